@@ -1,0 +1,120 @@
+//! The options that every command takes, and the list of commands.
+
+use std::ffi::OsString;
+use std::path::PathBuf;
+
+use clap::{Args, Parser, ValueEnum};
+
+use crate::commands::Command;
+
+/// Who put that program there, what runs under its name, and what it hides.
+///
+/// Reads the records of the package managers on this machine, or on a disk that is mounted
+/// somewhere, and answers with evidence. Nothing that it finds is ever run, and nothing is changed.
+#[derive(Debug, Parser)]
+#[command(name = "whodunit", version, max_term_width = 100, subcommand_required = true, arg_required_else_help = true)]
+#[command(after_help = AFTER_HELP)]
+pub struct Cli {
+    #[command(flatten)]
+    pub global: Global,
+    #[command(subcommand)]
+    pub command: Command,
+}
+
+const AFTER_HELP: &str = "\
+Exit status:
+  0  answered
+  1  the thing asked for was not found
+  2  wrong usage
+  3  something could not be read (only with --strict)
+
+Examples:
+  whodunit owner tidegauge                 whose is the program that runs when I type this?
+  whodunit shadows                         which names have several copies, and which one wins?
+  whodunit unowned                         what did no package manager put here?
+  whodunit inventory --root /mnt --all     everything that is installed on a mounted disk
+  whodunit demo                            try all of it on a made-up machine";
+
+/// Options that every command takes.
+#[derive(Debug, Args)]
+#[command(next_help_heading = "Global options")]
+pub struct Global {
+    /// Look at the tree under DIR (a mounted disk, a container's root) instead of the running machine
+    #[arg(long, global = true, value_name = "DIR")]
+    pub root: Option<PathBuf>,
+
+    /// Count the home folder of this person; may be given several times
+    ///
+    /// Without it: yours; as root, or with --root, everyone's who has a home.
+    #[arg(long, global = true, value_name = "NAME", conflicts_with = "everyone")]
+    pub person: Vec<OsString>,
+
+    /// Count the home folders of everyone who has one
+    #[arg(long, global = true)]
+    pub everyone: bool,
+
+    /// Where a program is started; decides the search path
+    ///
+    /// Without it: here; with --root: login.
+    #[arg(long, global = true, value_name = "NAME")]
+    pub context: Option<ContextName>,
+
+    /// Use this search path for commands (folders with colons between them) instead of a context's
+    #[arg(long, global = true, value_name = "LIST")]
+    pub path: Option<OsString>,
+
+    /// How results are written
+    #[arg(long, global = true, value_name = "NAME", default_value = "table")]
+    pub format: Format,
+
+    /// When to use colour; NO_COLOR is honoured
+    #[arg(long, global = true, value_name = "WHEN", default_value = "auto")]
+    pub color: When,
+
+    /// Exit with status 3 when anything could not be read
+    #[arg(long, global = true)]
+    pub strict: bool,
+
+    /// Say on standard error what was read
+    #[arg(long, short, global = true, conflicts_with = "quiet")]
+    pub verbose: bool,
+
+    /// Say nothing on standard error but errors
+    #[arg(long, short, global = true)]
+    pub quiet: bool,
+}
+
+/// `--context`.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, ValueEnum)]
+pub enum ContextName {
+    /// This process's own environment
+    Here,
+    /// What a console or remote log-in starts with (/etc/environment, login.defs), before the shell reads its files
+    Login,
+}
+
+/// `--format`.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, ValueEnum)]
+pub enum Format {
+    /// For people
+    Table,
+    /// One JSON document, with what was read and what could not be
+    Json,
+    /// One JSON object per line
+    Lines,
+    /// Comma-separated values with a header
+    Csv,
+    /// A Markdown table
+    Markdown,
+}
+
+/// `--color`.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, ValueEnum)]
+pub enum When {
+    /// On a terminal
+    Auto,
+    /// Always
+    Always,
+    /// Never
+    Never,
+}

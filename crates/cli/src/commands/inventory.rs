@@ -1,0 +1,293 @@
+//! `whodunit inventory`.
+
+use std::ffi::OsString;
+use std::os::unix::ffi::OsStrExt as _;
+
+use clap::{Args, ValueEnum};
+use whodunit_core::answers::inventory::{Inventory, Selection, Sort, Total, Totals, inventory, totals};
+use whodunit_core::managers::{self, Detail};
+use whodunit_core::model::{ManagerId, Package, Reason, Status};
+use whodunit_core::survey::Survey;
+
+use super::Outcome;
+use crate::args::{Format, Global};
+use crate::output::{self, Cell, Column, Grid, Line, Look, Piece, Shown, Streams, Tone};
+use crate::run::{Failure, Ready};
+
+/// What is installed, and by whom
+///
+/// Lists what was asked for; --all adds what came along as a dependency, and what was removed but
+/// left its settings. With TEXT, only packages whose name holds one of the texts.
+#[derive(Debug, Args)]
+#[command(after_help = "Examples:
+  whodunit inventory                        what was asked for
+  whodunit inventory --all tide             every package with `tide` in its name
+  whodunit inventory --sort size --columns name,size,installed
+  whodunit inventory --totals               one row per installation")]
+pub struct Arguments {
+    /// Parts of names; any of them must be there
+    text: Vec<OsString>,
+
+    /// Also what came along as a dependency, and what was removed but left its settings
+    #[arg(long)]
+    all: bool,
+
+    /// Only of this manager; may be given several times
+    #[arg(long, value_name = "NAME", value_parser = known_manager)]
+    manager: Vec<ManagerId>,
+
+    /// Only of this scope: system, or user:NAME; may be given several times
+    #[arg(long, value_name = "SCOPE")]
+    scope: Vec<String>,
+
+    /// In which order
+    #[arg(long, value_name = "BY", default_value = "name")]
+    sort: SortName,
+
+    /// Which columns a table has, in this order
+    #[arg(long, value_name = "NAMES", value_delimiter = ',', conflicts_with = "totals")]
+    columns: Vec<ColumnName>,
+
+    /// One row per installation
+    #[arg(long)]
+    totals: bool,
+}
+
+fn known_manager(name: &str) -> Result<ManagerId, String> {
+    let mut ids = managers::ALL.iter().map(|manager| manager.id());
+    ids.find(|id| id.0 == name).ok_or_else(|| {
+        let known: Vec<&str> = managers::ALL.iter().map(|manager| manager.id().0).collect();
+        format!("no such manager; this version reads {}", known.join(", "))
+    })
+}
+
+#[derive(Debug, Clone, Copy, ValueEnum)]
+enum SortName {
+    Name,
+    /// Largest first
+    Size,
+    /// Latest first
+    Date,
+    /// By manager and scope, then by name
+    Manager,
+}
+
+impl From<SortName> for Sort {
+    fn from(name: SortName) -> Self {
+        match name {
+            SortName::Name => Sort::Name,
+            SortName::Size => Sort::Size,
+            SortName::Date => Sort::Date,
+            SortName::Manager => Sort::Manager,
+        }
+    }
+}
+
+#[derive(Debug, Clone, Copy, PartialEq, Eq, ValueEnum)]
+enum ColumnName {
+    Name,
+    Version,
+    Arch,
+    Manager,
+    Scope,
+    Reason,
+    Held,
+    Status,
+    Size,
+    /// The day on which this version was installed
+    Installed,
+    Commands,
+    Location,
+    Id,
+}
+
+const USUAL: [ColumnName; 6] = [
+    ColumnName::Name,
+    ColumnName::Version,
+    ColumnName::Manager,
+    ColumnName::Reason,
+    ColumnName::Size,
+    ColumnName::Installed,
+];
+
+impl ColumnName {
+    fn column(self) -> Column {
+        match self {
+            ColumnName::Name => Column::words("name", "NAME"),
+            ColumnName::Version => Column::words("version", "VERSION"),
+            ColumnName::Arch => Column::words("arch", "ARCH"),
+            ColumnName::Manager => Column::words("manager", "MANAGER"),
+            ColumnName::Scope => Column::words("scope", "SCOPE"),
+            ColumnName::Reason => Column::words("reason", "REASON"),
+            ColumnName::Held => Column::words("held", "HELD"),
+            ColumnName::Status => Column::words("status", "STATUS"),
+            ColumnName::Size => Column::numbers("size", "SIZE"),
+            ColumnName::Installed => Column::words("installed", "INSTALLED"),
+            ColumnName::Commands => Column::words("commands", "COMMANDS"),
+            ColumnName::Location => Column::words("location", "LOCATION"),
+            ColumnName::Id => Column::words("id", "ID"),
+        }
+    }
+
+    fn cell(self, package: &Package) -> Cell {
+        let known = |text: Option<String>| Cell::plain(text.unwrap_or_default());
+        match self {
+            ColumnName::Name => Cell::toned(Tone::Strong, package.name.to_string()),
+            ColumnName::Version => known(package.version.as_ref().map(ToString::to_string)),
+            ColumnName::Arch => known(package.arch.as_ref().map(ToString::to_string)),
+            ColumnName::Manager => Cell::plain(package.manager.to_string()),
+            ColumnName::Scope => Cell::plain(package.scope.to_string()),
+            ColumnName::Reason => reason(package),
+            ColumnName::Held => Cell::plain(if package.held { "held" } else { "" }),
+            ColumnName::Status => {
+                let tone = if package.status == Status::Broken { Tone::Warning } else { Tone::Plain };
+                Cell::toned(tone, package.status.word())
+            }
+            ColumnName::Size => match package.size {
+                Some(bytes) => Cell::shown(bytes.to_string(), output::size(bytes)),
+                None => Cell::plain(""),
+            },
+            ColumnName::Installed => known(package.installed_at.map(output::date)),
+            ColumnName::Commands => {
+                let commands: Vec<String> = package.commands.iter().map(ToString::to_string).collect();
+                Cell::plain(commands.join(" "))
+            }
+            ColumnName::Location => Cell::plain(package.location.to_string()),
+            ColumnName::Id => Cell::plain(package.id.to_string()),
+        }
+    }
+}
+
+/// Why it is there; what is out of the ordinary is said with it.
+fn reason(package: &Package) -> Cell {
+    let mut words = vec![package.reason.word()];
+    if package.held {
+        words.push("held");
+    }
+    let tone = match package.status {
+        Status::Installed => Tone::Plain,
+        Status::Broken => Tone::Warning,
+        _ => Tone::Faint,
+    };
+    if package.status != Status::Installed {
+        words.push(package.status.word());
+    }
+    Cell::toned(tone, words.join(", "))
+}
+
+/// Answers.
+pub fn run(arguments: &Arguments, global: &Global, streams: &mut Streams) -> Result<Outcome, Failure> {
+    let ready = Ready::new(global)?;
+    let survey = Survey::of(&ready.scene);
+    let selection = Selection {
+        all: arguments.all,
+        texts: arguments.text.iter().map(|text| text.as_bytes().into()).collect(),
+        managers: arguments.manager.clone(),
+        scopes: arguments.scope.clone(),
+    };
+    if arguments.totals {
+        let answer = totals(&survey, &selection);
+        return output::show(&answer, &survey, &ready, global, streams, true);
+    }
+    let columns = if arguments.columns.is_empty() { USUAL.to_vec() } else { arguments.columns.clone() };
+    let detail = match global.format {
+        Format::Json | Format::Lines => Detail::FULL,
+        _ => Detail {
+            programs: columns.contains(&ColumnName::Commands),
+            dates: columns.contains(&ColumnName::Installed),
+            evidence: false,
+        },
+    };
+    let answer = Listed {
+        inventory: inventory(&survey, &selection, arguments.sort.into(), detail),
+        columns,
+        all: arguments.all,
+    };
+    let found = arguments.text.is_empty() || !answer.inventory.packages.is_empty();
+    output::show(&answer, &survey, &ready, global, streams, found)
+}
+
+/// The answer, with the columns in which it is shown.
+#[derive(Clone, serde::Serialize)]
+struct Listed {
+    #[serde(flatten)]
+    inventory: Inventory,
+    #[serde(skip)]
+    columns: Vec<ColumnName>,
+    #[serde(skip)]
+    all: bool,
+}
+
+impl Shown for Listed {
+    type Item = Package;
+    const COMMAND: &'static str = "inventory";
+
+    fn items(&self) -> &[Package] {
+        &self.inventory.packages
+    }
+
+    fn grid(&self) -> Grid {
+        let row = |package| self.columns.iter().map(|column| column.cell(package)).collect();
+        Grid {
+            columns: self.columns.iter().map(|column| column.column()).collect(),
+            rows: self.inventory.packages.iter().map(row).collect(),
+        }
+    }
+
+    fn page(&self, _: &Look) -> Vec<Piece> {
+        let packages = &self.inventory.packages;
+        let asked = packages.iter().filter(|package| package.reason != Reason::Dependency).count();
+        let says = match (packages.len(), self.all) {
+            (0, false) => "no package fits (--all also looks at dependencies)".to_owned(),
+            (0, true) => "no package fits".to_owned(),
+            (_, false) => format!("{} asked for (--all adds what came along)", output::count(asked, "package")),
+            (all, true) => format!("{}, {asked} of them asked for", output::count(all, "package")),
+        };
+        let mut page = vec![Line::of(Tone::Strong, says).into()];
+        if !packages.is_empty() {
+            page.push(Line::blank().into());
+            page.push(Piece::Table(self.grid()));
+        }
+        page
+    }
+}
+
+impl Shown for Totals {
+    type Item = Total;
+    const COMMAND: &'static str = "inventory";
+
+    fn items(&self) -> &[Total] {
+        &self.totals
+    }
+
+    fn grid(&self) -> Grid {
+        let row = |total: &Total| {
+            vec![
+                Cell::toned(Tone::Strong, total.manager.to_string()),
+                Cell::plain(total.scope.to_string()),
+                Cell::plain(total.location.to_string()),
+                Cell::plain(total.packages.to_string()),
+                Cell::plain(total.explicit.to_string()),
+                Cell::plain(total.held.to_string()),
+                Cell::shown(total.size.to_string(), output::size(total.size)),
+            ]
+        };
+        Grid {
+            columns: vec![
+                Column::words("manager", "MANAGER"),
+                Column::words("scope", "SCOPE"),
+                Column::words("location", "LOCATION"),
+                Column::numbers("packages", "PACKAGES"),
+                Column::numbers("explicit", "ASKED FOR"),
+                Column::numbers("held", "HELD"),
+                Column::numbers("size", "SIZE"),
+            ],
+            rows: self.totals.iter().map(row).collect(),
+        }
+    }
+
+    fn page(&self, _: &Look) -> Vec<Piece> {
+        let says = output::count(self.totals.len(), "installation");
+        vec![Line::of(Tone::Strong, says).into(), Line::blank().into(), Piece::Table(self.grid())]
+    }
+}

@@ -1,0 +1,43 @@
+//! The commands: one file each, with its arguments, its help and its body.
+
+mod demo;
+mod inventory;
+mod owner;
+mod shadows;
+mod unowned;
+
+use clap::Subcommand;
+
+use crate::args::Cli;
+use crate::output::Streams;
+use crate::run::Failure;
+
+/// What is asked.
+#[derive(Debug, Subcommand)]
+pub enum Command {
+    Inventory(inventory::Arguments),
+    Owner(owner::Arguments),
+    Shadows(shadows::Arguments),
+    Unowned(unowned::Arguments),
+    Demo(demo::Arguments),
+}
+
+/// How a command ended.
+#[derive(Debug, Clone, Copy)]
+pub struct Outcome {
+    /// Whether the thing asked for was found.
+    pub found: bool,
+    /// Whether anything could not be read.
+    pub incomplete: bool,
+}
+
+/// Runs the command.
+pub fn run(cli: &Cli, streams: &mut Streams) -> Result<Outcome, Failure> {
+    match &cli.command {
+        Command::Inventory(arguments) => inventory::run(arguments, &cli.global, streams),
+        Command::Owner(arguments) => owner::run(arguments, &cli.global, streams),
+        Command::Shadows(arguments) => shadows::run(arguments, &cli.global, streams),
+        Command::Unowned(arguments) => unowned::run(arguments, &cli.global, streams),
+        Command::Demo(arguments) => demo::run(arguments, &cli.global, streams),
+    }
+}

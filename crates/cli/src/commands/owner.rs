@@ -1,0 +1,249 @@
+//! `whodunit owner`.
+
+use std::ffi::OsString;
+use std::os::unix::ffi::OsStrExt as _;
+
+use clap::Args;
+use whodunit_core::answers::owner::{Answer, Hop, Owners, Target, TargetKind, Verdict, owners};
+use whodunit_core::model::Remedy;
+use whodunit_core::search::How;
+use whodunit_core::survey::Survey;
+use whodunit_core::text::Text;
+
+use super::Outcome;
+use crate::args::Global;
+use crate::output::{self, Cell, Column, Grid, Line, Look, Piece, Shown, Streams, Tone};
+use crate::run::{Failure, Ready};
+
+/// Whose is it: a command, a path, a package
+///
+/// A TARGET with a slash is a path. Any other is a command on the search path or, where there is none
+/// of that name, a package. To be explicit: command:NAME, path:PATH, package:NAME.
+///
+/// The answer leads from the path found through every link to what finally runs, names the package
+/// that owns it and who placed each link, and lists the copies that it hides.
+#[derive(Debug, Args)]
+#[command(after_help = "Up to three targets are told in full; more get one row each.
+
+Examples:
+  whodunit owner tidegauge
+  whodunit owner /usr/local/bin/*
+  whodunit owner package:tidegauge --format json
+  whodunit owner --root /mnt --path /usr/local/bin:/usr/bin tidegauge")]
+pub struct Arguments {
+    /// A command, a path, or a package
+    #[arg(required = true)]
+    target: Vec<OsString>,
+}
+
+/// Answers.
+pub fn run(arguments: &Arguments, global: &Global, streams: &mut Streams) -> Result<Outcome, Failure> {
+    let targets: Result<Vec<Target>, _> =
+        arguments.target.iter().map(|target| Target::parse(target.as_bytes())).collect();
+    let targets = targets.map_err(|bad| Failure::usage(bad.to_string()))?;
+    let ready = Ready::new(global)?;
+    let survey = Survey::of(&ready.scene);
+    let answer = owners(&survey, &ready.search, &targets);
+    let found = answer.answers.iter().all(|answer| answer.verdict != Verdict::NotFound);
+    output::show(&answer, &survey, &ready, global, streams, found)
+}
+
+/// As many answers are told in full; of more, each gets a row.
+const IN_FULL: usize = 3;
+
+impl Shown for Owners {
+    type Item = Answer;
+    const COMMAND: &'static str = "owner";
+
+    fn items(&self) -> &[Answer] {
+        &self.answers
+    }
+
+    fn grid(&self) -> Grid {
+        let text = |text: Option<&Text>| Cell::plain(text.map(ToString::to_string).unwrap_or_default());
+        let row = |answer: &Answer| {
+            let owner = answer.owner.as_ref();
+            let verdict = match answer.verdict {
+                Verdict::Owned => Cell::plain("owned"),
+                Verdict::Unowned => Cell::toned(Tone::Warning, "unowned"),
+                Verdict::Several => Cell::toned(Tone::Warning, "several"),
+                Verdict::NotFound => Cell::toned(Tone::Warning, "not-found"),
+            };
+            vec![
+                Cell::toned(Tone::Strong, answer.target.to_string()),
+                verdict,
+                Cell::plain(owner.map(|owner| owner.manager.to_string()).unwrap_or_default()),
+                text(owner.map(|owner| &owner.name)),
+                text(owner.and_then(|owner| owner.version.as_ref()).or(answer.version_hint.as_ref())),
+                text(answer.hops.last().map(|hop| &hop.path)),
+            ]
+        };
+        Grid {
+            columns: vec![
+                Column::words("target", "TARGET"),
+                Column::words("verdict", "VERDICT"),
+                Column::words("manager", "MANAGER"),
+                Column::words("package", "PACKAGE"),
+                Column::words("version", "VERSION"),
+                Column::words("path", "LEADS TO"),
+            ],
+            rows: self.answers.iter().map(row).collect(),
+        }
+    }
+
+    fn page(&self, look: &Look) -> Vec<Piece> {
+        if self.answers.len() > IN_FULL {
+            return vec![Piece::Table(self.grid())];
+        }
+        let mut page = Vec::new();
+        for (number, answer) in self.answers.iter().enumerate() {
+            if number > 0 {
+                page.push(Line::blank().into());
+            }
+            page.extend(in_full(answer, look).into_iter().map(Piece::from));
+        }
+        page
+    }
+}
+
+/// Where the second column begins.
+const INDENT: usize = 2;
+const COLUMN: usize = 16;
+const WIDE: usize = COLUMN + 32;
+
+fn row(label: &str) -> Line {
+    Line::of(Tone::Plain, " ".repeat(INDENT)).and(Tone::Faint, label).to(COLUMN)
+}
+
+fn in_full(answer: &Answer, look: &Look) -> Vec<Line> {
+    let mut lines = vec![headline(answer, look), Line::blank()];
+    if let Some(first) = answer.hops.first() {
+        let label = if answer.runs.is_some() { "runs" } else { "is" };
+        lines.push(row(label).and(Tone::Strong, look.path(&first.path)));
+        let leading = answer.hops.iter().filter(|hop| hop.to.is_some() && hop.how == How::Link);
+        lines.extend(leading.map(|hop| Line::blank().to(COLUMN).and(Tone::Plain, link(hop, look))));
+    }
+    if let Some(script) = &answer.interpreter {
+        let owner = script.owner.as_ref().map_or("no manager claims it".to_owned(), |owner| look.owner(owner));
+        let line = row("interpreter");
+        lines.push(match (&script.path, &script.runs) {
+            (Some(path), Some(runs)) => {
+                let shown =
+                    if path == runs { look.path(path) } else { format!("{} → {}", look.path(path), look.path(runs)) };
+                line.and(Tone::Plain, shown).to(WIDE).and(Tone::Plain, owner)
+            }
+            _ => line.and(Tone::Warning, format!("{} leads to no interpreter", script.line)),
+        });
+    }
+    if let Some(winner) = &answer.hidden_by {
+        let owner = winner.owner.as_ref().map_or("no manager claims it".to_owned(), |owner| look.owner(owner));
+        lines.push(row("hidden by").and(Tone::Warning, look.path(&winner.path)).to(WIDE).and(Tone::Plain, owner));
+    }
+    for (number, because) in answer.because.iter().enumerate() {
+        let label = if number == 0 { "comes first" } else { "" };
+        let place = format!("({}, {})", because.file, because.at);
+        lines.push(row(label).and(Tone::Plain, format!("{}  ", because.says)).and(Tone::Faint, place));
+    }
+    for (number, hidden) in answer.hidden.iter().enumerate() {
+        let owner = match (&hidden.owner, &hidden.version) {
+            (Some(owner), _) => look.owner(owner),
+            (None, Some(version)) => format!("no manager claims it; says {version}"),
+            (None, None) => "no manager claims it".to_owned(),
+        };
+        let label = if number == 0 { "hides" } else { "" };
+        lines.push(row(label).and(Tone::Accent, look.path(&hidden.path)).to(WIDE).and(Tone::Plain, owner));
+    }
+    for (number, copy) in answer.elsewhere.iter().enumerate() {
+        let label = if number == 0 { "elsewhere" } else { "" };
+        let whose = copy.id.as_ref().map_or("no manager claims it".to_owned(), ToString::to_string);
+        let says = format!("{whose}; not on this search path");
+        lines.push(row(label).and(Tone::Accent, look.path(&copy.start)).to(WIDE).and(Tone::Plain, says));
+    }
+    if answer.owners.len() > 1 {
+        lines.extend(claimants(answer, look));
+    }
+    for (number, evidence) in answer.evidence.iter().enumerate().take(MOST_EVIDENCE) {
+        let label = if number == 0 { "evidence" } else { "" };
+        let place = format!("{} {}", look.path(&evidence.file), evidence.at);
+        lines.push(row(label).and(Tone::Faint, format!("{place}: {}", evidence.says)));
+    }
+    for remedy in &answer.remedies {
+        lines.push(way_out(remedy, answer, look));
+    }
+    if lines.last() == Some(&Line::blank()) {
+        lines.pop();
+    }
+    lines
+}
+
+/// A folder can be claimed by hundreds of packages.
+const MOST_CLAIMANTS: usize = 12;
+const MOST_EVIDENCE: usize = 6;
+
+fn claimants(answer: &Answer, look: &Look) -> Vec<Line> {
+    let shown = answer.owners.iter().take(MOST_CLAIMANTS).enumerate();
+    let mut lines: Vec<Line> = shown
+        .map(|(number, owner)| {
+            let line = row(if number == 0 { "claimed by" } else { "" }).and(Tone::Plain, look.owner(owner));
+            match &answer.owner {
+                Some(fits) if fits == owner && answer.verdict == Verdict::Several => {
+                    line.to(WIDE).and(Tone::Accent, "its recorded digest fits the file")
+                }
+                _ => line,
+            }
+        })
+        .collect();
+    if answer.owners.len() > MOST_CLAIMANTS {
+        let more = output::count(answer.owners.len() - MOST_CLAIMANTS, "other");
+        lines.push(row("").and(Tone::Faint, format!("and {more}")));
+    }
+    lines
+}
+
+fn headline(answer: &Answer, look: &Look) -> Line {
+    let line = Line::of(Tone::Strong, answer.target.to_string()).to(COLUMN.min(answer.target.len() + 3));
+    let doubt = if answer.certain { "" } else { ", as far as could be read" };
+    match (&answer.verdict, &answer.owner) {
+        (Verdict::Owned, Some(owner)) => line.and(Tone::Accent, look.owner(owner)),
+        (Verdict::Owned, None) => line.and(Tone::Accent, "owned"),
+        (Verdict::Several, _) => {
+            line.and(Tone::Warning, format!("{} claim it", output::count(answer.owners.len(), "package")))
+        }
+        (Verdict::Unowned, _) => {
+            let hint = answer.version_hint.as_ref().map(|version| format!("; it says {version}")).unwrap_or_default();
+            let read = if look.managers.is_empty() { String::new() } else { format!("  (read: {})", look.managers) };
+            line.and(Tone::Warning, format!("no manager claims it{doubt}{hint}")).and(Tone::Faint, read)
+        }
+        (Verdict::NotFound, _) => {
+            let what = match answer.kind {
+                TargetKind::Path => "no such file or folder",
+                TargetKind::Package => "no package of this name",
+                TargetKind::Command if answer.elsewhere.is_empty() => "not found: no program or package of this name",
+                TargetKind::Command => "not found on this search path",
+            };
+            line.and(Tone::Warning, format!("{what}{doubt}"))
+        }
+    }
+}
+
+fn link(hop: &Hop, look: &Look) -> String {
+    let placed = match &hop.owner {
+        None => "placed by hand".to_owned(),
+        Some(owner) => match owner.strip_prefix(b"alternatives/") {
+            Some(group) => format!("placed by the alternatives group {}", Text::from(group)),
+            None => format!("placed by {owner}"),
+        },
+    };
+    let to = hop.to.as_ref().map(|to| look.path(to)).unwrap_or_default();
+    format!("└ link, {placed} → {to}")
+}
+
+fn way_out(remedy: &Remedy, answer: &Answer, look: &Look) -> Line {
+    let line = row(&format!("to {}", remedy.purpose)).and(Tone::Plain, remedy.command.clone());
+    match answer.hidden.first() {
+        Some(next) if remedy.purpose == "remove" => {
+            line.to(WIDE).and(Tone::Faint, format!("(then {} runs)", look.path(&next.path)))
+        }
+        _ => line,
+    }
+}

@@ -1,0 +1,146 @@
+//! How answers are written: one renderer per format, each over what an answer says of itself.
+
+mod csv;
+mod json;
+mod page;
+mod table;
+mod units;
+
+use std::io::{self, BufWriter, Write};
+
+use anstream::{AutoStream, ColorChoice};
+use serde::Serialize;
+use whodunit_core::answers::{Envelope, Machine, SCHEMA};
+use whodunit_core::model::{Coverage, CoverageState};
+use whodunit_core::survey::Survey;
+
+use crate::args::{Format, Global, When};
+use crate::commands::Outcome;
+use crate::run::{Failure, Ready};
+use crate::surroundings;
+
+pub use page::{Line, Look, Piece, Tone};
+pub use table::{Cell, Column, Grid};
+
+/// Where results and remarks go.
+pub struct Streams {
+    /// Results.
+    pub out: BufWriter<io::Stdout>,
+    /// Progress, warnings and the coverage note.
+    pub err: io::Stderr,
+    /// The width of the terminal that shows the results.
+    pub width: Option<usize>,
+    /// Whether results are coloured.
+    pub color: bool,
+}
+
+impl Streams {
+    /// The streams of this process.
+    pub fn of_process() -> Self {
+        Streams {
+            out: BufWriter::with_capacity(1 << 16, io::stdout()),
+            err: io::stderr(),
+            width: surroundings::width(),
+            color: false,
+        }
+    }
+
+    /// Follows `--color`, and for `auto` the terminal and `NO_COLOR`.
+    pub fn choose_color(&mut self, when: When) {
+        self.color = match when {
+            When::Always => true,
+            When::Never => false,
+            When::Auto => AutoStream::choice(&io::stdout()) != ColorChoice::Never,
+        };
+    }
+}
+
+/// An answer that can be written in every format.
+pub trait Shown: Serialize + Clone {
+    /// One item of its list.
+    type Item: Serialize;
+    /// The command that it answers.
+    const COMMAND: &'static str;
+    /// The list that it consists of.
+    fn items(&self) -> &[Self::Item];
+    /// The same as rows and columns.
+    fn grid(&self) -> Grid;
+    /// The same for a person at a terminal, line by line; the first line is the answer.
+    fn page(&self, look: &Look) -> Vec<Piece>;
+}
+
+/// Writes an answer in the format asked for, then the coverage note.
+pub fn show<A: Shown>(
+    answer: &A,
+    survey: &Survey<'_>,
+    ready: &Ready,
+    global: &Global,
+    streams: &mut Streams,
+    found: bool,
+) -> Result<Outcome, Failure> {
+    let coverage = survey.coverage();
+    match global.format {
+        Format::Json => {
+            let envelope = Envelope {
+                schema: SCHEMA.to_owned(),
+                command: A::COMMAND.to_owned(),
+                machine: Machine::of(&ready.scene, ready.search.context),
+                coverage: coverage.clone(),
+                answer,
+            };
+            json::document(&mut streams.out, &envelope)?;
+        }
+        Format::Lines => json::lines(&mut streams.out, answer.items())?,
+        Format::Csv => csv::write(&mut streams.out, &answer.grid())?,
+        Format::Markdown => table::markdown(&mut streams.out, &answer.grid())?,
+        Format::Table => {
+            let look = Look::new(&ready.scene, streams.width, survey);
+            page::write(&mut streams.out, &answer.page(&look), streams.width, streams.color)?;
+        }
+    }
+    streams.out.flush()?;
+    note_coverage(&coverage, survey, global, streams);
+    Ok(Outcome { found, incomplete: coverage.iter().any(|part| part.state != CoverageState::Read) })
+}
+
+/// Notes shown of one installation before the rest is only counted.
+const MOST_NOTES: usize = 5;
+
+fn note_coverage(coverage: &[Coverage], survey: &Survey<'_>, global: &Global, streams: &mut Streams) {
+    if global.quiet {
+        return;
+    }
+    let mut lines = Vec::new();
+    if survey.holdings().is_empty() {
+        let place = survey.root().place().display().to_string();
+        lines.push(format!("no package manager's records were found under {place}; so nothing can be owned there"));
+    }
+    for part in coverage {
+        let name = part.manager.map_or("not looked into".to_owned(), |manager| format!("{manager} ({})", part.scope));
+        match part.state {
+            CoverageState::Read if !global.verbose => {}
+            CoverageState::Read => {
+                let packages = part.packages.unwrap_or_default();
+                lines.push(format!("{name}: read {} with {}", part.location, units::count(packages, "package")));
+            }
+            state => {
+                let says = match (part.manager, state) {
+                    (None, _) => String::new(),
+                    (_, CoverageState::Partial) => " was read in part".to_owned(),
+                    (_, state) => format!(" is {}", state.word()),
+                };
+                lines.push(format!("{name}: {}{says}", part.location));
+                lines.extend(part.notes.iter().take(MOST_NOTES).map(|note| format!("  {note}")));
+                if part.notes.len() > MOST_NOTES {
+                    let more = part.notes.len() - MOST_NOTES;
+                    lines.push(format!("  and {} (--format json has all)", units::count(more, "more note")));
+                }
+            }
+        }
+    }
+    for line in lines {
+        let _ = writeln!(streams.err, "whodunit: {line}");
+    }
+}
+
+pub use units::{count, date, size};

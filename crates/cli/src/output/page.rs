@@ -1,0 +1,194 @@
+//! Lines for a person at a terminal: spans of text, each with a tone, cut to the terminal's width.
+
+use std::io::{self, Write};
+
+use anstyle::{Ansi256Color, Style};
+use unicode_width::UnicodeWidthChar as _;
+use whodunit_core::model::{Owner, Scope};
+use whodunit_core::scene::{Person, Scene};
+use whodunit_core::survey::Survey;
+use whodunit_core::text::{Text, path};
+
+use super::table::{self, Grid};
+
+/// What a span of text is to the reader.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub enum Tone {
+    /// Ordinary text.
+    Plain,
+    /// What the line is about.
+    Strong,
+    /// Names and words to find one's way by.
+    Accent,
+    /// Something to act on.
+    Warning,
+    /// Asides.
+    Faint,
+}
+
+impl Tone {
+    /// One accent and one warning colour, both legible on black and on white.
+    pub fn style(self) -> Style {
+        match self {
+            Tone::Plain => Style::new(),
+            Tone::Strong => Style::new().bold(),
+            Tone::Accent => Style::new().fg_color(Some(Ansi256Color(31).into())),
+            Tone::Warning => Style::new().fg_color(Some(Ansi256Color(166).into())),
+            Tone::Faint => Style::new().dimmed(),
+        }
+    }
+}
+
+/// One line.
+#[derive(Debug, Clone, Default, PartialEq, Eq)]
+pub struct Line(Vec<(Tone, String)>);
+
+impl Line {
+    /// An empty line.
+    pub fn blank() -> Self {
+        Line::default()
+    }
+
+    /// A line that begins with this text.
+    pub fn of(tone: Tone, text: impl Into<String>) -> Self {
+        Line::blank().and(tone, text)
+    }
+
+    /// The line with more text behind it.
+    #[must_use]
+    pub fn and(mut self, tone: Tone, text: impl Into<String>) -> Self {
+        self.0.push((tone, text.into()));
+        self
+    }
+
+    /// The line with blanks behind it up to a column, two at least where there is text already.
+    #[must_use]
+    pub fn to(self, column: usize) -> Self {
+        let width: usize = self.0.iter().map(|(_, text)| width_of(text)).sum();
+        let blanks = if width == 0 { column } else { column.saturating_sub(width).max(2) };
+        self.and(Tone::Plain, " ".repeat(blanks))
+    }
+}
+
+/// The columns that a text takes on a terminal.
+pub fn width_of(text: &str) -> usize {
+    text.chars().map(|c| c.width().unwrap_or(0)).sum()
+}
+
+/// What a page is made of.
+#[derive(Debug, Clone)]
+pub enum Piece {
+    /// A line of its own.
+    Line(Line),
+    /// Rows with aligned columns.
+    Table(Grid),
+}
+
+impl From<Line> for Piece {
+    fn from(line: Line) -> Self {
+        Piece::Line(line)
+    }
+}
+
+/// Writes the page; what is longer than the terminal is wide ends in `…`.
+pub fn write(out: &mut impl Write, pieces: &[Piece], width: Option<usize>, color: bool) -> io::Result<()> {
+    for piece in pieces {
+        let line = match piece {
+            Piece::Line(line) => line,
+            Piece::Table(grid) => {
+                table::aligned(out, grid, width, color)?;
+                continue;
+            }
+        };
+        let whole: usize = line.0.iter().map(|(_, text)| width_of(text)).sum();
+        let cut = width.is_some_and(|width| whole > width);
+        let mut left = width.map_or(usize::MAX, |width| if cut { width - 1 } else { width });
+        let last = line.0.len().saturating_sub(1);
+        for (index, (tone, text)) in line.0.iter().enumerate() {
+            let text = if index == last { text.trim_end() } else { text };
+            let fitting = fitting(text, &mut left);
+            if color && *tone != Tone::Plain && !fitting.is_empty() {
+                let style = tone.style();
+                write!(out, "{style}{fitting}{style:#}")?;
+            } else {
+                out.write_all(fitting.as_bytes())?;
+            }
+        }
+        writeln!(out, "{}", if cut { "…" } else { "" })?;
+    }
+    Ok(())
+}
+
+/// The part of a text that fits into what is left of a line.
+fn fitting<'a>(text: &'a str, left: &mut usize) -> &'a str {
+    for (at, c) in text.char_indices() {
+        let width = c.width().unwrap_or(0);
+        if width > *left {
+            *left = 0;
+            return &text[..at];
+        }
+        *left -= width;
+    }
+    text
+}
+
+/// How things are shown to this reader.
+pub struct Look {
+    people: Vec<Person>,
+    /// The terminal's width.
+    pub width: Option<usize>,
+    /// The managers whose records could be read, in words.
+    pub managers: String,
+}
+
+impl Look {
+    pub fn new(scene: &Scene, width: Option<usize>, survey: &Survey<'_>) -> Self {
+        let mut managers: Vec<&str> = survey.holdings().iter().map(|held| held.installation().manager.0).collect();
+        managers.dedup();
+        Look { people: scene.people.clone(), width, managers: managers.join(", ") }
+    }
+
+    /// A path with a home shortened: `~` for the only person, `~name` for one of several.
+    pub fn path(&self, whole: &Text) -> String {
+        for person in self.people.iter().filter(|person| person.home.len() > 1) {
+            if path::within(whole, &person.home) {
+                let rest = Text::from(&whole[person.home.len()..]);
+                return match self.people.len() {
+                    1 => format!("~{rest}"),
+                    _ => format!("~{}{rest}", person.name),
+                };
+            }
+        }
+        whole.to_string()
+    }
+
+    /// `dpkg · pegel 4.2-1`, with the person's name where it is not the system's.
+    #[expect(clippy::unused_self, reason = "the look decides it")]
+    pub fn owner(&self, owner: &Owner) -> String {
+        let version = owner.version.as_ref().map(|version| format!(" {version}")).unwrap_or_default();
+        let whose = match &owner.scope {
+            Scope::System => String::new(),
+            Scope::User(name) => format!(" · {name}"),
+        };
+        format!("{} · {}{version}{whose}", owner.manager, owner.name)
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn long_lines_are_cut_and_only_coloured_where_wanted() {
+        let line = Line::of(Tone::Strong, "pegel").to(10).and(Tone::Warning, "no owner 水水");
+        let shown = |width, color| {
+            let mut out = Vec::new();
+            write(&mut out, &[Piece::Line(line.clone())], width, color).unwrap();
+            String::from_utf8(out).unwrap()
+        };
+        assert_eq!(shown(None, false), "pegel     no owner 水水\n");
+        assert_eq!(shown(Some(23), false), "pegel     no owner 水水\n");
+        assert_eq!(shown(Some(22), false), "pegel     no owner 水…\n");
+        assert_eq!(shown(Some(12), true), "\u{1b}[1mpegel\u{1b}[0m     \u{1b}[38;5;166mn\u{1b}[0m…\n");
+    }
+}

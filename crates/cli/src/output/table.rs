@@ -1,0 +1,108 @@
+//! Rows and columns, for terminals and for Markdown.
+
+use std::io::{self, Write};
+
+use tabled::builder::Builder;
+use tabled::settings::object::Columns;
+use tabled::settings::peaker::Priority;
+use tabled::settings::{Alignment, Padding, Style, Width};
+
+use super::page::Tone;
+
+/// One column.
+#[derive(Debug, Clone, Copy)]
+pub struct Column {
+    /// Its name in data formats.
+    pub key: &'static str,
+    /// Its heading for people.
+    pub title: &'static str,
+    /// Whether its values are numbers, which are set to the right.
+    pub number: bool,
+}
+
+impl Column {
+    /// A column of words.
+    pub const fn words(key: &'static str, title: &'static str) -> Self {
+        Column { key, title, number: false }
+    }
+
+    /// A column of numbers.
+    pub const fn numbers(key: &'static str, title: &'static str) -> Self {
+        Column { key, title, number: true }
+    }
+}
+
+/// One cell: what data formats hold, what people see, and in which tone.
+#[derive(Debug, Clone)]
+pub struct Cell {
+    /// For data formats.
+    pub text: String,
+    /// For people, where that differs.
+    pub shown: Option<String>,
+    /// How people see it.
+    pub tone: Tone,
+}
+
+impl Cell {
+    /// Ordinary text.
+    pub fn plain(text: impl Into<String>) -> Self {
+        Cell { text: text.into(), shown: None, tone: Tone::Plain }
+    }
+
+    /// Text in a tone.
+    pub fn toned(tone: Tone, text: impl Into<String>) -> Self {
+        Cell { text: text.into(), shown: None, tone }
+    }
+
+    /// A value, and how people see it.
+    pub fn shown(text: impl Into<String>, shown: impl Into<String>) -> Self {
+        Cell { text: text.into(), shown: Some(shown.into()), tone: Tone::Plain }
+    }
+
+    fn for_people(&self) -> &str {
+        self.shown.as_ref().unwrap_or(&self.text)
+    }
+}
+
+/// Rows and columns.
+#[derive(Debug, Clone, Default)]
+pub struct Grid {
+    pub columns: Vec<Column>,
+    pub rows: Vec<Vec<Cell>>,
+}
+
+/// Writes aligned columns for a terminal: the widest column is cut first until the rows fit.
+pub fn aligned(out: &mut impl Write, grid: &Grid, width: Option<usize>, color: bool) -> io::Result<()> {
+    let toned = |tone: Tone, text: &str| match color && tone != Tone::Plain && !text.is_empty() {
+        true => format!("{}{text}{:#}", tone.style(), tone.style()),
+        false => text.to_owned(),
+    };
+    let mut table = Builder::with_capacity(grid.rows.len() + 1, grid.columns.len());
+    table.push_record(grid.columns.iter().map(|column| toned(Tone::Faint, column.title)));
+    for row in &grid.rows {
+        table.push_record(row.iter().map(|cell| toned(cell.tone, cell.for_people())));
+    }
+    let mut table = table.build();
+    table.with(Style::empty()).with(Padding::new(0, 2, 0, 0));
+    for (index, _) in grid.columns.iter().enumerate().filter(|(_, column)| column.number) {
+        table.modify(Columns::one(index), Alignment::right());
+    }
+    table.modify(Columns::last(), Padding::zero());
+    if let Some(width) = width {
+        table.with(Width::truncate(width).suffix("…").priority(Priority::max(true)));
+    }
+    for line in table.to_string().lines() {
+        writeln!(out, "{}", line.trim_end())?;
+    }
+    Ok(())
+}
+
+/// Writes a Markdown table.
+pub fn markdown(out: &mut impl Write, grid: &Grid) -> io::Result<()> {
+    let mut table = Builder::with_capacity(grid.rows.len() + 1, grid.columns.len());
+    table.push_record(grid.columns.iter().map(|column| column.title));
+    for row in &grid.rows {
+        table.push_record(row.iter().map(|cell| cell.for_people().replace('|', "\\|")));
+    }
+    writeln!(out, "{}", table.build().with(Style::markdown()))
+}

@@ -1,0 +1,120 @@
+//! From the command line to the exit status.
+
+use std::ffi::OsString;
+use std::io::Write as _;
+use std::os::unix::ffi::OsStrExt as _;
+use std::path::Path;
+
+use clap::Parser as _;
+use whodunit_core::root::{Root, RootError};
+use whodunit_core::scene::{People, Scene};
+use whodunit_core::search::{Context, SearchPath};
+use whodunit_core::text::Text;
+
+use crate::args::{Cli, ContextName, Global};
+use crate::commands::Outcome;
+use crate::output::Streams;
+use crate::surroundings;
+
+/// Something about the call itself is wrong, or the results could not be written.
+#[derive(Debug, thiserror::Error)]
+pub enum Failure {
+    /// The call cannot be answered as given.
+    #[error("{0}")]
+    Usage(String),
+    /// Writing the results failed.
+    #[error("the results could not be written: {0}")]
+    Output(#[from] std::io::Error),
+}
+
+impl Failure {
+    /// A mistake in the call, in words.
+    pub fn usage(what: impl Into<String>) -> Self {
+        Failure::Usage(what.into())
+    }
+}
+
+const USAGE: u8 = 2;
+const INCOMPLETE: u8 = 3;
+
+/// Runs one command line; the result is the exit status.
+pub fn run(arguments: impl IntoIterator<Item = OsString>, streams: &mut Streams) -> u8 {
+    let cli = match Cli::try_parse_from(arguments) {
+        Ok(cli) => cli,
+        // Help and version are results; mistakes are told by clap in its own words.
+        Err(error) => {
+            let _ = error.print();
+            return if error.use_stderr() { USAGE } else { 0 };
+        }
+    };
+    streams.choose_color(cli.global.color);
+    let strict = cli.global.strict;
+    let outcome = crate::commands::run(&cli, streams);
+    let flushed = streams.out.flush();
+    match outcome.and_then(|outcome| flushed.map(|()| outcome).map_err(Failure::from)) {
+        Ok(outcome) if strict && outcome.incomplete => INCOMPLETE,
+        Ok(outcome) => u8::from(!outcome.found),
+        // A reader that has seen enough closes the pipe; that is no error.
+        Err(Failure::Output(error)) if error.kind() == std::io::ErrorKind::BrokenPipe => 0,
+        Err(failure) => {
+            let _ = writeln!(streams.err, "whodunit: {failure}");
+            USAGE
+        }
+    }
+}
+
+/// What a command works on.
+pub struct Ready {
+    /// The machine.
+    pub scene: Scene,
+    /// Where names are looked up.
+    pub search: SearchPath,
+}
+
+impl Ready {
+    /// Opens the root, finds the people, and works out the search path.
+    pub fn new(global: &Global) -> Result<Self, Failure> {
+        let root = match &global.root {
+            None => Root::live(),
+            Some(place) => Root::offline(place).map_err(|error| bad_root(place, &error))?,
+        };
+        let people = match (global.person.as_slice(), global.everyone, root.is_live()) {
+            ([], false, true) => surroundings::people(),
+            ([], ..) => People::Everyone,
+            (names, ..) => People::Named(names.iter().map(|name| name.as_bytes().into()).collect()),
+        };
+        let mut here = surroundings::here();
+        if !root.is_live() {
+            // Paths are as seen from inside the root, where the current folder is nowhere.
+            here.folder = "/".into();
+        }
+        let context = match global.context {
+            Some(ContextName::Here) => Context::Here,
+            Some(ContextName::Login) => Context::Login,
+            None if root.is_live() => Context::Here,
+            None => Context::Login,
+        };
+        let scene = Scene::new(root, &people, here).map_err(|unknown| Failure::usage(unknown.to_string()))?;
+        let search = match &global.path {
+            Some(list) => SearchPath::given(&scene, context, list.as_bytes()),
+            None => SearchPath::of(&scene, context),
+        };
+        Ok(Ready { scene, search })
+    }
+}
+
+fn bad_root(place: &Path, error: &RootError) -> Failure {
+    let place = Text::from(place.as_os_str().as_bytes());
+    Failure::usage(match error {
+        RootError::Missing { .. } => format!("no such folder for --root: {place} (is the disk mounted?)"),
+        RootError::Denied { .. } => format!("may not look into {place} for --root (try it as root)"),
+        other => format!("cannot use {place} for --root: {other}"),
+    })
+}
+
+impl Outcome {
+    /// What can be said once the survey is done.
+    pub fn of(found: bool, incomplete: bool) -> Self {
+        Outcome { found, incomplete }
+    }
+}

@@ -1,0 +1,41 @@
+//! The edge to this process's surroundings: its environment, current folder, user and terminal.
+//! Nothing else in this crate may look at them.
+
+#![expect(clippy::disallowed_methods, reason = "the one place of this crate that may")]
+
+use std::io::IsTerminal as _;
+use std::os::unix::ffi::OsStringExt as _;
+
+use whodunit_core::scene::{Here, People};
+use whodunit_core::text::Text;
+
+fn variable(name: &str) -> Option<Text> {
+    std::env::var_os(name).map(|value| Text::from(value.into_vec()))
+}
+
+/// Where the question is asked.
+pub fn here() -> Here {
+    let folder = std::env::current_dir().map(|folder| folder.into_os_string().into_vec()).unwrap_or_default();
+    Here { folder: Text::from(folder), path: variable("PATH") }
+}
+
+/// The person who asks; everyone, when that is root.
+pub fn people() -> People {
+    let uid = rustix::process::geteuid().as_raw();
+    match uid {
+        0 => People::Everyone,
+        _ => People::Me { uid, name: variable("USER"), home: variable("HOME") },
+    }
+}
+
+/// The width of the terminal that shows the results; none when something else takes them.
+pub fn width() -> Option<usize> {
+    let stdout = std::io::stdout();
+    let size = stdout.is_terminal().then(|| terminal_size::terminal_size_of(&stdout)).flatten();
+    size.map(|(width, _)| usize::from(width.0).max(40))
+}
+
+/// The folder for temporary files.
+pub fn temporary_folder() -> std::path::PathBuf {
+    std::env::temp_dir()
+}

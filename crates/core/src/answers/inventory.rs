@@ -1,0 +1,119 @@
+//! What is installed, and by whom.
+
+use schemars::JsonSchema;
+use serde::Serialize;
+
+use crate::managers::Detail;
+use crate::model::{ManagerId, Package, Reason, Scope, Status};
+use crate::survey::Survey;
+use crate::text::Text;
+
+/// Which packages are asked for.
+#[derive(Debug, Clone, Default)]
+pub struct Selection {
+    /// Also what came along as a dependency, and what was removed but left its settings.
+    pub all: bool,
+    /// Names, or parts of names, any of which must be there; none for all.
+    pub texts: Vec<Text>,
+    /// Only of these managers; none for all.
+    pub managers: Vec<ManagerId>,
+    /// Only of these scopes, as spelled in the output; none for all.
+    pub scopes: Vec<String>,
+}
+
+/// How the packages are ordered.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Default)]
+pub enum Sort {
+    /// By name.
+    #[default]
+    Name,
+    /// Largest first.
+    Size,
+    /// Latest first.
+    Date,
+    /// By manager and scope, then by name.
+    Manager,
+}
+
+/// The answer.
+#[derive(Debug, Clone, Serialize, JsonSchema)]
+pub struct Inventory {
+    /// The packages, in order.
+    pub packages: Vec<Package>,
+}
+
+/// One installation in numbers.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, JsonSchema)]
+pub struct Total {
+    /// Whose state it is.
+    pub manager: ManagerId,
+    /// Whose installation it is.
+    pub scope: Scope,
+    /// Where it lies.
+    pub location: Text,
+    /// Packages selected.
+    pub packages: usize,
+    /// Of these, the ones that were asked for.
+    pub explicit: usize,
+    /// Of these, the ones held back.
+    pub held: usize,
+    /// Bytes on disk, as far as recorded.
+    pub size: u64,
+}
+
+/// The answer to `--totals`.
+#[derive(Debug, Clone, Serialize, JsonSchema)]
+pub struct Totals {
+    /// One row per installation.
+    pub totals: Vec<Total>,
+}
+
+/// Selects and orders packages.
+#[must_use]
+pub fn inventory(survey: &Survey<'_>, selection: &Selection, sort: Sort, mut detail: Detail) -> Inventory {
+    detail.dates |= sort == Sort::Date;
+    let mut packages = survey.packages(detail);
+    packages.retain(|package| selection.has(package));
+    let by_name = |a: &Package, b: &Package| (&a.name, &a.id).cmp(&(&b.name, &b.id));
+    packages.sort_by(|a, b| match sort {
+        Sort::Name => by_name(a, b),
+        Sort::Size => b.size.cmp(&a.size).then_with(|| by_name(a, b)),
+        Sort::Date => b.installed_at.cmp(&a.installed_at).then_with(|| by_name(a, b)),
+        Sort::Manager => (a.manager, &a.scope).cmp(&(b.manager, &b.scope)).then_with(|| by_name(a, b)),
+    });
+    Inventory { packages }
+}
+
+/// Counts the selected packages of each installation.
+#[must_use]
+pub fn totals(survey: &Survey<'_>, selection: &Selection) -> Totals {
+    let count = |held: &dyn crate::managers::Holdings| {
+        let installation = held.installation();
+        let packages = held.packages(Detail::default());
+        let selected: Vec<&Package> = packages.iter().filter(|package| selection.has(package)).collect();
+        Total {
+            manager: installation.manager,
+            scope: installation.scope.clone(),
+            location: installation.location.clone(),
+            packages: selected.len(),
+            explicit: selected.iter().filter(|package| package.reason == Reason::Explicit).count(),
+            held: selected.iter().filter(|package| package.held).count(),
+            size: selected.iter().filter_map(|package| package.size).sum(),
+        }
+    };
+    Totals { totals: survey.holdings().iter().map(|held| count(&**held)).collect() }
+}
+
+impl Selection {
+    fn has(&self, package: &Package) -> bool {
+        let wanted = self.all || (package.reason != Reason::Dependency && package.status != Status::ConfigRemains);
+        wanted
+            && (self.managers.is_empty() || self.managers.contains(&package.manager))
+            && (self.scopes.is_empty() || self.scopes.contains(&package.scope.to_string()))
+            && (self.texts.is_empty() || self.texts.iter().any(|text| contains(&package.name, text)))
+    }
+}
+
+fn contains(name: &[u8], text: &[u8]) -> bool {
+    memchr::memmem::find(&name.to_ascii_lowercase(), &text.to_ascii_lowercase()).is_some()
+}

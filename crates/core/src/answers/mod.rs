@@ -1,0 +1,90 @@
+//! One file per question that a person asks. Each is a pure function of a survey.
+
+pub mod inventory;
+pub mod owner;
+pub mod shadows;
+pub mod unowned;
+
+use schemars::JsonSchema;
+use serde::Serialize;
+
+use crate::claims::{ClaimIndex, FoundClaim};
+use crate::model::{Coverage, Owner};
+use crate::scene::{Scene, System};
+use crate::search::{Context, Trail};
+use crate::survey::Survey;
+use crate::text::Text;
+
+/// The version of the data format, as every JSON document names it.
+pub const SCHEMA: &str = "whodunit/1";
+
+/// The machine that an answer is about.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, JsonSchema)]
+pub struct Machine {
+    /// Where its tree lies; `/` for the running machine.
+    pub root: Text,
+    /// Its name.
+    pub host: Option<Text>,
+    /// Its system.
+    pub system: Option<System>,
+    /// The people whose homes counted.
+    pub people: Vec<Text>,
+    /// The situation in which programs are looked up.
+    pub context: Context,
+}
+
+impl Machine {
+    /// Describes the scene.
+    #[must_use]
+    pub fn of(scene: &Scene, context: Context) -> Self {
+        use std::os::unix::ffi::OsStrExt as _;
+        Machine {
+            root: scene.root.place().as_os_str().as_bytes().into(),
+            host: scene.host.clone(),
+            system: scene.system.clone(),
+            people: scene.people.iter().map(|person| person.name.clone()).collect(),
+            context,
+        }
+    }
+}
+
+/// What every JSON document has; the last member depends on the command.
+#[derive(Debug, Clone, Serialize, JsonSchema)]
+pub struct Envelope<T> {
+    /// Always `whodunit/1`.
+    pub schema: String,
+    /// The command that was asked.
+    pub command: String,
+    /// The machine that the answer is about.
+    pub machine: Machine,
+    /// What was found, and how completely it was read.
+    pub coverage: Vec<Coverage>,
+    /// The answer.
+    #[serde(flatten)]
+    pub answer: T,
+}
+
+/// A file with its owner: a copy in a list of copies.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, JsonSchema)]
+pub struct Located {
+    /// Where it is found.
+    pub path: Text,
+    /// The owner of what finally runs; `null` when no manager claims it.
+    pub owner: Option<Owner>,
+    /// The owner's version, or what the file itself says where it has no owner.
+    pub version: Option<Text>,
+}
+
+/// The claims on what a trail ends in, packages only.
+fn claims_on_last(survey: &Survey<'_>, index: &ClaimIndex, trail: &Trail) -> Vec<FoundClaim> {
+    survey.ownership(index, trail.last()).packages
+}
+
+fn locate(survey: &Survey<'_>, index: &ClaimIndex, path: &Text, trail: &Trail) -> Located {
+    let owner = claims_on_last(survey, index, trail).first().and_then(|claim| survey.owner(claim));
+    let version = match &owner {
+        Some(owner) => owner.version.clone(),
+        None => crate::search::hints::of_file(survey.root(), trail.last()).map(|hint| hint.version),
+    };
+    Located { path: path.clone(), owner, version }
+}

@@ -1,0 +1,133 @@
+//! Which names have several copies, which one wins, and why.
+
+use std::cmp::Ordering;
+
+use schemars::JsonSchema;
+use serde::Serialize;
+
+use super::{Located, locate};
+use crate::model::{Evidence, Severity, Wanted};
+use crate::search::{Context, Reached, SearchPath, Trail};
+use crate::survey::Survey;
+use crate::text::{Text, path};
+
+/// One name that reaches several copies.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, JsonSchema)]
+pub struct Shadow {
+    /// What is looked up: `command`.
+    pub kind: String,
+    /// The name.
+    pub name: Text,
+    /// The situation in which it is looked up.
+    pub context: Context,
+    /// The copy that wins.
+    pub winner: Located,
+    /// The copies behind it, in order.
+    pub hidden: Vec<Located>,
+    /// Why the winner wins.
+    pub because: Vec<Evidence>,
+    /// How much it matters.
+    pub severity: Severity,
+    /// What that means, in a few words.
+    pub meaning: String,
+}
+
+/// The answer.
+#[derive(Debug, Clone, Serialize, JsonSchema)]
+pub struct Shadows {
+    /// One per name; what matters most comes first.
+    pub shadows: Vec<Shadow>,
+}
+
+/// Names that were asked for: what they reach when it is one copy or none.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct Unshadowed {
+    /// The name.
+    pub name: Text,
+    /// Its only copy.
+    pub only: Option<Text>,
+}
+
+/// Every shadowed name of a search path, or those among `names`; and what became of the other `names`.
+#[must_use]
+pub fn shadows(survey: &Survey<'_>, search: &SearchPath, names: &[Text]) -> (Shadows, Vec<Unshadowed>) {
+    let root = survey.root();
+    let mut unshadowed = Vec::new();
+    let crowded: Vec<(Text, Reached)> =
+        if names.is_empty() {
+            search.crowded(root).into_iter().collect()
+        } else {
+            let (several, fewer): (Vec<_>, Vec<_>) = names
+                .iter()
+                .map(|name| (name.clone(), search.reach(root, name)))
+                .partition(|(_, reached)| reached.copies.len() > 1);
+            unshadowed.extend(fewer.into_iter().map(|(name, reached)| Unshadowed {
+                name,
+                only: reached.copies.into_iter().next().map(|copy| copy.path),
+            }));
+            several
+        };
+    let trails: Vec<Vec<Trail>> = crowded
+        .iter()
+        .map(|(_, reached)| reached.copies.iter().map(|copy| Trail::links(root, &copy.path)).collect())
+        .collect();
+    let every_path = trails.iter().flatten().flat_map(Trail::paths);
+    let index = survey.claims(&Wanted::names(every_path.map(|path| path::name(path))));
+    let mut shadows: Vec<Shadow> = crowded
+        .into_iter()
+        .zip(&trails)
+        .map(|((name, reached), trails)| {
+            let mut copies: Vec<Located> = reached
+                .copies
+                .iter()
+                .zip(trails)
+                .map(|(copy, trail)| locate(survey, &index, &copy.path, trail))
+                .collect();
+            let winner = copies.remove(0);
+            let (severity, meaning) = weigh(survey, &winner, &copies);
+            Shadow {
+                kind: "command".to_owned(),
+                name,
+                context: search.context,
+                winner,
+                hidden: copies,
+                because: search.because(&reached),
+                severity,
+                meaning,
+            }
+        })
+        .collect();
+    shadows.sort_by(|a, b| b.severity.cmp(&a.severity).then_with(|| a.name.cmp(&b.name)));
+    (Shadows { shadows }, unshadowed)
+}
+
+/// What is at stake when `winner` hides the others.
+fn weigh(survey: &Survey<'_>, winner: &Located, hidden: &[Located]) -> (Severity, String) {
+    let owned = hidden.iter().find_map(|copy| copy.owner.as_ref());
+    match (&winner.owner, owned) {
+        (None, Some(owner)) => {
+            let says = format!("a program without an owner runs in place of {}'s", owner.name);
+            (Severity::Warning, says)
+        }
+        (None, None) => (Severity::Note, "no manager claims any of the copies".to_owned()),
+        (Some(_), None) => (Severity::Note, "the copy behind has no owner".to_owned()),
+        (Some(wins), Some(behind)) if wins.id == behind.id => {
+            (Severity::Note, "both copies belong to one package".to_owned())
+        }
+        (Some(wins), Some(behind)) => {
+            // Only versions of one manager can be told older from newer by its own rules.
+            let order = match (&wins.version, &behind.version) {
+                (Some(a), Some(b)) if wins.manager == behind.manager && wins.name == behind.name => {
+                    let of_manager = survey.holdings().iter().find(|held| held.installation().manager == wins.manager);
+                    of_manager.map(|held| held.order(a, b))
+                }
+                _ => None,
+            };
+            match order {
+                Some(Ordering::Less) => (Severity::Warning, "the copy that runs is the older one".to_owned()),
+                Some(Ordering::Greater) => (Severity::Note, "the copy that runs is the newer one".to_owned()),
+                _ => (Severity::Warning, format!("{} runs in place of {}", wins.name, behind.name)),
+            }
+        }
+    }
+}

@@ -1,0 +1,224 @@
+//! Which of the files came together.
+//!
+//! Files belong together when they lie in one tree (`/opt/NAME`, `share/NAME`), bear one name in one
+//! prefix (`bin/NAME`, `man1/NAME.1`, `libNAME.so`), are one file under several names, or were written
+//! within the same minute in one prefix.
+
+use std::collections::BTreeMap;
+
+use hashbrown::HashMap;
+
+use super::Stray;
+use crate::scene::Scene;
+use crate::text::{Text, path};
+
+/// Folders of a prefix whose sub-folders are no piece of software.
+const SHARED: &[&str] = &[
+    "applications",
+    "bash-completion",
+    "completions",
+    "cmake",
+    "dist-packages",
+    "doc",
+    "fish",
+    "icons",
+    "info",
+    "locale",
+    "man",
+    "mime",
+    "pixmaps",
+    "pkgconfig",
+    "site-packages",
+    "vendor_completions.d",
+    "zsh",
+];
+
+/// Below this, a time of writing was set by a tool and says nothing: some set the year 1970 or 1980.
+const MEANINGLESS_BEFORE: i64 = 631_152_000;
+
+/// The indices of `strays`, one list per group.
+pub fn together(scene: &Scene, strays: &[Stray]) -> Vec<Vec<usize>> {
+    let mut sets = Sets::new(strays.len());
+    let mut first_with: HashMap<Key, usize> = HashMap::new();
+    for (index, stray) in strays.iter().enumerate() {
+        for key in keys(scene, stray) {
+            let first = *first_with.entry(key).or_insert(index);
+            sets.unite(first, index);
+        }
+    }
+    let by_path: HashMap<&Text, usize> = strays.iter().enumerate().map(|(index, stray)| (&stray.path, index)).collect();
+    for (index, stray) in strays.iter().enumerate() {
+        if let Some(&target) = stray.leads_to.as_ref().and_then(|target| by_path.get(target)) {
+            sets.unite(index, target);
+        }
+    }
+    unite_by_minute(scene, strays, &mut sets);
+    sets.groups()
+}
+
+#[derive(Debug, PartialEq, Eq, Hash)]
+enum Key {
+    Tree(Text),
+    Name(Text, Text),
+    File((u64, u64)),
+}
+
+fn keys(scene: &Scene, stray: &Stray) -> Vec<Key> {
+    let place = Place::of(scene, &stray.path);
+    let mut keys = vec![Key::File(stray.meta.identity)];
+    match place {
+        Place::Tree(tree) => keys.push(Key::Tree(tree)),
+        Place::Prefix(prefix) => {
+            let below = &stray.path[prefix.len()..];
+            keys.push(Key::Name(prefix, stem(below)));
+        }
+    }
+    keys
+}
+
+/// Where a file lies, as far as it tells what it belongs to.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub enum Place {
+    /// In a tree that is one piece of software.
+    Tree(Text),
+    /// In a prefix that many share: the part of the path up to `bin`, `lib`, `share` …
+    Prefix(Text),
+}
+
+impl Place {
+    pub fn of(scene: &Scene, file: &[u8]) -> Self {
+        // A hidden folder in a home is one tool's own.
+        for person in &scene.people {
+            if let Some(below) = below(file, &person.home)
+                && let Some(first) = below.split(|&b| b == b'/').next()
+                && first.starts_with(b".")
+                && !below.starts_with(b".local/")
+            {
+                return Place::Tree(path::join(&person.home, first));
+            }
+        }
+        if let Some(below) = below(file, b"/opt")
+            && let Some(at) = memchr::memchr(b'/', below)
+        {
+            return Place::Tree(path::join(b"/opt", &below[..at]));
+        }
+        // A folder with a version in its name, wherever it is, was unpacked as a whole.
+        let mut at = path::folder(file);
+        while at.len() > 1 {
+            if crate::search::hints::of_folder(at).is_some_and(|hint| *hint.evidence.file == *at) {
+                return Place::Tree(at.into());
+            }
+            at = path::folder(at);
+        }
+        let parts = [
+            &b"/bin/"[..],
+            b"/sbin/",
+            b"/games/",
+            b"/lib/",
+            b"/lib64/",
+            b"/libexec/",
+            b"/share/",
+            b"/include/",
+            b"/etc/",
+            b"/src/",
+        ];
+        let prefix = parts.iter().filter_map(|part| memchr::memmem::find(file, part)).min();
+        Place::Prefix(prefix.map_or_else(|| path::folder(file).into(), |at| file[..at].into()))
+    }
+}
+
+fn below<'a>(file: &'a [u8], folder: &[u8]) -> Option<&'a [u8]> {
+    path::within(file, folder).then(|| file[folder.len()..].strip_prefix(b"/").unwrap_or(&[]))
+}
+
+/// The name that a file bears in its prefix: its own, or that of the folder that holds all of it.
+fn stem(below: &[u8]) -> Text {
+    let mut parts = below.split(|&b| b == b'/').filter(|part| !part.is_empty()).skip(1);
+    let shared = |part: &[u8]| {
+        SHARED.iter().any(|name| name.as_bytes() == part) || part.starts_with(b"man") || part.starts_with(b"python")
+    };
+    let mut last = &b""[..];
+    while let Some(part) = parts.next() {
+        last = part;
+        let is_folder = parts.clone().next().is_some();
+        // Below `man` there are only sections, and languages with sections.
+        if part == b"man" {
+            last = parts.by_ref().last().unwrap_or(part);
+        } else if is_folder && !shared(part) {
+            break;
+        }
+    }
+    let last = last.strip_prefix(b"lib").filter(|rest| rest.len() > 2).unwrap_or(last);
+    last.split(|&b| b == b'.').next().unwrap_or(last).into()
+}
+
+fn unite_by_minute(scene: &Scene, strays: &[Stray], sets: &mut Sets) {
+    let mut by_prefix: BTreeMap<Text, Vec<usize>> = BTreeMap::new();
+    for (index, stray) in strays.iter().enumerate() {
+        if let Place::Prefix(prefix) = Place::of(scene, &stray.path)
+            && stray.leads_to.is_none()
+            && stray.meta.modified >= MEANINGLESS_BEFORE
+        {
+            by_prefix.entry(prefix).or_default().push(index);
+        }
+    }
+    for mut indices in by_prefix.into_values() {
+        indices.sort_by_key(|&index| strays[index].meta.modified);
+        for pair in indices.windows(2) {
+            if strays[pair[1]].meta.modified - strays[pair[0]].meta.modified < 60 {
+                sets.unite(pair[0], pair[1]);
+            }
+        }
+    }
+}
+
+/// Disjoint sets of indices.
+struct Sets(Vec<usize>);
+
+impl Sets {
+    fn new(count: usize) -> Self {
+        Sets((0..count).collect())
+    }
+
+    fn head(&mut self, mut at: usize) -> usize {
+        while self.0[at] != at {
+            self.0[at] = self.0[self.0[at]];
+            at = self.0[at];
+        }
+        at
+    }
+
+    fn unite(&mut self, a: usize, b: usize) {
+        let (a, b) = (self.head(a), self.head(b));
+        self.0[a.max(b)] = a.min(b);
+    }
+
+    fn groups(mut self) -> Vec<Vec<usize>> {
+        let mut groups: BTreeMap<usize, Vec<usize>> = BTreeMap::new();
+        for index in 0..self.0.len() {
+            groups.entry(self.head(index)).or_default().push(index);
+        }
+        groups.into_values().collect()
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn files_of_one_software_bear_one_name() {
+        for (below, name) in [
+            ("/bin/barolog", "barolog"),
+            ("/share/man/man1/barolog.1.gz", "barolog"),
+            ("/share/man/de/man1/barolog.1", "barolog"),
+            ("/lib/pkgconfig/barolog.pc", "barolog"),
+            ("/lib/libbarolog.so.2.1", "barolog"),
+            ("/share/barolog/stations/north.csv", "barolog"),
+            ("/share/doc/barolog/README", "barolog"),
+            ("/lib/python3.11/dist-packages/pegel/core.py", "pegel"),
+        ] {
+            assert_eq!(stem(below.as_bytes()).to_string(), name, "{below}");
+        }
+    }
+}

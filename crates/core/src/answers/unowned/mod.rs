@@ -1,0 +1,139 @@
+//! Programs that no manager claims, grouped by how they probably came.
+
+mod collect;
+mod group;
+mod guess;
+
+use schemars::JsonSchema;
+use serde::Serialize;
+
+use crate::model::Evidence;
+use crate::root::Meta;
+use crate::search::{SearchPath, hints};
+use crate::survey::Survey;
+use crate::text::Text;
+
+/// What a file without an owner is.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, JsonSchema)]
+#[serde(rename_all = "kebab-case")]
+pub enum FileKind {
+    /// A compiled program.
+    Program,
+    /// A program that an interpreter runs.
+    Script,
+    /// A link to a program without an owner.
+    Link,
+    /// A library that programs load.
+    Library,
+    /// A manual page.
+    Manual,
+    /// A pkg-config file.
+    PkgConfig,
+    /// A launcher.
+    Launcher,
+    /// Anything else.
+    Data,
+}
+
+impl FileKind {
+    /// The word used in every output.
+    #[must_use]
+    pub fn word(self) -> &'static str {
+        match self {
+            FileKind::Program => "program",
+            FileKind::Script => "script",
+            FileKind::Link => "link",
+            FileKind::Library => "library",
+            FileKind::Manual => "manual",
+            FileKind::PkgConfig => "pkg-config",
+            FileKind::Launcher => "launcher",
+            FileKind::Data => "data",
+        }
+    }
+
+    fn is_program(self) -> bool {
+        matches!(self, FileKind::Program | FileKind::Script | FileKind::Link)
+    }
+}
+
+/// One file without an owner.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, JsonSchema)]
+pub struct UnownedFile {
+    /// Where it is.
+    pub path: Text,
+    /// What it is.
+    pub kind: FileKind,
+    /// The version that it, or its folder, gives.
+    pub version_hint: Option<Text>,
+}
+
+/// Files that probably came together.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, JsonSchema)]
+pub struct Group {
+    /// What it is called: its main program, or the folder that holds it.
+    pub name: Text,
+    /// Its version, where its files agree on one or name one first.
+    pub version_hint: Option<Text>,
+    /// How it probably came.
+    pub guess: String,
+    /// Its files; programs first.
+    pub files: Vec<UnownedFile>,
+    /// What the guess rests on.
+    pub evidence: Vec<Evidence>,
+}
+
+/// The answer.
+#[derive(Debug, Clone, Serialize, JsonSchema)]
+pub struct Unowned {
+    /// One per piece of software, as far as can be told.
+    pub groups: Vec<Group>,
+}
+
+/// A file without an owner, on its way into a group.
+#[derive(Debug, Clone)]
+struct Stray {
+    path: Text,
+    kind: FileKind,
+    meta: Meta,
+    /// For a link: what it leads to.
+    leads_to: Option<Text>,
+}
+
+/// Looks at folders of programs and the trees below `/usr/local` and `/opt`; or at `folders` with all
+/// that is below them, where any are given.
+#[must_use]
+pub fn unowned(survey: &Survey<'_>, search: &SearchPath, folders: &[Text]) -> Unowned {
+    let strays = collect::strays(survey, search, folders);
+    let groups = group::together(survey.scene, &strays);
+    let mut groups: Vec<Group> = groups
+        .into_iter()
+        .map(|members| members.into_iter().map(|index| &strays[index]).collect::<Vec<_>>())
+        .filter(|members| members.iter().any(|stray| stray.kind.is_program()))
+        .map(|members| describe(survey, members))
+        .collect();
+    groups.sort_by(|a, b| a.files[0].path.cmp(&b.files[0].path));
+    Unowned { groups }
+}
+
+fn describe(survey: &Survey<'_>, mut members: Vec<&Stray>) -> Group {
+    members.sort_by_key(|stray| (!stray.kind.is_program(), stray.kind == FileKind::Link, stray.path.clone()));
+    let mut evidence = Vec::new();
+    let mut version_hint = None;
+    let files = members
+        .iter()
+        .map(|stray| {
+            let worth_asking = matches!(stray.kind, FileKind::Program | FileKind::Manual | FileKind::PkgConfig);
+            let hint = worth_asking.then(|| hints::of_file(survey.root(), &stray.path)).flatten();
+            if let Some(hint) = &hint
+                && version_hint.is_none()
+            {
+                version_hint = Some(hint.version.clone());
+                evidence.push(hint.evidence.clone());
+            }
+            UnownedFile { path: stray.path.clone(), kind: stray.kind, version_hint: hint.map(|hint| hint.version) }
+        })
+        .collect();
+    let (name, guess, more) = guess::guess(survey.scene, &members);
+    evidence.extend(more);
+    Group { name, version_hint, guess, files, evidence }
+}

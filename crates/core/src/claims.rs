@@ -1,0 +1,155 @@
+//! The path → package index over all managers.
+//!
+//! A claim takes 24 bytes, its name and one entry of a hash table; folders are kept once. Claims are
+//! found by the last part of their path, and only then are folders compared, with the links in them
+//! followed ([`Root::settle`]): so a record that says `/bin/x` and one that says `/usr/bin/x` are found
+//! alike, whichever of the two is a link on this machine.
+
+use std::hash::{BuildHasher as _, Hash as _, Hasher as _};
+
+use hashbrown::{DefaultHashBuilder, HashMap, HashTable};
+
+use crate::managers::Holdings;
+use crate::model::{Claimant, Mark, Wanted};
+use crate::root::Root;
+use crate::text::{Text, path};
+
+/// A claim that was found.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub struct FoundClaim {
+    /// The number of the holdings that make it.
+    pub holder: u16,
+    /// Who claims, within these holdings.
+    pub claimant: Claimant,
+    /// Where its record stands.
+    pub mark: Mark,
+}
+
+#[derive(Debug, Clone, Copy)]
+struct Entry {
+    folder: u32,
+    name_start: u32,
+    name_length: u16,
+    holder: u16,
+    rule: u16,
+    is_group: bool,
+    claimant: u32,
+    line: u32,
+}
+
+/// The index.
+#[derive(Debug, Default)]
+pub struct ClaimIndex {
+    folders: Vec<Text>,
+    names: Vec<u8>,
+    entries: Vec<Entry>,
+    by_name: HashTable<u32>,
+    hasher: DefaultHashBuilder,
+    /// Claims that did not fit into the index; none on any machine below 4 GiB of names.
+    left_out: usize,
+}
+
+impl ClaimIndex {
+    /// Gathers the wanted claims of all holdings.
+    pub fn build<'h>(holdings: impl IntoIterator<Item = &'h dyn Holdings>, wanted: &Wanted) -> Self {
+        let mut index = ClaimIndex::default();
+        let mut folder_numbers: HashMap<Text, u32> = HashMap::new();
+        for (holder, held) in (0..).zip(holdings) {
+            held.claims(wanted, &mut |claim| {
+                let (folder, name) = (path::folder(claim.path), path::name(claim.path));
+                let folder = match folder_numbers.get(folder) {
+                    Some(&known) => known,
+                    None => {
+                        let number = u32::try_from(index.folders.len()).unwrap_or(u32::MAX);
+                        index.folders.push(folder.into());
+                        folder_numbers.insert(folder.into(), number);
+                        number
+                    }
+                };
+                index.add(folder, name, holder, claim.claimant, claim.mark);
+            });
+        }
+        index.names.shrink_to_fit();
+        index.entries.shrink_to_fit();
+        index
+    }
+
+    fn add(&mut self, folder: u32, name: &[u8], holder: u16, claimant: Claimant, mark: Mark) {
+        let (is_group, claimant) = match claimant {
+            Claimant::Package(number) => (false, number),
+            Claimant::Group(number) => (true, number),
+        };
+        let place = u32::try_from(self.names.len()).ok();
+        let number = u32::try_from(self.entries.len()).ok();
+        let (Some(name_start), Ok(name_length), Some(number)) = (place, u16::try_from(name.len()), number) else {
+            self.left_out += 1;
+            return;
+        };
+        self.names.extend_from_slice(name);
+        let entry =
+            Entry { folder, name_start, name_length, holder, rule: mark.rule, is_group, claimant, line: mark.line };
+        self.entries.push(entry);
+        let hash = self.hash(name);
+        let (names, entries, hasher) = (&self.names, &self.entries, &self.hasher);
+        self.by_name.insert_unique(hash, number, |&other| hash_with(hasher, name_of(names, &entries[other as usize])));
+    }
+
+    fn hash(&self, name: &[u8]) -> u64 {
+        hash_with(&self.hasher, name)
+    }
+
+    /// Who claims `path`, whose folders must already be settled ([`Root::settle`]).
+    #[must_use]
+    pub fn on(&self, root: &Root, settled: &[u8]) -> Vec<FoundClaim> {
+        let (folder, name) = (path::folder(settled), path::name(settled));
+        let mut found: Vec<FoundClaim> = self
+            .by_name
+            .iter_hash(self.hash(name))
+            .map(|&number| &self.entries[number as usize])
+            .filter(|entry| name_of(&self.names, entry) == name)
+            .filter(|entry| {
+                let claimed = &self.folders[entry.folder as usize];
+                **claimed == *folder || *root.settle_folder(claimed) == *folder
+            })
+            .map(|entry| FoundClaim {
+                holder: entry.holder,
+                claimant: match entry.is_group {
+                    true => Claimant::Group(entry.claimant),
+                    false => Claimant::Package(entry.claimant),
+                },
+                mark: Mark { line: entry.line, rule: entry.rule },
+            })
+            .collect();
+        found.sort_by_key(|claim| (claim.holder, claim.mark.line));
+        found
+    }
+
+    /// How many claims the index holds.
+    #[must_use]
+    pub fn len(&self) -> usize {
+        self.entries.len()
+    }
+
+    /// Whether it holds none.
+    #[must_use]
+    pub fn is_empty(&self) -> bool {
+        self.entries.is_empty()
+    }
+
+    /// How many claims did not fit in.
+    #[must_use]
+    pub fn left_out(&self) -> usize {
+        self.left_out
+    }
+}
+
+fn hash_with(hasher: &DefaultHashBuilder, name: &[u8]) -> u64 {
+    let mut state = hasher.build_hasher();
+    name.hash(&mut state);
+    state.finish()
+}
+
+fn name_of<'a>(names: &'a [u8], entry: &Entry) -> &'a [u8] {
+    let start = entry.name_start as usize;
+    &names[start..start + usize::from(entry.name_length)]
+}

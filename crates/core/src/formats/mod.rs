@@ -1,0 +1,9 @@
+//! Readers for file formats that know no manager. They take bytes, or something to read and seek in,
+//! and never a path: what is read, and how much of it, is decided above.
+
+pub mod accounts;
+pub mod binary;
+pub mod manual;
+pub mod settings;
+pub mod shebang;
+pub mod stanza;

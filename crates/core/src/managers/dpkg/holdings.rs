@@ -1,0 +1,443 @@
+//! What a dpkg installation holds: its records put together into packages and claims.
+
+use std::cmp::Ordering;
+use std::sync::{Mutex, OnceLock, PoisonError};
+
+use hashbrown::HashMap;
+
+use super::ADMIN;
+use super::alternatives::{self, Group};
+use super::diversions::Diversions;
+use super::lists::{self, List, Role};
+use super::marks::Marks;
+use super::status::{self, Record, State, Want};
+use crate::managers::{Detail, Holdings};
+use crate::model::{
+    Claim, Claimant, Coverage, CoverageState, Evidence, Installation, Mark, Owner, Package, Remedy, Status, Wanted,
+};
+use crate::root::{Folder, Limit};
+use crate::scene::Scene;
+use crate::text::{Text, path};
+use crate::version::debian;
+
+/// The packages of one dpkg installation, with their lists found but not read.
+pub struct DpkgHoldings<'s> {
+    scene: &'s Scene,
+    installation: Installation,
+    records: Vec<Record>,
+    lists: Vec<Option<List>>,
+    info: Option<Folder<'s>>,
+    digests: Option<Folder<'s>>,
+    native: OnceLock<Text>,
+    diversions: OnceLock<Diversions>,
+    groups: OnceLock<Vec<Group>>,
+    unreadable: bool,
+    notes: Mutex<Vec<String>>,
+}
+
+impl<'s> DpkgHoldings<'s> {
+    /// Reads the packages, and finds which lists of files there are.
+    pub fn read(scene: &'s Scene, installation: Installation) -> Self {
+        let (root, info_path) = (&scene.root, path::join(ADMIN, b"info"));
+        let (mut read, folder) = rayon::join(|| status::read(root), || listed(root, &info_path));
+        let mut notes = std::mem::take(&mut read.damage);
+        let (info, mut by_name) = match folder {
+            Ok((folder, names)) => (Some(folder), names),
+            Err(error) => {
+                if !(error.is_missing() && root.target(&path::join(ADMIN, b"status.d")).is_ok()) {
+                    notes.push(format!("{error}: which files belong to packages is not known"));
+                }
+                (None, HashMap::new())
+            }
+        };
+        let digests = root.folder(&path::join(ADMIN, b"status.d")).ok();
+        let mut records = read.records;
+        let mut lists: Vec<Option<List>> = Vec::with_capacity(records.len());
+        for record in &records {
+            let found = find_list(record, &mut by_name);
+            if found.is_none() && info.is_some() && !record.source.starts_with(b"/var/lib/dpkg/status.d/") {
+                notes.push(format!(
+                    "{info_path}/{}.list: missing; the files of {} are not known",
+                    record.name, record.name
+                ));
+            }
+            lists.push(found.or_else(|| {
+                let bare = record.source.starts_with(b"/var/lib/dpkg/status.d/");
+                bare.then(|| List::Digests([path::name(&record.source), b".md5sums"].concat().into()))
+            }));
+        }
+        let mut orphans: Vec<Text> = by_name.into_values().collect();
+        orphans.sort_unstable();
+        for list in orphans {
+            let stem = &list[..list.len() - b".list".len()];
+            let (name, arch) = match memchr::memchr(b':', stem) {
+                Some(at) => (&stem[..at], Some(&stem[at + 1..])),
+                None => (stem, None),
+            };
+            let whole = path::join(&info_path, &list);
+            notes.push(format!(
+                "{whole}: lists files of {}, of which no record is left; dpkg no longer knows it",
+                Text::from(name)
+            ));
+            records.push(Record::lost(name, arch, whole));
+            lists.push(Some(List::Info(list)));
+        }
+        DpkgHoldings {
+            scene,
+            installation,
+            unreadable: read.unreadable && records.is_empty(),
+            records,
+            lists,
+            info,
+            digests,
+            native: OnceLock::new(),
+            diversions: OnceLock::new(),
+            groups: OnceLock::new(),
+            notes: Mutex::new(notes),
+        }
+    }
+
+    fn note(&self, new: Vec<String>) {
+        let mut notes = self.notes.lock().unwrap_or_else(PoisonError::into_inner);
+        for note in new {
+            if !notes.contains(&note) {
+                notes.push(note);
+            }
+        }
+    }
+
+    fn noting<T>(&self, read: impl FnOnce(&mut Vec<String>) -> T) -> T {
+        let mut notes = Vec::new();
+        let value = read(&mut notes);
+        self.note(notes);
+        value
+    }
+
+    fn diversions(&self) -> &Diversions {
+        self.diversions.get_or_init(|| self.noting(|notes| Diversions::read(&self.scene.root, notes)))
+    }
+
+    fn groups(&self) -> &[Group] {
+        self.groups.get_or_init(|| self.noting(|notes| alternatives::read(&self.scene.root, notes)))
+    }
+
+    /// The machine's own architecture: the first line of `arch`, else the one that dpkg itself has.
+    fn native(&self) -> &Text {
+        self.native.get_or_init(|| {
+            let file = self.scene.root.read(&path::join(ADMIN, b"arch"), Limit::SMALL).unwrap_or_default();
+            let first = file.split(|&b| b == b'\n').next().unwrap_or_default();
+            if !first.is_empty() {
+                return first.into();
+            }
+            let of =
+                |name: &[u8]| self.records.iter().find(|record| *record.name == *name).and_then(|r| r.arch.clone());
+            of(b"dpkg").filter(|arch| **arch != *b"all").or_else(|| self.commonest_arch()).unwrap_or_default()
+        })
+    }
+
+    fn commonest_arch(&self) -> Option<Text> {
+        let mut counts: HashMap<&Text, usize> = HashMap::new();
+        for arch in self.records.iter().filter_map(|record| record.arch.as_ref()).filter(|arch| ***arch != *b"all") {
+            *counts.entry(arch).or_default() += 1;
+        }
+        counts.into_iter().max_by_key(|&(arch, count)| (count, arch)).map(|(arch, _)| arch.clone())
+    }
+
+    fn record(&self, package: u32) -> &Record {
+        &self.records[package as usize]
+    }
+
+    fn list_path(&self, package: u32) -> Option<Text> {
+        Some(match self.lists[package as usize].as_ref()? {
+            List::Info(name) => path::join(&path::join(ADMIN, b"info"), name),
+            List::Digests(name) => path::join(&path::join(ADMIN, b"status.d"), name),
+        })
+    }
+
+    /// The name under which a person finds it: with the architecture where that is not the machine's own.
+    fn full_name(&self, record: &Record) -> Text {
+        match &record.arch {
+            Some(arch) if **arch != *b"all" && arch != self.native() => [&record.name, &b":"[..], arch].concat().into(),
+            _ => record.name.clone(),
+        }
+    }
+
+    fn id(&self, record: &Record) -> Text {
+        let place = format!("{}/{}/", self.installation.manager, self.installation.scope);
+        [place.as_bytes(), &self.full_name(record)].concat().into()
+    }
+
+    fn all_lists(&self) -> Vec<(u32, &List)> {
+        (0..).zip(&self.lists).filter_map(|(number, list)| Some((number, list.as_ref()?))).collect()
+    }
+
+    fn read_lists(&self, keep: &(dyn Fn(&[u8]) -> bool + Sync), take: &mut dyn FnMut(lists::Lines)) {
+        let mut lost = Vec::new();
+        lists::read_each(self.info.as_ref(), self.digests.as_ref(), &self.all_lists(), keep, &mut |read| match read {
+            Ok(lines) => take(lines),
+            Err((package, error)) => {
+                lost.push(format!("{error}: the files of {} are not known", self.record(package).name));
+            }
+        });
+        self.note(lost);
+    }
+
+    fn package(&self, number: u32, marks: &Marks, detail: Detail) -> Package {
+        let record = self.record(number);
+        let installed_at = detail.dates.then(|| self.list_date(number)).flatten();
+        Package {
+            id: self.id(record),
+            manager: self.installation.manager,
+            scope: self.installation.scope.clone(),
+            location: self.installation.location.clone(),
+            name: record.name.clone(),
+            version: record.version.clone(),
+            arch: record.arch.clone(),
+            kind: "package".to_owned(),
+            channel: None,
+            revision: None,
+            origin: None,
+            reason: marks.reason(record),
+            held: record.want == Want::Hold,
+            active: !matches!(record.state, State::ConfigFiles),
+            status: record.status(),
+            confinement: Some("none".to_owned()),
+            installed_at,
+            size: record.installed_size.and_then(|kib| kib.checked_mul(1024)),
+            commands: Vec::new(),
+            launchers: Vec::new(),
+            title: None,
+            purl: detail.evidence.then(|| self.purl(record)).flatten(),
+            evidence: if detail.evidence { self.package_evidence(number) } else { Vec::new() },
+        }
+    }
+
+    /// dpkg keeps no date; it writes a package's list anew with each installation and upgrade.
+    fn list_date(&self, number: u32) -> Option<i64> {
+        if self.record(number).state == State::ConfigFiles {
+            return None;
+        }
+        let (folder, name) = match self.lists[number as usize].as_ref()? {
+            List::Info(name) => (self.info.as_ref()?, name),
+            List::Digests(name) => (self.digests.as_ref()?, name),
+        };
+        folder.entry(name).ok().map(|meta| meta.modified)
+    }
+
+    /// As the package-url type `deb` has it: the distribution is the namespace.
+    fn purl(&self, record: &Record) -> Option<String> {
+        let utf8 = |text: &Text| std::str::from_utf8(text).ok().map(str::to_owned);
+        let mut purl = packageurl::PackageUrl::new("deb", utf8(&record.name)?).ok()?;
+        if let Some(id) = self.scene.system.as_ref().and_then(|system| system.id.as_ref()) {
+            purl.with_namespace(utf8(id)?).ok()?;
+        }
+        purl.with_version(utf8(record.version.as_ref()?)?).ok()?;
+        if let Some(arch) = &record.arch {
+            purl.add_qualifier("arch", utf8(arch)?).ok()?;
+        }
+        Some(purl.to_string())
+    }
+}
+
+type Listed<'s> = (Folder<'s>, HashMap<Text, Text>);
+
+/// The folder of lists, and its lists: name without `.list` → file name.
+fn listed<'s>(root: &'s crate::root::Root, info: &[u8]) -> Result<Listed<'s>, crate::root::RootError> {
+    let folder = root.folder(info)?;
+    let names = folder.list()?;
+    let lists = names.into_iter().filter_map(|(name, _)| {
+        let stem = name.strip_suffix(b".list")?;
+        (!stem.is_empty()).then(|| (Text::from(stem), name.clone()))
+    });
+    let lists = lists.collect();
+    Ok((folder, lists))
+}
+
+/// The file of a package's list: with the architecture where instances can stand side by side; older
+/// dpkg and repaired systems may have the other form.
+fn find_list(record: &Record, by_name: &mut HashMap<Text, Text>) -> Option<List> {
+    let qualified: Option<Vec<u8>> = record.arch.as_ref().map(|arch| [&record.name, &b":"[..], arch].concat());
+    let plain = Some(record.name.to_vec());
+    let order = if record.multi_arch_same { [qualified, plain] } else { [plain, qualified] };
+    order.into_iter().flatten().find_map(|name| by_name.remove(name.as_slice())).map(List::Info)
+}
+
+impl Holdings for DpkgHoldings<'_> {
+    fn installation(&self) -> &Installation {
+        &self.installation
+    }
+
+    fn coverage(&self) -> Coverage {
+        let notes = self.notes.lock().unwrap_or_else(PoisonError::into_inner).clone();
+        let state = match () {
+            () if self.unreadable => CoverageState::Unreadable,
+            () if notes.is_empty() => CoverageState::Read,
+            () => CoverageState::Partial,
+        };
+        Coverage {
+            manager: Some(self.installation.manager),
+            scope: self.installation.scope.clone(),
+            location: self.installation.location.clone(),
+            state,
+            packages: Some(self.records.len()),
+            notes,
+        }
+    }
+
+    fn packages(&self, detail: Detail) -> Vec<Package> {
+        let marks = self.noting(|notes| Marks::read(&self.scene.root, self.native().clone(), notes));
+        let count = u32::try_from(self.records.len()).unwrap_or(u32::MAX);
+        let mut packages: Vec<Package> = (0..count).map(|number| self.package(number, &marks, detail)).collect();
+        if detail.programs {
+            self.read_lists(&|line| lists::role(line).is_some(), &mut |lines| {
+                let number = lines.package;
+                if !self.is_present(number) {
+                    return;
+                }
+                let name = self.record(number).name.clone();
+                lines.each(|listed, _| {
+                    let (at, _) = self.diversions().apply(&self.scene.root, &name, listed);
+                    match lists::role(at) {
+                        Some(Role::Command) => packages[number as usize].commands.push(at.into()),
+                        Some(Role::Launcher) => packages[number as usize].launchers.push(lists::launcher_id(at)),
+                        None => {}
+                    }
+                });
+            });
+        }
+        packages
+    }
+
+    fn owner(&self, package: u32) -> Owner {
+        let record = self.record(package);
+        Owner {
+            id: self.id(record),
+            manager: self.installation.manager,
+            scope: self.installation.scope.clone(),
+            name: record.name.clone(),
+            version: record.version.clone(),
+        }
+    }
+
+    fn named(&self, name: &[u8]) -> Vec<u32> {
+        let fits = |record: &Record| *record.name == *name || *self.full_name(record) == *name;
+        let mut found: Vec<u32> = (0..).zip(&self.records).filter(|(_, record)| fits(record)).map(|(n, _)| n).collect();
+        // The machine's own architecture first.
+        found.sort_by_key(|&number| memchr::memchr(b':', &self.full_name(self.record(number))).is_some());
+        found
+    }
+
+    fn claims(&self, wanted: &Wanted, take: &mut dyn FnMut(Claim<'_>)) {
+        if wanted.is_nothing() {
+            return;
+        }
+        let diversions = self.diversions();
+        // What is asked for may be where a diverted file went; its claim then stands under the old name.
+        let mut sought = wanted.clone();
+        if let Wanted::Names(names) = &mut sought {
+            for diversion in &diversions.0 {
+                if wanted.has(path::name(&diversion.to)) {
+                    names.insert(path::name(&diversion.from).into());
+                }
+            }
+        }
+        self.read_lists(&lists::by_name(&sought), &mut |lines| {
+            let record = self.record(lines.package);
+            let claimant = Claimant::Package(lines.package);
+            lines.each(|listed, mark| {
+                let (at, rule) = match diversions.concern(path::name(listed)) {
+                    true => diversions.apply(&self.scene.root, &record.name, listed),
+                    false => (listed, 0),
+                };
+                if rule == 0 || wanted.has(path::name(at)) {
+                    take(Claim { path: at, claimant, mark: Mark { rule, ..mark } });
+                }
+            });
+        });
+        for (number, group) in (0..).zip(self.groups()) {
+            for (link, line) in group.placed().filter(|(link, _)| wanted.has(path::name(link))) {
+                take(Claim { path: &link, claimant: Claimant::Group(number), mark: Mark { line, rule: 0 } });
+            }
+        }
+    }
+
+    fn is_present(&self, package: u32) -> bool {
+        self.record(package).status() != Status::ConfigRemains
+    }
+
+    fn package_evidence(&self, package: u32) -> Vec<Evidence> {
+        let record = self.record(package);
+        let (line, says) = match &record.status_line {
+            Some((line, status)) => (*line, format!("Status: {status}")),
+            None if record.state == State::Lost => (record.line, "a list of files without a record".to_owned()),
+            None => (record.line, format!("Package: {}", record.name)),
+        };
+        vec![Evidence::line(record.source.clone(), line, says)]
+    }
+
+    fn claim_evidence(&self, claimant: Claimant, at: &[u8], mark: Mark) -> Vec<Evidence> {
+        match claimant {
+            Claimant::Group(group) => {
+                let group = &self.groups()[group as usize];
+                vec![Evidence::line(
+                    group.file.clone(),
+                    mark.line,
+                    format!("{} is a link of this group", Text::from(at)),
+                )]
+            }
+            Claimant::Package(package) => {
+                let Some(list) = self.list_path(package) else { return Vec::new() };
+                let name = &self.record(package).name;
+                let Some(diversion) =
+                    mark.rule.checked_sub(1).and_then(|rule| self.diversions().0.get(usize::from(rule)))
+                else {
+                    return vec![Evidence::line(list, mark.line, format!("{name} lists {}", Text::from(at)))];
+                };
+                let whose = diversion.by.as_ref().map_or("made by hand".to_owned(), |by| format!("for {by}"));
+                vec![
+                    Evidence::line(list, mark.line, format!("{name} lists {}", diversion.from)),
+                    Evidence::line(
+                        path::join(ADMIN, b"diversions"),
+                        diversion.line,
+                        format!("{} gives way to {}, {whose}", diversion.from, diversion.to),
+                    ),
+                ]
+            }
+        }
+    }
+
+    fn group(&self, group: u32) -> (Text, Vec<Evidence>) {
+        let group = &self.groups()[group as usize];
+        (path::join(b"alternatives", &group.name), group.evidence(&self.scene.root))
+    }
+
+    fn md5(&self, package: u32, at: &[u8]) -> Option<String> {
+        let digests = match self.lists[package as usize].as_ref()? {
+            List::Info(list) => {
+                self.info.as_ref()?.read(&[list.strip_suffix(b".list")?, b".md5sums"].concat(), Limit::LIST)
+            }
+            List::Digests(list) => self.digests.as_ref()?.read(list, Limit::LIST),
+        };
+        lists::digest_in(&digests.ok()?.0, at)
+    }
+
+    fn remedies(&self, package: u32) -> Vec<Remedy> {
+        let record = self.record(package);
+        let name = self.full_name(record);
+        let apt = self.scene.root.target(b"/var/lib/apt").is_ok();
+        let remedy = |purpose: &str, command: String| Remedy { purpose: purpose.to_owned(), command };
+        match record.state {
+            State::Lost => vec![],
+            State::ConfigFiles if apt => vec![remedy("remove its settings", format!("sudo apt purge {name}"))],
+            State::ConfigFiles => vec![remedy("remove its settings", format!("sudo dpkg --purge {name}"))],
+            // Removing these breaks the system; no one should be told how in passing.
+            _ if record.essential => vec![],
+            _ if apt => vec![remedy("remove", format!("sudo apt remove {name}"))],
+            _ => vec![remedy("remove", format!("sudo dpkg --remove {name}"))],
+        }
+    }
+
+    fn order(&self, a: &[u8], b: &[u8]) -> Ordering {
+        debian::compare(a, b)
+    }
+}

@@ -1,0 +1,219 @@
+//! `info/PACKAGE.list`: the files of each package, one path a line.
+//!
+//! `PACKAGE:ARCH.list` for packages that may be installed for several architectures side by side.
+//! Reading them is most of the work of any question about files, so they are read in parallel, and
+//! only the lines whose last part is wanted are kept.
+//!
+//! Traps: folders are listed too, and first `/.`; the order is the archive's; a name may hold any byte
+//! but a line feed; images without dpkg have `status.d/PACKAGE.md5sums` instead, with paths that lack
+//! the leading slash.
+
+use std::ops::Range;
+
+use memchr::memchr_iter;
+use rayon::prelude::*;
+
+use crate::model::{Mark, Wanted};
+use crate::root::{Folder, Limit, RootError};
+use crate::text::{Text, path};
+
+/// A file that lists a package's files.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub enum List {
+    /// Below `info/`, by file name.
+    Info(Text),
+    /// Below `status.d/`, by file name.
+    Digests(Text),
+}
+
+/// The wanted lines of one list.
+#[derive(Debug)]
+pub struct Lines {
+    /// The package's number.
+    pub package: u32,
+    content: Vec<u8>,
+    found: Vec<(Range<u32>, u32)>,
+    slash_missing: bool,
+}
+
+impl Lines {
+    /// The paths, as spelled, each with its line number.
+    pub fn each(&self, mut take: impl FnMut(&[u8], Mark)) {
+        let mut whole = Vec::new();
+        for (range, line) in &self.found {
+            let text = &self.content[range.start as usize..range.end as usize];
+            let mark = Mark { line: *line, rule: 0 };
+            if self.slash_missing {
+                whole.clear();
+                whole.push(b'/');
+                whole.extend_from_slice(text);
+                take(&whole, mark);
+            } else {
+                take(text, mark);
+            }
+        }
+    }
+}
+
+/// Lists read at a time before their claims are handed on, so that memory stays bounded.
+const BATCH: usize = 512;
+
+/// Reads many lists in parallel; hands each one's wanted lines, or the reason why it could not be
+/// read, to `take` in the order given.
+pub fn read_each(
+    info: Option<&Folder<'_>>,
+    digests: Option<&Folder<'_>>,
+    lists: &[(u32, &List)],
+    keep: &(dyn Fn(&[u8]) -> bool + Sync),
+    take: &mut dyn FnMut(Result<Lines, (u32, RootError)>),
+) {
+    for batch in lists.chunks(BATCH) {
+        let read: Vec<_> = batch
+            .par_iter()
+            .with_min_len(16)
+            .map(|&(package, list)| {
+                let (folder, name) = match list {
+                    List::Info(name) => (info, name),
+                    List::Digests(name) => (digests, name),
+                };
+                let missing = || RootError::Missing { path: name.clone() };
+                let content = folder.ok_or_else(missing).and_then(|folder| folder.read(name, Limit::LIST));
+                content.map(|(content, _)| scan(package, content, list, keep)).map_err(|error| (package, error))
+            })
+            .collect();
+        read.into_iter().for_each(&mut *take);
+    }
+}
+
+fn scan(package: u32, content: Vec<u8>, list: &List, keep: &(dyn Fn(&[u8]) -> bool + Sync)) -> Lines {
+    let slash_missing = matches!(list, List::Digests(_));
+    let mut found = Vec::new();
+    let mut start = 0;
+    for (number, end) in (1..).zip(memchr_iter(b'\n', &content).chain([content.len()])) {
+        let line = &content[start..end];
+        // A line of a digest file is the digest, two blanks and the path.
+        let offset = if slash_missing { memchr::memmem::find(line, b"  ").map_or(line.len(), |at| at + 2) } else { 0 };
+        let text = &line[offset..];
+        if !text.is_empty() && (slash_missing || text[0] == b'/') && keep(text) {
+            let range = u32::try_from(start + offset).ok().zip(u32::try_from(end).ok());
+            found.extend(range.map(|(from, to)| (from..to, number)));
+        }
+        start = end + 1;
+    }
+    // Where little is wanted, the rest of the list need not be held.
+    if found.len() * 8 < content.len() / 64 {
+        return shrink(package, &content, found, slash_missing);
+    }
+    Lines { package, content, found, slash_missing }
+}
+
+fn shrink(package: u32, content: &[u8], found: Vec<(Range<u32>, u32)>, slash_missing: bool) -> Lines {
+    let mut kept = Vec::new();
+    let found = found
+        .into_iter()
+        .map(|(range, line)| {
+            let start = u32::try_from(kept.len()).unwrap_or(u32::MAX);
+            kept.extend_from_slice(&content[range.start as usize..range.end as usize]);
+            (start..start + (range.end - range.start), line)
+        })
+        .collect();
+    Lines { package, content: kept, found, slash_missing }
+}
+
+/// A test for lines by the last part of their path.
+pub fn by_name(wanted: &Wanted) -> impl Fn(&[u8]) -> bool + Sync + '_ {
+    move |line| wanted.has(path::name(line))
+}
+
+/// The digest that a file of digests records for a path: 32 hexadecimal digits, two blanks, and the
+/// path without its leading slash.
+pub fn digest_in(content: &[u8], wanted: &[u8]) -> Option<String> {
+    let wanted = wanted.strip_prefix(b"/").unwrap_or(wanted);
+    let line = content.split(|&b| b == b'\n').find(|line| line.get(32..34) == Some(b"  ") && &line[34..] == wanted)?;
+    let digest = std::str::from_utf8(&line[..32]).ok()?;
+    digest.bytes().all(|b| b.is_ascii_hexdigit()).then(|| digest.to_ascii_lowercase())
+}
+
+/// Folders whose programs are commands.
+const PROGRAM_FOLDERS: [&[u8]; 8] = [
+    b"/usr/bin/",
+    b"/bin/",
+    b"/usr/sbin/",
+    b"/sbin/",
+    b"/usr/games/",
+    b"/usr/local/bin/",
+    b"/usr/local/sbin/",
+    b"/usr/local/games/",
+];
+
+/// Folders whose `.desktop` files are launchers.
+const LAUNCHER_FOLDERS: [&[u8]; 2] = [b"/usr/share/applications/", b"/usr/local/share/applications/"];
+
+/// What a listed path is to a person who looks for programs.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub enum Role {
+    Command,
+    Launcher,
+}
+
+/// The role of a listed path, if it has one.
+pub fn role(line: &[u8]) -> Option<Role> {
+    // Nearly every line is told by its first few bytes.
+    let directly_in = |folder: &&[u8]| {
+        line.strip_prefix(*folder).is_some_and(|name| !name.is_empty() && memchr::memchr(b'/', name).is_none())
+    };
+    if PROGRAM_FOLDERS.iter().any(directly_in) {
+        return Some(Role::Command);
+    }
+    (line.ends_with(b".desktop") && LAUNCHER_FOLDERS.iter().any(|folder| line.starts_with(folder)))
+        .then_some(Role::Launcher)
+}
+
+/// A launcher's id: its path below the folder of launchers, with `-` for `/` (Desktop Entry
+/// Specification, "Desktop File ID").
+pub fn launcher_id(path: &[u8]) -> Text {
+    let below = LAUNCHER_FOLDERS.iter().find_map(|folder| path.strip_prefix(*folder)).unwrap_or(path);
+    below.iter().map(|&b| if b == b'/' { b'-' } else { b }).collect::<Vec<u8>>().into()
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn only_whole_sound_lines_are_claims() {
+        let content =
+            b"/.\n/usr\n/usr/bin/pegel\nrelative/pegel\n\n/odd\x1b/\xffpegel\n/usr/bin/[\n/end/pegel".to_vec();
+        let wanted = Wanted::names([&b"pegel"[..], b"["]);
+        let lines = scan(7, content, &List::Info("x".into()), &by_name(&wanted));
+        let mut found = Vec::new();
+        lines.each(|path, mark| found.push((Text::from(path), mark.line)));
+        let expected = [("/usr/bin/pegel", 3), ("/usr/bin/[", 7), ("/end/pegel", 8)];
+        assert_eq!(found, expected.map(|(path, line)| (Text::from(path), line)));
+    }
+
+    #[test]
+    fn digest_files_list_files_where_there_is_nothing_else() {
+        let content = b"0123456789abcdef0123456789ABCDEF  usr/bin/two words\nbad\n".to_vec();
+        assert_eq!(digest_in(&content, b"/usr/bin/two words").unwrap(), "0123456789abcdef0123456789abcdef");
+        assert_eq!(digest_in(&content, b"/usr/bin/two"), None);
+        let lines = scan(0, content, &List::Digests("x".into()), &|_| true);
+        lines.each(|path, mark| assert_eq!((path, mark.line), (&b"/usr/bin/two words"[..], 1)));
+    }
+
+    #[test]
+    fn commands_and_launchers_are_told_by_place() {
+        for (path, expected) in [
+            ("/usr/bin/pegel", Some(Role::Command)),
+            ("/bin/pegel", Some(Role::Command)),
+            ("/usr/bin", None),
+            ("/usr/bin/", None),
+            ("/usr/bin/a/b", None),
+            ("/usr/share/applications/a/b.desktop", Some(Role::Launcher)),
+            ("/usr/share/applications/list", None),
+        ] {
+            assert_eq!(role(path.as_bytes()), expected, "{path}");
+        }
+        assert_eq!(launcher_id(b"/usr/share/applications/a/b.desktop").to_string(), "a-b.desktop");
+    }
+}

@@ -1,0 +1,57 @@
+//! dpkg and the tools around it: Debian and its family.
+//!
+//! Follows `dpkg(1)`, `dpkg-query(1)`, `dpkg-divert(1)`, `update-alternatives(1)`, `deb-control(5)`
+//! and the layout of `/var/lib/dpkg` as dpkg 1.21 writes it.
+//!
+//! | what | where | read by |
+//! |---|---|---|
+//! | packages and their state | `status`, `updates/NNNN` over it, `status.d/*` | [`status`] |
+//! | files of each package | `info/PACKAGE[:ARCH].list` | [`lists`] |
+//! | files that give way to others | `diversions` | [`diversions`] |
+//! | groups of links | `alternatives/GROUP` | [`alternatives`] |
+//! | asked for or pulled in | `/var/lib/apt/extended_states` | [`marks`] |
+//!
+//! Traps, each handled where its file is read: a list may spell a path through `/bin` that is found
+//! as `/usr/bin` and the other way round (so claims are compared with the links in folders followed);
+//! a package in state `config-files` keeps a list of its settings and their parent folders; a list
+//! without a package in `status` means that the record was lost, for dpkg itself removes both.
+
+mod alternatives;
+mod diversions;
+mod holdings;
+mod lists;
+mod marks;
+mod status;
+
+use crate::managers::{Holdings, Manager};
+use crate::model::{Installation, ManagerId, Scope};
+use crate::root::Kind;
+use crate::scene::Scene;
+
+/// Where dpkg keeps its state.
+const ADMIN: &[u8] = b"/var/lib/dpkg";
+
+/// The manager.
+#[derive(Debug)]
+pub struct Dpkg;
+
+impl Manager for Dpkg {
+    fn id(&self) -> ManagerId {
+        ManagerId("dpkg")
+    }
+
+    fn installations(&self, scene: &Scene) -> Vec<Installation> {
+        let is = |path: &[u8], kind| scene.root.target(path).is_ok_and(|meta| meta.kind == kind);
+        let found = is(b"/var/lib/dpkg/status", Kind::File)
+            || is(b"/var/lib/dpkg/status.d", Kind::Folder)
+            || is(b"/var/lib/dpkg/info", Kind::Folder)
+            // A folder that may not be looked into is an installation that cannot be read.
+            || (is(ADMIN, Kind::Folder) && scene.root.folder(ADMIN).is_err());
+        let here = Installation { manager: self.id(), scope: Scope::System, location: ADMIN.into() };
+        found.then_some(here).into_iter().collect()
+    }
+
+    fn open<'s>(&self, scene: &'s Scene, installation: Installation) -> Box<dyn Holdings + 's> {
+        Box::new(holdings::DpkgHoldings::read(scene, installation))
+    }
+}

@@ -1,0 +1,91 @@
+//! The package managers: one file or folder each, none of which knows another. [`ALL`] is the registry.
+
+pub mod dpkg;
+
+use std::cmp::Ordering;
+
+use crate::model::{
+    Claim, Claimant, Coverage, Evidence, Installation, ManagerId, Mark, Owner, Package, Remedy, Wanted,
+};
+use crate::scene::Scene;
+use crate::text::Text;
+
+/// Every manager that is read.
+pub const ALL: &[&dyn Manager] = &[&dpkg::Dpkg];
+
+/// A package manager whose state can be read from disk.
+pub trait Manager: Sync {
+    /// The name by which people call it, and by which `--manager` selects it.
+    fn id(&self) -> ManagerId;
+
+    /// Finds every installation of this manager: system-wide, and one per person where it keeps such.
+    /// Looks at folders only; what is in them is read by [`Manager::open`].
+    fn installations(&self, scene: &Scene) -> Vec<Installation>;
+
+    /// Reads which packages one installation has. Damage costs the damaged record, never the call:
+    /// what was lost is in [`Holdings::coverage`].
+    fn open<'s>(&self, scene: &'s Scene, installation: Installation) -> Box<dyn Holdings + 's>;
+}
+
+/// What one installation holds. Its packages are numbered from 0.
+pub trait Holdings: Sync {
+    /// Where this is.
+    fn installation(&self) -> &Installation;
+
+    /// How completely it was read so far; later reads can add notes.
+    fn coverage(&self) -> Coverage;
+
+    /// Every package in full, in the order of their numbers. What `detail` does not ask for stays
+    /// `null` or empty and is not read.
+    fn packages(&self, detail: Detail) -> Vec<Package>;
+
+    /// One package in short.
+    ///
+    /// # Panics
+    /// When there is no package with this number.
+    fn owner(&self, package: u32) -> Owner;
+
+    /// The numbers of the packages that a person means by `name`.
+    fn named(&self, name: &[u8]) -> Vec<u32>;
+
+    /// Hands every wanted claim to `take`, in any order.
+    fn claims(&self, wanted: &Wanted, take: &mut dyn FnMut(Claim<'_>));
+
+    /// Whether the package's files should be there: not so once it is removed and only settings remain.
+    fn is_present(&self, package: u32) -> bool;
+
+    /// Where the record of a package itself stands, and what it says.
+    fn package_evidence(&self, package: u32) -> Vec<Evidence>;
+
+    /// Where a claim on `path` stands, and what it says.
+    fn claim_evidence(&self, claimant: Claimant, path: &[u8], mark: Mark) -> Vec<Evidence>;
+
+    /// The name under which a group of links is known, such as `alternatives/GROUP`, and what
+    /// its manager says of the present choice.
+    fn group(&self, group: u32) -> (Text, Vec<Evidence>);
+
+    /// The MD5 digest recorded for a path of a package, in lower-case hexadecimal.
+    fn md5(&self, package: u32, path: &[u8]) -> Option<String>;
+
+    /// Commands of the manager's own with which a person acts on the package, the safest first.
+    fn remedies(&self, package: u32) -> Vec<Remedy>;
+
+    /// The manager's ordering of two of its versions.
+    fn order(&self, a: &[u8], b: &[u8]) -> Ordering;
+}
+
+/// What a reader of packages needs beyond their names and versions.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Default)]
+pub struct Detail {
+    /// Commands and launchers, which stand in the lists of files.
+    pub programs: bool,
+    /// Dates of installation.
+    pub dates: bool,
+    /// Evidence and package URLs.
+    pub evidence: bool,
+}
+
+impl Detail {
+    /// Everything there is.
+    pub const FULL: Detail = Detail { programs: true, dates: true, evidence: true };
+}

@@ -1,0 +1,168 @@
+//! The scene of a run: whose machine it is, who lives on it, and where the question was asked.
+
+use schemars::JsonSchema;
+use serde::Serialize;
+
+use crate::formats::{accounts, settings};
+use crate::model::Evidence;
+use crate::root::{Kind, Limit, Root};
+use crate::text::Text;
+
+/// A person (or root) with a home on the machine.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct Person {
+    /// Log-in name.
+    pub name: Text,
+    /// User number.
+    pub uid: u32,
+    /// Home folder.
+    pub home: Text,
+}
+
+/// Whose home folders count.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub enum People {
+    /// The one with this user number; `home` and `name` stand in where no account says more.
+    Me {
+        /// User number of this process.
+        uid: u32,
+        /// What the environment calls the person.
+        name: Option<Text>,
+        /// What the environment calls the home.
+        home: Option<Text>,
+    },
+    /// These, by log-in name.
+    Named(Vec<Text>),
+    /// Everyone with a home.
+    Everyone,
+}
+
+/// The system's name and version, from `os-release(5)`.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, JsonSchema)]
+pub struct System {
+    /// `ID`.
+    pub id: Option<Text>,
+    /// `VERSION_ID`.
+    pub version: Option<Text>,
+}
+
+/// Where the question was asked: the surroundings of this process.
+#[derive(Debug, Clone, PartialEq, Eq, Default)]
+pub struct Here {
+    /// The current folder, absolute.
+    pub folder: Text,
+    /// `PATH`, where it is set.
+    pub path: Option<Text>,
+}
+
+/// Everything that a reader may look at.
+#[derive(Debug)]
+pub struct Scene {
+    /// The machine's tree.
+    pub root: Root,
+    /// The people whose homes count.
+    pub people: Vec<Person>,
+    /// The machine's name.
+    pub host: Option<Text>,
+    /// The system's name and version.
+    pub system: Option<System>,
+    /// Where the question was asked.
+    pub here: Here,
+}
+
+/// A person was named whom the machine does not know.
+#[derive(Debug, Clone, PartialEq, Eq, thiserror::Error)]
+#[error("no account with a home is called {name} on this machine (accounts are read from /etc/passwd)")]
+pub struct UnknownPerson {
+    /// The name given.
+    pub name: Text,
+}
+
+/// The lowest user number of a person, where the system does not say otherwise (`login.defs(5)`).
+const FIRST_PERSON: u32 = 1000;
+/// The number of the account that owns nothing.
+const NOBODY: u32 = 65534;
+
+impl Scene {
+    /// Looks at the machine's name, system and people.
+    ///
+    /// # Errors
+    /// When a person is named whom the machine does not know.
+    pub fn new(root: Root, people: &People, here: Here) -> Result<Self, UnknownPerson> {
+        let host = first_line(&root, b"/etc/hostname");
+        let system = system(&root);
+        let people = find_people(&root, people)?;
+        Ok(Scene { root, people, host, system, here })
+    }
+}
+
+fn first_line(root: &Root, file: &[u8]) -> Option<Text> {
+    let content = root.read(file, Limit::SMALL).ok()?;
+    let line = content.split(|&b| b == b'\n').next()?.trim_ascii();
+    (!line.is_empty()).then(|| line.into())
+}
+
+fn system(root: &Root) -> Option<System> {
+    let places = [&b"/etc/os-release"[..], b"/usr/lib/os-release"];
+    let content = places.iter().find_map(|place| root.read(place, Limit::SMALL).ok())?;
+    let value = |name: &[u8]| {
+        settings::assignments(&content)
+            .filter(|setting| setting.name == name)
+            .last()
+            .map(|setting| setting.value.into())
+    };
+    Some(System { id: value(b"ID"), version: value(b"VERSION_ID") })
+}
+
+fn find_people(root: &Root, wanted: &People) -> Result<Vec<Person>, UnknownPerson> {
+    let file = root.read(b"/etc/passwd", Limit::SMALL).unwrap_or_default();
+    let mut known: Vec<Person> = Vec::new();
+    for account in accounts::accounts(&file) {
+        let person = Person { name: account.name.into(), uid: account.uid, home: account.home.into() };
+        if !known.iter().any(|other| other.name == person.name) {
+            known.push(person);
+        }
+    }
+    match wanted {
+        People::Me { uid, name, home } => {
+            let mine = known.iter().find(|person| person.uid == *uid).cloned();
+            // Accounts of a directory service are in no file; the environment knows them.
+            let mine = mine.or_else(|| Some(Person { name: name.clone()?, uid: *uid, home: home.clone()? }));
+            Ok(mine.into_iter().collect())
+        }
+        People::Named(names) => names
+            .iter()
+            .map(|name| {
+                let person = known.iter().find(|person| person.name == *name);
+                person.cloned().ok_or_else(|| UnknownPerson { name: name.clone() })
+            })
+            .collect(),
+        People::Everyone => {
+            known.retain(|person| {
+                let is_person = person.uid == 0 || (person.uid >= FIRST_PERSON && person.uid != NOBODY);
+                is_person && root.target(&person.home).is_ok_and(|meta| meta.kind == Kind::Folder)
+            });
+            Ok(known)
+        }
+    }
+}
+
+/// The search path that a console log-in starts with, and who says so: the log-in module's
+/// `/etc/environment`, else `login.defs`, else what Debian's `login` has compiled in.
+#[must_use]
+pub fn login_path(root: &Root, person: Option<&Person>) -> (Text, Evidence) {
+    let is_root = person.is_some_and(|person| person.uid == 0);
+    let environment = root.read(b"/etc/environment", Limit::SMALL).unwrap_or_default();
+    if let Some(set) = settings::environment(&environment).filter(|set| set.name == b"PATH").last() {
+        return (set.value.into(), Evidence::line("/etc/environment", set.line, "sets PATH for every log-in"));
+    }
+    let name: &[u8] = if is_root { b"ENV_SUPATH" } else { b"ENV_PATH" };
+    let definitions = root.read(b"/etc/login.defs", Limit::SMALL).unwrap_or_default();
+    if let Some(set) = settings::definitions(&definitions).filter(|set| set.name == name).last() {
+        let list = set.value.strip_prefix(b"PATH=").unwrap_or(set.value);
+        let says = format!("{} sets PATH for a log-in", String::from_utf8_lossy(name));
+        return (list.into(), Evidence::line("/etc/login.defs", set.line, says));
+    }
+    let list = if is_root { "/sbin:/bin:/usr/sbin:/usr/bin" } else { "/bin:/usr/bin" };
+    (list.into(), Evidence::at("login", "compiled in", "no file sets PATH; this is what login starts with"))
+}

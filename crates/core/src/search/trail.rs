@@ -1,0 +1,156 @@
+//! The trail behind a path: through every link to the file that finally runs, and, for a script, its
+//! interpreter.
+
+use schemars::JsonSchema;
+use serde::Serialize;
+
+use super::SearchPath;
+use crate::formats::shebang::{LOOKED_AT, Shebang};
+use crate::root::{Kind, Meta, Root, RootError};
+use crate::text::{Text, path};
+
+/// How a step leads on.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, JsonSchema)]
+#[serde(rename_all = "lowercase")]
+pub enum How {
+    /// It is a link, or is reached through a folder that is one.
+    Link,
+    /// It is a program that starts another one.
+    Wrapper,
+    /// It stands for a program that is chosen anew each time.
+    Shim,
+    /// It is a script, and this is its interpreter.
+    Interpreter,
+    /// It is the thing itself.
+    Itself,
+}
+
+/// One step of a trail.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct Step {
+    /// Where the step stands.
+    pub path: Text,
+    /// Where it leads; nowhere for the last one, unless it is a script.
+    pub to: Option<Text>,
+    /// How it leads there.
+    pub how: How,
+}
+
+/// What stands at the end of a trail.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub enum End {
+    /// A file, folder or something else.
+    There(Meta),
+    /// Nothing: the last link leads nowhere, or there was nothing to begin with.
+    Nothing,
+    /// The links lead round in a circle.
+    Circle,
+    /// It could not be looked at.
+    Unknown(RootError),
+}
+
+/// A script's first line, and where the interpreter lies.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct Script {
+    /// The line as written.
+    pub line: Text,
+    /// The trail of the interpreter; empty when a search for it found nothing.
+    pub interpreter: Option<Box<Trail>>,
+}
+
+/// The trail behind a path.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct Trail {
+    /// Its steps; the first is the path itself, the last is what finally runs.
+    pub steps: Vec<Step>,
+    /// What stands there.
+    pub end: End,
+    /// Its first line, where it is a script.
+    pub script: Option<Script>,
+}
+
+/// As many links as Linux follows in one look-up.
+const MOST_LINKS: usize = 40;
+
+impl Trail {
+    /// Follows `start`, an absolute path. Interpreters named by `env` are looked up on `search`.
+    #[must_use]
+    pub fn of(root: &Root, search: &SearchPath, start: &[u8]) -> Self {
+        let mut trail = Self::links(root, start);
+        if let End::There(meta) = trail.end
+            && meta.kind == Kind::File
+        {
+            trail.script = script(root, search, trail.last());
+            let interpreter = trail.script.as_ref().and_then(|script| script.interpreter.as_ref());
+            if let Some(step) = trail.steps.last_mut()
+                && trail.script.is_some()
+            {
+                step.how = How::Interpreter;
+                step.to = interpreter.map(|trail| trail.steps[0].path.clone());
+            }
+        }
+        trail
+    }
+
+    /// Follows the links alone.
+    #[must_use]
+    pub fn links(root: &Root, start: &[u8]) -> Self {
+        let mut steps = Vec::new();
+        let mut at = Text::from(start);
+        let settled = root.settle(&at);
+        if settled != at {
+            steps.push(Step { path: at, to: Some(settled.clone()), how: How::Link });
+            at = settled;
+        }
+        let end = loop {
+            match root.entry(&at) {
+                Ok(meta) if meta.kind == Kind::Link => {
+                    if steps.len() > MOST_LINKS {
+                        break End::Circle;
+                    }
+                    let target = match root.read_link(&at) {
+                        Ok(target) => target,
+                        Err(error) => break End::Unknown(error),
+                    };
+                    let next = root.settle(&path::absolute(&target, path::folder(&at)));
+                    steps.push(Step { path: at, to: Some(next.clone()), how: How::Link });
+                    at = next;
+                }
+                Ok(meta) => break End::There(meta),
+                Err(RootError::Missing { .. }) => break End::Nothing,
+                Err(RootError::Loop { .. }) => break End::Circle,
+                Err(error) => break End::Unknown(error),
+            }
+        };
+        steps.push(Step { path: at, to: None, how: How::Itself });
+        Trail { steps, end, script: None }
+    }
+
+    /// The path of what finally runs.
+    ///
+    /// # Panics
+    /// Never: a trail has at least one step.
+    #[must_use]
+    pub fn last(&self) -> &Text {
+        &self.steps.last().expect("a trail has a step").path
+    }
+
+    /// Every path of the trail and of its interpreter's.
+    pub fn paths(&self) -> impl Iterator<Item = &Text> {
+        let interpreter = self.script.as_ref().and_then(|script| script.interpreter.as_ref());
+        let behind = interpreter.into_iter().flat_map(|trail| trail.steps.iter());
+        self.steps.iter().chain(behind).map(|step| &step.path)
+    }
+}
+
+fn script(root: &Root, search: &SearchPath, file: &[u8]) -> Option<Script> {
+    let start = root.read_start(file, LOOKED_AT).ok()?;
+    let shebang = Shebang::parse(&start)?;
+    let interpreter = match shebang.looked_up() {
+        Some(name) if !name.contains(&b'/') => search.reach(root, name).copies.first().map(|copy| copy.path.clone()),
+        Some(path) => Some(path::absolute(path, path::folder(file))),
+        None => Some(path::absolute(shebang.interpreter, path::folder(file))),
+    };
+    let interpreter = interpreter.map(|path| Box::new(Trail::links(root, &path)));
+    Some(Script { line: shebang.line.into(), interpreter })
+}

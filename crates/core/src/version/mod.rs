@@ -1,0 +1,3 @@
+//! Version text and scheme → ordering. One file per scheme; versions are only ordered within one.
+
+pub mod debian;
