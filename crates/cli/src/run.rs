@@ -63,6 +63,15 @@ pub fn run(arguments: impl IntoIterator<Item = OsString>, streams: &mut Streams)
     }
 }
 
+/// Runs one command line within another, on the same streams and with the same colours.
+pub fn answer(
+    arguments: impl IntoIterator<Item = OsString>,
+    streams: &mut Streams,
+) -> Result<Outcome, Failure> {
+    let cli = Cli::try_parse_from(arguments).map_err(|error| Failure::usage(error.to_string()))?;
+    crate::commands::run(&cli, streams)
+}
+
 /// What a command works on.
 pub struct Ready {
     /// The machine.
@@ -110,11 +119,4 @@ fn bad_root(place: &Path, error: &RootError) -> Failure {
         RootError::Denied { .. } => format!("may not look into {place} for --root (try it as root)"),
         other => format!("cannot use {place} for --root: {other}"),
     })
-}
-
-impl Outcome {
-    /// What can be said once the survey is done.
-    pub fn of(found: bool, incomplete: bool) -> Self {
-        Outcome { found, incomplete }
-    }
 }

@@ -120,7 +120,9 @@ impl ClaimIndex {
                 mark: Mark { line: entry.line, rule: entry.rule },
             })
             .collect();
-        found.sort_by_key(|claim| (claim.holder, claim.mark.line));
+        found.sort_by_key(|claim| match claim.claimant {
+            Claimant::Package(number) | Claimant::Group(number) => (claim.holder, number),
+        });
         found
     }
 

@@ -1,1 +1,70 @@
-//! x
+//! The demo workstation: `lantern`, in the harbour office of a small island port.
+//!
+//! [`write`] lays its tree into an empty folder, in the managers' real formats. All software, people
+//! and versions on it are invented; only interpreters and the managers themselves keep their names.
+//! The same machine can be had larger ([`Scale`]), for measurements.
+
+mod binary;
+mod cast;
+mod deb;
+mod machine;
+mod tree;
+
+use std::path::Path;
+
+pub use deb::{Content, Deb, Item};
+pub use tree::DemoError;
+
+use tree::Tree;
+
+/// How large the machine is made.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub struct Scale {
+    /// How often the distribution's packages are there, each time under other names; at least 1.
+    pub factor: u32,
+    /// Data files added to each package's list.
+    pub data_files: u32,
+    /// Whether the files of the added packages are written, or only recorded.
+    pub write_files: bool,
+}
+
+impl Default for Scale {
+    fn default() -> Self {
+        Scale { factor: 1, data_files: 0, write_files: true }
+    }
+}
+
+impl Scale {
+    /// `factor` times the packages and files.
+    #[must_use]
+    pub fn times(factor: u32) -> Self {
+        Scale { factor: factor.max(1), ..Scale::default() }
+    }
+}
+
+/// What was written.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub struct Written {
+    /// Packages in the distribution's record.
+    pub packages: usize,
+    /// Paths that they claim.
+    pub claims: usize,
+}
+
+/// Lays the workstation's tree into `folder`, which is made if it is not there.
+///
+/// # Errors
+/// When the folder is not empty, or cannot be written.
+pub fn write(folder: &Path, scale: Scale) -> Result<Written, DemoError> {
+    let tree = Tree::begin(folder)?;
+    machine::write(&tree)?;
+    let mut packages = cast::packages();
+    let more: Vec<Deb> = (1..scale.factor).flat_map(|number| packages.iter().filter_map(move |deb| deb.again(number))).collect();
+    packages.extend(more);
+    for deb in &mut packages {
+        deb.add_data(scale.data_files);
+    }
+    let claims = deb::write(&tree, &packages, scale.write_files)?;
+    cast::by_hand(&tree)?;
+    Ok(Written { packages: packages.len(), claims })
+}

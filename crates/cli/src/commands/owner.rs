@@ -140,7 +140,11 @@ fn in_full(answer: &Answer, look: &Look) -> Vec<Line> {
         lines.push(row("hidden by").and(Tone::Warning, look.path(&winner.path)).to(WIDE).and(Tone::Plain, owner));
     }
     for (number, because) in answer.because.iter().enumerate() {
-        let label = if number == 0 { "comes first" } else { "" };
+        let label = match number {
+            0 if answer.hidden.is_empty() && answer.hidden_by.is_none() => "found by",
+            0 => "comes first",
+            _ => "",
+        };
         let place = format!("({}, {})", because.file, because.at);
         lines.push(row(label).and(Tone::Plain, format!("{}  ", because.says)).and(Tone::Faint, place));
     }
@@ -227,6 +231,10 @@ fn headline(answer: &Answer, look: &Look) -> Line {
 }
 
 fn link(hop: &Hop, look: &Look) -> String {
+    let to = hop.to.as_ref().map(|to| look.path(to)).unwrap_or_default();
+    if let Some(folder) = &hop.through {
+        return format!("└ through the linked folder {} → {to}", look.path(folder));
+    }
     let placed = match &hop.owner {
         None => "placed by hand".to_owned(),
         Some(owner) => match owner.strip_prefix(b"alternatives/") {
@@ -234,7 +242,6 @@ fn link(hop: &Hop, look: &Look) -> String {
             None => format!("placed by {owner}"),
         },
     };
-    let to = hop.to.as_ref().map(|to| look.path(to)).unwrap_or_default();
     format!("└ link, {placed} → {to}")
 }
 

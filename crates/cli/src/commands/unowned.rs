@@ -101,7 +101,7 @@ fn in_full(group: &Group, look: &Look) -> Vec<Line> {
         Line::blank(),
         Line::of(Tone::Strong, group.name.to_string())
             .and(Tone::Accent, version)
-            .and(Tone::Plain, format!("   {}", group.guess)),
+            .and(Tone::Plain, format!("   probably {}", group.guess)),
     ];
     let widest = group.files.iter().take(MOST_FILES).map(|file| look.path(&file.path).len()).max().unwrap_or(0).min(60);
     for file in group.files.iter().take(MOST_FILES) {

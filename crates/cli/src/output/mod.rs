@@ -94,13 +94,19 @@ pub fn show<A: Shown>(
         Format::Csv => csv::write(&mut streams.out, &answer.grid())?,
         Format::Markdown => table::markdown(&mut streams.out, &answer.grid())?,
         Format::Table => {
-            let look = Look::new(&ready.scene, streams.width, survey);
+            let look = Look::new(&ready.scene, survey);
             page::write(&mut streams.out, &answer.page(&look), streams.width, streams.color)?;
         }
     }
     streams.out.flush()?;
     note_coverage(&coverage, survey, global, streams);
     Ok(Outcome { found, incomplete: coverage.iter().any(|part| part.state != CoverageState::Read) })
+}
+
+/// Writes lines of the command's own.
+pub fn write_page(streams: &mut Streams, page: &[Piece]) -> Result<(), Failure> {
+    page::write(&mut streams.out, page, streams.width, streams.color)?;
+    Ok(streams.out.flush()?)
 }
 
 /// Notes shown of one installation before the rest is only counted.

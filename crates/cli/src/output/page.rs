@@ -135,17 +135,15 @@ fn fitting<'a>(text: &'a str, left: &mut usize) -> &'a str {
 /// How things are shown to this reader.
 pub struct Look {
     people: Vec<Person>,
-    /// The terminal's width.
-    pub width: Option<usize>,
     /// The managers whose records could be read, in words.
     pub managers: String,
 }
 
 impl Look {
-    pub fn new(scene: &Scene, width: Option<usize>, survey: &Survey<'_>) -> Self {
+    pub fn new(scene: &Scene, survey: &Survey<'_>) -> Self {
         let mut managers: Vec<&str> = survey.holdings().iter().map(|held| held.installation().manager.0).collect();
         managers.dedup();
-        Look { people: scene.people.clone(), width, managers: managers.join(", ") }
+        Look { people: scene.people.clone(), managers: managers.join(", ") }
     }
 
     /// A path with a home shortened: `~` for the only person, `~name` for one of several.

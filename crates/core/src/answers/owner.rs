@@ -94,6 +94,8 @@ pub struct Hop {
     pub to: Option<Text>,
     /// How it leads there.
     pub how: How,
+    /// The folder on the way that is a link, where it is not the step itself that is one.
+    pub through: Option<Text>,
     /// The package that placed it, `alternatives/GROUP`, or `null` for one placed by hand.
     pub owner: Option<Text>,
 }
@@ -425,7 +427,7 @@ impl Asked<'_, '_> {
             }
             let by = group.as_ref().or(ownership.packages.first());
             let owner = by.map(|claim| self.survey.claimant_name(claim));
-            Hop { path: step.path.clone(), to: step.to.clone(), how: step.how, owner }
+            Hop { path: step.path.clone(), to: step.to.clone(), how: step.how, through: step.through.clone(), owner }
         };
         trail.steps.iter().enumerate().map(hop).collect()
     }

@@ -133,7 +133,21 @@ fn go_build_info(section: &[u8]) -> Option<BuildInfo> {
     let name = main.as_ref().map(|main| main[0].clone()).or_else(|| fields("path").map(|path| path[0].clone()));
     let version =
         main.and_then(|main| main.get(1).cloned()).filter(|version| version != "(devel)" && !version.is_empty());
+    let version = version.or_else(|| module.lines().find_map(version_set_by_linker));
     Some(BuildInfo { name, version, section: ".go.buildinfo" })
+}
+
+/// Builds from a working copy often set a variable called `Version` by the linker:
+/// `build -ldflags="-X example.org/x/version.Version=2.1.0"`, with any quoting.
+fn version_set_by_linker(line: &str) -> Option<String> {
+    let flags = line.strip_prefix("build\t-ldflags=")?;
+    let words = flags.split(|c: char| c.is_whitespace() || matches!(c, '"' | '\'' | '\\'));
+    words
+        .filter_map(|word| word.trim_start_matches("-X=").split_once('='))
+        .filter(|(variable, _)| {
+            variable.rsplit(['.', '/']).next().is_some_and(|name| name.eq_ignore_ascii_case("version"))
+        })
+        .find_map(|(_, value)| super::manual::version_in(value))
 }
 
 fn varint_string(bytes: &[u8]) -> Option<(&[u8], &[u8])> {
@@ -182,6 +196,14 @@ mod tests {
         assert_eq!(varint_string(b"\x02abc"), Some((&b"ab"[..], &b"c"[..])));
         assert_eq!(package_note(&[0xff; 64], Endianness::Little), None);
         assert_eq!(crate_list(b"not zlib"), None);
+        for (line, version) in [
+            (r#"build	-ldflags=" -X \"quay.example/surge/version.Version=28.2.2\" -extldflags -static""#, Some("28.2.2")),
+            ("build\t-ldflags=-X=main.version=v1.4.0", Some("1.4.0")),
+            ("build\t-ldflags=\"-s -w -X main.buildVersionless=1.0\"", None),
+            ("build\tCGO_ENABLED=0", None),
+        ] {
+            assert_eq!(version_set_by_linker(line).as_deref(), version, "{line}");
+        }
     }
 
     proptest::proptest! {

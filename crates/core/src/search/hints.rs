@@ -30,9 +30,24 @@ pub fn of_file(root: &Root, file: &Text) -> Option<Hint> {
     } else if file.ends_with(b".pc") {
         pkg_config(root, file)
     } else {
-        program(root, file)
+        program(root, file).or_else(|| companion(root, file))
     };
     inside.or_else(|| of_folder(path::folder(file)))
+}
+
+/// What the files that an install step puts beside a program say: `PREFIX/lib/pkgconfig/NAME.pc`, and
+/// the manual page. Not in `/usr` itself, where they may be those of the distribution's copy.
+fn companion(root: &Root, file: &Text) -> Option<Hint> {
+    let (folder, name) = (path::folder(file), path::name(file));
+    let prefix = folder.strip_suffix(b"/bin").or_else(|| folder.strip_suffix(b"/sbin"))?;
+    if prefix.is_empty() || prefix == b"/usr" {
+        return None;
+    }
+    let beside = |folder: &str, ending: &str| Text::from([prefix, folder.as_bytes(), name, ending.as_bytes()].concat());
+    pkg_config(root, &beside("/lib/pkgconfig/", ".pc"))
+        .or_else(|| pkg_config(root, &beside("/share/pkgconfig/", ".pc")))
+        .or_else(|| manual_page(root, &beside("/share/man/man1/", ".1")))
+        .or_else(|| manual_page(root, &beside("/share/man/man1/", ".1.gz")))
 }
 
 /// Whether a path is that of a manual page: `man/man1/x.1`, `man/de/man1/x.1.gz`.
@@ -89,6 +104,11 @@ pub fn of_folder(folder: &[u8]) -> Option<Hint> {
     let mut at = folder;
     while at.len() > 1 {
         let name = String::from_utf8_lossy(path::name(at)).into_owned();
+        if is_plain_version(&name) {
+            let software = String::from_utf8_lossy(path::name(path::folder(at))).into_owned();
+            let evidence = Evidence::at(at, "its name", Text::from(&*name).to_string());
+            return Some(Hint { version: name.into(), name: (!software.is_empty()).then_some(software), evidence });
+        }
         if let Some((stem, version)) = split_version(&name) {
             let evidence = Evidence::at(at, "its name", format!("{} {}", Text::from(stem), Text::from(version)));
             return Some(Hint { version: version.into(), name: Some(stem.to_owned()), evidence });
@@ -116,6 +136,12 @@ fn split_version(name: &str) -> Option<(&str, &str)> {
     None
 }
 
+/// `5.100.0` or `v2.1`: nothing but digits with dots between them.
+fn is_plain_version(name: &str) -> bool {
+    let name = name.strip_prefix('v').unwrap_or(name);
+    name.contains('.') && name.split('.').all(|part| !part.is_empty() && part.bytes().all(|b| b.is_ascii_digit()))
+}
+
 #[cfg(test)]
 mod tests {
     use super::*;
@@ -127,6 +153,7 @@ mod tests {
             ("/opt/tide-gauge-v0.9.1-linux-x64", Some(("tide-gauge", "0.9.1"))),
             ("/opt/a_1.0/share/x-9", Some(("a", "1.0"))),
             ("/usr/local/lib/python3.11/man1", None),
+            ("/opt/wave/v5.100.0/linux/x", Some(("wave", "v5.100.0"))),
             ("/opt/-1.0", None),
             ("/", None),
         ] {

@@ -34,6 +34,8 @@ pub struct Step {
     pub to: Option<Text>,
     /// How it leads there.
     pub how: How,
+    /// The folder on the way that is a link, where it is not the step itself that is one.
+    pub through: Option<Text>,
 }
 
 /// What stands at the end of a trail.
@@ -99,7 +101,8 @@ impl Trail {
         let mut at = Text::from(start);
         let settled = root.settle(&at);
         if settled != at {
-            steps.push(Step { path: at, to: Some(settled.clone()), how: How::Link });
+            let through = linked_folder(root, &at);
+            steps.push(Step { path: at, to: Some(settled.clone()), how: How::Link, through });
             at = settled;
         }
         let end = loop {
@@ -113,7 +116,7 @@ impl Trail {
                         Err(error) => break End::Unknown(error),
                     };
                     let next = root.settle(&path::absolute(&target, path::folder(&at)));
-                    steps.push(Step { path: at, to: Some(next.clone()), how: How::Link });
+                    steps.push(Step { path: at, to: Some(next.clone()), how: How::Link, through: None });
                     at = next;
                 }
                 Ok(meta) => break End::There(meta),
@@ -122,7 +125,7 @@ impl Trail {
                 Err(error) => break End::Unknown(error),
             }
         };
-        steps.push(Step { path: at, to: None, how: How::Itself });
+        steps.push(Step { path: at, to: None, how: How::Itself, through: None });
         Trail { steps, end, script: None }
     }
 
@@ -141,6 +144,12 @@ impl Trail {
         let behind = interpreter.into_iter().flat_map(|trail| trail.steps.iter());
         self.steps.iter().chain(behind).map(|step| &step.path)
     }
+}
+
+/// The first folder of a path that is a link.
+fn linked_folder(root: &Root, file: &[u8]) -> Option<Text> {
+    let ends = memchr::memchr_iter(b'/', file).skip(1);
+    ends.map(|end| &file[..end]).find(|folder| *root.settle_folder(folder) != **folder).map(Text::from)
 }
 
 fn script(root: &Root, search: &SearchPath, file: &[u8]) -> Option<Script> {

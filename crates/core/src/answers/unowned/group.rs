@@ -36,6 +36,9 @@ const SHARED: &[&str] = &[
 /// Below this, a time of writing was set by a tool and says nothing: some set the year 1970 or 1980.
 const MEANINGLESS_BEFORE: i64 = 631_152_000;
 
+/// Seconds between two files of one installation.
+const LONGEST_PAUSE: i64 = 10;
+
 /// The indices of `strays`, one list per group.
 pub fn together(scene: &Scene, strays: &[Stray]) -> Vec<Vec<usize>> {
     let mut sets = Sets::new(strays.len());
@@ -164,9 +167,14 @@ fn unite_by_minute(scene: &Scene, strays: &[Stray], sets: &mut Sets) {
     }
     for mut indices in by_prefix.into_values() {
         indices.sort_by_key(|&index| strays[index].meta.modified);
+        let time = |index: usize| strays[index].meta.modified;
+        let mut first = indices[0];
         for pair in indices.windows(2) {
-            if strays[pair[1]].meta.modified - strays[pair[0]].meta.modified < 60 {
+            // One installation writes its files in one go; a pause tells it from the next.
+            if time(pair[1]) - time(first) < 60 && time(pair[1]) - time(pair[0]) <= LONGEST_PAUSE {
                 sets.unite(pair[0], pair[1]);
+            } else {
+                first = pair[1];
             }
         }
     }

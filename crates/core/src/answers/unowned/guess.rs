@@ -16,14 +16,15 @@ pub fn guess(scene: &Scene, members: &[&Stray]) -> (Text, String, Vec<Evidence>)
     let place = Place::of(scene, main.leads_to.as_ref().unwrap_or(&main.path));
     let home_of = |tree: &Text| scene.people.iter().find(|person| path::within(tree, &person.home));
     let programs = members.iter().filter(|stray| stray.kind.is_program() && stray.kind != FileKind::Link).count();
-    let companions = members
-        .iter()
-        .any(|stray| matches!(stray.kind, FileKind::Manual | FileKind::PkgConfig | FileKind::Library | FileKind::Data));
+    let at_home = path::folder(&main.path);
+    let companions = members.iter().any(|stray| !stray.kind.is_program() && path::folder(&stray.path) != at_home);
+    let litter = members.iter().any(|stray| !stray.kind.is_program());
     match place {
         Place::Tree(tree) if home_of(&tree).is_some() && path::name(&tree).starts_with(b".") => {
             let says = format!("kept by the tool whose folder is {tree}");
             evidence.push(Evidence::at(tree.clone(), "folder", "a hidden folder in a home holds one tool's own files"));
-            (path::name(&tree).into(), says, evidence)
+            let name = if programs == 1 { path::name(&main.path) } else { path::name(&tree) };
+            (name.into(), says, evidence)
         }
         Place::Tree(tree) => {
             evidence.push(Evidence::at(tree.clone(), "folder", "all of it lies in one tree"));
@@ -44,6 +45,7 @@ pub fn guess(scene: &Scene, members: &[&Stray]) -> (Text, String, Vec<Evidence>)
                     ));
                     format!("built from source and installed into {prefix}")
                 }
+                _ if litter => format!("an archive unpacked straight into {folder}"),
                 (0 | 1, _) if managed => {
                     format!("{one} put by hand into {folder}, which the distribution's manager fills")
                 }

@@ -72,7 +72,7 @@ pub struct UnownedFile {
 pub struct Group {
     /// What it is called: its main program, or the folder that holds it.
     pub name: Text,
-    /// Its version, where its files agree on one or name one first.
+    /// Its version, where its files agree on one.
     pub version_hint: Option<Text>,
     /// How it probably came.
     pub guess: String,
@@ -117,17 +117,17 @@ pub fn unowned(survey: &Survey<'_>, search: &SearchPath, folders: &[Text]) -> Un
 
 fn describe(survey: &Survey<'_>, mut members: Vec<&Stray>) -> Group {
     members.sort_by_key(|stray| (!stray.kind.is_program(), stray.kind == FileKind::Link, stray.path.clone()));
-    let mut evidence = Vec::new();
-    let mut version_hint = None;
+    let mut evidence: Vec<Evidence> = Vec::new();
+    let mut versions: Vec<Text> = Vec::new();
     let files = members
         .iter()
         .map(|stray| {
             let worth_asking = matches!(stray.kind, FileKind::Program | FileKind::Manual | FileKind::PkgConfig);
             let hint = worth_asking.then(|| hints::of_file(survey.root(), &stray.path)).flatten();
             if let Some(hint) = &hint
-                && version_hint.is_none()
+                && !versions.contains(&hint.version)
             {
-                version_hint = Some(hint.version.clone());
+                versions.push(hint.version.clone());
                 evidence.push(hint.evidence.clone());
             }
             UnownedFile { path: stray.path.clone(), kind: stray.kind, version_hint: hint.map(|hint| hint.version) }
@@ -135,5 +135,7 @@ fn describe(survey: &Survey<'_>, mut members: Vec<&Stray>) -> Group {
         .collect();
     let (name, guess, more) = guess::guess(survey.scene, &members);
     evidence.extend(more);
+    // Files that disagree are several pieces of software, or none that can be told.
+    let version_hint = if versions.len() == 1 { versions.pop() } else { None };
     Group { name, version_hint, guess, files, evidence }
 }

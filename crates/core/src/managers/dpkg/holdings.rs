@@ -167,6 +167,16 @@ impl<'s> DpkgHoldings<'s> {
         [place.as_bytes(), &self.full_name(record)].concat().into()
     }
 
+    /// The diversion by which another package's file made room for this one.
+    fn stands_in(&self, name: &[u8], at: &[u8]) -> Option<Evidence> {
+        let made_room = |diversion: &&super::diversions::Diversion| {
+            diversion.by.as_deref() == Some(name) && *diversion.settled == *at
+        };
+        let diversion = self.diversions().0.iter().find(made_room)?;
+        let says = format!("stands in for another package's, which was moved to {}", diversion.to);
+        Some(Evidence::line(path::join(ADMIN, b"diversions"), diversion.line, says))
+    }
+
     fn all_lists(&self) -> Vec<(u32, &List)> {
         (0..).zip(&self.lists).filter_map(|(number, list)| Some((number, list.as_ref()?))).collect()
     }
@@ -391,7 +401,9 @@ impl Holdings for DpkgHoldings<'_> {
                 let Some(diversion) =
                     mark.rule.checked_sub(1).and_then(|rule| self.diversions().0.get(usize::from(rule)))
                 else {
-                    return vec![Evidence::line(list, mark.line, format!("{name} lists {}", Text::from(at)))];
+                    let mut evidence = vec![Evidence::line(list, mark.line, format!("{name} lists {}", Text::from(at)))];
+                    evidence.extend(self.stands_in(name, at));
+                    return evidence;
                 };
                 let whose = diversion.by.as_ref().map_or("made by hand".to_owned(), |by| format!("for {by}"));
                 vec![

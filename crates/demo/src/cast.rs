@@ -1,0 +1,163 @@
+//! The cast: what the distribution installed, and what came by other hands. Each teaches one thing.
+
+use crate::DemoError;
+use crate::binary;
+use crate::deb::{Content, Deb};
+use crate::machine::SET_UP;
+use crate::tree::Tree;
+
+const DAY: i64 = 86_400;
+
+/// `foglight` stands in for the plain `lamp` of another package.
+pub const DIVERSIONS: &str = "/usr/bin/lamp\n/usr/bin/lamp.plain\nfoglight\n";
+
+fn program(name: &str, version: &str) -> Content {
+    Content::Program(binary::packaged(name, version))
+}
+
+fn data(text: &str) -> Content {
+    Content::Data(text.as_bytes().to_vec())
+}
+
+/// A package with one program, its manual and its papers.
+fn simple(name: &str, version: &str, about: &'static str, date: i64) -> Deb {
+    let path = format!("/usr/bin/{name}");
+    Deb::new(name, version, about, date).with(&path, program(name, version)).with_papers(name)
+}
+
+/// The distribution's packages.
+pub fn packages() -> Vec<Deb> {
+    let mut all = base();
+    all.extend(tide());
+    all.extend(charts());
+    all.extend(lamps());
+    // An older copy than the one that was built from source and hides it.
+    all.push(simple("barolog", "1.9.3-1", "keeps the barometer's log", SET_UP + 3 * DAY));
+    // Held back by a person.
+    let mut ferryboard = simple("ferryboard", "0.8.2-1", "shows which ferry leaves when", SET_UP + 9 * DAY);
+    ferryboard.status = "hold ok installed";
+    all.push(ferryboard);
+    // Removed, with its settings left behind.
+    let mut pilotbook = simple("pilotbook", "5.0-4", "sailing directions for the island", SET_UP + 2 * DAY);
+    pilotbook.status = "deinstall ok config-files";
+    all.push(pilotbook.with("/etc/pilotbook.conf", Content::Settings(b"harbour = north\n".to_vec())));
+    all
+}
+
+/// What every machine of the distribution has.
+fn base() -> Vec<Deb> {
+    // dash lists its shell through /bin, which is a link: a trap for whoever compares spellings.
+    let mut dash = Deb::new("dash", "0.5.12-6", "the shell that runs scripts", SET_UP)
+        .with("/bin/dash", program("dash", "0.5.12-6"))
+        .with("/bin/sh", Content::Link("dash".to_owned()));
+    let mut bash =
+        Deb::new("bash", "5.2.15-2", "the shell that people use", SET_UP).with("/bin/bash", program("bash", "5.2.15-2"));
+    let mut dpkg = Deb::new("dpkg", "1.21.22", "the package manager", SET_UP).with("/usr/bin/dpkg", program("dpkg", "1.21.22"));
+    for deb in [&mut dash, &mut bash, &mut dpkg] {
+        deb.essential = true;
+    }
+    let apt = simple("apt", "2.6.1", "fetches packages", SET_UP);
+    vec![dash, bash, dpkg, apt]
+}
+
+/// The gauge, its library for two architectures, and a table that came along.
+fn tide() -> Vec<Deb> {
+    let settings = Content::Settings(b"station = lantern\nheight = metres\n".to_vec());
+    let gauge = simple("tidegauge", "3.1.4-2", "reads the tide gauge at the quay", SET_UP + DAY)
+        .with("/etc/tidegauge.conf", settings);
+    let library = |arch: &'static str| {
+        let folder = if arch == "amd64" { "x86_64-linux-gnu" } else { "i386-linux-gnu" };
+        let mut deb = Deb::new("libtide2", "3.1.4-2", "works out heights of the tide", SET_UP + DAY)
+            .with(&format!("/lib/{folder}/libtide.so.2"), Content::Data(binary::silent(arch)))
+            .with("/usr/share/doc/libtide2/copyright", data("libtide2 is invented.\n"));
+        deb.arch = arch;
+        deb.same = true;
+        deb.automatic = true;
+        deb
+    };
+    let mut tables = Deb::new("wave-tables", "2026.1", "tables of waves and swell", SET_UP + DAY)
+        .with("/usr/share/wave-tables/2026.csv", data("hour,height\n0,1.2\n"));
+    tables.arch = "all";
+    tables.automatic = true;
+    vec![gauge, library("amd64"), library("i386"), tables]
+}
+
+/// Two viewers for one name, chosen by the alternatives system.
+fn charts() -> Vec<Deb> {
+    vec![
+        simple("seaglass", "2.4-1", "looks at sea charts", SET_UP + 4 * DAY),
+        simple("paperchart", "1.0.7-3", "looks at sea charts, slowly", SET_UP + 4 * DAY),
+    ]
+}
+
+/// One package's program gives way to another's.
+fn lamps() -> Vec<Deb> {
+    vec![
+        Deb::new("harbour-lamps", "1.2-1", "switches the lamps on the mole", SET_UP + 5 * DAY)
+            .with_at("/usr/bin/lamp", "/usr/bin/lamp.plain", program("harbour-lamps", "1.2-1"))
+            .with_papers("lamp"),
+        Deb::new("foglight", "0.3-1", "lamps that know about fog", SET_UP + 6 * DAY)
+            .with("/usr/bin/lamp", program("foglight", "0.3-1"))
+            .with("/usr/share/doc/foglight/copyright", data("foglight is invented.\n")),
+    ]
+}
+
+const CHART_VIEW: &str = "\
+auto
+/usr/bin/chart-view
+chart-view.1
+/usr/share/man/man1/chart-view.1
+
+/usr/bin/paperchart
+20
+/usr/share/man/man1/paperchart.1
+/bin/seaglass
+50
+/usr/share/man/man1/seaglass.1
+
+";
+
+/// What no package brings.
+pub fn by_hand(tree: &Tree) -> Result<(), DemoError> {
+    alternatives(tree)?;
+    built_from_source(tree)?;
+    crates(tree)?;
+    let script = "#!/bin/sh\n# Trims the wicks at dusk.\nexec lamp --trim \"$@\"\n";
+    tree.file("usr/bin/lampwick", script.as_bytes(), 0o755, SET_UP + 20 * DAY)?;
+    // An archive that somebody unpacked.
+    let date = SET_UP + 25 * DAY;
+    tree.file("opt/surge-1.4.2/bin/surge", &binary::of_module("quay.example/weather/surge", "v1.4.2"), 0o755, date)?;
+    tree.file("opt/surge-1.4.2/README", b"Warns of storm surges.\n", 0o644, date)?;
+    tree.link("usr/local/bin/surge", "/opt/surge-1.4.2/bin/surge")
+}
+
+fn alternatives(tree: &Tree) -> Result<(), DemoError> {
+    let date = SET_UP + 4 * DAY;
+    tree.file("var/lib/dpkg/alternatives/chart-view", CHART_VIEW.as_bytes(), 0o644, date)?;
+    for (link, target) in [
+        ("usr/bin/chart-view", "/etc/alternatives/chart-view"),
+        ("usr/share/man/man1/chart-view.1", "/etc/alternatives/chart-view.1"),
+        ("etc/alternatives/chart-view", "/bin/seaglass"),
+        ("etc/alternatives/chart-view.1", "/usr/share/man/man1/seaglass.1"),
+    ] {
+        tree.link(link, target)?;
+    }
+    Ok(())
+}
+
+/// `make install`, 2026-02-11 at 09:14: newer than the distribution's, whose manual page stays.
+fn built_from_source(tree: &Tree) -> Result<(), DemoError> {
+    const DATE: i64 = 1_770_801_240;
+    let pc = "prefix=/usr/local\nrelease=2.1.0\n\nName: barolog\nDescription: keeps the barometer's log\nVersion: ${release}\n";
+    tree.file("usr/local/bin/barolog", &binary::silent("barolog"), 0o755, DATE)?;
+    tree.file("usr/local/lib/libbarolog.so.2", &binary::silent("libbarolog"), 0o644, DATE)?;
+    tree.file("usr/local/lib/pkgconfig/barolog.pc", pc.as_bytes(), 0o644, DATE + 1)?;
+    tree.file("usr/local/share/barolog/stations.csv", b"mole,54.1\nquay,54.2\n", 0o644, DATE + 2)
+}
+
+/// A crate in maren's home, and an older build of it that all people share.
+fn crates(tree: &Tree) -> Result<(), DemoError> {
+    let new = binary::of_crates("shoal", "0.9.0");
+    tree.file("home/maren/.cargo/bin/shoal", &new, 0o755, SET_UP + 40 * DAY)?;
+    tree.file("usr/local/bin/shoal", &binary::of_crates("shoal", "0.7.2"), 0o755, SET_UP + 12 * DAY)
+}

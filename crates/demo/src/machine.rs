@@ -1,0 +1,57 @@
+//! The machine itself: its name, its system, its people, and what a log-in starts with.
+
+use crate::DemoError;
+use crate::tree::Tree;
+
+/// The day on which the machine was set up: 2026-01-12, 08:00 UTC.
+pub const SET_UP: i64 = 1_768_204_800;
+
+const OS_RELEASE: &str = "\
+PRETTY_NAME=\"Breakwater 12\"
+NAME=\"Breakwater\"
+VERSION_ID=\"12\"
+ID=breakwater
+ID_LIKE=debian
+";
+
+const PASSWD: &str = "\
+root:x:0:0:root:/root:/bin/bash
+daemon:x:1:1:daemon:/usr/sbin:/usr/sbin/nologin
+maren:x:1000:1000:Maren,harbour office,,:/home/maren:/bin/bash
+tobin:x:1001:1001:Tobin,weather hut,,:/home/tobin:/bin/bash
+nobody:x:65534:65534:nobody:/nonexistent:/usr/sbin/nologin
+";
+
+const LOGIN_DEFS: &str = "\
+# What a log-in starts with.
+ENV_SUPATH\tPATH=/usr/local/sbin:/usr/local/bin:/usr/sbin:/usr/bin:/sbin:/bin
+ENV_PATH\tPATH=/usr/local/bin:/usr/bin:/bin:/usr/games
+UID_MIN\t1000
+";
+
+const PROFILE: &str = "\
+# Read by a log-in shell.
+if [ -d \"$HOME/.cargo/bin\" ]; then
+    PATH=\"$HOME/.cargo/bin:$PATH\"
+fi
+";
+
+/// Writes what no package brings.
+pub fn write(tree: &Tree) -> Result<(), DemoError> {
+    for folder in ["usr/bin", "usr/sbin", "usr/lib", "usr/games", "tmp", "root", "home/maren", "home/tobin", "opt"] {
+        tree.folder(folder)?;
+    }
+    for (link, target) in [("bin", "usr/bin"), ("sbin", "usr/sbin"), ("lib", "usr/lib")] {
+        tree.link(link, target)?;
+    }
+    for (path, content) in [
+        ("etc/os-release", OS_RELEASE),
+        ("etc/hostname", "lantern\n"),
+        ("etc/passwd", PASSWD),
+        ("etc/login.defs", LOGIN_DEFS),
+        ("home/maren/.profile", PROFILE),
+    ] {
+        tree.file(path, content.as_bytes(), 0o644, SET_UP)?;
+    }
+    Ok(())
+}

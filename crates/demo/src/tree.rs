@@ -1,0 +1,75 @@
+//! Writing a tree below one folder, with fixed dates.
+
+#![expect(clippy::disallowed_methods, reason = "the demo's files are written here and nowhere else")]
+
+use std::fs;
+use std::io;
+use std::os::unix::fs::{PermissionsExt as _, symlink};
+use std::path::{Path, PathBuf};
+
+use rustix::fs::{AtFlags, CWD, Timespec, Timestamps};
+
+/// Why the demo could not be written.
+#[derive(Debug, thiserror::Error)]
+pub enum DemoError {
+    /// There is something in the folder already.
+    #[error("{} is not empty; the demo is written into an empty or new folder only", .0.display())]
+    NotEmpty(PathBuf),
+    /// The system refused.
+    #[error("cannot write {}: {cause}", .file.display())]
+    Failed {
+        /// What was to be written.
+        file: PathBuf,
+        /// The system's reason.
+        cause: io::Error,
+    },
+}
+
+/// A tree being written.
+#[derive(Debug)]
+pub struct Tree {
+    top: PathBuf,
+}
+
+impl Tree {
+    /// Begins in an empty or new folder.
+    pub fn begin(top: &Path) -> Result<Self, DemoError> {
+        let failed = |cause| DemoError::Failed { file: top.to_owned(), cause };
+        fs::create_dir_all(top).map_err(failed)?;
+        if fs::read_dir(top).map_err(failed)?.next().is_some() {
+            return Err(DemoError::NotEmpty(top.to_owned()));
+        }
+        Ok(Tree { top: top.to_owned() })
+    }
+
+    fn at(&self, path: &str) -> PathBuf {
+        self.top.join(path.trim_start_matches('/'))
+    }
+
+    fn failed(&self, path: &str) -> impl Fn(io::Error) -> DemoError {
+        let file = self.at(path);
+        move |cause| DemoError::Failed { file: file.clone(), cause }
+    }
+
+    /// A folder, and all above it.
+    pub fn folder(&self, path: &str) -> Result<(), DemoError> {
+        fs::create_dir_all(self.at(path)).map_err(self.failed(path))
+    }
+
+    /// A file with its permissions and date (seconds since 1970).
+    pub fn file(&self, path: &str, content: &[u8], mode: u32, date: i64) -> Result<(), DemoError> {
+        self.folder(Path::new(path).parent().and_then(Path::to_str).unwrap_or("/"))?;
+        let file = self.at(path);
+        fs::write(&file, content).map_err(self.failed(path))?;
+        fs::set_permissions(&file, fs::Permissions::from_mode(mode)).map_err(self.failed(path))?;
+        let time = Timespec { tv_sec: date, tv_nsec: 0 };
+        let times = Timestamps { last_access: time, last_modification: time };
+        rustix::fs::utimensat(CWD, &file, &times, AtFlags::empty()).map_err(|errno| self.failed(path)(errno.into()))
+    }
+
+    /// A symbolic link.
+    pub fn link(&self, path: &str, target: &str) -> Result<(), DemoError> {
+        self.folder(Path::new(path).parent().and_then(Path::to_str).unwrap_or("/"))?;
+        symlink(target, self.at(path)).map_err(self.failed(path))
+    }
+}
