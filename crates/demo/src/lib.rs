@@ -68,3 +68,10 @@ pub fn write(folder: &Path, scale: Scale) -> Result<Written, DemoError> {
     cast::by_hand(&tree)?;
     Ok(Written { packages: packages.len(), claims })
 }
+
+/// A program of the demo's kind: an ELF file that nobody runs, with the packaging note of a
+/// distribution. For tests of readers.
+#[must_use]
+pub fn packaged_program(name: &str, version: &str) -> Vec<u8> {
+    binary::packaged(name, version)
+}

@@ -132,7 +132,11 @@ impl ColumnName {
     fn cell(self, package: &Package) -> Cell {
         let known = |text: Option<String>| Cell::plain(text.unwrap_or_default());
         match self {
-            ColumnName::Name => Cell::toned(Tone::Strong, package.name.to_string()),
+            ColumnName::Name => Cell {
+                text: package.name.to_string(),
+                shown: Some(package.full_name().to_string()),
+                tone: Tone::Strong,
+            },
             ColumnName::Version => known(package.version.as_ref().map(ToString::to_string)),
             ColumnName::Arch => known(package.arch.as_ref().map(ToString::to_string)),
             ColumnName::Manager => Cell::plain(package.manager.to_string()),
@@ -160,6 +164,9 @@ impl ColumnName {
 
 /// Why it is there; what is out of the ordinary is said with it.
 fn reason(package: &Package) -> Cell {
+    if package.status == Status::ConfigRemains {
+        return Cell::toned(Tone::Faint, "removed, settings remain");
+    }
     let mut words = vec![package.reason.word()];
     if package.held {
         words.push("held");
@@ -236,7 +243,8 @@ impl Shown for Listed {
 
     fn page(&self, _: &Look) -> Vec<Piece> {
         let packages = &self.inventory.packages;
-        let asked = packages.iter().filter(|package| package.reason != Reason::Dependency).count();
+        let installed = packages.iter().filter(|package| package.status != Status::ConfigRemains);
+        let asked = installed.filter(|package| package.reason != Reason::Dependency).count();
         let says = match (packages.len(), self.all) {
             (0, false) => "no package fits (--all also looks at dependencies)".to_owned(),
             (0, true) => "no package fits".to_owned(),

@@ -54,6 +54,7 @@ const IN_FULL: usize = 3;
 impl Shown for Owners {
     type Item = Answer;
     const COMMAND: &'static str = "owner";
+    const SEARCHES: bool = true;
 
     fn items(&self) -> &[Answer] {
         &self.answers

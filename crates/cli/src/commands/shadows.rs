@@ -56,6 +56,7 @@ pub fn run(arguments: &Arguments, global: &Global, streams: &mut Streams) -> Res
 impl Shown for Shadows {
     type Item = Shadow;
     const COMMAND: &'static str = "shadows";
+    const SEARCHES: bool = true;
 
     fn items(&self) -> &[Shadow] {
         &self.shadows

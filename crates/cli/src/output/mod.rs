@@ -11,7 +11,8 @@ use std::io::{self, BufWriter, Write};
 use anstream::{AutoStream, ColorChoice};
 use serde::Serialize;
 use whodunit_core::answers::{Envelope, Machine, SCHEMA};
-use whodunit_core::model::{Coverage, CoverageState};
+use whodunit_core::model::{Coverage, CoverageState, Evidence};
+use whodunit_core::search::SearchPath;
 use whodunit_core::survey::Survey;
 
 use crate::args::{Format, Global, When};
@@ -61,6 +62,8 @@ pub trait Shown: Serialize + Clone {
     type Item: Serialize;
     /// The command that it answers.
     const COMMAND: &'static str;
+    /// Whether the answer rests on the search path.
+    const SEARCHES: bool = false;
     /// The list that it consists of.
     fn items(&self) -> &[Self::Item];
     /// The same as rows and columns.
@@ -100,7 +103,17 @@ pub fn show<A: Shown>(
     }
     streams.out.flush()?;
     note_coverage(&coverage, survey, global, streams);
+    if A::SEARCHES && !global.quiet {
+        note_search(&ready.search, streams);
+    }
     Ok(Outcome { found, incomplete: coverage.iter().any(|part| part.state != CoverageState::Read) })
+}
+
+fn note_search(search: &SearchPath, streams: &mut Streams) {
+    for unknown in &search.unknown {
+        let Evidence { file, at, says } = unknown;
+        let _ = writeln!(streams.err, "whodunit: search path: {file}, {at}: {says} (--path LIST sets it)");
+    }
 }
 
 /// Writes lines of the command's own.

@@ -4,7 +4,7 @@ use std::io::{self, Write};
 
 use anstyle::{Ansi256Color, Style};
 use unicode_width::UnicodeWidthChar as _;
-use whodunit_core::model::{Owner, Scope};
+use whodunit_core::model::{Owner, Scope, Status};
 use whodunit_core::scene::{Person, Scene};
 use whodunit_core::survey::Survey;
 use whodunit_core::text::{Text, path};
@@ -168,7 +168,13 @@ impl Look {
             Scope::System => String::new(),
             Scope::User(name) => format!(" · {name}"),
         };
-        format!("{} · {}{version}{whose}", owner.manager, owner.name)
+        let state = match owner.status {
+            Status::Installed => "",
+            Status::ConfigRemains => " (removed; its settings remain)",
+            Status::Broken => " (broken)",
+            Status::Disabled => " (switched off)",
+        };
+        format!("{} · {}{version}{whose}{state}", owner.manager, owner.full_name())
     }
 }
 

@@ -2,6 +2,7 @@
 
 pub mod inventory;
 pub mod owner;
+pub mod schema;
 pub mod shadows;
 pub mod unowned;
 

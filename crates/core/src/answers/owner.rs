@@ -343,7 +343,8 @@ impl Asked<'_, '_> {
             End::There(_) => answer.verdict = Verdict::Unowned,
             End::Unknown(error) => answer.evidence.push(Evidence::at(subject.clone(), "look-up", error.to_string())),
             End::Circle => {
-                answer.verdict = Verdict::Unowned;
+                // A link that goes round is a thing to own; a path through one leads to nothing.
+                answer.verdict = if trail.steps.len() > 1 { Verdict::Unowned } else { Verdict::NotFound };
                 answer.evidence.push(Evidence::at(subject.clone(), "link", "its links lead round in a circle"));
             }
             End::Nothing if !claims.is_empty() => {

@@ -200,6 +200,31 @@ pub struct Owner {
     pub name: Text,
     /// Its version.
     pub version: Option<Text>,
+    /// What state it is in.
+    pub status: Status,
+}
+
+impl Owner {
+    /// The name with whatever else tells it from others of the same name: what its id ends in.
+    ///
+    /// For a package of a foreign architecture that is `NAME:ARCH`.
+    #[must_use]
+    pub fn full_name(&self) -> Text {
+        full_name(&self.id, self.manager, &self.scope)
+    }
+}
+
+impl Package {
+    /// As [`Owner::full_name`].
+    #[must_use]
+    pub fn full_name(&self) -> Text {
+        full_name(&self.id, self.manager, &self.scope)
+    }
+}
+
+fn full_name(id: &Text, manager: ManagerId, scope: &Scope) -> Text {
+    let place = format!("{manager}/{scope}/");
+    id.strip_prefix(place.as_bytes()).unwrap_or(id).into()
 }
 
 /// A command of the owning manager's own, and what it is for.

@@ -90,6 +90,17 @@ pub struct Reached {
     pub passed_over: Vec<Evidence>,
 }
 
+/// The files that a log-in shell reads and that may change what it started with.
+fn start_up_files(scene: &Scene) -> Vec<Evidence> {
+    let personal = [".bash_profile", ".bash_login", ".profile", ".zshenv", ".zprofile"];
+    let of_people = scene.people.iter().flat_map(|person| {
+        personal.iter().map(|file| path::join(&person.home, file.as_bytes()))
+    });
+    let files = std::iter::once(Text::from("/etc/profile")).chain(of_people);
+    let there = files.filter(|file| scene.root.target(file).is_ok_and(|meta| meta.kind == Kind::File));
+    there.map(|file| Evidence::at(file, "whole file", "is not evaluated and can change the search path")).collect()
+}
+
 impl SearchPath {
     /// The search path of a context.
     #[must_use]
@@ -105,10 +116,12 @@ impl SearchPath {
                 // Ordinary people share one; root has its own.
                 let person = scene.people.iter().find(|person| person.uid != 0).or(scene.people.first());
                 let (list, source) = login_path(&scene.root, person);
-                Self::from_list(scene, context, &list, |number| Evidence {
+                let mut path = Self::from_list(scene, context, &list, |number| Evidence {
                     at: format!("{}, entry {number}", source.at),
                     ..source.clone()
-                })
+                });
+                path.unknown.extend(start_up_files(scene));
+                path
             }
         }
     }
@@ -134,7 +147,7 @@ impl SearchPath {
             if because.says.is_empty() {
                 because.says = format!("a search of {folder}");
             } else {
-                because.says = format!("{}: a search of {folder}", because.says);
+                because.says = format!("a search of {folder} ({})", because.says);
             }
             if seen.insert(settled.clone()) {
                 path.entries.push(Entry { number, spelled: spelled.into(), folder, settled, because });

@@ -54,17 +54,17 @@ impl<'s> DpkgHoldings<'s> {
         let mut records = read.records;
         let mut lists: Vec<Option<List>> = Vec::with_capacity(records.len());
         for record in &records {
-            let found = find_list(record, &mut by_name);
-            if found.is_none() && info.is_some() && !record.source.starts_with(b"/var/lib/dpkg/status.d/") {
-                notes.push(format!(
-                    "{info_path}/{}.list: missing; the files of {} are not known",
-                    record.name, record.name
-                ));
-            }
-            lists.push(found.or_else(|| {
-                let bare = record.source.starts_with(b"/var/lib/dpkg/status.d/");
-                bare.then(|| List::Digests([path::name(&record.source), b".md5sums"].concat().into()))
-            }));
+            let bare = record.source.starts_with(b"/var/lib/dpkg/status.d/");
+            lists.push(match find_list(record, &mut by_name) {
+                Some(list) => Some(list),
+                None if bare => Some(List::Digests([path::name(&record.source), b".md5sums"].concat().into())),
+                None if info.is_none() => None,
+                None => {
+                    let (name, list) = (&record.name, usual_list(record));
+                    notes.push(format!("{info_path}/{list}: missing; the files of {name} are known in part, if at all"));
+                    Some(List::Info(list))
+                }
+            });
         }
         let mut orphans: Vec<Text> = by_name.into_values().collect();
         orphans.sort_unstable();
@@ -183,11 +183,16 @@ impl<'s> DpkgHoldings<'s> {
 
     fn read_lists(&self, keep: &(dyn Fn(&[u8]) -> bool + Sync), take: &mut dyn FnMut(lists::Lines)) {
         let mut lost = Vec::new();
-        lists::read_each(self.info.as_ref(), self.digests.as_ref(), &self.all_lists(), keep, &mut |read| match read {
-            Ok(lines) => take(lines),
-            Err((package, error)) => {
-                lost.push(format!("{error}: the files of {} are not known", self.record(package).name));
+        lists::read_each(self.info.as_ref(), self.digests.as_ref(), &self.all_lists(), keep, &mut |read| {
+            // A list that is not there has been noted when the others were found.
+            if let Some(error) = read.error.filter(|error| !error.is_missing()) {
+                let name = &self.record(read.package).name;
+                lost.push(match read.lines {
+                    Some(_) => format!("{error}: links and settings of {name} are not known"),
+                    None => format!("{error}: the files of {name} are not known"),
+                });
             }
+            read.lines.into_iter().for_each(&mut *take);
         });
         self.note(lost);
     }
@@ -213,7 +218,8 @@ impl<'s> DpkgHoldings<'s> {
             status: record.status(),
             confinement: Some("none".to_owned()),
             installed_at,
-            size: record.installed_size.and_then(|kib| kib.checked_mul(1024)),
+            // Of a removed package the record still names the size that it had.
+            size: record.installed_size.filter(|_| self.is_present(number)).and_then(|kib| kib.checked_mul(1024)),
             commands: Vec::new(),
             launchers: Vec::new(),
             title: None,
@@ -261,6 +267,14 @@ fn listed<'s>(root: &'s crate::root::Root, info: &[u8]) -> Result<Listed<'s>, cr
     });
     let lists = lists.collect();
     Ok((folder, lists))
+}
+
+/// How dpkg calls the file of a package's list.
+fn usual_list(record: &Record) -> Text {
+    match &record.arch {
+        Some(arch) if record.multi_arch_same => [&record.name, &b":"[..], arch, b".list"].concat().into(),
+        _ => [&record.name, &b".list"[..]].concat().into(),
+    }
 }
 
 /// The file of a package's list: with the architecture where instances can stand side by side; older
@@ -326,6 +340,7 @@ impl Holdings for DpkgHoldings<'_> {
             scope: self.installation.scope.clone(),
             name: record.name.clone(),
             version: record.version.clone(),
+            status: record.status(),
         }
     }
 
@@ -359,7 +374,9 @@ impl Holdings for DpkgHoldings<'_> {
                     true => diversions.apply(&self.scene.root, &record.name, listed),
                     false => (listed, 0),
                 };
-                if rule == 0 || wanted.has(path::name(at)) {
+                if rule == 0 {
+                    take(Claim { path: at, claimant, mark });
+                } else if wanted.has(path::name(at)) {
                     take(Claim { path: at, claimant, mark: Mark { rule, ..mark } });
                 }
             });
@@ -398,6 +415,11 @@ impl Holdings for DpkgHoldings<'_> {
             Claimant::Package(package) => {
                 let Some(list) = self.list_path(package) else { return Vec::new() };
                 let name = &self.record(package).name;
+                if mark.rule == lists::FROM_DIGESTS {
+                    let digests = [list.strip_suffix(b".list").unwrap_or(&list), b".md5sums"].concat();
+                    let says = format!("{name} has a digest of {}; its list cannot be read", Text::from(at));
+                    return vec![Evidence::line(digests, mark.line, says)];
+                }
                 let Some(diversion) =
                     mark.rule.checked_sub(1).and_then(|rule| self.diversions().0.get(usize::from(rule)))
                 else {
@@ -430,7 +452,13 @@ impl Holdings for DpkgHoldings<'_> {
             }
             List::Digests(list) => self.digests.as_ref()?.read(list, Limit::LIST),
         };
-        lists::digest_in(&digests.ok()?.0, at)
+        // The record spells the path in its own way, and a diverted file under the name that it gave up.
+        let name = &self.record(package).name;
+        let ends_there = |listed: &[u8]| {
+            let (moved, _) = self.diversions().apply(&self.scene.root, name, listed);
+            path::name(moved) == path::name(at) && *self.scene.root.settle(moved) == *at
+        };
+        lists::digest_in(&digests.ok()?.0, ends_there)
     }
 
     fn remedies(&self, package: u32) -> Vec<Remedy> {

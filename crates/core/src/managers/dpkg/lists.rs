@@ -26,6 +26,9 @@ pub enum List {
     Digests(Text),
 }
 
+/// The rule of a claim that was taken from a package's digests, for want of its list.
+pub const FROM_DIGESTS: u16 = u16::MAX;
+
 /// The wanted lines of one list.
 #[derive(Debug)]
 pub struct Lines {
@@ -34,6 +37,7 @@ pub struct Lines {
     content: Vec<u8>,
     found: Vec<(Range<u32>, u32)>,
     slash_missing: bool,
+    rule: u16,
 }
 
 impl Lines {
@@ -42,7 +46,7 @@ impl Lines {
         let mut whole = Vec::new();
         for (range, line) in &self.found {
             let text = &self.content[range.start as usize..range.end as usize];
-            let mark = Mark { line: *line, rule: 0 };
+            let mark = Mark { line: *line, rule: self.rule };
             if self.slash_missing {
                 whole.clear();
                 whole.push(b'/');
@@ -58,14 +62,24 @@ impl Lines {
 /// Lists read at a time before their claims are handed on, so that memory stays bounded.
 const BATCH: usize = 512;
 
-/// Reads many lists in parallel; hands each one's wanted lines, or the reason why it could not be
-/// read, to `take` in the order given.
+/// What came of reading one list.
+#[derive(Debug)]
+pub struct ListRead {
+    /// The package's number.
+    pub package: u32,
+    /// Its wanted lines; those of its digests where the list itself cannot be read.
+    pub lines: Option<Lines>,
+    /// Why the list itself could not be read.
+    pub error: Option<RootError>,
+}
+
+/// Reads many lists in parallel; hands what came of each to `take` in the order given.
 pub fn read_each(
     info: Option<&Folder<'_>>,
     digests: Option<&Folder<'_>>,
     lists: &[(u32, &List)],
     keep: &(dyn Fn(&[u8]) -> bool + Sync),
-    take: &mut dyn FnMut(Result<Lines, (u32, RootError)>),
+    take: &mut dyn FnMut(ListRead),
 ) {
     for batch in lists.chunks(BATCH) {
         let read: Vec<_> = batch
@@ -77,8 +91,24 @@ pub fn read_each(
                     List::Digests(name) => (digests, name),
                 };
                 let missing = || RootError::Missing { path: name.clone() };
-                let content = folder.ok_or_else(missing).and_then(|folder| folder.read(name, Limit::LIST));
-                content.map(|(content, _)| scan(package, content, list, keep)).map_err(|error| (package, error))
+                let read = |name: &[u8]| folder.ok_or_else(missing).and_then(|folder| folder.read(name, Limit::LIST));
+                match read(name) {
+                    Ok((content, _)) => {
+                        let lines = scan(package, content, list, keep);
+                        ListRead { package, lines: Some(lines), error: None }
+                    }
+                    Err(error) => {
+                        // The digests name every file but links and settings: better than nothing.
+                        let stem = name.strip_suffix(b".list").unwrap_or_default();
+                        let digests = List::Digests([stem, b".md5sums"].concat().into());
+                        let instead = read(&[stem, b".md5sums"].concat()).ok();
+                        let lines = instead.map(|(content, _)| Lines {
+                            rule: FROM_DIGESTS,
+                            ..scan(package, content, &digests, keep)
+                        });
+                        ListRead { package, lines, error: Some(error) }
+                    }
+                }
             })
             .collect();
         read.into_iter().for_each(&mut *take);
@@ -104,7 +134,7 @@ fn scan(package: u32, content: Vec<u8>, list: &List, keep: &(dyn Fn(&[u8]) -> bo
     if found.len() * 8 < content.len() / 64 {
         return shrink(package, &content, found, slash_missing);
     }
-    Lines { package, content, found, slash_missing }
+    Lines { package, content, found, slash_missing, rule: 0 }
 }
 
 fn shrink(package: u32, content: &[u8], found: Vec<(Range<u32>, u32)>, slash_missing: bool) -> Lines {
@@ -117,7 +147,7 @@ fn shrink(package: u32, content: &[u8], found: Vec<(Range<u32>, u32)>, slash_mis
             (start..start + (range.end - range.start), line)
         })
         .collect();
-    Lines { package, content: kept, found, slash_missing }
+    Lines { package, content: kept, found, slash_missing, rule: 0 }
 }
 
 /// A test for lines by the last part of their path.
@@ -125,11 +155,12 @@ pub fn by_name(wanted: &Wanted) -> impl Fn(&[u8]) -> bool + Sync + '_ {
     move |line| wanted.has(path::name(line))
 }
 
-/// The digest that a file of digests records for a path: 32 hexadecimal digits, two blanks, and the
-/// path without its leading slash.
-pub fn digest_in(content: &[u8], wanted: &[u8]) -> Option<String> {
-    let wanted = wanted.strip_prefix(b"/").unwrap_or(wanted);
-    let line = content.split(|&b| b == b'\n').find(|line| line.get(32..34) == Some(b"  ") && &line[34..] == wanted)?;
+/// The digest that a file of digests records for the path that `is_it`: 32 hexadecimal digits, two
+/// blanks, and the path without its leading slash.
+pub fn digest_in(content: &[u8], is_it: impl Fn(&[u8]) -> bool) -> Option<String> {
+    let lines = content.split(|&b| b == b'\n');
+    let mut sound = lines.filter(|line| line.get(32..34) == Some(b"  "));
+    let line = sound.find(|line| is_it(&[b"/", &line[34..]].concat()))?;
     let digest = std::str::from_utf8(&line[..32]).ok()?;
     digest.bytes().all(|b| b.is_ascii_hexdigit()).then(|| digest.to_ascii_lowercase())
 }
@@ -195,8 +226,8 @@ mod tests {
     #[test]
     fn digest_files_list_files_where_there_is_nothing_else() {
         let content = b"0123456789abcdef0123456789ABCDEF  usr/bin/two words\nbad\n".to_vec();
-        assert_eq!(digest_in(&content, b"/usr/bin/two words").unwrap(), "0123456789abcdef0123456789abcdef");
-        assert_eq!(digest_in(&content, b"/usr/bin/two"), None);
+        assert_eq!(digest_in(&content, |path| path == b"/usr/bin/two words").unwrap(), "0123456789abcdef0123456789abcdef");
+        assert_eq!(digest_in(&content, |path| path == b"/usr/bin/two"), None);
         let lines = scan(0, content, &List::Digests("x".into()), &|_| true);
         lines.each(|path, mark| assert_eq!((path, mark.line), (&b"/usr/bin/two words"[..], 1)));
     }

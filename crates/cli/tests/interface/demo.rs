@@ -1,0 +1,153 @@
+//! Every command on the demo workstation: plain use, every format, nothing there, and wrong usage.
+
+use std::fs;
+
+use super::support::{Ran, ask, finish, lantern, program, repository, run};
+use whodunit_core::answers::schema::schema;
+
+/// Everything that a run says, with the place of the tree taken out.
+fn whole(ran: &Ran) -> String {
+    let place = lantern().to_str().unwrap();
+    let part = |name: &str, text: &str| match text {
+        "" => String::new(),
+        text => format!("--- {name}\n{}\n", text.replace(place, "/LANTERN").trim_end()),
+    };
+    format!("--- status {}\n{}{}", ran.status, part("out", &ran.out), part("err", &ran.err))
+}
+
+macro_rules! snapshots {
+    ($($name:ident: $arguments:expr;)*) => {
+        $(#[test]
+        fn $name() {
+            let ran = ask(&$arguments);
+            if $arguments.contains(&"json") && ran.status < 2 {
+                ran.document();
+            }
+            insta::assert_snapshot!(whole(&ran));
+        })*
+    };
+}
+
+snapshots! {
+    inventory: ["inventory"];
+    inventory_all: ["inventory", "--all", "--columns", "name,version,arch,reason,held,status,size,commands"];
+    inventory_json: ["inventory", "tidegauge", "--format", "json"];
+    inventory_lines: ["inventory", "ferry", "--format", "lines"];
+    inventory_csv: ["inventory", "--all", "--sort", "size", "--format", "csv"];
+    inventory_markdown: ["inventory", "--sort", "date", "--format", "markdown"];
+    inventory_totals: ["inventory", "--totals", "--all"];
+    inventory_of_nothing: ["inventory", "kraken"];
+    inventory_of_an_unknown_manager: ["inventory", "--manager", "kraken"];
+    owner_of_a_plain_program: ["owner", "tidegauge"];
+    owner_of_an_unowned_program: ["owner", "barolog"];
+    owner_of_an_alternative: ["owner", "chart-view"];
+    owner_of_a_diverted_program: ["owner", "lamp", "/usr/bin/lamp.plain"];
+    owner_of_a_script: ["owner", "/usr/bin/lampwick"];
+    owner_through_both_spellings: ["owner", "/bin/tidegauge", "/usr/bin/sh", "/lib/x86_64-linux-gnu/libtide.so.2"];
+    owner_of_shared_and_left_files: ["owner", "/usr/share/doc/libtide2/copyright", "/etc/pilotbook.conf", "package:libtide2:i386"];
+    owner_json: ["owner", "chart-view", "barolog", "--format", "json"];
+    owner_csv: ["owner", "tidegauge", "barolog", "/usr/share/doc", "kraken", "--format", "csv"];
+    owner_of_many: ["owner", "tidegauge", "barolog", "/usr/share/doc", "kraken"];
+    owner_of_nothing: ["owner", "kraken", "/usr/bin/kraken", "package:kraken"];
+    owner_of_a_bad_target: ["owner", "command:/usr/bin/lamp"];
+    shadows: ["shadows"];
+    shadows_json: ["shadows", "--format", "json"];
+    shadows_of_names: ["shadows", "shoal", "tidegauge", "kraken"];
+    shadows_of_a_path: ["shadows", "/usr/bin/lamp"];
+    unowned: ["unowned"];
+    unowned_json: ["unowned", "--format", "json"];
+    unowned_in_a_folder: ["unowned", "/opt", "--format", "lines"];
+    unowned_where_all_is_owned: ["unowned", "/usr/share"];
+    unowned_in_no_folder: ["unowned", "/usr/kraken"];
+    a_person_who_is_not_there: ["inventory", "--person", "kraken"];
+}
+
+#[test]
+fn the_search_path_of_a_log_in_is_the_default_offline() {
+    let place = lantern().to_str().unwrap();
+    let ran = run(["--root", place, "owner", "shoal"]);
+    assert!(ran.out.contains("/usr/local/bin/shoal") && ran.out.contains("/etc/login.defs, line 3, entry 1"), "{ran:?}");
+    assert!(ran.err.contains("/home/maren/.profile, whole file: is not evaluated"), "{ran:?}");
+}
+
+#[test]
+fn a_program_outside_the_search_path_is_named_with_its_place() {
+    let place = lantern().to_str().unwrap();
+    let ran = run(["--root", place, "--path", "/usr/games", "owner", "seaglass", "command:lamp", "--format", "json"]);
+    let document = ran.document();
+    let answers = document["answers"].as_array().unwrap();
+    assert_eq!((&answers[0]["kind"], &answers[0]["verdict"]), (&"package".into(), &"owned".into()));
+    assert_eq!(answers[1]["verdict"], "not-found");
+    assert_eq!(answers[1]["elsewhere"][0], serde_json::json!({ "id": "dpkg/system/foglight", "start": "/usr/bin/lamp" }));
+    assert_eq!(ran.status, 1);
+}
+
+#[test]
+fn the_tour_is_what_its_commands_say() {
+    let folder = tempfile::tempdir().unwrap();
+    let place = folder.path().join("lantern");
+    let tour = run(["demo", place.to_str().unwrap()]);
+    assert_eq!((tour.status, tour.err.as_str()), (0, ""));
+    let shown = tour.out.replace(place.to_str().unwrap(), "/LANTERN");
+    insta::assert_snapshot!(shown);
+    // Each command that the tour prints gives just what stands below it.
+    let mut checked = 0;
+    for block in tour.out.split("\n$ whodunit ").skip(1) {
+        let (command, answer) = block.split_once('\n').unwrap();
+        let answer = answer.split("\n\n# ").next().unwrap();
+        assert!(answer.starts_with(run(command.split(' ')).out.trim_end()), "{command}");
+        checked += 1;
+    }
+    assert_eq!(checked, 6);
+    let again = run(["demo", place.to_str().unwrap()]);
+    assert!(again.status == 2 && again.err.contains("is not empty"), "{again:?}");
+}
+
+#[test]
+fn the_published_schema_is_that_of_the_types() {
+    let file = repository().join("docs/schema/whodunit-1.json");
+    let generated = serde_json::to_string_pretty(&schema()).unwrap() + "\n";
+    if std::env::var_os("WHODUNIT_UPDATE_SCHEMA").is_some() {
+        fs::create_dir_all(file.parent().unwrap()).unwrap();
+        fs::write(&file, &generated).unwrap();
+    }
+    let published = fs::read_to_string(&file).unwrap_or_default();
+    assert!(published == generated, "run the tests once with WHODUNIT_UPDATE_SCHEMA=1 and read the difference");
+}
+
+#[test]
+fn the_schema_refuses_what_it_does_not_describe() {
+    let mut document = ask(&["owner", "tidegauge", "--format", "json"]).document();
+    let validator = jsonschema::validator_for(&schema()).unwrap();
+    assert!(validator.is_valid(&document));
+    document["answers"][0]["verdict"] = "perhaps".into();
+    assert!(!validator.is_valid(&document));
+    assert!(!validator.is_valid(&serde_json::json!({ "schema": "whodunit/1", "command": "owner" })));
+}
+
+#[test]
+fn colour_is_a_matter_of_choice() {
+    let escape = '\u{1b}';
+    assert!(!ask(&["shadows"]).out.contains(escape));
+    assert!(ask(&["shadows", "--color", "always"]).out.contains(escape));
+    let place = lantern().to_str().unwrap();
+    let mut never = std::process::Command::new(program());
+    assert!(!finish(never.args(["--root", place, "shadows"]).env("NO_COLOR", "1")).out.contains(escape));
+}
+
+#[test]
+fn help_and_version_are_results_and_mistakes_are_not() {
+    for (arguments, status, says) in [
+        (&["--help"][..], 0, "Exit status"),
+        (&["owner", "--help"], 0, "Examples:"),
+        (&["--version"], 0, "whodunit 0."),
+        (&[], 2, "Usage:"),
+        (&["owner"], 2, "required"),
+        (&["inventory", "--root", "/no/such/place"], 2, "no such folder for --root: /no/such/place (is the disk mounted?)"),
+        (&["demo", "--root", "/"], 2, "takes no --root"),
+    ] {
+        let ran = run(arguments);
+        assert!(ran.status == status && format!("{}{}", ran.out, ran.err).contains(says), "{arguments:?}: {ran:?}");
+        assert_eq!(ran.out.is_empty(), status == 2, "{arguments:?}");
+    }
+}

@@ -1,0 +1,10 @@
+//! The built program, driven from outside: on the demo workstation, on hostile trees, and beside the
+//! real managers.
+
+#![expect(clippy::disallowed_methods, reason = "builds trees, and starts the program and the managers that judge it")]
+#![expect(clippy::disallowed_types, reason = "as above")]
+
+mod demo;
+mod hostile;
+mod real_dpkg;
+mod support;

@@ -1,0 +1,124 @@
+//! Running the program, and judging its documents.
+
+use std::ffi::OsStr;
+use std::fs;
+use std::os::unix::fs::PermissionsExt as _;
+use std::path::{Path, PathBuf};
+use std::process::Command;
+use std::sync::LazyLock;
+
+use serde_json::Value;
+use tempfile::TempDir;
+use whodunit_demo::{Scale, write};
+
+/// The built program.
+pub fn program() -> PathBuf {
+    assert_cmd::cargo::cargo_bin!("whodunit").to_owned()
+}
+
+/// What a run gave back.
+#[derive(Debug)]
+pub struct Ran {
+    pub status: i32,
+    pub out: String,
+    pub err: String,
+}
+
+impl Ran {
+    /// The document, which must follow the published schema.
+    pub fn document(&self) -> Value {
+        let document: Value = serde_json::from_str(&self.out).unwrap_or_else(|error| panic!("{error}: {self:?}"));
+        static SCHEMA: LazyLock<jsonschema::Validator> = LazyLock::new(|| {
+            let published = fs::read(repository().join("docs/schema/whodunit-1.json")).unwrap();
+            jsonschema::validator_for(&serde_json::from_slice(&published).unwrap()).unwrap()
+        });
+        let problems: Vec<String> = SCHEMA.iter_errors(&document).map(|problem| problem.to_string()).collect();
+        assert!(problems.is_empty(), "{problems:#?}");
+        document
+    }
+}
+
+/// The top of the repository.
+pub fn repository() -> PathBuf {
+    Path::new(env!("CARGO_MANIFEST_DIR")).join("../..").canonicalize().unwrap()
+}
+
+/// Runs the program in an environment of its own.
+pub fn run<A: AsRef<OsStr>>(arguments: impl IntoIterator<Item = A>) -> Ran {
+    finish(Command::new(program()).args(arguments))
+}
+
+/// Runs a prepared command without this process's environment.
+pub fn finish(command: &mut Command) -> Ran {
+    let output = command.env_remove("PATH").env_remove("NO_COLOR").output().unwrap();
+    let text = |bytes: Vec<u8>| String::from_utf8(bytes).expect("all output is UTF-8");
+    Ran { status: output.status.code().expect("no signal ended it"), out: text(output.stdout), err: text(output.stderr) }
+}
+
+/// Runs the program as somebody who may not read everything: root reads all there is.
+pub fn run_unprivileged<A: AsRef<OsStr>>(arguments: impl IntoIterator<Item = A>) -> Ran {
+    use std::os::unix::process::CommandExt as _;
+    if !rustix::process::geteuid().is_root() {
+        return run(arguments);
+    }
+    // The build's own folder need not be open to others.
+    static OPEN: LazyLock<TempDir> = LazyLock::new(|| {
+        let folder = open_folder();
+        fs::copy(program(), folder.path().join("whodunit")).unwrap();
+        folder
+    });
+    finish(Command::new(OPEN.path().join("whodunit")).args(arguments).uid(65534).gid(65534).current_dir("/"))
+}
+
+/// A temporary folder that everyone may enter.
+pub fn open_folder() -> TempDir {
+    let folder = tempfile::tempdir().unwrap();
+    fs::set_permissions(folder.path(), fs::Permissions::from_mode(0o755)).unwrap();
+    folder
+}
+
+/// The demo workstation, written once.
+pub fn lantern() -> &'static Path {
+    static LANTERN: LazyLock<PathBuf> = LazyLock::new(|| {
+        // Not removed at the end: statics are never dropped. It is small, and lies in the build folder.
+        let place = Path::new(env!("CARGO_TARGET_TMPDIR")).join("lantern");
+        let _ = fs::remove_dir_all(&place);
+        write(&place, Scale::default()).unwrap();
+        place
+    });
+    &LANTERN
+}
+
+/// A log-in of maren's, as in the demo's own tour.
+pub const PATH: &str = "/home/maren/.cargo/bin:/usr/local/bin:/usr/bin:/bin:/usr/games";
+
+/// Asks the demo workstation.
+pub fn ask(arguments: &[&str]) -> Ran {
+    let place = lantern().to_str().unwrap();
+    run([&["--root", place, "--path", PATH], arguments].concat())
+}
+
+/// A tree with files: path, content; a path that ends in `/` is a folder, a content that begins with
+/// `-> ` a link.
+pub fn tree(files: &[(&str, &[u8])]) -> TempDir {
+    let tree = open_folder();
+    for (path, content) in files {
+        let at = tree.path().join(path);
+        if path.ends_with('/') {
+            fs::create_dir_all(&at).unwrap();
+            continue;
+        }
+        fs::create_dir_all(at.parent().unwrap()).unwrap();
+        match content.strip_prefix(b"-> ") {
+            Some(target) => {
+                use std::os::unix::ffi::OsStrExt as _;
+                std::os::unix::fs::symlink(OsStr::from_bytes(target), &at).unwrap();
+            }
+            None => fs::write(&at, content).unwrap(),
+        }
+        if path.contains("bin/") && !content.starts_with(b"-> ") {
+            fs::set_permissions(&at, fs::Permissions::from_mode(0o755)).unwrap();
+        }
+    }
+    tree
+}

@@ -1,0 +1,34 @@
+//! The published JSON Schema of every document, generated from the types.
+
+use schemars::JsonSchema;
+use schemars::generate::SchemaSettings;
+use serde_json::Value;
+
+use super::inventory::{Inventory, Totals};
+use super::owner::Owners;
+use super::shadows::Shadows;
+use super::unowned::Unowned;
+use super::{Envelope, SCHEMA};
+
+/// Any document; one more line for each new command.
+#[derive(JsonSchema)]
+#[schemars(untagged)]
+#[expect(dead_code, reason = "only its schema is used")]
+enum Document {
+    Inventory(Envelope<Inventory>),
+    Totals(Envelope<Totals>),
+    Owner(Envelope<Owners>),
+    Shadows(Envelope<Shadows>),
+    Unowned(Envelope<Unowned>),
+}
+
+/// The schema: JSON Schema, draft 2020-12.
+#[must_use]
+pub fn schema() -> Value {
+    let settings = SchemaSettings::draft2020_12().for_serialize();
+    let mut schema = settings.into_generator().into_root_schema_for::<Document>();
+    schema.insert("title".to_owned(), "Documents of whodunit".into());
+    schema.insert("$comment".to_owned(), format!("Describes documents whose member `schema` is {SCHEMA}.").into());
+    schema.remove("description");
+    schema.to_value()
+}
