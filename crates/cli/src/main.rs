@@ -12,5 +12,5 @@ use output::Streams;
 
 fn main() -> ExitCode {
     let mut streams = Streams::of_process();
-    ExitCode::from(run::run(std::env::args_os(), &mut streams))
+    ExitCode::from(run::run(surroundings::arguments(), &mut streams))
 }

@@ -64,10 +64,7 @@ pub fn run(arguments: impl IntoIterator<Item = OsString>, streams: &mut Streams)
 }
 
 /// Runs one command line within another, on the same streams and with the same colours.
-pub fn answer(
-    arguments: impl IntoIterator<Item = OsString>,
-    streams: &mut Streams,
-) -> Result<Outcome, Failure> {
+pub fn answer(arguments: impl IntoIterator<Item = OsString>, streams: &mut Streams) -> Result<Outcome, Failure> {
     let cli = Cli::try_parse_from(arguments).map_err(|error| Failure::usage(error.to_string()))?;
     crate::commands::run(&cli, streams)
 }

@@ -9,6 +9,11 @@ use std::os::unix::ffi::OsStringExt as _;
 use whodunit_core::scene::{Here, People};
 use whodunit_core::text::Text;
 
+/// The words of the command line, the program's own name first.
+pub fn arguments() -> impl Iterator<Item = std::ffi::OsString> {
+    std::env::args_os()
+}
+
 fn variable(name: &str) -> Option<Text> {
     std::env::var_os(name).map(|value| Text::from(value.into_vec()))
 }

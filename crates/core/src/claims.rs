@@ -5,7 +5,7 @@
 //! followed ([`Root::settle`]): so a record that says `/bin/x` and one that says `/usr/bin/x` are found
 //! alike, whichever of the two is a link on this machine.
 
-use std::hash::{BuildHasher as _, Hash as _, Hasher as _};
+use std::hash::BuildHasher as _;
 
 use hashbrown::{DefaultHashBuilder, HashMap, HashTable};
 
@@ -15,8 +15,10 @@ use crate::root::Root;
 use crate::text::{Text, path};
 
 /// A claim that was found.
-#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+#[derive(Debug, Clone, PartialEq, Eq)]
 pub struct FoundClaim {
+    /// The path as the record spells it.
+    pub path: Text,
     /// The number of the holdings that make it.
     pub holder: u16,
     /// Who claims, within these holdings.
@@ -112,6 +114,7 @@ impl ClaimIndex {
                 **claimed == *folder || *root.settle_folder(claimed) == *folder
             })
             .map(|entry| FoundClaim {
+                path: path::join(&self.folders[entry.folder as usize], name),
                 holder: entry.holder,
                 claimant: match entry.is_group {
                     true => Claimant::Group(entry.claimant),
@@ -146,9 +149,7 @@ impl ClaimIndex {
 }
 
 fn hash_with(hasher: &DefaultHashBuilder, name: &[u8]) -> u64 {
-    let mut state = hasher.build_hasher();
-    name.hash(&mut state);
-    state.finish()
+    hasher.hash_one(name)
 }
 
 fn name_of<'a>(names: &'a [u8], entry: &Entry) -> &'a [u8] {

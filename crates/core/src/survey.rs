@@ -109,8 +109,8 @@ impl<'s> Survey<'s> {
 
     /// Where a claim stands.
     #[must_use]
-    pub fn claim_evidence(&self, claim: &FoundClaim, path: &[u8]) -> Vec<Evidence> {
-        self.holder(claim).claim_evidence(claim.claimant, path, claim.mark)
+    pub fn claim_evidence(&self, claim: &FoundClaim) -> Vec<Evidence> {
+        self.holder(claim).claim_evidence(claim.claimant, &claim.path, claim.mark)
     }
 
     /// Which installations were found and how completely they were read, and which folders outside

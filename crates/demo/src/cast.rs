@@ -50,9 +50,10 @@ fn base() -> Vec<Deb> {
     let mut dash = Deb::new("dash", "0.5.12-6", "the shell that runs scripts", SET_UP)
         .with("/bin/dash", program("dash", "0.5.12-6"))
         .with("/bin/sh", Content::Link("dash".to_owned()));
-    let mut bash =
-        Deb::new("bash", "5.2.15-2", "the shell that people use", SET_UP).with("/bin/bash", program("bash", "5.2.15-2"));
-    let mut dpkg = Deb::new("dpkg", "1.21.22", "the package manager", SET_UP).with("/usr/bin/dpkg", program("dpkg", "1.21.22"));
+    let mut bash = Deb::new("bash", "5.2.15-2", "the shell that people use", SET_UP)
+        .with("/bin/bash", program("bash", "5.2.15-2"));
+    let mut dpkg =
+        Deb::new("dpkg", "1.21.22", "the package manager", SET_UP).with("/usr/bin/dpkg", program("dpkg", "1.21.22"));
     for deb in [&mut dash, &mut bash, &mut dpkg] {
         deb.essential = true;
     }

@@ -93,7 +93,12 @@ impl Deb {
     /// Its manual page, and its copyright note.
     #[must_use]
     pub fn with_papers(self, command: &str) -> Self {
-        let page = format!(".TH {} 1 \"2026-01-05\" \"{} {}\" \"Breakwater\"\n", command.to_uppercase(), self.name, self.version);
+        let page = format!(
+            ".TH {} 1 \"2026-01-05\" \"{} {}\" \"Breakwater\"\n",
+            command.to_uppercase(),
+            self.name,
+            self.version
+        );
         let (manual, copyright) =
             (format!("/usr/share/man/man1/{command}.1"), format!("/usr/share/doc/{}/copyright", self.name));
         let notice = format!("{} is invented, and so are its makers.\n", self.name);
@@ -157,13 +162,15 @@ impl Deb {
         if self.essential {
             text.push_str("Essential: yes\n");
         }
-        let _ = writeln!(text, "Installed-Size: {size}\nMaintainer: Breakwater Packagers <packagers@breakwater.example>");
+        let _ =
+            writeln!(text, "Installed-Size: {size}\nMaintainer: Breakwater Packagers <packagers@breakwater.example>");
         let _ = writeln!(text, "Architecture: {}", self.arch);
         if self.same {
             text.push_str("Multi-Arch: same\n");
         }
         let _ = writeln!(text, "Version: {}", self.version);
-        let settings: Vec<&Item> = self.items.iter().filter(|item| matches!(item.content, Content::Settings(_))).collect();
+        let settings: Vec<&Item> =
+            self.items.iter().filter(|item| matches!(item.content, Content::Settings(_))).collect();
         if !settings.is_empty() {
             text.push_str("Conffiles:\n");
             for item in settings {

@@ -59,7 +59,8 @@ pub fn write(folder: &Path, scale: Scale) -> Result<Written, DemoError> {
     let tree = Tree::begin(folder)?;
     machine::write(&tree)?;
     let mut packages = cast::packages();
-    let more: Vec<Deb> = (1..scale.factor).flat_map(|number| packages.iter().filter_map(move |deb| deb.again(number))).collect();
+    let more: Vec<Deb> =
+        (1..scale.factor).flat_map(|number| packages.iter().filter_map(move |deb| deb.again(number))).collect();
     packages.extend(more);
     for deb in &mut packages {
         deb.add_data(scale.data_files);

@@ -41,7 +41,10 @@ const TOUR: &[(&str, &[&str])] = &[
     ("What was installed on purpose?", &["inventory"]),
     ("Whose is the program behind this name, and what does it hide?", &["owner", "barolog"]),
     ("A name that the alternatives system chooses for:", &["owner", "chart-view"]),
-    ("A program that another package's stands in for, and a script that nobody claims:", &["owner", "lamp", "/usr/bin/lampwick"]),
+    (
+        "A program that another package's stands in for, and a script that nobody claims:",
+        &["owner", "lamp", "/usr/bin/lampwick"],
+    ),
     ("Which names have several copies?", &["shadows"]),
     ("What did no manager put here?", &["unowned"]),
 ];
@@ -73,7 +76,10 @@ pub fn run(arguments: &Arguments, global: &Global, streams: &mut Streams) -> Res
         outcome.incomplete |= answered.incomplete;
     }
     say(streams, Line::blank())?;
-    say(streams, Line::of(Tone::Faint, format!("Ask on: whodunit --root {place} …   When you are done: rm -r {place}")))?;
+    say(
+        streams,
+        Line::of(Tone::Faint, format!("Ask on: whodunit --root {place} …   When you are done: rm -r {place}")),
+    )?;
     Ok(outcome)
 }
 

@@ -110,6 +110,22 @@ const USUAL: [ColumnName; 6] = [
     ColumnName::Installed,
 ];
 
+/// What a machine wants that reads rows: every plain fact.
+const FOR_DATA: [ColumnName; 12] = [
+    ColumnName::Id,
+    ColumnName::Name,
+    ColumnName::Version,
+    ColumnName::Arch,
+    ColumnName::Manager,
+    ColumnName::Scope,
+    ColumnName::Location,
+    ColumnName::Reason,
+    ColumnName::Held,
+    ColumnName::Status,
+    ColumnName::Size,
+    ColumnName::Installed,
+];
+
 impl ColumnName {
     fn column(self) -> Column {
         match self {
@@ -142,7 +158,7 @@ impl ColumnName {
             ColumnName::Manager => Cell::plain(package.manager.to_string()),
             ColumnName::Scope => Cell::plain(package.scope.to_string()),
             ColumnName::Reason => reason(package),
-            ColumnName::Held => Cell::plain(if package.held { "held" } else { "" }),
+            ColumnName::Held => Cell::shown(package.held.to_string(), if package.held { "held" } else { "" }),
             ColumnName::Status => {
                 let tone = if package.status == Status::Broken { Tone::Warning } else { Tone::Plain };
                 Cell::toned(tone, package.status.word())
@@ -151,7 +167,10 @@ impl ColumnName {
                 Some(bytes) => Cell::shown(bytes.to_string(), output::size(bytes)),
                 None => Cell::plain(""),
             },
-            ColumnName::Installed => known(package.installed_at.map(output::date)),
+            ColumnName::Installed => match package.installed_at {
+                Some(time) => Cell::shown(output::time(time), output::date(time)),
+                None => Cell::plain(""),
+            },
             ColumnName::Commands => {
                 let commands: Vec<String> = package.commands.iter().map(ToString::to_string).collect();
                 Cell::plain(commands.join(" "))
@@ -165,9 +184,11 @@ impl ColumnName {
 /// Why it is there; what is out of the ordinary is said with it.
 fn reason(package: &Package) -> Cell {
     if package.status == Status::ConfigRemains {
-        return Cell::toned(Tone::Faint, "removed, settings remain");
+        let shown = Some("removed, settings remain".to_owned());
+        return Cell { text: package.reason.word().to_owned(), shown, tone: Tone::Faint };
     }
-    let mut words = vec![package.reason.word()];
+    let word = package.reason.word();
+    let mut words = vec![word];
     if package.held {
         words.push("held");
     }
@@ -179,7 +200,7 @@ fn reason(package: &Package) -> Cell {
     if package.status != Status::Installed {
         words.push(package.status.word());
     }
-    Cell::toned(tone, words.join(", "))
+    Cell { text: word.to_owned(), shown: Some(words.join(", ")), tone }
 }
 
 /// Answers.
@@ -196,7 +217,11 @@ pub fn run(arguments: &Arguments, global: &Global, streams: &mut Streams) -> Res
         let answer = totals(&survey, &selection);
         return output::show(&answer, &survey, &ready, global, streams, true);
     }
-    let columns = if arguments.columns.is_empty() { USUAL.to_vec() } else { arguments.columns.clone() };
+    let columns = match (arguments.columns.as_slice(), global.format) {
+        ([], Format::Csv) => FOR_DATA.to_vec(),
+        ([], _) => USUAL.to_vec(),
+        (chosen, _) => chosen.to_vec(),
+    };
     let detail = match global.format {
         Format::Json | Format::Lines => Detail::FULL,
         _ => Detail {

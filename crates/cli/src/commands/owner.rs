@@ -118,7 +118,7 @@ fn row(label: &str) -> Line {
 
 fn in_full(answer: &Answer, look: &Look) -> Vec<Line> {
     let mut lines = vec![headline(answer, look), Line::blank()];
-    if let Some(first) = answer.hops.first() {
+    if let Some(first) = answer.hops.first().filter(|_| answer.verdict != Verdict::NotFound || answer.hops.len() > 1) {
         let label = if answer.runs.is_some() { "runs" } else { "is" };
         lines.push(row(label).and(Tone::Strong, look.path(&first.path)));
         let leading = answer.hops.iter().filter(|hop| hop.to.is_some() && hop.how == How::Link);

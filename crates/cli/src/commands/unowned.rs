@@ -1,6 +1,7 @@
 //! `whodunit unowned`.
 
 use std::ffi::OsString;
+use std::io::Write as _;
 use std::os::unix::ffi::OsStrExt as _;
 
 use clap::Args;
@@ -40,7 +41,10 @@ pub fn run(arguments: &Arguments, global: &Global, streams: &mut Streams) -> Res
         match root.target(&folder) {
             Ok(meta) if meta.kind == Kind::Folder => folders.push(folder),
             Ok(meta) => return Err(Failure::usage(format!("{folder}: is {}, not a folder", meta.kind))),
-            Err(error) => return Err(Failure::usage(error.to_string())),
+            Err(error) => {
+                let _ = writeln!(streams.err, "whodunit: {error}");
+                return Ok(Outcome { found: false, incomplete: !error.is_missing() });
+            }
         }
     }
     let survey = Survey::of(&ready.scene);

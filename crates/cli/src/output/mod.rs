@@ -162,4 +162,4 @@ fn note_coverage(coverage: &[Coverage], survey: &Survey<'_>, global: &Global, st
     }
 }
 
-pub use units::{count, date, size};
+pub use units::{count, date, size, time};

@@ -28,6 +28,11 @@ pub fn date(seconds: i64) -> String {
     jiff::Timestamp::from_second(seconds).map(|time| time.strftime("%Y-%m-%d").to_string()).unwrap_or_default()
 }
 
+/// A time in seconds since 1970 as data: RFC 3339, UTC.
+pub fn time(seconds: i64) -> String {
+    jiff::Timestamp::from_second(seconds).map(|time| time.to_string()).unwrap_or_default()
+}
+
 #[cfg(test)]
 mod tests {
     use super::*;

@@ -66,7 +66,10 @@ snapshots! {
 fn the_search_path_of_a_log_in_is_the_default_offline() {
     let place = lantern().to_str().unwrap();
     let ran = run(["--root", place, "owner", "shoal"]);
-    assert!(ran.out.contains("/usr/local/bin/shoal") && ran.out.contains("/etc/login.defs, line 3, entry 1"), "{ran:?}");
+    assert!(
+        ran.out.contains("/usr/local/bin/shoal") && ran.out.contains("/etc/login.defs, line 3, entry 1"),
+        "{ran:?}"
+    );
     assert!(ran.err.contains("/home/maren/.profile, whole file: is not evaluated"), "{ran:?}");
 }
 
@@ -78,7 +81,10 @@ fn a_program_outside_the_search_path_is_named_with_its_place() {
     let answers = document["answers"].as_array().unwrap();
     assert_eq!((&answers[0]["kind"], &answers[0]["verdict"]), (&"package".into(), &"owned".into()));
     assert_eq!(answers[1]["verdict"], "not-found");
-    assert_eq!(answers[1]["elsewhere"][0], serde_json::json!({ "id": "dpkg/system/foglight", "start": "/usr/bin/lamp" }));
+    assert_eq!(
+        answers[1]["elsewhere"][0],
+        serde_json::json!({ "id": "dpkg/system/foglight", "start": "/usr/bin/lamp" })
+    );
     assert_eq!(ran.status, 1);
 }
 
@@ -143,7 +149,11 @@ fn help_and_version_are_results_and_mistakes_are_not() {
         (&["--version"], 0, "whodunit 0."),
         (&[], 2, "Usage:"),
         (&["owner"], 2, "required"),
-        (&["inventory", "--root", "/no/such/place"], 2, "no such folder for --root: /no/such/place (is the disk mounted?)"),
+        (
+            &["inventory", "--root", "/no/such/place"],
+            2,
+            "no such folder for --root: /no/such/place (is the disk mounted?)",
+        ),
         (&["demo", "--root", "/"], 2, "takes no --root"),
     ] {
         let ran = run(arguments);

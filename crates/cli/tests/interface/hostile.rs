@@ -36,7 +36,8 @@ fn a_status_file_cut_anywhere_makes_nothing_unowned() {
     let boundary = status.windows(2).position(|two| two == b"\n\n").unwrap() + 2;
     for length in [0, 1, 12, boundary, boundary + 1, status.len() / 2, status.len() - 45, status.len() - 1] {
         fs::write(lantern.join(STATUS), &status[..length]).unwrap();
-        let ran = ask(&lantern, &["owner", "/usr/bin/tidegauge", "/usr/bin/apt", "/usr/bin/seaglass", "--format", "json"]);
+        let ran =
+            ask(&lantern, &["owner", "/usr/bin/tidegauge", "/usr/bin/apt", "/usr/bin/seaglass", "--format", "json"]);
         let document = ran.document();
         for answer in document["answers"].as_array().unwrap() {
             assert_eq!(answer["verdict"], "owned", "cut after {length} bytes: {answer}");
@@ -107,7 +108,10 @@ fn circles_and_special_files_are_passed_over() {
     fifo("usr/bin/fifo");
     fifo("var/lib/dpkg/diversions");
     let list = ["--path", "/round:/usr/bin:/usr/bin/pegel:/nowhere:/usr/bin"];
-    let ran = ask(tree.path(), &[&list[..], &["owner", "pegel", "loop", "fifo", "/round/x", "/usr/bin/out", "--format", "json"]].concat());
+    let ran = ask(
+        tree.path(),
+        &[&list[..], &["owner", "pegel", "loop", "fifo", "/round/x", "/usr/bin/out", "--format", "json"]].concat(),
+    );
     let answers = ran.document()["answers"].clone();
     assert_eq!((&answers[0]["verdict"], &answers[0]["interpreter"]["runs"]), (&"owned".into(), &Value::Null));
     assert_eq!((&answers[1]["verdict"], &answers[2]["verdict"]), (&"not-found".into(), &"not-found".into()));
@@ -130,10 +134,12 @@ fn what_may_not_be_read_is_said() {
         ("usr/bin/pegel", b"x"),
         ("secret/bin/pegel", b"x"),
     ]);
-    let close = |path: &str| fs::set_permissions(tree.path().join(path), fs::Permissions::from_mode(0)).unwrap();
+    let close = |path: &str| fs::set_permissions(tree.path().join(path), fs::Permissions::from_mode(0o0)).unwrap();
     close("secret/bin");
     let place = tree.path().to_str().unwrap();
-    let asked = |arguments: &[&str]| run_unprivileged([&["--root", place, "--path", "/secret/bin:/usr/bin"], arguments].concat());
+    let asked = |arguments: &[&str]| {
+        run_unprivileged([&["--root", place, "--path", "/secret/bin:/usr/bin"], arguments].concat())
+    };
     let ran = asked(&["owner", "pegel", "--format", "json"]);
     assert_eq!(ran.document()["answers"][0]["owner"]["name"], "pegel");
     assert!(notes(&ran).contains("permission denied") && notes(&ran).contains("/secret/bin"), "{}", notes(&ran));
@@ -178,7 +184,10 @@ fn other_shapes_of_record_are_read() {
     // listed under the other form of its name.
     let tree = tree(&[
         (STATUS, &[STANZA, b"Package: gone\nStatus: install ok installed\nArchitecture: all\nVersion: 1\n\n"].concat()),
-        ("var/lib/dpkg/updates/0001", b"Package: pegel\nStatus: install ok installed\nArchitecture: amd64\nVersion: 4.3-1\n"),
+        (
+            "var/lib/dpkg/updates/0001",
+            b"Package: pegel\nStatus: install ok installed\nArchitecture: amd64\nVersion: 4.3-1\n",
+        ),
         ("var/lib/dpkg/updates/0002", b"Package: gone\nStatus: purge ok not-installed\nArchitecture: all\n"),
         ("var/lib/dpkg/updates/tmp.i", b"junk"),
         ("var/lib/dpkg/info/pegel:amd64.list", b"/usr/bin/pegel\n"),
@@ -189,7 +198,8 @@ fn other_shapes_of_record_are_read() {
     ]);
     let ran = ask(tree.path(), &["inventory", "--all", "--format", "json"]);
     let document = ran.document();
-    let read: Vec<_> = document["packages"].as_array().unwrap().iter().map(|p| format!("{} {}", p["name"], p["version"])).collect();
+    let read: Vec<_> =
+        document["packages"].as_array().unwrap().iter().map(|p| format!("{} {}", p["name"], p["version"])).collect();
     assert_eq!(read, [r#""pegel" "4.3-1""#, r#""sonde" "0.1""#], "{}", notes(&ran));
     assert_eq!(document["coverage"][0]["state"], "read", "{document}");
     assert_eq!(answer(tree.path(), "/usr/bin/pegel")["owner"]["version"], "4.3-1");
@@ -198,7 +208,8 @@ fn other_shapes_of_record_are_read() {
 
 #[test]
 fn two_packages_with_one_file_are_told_apart_by_its_digest() {
-    let stanza = |name: &str| format!("Package: {name}\nStatus: install ok installed\nArchitecture: all\nVersion: 1\n\n");
+    let stanza =
+        |name: &str| format!("Package: {name}\nStatus: install ok installed\nArchitecture: all\nVersion: 1\n\n");
     let tree = tree(&[
         (STATUS, (stanza("first") + &stanza("second")).as_bytes()),
         ("var/lib/dpkg/info/first.list", b"/usr/bin/pegel\n"),
@@ -227,7 +238,11 @@ fn a_pipe_that_closes_early_is_no_error() {
             .unwrap();
         drop(child.stdout.take());
         let output = child.wait_with_output().unwrap();
-        assert_eq!((output.status.code(), String::from_utf8(output.stderr).unwrap().as_str()), (Some(0), ""), "{format}");
+        assert_eq!(
+            (output.status.code(), String::from_utf8(output.stderr).unwrap().as_str()),
+            (Some(0), ""),
+            "{format}"
+        );
     }
 }
 

@@ -14,7 +14,8 @@ use whodunit_core::version::debian;
 
 /// Whether the tools are here. Where they are required, their absence is a failure; elsewhere it is said.
 fn has(tools: &[&str]) -> bool {
-    let found = |tool: &&&str| Command::new(tool).arg("--version").stdout(Stdio::null()).stderr(Stdio::null()).status().is_ok();
+    let found =
+        |tool: &&&str| Command::new(tool).arg("--version").stdout(Stdio::null()).stderr(Stdio::null()).status().is_ok();
     let missing: Vec<_> = tools.iter().filter(|tool| !found(tool)).collect();
     let required = std::env::var_os("WHODUNIT_REAL_MANAGERS").is_some_and(|value| value == "required");
     assert!(missing.is_empty() || !required, "required, but not here: {missing:?}");
@@ -27,7 +28,11 @@ fn has(tools: &[&str]) -> bool {
 fn output(command: &mut Command) -> Vec<u8> {
     let output = command.env("LC_ALL", "C.UTF-8").output().unwrap();
     // Queries answer in part and exit with 1 when some of their arguments are unknown.
-    assert!(output.status.code().is_some_and(|code| code < 2), "{command:?}: {}", String::from_utf8_lossy(&output.stderr));
+    assert!(
+        output.status.code().is_some_and(|code| code < 2),
+        "{command:?}: {}",
+        String::from_utf8_lossy(&output.stderr)
+    );
     output.stdout
 }
 
@@ -141,8 +146,12 @@ fn compare_owners(root: &Path, folders: &[&str]) -> usize {
         if spellings(&last).iter().any(|last| diverted.iter().any(|(from, to)| from == last || to == last)) {
             continue; // Compared one by one in the installation made for the purpose.
         }
-        let ours: BTreeSet<String> =
-            answer["owners"].as_array().unwrap().iter().map(|owner| owner["name"].as_str().unwrap().to_owned()).collect();
+        let ours: BTreeSet<String> = answer["owners"]
+            .as_array()
+            .unwrap()
+            .iter()
+            .map(|owner| owner["name"].as_str().unwrap().to_owned())
+            .collect();
         let is_there = root.join(String::from_utf8_lossy(&last).trim_start_matches('/')).symlink_metadata().is_ok();
         if is_there || !by_dpkg(&last).is_empty() {
             assert_eq!(ours, by_dpkg(&last), "{shown}: owner of what it leads to: {answer:#}");
@@ -206,7 +215,8 @@ fn install(root: &Path, work: &Path, made: &Made<'_>) {
         made.name, made.fields
     );
     fs::write(tree.join("DEBIAN/control"), control).unwrap();
-    let settings: String = made.files.iter().filter(|(path, _)| path.starts_with("etc/")).map(|(path, _)| format!("/{path}\n")).collect();
+    let settings: String =
+        made.files.iter().filter(|(path, _)| path.starts_with("etc/")).map(|(path, _)| format!("/{path}\n")).collect();
     fs::write(tree.join("DEBIAN/conffiles"), settings).unwrap();
     for (path, content) in made.files {
         let at = tree.join(path);
@@ -222,7 +232,8 @@ fn install(root: &Path, work: &Path, made: &Made<'_>) {
 
 fn dpkg(root: &Path, arguments: &[&str]) {
     let mut command = Command::new("dpkg");
-    let output = command.arg(format!("--root={}", root.display())).args(["--log=/dev/null"]).args(arguments).output().unwrap();
+    let output =
+        command.arg(format!("--root={}", root.display())).args(["--log=/dev/null"]).args(arguments).output().unwrap();
     assert!(output.status.success(), "{command:?}: {}", String::from_utf8_lossy(&output.stderr));
 }
 
@@ -233,12 +244,23 @@ fn answer(root: &Path, target: &str) -> Value {
 
 #[test]
 fn an_installation_made_with_its_own_tools_is_read_alike() {
-    if !has(&["dpkg", "dpkg-query", "dpkg-deb", "dpkg-divert", "update-alternatives"]) || !rustix::process::geteuid().is_root() {
+    if !has(&["dpkg", "dpkg-query", "dpkg-deb", "dpkg-divert", "update-alternatives"])
+        || !rustix::process::geteuid().is_root()
+    {
         return;
     }
     let (folder, work) = (tempfile::tempdir().unwrap(), tempfile::tempdir().unwrap());
     let root = folder.path();
-    for path in ["var/lib/dpkg/info", "var/lib/dpkg/updates", "var/lib/dpkg/triggers", "usr/bin", "usr/sbin", "usr/lib", "etc", "tmp"] {
+    for path in [
+        "var/lib/dpkg/info",
+        "var/lib/dpkg/updates",
+        "var/lib/dpkg/triggers",
+        "usr/bin",
+        "usr/sbin",
+        "usr/lib",
+        "etc",
+        "tmp",
+    ] {
         fs::create_dir_all(root.join(path)).unwrap();
     }
     for link in ["bin", "sbin", "lib"] {
@@ -246,9 +268,21 @@ fn an_installation_made_with_its_own_tools_is_read_alike() {
     }
     fs::write(root.join("var/lib/dpkg/status"), "").unwrap();
     let make = |name, fields, files| install(root, work.path(), &Made { name, fields, files });
-    make("pegel", "Version: 2:4.2~rc1-1+b1\nArchitecture: amd64\n", &[("usr/bin/pegel", "1"), ("etc/pegel.conf", "a=1\n")]);
-    make("sonde", "Version: 1.0-1\nArchitecture: all\n", &[("bin/sonde", "2"), ("bin/[", "2"), ("usr/bin/with space", "2")]);
-    make("libtide2", "Version: 3-1\nArchitecture: amd64\nMulti-Arch: same\n", &[("usr/share/doc/libtide2/copyright", "c")]);
+    make(
+        "pegel",
+        "Version: 2:4.2~rc1-1+b1\nArchitecture: amd64\n",
+        &[("usr/bin/pegel", "1"), ("etc/pegel.conf", "a=1\n")],
+    );
+    make(
+        "sonde",
+        "Version: 1.0-1\nArchitecture: all\n",
+        &[("bin/sonde", "2"), ("bin/[", "2"), ("usr/bin/with space", "2")],
+    );
+    make(
+        "libtide2",
+        "Version: 3-1\nArchitecture: amd64\nMulti-Arch: same\n",
+        &[("usr/share/doc/libtide2/copyright", "c")],
+    );
     make("left", "Version: 1\nArchitecture: all\n", &[("usr/bin/left", "3"), ("etc/left.conf", "b=2\n")]);
     make("lamp", "Version: 1\nArchitecture: all\n", &[("usr/bin/lamp", "plain")]);
     // A diversion for a package, one made by hand, a removal, a hold, and alternatives.
@@ -260,12 +294,21 @@ fn an_installation_made_with_its_own_tools_is_read_alike() {
     fs::write(root.join("usr/bin/sonde"), "#!/usr/bin/pegel\n").unwrap();
     fs::set_permissions(root.join("usr/bin/sonde"), fs::Permissions::from_mode(0o755)).unwrap();
     dpkg(root, &["-r", "left"]);
-    let mut select = Command::new("dpkg").arg(&root_option).arg("--set-selections").stdin(Stdio::piped()).spawn().unwrap();
+    let mut select =
+        Command::new("dpkg").arg(&root_option).arg("--set-selections").stdin(Stdio::piped()).spawn().unwrap();
     std::io::Write::write_all(&mut select.stdin.take().unwrap(), b"pegel hold\n").unwrap();
     assert!(select.wait().unwrap().success());
     for (provider, priority) in [("/usr/bin/pegel", "10"), ("/usr/bin/lamp", "30")] {
         output(Command::new("update-alternatives").args([
-            "--root", root.to_str().unwrap(), "--log", "/dev/null", "--install", "/usr/bin/gauge", "gauge", provider, priority,
+            "--root",
+            root.to_str().unwrap(),
+            "--log",
+            "/dev/null",
+            "--install",
+            "/usr/bin/gauge",
+            "gauge",
+            provider,
+            priority,
         ]));
     }
 
@@ -288,7 +331,8 @@ fn an_installation_made_with_its_own_tools_is_read_alike() {
     assert_eq!(placed, ["alternatives/gauge", "alternatives/gauge", "dpkg/system/foglight"]);
     assert!(gauge["evidence"].to_string().contains("the best ranked of 2"), "{gauge}");
     // The choice in force, as the system itself tells it.
-    let query = output(Command::new("update-alternatives").args(["--root", root.to_str().unwrap(), "--query", "gauge"]));
+    let query =
+        output(Command::new("update-alternatives").args(["--root", root.to_str().unwrap(), "--query", "gauge"]));
     assert!(String::from_utf8_lossy(&query).contains("Value: /usr/bin/lamp"));
     let script = answer(root, "/usr/bin/sonde");
     assert_eq!(script["interpreter"]["owner"]["id"], "dpkg/system/pegel");
@@ -302,9 +346,14 @@ fn versions_are_ordered_as_dpkg_orders_them() {
     // dpkg's own library, one process for all pairs; where it is not here, one process for each of fewer.
     let pairs = generated_pairs(2500);
     let script = "use Dpkg::Version; while (<STDIN>) { chomp; my ($a, $b) = split / /; print version_compare($a, $b), qq{\\n}; }";
-    let library = Command::new("perl").args(["-MDpkg::Version", "-e", "1"]).stderr(Stdio::null()).status().is_ok_and(|s| s.success());
+    let library = Command::new("perl")
+        .args(["-MDpkg::Version", "-e", "1"])
+        .stderr(Stdio::null())
+        .status()
+        .is_ok_and(|s| s.success());
     let theirs: Vec<i32> = if library {
-        let mut child = Command::new("perl").args(["-e", script]).stdin(Stdio::piped()).stdout(Stdio::piped()).spawn().unwrap();
+        let mut child =
+            Command::new("perl").args(["-e", script]).stdin(Stdio::piped()).stdout(Stdio::piped()).spawn().unwrap();
         let text: String = pairs.iter().map(|(a, b)| format!("{a} {b}\n")).collect();
         let mut stdin = child.stdin.take().unwrap();
         let writer = std::thread::spawn(move || std::io::Write::write_all(&mut stdin, text.as_bytes()).unwrap());
@@ -312,7 +361,9 @@ fn versions_are_ordered_as_dpkg_orders_them() {
         writer.join().unwrap();
         String::from_utf8(output.stdout).unwrap().lines().map(|line| line.parse().unwrap()).collect()
     } else {
-        let says = |a: &str, relation, b: &str| Command::new("dpkg").args(["--compare-versions", a, relation, b]).status().unwrap().success();
+        let says = |a: &str, relation, b: &str| {
+            Command::new("dpkg").args(["--compare-versions", a, relation, b]).status().unwrap().success()
+        };
         let order = |(a, b): &(String, String)| if says(a, "lt", b) { -1 } else { i32::from(says(a, "gt", b)) };
         pairs.iter().take(400).map(order).collect()
     };
@@ -332,7 +383,8 @@ fn generated_pairs(count: usize) -> Vec<(String, String)> {
         seed ^= seed << 17;
         usize::try_from(seed % below as u64).unwrap()
     };
-    let pieces = ["0", "1", "9", "10", "007", ".", ".", "~", "~~", "+", "a", "rc", "Z", "b1", "dfsg", "~bpo12", "-", "-1"];
+    let pieces =
+        ["0", "1", "9", "10", "007", ".", ".", "~", "~~", "+", "a", "rc", "Z", "b1", "dfsg", "~bpo12", "-", "-1"];
     let mut version = |from: Option<&str>| {
         let mut text = match from {
             Some(text) => text.to_owned(),

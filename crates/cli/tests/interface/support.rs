@@ -52,7 +52,11 @@ pub fn run<A: AsRef<OsStr>>(arguments: impl IntoIterator<Item = A>) -> Ran {
 pub fn finish(command: &mut Command) -> Ran {
     let output = command.env_remove("PATH").env_remove("NO_COLOR").output().unwrap();
     let text = |bytes: Vec<u8>| String::from_utf8(bytes).expect("all output is UTF-8");
-    Ran { status: output.status.code().expect("no signal ended it"), out: text(output.stdout), err: text(output.stderr) }
+    Ran {
+        status: output.status.code().expect("no signal ended it"),
+        out: text(output.stdout),
+        err: text(output.stderr),
+    }
 }
 
 /// Runs the program as somebody who may not read everything: root reads all there is.

@@ -96,7 +96,10 @@ pub fn totals(survey: &Survey<'_>, selection: &Selection) -> Totals {
             scope: installation.scope.clone(),
             location: installation.location.clone(),
             packages: selected.len(),
-            explicit: selected.iter().filter(|package| package.reason == Reason::Explicit).count(),
+            explicit: selected
+                .iter()
+                .filter(|package| package.reason == Reason::Explicit && package.status != Status::ConfigRemains)
+                .count(),
             held: selected.iter().filter(|package| package.held).count(),
             size: selected.iter().filter_map(|package| package.size).sum(),
         }

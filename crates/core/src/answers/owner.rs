@@ -366,7 +366,7 @@ impl Asked<'_, '_> {
     fn decide(&self, answer: &mut Answer, subject: &Text, claims: &[FoundClaim], trail: &Trail) {
         answer.owners = claims.iter().filter_map(|claim| self.survey.owner(claim)).collect();
         for claim in claims {
-            answer.evidence.extend(self.survey.claim_evidence(claim, subject));
+            answer.evidence.extend(self.survey.claim_evidence(claim));
         }
         let Some(first) = answer.owners.first().cloned() else {
             if let End::There(meta) = trail.end
@@ -419,7 +419,7 @@ impl Asked<'_, '_> {
             let is_link = step.how == How::Link && number < last;
             let group = ownership.group.filter(|_| is_link && ownership.packages.is_empty());
             if let Some(group) = &group {
-                evidence.extend(self.survey.claim_evidence(group, &step.path));
+                evidence.extend(self.survey.claim_evidence(group));
                 if let Claimant::Group(number) = group.claimant {
                     let of_choice = self.survey.holder(group).group(number).1;
                     let new = of_choice.into_iter().filter(|new| !evidence.contains(new)).collect::<Vec<_>>();

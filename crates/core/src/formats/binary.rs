@@ -197,7 +197,10 @@ mod tests {
         assert_eq!(package_note(&[0xff; 64], Endianness::Little), None);
         assert_eq!(crate_list(b"not zlib"), None);
         for (line, version) in [
-            (r#"build	-ldflags=" -X \"quay.example/surge/version.Version=28.2.2\" -extldflags -static""#, Some("28.2.2")),
+            (
+                r#"build	-ldflags=" -X \"quay.example/surge/version.Version=28.2.2\" -extldflags -static""#,
+                Some("28.2.2"),
+            ),
             ("build\t-ldflags=-X=main.version=v1.4.0", Some("1.4.0")),
             ("build\t-ldflags=\"-s -w -X main.buildVersionless=1.0\"", None),
             ("build\tCGO_ENABLED=0", None),

@@ -57,7 +57,7 @@ pub trait Holdings: Sync {
     /// Where the record of a package itself stands, and what it says.
     fn package_evidence(&self, package: u32) -> Vec<Evidence>;
 
-    /// Where a claim on `path` stands, and what it says.
+    /// Where a claim on `path`, as the record spells it, stands, and what it says.
     fn claim_evidence(&self, claimant: Claimant, path: &[u8], mark: Mark) -> Vec<Evidence>;
 
     /// The name under which a group of links is known, such as `alternatives/GROUP`, and what

@@ -93,9 +93,8 @@ pub struct Reached {
 /// The files that a log-in shell reads and that may change what it started with.
 fn start_up_files(scene: &Scene) -> Vec<Evidence> {
     let personal = [".bash_profile", ".bash_login", ".profile", ".zshenv", ".zprofile"];
-    let of_people = scene.people.iter().flat_map(|person| {
-        personal.iter().map(|file| path::join(&person.home, file.as_bytes()))
-    });
+    let of_people =
+        scene.people.iter().flat_map(|person| personal.iter().map(|file| path::join(&person.home, file.as_bytes())));
     let files = std::iter::once(Text::from("/etc/profile")).chain(of_people);
     let there = files.filter(|file| scene.root.target(file).is_ok_and(|meta| meta.kind == Kind::File));
     there.map(|file| Evidence::at(file, "whole file", "is not evaluated and can change the search path")).collect()
@@ -186,9 +185,8 @@ impl SearchPath {
         };
         match meta.kind {
             Kind::File if root.can_execute(candidate, meta) => {
-                if !reached.copies.iter().any(|copy| copy.meta.identity == meta.identity) {
-                    reached.copies.push(Copy { path: candidate.clone(), entry: index, meta });
-                }
+                let is_known = reached.copies.iter().any(|copy| copy.meta.identity == meta.identity);
+                reached.copies.extend((!is_known).then(|| Copy { path: candidate.clone(), entry: index, meta }));
             }
             Kind::File => {
                 let why = "not executable; passed over";

@@ -107,9 +107,8 @@ fn parse(name: &Text, file: &Text, content: &[u8]) -> Result<Group, u32> {
         links.push((slave.into(), link.into(), line));
     }
     let mut choices = Vec::new();
-    loop {
-        // The file ends with an empty line after the last choice.
-        let Ok((line, provider)) = next(0) else { break };
+    // The file ends with an empty line after the last choice.
+    while let Ok((line, provider)) = next(0) {
         if provider.is_empty() {
             break;
         }

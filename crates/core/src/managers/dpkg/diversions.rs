@@ -69,7 +69,9 @@ fn parse(root: &Root, content: &[u8], file: &Text, notes: &mut Vec<String>) -> V
     for (index, three) in lines.chunks(3).enumerate() {
         let line = u32::try_from(index * 3 + 1).unwrap_or(u32::MAX);
         match three {
-            [from, to, by] if from.starts_with(b"/") && to.starts_with(b"/") && all.len() < usize::from(u16::MAX) - 1 => {
+            [from, to, by]
+                if from.starts_with(b"/") && to.starts_with(b"/") && all.len() < usize::from(u16::MAX) - 1 =>
+            {
                 let by = (*by != b":").then(|| Text::from(*by));
                 all.push(Diversion { from: (*from).into(), settled: root.settle(from), to: (*to).into(), by, line });
             }

@@ -61,7 +61,8 @@ impl<'s> DpkgHoldings<'s> {
                 None if info.is_none() => None,
                 None => {
                     let (name, list) = (&record.name, usual_list(record));
-                    notes.push(format!("{info_path}/{list}: missing; the files of {name} are known in part, if at all"));
+                    notes
+                        .push(format!("{info_path}/{list}: missing; the files of {name} are known in part, if at all"));
                     Some(List::Info(list))
                 }
             });
@@ -170,7 +171,9 @@ impl<'s> DpkgHoldings<'s> {
     /// The diversion by which another package's file made room for this one.
     fn stands_in(&self, name: &[u8], at: &[u8]) -> Option<Evidence> {
         let made_room = |diversion: &&super::diversions::Diversion| {
-            diversion.by.as_deref() == Some(name) && *diversion.settled == *at
+            diversion.by.as_deref() == Some(name)
+                && path::name(&diversion.from) == path::name(at)
+                && diversion.settled == self.scene.root.settle(at)
         };
         let diversion = self.diversions().0.iter().find(made_room)?;
         let says = format!("stands in for another package's, which was moved to {}", diversion.to);
@@ -423,7 +426,8 @@ impl Holdings for DpkgHoldings<'_> {
                 let Some(diversion) =
                     mark.rule.checked_sub(1).and_then(|rule| self.diversions().0.get(usize::from(rule)))
                 else {
-                    let mut evidence = vec![Evidence::line(list, mark.line, format!("{name} lists {}", Text::from(at)))];
+                    let mut evidence =
+                        vec![Evidence::line(list, mark.line, format!("{name} lists {}", Text::from(at)))];
                     evidence.extend(self.stands_in(name, at));
                     return evidence;
                 };

@@ -102,10 +102,8 @@ pub fn read_each(
                         let stem = name.strip_suffix(b".list").unwrap_or_default();
                         let digests = List::Digests([stem, b".md5sums"].concat().into());
                         let instead = read(&[stem, b".md5sums"].concat()).ok();
-                        let lines = instead.map(|(content, _)| Lines {
-                            rule: FROM_DIGESTS,
-                            ..scan(package, content, &digests, keep)
-                        });
+                        let lines = instead
+                            .map(|(content, _)| Lines { rule: FROM_DIGESTS, ..scan(package, content, &digests, keep) });
                         ListRead { package, lines, error: Some(error) }
                     }
                 }
@@ -226,7 +224,10 @@ mod tests {
     #[test]
     fn digest_files_list_files_where_there_is_nothing_else() {
         let content = b"0123456789abcdef0123456789ABCDEF  usr/bin/two words\nbad\n".to_vec();
-        assert_eq!(digest_in(&content, |path| path == b"/usr/bin/two words").unwrap(), "0123456789abcdef0123456789abcdef");
+        assert_eq!(
+            digest_in(&content, |path| path == b"/usr/bin/two words").unwrap(),
+            "0123456789abcdef0123456789abcdef"
+        );
         assert_eq!(digest_in(&content, |path| path == b"/usr/bin/two"), None);
         let lines = scan(0, content, &List::Digests("x".into()), &|_| true);
         lines.each(|path, mark| assert_eq!((path, mark.line), (&b"/usr/bin/two words"[..], 1)));

@@ -1,0 +1,147 @@
+//! Whole processes side by side, in turn and in one run: the program against dpkg's own query, and
+//! against `cat` of the same files, on this machine and on the demo workstation at three sizes; and
+//! the memory that a million claims take. Ratios of medians are what counts; a single time says little.
+
+#![expect(clippy::disallowed_methods, clippy::disallowed_types, reason = "starts the processes that it compares")]
+
+use std::fs;
+use std::path::{Path, PathBuf};
+use std::process::{Command, Stdio};
+use std::time::{Duration, Instant};
+
+use whodunit_core::model::Wanted;
+use whodunit_core::root::Root;
+use whodunit_core::scene::{Here, People, Scene};
+use whodunit_core::survey::Survey;
+use whodunit_demo::{Scale, write};
+
+const ROUNDS: usize = 15;
+const PROGRAM: &str = env!("CARGO_BIN_EXE_whodunit");
+const MEASURE_INDEX: &str = "--measure-index";
+
+fn main() {
+    let arguments: Vec<String> = std::env::args().collect();
+    if let Some(at) = arguments.iter().position(|argument| argument == MEASURE_INDEX) {
+        return measure_index(Path::new(&arguments[at + 1]));
+    }
+    if arguments.iter().any(|argument| argument == "--test") {
+        return; // Benchmarks are no tests.
+    }
+    println!("{:<28} {:>12} {:>12} {:>7}", "", "whodunit", "other", "ratio");
+    let judge = Command::new("dpkg").arg("--version").stdout(Stdio::null()).status().is_ok();
+    if !judge {
+        println!("dpkg is not here: nothing is compared with it");
+    }
+    let mut trees = vec![("this machine".to_owned(), PathBuf::from("/"))];
+    trees.extend([1, 10, 100].map(|factor| (format!("demo x{factor}"), lantern(&format!("lantern-{factor}"), Scale::times(factor)))));
+    for (name, tree) in &trees {
+        if tree.join("var/lib/dpkg/status").exists() {
+            compare_owner(name, tree, judge);
+            compare_inventory(name, tree);
+        }
+    }
+    memory();
+}
+
+fn lantern(name: &str, scale: Scale) -> PathBuf {
+    let place = Path::new(env!("CARGO_TARGET_TMPDIR")).join(name);
+    if !place.join("var/lib/dpkg/status").exists() {
+        let _ = fs::remove_dir_all(&place);
+        write(&place, scale).expect("the build folder can be written");
+    }
+    place
+}
+
+fn whodunit(tree: &Path, arguments: &[&str]) -> Command {
+    let mut command = Command::new(PROGRAM);
+    if tree != Path::new("/") {
+        command.arg("--root").arg(tree);
+    }
+    command.args(arguments);
+    command
+}
+
+fn compare_owner(name: &str, tree: &Path, judge: bool) {
+    if !judge {
+        return;
+    }
+    let path = "/usr/bin/dpkg";
+    let mut theirs = Command::new("dpkg");
+    theirs.arg(format!("--root={}", tree.display())).args(["-S", path]);
+    side_by_side(&format!("owner, {name}, dpkg -S"), &mut whodunit(tree, &["owner", path]), &mut theirs);
+}
+
+fn compare_inventory(name: &str, tree: &Path) {
+    let mut files = Command::new("cat");
+    files.args(["var/lib/dpkg/status", "var/lib/apt/extended_states"].map(|file| tree.join(file)));
+    let info = fs::read_dir(tree.join("var/lib/dpkg/info")).expect("it was written");
+    let lists = info.flatten().map(|entry| entry.path()).filter(|path| path.extension().is_some_and(|end| end == "list"));
+    files.args(lists);
+    let mut ours = whodunit(tree, &["inventory", "--all", "--format", "json"]);
+    side_by_side(&format!("inventory, {name}, cat"), &mut ours, &mut files);
+}
+
+/// Medians of runs in turn.
+fn side_by_side(name: &str, ours: &mut Command, theirs: &mut Command) {
+    let (mut a, mut b) = (Vec::new(), Vec::new());
+    for round in 0..=ROUNDS {
+        let (x, y) = (time(ours), time(theirs));
+        if round > 0 {
+            a.push(x);
+            b.push(y);
+        }
+    }
+    let (a, b) = (median(a), median(b));
+    println!("{name:<28} {a:>12.2?} {b:>12.2?} {:>7.2}", a.as_secs_f64() / b.as_secs_f64());
+}
+
+fn time(command: &mut Command) -> Duration {
+    let begin = Instant::now();
+    let status = command.stdout(Stdio::null()).stderr(Stdio::null()).status().expect("it can be started");
+    assert!(status.success(), "{command:?}");
+    begin.elapsed()
+}
+
+fn median(mut times: Vec<Duration>) -> Duration {
+    times.sort_unstable();
+    times[times.len() / 2]
+}
+
+/// The peak of each process on a record with a million claims.
+fn memory() {
+    let scale = Scale { factor: 250, data_files: 500, write_files: false };
+    let tree = lantern("lantern-million", scale);
+    let own = std::env::current_exe().expect("this program has a path");
+    let mut index = Command::new(own);
+    let output = index.arg(MEASURE_INDEX).arg(&tree).output().expect("it can be started");
+    print!("{}", String::from_utf8_lossy(&output.stdout));
+    for arguments in [&["owner", "/usr/bin/dpkg"][..], &["inventory", "--all", "--format", "json"], &["unowned"]] {
+        println!("peak of {:<20} {:>6} MiB", arguments[0], peak(&mut whodunit(&tree, arguments)) >> 10);
+    }
+}
+
+fn measure_index(tree: &Path) {
+    let root = Root::offline(tree).expect("it was written");
+    let scene = Scene::new(root, &People::Everyone, Here::default()).expect("everyone is known");
+    let survey = Survey::of(&scene);
+    let index = survey.claims(&Wanted::All);
+    let peak = high_water("self").expect("Linux tells it");
+    println!("index of {} claims: peak {} MiB", index.len(), peak >> 10);
+}
+
+/// The most memory that a process has held so far, in KiB.
+fn high_water(process: &str) -> Option<u64> {
+    let status = fs::read_to_string(format!("/proc/{process}/status")).ok()?;
+    status.lines().find_map(|line| line.strip_prefix("VmHWM:"))?.trim().strip_suffix(" kB")?.parse().ok()
+}
+
+/// The same of another process, asked every millisecond until it ends.
+fn peak(command: &mut Command) -> u64 {
+    let mut child = command.stdout(Stdio::null()).stderr(Stdio::null()).spawn().expect("it can be started");
+    let mut peak = 0;
+    while child.try_wait().expect("it is ours").is_none() {
+        peak = high_water(&child.id().to_string()).unwrap_or(0).max(peak);
+        std::thread::sleep(Duration::from_millis(1));
+    }
+    peak
+}
