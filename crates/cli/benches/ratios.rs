@@ -33,7 +33,10 @@ fn main() {
         println!("dpkg is not here: nothing is compared with it");
     }
     let mut trees = vec![("this machine".to_owned(), PathBuf::from("/"))];
-    trees.extend([1, 10, 100].map(|factor| (format!("demo x{factor}"), lantern(&format!("lantern-{factor}"), Scale::times(factor)))));
+    trees.extend(
+        [1, 10, 100]
+            .map(|factor| (format!("demo x{factor}"), lantern(&format!("lantern-{factor}"), Scale::times(factor)))),
+    );
     for (name, tree) in &trees {
         if tree.join("var/lib/dpkg/status").exists() {
             compare_owner(name, tree, judge);
@@ -75,7 +78,8 @@ fn compare_inventory(name: &str, tree: &Path) {
     let mut files = Command::new("cat");
     files.args(["var/lib/dpkg/status", "var/lib/apt/extended_states"].map(|file| tree.join(file)));
     let info = fs::read_dir(tree.join("var/lib/dpkg/info")).expect("it was written");
-    let lists = info.flatten().map(|entry| entry.path()).filter(|path| path.extension().is_some_and(|end| end == "list"));
+    let lists =
+        info.flatten().map(|entry| entry.path()).filter(|path| path.extension().is_some_and(|end| end == "list"));
     files.args(lists);
     let mut ours = whodunit(tree, &["inventory", "--all", "--format", "json"]);
     side_by_side(&format!("inventory, {name}, cat"), &mut ours, &mut files);

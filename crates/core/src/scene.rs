@@ -1,5 +1,7 @@
 //! The scene of a run: whose machine it is, who lives on it, and where the question was asked.
 
+use std::sync::OnceLock;
+
 use schemars::JsonSchema;
 use serde::Serialize;
 
@@ -62,12 +64,9 @@ pub struct Scene {
     pub root: Root,
     /// The people whose homes count.
     pub people: Vec<Person>,
-    /// The machine's name.
-    pub host: Option<Text>,
-    /// The system's name and version.
-    pub system: Option<System>,
     /// Where the question was asked.
     pub here: Here,
+    system: OnceLock<Option<System>>,
 }
 
 /// A person was named whom the machine does not know.
@@ -84,15 +83,25 @@ const FIRST_PERSON: u32 = 1000;
 const NOBODY: u32 = 65534;
 
 impl Scene {
-    /// Looks at the machine's name, system and people.
+    /// Finds the people.
     ///
     /// # Errors
     /// When a person is named whom the machine does not know.
     pub fn new(root: Root, people: &People, here: Here) -> Result<Self, UnknownPerson> {
-        let host = first_line(&root, b"/etc/hostname");
-        let system = system(&root);
         let people = find_people(&root, people)?;
-        Ok(Scene { root, people, host, system, here })
+        Ok(Scene { root, people, here, system: OnceLock::new() })
+    }
+
+    /// The machine's name, from `hostname(5)`.
+    #[must_use]
+    pub fn host(&self) -> Option<Text> {
+        first_line(&self.root, b"/etc/hostname")
+    }
+
+    /// The system's name and version.
+    #[must_use]
+    pub fn system(&self) -> Option<&System> {
+        self.system.get_or_init(|| system(&self.root)).as_ref()
     }
 }
 

@@ -6,9 +6,10 @@ use std::os::unix::ffi::OsStrExt as _;
 
 use clap::Args;
 use whodunit_core::answers::unowned::{Group, Unowned, UnownedFile, unowned};
+use whodunit_core::model::Evidence;
 use whodunit_core::root::Kind;
 use whodunit_core::survey::Survey;
-use whodunit_core::text::{Text, path};
+use whodunit_core::text::path;
 
 use super::Outcome;
 use crate::args::Global;
@@ -52,8 +53,9 @@ pub fn run(arguments: &Arguments, global: &Global, streams: &mut Streams) -> Res
     output::show(&answer, &survey, &ready, global, streams, true)
 }
 
-/// Files of one group that a terminal shows; data formats have all.
+/// Files and pieces of evidence of one group that a terminal shows; data formats have all.
 const MOST_FILES: usize = 8;
+const MOST_EVIDENCE: usize = 4;
 
 impl Shown for Unowned {
     type Item = Group;
@@ -107,30 +109,29 @@ fn in_full(group: &Group, look: &Look) -> Vec<Line> {
             .and(Tone::Accent, version)
             .and(Tone::Plain, format!("   probably {}", group.guess)),
     ];
-    let widest = group.files.iter().take(MOST_FILES).map(|file| look.path(&file.path).len()).max().unwrap_or(0).min(60);
-    for file in group.files.iter().take(MOST_FILES) {
+    let shown = group.files.iter().take(MOST_FILES).map(|file| (look.path(&file.path), file));
+    let shown: Vec<(String, &UnownedFile)> = shown.collect();
+    let kinds = 4 + shown.iter().map(|(path, _)| output::width_of(path)).max().unwrap_or(0).min(72);
+    for (path, file) in shown {
         let version = file.version_hint.as_ref().map(ToString::to_string).unwrap_or_default();
-        let line = Line::of(Tone::Plain, "  ").and(Tone::Plain, look.path(&file.path)).to(widest + 4);
-        lines.push(line.and(Tone::Faint, file.kind.word()).to(widest + 18).and(Tone::Plain, version));
+        let line = Line::of(Tone::Plain, "  ").and(Tone::Plain, path).to(kinds).and(Tone::Faint, file.kind.word());
+        lines.push(line.to(kinds + 12).and(Tone::Plain, version));
     }
     if group.files.len() > MOST_FILES {
         let more = output::count(group.files.len() - MOST_FILES, "more file");
         lines.push(Line::of(Tone::Faint, format!("  and {more} (--format json has all)")));
     }
-    let written = group.evidence.iter().find(|evidence| evidence.at == "time of last change");
-    let others = group.evidence.iter().filter(|evidence| evidence.at != "time of last change");
-    let told: Vec<String> = written
-        .map(|evidence| format!("written {}", evidence.says))
-        .into_iter()
-        .chain(others.map(|evidence| describe(&evidence.file, &evidence.at, &evidence.says, look)))
-        .collect();
-    lines.push(Line::of(Tone::Faint, format!("  {}", told.join("; "))));
+    let shown = group.evidence.iter().take(MOST_EVIDENCE);
+    lines.extend(shown.map(|evidence| Line::of(Tone::Faint, format!("  └ {}", describe(evidence, look)))));
     lines
 }
 
-fn describe(file: &Text, at: &str, says: &str, look: &Look) -> String {
-    match at {
-        "folder" => says.to_owned(),
-        _ => format!("{} {at}: {says}", look.path(file)),
+fn describe(evidence: &Evidence, look: &Look) -> String {
+    let (file, at, says) = (look.path(&evidence.file), &evidence.at, &evidence.says);
+    match at.as_str() {
+        "folder" => says.clone(),
+        "its name" => format!("{file} bears the version in its name"),
+        "time of last change" => format!("written {}", says.replace('T', " ").replace('Z', " UTC")),
+        _ => format!("{file} {at}: {says}"),
     }
 }

@@ -12,7 +12,6 @@ use anstream::{AutoStream, ColorChoice};
 use serde::Serialize;
 use whodunit_core::answers::{Envelope, Machine, SCHEMA};
 use whodunit_core::model::{Coverage, CoverageState, Evidence};
-use whodunit_core::search::SearchPath;
 use whodunit_core::survey::Survey;
 
 use crate::args::{Format, Global, When};
@@ -20,7 +19,7 @@ use crate::commands::Outcome;
 use crate::run::{Failure, Ready};
 use crate::surroundings;
 
-pub use page::{Line, Look, Piece, Tone};
+pub use page::{Line, Look, Piece, Tone, width_of};
 pub use table::{Cell, Column, Grid};
 
 /// Where results and remarks go.
@@ -104,14 +103,13 @@ pub fn show<A: Shown>(
     streams.out.flush()?;
     note_coverage(&coverage, survey, global, streams);
     if A::SEARCHES && !global.quiet {
-        note_search(&ready.search, streams);
+        note_search(ready, streams);
     }
     Ok(Outcome { found, incomplete: coverage.iter().any(|part| part.state != CoverageState::Read) })
 }
 
-fn note_search(search: &SearchPath, streams: &mut Streams) {
-    for unknown in &search.unknown {
-        let Evidence { file, at, says } = unknown;
+fn note_search(ready: &Ready, streams: &mut Streams) {
+    for Evidence { file, at, says } in ready.search.doubts(&ready.scene) {
         let _ = writeln!(streams.err, "whodunit: search path: {file}, {at}: {says} (--path LIST sets it)");
     }
 }

@@ -103,9 +103,10 @@ pub fn write(out: &mut impl Write, pieces: &[Piece], width: Option<usize>, color
         let whole: usize = line.0.iter().map(|(_, text)| width_of(text)).sum();
         let cut = width.is_some_and(|width| whole > width);
         let mut left = width.map_or(usize::MAX, |width| if cut { width - 1 } else { width });
-        let last = line.0.len().saturating_sub(1);
-        for (index, (tone, text)) in line.0.iter().enumerate() {
-            let text = if index == last { text.trim_end() } else { text };
+        // No blanks at the end of a line.
+        let spans = line.0.iter().rposition(|(_, text)| !text.trim().is_empty()).map_or(0, |last| last + 1);
+        for (index, (tone, text)) in line.0.iter().enumerate().take(spans) {
+            let text = if index + 1 == spans { text.trim_end() } else { text };
             let fitting = fitting(text, &mut left);
             if color && *tone != Tone::Plain && !fitting.is_empty() {
                 let style = tone.style();

@@ -41,8 +41,8 @@ impl Machine {
         use std::os::unix::ffi::OsStrExt as _;
         Machine {
             root: scene.root.place().as_os_str().as_bytes().into(),
-            host: scene.host.clone(),
-            system: scene.system.clone(),
+            host: scene.host(),
+            system: scene.system().cloned(),
             people: scene.people.iter().map(|person| person.name.clone()).collect(),
             context,
         }

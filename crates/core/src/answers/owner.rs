@@ -419,11 +419,15 @@ impl Asked<'_, '_> {
             let is_link = step.how == How::Link && number < last;
             let group = ownership.group.filter(|_| is_link && ownership.packages.is_empty());
             if let Some(group) = &group {
-                evidence.extend(self.survey.claim_evidence(group));
-                if let Claimant::Group(number) = group.claimant {
-                    let of_choice = self.survey.holder(group).group(number).1;
-                    let new = of_choice.into_iter().filter(|new| !evidence.contains(new)).collect::<Vec<_>>();
-                    evidence.extend(new);
+                // One line names the group; a second link of the same group needs no more.
+                let of_link = self.survey.claim_evidence(group);
+                let of_choice = match group.claimant {
+                    Claimant::Group(number) => self.survey.holder(group).group(number).1,
+                    Claimant::Package(_) => Vec::new(),
+                };
+                let is_told = of_choice.iter().any(|choice| evidence.contains(choice));
+                if !is_told {
+                    evidence.extend(of_link.into_iter().chain(of_choice));
                 }
             }
             let by = group.as_ref().or(ownership.packages.first());

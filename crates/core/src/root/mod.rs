@@ -37,7 +37,7 @@ impl Limit {
     /// Small configuration and state: one group of alternatives, `os-release`, a launcher.
     pub const SMALL: Limit = Limit(1 << 20);
     /// One package's list of files or digests.
-    pub const LIST: Limit = Limit(64 << 20);
+    pub const LIST: Limit = Limit(32 << 20);
     /// A manager's record of all its packages.
     pub const RECORD: Limit = Limit(512 << 20);
 
@@ -459,19 +459,24 @@ impl RegularFile {
         Ok(RegularFile { file: File::from(opened), meta })
     }
 
-    fn read_all(mut self, path: &[u8], limit: Limit) -> Result<Vec<u8>, RootError> {
+    fn read_all(self, path: &[u8], limit: Limit) -> Result<Vec<u8>, RootError> {
         let too_large = || RootError::TooLarge { path: path.into(), limit: limit.0 };
         if self.meta.size > limit.0 {
             return Err(too_large());
         }
-        // One byte more than expected, so that the end is seen with the first read; a file that grows
-        // meanwhile is read on up to the limit.
+        // One byte more than expected: a read that leaves room has seen the end, so most files take one.
         let mut content = Vec::with_capacity(usize::try_from(self.meta.size).unwrap_or(0) + 1);
-        let taken = (&mut self.file).take(limit.0 + 1).read_to_end(&mut content);
-        match taken {
-            Ok(_) if content.len() as u64 > limit.0 => Err(too_large()),
-            Ok(_) => Ok(content),
-            Err(cause) => Err(RootError::Failed { path: path.into(), cause: cause.to_string() }),
+        loop {
+            let room = content.capacity() - content.len();
+            match rustix::io::read(&self.file, rustix::buffer::spare_capacity(&mut content)) {
+                Ok(0) => return Ok(content),
+                Ok(_) if content.len() as u64 > limit.0 => return Err(too_large()),
+                Ok(taken) if taken < room && self.meta.size > 0 => return Ok(content),
+                // It grows while being read, or its size is not told.
+                Ok(_) => content.reserve(content.len().max(4096)),
+                Err(Errno::INTR) => {}
+                Err(errno) => return Err(RootError::new(path, errno)),
+            }
         }
     }
 }

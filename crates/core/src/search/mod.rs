@@ -68,6 +68,8 @@ pub struct SearchPath {
     pub entries: Vec<Entry>,
     /// Entries that nothing can be said of, and why.
     pub unknown: Vec<Evidence>,
+    /// Whether a person gave the list.
+    pub is_given: bool,
 }
 
 /// A file that a name reaches.
@@ -90,16 +92,6 @@ pub struct Reached {
     pub passed_over: Vec<Evidence>,
 }
 
-/// The files that a log-in shell reads and that may change what it started with.
-fn start_up_files(scene: &Scene) -> Vec<Evidence> {
-    let personal = [".bash_profile", ".bash_login", ".profile", ".zshenv", ".zprofile"];
-    let of_people =
-        scene.people.iter().flat_map(|person| personal.iter().map(|file| path::join(&person.home, file.as_bytes())));
-    let files = std::iter::once(Text::from("/etc/profile")).chain(of_people);
-    let there = files.filter(|file| scene.root.target(file).is_ok_and(|meta| meta.kind == Kind::File));
-    there.map(|file| Evidence::at(file, "whole file", "is not evaluated and can change the search path")).collect()
-}
-
 impl SearchPath {
     /// The search path of a context.
     #[must_use]
@@ -115,12 +107,10 @@ impl SearchPath {
                 // Ordinary people share one; root has its own.
                 let person = scene.people.iter().find(|person| person.uid != 0).or(scene.people.first());
                 let (list, source) = login_path(&scene.root, person);
-                let mut path = Self::from_list(scene, context, &list, |number| Evidence {
+                Self::from_list(scene, context, &list, |number| Evidence {
                     at: format!("{}, entry {number}", source.at),
                     ..source.clone()
-                });
-                path.unknown.extend(start_up_files(scene));
-                path
+                })
             }
         }
     }
@@ -128,11 +118,13 @@ impl SearchPath {
     /// The search path that a person gave.
     #[must_use]
     pub fn given(scene: &Scene, context: Context, list: &[u8]) -> Self {
-        Self::from_list(scene, context, list, |number| Evidence::at("--path", format!("entry {number}"), ""))
+        let path =
+            Self::from_list(scene, context, list, |number| Evidence::at("--path", format!("entry {number}"), ""));
+        SearchPath { is_given: true, ..path }
     }
 
     fn from_list(scene: &Scene, context: Context, list: &[u8], source: impl Fn(usize) -> Evidence) -> Self {
-        let mut path = SearchPath { context, entries: Vec::new(), unknown: Vec::new() };
+        let mut path = SearchPath { context, entries: Vec::new(), unknown: Vec::new(), is_given: false };
         let mut seen = HashSet::new();
         for (number, spelled) in (1..).zip(list.split(|&b| b == b':')) {
             let mut because = source(number);
@@ -153,6 +145,25 @@ impl SearchPath {
             }
         }
         path
+    }
+
+    /// What may make the search path another one than is told here: entries that mean nothing in an
+    /// offline tree, and the files that a log-in shell reads and that are not evaluated.
+    #[must_use]
+    pub fn doubts(&self, scene: &Scene) -> Vec<Evidence> {
+        let mut doubts = self.unknown.clone();
+        if self.context == Context::Login && !self.is_given {
+            let personal = [".bash_profile", ".bash_login", ".profile", ".zshenv", ".zprofile"];
+            let of_people = scene
+                .people
+                .iter()
+                .flat_map(|person| personal.iter().map(|file| path::join(&person.home, file.as_bytes())));
+            let files = std::iter::once(Text::from("/etc/profile")).chain(of_people);
+            let there = files.filter(|file| scene.root.target(file).is_ok_and(|meta| meta.kind == Kind::File));
+            let doubt = |file| Evidence::at(file, "whole file", "is not evaluated and can change the search path");
+            doubts.extend(there.map(doubt));
+        }
+        doubts
     }
 
     /// Every copy that `name` reaches, in order. A name with a slash reaches nothing here.

@@ -23,7 +23,11 @@ pub fn guess(scene: &Scene, members: &[&Stray]) -> (Text, String, Vec<Evidence>)
         Place::Tree(tree) if home_of(&tree).is_some() && path::name(&tree).starts_with(b".") => {
             let says = format!("kept by the tool whose folder is {tree}");
             evidence.push(Evidence::at(tree.clone(), "folder", "a hidden folder in a home holds one tool's own files"));
-            let name = if programs == 1 { path::name(&main.path) } else { path::name(&tree) };
+            let mut itself = members.iter().filter(|stray| stray.kind.is_program() && stray.kind != FileKind::Link);
+            let name = match (itself.next(), itself.next()) {
+                (Some(only), None) => path::name(&only.path),
+                _ => path::name(&tree),
+            };
             (name.into(), says, evidence)
         }
         Place::Tree(tree) => {

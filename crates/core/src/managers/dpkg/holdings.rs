@@ -8,7 +8,7 @@ use hashbrown::HashMap;
 use super::ADMIN;
 use super::alternatives::{self, Group};
 use super::diversions::Diversions;
-use super::lists::{self, List, Role};
+use super::lists::{self, Keep, List, Role};
 use super::marks::Marks;
 use super::status::{self, Record, State, Want};
 use crate::managers::{Detail, Holdings};
@@ -39,7 +39,7 @@ impl<'s> DpkgHoldings<'s> {
     /// Reads the packages, and finds which lists of files there are.
     pub fn read(scene: &'s Scene, installation: Installation) -> Self {
         let (root, info_path) = (&scene.root, path::join(ADMIN, b"info"));
-        let (mut read, folder) = rayon::join(|| status::read(root), || listed(root, &info_path));
+        let (mut read, folder) = (status::read(root), listed(root, &info_path));
         let mut notes = std::mem::take(&mut read.damage);
         let (info, mut by_name) = match folder {
             Ok((folder, names)) => (Some(folder), names),
@@ -184,9 +184,9 @@ impl<'s> DpkgHoldings<'s> {
         (0..).zip(&self.lists).filter_map(|(number, list)| Some((number, list.as_ref()?))).collect()
     }
 
-    fn read_lists(&self, keep: &(dyn Fn(&[u8]) -> bool + Sync), take: &mut dyn FnMut(lists::Lines)) {
+    fn read_lists(&self, keep: Keep<'_>, take: &mut dyn FnMut(lists::Lines)) {
         let mut lost = Vec::new();
-        lists::read_each(self.info.as_ref(), self.digests.as_ref(), &self.all_lists(), keep, &mut |read| {
+        lists::read_each(self.info.as_ref(), self.digests.as_ref(), &self.all_lists(), &keep, &mut |read| {
             // A list that is not there has been noted when the others were found.
             if let Some(error) = read.error.filter(|error| !error.is_missing()) {
                 let name = &self.record(read.package).name;
@@ -247,7 +247,7 @@ impl<'s> DpkgHoldings<'s> {
     fn purl(&self, record: &Record) -> Option<String> {
         let utf8 = |text: &Text| std::str::from_utf8(text).ok().map(str::to_owned);
         let mut purl = packageurl::PackageUrl::new("deb", utf8(&record.name)?).ok()?;
-        if let Some(id) = self.scene.system.as_ref().and_then(|system| system.id.as_ref()) {
+        if let Some(id) = self.scene.system().and_then(|system| system.id.as_ref()) {
             purl.with_namespace(utf8(id)?).ok()?;
         }
         purl.with_version(utf8(record.version.as_ref()?)?).ok()?;
@@ -316,7 +316,7 @@ impl Holdings for DpkgHoldings<'_> {
         let count = u32::try_from(self.records.len()).unwrap_or(u32::MAX);
         let mut packages: Vec<Package> = (0..count).map(|number| self.package(number, &marks, detail)).collect();
         if detail.programs {
-            self.read_lists(&|line| lists::role(line).is_some(), &mut |lines| {
+            self.read_lists(Keep { test: &|line| lists::role(line).is_some(), few: true }, &mut |lines| {
                 let number = lines.package;
                 if !self.is_present(number) {
                     return;
@@ -369,7 +369,8 @@ impl Holdings for DpkgHoldings<'_> {
                 }
             }
         }
-        self.read_lists(&lists::by_name(&sought), &mut |lines| {
+        let few = matches!(sought, Wanted::Names(_));
+        self.read_lists(Keep { test: &lists::by_name(&sought), few }, &mut |lines| {
             let record = self.record(lines.package);
             let claimant = Claimant::Package(lines.package);
             lines.each(|listed, mark| {

@@ -60,7 +60,10 @@ impl Lines {
 }
 
 /// Lists read at a time before their claims are handed on, so that memory stays bounded.
-const BATCH: usize = 512;
+const BATCH: usize = 64;
+
+/// The same where only a few lines of each list are kept.
+const BATCH_OF_FEW: usize = 1024;
 
 /// What came of reading one list.
 #[derive(Debug)]
@@ -78,37 +81,38 @@ pub fn read_each(
     info: Option<&Folder<'_>>,
     digests: Option<&Folder<'_>>,
     lists: &[(u32, &List)],
-    keep: &(dyn Fn(&[u8]) -> bool + Sync),
+    keep: &Keep<'_>,
     take: &mut dyn FnMut(ListRead),
 ) {
-    for batch in lists.chunks(BATCH) {
-        let read: Vec<_> = batch
-            .par_iter()
-            .with_min_len(16)
-            .map(|&(package, list)| {
-                let (folder, name) = match list {
-                    List::Info(name) => (info, name),
-                    List::Digests(name) => (digests, name),
-                };
-                let missing = || RootError::Missing { path: name.clone() };
-                let read = |name: &[u8]| folder.ok_or_else(missing).and_then(|folder| folder.read(name, Limit::LIST));
-                match read(name) {
-                    Ok((content, _)) => {
-                        let lines = scan(package, content, list, keep);
-                        ListRead { package, lines: Some(lines), error: None }
-                    }
-                    Err(error) => {
-                        // The digests name every file but links and settings: better than nothing.
-                        let stem = name.strip_suffix(b".list").unwrap_or_default();
-                        let digests = List::Digests([stem, b".md5sums"].concat().into());
-                        let instead = read(&[stem, b".md5sums"].concat()).ok();
-                        let lines = instead
-                            .map(|(content, _)| Lines { rule: FROM_DIGESTS, ..scan(package, content, &digests, keep) });
-                        ListRead { package, lines, error: Some(error) }
-                    }
-                }
-            })
-            .collect();
+    let read_one = |&(package, list): &(u32, &List)| {
+        let (folder, name) = match list {
+            List::Info(name) => (info, name),
+            List::Digests(name) => (digests, name),
+        };
+        let missing = || RootError::Missing { path: name.clone() };
+        let read = |name: &[u8]| folder.ok_or_else(missing).and_then(|folder| folder.read(name, Limit::LIST));
+        match read(name) {
+            Ok((content, _)) => {
+                let lines = scan(package, content, list, keep.test);
+                ListRead { package, lines: Some(lines), error: None }
+            }
+            Err(error) => {
+                // The digests name every file but links and settings: better than nothing.
+                let stem = name.strip_suffix(b".list").unwrap_or_default();
+                let digests = List::Digests([stem, b".md5sums"].concat().into());
+                let instead = read(&[stem, b".md5sums"].concat()).ok();
+                let lines = instead
+                    .map(|(content, _)| Lines { rule: FROM_DIGESTS, ..scan(package, content, &digests, keep.test) });
+                ListRead { package, lines, error: Some(error) }
+            }
+        }
+    };
+    // Few lists are read sooner than threads are started.
+    if lists.len() <= BATCH {
+        return lists.iter().map(read_one).for_each(take);
+    }
+    for batch in lists.chunks(if keep.few { BATCH_OF_FEW } else { BATCH }) {
+        let read: Vec<_> = batch.par_iter().with_min_len(8).map(read_one).collect();
         read.into_iter().for_each(&mut *take);
     }
 }
@@ -146,6 +150,15 @@ fn shrink(package: u32, content: &[u8], found: Vec<(Range<u32>, u32)>, slash_mis
         })
         .collect();
     Lines { package, content: kept, found, slash_missing, rule: 0 }
+}
+
+/// Which lines are kept.
+#[derive(Clone, Copy)]
+pub struct Keep<'a> {
+    /// Whether a line is kept.
+    pub test: &'a (dyn Fn(&[u8]) -> bool + Sync),
+    /// Whether that is so for a few lines of each list only.
+    pub few: bool,
 }
 
 /// A test for lines by the last part of their path.
