@@ -1,6 +1,6 @@
 //! The demo workstation: `lantern`, in the harbour office of a small island port.
 //!
-//! [`write`] lays its tree into an empty folder, in the managers' real formats. All software, people
+//! [`write()`] lays its tree into an empty folder, in the managers' real formats. All software, people
 //! and versions on it are invented; only interpreters and the managers themselves keep their names.
 //! The same machine can be had larger ([`Scale`]), for measurements.
 

@@ -5,11 +5,11 @@
 //!
 //! | what | where | read by |
 //! |---|---|---|
-//! | packages and their state | `status`, `updates/NNNN` over it, `status.d/*` | [`status`] |
-//! | files of each package | `info/PACKAGE[:ARCH].list` | [`lists`] |
-//! | files that give way to others | `diversions` | [`diversions`] |
-//! | groups of links | `alternatives/GROUP` | [`alternatives`] |
-//! | asked for or pulled in | `/var/lib/apt/extended_states` | [`marks`] |
+//! | packages and their state | `status`, `updates/NNNN` over it, `status.d/*` | `status.rs` |
+//! | files of each package | `info/PACKAGE[:ARCH].list` | `lists.rs` |
+//! | files that give way to others | `diversions` | `diversions.rs` |
+//! | groups of links | `alternatives/GROUP` | `alternatives.rs` |
+//! | asked for or pulled in | `/var/lib/apt/extended_states` | `marks.rs` |
 //!
 //! Traps, each handled where its file is read: a list may spell a path through `/bin` that is found
 //! as `/usr/bin` and the other way round (so claims are compared with the links in folders followed);
