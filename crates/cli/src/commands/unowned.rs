@@ -88,7 +88,8 @@ impl Shown for Unowned {
 
     fn page(&self, look: &Look) -> Vec<Piece> {
         let says = match self.groups.len() {
-            0 => "every program in these folders has an owner".to_owned(),
+            0 if self.certain => "every program in these folders has an owner".to_owned(),
+            0 => "no program without an owner was found, as far as could be read".to_owned(),
             1 => "1 piece of software here belongs to no manager".to_owned(),
             many => format!("{many} pieces of software here belong to no manager"),
         };

@@ -238,10 +238,18 @@ pub fn owners(survey: &Survey<'_>, search: &SearchPath, targets: &[Target]) -> O
     let asked = Asked { survey, search, index: &index };
     let mut answers: Vec<Answer> =
         targets.iter().zip(&found).map(|(target, found)| asked.answer(target, found)).collect();
-    let doubtful = survey.holdings().is_empty()
-        || survey.coverage().iter().any(|part| part.manager.is_some() && part.state != CoverageState::Read);
+    let coverage = survey.coverage();
+    let is_lost = |of_manager: bool| {
+        coverage.iter().any(|part| part.manager.is_some() == of_manager && part.state != CoverageState::Read)
+    };
+    let records_lost = survey.holdings().is_empty() || is_lost(true);
     for answer in &mut answers {
-        answer.certain = !doubtful || matches!(answer.verdict, Verdict::Owned | Verdict::Several);
+        answer.certain = match answer.verdict {
+            Verdict::Owned | Verdict::Several => true,
+            Verdict::Unowned => !records_lost,
+            // It may stand in a folder that could not be looked into.
+            Verdict::NotFound => !records_lost && !is_lost(false),
+        };
     }
     Owners { answers }
 }

@@ -114,6 +114,13 @@ impl RootError {
         matches!(self, RootError::Missing { .. })
     }
 
+    /// The trouble without the path.
+    #[must_use]
+    pub fn reason(&self) -> String {
+        let whole = self.to_string();
+        whole.strip_prefix(&format!("{}: ", self.path())).map(str::to_owned).unwrap_or(whole)
+    }
+
     /// The path that the trouble is with.
     #[must_use]
     pub fn path(&self) -> &Text {
@@ -292,10 +299,11 @@ impl Root {
         self.gaps.lock().unwrap_or_else(std::sync::PoisonError::into_inner).clone()
     }
 
-    /// Remembers that something could not be read.
+    /// Remembers that something could not be read. What lies within a known gap adds nothing.
     pub fn note_gap(&self, at: &[u8], reason: impl Into<String>) {
         let mut gaps = self.gaps.lock().unwrap_or_else(std::sync::PoisonError::into_inner);
-        if !gaps.iter().any(|gap| gap.path.as_bytes() == at) {
+        if !gaps.iter().any(|gap| path::within(at, &gap.path)) {
+            gaps.retain(|gap| !path::within(&gap.path, at));
             gaps.push(Gap { path: at.into(), reason: reason.into() });
         }
     }
@@ -324,7 +332,7 @@ impl Root {
             let flags = if of_link { OFlags::PATH | OFlags::NOFOLLOW } else { OFlags::PATH };
             self.open_raw(path, flags).and_then(rustix::fs::fstat)
         };
-        stat.map(Meta::from).map_err(|errno| self.trouble(path, errno))
+        stat.map(Meta::from).map_err(|errno| self.trouble_on_the_way(path, errno))
     }
 
     /// The text of the link at `path`.
@@ -332,7 +340,7 @@ impl Root {
     /// # Errors
     /// When there is no link at `path`.
     pub fn read_link(&self, path: &[u8]) -> Result<Text, RootError> {
-        self.link_text(path).map_err(|errno| self.trouble(path, errno))
+        self.link_text(path).map_err(|errno| self.trouble_on_the_way(path, errno))
     }
 
     fn link_text(&self, path: &[u8]) -> Result<Text, Errno> {
@@ -432,20 +440,21 @@ impl Root {
         walk::walk(self, start, limits, visit);
     }
 
-    fn trouble(&self, path: &[u8], errno: Errno) -> RootError {
+    /// Trouble in looking up a path: it is a folder before it that does not let one through.
+    fn trouble_on_the_way(&self, path: &[u8], errno: Errno) -> RootError {
         let error = RootError::new(path, errno);
-        if matches!(error, RootError::Denied { .. } | RootError::Failed { .. }) && errno != Errno::INVAL {
-            self.note_gap(path, reason_of(&error));
+        if matches!(error, RootError::Denied { .. }) {
+            self.note_gap(path::folder(path), error.reason());
         }
         error
     }
-}
 
-fn reason_of(error: &RootError) -> String {
-    match error {
-        RootError::Denied { .. } => "permission denied".to_owned(),
-        RootError::Failed { cause, .. } => cause.clone(),
-        other => other.to_string(),
+    fn trouble(&self, path: &[u8], errno: Errno) -> RootError {
+        let error = RootError::new(path, errno);
+        if matches!(error, RootError::Denied { .. } | RootError::Failed { .. }) {
+            self.note_gap(path, error.reason());
+        }
+        error
     }
 }
 

@@ -190,7 +190,11 @@ impl SearchPath {
                 return;
             }
             Err(error) => {
-                reached.passed_over.push(Evidence::at(candidate.clone(), "look-up", error.to_string()));
+                reached.passed_over.push(Evidence::at(
+                    candidate.clone(),
+                    "look-up",
+                    format!("{}; passed over", error.reason()),
+                ));
                 return;
             }
         };

@@ -7,7 +7,7 @@ mod guess;
 use schemars::JsonSchema;
 use serde::Serialize;
 
-use crate::model::Evidence;
+use crate::model::{CoverageState, Evidence};
 use crate::root::Meta;
 use crate::search::{SearchPath, hints};
 use crate::survey::Survey;
@@ -87,6 +87,8 @@ pub struct Group {
 pub struct Unowned {
     /// One per piece of software, as far as can be told.
     pub groups: Vec<Group>,
+    /// Whether everything was read: all folders looked into, and all records.
+    pub certain: bool,
 }
 
 /// A file without an owner, on its way into a group.
@@ -112,7 +114,9 @@ pub fn unowned(survey: &Survey<'_>, search: &SearchPath, folders: &[Text]) -> Un
         .map(|members| describe(survey, members))
         .collect();
     groups.sort_by(|a, b| a.files[0].path.cmp(&b.files[0].path));
-    Unowned { groups }
+    let certain =
+        !survey.holdings().is_empty() && survey.coverage().iter().all(|part| part.state == CoverageState::Read);
+    Unowned { groups, certain }
 }
 
 fn describe(survey: &Survey<'_>, mut members: Vec<&Stray>) -> Group {

@@ -1,0 +1,95 @@
+//! Every reader on arbitrary and on mutated bytes: no panic, and an end.
+
+#![expect(clippy::disallowed_methods, reason = "builds the trees that are read")]
+
+use std::fs;
+use std::path::Path;
+
+use proptest::prelude::*;
+use whodunit_core::answers::owner::{Target, owners};
+use whodunit_core::formats::{accounts, manual, settings, shebang};
+use whodunit_core::managers::Detail;
+use whodunit_core::model::Wanted;
+use whodunit_core::root::Root;
+use whodunit_core::scene::{Here, People, Scene};
+use whodunit_core::search::{Context, SearchPath, hints};
+use whodunit_core::survey::Survey;
+use whodunit_core::text::{Text, shown};
+use whodunit_core::version::debian;
+
+proptest! {
+    #[test]
+    fn small_formats(bytes: Vec<u8>, more: Vec<u8>) {
+        let _ = accounts::accounts(&bytes).count();
+        let _ = settings::assignments(&bytes).count() + settings::environment(&bytes).count();
+        let _ = settings::definitions(&bytes).count();
+        let _ = manual::version(&[b".TH ", bytes.as_slice()].concat());
+        let script = [b"#!", bytes.as_slice()].concat();
+        let _ = shebang::Shebang::parse(&script).map(|script| script.looked_up().map(<[u8]>::len));
+        let _ = hints::of_folder(&[b"/", bytes.as_slice()].concat());
+        prop_assert!(!shown(&bytes).chars().any(char::is_control));
+        let there = debian::compare(&bytes, &more);
+        prop_assert_eq!(debian::compare(&more, &bytes), there.reverse());
+        prop_assert!(Text::from(bytes.clone()).as_bytes() == bytes);
+    }
+}
+
+const STATUS: &str = "Package: pegel\nStatus: install ok installed\nArchitecture: amd64\nMulti-Arch: same\n\
+    Version: 4.2-1\n\nPackage: b\nStatus: hold ok installed\nVersion: 1\n\n";
+
+const FILES: [(&str, &str); 8] = [
+    ("var/lib/dpkg/status", STATUS),
+    ("var/lib/dpkg/info/pegel:amd64.list", "/.\n/usr\n/usr/bin\n/usr/bin/pegel\n"),
+    ("var/lib/dpkg/info/pegel:amd64.md5sums", "00000000000000000000000000000000  usr/bin/pegel\n"),
+    ("var/lib/dpkg/diversions", "/usr/bin/pegel\n/usr/bin/pegel.real\nb\n"),
+    ("var/lib/dpkg/alternatives/gauge", "auto\n/usr/bin/gauge\n\n/usr/bin/pegel\n10\n\n"),
+    ("var/lib/apt/extended_states", "Package: pegel\nArchitecture: amd64\nAuto-Installed: 1\n\n"),
+    ("etc/passwd", "maren:x:1000:1000::/home/maren:/bin/sh\n"),
+    ("etc/login.defs", "ENV_PATH PATH=/usr/bin:/bin\n"),
+];
+
+/// Exchanges, drops or inserts bytes of a sound file, or cuts it.
+fn mutate(content: &str, changes: &[(u16, u8, u8)]) -> Vec<u8> {
+    let mut bytes = content.as_bytes().to_vec();
+    for &(at, byte, kind) in changes {
+        let at = usize::from(at) % (bytes.len() + 1);
+        match kind % 8 {
+            0..3 if at < bytes.len() => bytes[at] = byte,
+            3..5 if at < bytes.len() => drop(bytes.remove(at)),
+            5 => bytes.truncate(at),
+            _ => bytes.insert(at, byte),
+        }
+    }
+    bytes
+}
+
+fn ask_everything(tree: &Path) {
+    let scene = Scene::new(Root::offline(tree).unwrap(), &People::Everyone, Here::default()).unwrap();
+    let survey = Survey::of(&scene);
+    let search = SearchPath::of(&scene, Context::Login);
+    let _ = survey.packages(Detail::FULL).len() + survey.claims(&Wanted::All).len();
+    let targets = ["/usr/bin/pegel", "gauge", "/usr/bin/pegel.real", "package:b"];
+    let targets = targets.map(|name| Target::parse(name.as_bytes()).unwrap());
+    let _ = owners(&survey, &search, &targets);
+    let _ = survey.coverage();
+}
+
+proptest! {
+    #![proptest_config(ProptestConfig::with_cases(200))]
+    #[test]
+    fn a_mutated_installation(
+        which in 0..FILES.len(),
+        changes in prop::collection::vec(any::<(u16, u8, u8)>(), 1..12),
+    ) {
+        let tree = tempfile::tempdir().unwrap();
+        for (index, (path, content)) in FILES.iter().enumerate() {
+            let at = tree.path().join(path);
+            fs::create_dir_all(at.parent().unwrap()).unwrap();
+            fs::write(&at, if index == which { mutate(content, &changes) } else { content.as_bytes().to_vec() }).unwrap();
+        }
+        fs::create_dir_all(tree.path().join("usr/bin")).unwrap();
+        std::os::unix::fs::symlink("/usr/bin/pegel", tree.path().join("usr/bin/gauge")).unwrap();
+        fs::write(tree.path().join("usr/bin/pegel"), "x").unwrap();
+        ask_everything(tree.path());
+    }
+}
