@@ -10,6 +10,7 @@ use super::alternatives::{self, Group};
 use super::diversions::Diversions;
 use super::lists::{self, Keep, List, Role};
 use super::marks::Marks;
+use super::pairing::{self, Paired};
 use super::status::{self, Record, State, Want};
 use crate::managers::{Detail, Holdings};
 use crate::model::{
@@ -38,51 +39,11 @@ pub struct DpkgHoldings<'s> {
 impl<'s> DpkgHoldings<'s> {
     /// Reads the packages, and finds which lists of files there are.
     pub fn read(scene: &'s Scene, installation: Installation) -> Self {
-        let (root, info_path) = (&scene.root, path::join(ADMIN, b"info"));
-        let (mut read, folder) = (status::read(root), listed(root, &info_path));
+        let root = &scene.root;
+        let mut read = status::read(root);
         let mut notes = std::mem::take(&mut read.damage);
-        let (info, mut by_name) = match folder {
-            Ok((folder, names)) => (Some(folder), names),
-            Err(error) => {
-                if !(error.is_missing() && root.target(&path::join(ADMIN, b"status.d")).is_ok()) {
-                    notes.push(format!("{error}: which files belong to packages is not known"));
-                }
-                (None, HashMap::new())
-            }
-        };
+        let Paired { records, lists, info } = pairing::pair(root, read.records, &mut notes);
         let digests = root.folder(&path::join(ADMIN, b"status.d")).ok();
-        let mut records = read.records;
-        let mut lists: Vec<Option<List>> = Vec::with_capacity(records.len());
-        for record in &records {
-            let bare = record.source.starts_with(b"/var/lib/dpkg/status.d/");
-            lists.push(match find_list(record, &mut by_name) {
-                Some(list) => Some(list),
-                None if bare => Some(List::Digests([path::name(&record.source), b".md5sums"].concat().into())),
-                None if info.is_none() => None,
-                None => {
-                    let (name, list) = (&record.name, usual_list(record));
-                    notes
-                        .push(format!("{info_path}/{list}: missing; the files of {name} are known in part, if at all"));
-                    Some(List::Info(list))
-                }
-            });
-        }
-        let mut orphans: Vec<Text> = by_name.into_values().collect();
-        orphans.sort_unstable();
-        for list in orphans {
-            let stem = &list[..list.len() - b".list".len()];
-            let (name, arch) = match memchr::memchr(b':', stem) {
-                Some(at) => (&stem[..at], Some(&stem[at + 1..])),
-                None => (stem, None),
-            };
-            let whole = path::join(&info_path, &list);
-            notes.push(format!(
-                "{whole}: lists files of {}, of which no record is left; dpkg no longer knows it",
-                Text::from(name)
-            ));
-            records.push(Record::lost(name, arch, whole));
-            lists.push(Some(List::Info(list)));
-        }
         DpkgHoldings {
             scene,
             installation,
@@ -256,37 +217,6 @@ impl<'s> DpkgHoldings<'s> {
         }
         Some(purl.to_string())
     }
-}
-
-type Listed<'s> = (Folder<'s>, HashMap<Text, Text>);
-
-/// The folder of lists, and its lists: name without `.list` → file name.
-fn listed<'s>(root: &'s crate::root::Root, info: &[u8]) -> Result<Listed<'s>, crate::root::RootError> {
-    let folder = root.folder(info)?;
-    let names = folder.list()?;
-    let lists = names.into_iter().filter_map(|(name, _)| {
-        let stem = name.strip_suffix(b".list")?;
-        (!stem.is_empty()).then(|| (Text::from(stem), name.clone()))
-    });
-    let lists = lists.collect();
-    Ok((folder, lists))
-}
-
-/// How dpkg calls the file of a package's list.
-fn usual_list(record: &Record) -> Text {
-    match &record.arch {
-        Some(arch) if record.multi_arch_same => [&record.name, &b":"[..], arch, b".list"].concat().into(),
-        _ => [&record.name, &b".list"[..]].concat().into(),
-    }
-}
-
-/// The file of a package's list: with the architecture where instances can stand side by side; older
-/// dpkg and repaired systems may have the other form.
-fn find_list(record: &Record, by_name: &mut HashMap<Text, Text>) -> Option<List> {
-    let qualified: Option<Vec<u8>> = record.arch.as_ref().map(|arch| [&record.name, &b":"[..], arch].concat());
-    let plain = Some(record.name.to_vec());
-    let order = if record.multi_arch_same { [qualified, plain] } else { [plain, qualified] };
-    order.into_iter().flatten().find_map(|name| by_name.remove(name.as_slice())).map(List::Info)
 }
 
 impl Holdings for DpkgHoldings<'_> {

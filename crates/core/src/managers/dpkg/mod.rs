@@ -21,6 +21,7 @@ mod diversions;
 mod holdings;
 mod lists;
 mod marks;
+mod pairing;
 mod status;
 
 use crate::managers::{Holdings, Manager};

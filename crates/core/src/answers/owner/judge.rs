@@ -1,267 +1,28 @@
-//! Whose is it: a command, a path, a package.
+//! From what was found and what is claimed to the verdict.
 
 use std::io::Read as _;
 
 use md5::Digest as _;
-use schemars::JsonSchema;
-use serde::Serialize;
 
-use super::{Located, locate};
+use super::look::Found;
+use super::{Answer, Elsewhere, Hop, Interpreter, Target, TargetKind, Verdict};
+use crate::answers::{Located, claims_on_last, locate};
 use crate::claims::{ClaimIndex, FoundClaim};
-use crate::model::{Claimant, CoverageState, Evidence, Owner, Remedy, Wanted};
+use crate::model::{Claimant, Evidence, Owner};
 use crate::root::{Kind, Root};
-use crate::search::{Context, End, How, Reached, SearchPath, Trail, hints, program_folders};
+use crate::search::{End, How, SearchPath, Step, Trail, hints};
 use crate::survey::Survey;
-use crate::text::{Text, path};
+use crate::text::Text;
 
-/// What sort of thing a target is.
-#[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, JsonSchema)]
-#[serde(rename_all = "lowercase")]
-pub enum TargetKind {
-    /// A name that is typed.
-    Command,
-    /// A file or folder.
-    Path,
-    /// A package's name.
-    Package,
+/// A judge of one survey's targets.
+pub(super) struct Judge<'a, 's> {
+    pub(super) survey: &'a Survey<'s>,
+    pub(super) search: &'a SearchPath,
+    pub(super) index: &'a ClaimIndex,
 }
 
-/// What is asked about.
-#[derive(Debug, Clone, PartialEq, Eq)]
-pub struct Target {
-    /// As the person gave it.
-    pub given: Text,
-    /// The kind, where the person said it.
-    pub kind: Option<TargetKind>,
-    /// The name or path itself.
-    pub name: Text,
-}
-
-/// A target that cannot be understood.
-#[derive(Debug, Clone, PartialEq, Eq, thiserror::Error)]
-#[error("{given}: {problem}")]
-pub struct BadTarget {
-    /// As given.
-    pub given: Text,
-    /// What is wrong with it, and what would be right.
-    pub problem: &'static str,
-}
-
-impl Target {
-    /// Takes `command:NAME`, `path:PATH`, `package:NAME`, or a bare name or path.
-    ///
-    /// # Errors
-    /// For an empty name, and for a command with a slash.
-    pub fn parse(given: &[u8]) -> Result<Self, BadTarget> {
-        let kinds = [("command:", TargetKind::Command), ("path:", TargetKind::Path), ("package:", TargetKind::Package)];
-        let explicit = kinds.iter().find_map(|(prefix, kind)| Some((*kind, given.strip_prefix(prefix.as_bytes())?)));
-        let (kind, name) = match explicit {
-            Some((kind, name)) => (Some(kind), name),
-            None if given.contains(&b'/') => (Some(TargetKind::Path), given),
-            None => (None, given),
-        };
-        let bad = |problem| Err(BadTarget { given: given.into(), problem });
-        if name.is_empty() {
-            return bad("no name is given");
-        }
-        if kind == Some(TargetKind::Command) && name.contains(&b'/') {
-            return bad("a command has no slash in its name (use path: for a file)");
-        }
-        Ok(Target { given: given.into(), kind, name: name.into() })
-    }
-}
-
-/// The verdict.
-#[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, JsonSchema)]
-#[serde(rename_all = "kebab-case")]
-pub enum Verdict {
-    /// One package claims it.
-    Owned,
-    /// No manager claims it.
-    Unowned,
-    /// Several packages claim it.
-    Several,
-    /// It is not there.
-    NotFound,
-}
-
-/// One step from the path found to what finally runs.
-#[derive(Debug, Clone, PartialEq, Eq, Serialize, JsonSchema)]
-pub struct Hop {
-    /// Where the step stands.
-    pub path: Text,
-    /// Where it leads: a link's target, a script's interpreter.
-    pub to: Option<Text>,
-    /// How it leads there.
-    pub how: How,
-    /// The folder on the way that is a link, where it is not the step itself that is one.
-    pub through: Option<Text>,
-    /// The package that placed it, `alternatives/GROUP`, or `null` for one placed by hand.
-    pub owner: Option<Text>,
-}
-
-/// A script's interpreter.
-#[derive(Debug, Clone, PartialEq, Eq, Serialize, JsonSchema)]
-pub struct Interpreter {
-    /// The script's first line.
-    pub line: Text,
-    /// The interpreter's path, as found; `null` when a look-up finds none.
-    pub path: Option<Text>,
-    /// What finally interprets, links followed; `null` when there is nothing.
-    pub runs: Option<Text>,
-    /// Whose that is.
-    pub owner: Option<Owner>,
-}
-
-/// A copy that this search path does not reach.
-#[derive(Debug, Clone, PartialEq, Eq, Serialize, JsonSchema)]
-pub struct Elsewhere {
-    /// The package that owns it; `null` when none does.
-    pub id: Option<Text>,
-    /// What to type to start it.
-    pub start: Text,
-}
-
-/// The answer for one target.
-#[derive(Debug, Clone, PartialEq, Eq, Serialize, JsonSchema)]
-pub struct Answer {
-    /// As the person gave it.
-    pub target: Text,
-    /// What it was taken for.
-    pub kind: TargetKind,
-    /// The situation in which names are looked up.
-    pub context: Context,
-    /// The verdict.
-    pub verdict: Verdict,
-    /// Whether everything that could speak against the verdict was read.
-    pub certain: bool,
-    /// The program that the name starts, or that the path is; `null` when it is none.
-    pub runs: Option<Text>,
-    /// From the path found to what finally runs.
-    pub hops: Vec<Hop>,
-    /// Its interpreter, where it is a script.
-    pub interpreter: Option<Interpreter>,
-    /// The owner of what finally runs.
-    pub owner: Option<Owner>,
-    /// Everyone who claims it.
-    pub owners: Vec<Owner>,
-    /// Its version, where it has no owner and says so itself.
-    pub version_hint: Option<Text>,
-    /// The copies behind it, in order.
-    pub hidden: Vec<Located>,
-    /// The copy that runs instead when its name is typed.
-    pub hidden_by: Option<Located>,
-    /// Copies that this search path does not reach.
-    pub elsewhere: Vec<Elsewhere>,
-    /// Why it wins.
-    pub because: Vec<Evidence>,
-    /// Commands of its manager's own.
-    pub remedies: Vec<Remedy>,
-    /// Where all this stands.
-    pub evidence: Vec<Evidence>,
-}
-
-/// The answers, in the order of the targets.
-#[derive(Debug, Clone, Serialize, JsonSchema)]
-pub struct Owners {
-    /// One per target.
-    pub answers: Vec<Answer>,
-}
-
-/// A target after its first look at the disk, before any record is read.
-enum Found {
-    Command { reached: Reached, trails: Vec<Trail>, elsewhere: Vec<Trail> },
-    Path { trail: Trail, reached: Reached, winner: Option<Trail> },
-    Other { elsewhere: Vec<Trail> },
-}
-
-impl Found {
-    fn look(survey: &Survey<'_>, search: &SearchPath, folders: &[Text], target: &Target) -> Self {
-        let root = survey.root();
-        if target.kind == Some(TargetKind::Path) {
-            let whole = path::absolute(&target.name, &survey.scene.here.folder);
-            let trail = Trail::of(root, search, &whole);
-            // Whether the name, when typed, runs this file or another one.
-            let is_program = matches!(trail.end, End::There(meta) if root.can_execute(trail.last(), meta));
-            let reached = if is_program { search.reach(root, path::name(&whole)) } else { Reached::default() };
-            let winner = reached.copies.first().map(|copy| Trail::links(root, &copy.path));
-            return Found::Path { trail, reached, winner };
-        }
-        let reached = match target.kind {
-            Some(TargetKind::Package) => Reached::default(),
-            _ => search.reach(root, &target.name),
-        };
-        let trails: Vec<Trail> = reached.copies.iter().map(|copy| Trail::of(root, search, &copy.path)).collect();
-        let elsewhere = match target.kind {
-            Some(TargetKind::Package) => Vec::new(),
-            _ => elsewhere(root, search, folders, &target.name, &trails),
-        };
-        if trails.is_empty() { Found::Other { elsewhere } } else { Found::Command { reached, trails, elsewhere } }
-    }
-
-    fn names(&self) -> Vec<&[u8]> {
-        let trails: Vec<&Trail> = match self {
-            Found::Command { trails, elsewhere, .. } => trails.iter().chain(elsewhere).collect(),
-            Found::Path { trail, winner, .. } => std::iter::once(trail).chain(winner).collect(),
-            Found::Other { elsewhere } => elsewhere.iter().collect(),
-        };
-        trails.into_iter().flat_map(Trail::paths).map(|path| path::name(path)).collect()
-    }
-}
-
-/// Programs of that name in folders of programs that the search path does not name.
-fn elsewhere(root: &Root, search: &SearchPath, folders: &[Text], name: &[u8], known: &[Trail]) -> Vec<Trail> {
-    let mut found: Vec<Trail> = Vec::new();
-    if name.contains(&b'/') {
-        return found;
-    }
-    for folder in folders.iter().filter(|folder| !search.entries.iter().any(|entry| entry.settled == **folder)) {
-        let candidate = path::join(folder, name);
-        let Ok(meta) = root.target(&candidate) else { continue };
-        let trail = || Trail::links(root, &candidate);
-        if root.can_execute(&candidate, meta) {
-            let trail = trail();
-            if !known.iter().chain(&found).any(|other| other.last() == trail.last()) {
-                found.push(trail);
-            }
-        }
-    }
-    found
-}
-
-/// Answers for every target with one reading of the machine.
-#[must_use]
-pub fn owners(survey: &Survey<'_>, search: &SearchPath, targets: &[Target]) -> Owners {
-    let folders = program_folders(survey.scene);
-    let found: Vec<Found> = targets.iter().map(|target| Found::look(survey, search, &folders, target)).collect();
-    let index = survey.claims(&Wanted::names(found.iter().flat_map(Found::names)));
-    let asked = Asked { survey, search, index: &index };
-    let mut answers: Vec<Answer> =
-        targets.iter().zip(&found).map(|(target, found)| asked.answer(target, found)).collect();
-    let coverage = survey.coverage();
-    let is_lost = |of_manager: bool| {
-        coverage.iter().any(|part| part.manager.is_some() == of_manager && part.state != CoverageState::Read)
-    };
-    let records_lost = survey.holdings().is_empty() || is_lost(true);
-    for answer in &mut answers {
-        answer.certain = match answer.verdict {
-            Verdict::Owned | Verdict::Several => true,
-            Verdict::Unowned => !records_lost,
-            // It may stand in a folder that could not be looked into.
-            Verdict::NotFound => !records_lost && !is_lost(false),
-        };
-    }
-    Owners { answers }
-}
-
-struct Asked<'a, 's> {
-    survey: &'a Survey<'s>,
-    search: &'a SearchPath,
-    index: &'a ClaimIndex,
-}
-
-impl Asked<'_, '_> {
-    fn answer(&self, target: &Target, found: &Found) -> Answer {
+impl Judge<'_, '_> {
+    pub(super) fn answer(&self, target: &Target, found: &Found) -> Answer {
         match found {
             Found::Command { reached, trails, elsewhere } => {
                 let mut answer = self.of_trail(target, TargetKind::Command, &trails[0]);
@@ -346,7 +107,7 @@ impl Asked<'_, '_> {
         answer.hops = self.hops(trail, &mut answer.evidence);
         answer.interpreter = self.interpreter(trail, &mut answer.evidence);
         let mut subject = trail.last();
-        let mut claims = super::claims_on_last(self.survey, self.index, trail);
+        let mut claims = claims_on_last(self.survey, self.index, trail);
         match &trail.end {
             End::There(_) => answer.verdict = Verdict::Unowned,
             End::Unknown(error) => answer.evidence.push(Evidence::at(subject.clone(), "look-up", error.to_string())),
@@ -420,7 +181,7 @@ impl Asked<'_, '_> {
 
     fn hops(&self, trail: &Trail, evidence: &mut Vec<Evidence>) -> Vec<Hop> {
         let last = trail.steps.len() - 1;
-        let hop = |(number, step): (usize, &crate::search::Step)| {
+        let hop = |(number, step): (usize, &Step)| {
             let settled = self.survey.root().settle(&step.path);
             let ownership = self.survey.ownership(self.index, &settled);
             // A group places links only; where a file has taken the link's place, it is not the group's.
@@ -467,7 +228,7 @@ impl Asked<'_, '_> {
     }
 
     fn locate_owner(&self, trail: &Trail) -> Option<Owner> {
-        super::claims_on_last(self.survey, self.index, trail).first().and_then(|claim| self.survey.owner(claim))
+        claims_on_last(self.survey, self.index, trail).first().and_then(|claim| self.survey.owner(claim))
     }
 
     fn elsewhere(&self, trails: &[Trail]) -> Vec<Elsewhere> {

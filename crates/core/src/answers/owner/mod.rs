@@ -1,0 +1,140 @@
+//! Whose is it: a command, a path, a package.
+
+mod judge;
+mod look;
+mod target;
+
+use schemars::JsonSchema;
+use serde::Serialize;
+
+use super::Located;
+use crate::model::{CoverageState, Evidence, Owner, Remedy, Wanted};
+use crate::search::{Context, How, SearchPath, program_folders};
+use crate::survey::Survey;
+use crate::text::Text;
+
+use judge::Judge;
+use look::Found;
+pub use target::{BadTarget, Target, TargetKind};
+
+/// The verdict.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, JsonSchema)]
+#[serde(rename_all = "kebab-case")]
+pub enum Verdict {
+    /// One package claims it.
+    Owned,
+    /// No manager claims it.
+    Unowned,
+    /// Several packages claim it.
+    Several,
+    /// It is not there.
+    NotFound,
+}
+
+/// One step from the path found to what finally runs.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, JsonSchema)]
+pub struct Hop {
+    /// Where the step stands.
+    pub path: Text,
+    /// Where it leads: a link's target, a script's interpreter.
+    pub to: Option<Text>,
+    /// How it leads there.
+    pub how: How,
+    /// The folder on the way that is a link, where it is not the step itself that is one.
+    pub through: Option<Text>,
+    /// The package that placed it, `alternatives/GROUP`, or `null` for one placed by hand.
+    pub owner: Option<Text>,
+}
+
+/// A script's interpreter.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, JsonSchema)]
+pub struct Interpreter {
+    /// The script's first line.
+    pub line: Text,
+    /// The interpreter's path, as found; `null` when a look-up finds none.
+    pub path: Option<Text>,
+    /// What finally interprets, links followed; `null` when there is nothing.
+    pub runs: Option<Text>,
+    /// Whose that is.
+    pub owner: Option<Owner>,
+}
+
+/// A copy that this search path does not reach.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, JsonSchema)]
+pub struct Elsewhere {
+    /// The package that owns it; `null` when none does.
+    pub id: Option<Text>,
+    /// What to type to start it.
+    pub start: Text,
+}
+
+/// The answer for one target.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, JsonSchema)]
+pub struct Answer {
+    /// As the person gave it.
+    pub target: Text,
+    /// What it was taken for.
+    pub kind: TargetKind,
+    /// The situation in which names are looked up.
+    pub context: Context,
+    /// The verdict.
+    pub verdict: Verdict,
+    /// Whether everything that could speak against the verdict was read.
+    pub certain: bool,
+    /// The program that the name starts, or that the path is; `null` when it is none.
+    pub runs: Option<Text>,
+    /// From the path found to what finally runs.
+    pub hops: Vec<Hop>,
+    /// Its interpreter, where it is a script.
+    pub interpreter: Option<Interpreter>,
+    /// The owner of what finally runs.
+    pub owner: Option<Owner>,
+    /// Everyone who claims it.
+    pub owners: Vec<Owner>,
+    /// Its version, where it has no owner and says so itself.
+    pub version_hint: Option<Text>,
+    /// The copies behind it, in order.
+    pub hidden: Vec<Located>,
+    /// The copy that runs instead when its name is typed.
+    pub hidden_by: Option<Located>,
+    /// Copies that this search path does not reach.
+    pub elsewhere: Vec<Elsewhere>,
+    /// Why it wins.
+    pub because: Vec<Evidence>,
+    /// Commands of its manager's own.
+    pub remedies: Vec<Remedy>,
+    /// Where all this stands.
+    pub evidence: Vec<Evidence>,
+}
+
+/// The answers, in the order of the targets.
+#[derive(Debug, Clone, Serialize, JsonSchema)]
+pub struct Owners {
+    /// One per target.
+    pub answers: Vec<Answer>,
+}
+
+/// Answers for every target with one reading of the machine.
+#[must_use]
+pub fn owners(survey: &Survey<'_>, search: &SearchPath, targets: &[Target]) -> Owners {
+    let folders = program_folders(survey.scene);
+    let found: Vec<Found> = targets.iter().map(|target| Found::look(survey, search, &folders, target)).collect();
+    let index = survey.claims(&Wanted::names(found.iter().flat_map(Found::names)));
+    let judge = Judge { survey, search, index: &index };
+    let mut answers: Vec<Answer> =
+        targets.iter().zip(&found).map(|(target, found)| judge.answer(target, found)).collect();
+    let coverage = survey.coverage();
+    let is_lost = |of_manager: bool| {
+        coverage.iter().any(|part| part.manager.is_some() == of_manager && part.state != CoverageState::Read)
+    };
+    let records_lost = survey.holdings().is_empty() || is_lost(true);
+    for answer in &mut answers {
+        answer.certain = match answer.verdict {
+            Verdict::Owned | Verdict::Several => true,
+            Verdict::Unowned => !records_lost,
+            // It may stand in a folder that could not be looked into.
+            Verdict::NotFound => !records_lost && !is_lost(false),
+        };
+    }
+    Owners { answers }
+}
