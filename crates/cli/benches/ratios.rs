@@ -13,7 +13,7 @@ use whodunit_core::model::Wanted;
 use whodunit_core::root::Root;
 use whodunit_core::scene::{Here, People, Scene};
 use whodunit_core::survey::Survey;
-use whodunit_demo::{Scale, write};
+use whodunit_demo::{Scale, write, write_large_store};
 
 const ROUNDS: usize = 15;
 const PROGRAM: &str = env!("CARGO_BIN_EXE_whodunit");
@@ -44,6 +44,21 @@ fn main() {
         }
     }
     memory();
+    store();
+}
+
+/// A store database of 50,000 paths and a profile of 300 elements, against `cat` of the same bytes.
+fn store() {
+    let place = Path::new(env!("CARGO_TARGET_TMPDIR")).join("store-50000");
+    if !place.join("nix/var/nix/db/schema").exists() {
+        let _ = fs::remove_dir_all(&place);
+        write_large_store(&place, 50_000, 300).expect("the build folder can be written");
+    }
+    let mut bytes = Command::new("cat");
+    bytes.arg(place.join("nix/var/nix/db/db.sqlite"));
+    let mut all = whodunit(&place, &["inventory", "--all", "--format", "json"]);
+    side_by_side("store of 50000, all, cat", &mut all, &mut bytes);
+    side_by_side("profile of 300, cat", &mut whodunit(&place, &["inventory"]), &mut bytes);
 }
 
 fn lantern(name: &str, scale: Scale) -> PathBuf {

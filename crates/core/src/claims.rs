@@ -25,6 +25,8 @@ pub struct FoundClaim {
     pub claimant: Claimant,
     /// Where its record stands.
     pub mark: Mark,
+    /// Whether it is on a whole tree: then it says nothing of whether this very file should be there.
+    pub on_tree: bool,
 }
 
 #[derive(Debug, Clone, Copy)]
@@ -121,6 +123,7 @@ impl ClaimIndex {
                     false => Claimant::Package(entry.claimant),
                 },
                 mark: Mark { line: entry.line, rule: entry.rule },
+                on_tree: false,
             })
             .collect();
         found.sort_by_key(|claim| match claim.claimant {

@@ -4,7 +4,7 @@ use std::sync::OnceLock;
 
 use crate::claims::{ClaimIndex, FoundClaim};
 use crate::managers::{self, Detail, Holdings};
-use crate::model::{Claimant, Coverage, CoverageState, Evidence, Owner, Package, Scope, Wanted};
+use crate::model::{Claimant, Coverage, CoverageState, Evidence, Mark, Owner, Package, Scope, Wanted};
 use crate::root::Root;
 use crate::scene::Scene;
 use crate::text::{Text, path};
@@ -41,13 +41,7 @@ impl<'s> Survey<'s> {
 
     /// What each installation holds, numbered as in [`FoundClaim::holder`].
     pub fn holdings(&self) -> &[Box<dyn Holdings + 's>] {
-        self.holdings.get_or_init(|| {
-            let opened = managers::ALL.iter().flat_map(|manager| {
-                let found = manager.installations(self.scene);
-                found.into_iter().map(|installation| manager.open(self.scene, installation))
-            });
-            opened.collect()
-        })
+        self.holdings.get_or_init(|| managers::ALL.iter().flat_map(|manager| manager.open(self.scene)).collect())
     }
 
     /// The holdings that made a claim.
@@ -78,8 +72,10 @@ impl<'s> Survey<'s> {
     /// Who owns what stands at a settled path, from an index that was built for its name.
     #[must_use]
     pub fn ownership(&self, index: &ClaimIndex, settled: &[u8]) -> Ownership {
+        let mut claims = index.on(self.root(), settled);
+        claims.extend(self.trees_over(settled));
         let (groups, packages): (Vec<_>, Vec<_>) =
-            index.on(self.root(), settled).into_iter().partition(|claim| matches!(claim.claimant, Claimant::Group(_)));
+            claims.into_iter().partition(|claim| matches!(claim.claimant, Claimant::Group(_)));
         let is_present = |claim: &FoundClaim| match claim.claimant {
             Claimant::Package(number) => self.holder(claim).is_present(number),
             Claimant::Group(_) => false,
@@ -87,6 +83,22 @@ impl<'s> Survey<'s> {
         let (present, removed): (Vec<_>, Vec<_>) = packages.into_iter().partition(is_present);
         let packages = if present.is_empty() { removed } else { present };
         Ownership { packages, group: groups.into_iter().next() }
+    }
+
+    /// Claims on whole trees in which a settled path lies.
+    fn trees_over(&self, settled: &[u8]) -> Vec<FoundClaim> {
+        let held = (0..).zip(self.holdings());
+        let found = held.filter_map(|(holder, held)| {
+            let (claimant, path) = held.tree_over(settled)?;
+            Some(FoundClaim { path, holder, claimant, mark: Mark { line: 0, rule: 0 }, on_tree: true })
+        });
+        found.collect()
+    }
+
+    /// Where a settled path leads when it is started, if a manager made it to start something else.
+    #[must_use]
+    pub fn leads_to(&self, settled: &[u8]) -> Option<Text> {
+        self.holdings().iter().find_map(|held| held.leads_to(settled))
     }
 
     /// The package behind a claim, in short; `None` for a group of links.

@@ -8,6 +8,7 @@ mod binary;
 mod cast;
 mod deb;
 mod machine;
+mod nix;
 mod tree;
 
 use std::path::Path;
@@ -67,7 +68,19 @@ pub fn write(folder: &Path, scale: Scale) -> Result<Written, DemoError> {
     }
     let claims = deb::write(&tree, &packages, scale.write_files)?;
     cast::by_hand(&tree)?;
+    nix::write(&tree)?;
     Ok(Written { packages: packages.len(), claims })
+}
+
+/// Lays a machine with nothing but a Nix store into `folder`: a database of so many paths, of which a
+/// profile of maren's has so many. The store paths themselves are not written. For measurements.
+///
+/// # Errors
+/// As [`write()`].
+pub fn write_large_store(folder: &Path, paths: u32, elements: u32) -> Result<(), DemoError> {
+    let tree = Tree::begin(folder)?;
+    machine::write(&tree)?;
+    nix::write_large(&tree, paths, elements)
 }
 
 /// A program of the demo's kind: an ELF file that nobody runs, with the packaging note of a

@@ -67,6 +67,25 @@ impl Tree {
         rustix::fs::utimensat(CWD, &file, &times, AtFlags::empty()).map_err(|errno| self.failed(path)(errno.into()))
     }
 
+    /// Where a path lies on this machine.
+    pub fn place(&self, path: &str) -> PathBuf {
+        self.at(path)
+    }
+
+    /// What went wrong at a path, in somebody else's words.
+    pub fn trouble(&self, path: &str, cause: impl std::fmt::Display) -> DemoError {
+        DemoError::Failed { file: self.at(path), cause: io::Error::other(cause.to_string()) }
+    }
+
+    /// A symbolic link with a date of its own (seconds since 1970).
+    pub fn dated_link(&self, path: &str, target: &str, date: i64) -> Result<(), DemoError> {
+        self.link(path, target)?;
+        let time = Timespec { tv_sec: date, tv_nsec: 0 };
+        let times = Timestamps { last_access: time, last_modification: time };
+        rustix::fs::utimensat(CWD, self.at(path), &times, AtFlags::SYMLINK_NOFOLLOW)
+            .map_err(|errno| self.failed(path)(errno.into()))
+    }
+
     /// A symbolic link.
     pub fn link(&self, path: &str, target: &str) -> Result<(), DemoError> {
         self.folder(Path::new(path).parent().and_then(Path::to_str).unwrap_or("/"))?;

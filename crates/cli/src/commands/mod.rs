@@ -4,6 +4,7 @@ mod demo;
 mod inventory;
 mod owner;
 mod shadows;
+mod states;
 mod unowned;
 
 use clap::Subcommand;
@@ -18,6 +19,7 @@ pub enum Command {
     Inventory(inventory::Arguments),
     Owner(owner::Arguments),
     Shadows(shadows::Arguments),
+    States(states::Arguments),
     Unowned(unowned::Arguments),
     Demo(demo::Arguments),
 }
@@ -37,6 +39,7 @@ pub fn run(cli: &Cli, streams: &mut Streams) -> Result<Outcome, Failure> {
         Command::Inventory(arguments) => inventory::run(arguments, &cli.global, streams),
         Command::Owner(arguments) => owner::run(arguments, &cli.global, streams),
         Command::Shadows(arguments) => shadows::run(arguments, &cli.global, streams),
+        Command::States(arguments) => states::run(arguments, &cli.global, streams),
         Command::Unowned(arguments) => unowned::run(arguments, &cli.global, streams),
         Command::Demo(arguments) => demo::run(arguments, &cli.global, streams),
     }

@@ -240,7 +240,7 @@ fn link(hop: &Hop, look: &Look) -> String {
         None => "placed by hand".to_owned(),
         Some(owner) => match owner.strip_prefix(b"alternatives/") {
             Some(group) => format!("placed by the alternatives group {}", Text::from(group)),
-            None => format!("placed by {owner}"),
+            None => format!("placed by {}", look.placer(owner)),
         },
     };
     format!("└ link, {placed} → {to}")

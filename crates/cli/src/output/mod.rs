@@ -96,7 +96,7 @@ pub fn show<A: Shown>(
         Format::Csv => csv::write(&mut streams.out, &answer.grid())?,
         Format::Markdown => table::markdown(&mut streams.out, &answer.grid())?,
         Format::Table => {
-            let look = Look::new(&ready.scene, survey);
+            let look = Look::new(&ready.scene, streams.width.is_some(), survey);
             page::write(&mut streams.out, &answer.page(&look), streams.width, streams.color)?;
         }
     }

@@ -136,29 +136,50 @@ fn fitting<'a>(text: &'a str, left: &mut usize) -> &'a str {
 /// How things are shown to this reader.
 pub struct Look {
     people: Vec<Person>,
+    on_terminal: bool,
     /// The managers whose records could be read, in words.
     pub managers: String,
 }
 
 impl Look {
-    pub fn new(scene: &Scene, survey: &Survey<'_>) -> Self {
+    pub fn new(scene: &Scene, on_terminal: bool, survey: &Survey<'_>) -> Self {
         let mut managers: Vec<&str> = survey.holdings().iter().map(|held| held.installation().manager.0).collect();
         managers.dedup();
-        Look { people: scene.people.clone(), managers: managers.join(", ") }
+        Look { people: scene.people.clone(), on_terminal, managers: managers.join(", ") }
     }
 
     /// A path with a home shortened: `~` for the only person, `~name` for one of several.
     pub fn path(&self, whole: &Text) -> String {
         for person in self.people.iter().filter(|person| person.home.len() > 1) {
             if path::within(whole, &person.home) {
-                let rest = Text::from(&whole[person.home.len()..]);
+                let rest = self.short(&whole[person.home.len()..]);
                 return match self.people.len() {
                     1 => format!("~{rest}"),
                     _ => format!("~{}{rest}", person.name),
                 };
             }
         }
-        whole.to_string()
+        self.short(whole)
+    }
+
+    /// A path on a terminal, where the hash of a store path would fill half a line.
+    fn short(&self, whole: &[u8]) -> String {
+        let below = whole.strip_prefix(b"/nix/store/").filter(|_| self.on_terminal);
+        match below {
+            Some(below) if is_hashed(below) => {
+                format!("/nix/store/{}…{}", Text::from(&below[..6]), Text::from(&below[32..]))
+            }
+            _ => Text::from(whole).to_string(),
+        }
+    }
+
+    /// Who placed a link, from the package's id: `nix · user-environment`.
+    #[expect(clippy::unused_self, reason = "the look decides it")]
+    pub fn placer(&self, id: &Text) -> String {
+        let manager = id.split(|&b| b == b'/').next().unwrap_or_default();
+        let name = path::name(id);
+        let name = if is_hashed(name) { &name[33..] } else { name };
+        format!("{} · {}", Text::from(manager), Text::from(name))
     }
 
     /// `dpkg · pegel 4.2-1`, with the person's name where it is not the system's.
@@ -177,6 +198,11 @@ impl Look {
         };
         format!("{} · {}{version}{whose}{state}", owner.manager, owner.full_name())
     }
+}
+
+/// Whether a name begins as those in a store do: 32 characters and a hyphen.
+fn is_hashed(name: &[u8]) -> bool {
+    name.len() > 33 && name[32] == b'-' && name[..32].iter().all(u8::is_ascii_alphanumeric)
 }
 
 #[cfg(test)]

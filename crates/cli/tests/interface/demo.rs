@@ -54,6 +54,12 @@ snapshots! {
     shadows_json: ["shadows", "--format", "json"];
     shadows_of_names: ["shadows", "shoal", "tidegauge", "kraken"];
     shadows_of_a_path: ["shadows", "/usr/bin/lamp"];
+    states: ["states"];
+    states_json: ["states", "profile", "--format", "json"];
+    states_csv: ["states", "--format", "csv"];
+    states_of_nothing: ["states", "kraken"];
+    owner_in_the_store: ["--path", "/home/maren/.nix-profile/bin:/usr/bin", "owner", "tidegauge", "package:libtide", "/nix/store/c5x8rq2b0nv7zk4mj1hwyp9d6sfgli3a-semaphore-1.2-rc1/bin/semaphore"];
+    shadows_between_managers: ["--path", "/home/maren/.nix-profile/bin:/usr/bin", "shadows"];
     unowned: ["unowned"];
     unowned_json: ["unowned", "--format", "json"];
     unowned_in_a_folder: ["unowned", "/opt", "--format", "lines"];

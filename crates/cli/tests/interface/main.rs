@@ -7,4 +7,5 @@
 mod demo;
 mod hostile;
 mod real_dpkg;
+mod real_nix;
 mod support;

@@ -8,33 +8,9 @@ use std::os::unix::fs::PermissionsExt as _;
 use std::path::{Path, PathBuf};
 use std::process::{Command, Stdio};
 
-use super::support::{lantern, program, run};
+use super::support::{generated_pairs, has, lantern, output, program, run};
 use serde_json::Value;
 use whodunit_core::version::debian;
-
-/// Whether the tools are here. Where they are required, their absence is a failure; elsewhere it is said.
-fn has(tools: &[&str]) -> bool {
-    let found =
-        |tool: &&&str| Command::new(tool).arg("--version").stdout(Stdio::null()).stderr(Stdio::null()).status().is_ok();
-    let missing: Vec<_> = tools.iter().filter(|tool| !found(tool)).collect();
-    let required = std::env::var_os("WHODUNIT_REAL_MANAGERS").is_some_and(|value| value == "required");
-    assert!(missing.is_empty() || !required, "required, but not here: {missing:?}");
-    if !missing.is_empty() {
-        eprintln!("not compared with the real manager: {missing:?} not here");
-    }
-    missing.is_empty()
-}
-
-fn output(command: &mut Command) -> Vec<u8> {
-    let output = command.env("LC_ALL", "C.UTF-8").output().unwrap();
-    // Queries answer in part and exit with 1 when some of their arguments are unknown.
-    assert!(
-        output.status.code().is_some_and(|code| code < 2),
-        "{command:?}: {}",
-        String::from_utf8_lossy(&output.stderr)
-    );
-    output.stdout
-}
 
 fn rooted(arguments: &[&str], root: &Path) -> Vec<u8> {
     output(Command::new(arguments[0]).arg(format!("--root={}", root.display())).args(&arguments[1..]))
@@ -51,7 +27,9 @@ fn compare_inventories(root: &Path) -> usize {
             format!("{}\t{}\t{}\t{}\t{}", words[0], words[1], words[2], words[3] == "hold", words[4])
         })
         .collect();
-    let document = run(["--root", root.to_str().unwrap(), "inventory", "--all", "--format", "json"]).document();
+    let document =
+        run(["--root", root.to_str().unwrap(), "inventory", "--all", "--manager", "dpkg", "--format", "json"])
+            .document();
     assert_eq!(document["coverage"][0]["state"], "read", "{}", document["coverage"]);
     let ours: BTreeSet<String> = document["packages"]
         .as_array()
@@ -344,7 +322,7 @@ fn versions_are_ordered_as_dpkg_orders_them() {
         return;
     }
     // dpkg's own library, one process for all pairs; where it is not here, one process for each of fewer.
-    let pairs = generated_pairs(2500);
+    let pairs = generated_pairs(2500, &["", "", "1:", "0:", "12:"]);
     let script = "use Dpkg::Version; while (<STDIN>) { chomp; my ($a, $b) = split / /; print version_compare($a, $b), qq{\\n}; }";
     let library = Command::new("perl")
         .args(["-MDpkg::Version", "-e", "1"])
@@ -372,35 +350,4 @@ fn versions_are_ordered_as_dpkg_orders_them() {
         let ours = debian::compare(a.as_bytes(), b.as_bytes()) as i32;
         assert_eq!(ours, theirs, "{a} {b}");
     }
-}
-
-/// Pairs of versions that differ little, made from the pieces that decide.
-fn generated_pairs(count: usize) -> Vec<(String, String)> {
-    let mut seed = 0x2545_f491_4f6c_dd1d_u64;
-    let mut next = move |below: usize| {
-        seed ^= seed << 13;
-        seed ^= seed >> 7;
-        seed ^= seed << 17;
-        usize::try_from(seed % below as u64).unwrap()
-    };
-    let pieces =
-        ["0", "1", "9", "10", "007", ".", ".", "~", "~~", "+", "a", "rc", "Z", "b1", "dfsg", "~bpo12", "-", "-1"];
-    let mut version = |from: Option<&str>| {
-        let mut text = match from {
-            Some(text) => text.to_owned(),
-            None => format!("{}{}", ["", "", "1:", "0:", "12:"][next(5)], next(12)),
-        };
-        for _ in 0..next(5) {
-            text.push_str(pieces[next(pieces.len())]);
-        }
-        if text.ends_with('-') { text + "0" } else { text }
-    };
-    (0..count)
-        .map(|number| {
-            let a = version(None);
-            let stem = a.clone();
-            let b = version((number % 3 > 0).then_some(&stem));
-            (a, b)
-        })
-        .collect()
 }

@@ -4,7 +4,7 @@ use std::ffi::OsStr;
 use std::fs;
 use std::os::unix::fs::PermissionsExt as _;
 use std::path::{Path, PathBuf};
-use std::process::Command;
+use std::process::{Command, Stdio};
 use std::sync::LazyLock;
 
 use serde_json::Value;
@@ -99,7 +99,8 @@ pub const PATH: &str = "/home/maren/.cargo/bin:/usr/local/bin:/usr/bin:/bin:/usr
 /// Asks the demo workstation.
 pub fn ask(arguments: &[&str]) -> Ran {
     let place = lantern().to_str().unwrap();
-    run([&["--root", place, "--path", PATH], arguments].concat())
+    let path: &[&str] = if arguments.contains(&"--path") { &[] } else { &["--path", PATH] };
+    run([&["--root", place], path, arguments].concat())
 }
 
 /// A tree with files: path, content; a path that ends in `/` is a folder, a content that begins with
@@ -125,4 +126,59 @@ pub fn tree(files: &[(&str, &[u8])]) -> TempDir {
         }
     }
     tree
+}
+
+/// Whether the tools are here. Where they are required, their absence is a failure; elsewhere it is said.
+pub fn has(tools: &[&str]) -> bool {
+    let found =
+        |tool: &&&str| Command::new(tool).arg("--version").stdout(Stdio::null()).stderr(Stdio::null()).status().is_ok();
+    let missing: Vec<_> = tools.iter().filter(|tool| !found(tool)).collect();
+    let required = std::env::var_os("WHODUNIT_REAL_MANAGERS").is_some_and(|value| value == "required");
+    assert!(missing.is_empty() || !required, "required, but not here: {missing:?}");
+    if !missing.is_empty() {
+        eprintln!("not compared with the real manager: {missing:?} not here");
+    }
+    missing.is_empty()
+}
+
+pub fn output(command: &mut Command) -> Vec<u8> {
+    let output = command.env("LC_ALL", "C.UTF-8").output().unwrap();
+    // Queries answer in part and exit with 1 when some of their arguments are unknown.
+    assert!(
+        output.status.code().is_some_and(|code| code < 2),
+        "{command:?}: {}",
+        String::from_utf8_lossy(&output.stderr)
+    );
+    output.stdout
+}
+
+/// Pairs of versions that differ little, made from the pieces that decide.
+pub fn generated_pairs(count: usize, starts: &[&str]) -> Vec<(String, String)> {
+    let mut seed = 0x2545_f491_4f6c_dd1d_u64;
+    let mut next = move |below: usize| {
+        seed ^= seed << 13;
+        seed ^= seed >> 7;
+        seed ^= seed << 17;
+        usize::try_from(seed % below as u64).unwrap()
+    };
+    let pieces =
+        ["0", "1", "9", "10", "007", ".", ".", "~", "~~", "+", "a", "rc", "Z", "b1", "dfsg", "~bpo12", "-", "-1"];
+    let mut version = |from: Option<&str>| {
+        let mut text = match from {
+            Some(text) => text.to_owned(),
+            None => format!("{}{}", starts[next(starts.len())], next(12)),
+        };
+        for _ in 0..next(5) {
+            text.push_str(pieces[next(pieces.len())]);
+        }
+        if text.ends_with('-') { text + "0" } else { text }
+    };
+    (0..count)
+        .map(|number| {
+            let a = version(None);
+            let stem = a.clone();
+            let b = version((number % 3 > 0).then_some(&stem));
+            (a, b)
+        })
+        .collect()
 }

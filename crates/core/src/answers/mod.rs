@@ -4,6 +4,7 @@ pub mod inventory;
 pub mod owner;
 pub mod schema;
 pub mod shadows;
+pub mod states;
 pub mod unowned;
 
 use schemars::JsonSchema;

@@ -7,6 +7,7 @@ use serde_json::Value;
 use super::inventory::{Inventory, Totals};
 use super::owner::Owners;
 use super::shadows::Shadows;
+use super::states::States;
 use super::unowned::Unowned;
 use super::{Envelope, SCHEMA};
 
@@ -19,6 +20,7 @@ enum Document {
     Totals(Envelope<Totals>),
     Owner(Envelope<Owners>),
     Shadows(Envelope<Shadows>),
+    States(Envelope<States>),
     Unowned(Envelope<Unowned>),
 }
 

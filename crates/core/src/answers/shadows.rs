@@ -126,6 +126,10 @@ fn weigh(survey: &Survey<'_>, winner: &Located, hidden: &[Located]) -> (Severity
             match order {
                 Some(Ordering::Less) => (Severity::Warning, "the copy that runs is the older one".to_owned()),
                 Some(Ordering::Greater) => (Severity::Note, "the copy that runs is the newer one".to_owned()),
+                // Two managers keep the same software, each up to date by its own measure.
+                _ if wins.name == behind.name => {
+                    (Severity::Note, format!("{}'s copy runs in place of {}'s", wins.manager, behind.manager))
+                }
                 _ => (Severity::Warning, format!("{} runs in place of {}", wins.name, behind.name)),
             }
         }

@@ -3,6 +3,7 @@
 
 pub mod accounts;
 pub mod binary;
+pub mod database;
 pub mod manual;
 pub mod settings;
 pub mod shebang;

@@ -1,30 +1,28 @@
 //! The package managers: one file or folder each, none of which knows another. [`ALL`] is the registry.
 
 pub mod dpkg;
+pub mod nix;
 
 use std::cmp::Ordering;
 
 use crate::model::{
-    Claim, Claimant, Coverage, Evidence, Installation, ManagerId, Mark, Owner, Package, Remedy, Wanted,
+    Claim, Claimant, Coverage, Evidence, Installation, ManagerId, Mark, Owner, Package, Remedy, State, Wanted,
 };
 use crate::scene::Scene;
 use crate::text::Text;
 
 /// Every manager that is read.
-pub const ALL: &[&dyn Manager] = &[&dpkg::Dpkg];
+pub const ALL: &[&dyn Manager] = &[&dpkg::Dpkg, &nix::Nix];
 
 /// A package manager whose state can be read from disk.
 pub trait Manager: Sync {
     /// The name by which people call it, and by which `--manager` selects it.
     fn id(&self) -> ManagerId;
 
-    /// Finds every installation of this manager: system-wide, and one per person where it keeps such.
-    /// Looks at folders only; what is in them is read by [`Manager::open`].
-    fn installations(&self, scene: &Scene) -> Vec<Installation>;
-
-    /// Reads which packages one installation has. Damage costs the damaged record, never the call:
-    /// what was lost is in [`Holdings::coverage`].
-    fn open<'s>(&self, scene: &'s Scene, installation: Installation) -> Box<dyn Holdings + 's>;
+    /// Finds every installation of this manager, system-wide and of each person, and reads which
+    /// packages it has; installations of one manager can share what they read. Damage costs the damaged
+    /// record, never the call: what was lost is in [`Holdings::coverage`].
+    fn open<'s>(&self, scene: &'s Scene) -> Vec<Box<dyn Holdings + 's>>;
 }
 
 /// What one installation holds. Its packages are numbered from 0.
@@ -48,8 +46,33 @@ pub trait Holdings: Sync {
     /// The numbers of the packages that a person means by `name`.
     fn named(&self, name: &[u8]) -> Vec<u32>;
 
-    /// Hands every wanted claim to `take`, in any order.
+    /// Hands every wanted claim on a single path to `take`, in any order.
     fn claims(&self, wanted: &Wanted, take: &mut dyn FnMut(Claim<'_>));
+
+    /// Who owns the whole tree in which a settled path lies, where this manager keeps trees of its own:
+    /// a store path, a deployed bundle. The path of the claim is that of the tree.
+    fn tree_over(&self, settled: &[u8]) -> Option<(Claimant, Text)> {
+        let _ = settled;
+        None
+    }
+
+    /// Where a file that this manager made leads when it is started, if that is not the file itself: a
+    /// wrapper that starts an app.
+    fn leads_to(&self, settled: &[u8]) -> Option<Text> {
+        let _ = settled;
+        None
+    }
+
+    /// What a person should know of a program of this package that was found at `path`.
+    fn remarks(&self, package: u32, path: &[u8]) -> Vec<Evidence> {
+        let _ = (package, path);
+        Vec::new()
+    }
+
+    /// The numbered states that the manager keeps itself, oldest first.
+    fn states(&self) -> Vec<State> {
+        Vec::new()
+    }
 
     /// Whether the package's files should be there: not so once it is removed and only settings remain.
     fn is_present(&self, package: u32) -> bool;
@@ -62,10 +85,17 @@ pub trait Holdings: Sync {
 
     /// The name under which a group of links is known, such as `alternatives/GROUP`, and what
     /// its manager says of the present choice.
-    fn group(&self, group: u32) -> (Text, Vec<Evidence>);
+    ///
+    /// Asked only for groups that this manager has claimed for.
+    fn group(&self, group: u32) -> (Text, Vec<Evidence>) {
+        (Text::from(format!("{}/{group}", self.installation().manager)), Vec::new())
+    }
 
     /// The MD5 digest recorded for a path of a package, in lower-case hexadecimal.
-    fn md5(&self, package: u32, path: &[u8]) -> Option<String>;
+    fn md5(&self, package: u32, path: &[u8]) -> Option<String> {
+        let _ = (package, path);
+        None
+    }
 
     /// Commands of the manager's own with which a person acts on the package, the safest first.
     fn remedies(&self, package: u32) -> Vec<Remedy>;

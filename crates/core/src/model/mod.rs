@@ -3,10 +3,13 @@
 mod claim;
 mod coverage;
 mod package;
+mod state;
 
 pub use claim::{Claim, Claimant, Mark, Wanted};
 pub use coverage::{Coverage, CoverageState};
 pub use package::{Installation, ManagerId, Origin, Owner, Package, Reason, Remedy, Scope, Status};
+
+pub use state::{Change, State};
 
 use schemars::JsonSchema;
 use serde::Serialize;

@@ -180,7 +180,7 @@ pub struct Package {
     pub evidence: Vec<Evidence>,
 }
 
-fn as_rfc3339<S: Serializer>(seconds: &Option<i64>, serializer: S) -> Result<S::Ok, S::Error> {
+pub(super) fn as_rfc3339<S: Serializer>(seconds: &Option<i64>, serializer: S) -> Result<S::Ok, S::Error> {
     match seconds.and_then(|seconds| jiff::Timestamp::from_second(seconds).ok()) {
         Some(time) => serializer.collect_str(&time),
         None => serializer.serialize_none(),
@@ -210,7 +210,7 @@ impl Owner {
     /// For a package of a foreign architecture that is `NAME:ARCH`.
     #[must_use]
     pub fn full_name(&self) -> Text {
-        full_name(&self.id, self.manager, &self.scope)
+        full_name(&self.id, &self.name)
     }
 }
 
@@ -218,13 +218,13 @@ impl Package {
     /// As [`Owner::full_name`].
     #[must_use]
     pub fn full_name(&self) -> Text {
-        full_name(&self.id, self.manager, &self.scope)
+        full_name(&self.id, &self.name)
     }
 }
 
-fn full_name(id: &Text, manager: ManagerId, scope: &Scope) -> Text {
-    let place = format!("{manager}/{scope}/");
-    id.strip_prefix(place.as_bytes()).unwrap_or(id).into()
+fn full_name(id: &Text, name: &Text) -> Text {
+    let last = crate::text::path::name(id);
+    if last.starts_with(name) && !name.is_empty() { last.into() } else { name.clone() }
 }
 
 /// A command of the owning manager's own, and what it is for.

@@ -97,6 +97,7 @@ impl Judge<'_, '_> {
             answer.verdict = Verdict::Owned;
             answer.owner = answer.owners.first().cloned();
             answer.evidence = held.package_evidence(*number);
+            answer.evidence.extend(held.remarks(*number, b""));
             answer.remedies = held.remedies(*number);
         }
         answer
@@ -108,6 +109,9 @@ impl Judge<'_, '_> {
         answer.interpreter = self.interpreter(trail, &mut answer.evidence);
         let mut subject = trail.last();
         let mut claims = claims_on_last(self.survey, self.index, trail);
+        if trail.end == End::Nothing {
+            claims.retain(|claim| !claim.on_tree);
+        }
         match &trail.end {
             End::There(_) => answer.verdict = Verdict::Unowned,
             End::Unknown(error) => answer.evidence.push(Evidence::at(subject.clone(), "look-up", error.to_string())),
@@ -119,7 +123,7 @@ impl Judge<'_, '_> {
             End::Nothing if !claims.is_empty() => {
                 answer.evidence.push(Evidence::at(subject.clone(), "look-up", "recorded, but not there"));
             }
-            End::Nothing if trail.steps.len() > 1 => {
+            End::Nothing if trail.steps.iter().any(|step| step.how == How::Link && step.through.is_none()) => {
                 // Nothing runs; the question is then who placed the link.
                 answer.verdict = Verdict::Unowned;
                 answer.evidence.push(Evidence::at(subject.clone(), "look-up", "the link leads to nothing"));
@@ -148,8 +152,8 @@ impl Judge<'_, '_> {
             return;
         };
         // Instances of one package for several architectures share files on purpose.
-        let alike =
-            |other: &Owner| (other.manager, &other.scope, &other.name) == (first.manager, &first.scope, &first.name);
+        // So do installations of one store path in several profiles.
+        let alike = |other: &Owner| (other.manager, &other.name) == (first.manager, &first.name);
         let chosen = if answer.owners.iter().all(alike) {
             answer.verdict = Verdict::Owned;
             Some(0)
@@ -160,7 +164,11 @@ impl Judge<'_, '_> {
         if let Some(chosen) = chosen {
             answer.owner = Some(answer.owners[chosen].clone());
             if let Claimant::Package(number) = claims[chosen].claimant {
-                answer.remedies = self.survey.holder(&claims[chosen]).remedies(number);
+                let holder = self.survey.holder(&claims[chosen]);
+                answer.remedies = holder.remedies(number);
+                // Only what a search found says how it came onto the search path.
+                let found: &[u8] = if answer.kind == TargetKind::Command { &trail.steps[0].path } else { b"" };
+                answer.evidence.extend(holder.remarks(number, found));
             }
         }
     }

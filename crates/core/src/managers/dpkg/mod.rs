@@ -41,7 +41,7 @@ impl Manager for Dpkg {
         ManagerId("dpkg")
     }
 
-    fn installations(&self, scene: &Scene) -> Vec<Installation> {
+    fn open<'s>(&self, scene: &'s Scene) -> Vec<Box<dyn Holdings + 's>> {
         let is = |path: &[u8], kind| scene.root.target(path).is_ok_and(|meta| meta.kind == kind);
         let found = is(b"/var/lib/dpkg/status", Kind::File)
             || is(b"/var/lib/dpkg/status.d", Kind::Folder)
@@ -49,10 +49,9 @@ impl Manager for Dpkg {
             // A folder that may not be looked into is an installation that cannot be read.
             || (is(ADMIN, Kind::Folder) && scene.root.folder(ADMIN).is_err());
         let here = Installation { manager: self.id(), scope: Scope::System, location: ADMIN.into() };
-        found.then_some(here).into_iter().collect()
-    }
-
-    fn open<'s>(&self, scene: &'s Scene, installation: Installation) -> Box<dyn Holdings + 's> {
-        Box::new(holdings::DpkgHoldings::read(scene, installation))
+        if !found {
+            return Vec::new();
+        }
+        vec![Box::new(holdings::DpkgHoldings::read(scene, here))]
     }
 }

@@ -1,0 +1,121 @@
+//! `whodunit states`.
+
+use std::ffi::OsString;
+use std::os::unix::ffi::OsStrExt as _;
+
+use clap::Args;
+use whodunit_core::answers::states::{States, states};
+use whodunit_core::model::{Change, State};
+use whodunit_core::survey::Survey;
+use whodunit_core::text::Text;
+
+use super::Outcome;
+use crate::args::Global;
+use crate::output::{self, Cell, Column, Grid, Line, Look, Piece, Shown, Streams, Tone};
+use crate::run::{Failure, Ready};
+
+/// The numbered states that managers keep themselves
+///
+/// Profile generations: when each was made, which one is in force, and what each added, removed or
+/// changed against the one before it. NAME is a holder's path or the last part of it.
+#[derive(Debug, Args)]
+#[command(after_help = "Examples:
+  whodunit states
+  whodunit states profile --format json")]
+pub struct Arguments {
+    /// Only of these holders
+    name: Vec<OsString>,
+}
+
+/// Answers.
+pub fn run(arguments: &Arguments, global: &Global, streams: &mut Streams) -> Result<Outcome, Failure> {
+    let ready = Ready::new(global)?;
+    let survey = Survey::of(&ready.scene);
+    let names: Vec<Text> = arguments.name.iter().map(|name| name.as_bytes().into()).collect();
+    let answer = states(&survey, &names);
+    let found = names.is_empty() || !answer.states.is_empty();
+    output::show(&answer, &survey, &ready, global, streams, found)
+}
+
+impl Shown for States {
+    type Item = State;
+    const COMMAND: &'static str = "states";
+
+    fn items(&self) -> &[State] {
+        &self.states
+    }
+
+    fn grid(&self) -> Grid {
+        let row = |state: &State| {
+            let joined = |names: &[Text]| names.iter().map(ToString::to_string).collect::<Vec<_>>().join(" ");
+            let changed: Vec<String> = state.changed.iter().map(change).collect();
+            vec![
+                Cell::plain(state.manager.to_string()),
+                Cell::plain(state.scope.to_string()),
+                Cell::plain(state.holder.to_string()),
+                Cell::plain(state.number.to_string()),
+                Cell::plain(state.made_at.map(output::time).unwrap_or_default()),
+                Cell::plain(state.current.to_string()),
+                Cell::plain(joined(&state.added)),
+                Cell::plain(joined(&state.removed)),
+                Cell::plain(changed.join("; ")),
+            ]
+        };
+        let columns = vec![
+            Column::words("manager", "MANAGER"),
+            Column::words("scope", "SCOPE"),
+            Column::words("holder", "HOLDER"),
+            Column::numbers("number", "NUMBER"),
+            Column::words("made_at", "MADE"),
+            Column::words("current", "CURRENT"),
+            Column::words("added", "ADDED"),
+            Column::words("removed", "REMOVED"),
+            Column::words("changed", "CHANGED"),
+        ];
+        Grid { columns, rows: self.states.iter().map(row).collect() }
+    }
+
+    fn page(&self, look: &Look) -> Vec<Piece> {
+        let mut holders: Vec<&Text> = self.states.iter().map(|state| &state.holder).collect();
+        holders.dedup();
+        let says = match (self.states.len(), holders.len()) {
+            (0, _) => "no manager keeps a numbered state here".to_owned(),
+            (states, holders) => {
+                format!("{} of {}", output::count(states, "state"), output::count(holders, "holder"))
+            }
+        };
+        let mut page: Vec<Piece> = vec![Line::of(Tone::Strong, says).into()];
+        for holder in holders {
+            let of_holder = self.states.iter().filter(|state| state.holder == *holder);
+            page.push(Line::blank().into());
+            let of = self.states.iter().find(|state| state.holder == *holder);
+            let whose = of.map(|state| format!("   {} · {}", state.manager, state.scope)).unwrap_or_default();
+            page.push(Line::of(Tone::Strong, look.path(holder)).and(Tone::Faint, whose).into());
+            page.extend(of_holder.flat_map(in_full).map(Piece::from));
+        }
+        page
+    }
+}
+
+fn in_full(state: &State) -> Vec<Line> {
+    let made = state.made_at.map(output::date).unwrap_or_default();
+    let mut head = Line::of(Tone::Plain, format!("  {:>4}", state.number)).to(8).and(Tone::Plain, made).to(22);
+    if state.current {
+        head = head.and(Tone::Accent, "in force");
+    }
+    let mut lines = vec![head];
+    let listed =
+        |mark: &str, what: String| Line::blank().to(8).and(Tone::Faint, mark.to_owned()).to(18).and(Tone::Plain, what);
+    lines.extend(state.added.iter().map(|name| listed("added", name.to_string())));
+    lines.extend(state.removed.iter().map(|name| listed("removed", name.to_string())));
+    lines.extend(state.changed.iter().map(|one| listed("changed", change(one))));
+    lines
+}
+
+fn change(change: &Change) -> String {
+    let version = |version: &Option<Text>| version.as_ref().map_or("no version".to_owned(), ToString::to_string);
+    match change.from == change.to {
+        true => format!("{} {}, built anew", change.name, version(&change.to)),
+        false => format!("{} {} → {}", change.name, version(&change.from), version(&change.to)),
+    }
+}

@@ -1,0 +1,25 @@
+//! The numbered states that managers keep themselves.
+
+use schemars::JsonSchema;
+use serde::Serialize;
+
+use crate::model::State;
+use crate::survey::Survey;
+use crate::text::{Text, path};
+
+/// The answer.
+#[derive(Debug, Clone, Serialize, JsonSchema)]
+pub struct States {
+    /// The states; those of one holder together, oldest first.
+    pub states: Vec<State>,
+}
+
+/// The states of all holders, or of those whose path or last name is among `names`.
+#[must_use]
+pub fn states(survey: &Survey<'_>, names: &[Text]) -> States {
+    let mut states: Vec<State> = survey.holdings().iter().flat_map(|held| held.states()).collect();
+    if !names.is_empty() {
+        states.retain(|state| names.iter().any(|name| *name == state.holder || **name == *path::name(&state.holder)));
+    }
+    States { states }
+}

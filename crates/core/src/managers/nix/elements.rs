@@ -1,0 +1,72 @@
+//! What one generation of a profile holds, whichever way it records that.
+
+use super::manifest::{self, Element};
+use super::store::{Store, is_internal};
+use crate::root::{Limit, Root};
+use crate::text::{Text, path};
+
+/// How a profile is recorded; it decides which command changes it.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub enum Recorded {
+    /// By `nix-env`.
+    NixEnv,
+    /// By `nix profile`.
+    NixProfile,
+    /// By a configuration of the system or of a home: what it refers to is what it holds.
+    Configuration,
+}
+
+/// The elements of a generation, and the file that records them.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct Held {
+    pub recorded: Recorded,
+    pub file: Text,
+    pub elements: Vec<Element>,
+}
+
+/// Reads what the store path of a generation holds.
+///
+/// # Errors
+/// In words, naming the file.
+pub fn read(root: &Root, store: &Store<'_>, generation: &[u8]) -> Result<Held, String> {
+    let json = path::join(generation, b"manifest.json");
+    match root.read(&json, Limit::LIST) {
+        Ok(content) => {
+            let elements = manifest::of_nix_profile(&content).map_err(|error| format!("{json}: {error}"))?;
+            return Ok(Held { recorded: Recorded::NixProfile, file: json, elements });
+        }
+        Err(error) if !error.is_missing() => return Err(error.to_string()),
+        Err(_) => {}
+    }
+    let nix = path::join(generation, b"manifest.nix");
+    match root.read(&nix, Limit::LIST) {
+        Ok(content) => {
+            let elements =
+                manifest::of_nix_env(&content).map_err(|at| format!("{nix}: not what nix-env writes, at byte {at}"))?;
+            return Ok(Held { recorded: Recorded::NixEnv, file: nix, elements });
+        }
+        Err(error) if !error.is_missing() => return Err(error.to_string()),
+        Err(_) => {}
+    }
+    // A NixOS system has its programs in `sw`, a home configuration in `home-path`; else it is the tree itself.
+    for part in [&b"sw"[..], b"home-path"] {
+        let link = path::join(generation, part);
+        if root.entry(&link).is_ok() {
+            let tree = root.settle_folder(&link);
+            return Ok(Held { recorded: Recorded::Configuration, elements: referred(store, &tree), file: link });
+        }
+    }
+    match root.entry(generation) {
+        Ok(_) => Ok(Held {
+            recorded: Recorded::Configuration,
+            elements: referred(store, generation),
+            file: generation.into(),
+        }),
+        Err(error) => Err(error.to_string()),
+    }
+}
+
+fn referred(store: &Store<'_>, tree: &[u8]) -> Vec<Element> {
+    let software = store.references(tree).into_iter().filter(|row| !is_internal(&row.path));
+    software.map(|row| Element { paths: vec![row.path.clone()], active: true, ..Element::default() }).collect()
+}

@@ -1,0 +1,513 @@
+//! What a profile holds, and what the store holds besides.
+
+use std::cmp::Ordering;
+use std::sync::{Arc, OnceLock};
+
+use hashbrown::{HashMap, HashSet};
+
+use super::ID;
+use super::elements::{self, Held, Recorded};
+use super::manifest::Element;
+use super::profiles::{Generation, Profile};
+use super::roots::Alive;
+use super::store::{DATABASE, STORE, Store, is_internal, store_path};
+use crate::managers::{Detail, Holdings};
+use crate::model::{
+    Change, Claim, Claimant, Coverage, CoverageState, Evidence, Installation, Mark, Origin, Owner, Package, Reason,
+    Remedy, Scope, State, Status, Wanted,
+};
+use crate::root::Kind;
+use crate::scene::Scene;
+use crate::text::{Text, path};
+use crate::version::nix;
+
+/// One profile.
+pub struct ProfileHoldings<'s> {
+    scene: &'s Scene,
+    store: Arc<Store<'s>>,
+    profile: Profile,
+    installation: Installation,
+    held: Option<Held>,
+    ids: OnceLock<Vec<Text>>,
+    by_path: HashMap<Text, u32>,
+    notes: Vec<String>,
+}
+
+impl<'s> ProfileHoldings<'s> {
+    /// Reads what the profile holds now.
+    pub fn read(scene: &'s Scene, store: Arc<Store<'s>>, profile: Profile) -> Self {
+        let mut notes = Vec::new();
+        let (_, current) = profile.current(scene);
+        let held = match current {
+            None => {
+                notes.push(format!("{}: the link leads to nothing in the store", profile.link));
+                None
+            }
+            Some(target) => match elements::read(&scene.root, &store, &target) {
+                Ok(held) => Some(held),
+                Err(error) => {
+                    notes.push(format!("{error}: what the profile holds is not known"));
+                    None
+                }
+            },
+        };
+        let installation = Installation { manager: ID, scope: profile.scope.clone(), location: profile.link.clone() };
+        let mut by_path = HashMap::new();
+        for (number, element) in (0..).zip(held.iter().flat_map(|held| &held.elements)) {
+            for path in &element.paths {
+                by_path.entry(path.clone()).or_insert(number);
+            }
+        }
+        ProfileHoldings { scene, store, profile, installation, held, ids: OnceLock::new(), by_path, notes }
+    }
+
+    /// The store paths that its packages consist of.
+    pub fn store_paths(&self) -> Vec<Text> {
+        self.by_path.keys().cloned().collect()
+    }
+
+    fn elements(&self) -> &[Element] {
+        self.held.as_ref().map_or(&[], |held| &held.elements)
+    }
+
+    /// Gives each element an id of its own: two of one name get their place in the profile as well.
+    fn ids(&self) -> &[Text] {
+        self.ids.get_or_init(|| self.number())
+    }
+
+    fn number(&self) -> Vec<Text> {
+        let place = match self.profile.usual {
+            true => format!("{ID}/{}/", self.profile.scope),
+            false => format!("{ID}/{}/{}/", self.profile.scope, Text::from(self.profile.name())),
+        };
+        let mut taken = HashSet::new();
+        let mut ids = Vec::new();
+        for (number, element) in (0_u32..).zip(self.elements()) {
+            let name = self.name_and_version(element).0;
+            let plain = Text::from([place.as_bytes(), &name].concat());
+            let id = match taken.insert(plain.clone()) {
+                true => plain,
+                false => Text::from([&plain, format!("#{number}").as_bytes()].concat()),
+            };
+            ids.push(id);
+        }
+        ids
+    }
+
+    fn name_and_version(&self, element: &Element) -> (Text, Option<Text>) {
+        match (&element.name, element.paths.first()) {
+            // `nix-env` records the whole name; `nix profile` a word for the element, which is no name.
+            (Some(name), _) if self.held.as_ref().is_some_and(|held| held.recorded == Recorded::NixEnv) => {
+                let (name, version) = nix::split(name);
+                (name.into(), version.map(Text::from))
+            }
+            (_, Some(path)) => self.store.name_and_version(path),
+            (Some(name), None) => (name.clone(), None),
+            (None, None) => ("unnamed".into(), None),
+        }
+    }
+
+    fn element(&self, package: u32) -> &Element {
+        &self.elements()[package as usize]
+    }
+
+    /// The names in a folder of the element's outputs that the profile shows.
+    fn shown(&self, element: &Element, folder: &[u8]) -> Vec<Text> {
+        let outputs = element
+            .paths
+            .iter()
+            .filter_map(|path| self.scene.root.folder(&path::join(path, folder)).and_then(|folder| folder.list()).ok());
+        outputs.flatten().filter(|(_, kind)| *kind != Kind::Folder).map(|(name, _)| name).collect()
+    }
+
+    fn status(&self, element: &Element) -> Status {
+        match element.active {
+            true if element.paths.iter().all(|path| self.scene.root.entry(path).is_ok()) => Status::Installed,
+            true => Status::Broken,
+            false => Status::Disabled,
+        }
+    }
+
+    fn package(&self, number: u32, detail: Detail) -> Package {
+        let element = self.element(number);
+        let (name, version) = self.name_and_version(element);
+        let rows: Vec<_> = element.paths.iter().filter_map(|path| self.store.row(path)).collect();
+        let in_profile =
+            |folder: &str, name: &Text| path::join(&path::join(&self.profile.link, folder.as_bytes()), name);
+        let programs = detail.programs && element.active;
+        Package {
+            id: self.ids()[number as usize].clone(),
+            manager: ID,
+            scope: self.profile.scope.clone(),
+            location: self.profile.link.clone(),
+            name,
+            version,
+            arch: None,
+            kind: "package".to_owned(),
+            channel: None,
+            revision: element.paths.first().map(|path| path::name(path).into()),
+            origin: element.asked.as_ref().map(|asked| Origin {
+                name: asked.clone(),
+                kind: "flake".to_owned(),
+                url: element.locked.clone(),
+                trust: None,
+            }),
+            reason: Reason::Explicit,
+            held: false,
+            active: element.active,
+            status: self.status(element),
+            confinement: Some("none".to_owned()),
+            installed_at: rows.iter().filter_map(|row| row.registered).max(),
+            size: (!rows.is_empty()).then(|| rows.iter().map(|row| row.size).sum()),
+            commands: if programs {
+                self.shown(element, b"bin").iter().map(|name| in_profile("bin", name)).collect()
+            } else {
+                Vec::new()
+            },
+            launchers: if programs {
+                let names = self.shown(element, b"share/applications");
+                names.into_iter().filter(|name| name.ends_with(b".desktop")).collect()
+            } else {
+                Vec::new()
+            },
+            title: None,
+            purl: None,
+            evidence: if detail.evidence { self.package_evidence(number) } else { Vec::new() },
+        }
+    }
+
+    fn held_at(&self, generation: &Generation) -> Option<Vec<Named>> {
+        let held = elements::read(&self.scene.root, &self.store, &generation.target).ok()?;
+        let is_env = held.recorded == Recorded::NixEnv;
+        let mut named: Vec<_> = held
+            .elements
+            .into_iter()
+            .map(|element| {
+                let (name, version) = match (&element.name, is_env) {
+                    (Some(name), true) => {
+                        let (name, version) = nix::split(name);
+                        (name.into(), version.map(Text::from))
+                    }
+                    _ => self.store.name_and_version(element.paths.first().map_or(&b""[..], |path| path)),
+                };
+                (name, version, element.paths)
+            })
+            .collect();
+        named.sort();
+        Some(named)
+    }
+}
+
+impl Holdings for ProfileHoldings<'_> {
+    fn installation(&self) -> &Installation {
+        &self.installation
+    }
+
+    fn coverage(&self) -> Coverage {
+        let state = match (&self.held, self.notes.is_empty()) {
+            (None, _) => CoverageState::Unreadable,
+            (_, true) => CoverageState::Read,
+            (_, false) => CoverageState::Partial,
+        };
+        coverage(&self.installation, state, Some(self.elements().len()), self.notes.clone())
+    }
+
+    fn packages(&self, detail: Detail) -> Vec<Package> {
+        (0..).zip(self.elements()).map(|(number, _)| self.package(number, detail)).collect()
+    }
+
+    fn owner(&self, package: u32) -> Owner {
+        let element = self.element(package);
+        let (name, version) = self.name_and_version(element);
+        Owner {
+            id: self.ids()[package as usize].clone(),
+            manager: ID,
+            scope: self.profile.scope.clone(),
+            name,
+            version,
+            status: self.status(element),
+        }
+    }
+
+    fn named(&self, name: &[u8]) -> Vec<u32> {
+        let numbered = (0..).zip(self.elements());
+        numbered.filter(|(_, element)| *self.name_and_version(element).0 == *name).map(|(number, _)| number).collect()
+    }
+
+    fn claims(&self, _: &Wanted, _: &mut dyn FnMut(Claim<'_>)) {}
+
+    fn tree_over(&self, settled: &[u8]) -> Option<(Claimant, Text)> {
+        let path = store_path(settled)?;
+        self.by_path.get(path).map(|&number| (Claimant::Package(number), path.into()))
+    }
+
+    fn remarks(&self, _: u32, found: &[u8]) -> Vec<Evidence> {
+        straight_from_store(found).into_iter().collect()
+    }
+
+    fn is_present(&self, _: u32) -> bool {
+        true
+    }
+
+    fn package_evidence(&self, package: u32) -> Vec<Evidence> {
+        let Some(held) = &self.held else { return Vec::new() };
+        let element = self.element(package);
+        let says = match (&element.asked, element.paths.first()) {
+            (Some(asked), _) => format!("asked for as {asked}"),
+            (None, Some(path)) => path.to_string(),
+            (None, None) => "an element without a store path".to_owned(),
+        };
+        vec![Evidence::at(held.file.clone(), format!("element {package}"), says)]
+    }
+
+    fn claim_evidence(&self, claimant: Claimant, _: &[u8], _: Mark) -> Vec<Evidence> {
+        match claimant {
+            Claimant::Package(package) => self.package_evidence(package),
+            Claimant::Group(_) => Vec::new(),
+        }
+    }
+
+    fn remedies(&self, package: u32) -> Vec<Remedy> {
+        let element = self.element(package);
+        let name = self.name_and_version(element).0;
+        let profile = if self.profile.usual { String::new() } else { format!(" --profile {}", self.profile.link) };
+        let sudo = if self.profile.scope == Scope::System { "sudo " } else { "" };
+        let command = match self.held.as_ref().map(|held| held.recorded) {
+            Some(Recorded::NixEnv) => format!("{sudo}nix-env{profile} --uninstall {name}"),
+            Some(Recorded::NixProfile) => {
+                let which = element.paths.first().map(ToString::to_string).unwrap_or_default();
+                format!("{sudo}nix profile remove{profile} {which}")
+            }
+            // It is taken out of the configuration's own text, and no command does that.
+            Some(Recorded::Configuration) | None => return Vec::new(),
+        };
+        vec![Remedy { purpose: "remove".to_owned(), command }]
+    }
+
+    fn order(&self, a: &[u8], b: &[u8]) -> Ordering {
+        nix::compare(a, b)
+    }
+
+    fn states(&self) -> Vec<State> {
+        let (current, _) = self.profile.current(self.scene);
+        let mut before = Some(Vec::new());
+        let generations = self.profile.generations(self.scene);
+        let states = generations.iter().map(|generation| {
+            let held = self.held_at(generation);
+            let mut state = State {
+                manager: ID,
+                scope: self.profile.scope.clone(),
+                holder: self.profile.link.clone(),
+                number: generation.number.to_string().into(),
+                made_at: Some(generation.made),
+                current: current == Some(generation.number),
+                added: Vec::new(),
+                removed: Vec::new(),
+                changed: Vec::new(),
+                evidence: vec![Evidence::at(
+                    generation.link.clone(),
+                    "link",
+                    format!("leads to {}", generation.target),
+                )],
+            };
+            match (&before, &held) {
+                (Some(before), Some(held)) => compare(before, held, &mut state),
+                _ => state.evidence.push(Evidence::at(generation.target.clone(), "manifest", "cannot be read")),
+            }
+            before = held;
+            state
+        });
+        states.collect()
+    }
+}
+
+type Named = (Text, Option<Text>, Vec<Text>);
+
+fn compare(before: &[Named], now: &[Named], state: &mut State) {
+    let of =
+        |list: &[Named], name: &Text| -> Vec<Named> { list.iter().filter(|one| one.0 == *name).cloned().collect() };
+    let mut names: Vec<&Text> = before.iter().chain(now).map(|one| &one.0).collect();
+    names.sort();
+    names.dedup();
+    for name in names {
+        let (old, new) = (of(before, name), of(now, name));
+        match (old.first(), new.first()) {
+            (None, Some(_)) => state.added.push(name.clone()),
+            (Some(_), None) => state.removed.push(name.clone()),
+            // The same version from another store path was built anew.
+            (Some(from), Some(to)) if old != new => {
+                state.changed.push(Change { name: name.clone(), from: from.1.clone(), to: to.1.clone() });
+            }
+            _ => {}
+        }
+    }
+}
+
+/// A folder of the store on the search path itself is what a temporary shell puts there.
+fn straight_from_store(found: &[u8]) -> Option<Evidence> {
+    let says = "found in the store itself: a temporary shell put it on the search path, no profile did";
+    store_path(found).map(|path| Evidence::at(path, "store path", says))
+}
+
+fn coverage(
+    installation: &Installation,
+    state: CoverageState,
+    packages: Option<usize>,
+    notes: Vec<String>,
+) -> Coverage {
+    Coverage {
+        manager: Some(ID),
+        scope: installation.scope.clone(),
+        location: installation.location.clone(),
+        state,
+        packages,
+        notes,
+    }
+}
+
+/// The store paths that no profile has.
+pub struct StoreHoldings<'s> {
+    scene: &'s Scene,
+    store: Arc<Store<'s>>,
+    installation: Installation,
+    of_profiles: HashSet<Text>,
+    alive: OnceLock<Alive>,
+}
+
+impl<'s> StoreHoldings<'s> {
+    /// All of the store but the paths that belong to packages of profiles.
+    pub fn new(scene: &'s Scene, store: Arc<Store<'s>>, of_profiles: Vec<Text>) -> Self {
+        let installation = Installation { manager: ID, scope: Scope::System, location: STORE.into() };
+        StoreHoldings {
+            scene,
+            store,
+            installation,
+            of_profiles: of_profiles.into_iter().collect(),
+            alive: OnceLock::new(),
+        }
+    }
+
+    fn alive(&self) -> &Alive {
+        self.alive.get_or_init(|| Alive::of(&self.scene.root, &self.store))
+    }
+
+    fn path(&self, package: u32) -> &Text {
+        &self.store.rows()[package as usize].path
+    }
+
+    fn software(&self) -> impl Iterator<Item = u32> + '_ {
+        let numbered = (0..).zip(self.store.rows());
+        numbered
+            .filter(|(_, row)| !is_internal(&row.path) && !self.of_profiles.contains(&row.path))
+            .map(|(number, _)| number)
+    }
+
+    fn id(&self, path: &[u8]) -> Text {
+        [format!("{ID}/{}/store/", Scope::System).as_bytes(), path::name(path)].concat().into()
+    }
+}
+
+impl Holdings for StoreHoldings<'_> {
+    fn installation(&self) -> &Installation {
+        &self.installation
+    }
+
+    fn coverage(&self) -> Coverage {
+        // An answer that had no need of the database has not read it.
+        let count = self.store.is_read().then(|| self.software().count());
+        let notes = self.store.notes();
+        let state = match (notes.is_empty(), count) {
+            (true, _) => CoverageState::Read,
+            (false, None | Some(0)) => CoverageState::Unreadable,
+            (false, Some(_)) => CoverageState::Partial,
+        };
+        coverage(&self.installation, state, count, notes)
+    }
+
+    fn packages(&self, detail: Detail) -> Vec<Package> {
+        let package = |number: u32| {
+            let row = &self.store.rows()[number as usize];
+            let owner = self.owner(number);
+            Package {
+                id: owner.id,
+                manager: ID,
+                scope: Scope::System,
+                location: STORE.into(),
+                name: owner.name,
+                version: owner.version,
+                arch: None,
+                kind: "store-path".to_owned(),
+                channel: None,
+                revision: Some(path::name(&row.path).into()),
+                origin: None,
+                reason: Reason::Dependency,
+                held: false,
+                active: true,
+                status: Status::Installed,
+                confinement: Some("none".to_owned()),
+                installed_at: row.registered,
+                size: Some(row.size),
+                commands: Vec::new(),
+                launchers: Vec::new(),
+                title: None,
+                purl: None,
+                evidence: if detail.evidence { self.package_evidence(number) } else { Vec::new() },
+            }
+        };
+        self.software().map(package).collect()
+    }
+
+    fn owner(&self, package: u32) -> Owner {
+        let path = self.path(package);
+        let (name, version) = self.store.name_and_version(path);
+        Owner { id: self.id(path), manager: ID, scope: Scope::System, name, version, status: Status::Installed }
+    }
+
+    fn named(&self, name: &[u8]) -> Vec<u32> {
+        self.software().filter(|&number| *self.store.name_and_version(self.path(number)).0 == *name).collect()
+    }
+
+    fn claims(&self, _: &Wanted, _: &mut dyn FnMut(Claim<'_>)) {}
+
+    fn tree_over(&self, settled: &[u8]) -> Option<(Claimant, Text)> {
+        let path = store_path(settled).filter(|path| !self.of_profiles.contains(*path))?;
+        let place = u32::try_from(self.store.place(path)?).ok()?;
+        Some((Claimant::Package(place), path.into()))
+    }
+
+    fn remarks(&self, package: u32, found: &[u8]) -> Vec<Evidence> {
+        let path = self.path(package);
+        let keepers = self.alive().keepers(&self.store, path);
+        let kept = match (self.alive().keeps(&self.store, path), keepers.first()) {
+            (false, _) => "nothing keeps it: the next collection of garbage removes it".to_owned(),
+            (true, Some(link)) if keepers.len() == 1 => format!("kept by {link}"),
+            (true, Some(link)) => format!("kept by {link} and {} more", keepers.len() - 1),
+            (true, None) => "kept as the plan of something that is kept".to_owned(),
+        };
+        straight_from_store(found).into_iter().chain([Evidence::at(path.clone(), "roots", kept)]).collect()
+    }
+
+    fn is_present(&self, _: u32) -> bool {
+        true
+    }
+
+    fn package_evidence(&self, package: u32) -> Vec<Evidence> {
+        let row = &self.store.rows()[package as usize];
+        vec![Evidence::at(DATABASE, format!("ValidPaths row {}", row.id), row.path.to_string())]
+    }
+
+    fn claim_evidence(&self, claimant: Claimant, _: &[u8], _: Mark) -> Vec<Evidence> {
+        match claimant {
+            Claimant::Package(package) => self.package_evidence(package),
+            Claimant::Group(_) => Vec::new(),
+        }
+    }
+
+    fn remedies(&self, _: u32) -> Vec<Remedy> {
+        Vec::new()
+    }
+
+    fn order(&self, a: &[u8], b: &[u8]) -> Ordering {
+        nix::compare(a, b)
+    }
+}

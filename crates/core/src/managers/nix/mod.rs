@@ -1,0 +1,63 @@
+//! Nix, on a distribution or as the system itself.
+//!
+//! Follows the Nix manual (chapters "Profiles", "Garbage Collection", `nix-env`, `nix profile`), and the
+//! database's schema 10.
+//!
+//! | what | where | read by |
+//! |---|---|---|
+//! | profiles and their numbered generations | `/nix/var/nix/profiles`, `per-user/NAME` there, `~/.local/state/nix/profiles`, `/etc/profiles/per-user/NAME` | `profiles.rs` |
+//! | what a generation holds | `manifest.nix` or `manifest.json` in it; `sw` of a NixOS system, `home-path` of a home configuration | `manifest.rs`, `elements.rs` |
+//! | store paths, sizes, dates, references | `/nix/var/nix/db/db.sqlite` with its log | `store.rs` |
+//! | what keeps a path alive | links below `/nix/var/nix/gcroots` and the profiles | `roots.rs` |
+//!
+//! Each profile is an installation, and so is the store. A store path that a profile has belongs to that
+//! profile's package; any other, to the store.
+//!
+//! Traps: the current generation is where the profile's link leads, which after a rollback is not the
+//! largest number; a folder in the store without a row in the database is not installed; all files in the
+//! store are dated 1970, so dates come from the database and from the links themselves.
+
+mod elements;
+mod holdings;
+mod manifest;
+mod profiles;
+mod roots;
+mod store;
+
+use std::sync::Arc;
+
+use crate::managers::{Holdings, Manager};
+use crate::model::ManagerId;
+use crate::root::Kind;
+use crate::scene::Scene;
+
+const ID: ManagerId = ManagerId("nix");
+
+/// The manager.
+#[derive(Debug)]
+pub struct Nix;
+
+impl Manager for Nix {
+    fn id(&self) -> ManagerId {
+        ID
+    }
+
+    fn open<'s>(&self, scene: &'s Scene) -> Vec<Box<dyn Holdings + 's>> {
+        let root = &scene.root;
+        let is_here = |path: &[u8]| root.target(path).is_ok_and(|meta| matches!(meta.kind, Kind::File | Kind::Folder));
+        if !is_here(store::DATABASE) && !is_here(b"/nix/var/nix/profiles") {
+            return Vec::new();
+        }
+        let store = Arc::new(store::Store::new(scene));
+        let mut held: Vec<Box<dyn Holdings + 's>> = Vec::new();
+        let profiles = profiles::find(scene);
+        let mut of_profiles = Vec::new();
+        for profile in profiles {
+            let opened = holdings::ProfileHoldings::read(scene, Arc::clone(&store), profile);
+            of_profiles.extend(opened.store_paths());
+            held.push(Box::new(opened));
+        }
+        held.push(Box::new(holdings::StoreHoldings::new(scene, store, of_profiles)));
+        held
+    }
+}
