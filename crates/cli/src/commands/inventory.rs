@@ -227,7 +227,7 @@ pub fn run(arguments: &Arguments, global: &Global, streams: &mut Streams) -> Res
         _ => Detail {
             programs: columns.contains(&ColumnName::Commands),
             dates: columns.contains(&ColumnName::Installed),
-            evidence: false,
+            ..Detail::default()
         },
     };
     let answer = Listed {

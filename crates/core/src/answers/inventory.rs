@@ -72,6 +72,7 @@ pub struct Totals {
 #[must_use]
 pub fn inventory(survey: &Survey<'_>, selection: &Selection, sort: Sort, mut detail: Detail) -> Inventory {
     detail.dates |= sort == Sort::Date;
+    detail.asked_for_only = !selection.all;
     let mut packages = survey.packages(detail);
     packages.retain(|package| selection.has(package));
     let by_name = |a: &Package, b: &Package| (&a.name, &a.id).cmp(&(&b.name, &b.id));
@@ -89,7 +90,7 @@ pub fn inventory(survey: &Survey<'_>, selection: &Selection, sort: Sort, mut det
 pub fn totals(survey: &Survey<'_>, selection: &Selection) -> Totals {
     let count = |held: &dyn crate::managers::Holdings| {
         let installation = held.installation();
-        let packages = held.packages(Detail::default());
+        let packages = held.packages(Detail { asked_for_only: !selection.all, ..Detail::default() });
         let selected: Vec<&Package> = packages.iter().filter(|package| selection.has(package)).collect();
         Total {
             manager: installation.manager,

@@ -113,9 +113,11 @@ pub struct Detail {
     pub dates: bool,
     /// Evidence and package URLs.
     pub evidence: bool,
+    /// Leave out what merely came along, where there is much of it.
+    pub asked_for_only: bool,
 }
 
 impl Detail {
     /// Everything there is.
-    pub const FULL: Detail = Detail { programs: true, dates: true, evidence: true };
+    pub const FULL: Detail = Detail { programs: true, dates: true, evidence: true, asked_for_only: false };
 }

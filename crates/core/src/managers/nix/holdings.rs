@@ -425,6 +425,9 @@ impl Holdings for StoreHoldings<'_> {
     }
 
     fn packages(&self, detail: Detail) -> Vec<Package> {
+        if detail.asked_for_only {
+            return Vec::new();
+        }
         let package = |number: u32| {
             let row = &self.store.rows()[number as usize];
             let owner = self.owner(number);

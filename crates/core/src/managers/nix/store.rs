@@ -1,8 +1,9 @@
 //! The store: names of paths, and the database of those that are valid.
 
+use std::hash::BuildHasher as _;
 use std::sync::{Mutex, OnceLock, PoisonError};
 
-use hashbrown::HashMap;
+use hashbrown::{DefaultHashBuilder, HashMap, HashTable};
 use rusqlite::Connection;
 
 use crate::formats::database;
@@ -42,7 +43,23 @@ pub struct Store<'s> {
 struct Database {
     connection: Option<Mutex<Connection>>,
     rows: Vec<Row>,
-    by_path: HashMap<Text, usize>,
+    by_path: HashTable<usize>,
+    hasher: DefaultHashBuilder,
+}
+
+impl Database {
+    fn place(&self, path: &[u8]) -> Option<usize> {
+        let is_it = |&place: &usize| *self.rows[place].path == *path;
+        self.by_path.find(self.hasher.hash_one(path), is_it).copied()
+    }
+
+    fn add(&mut self, row: Row) {
+        let place = self.rows.len();
+        let (rows, hasher) = (&self.rows, &self.hasher);
+        let hash = |&other: &usize| hasher.hash_one(rows.get(other).map_or(&*row.path, |row| &*row.path));
+        self.by_path.insert_unique(hasher.hash_one(&*row.path), place, hash);
+        self.rows.push(row);
+    }
 }
 
 /// Who refers to whom, by the places in [`Store::rows`].
@@ -90,7 +107,7 @@ impl<'s> Store<'s> {
 
     /// The place of a path among the rows.
     pub fn place(&self, path: &[u8]) -> Option<usize> {
-        self.database().by_path.get(path).copied()
+        self.database().place(path)
     }
 
     /// The row of a path.
@@ -126,9 +143,7 @@ impl<'s> Store<'s> {
         let mut rows = outputs.query([])?;
         while let Some(row) = rows.next()? {
             let path: String = row.get(1)?;
-            if let (Some(&plan), Some(&output)) =
-                (by_id.get(&row.get::<_, i64>(0)?), database.by_path.get(path.as_bytes()))
-            {
+            if let (Some(&plan), Some(output)) = (by_id.get(&row.get::<_, i64>(0)?), database.place(path.as_bytes())) {
                 links.plans.entry(output).or_default().push(plan);
             }
         }
@@ -193,8 +208,7 @@ fn rows(connection: Connection) -> rusqlite::Result<Database> {
                 size: row.get::<_, Option<i64>>(3)?.and_then(|size| u64::try_from(size).ok()).unwrap_or(0),
                 deriver: deriver.filter(|plan| !plan.is_empty()).map(Text::from),
             };
-            found.by_path.insert(row.path.clone(), found.rows.len());
-            found.rows.push(row);
+            found.add(row);
         }
     }
     found.connection = Some(Mutex::new(connection));
