@@ -21,7 +21,13 @@ fn variable(name: &str) -> Option<Text> {
 /// Where the question is asked.
 pub fn here() -> Here {
     let folder = std::env::current_dir().map(|folder| folder.into_os_string().into_vec()).unwrap_or_default();
-    Here { folder: Text::from(folder), path: variable("PATH") }
+    Here {
+        folder: Text::from(folder),
+        path: variable("PATH"),
+        data_home: variable("XDG_DATA_HOME").filter(|home| !home.is_empty()),
+        data_dirs: variable("XDG_DATA_DIRS"),
+        desktop: variable("XDG_CURRENT_DESKTOP").filter(|desktop| !desktop.is_empty()),
+    }
 }
 
 /// The person who asks; everyone, when that is root.

@@ -8,6 +8,7 @@
 
 pub mod answers;
 pub mod claims;
+pub mod findings;
 pub mod formats;
 pub mod managers;
 pub mod model;

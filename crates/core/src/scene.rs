@@ -55,6 +55,12 @@ pub struct Here {
     pub folder: Text,
     /// `PATH`, where it is set.
     pub path: Option<Text>,
+    /// `XDG_DATA_HOME`, where it is set and not empty.
+    pub data_home: Option<Text>,
+    /// `XDG_DATA_DIRS`, where it is set.
+    pub data_dirs: Option<Text>,
+    /// `XDG_CURRENT_DESKTOP`, where it is set.
+    pub desktop: Option<Text>,
 }
 
 /// Everything that a reader may look at.

@@ -101,6 +101,12 @@ impl<'s> Survey<'s> {
         self.holdings().iter().find_map(|held| held.leads_to(settled))
     }
 
+    /// The app that a command line starts through its manager's own program.
+    #[must_use]
+    pub fn started_by(&self, words: &[String]) -> Option<Owner> {
+        self.holdings().iter().find_map(|held| held.started_by(words).map(|number| held.owner(number)))
+    }
+
     /// The package behind a claim, in short; `None` for a group of links.
     #[must_use]
     pub fn owner(&self, claim: &FoundClaim) -> Option<Owner> {

@@ -30,6 +30,7 @@ pub fn packages() -> Vec<Deb> {
     let mut all = base();
     all.extend(tide());
     all.extend(charts());
+    all.push(chartdesk());
     all.extend(lamps());
     // An older copy than the one that was built from source and hides it.
     all.push(simple("barolog", "1.9.3-1", "keeps the barometer's log", SET_UP + 3 * DAY));
@@ -54,11 +55,13 @@ fn base() -> Vec<Deb> {
         .with("/bin/bash", program("bash", "5.2.15-2"));
     let mut dpkg =
         Deb::new("dpkg", "1.21.22", "the package manager", SET_UP).with("/usr/bin/dpkg", program("dpkg", "1.21.22"));
-    for deb in [&mut dash, &mut bash, &mut dpkg] {
+    let mut utils = Deb::new("breakwater-utils", "9.1-1", "the small programs that scripts lean on", SET_UP)
+        .with("/usr/bin/env", program("breakwater-utils", "9.1-1"));
+    for deb in [&mut dash, &mut bash, &mut dpkg, &mut utils] {
         deb.essential = true;
     }
     let apt = simple("apt", "2.6.1", "fetches packages", SET_UP);
-    vec![dash, bash, dpkg, apt]
+    vec![dash, bash, dpkg, utils, apt]
 }
 
 /// The gauge, its library for two architectures, and a table that came along.
@@ -91,6 +94,15 @@ fn charts() -> Vec<Deb> {
     ]
 }
 
+/// The desktop app, with a launcher of its own and one that is for another desktop.
+fn chartdesk() -> Deb {
+    let entry = "[Desktop Entry]\nType=Application\nName=Chart Desk\nExec=chartdesk %U\nCategories=Education;\n";
+    let panel = "[Desktop Entry]\nType=Application\nName=Chart Panel\nExec=chartdesk --panel\nOnlyShowIn=Quayside;\n";
+    simple("chartdesk", "2.6-1", "spreads sea charts on a desk", SET_UP + 7 * DAY)
+        .with("/usr/share/applications/chartdesk.desktop", data(entry))
+        .with("/usr/share/applications/chartdesk-panel.desktop", data(panel))
+}
+
 /// One package's program gives way to another's.
 fn lamps() -> Vec<Deb> {
     vec![
@@ -121,6 +133,7 @@ chart-view.1
 /// What no package brings.
 pub fn by_hand(tree: &Tree) -> Result<(), DemoError> {
     alternatives(tree)?;
+    launchers(tree)?;
     built_from_source(tree)?;
     crates(tree)?;
     let script = "#!/bin/sh\n# Trims the wicks at dusk.\nexec lamp --trim \"$@\"\n";
@@ -144,6 +157,16 @@ fn alternatives(tree: &Tree) -> Result<(), DemoError> {
         tree.link(link, target)?;
     }
     Ok(())
+}
+
+/// What maren keeps in her own menu: a launcher that masks the distribution's and starts another copy of
+/// barolog, and one of a program that she has removed.
+fn launchers(tree: &Tree) -> Result<(), DemoError> {
+    let folder = "home/maren/.local/share/applications";
+    let masking = "[Desktop Entry]\nType=Application\nName=Chart Desk\nExec=env LANG=C chartdesk --big %U\n";
+    let gone = "[Desktop Entry]\nType=Application\nName=Pilot Book\nExec=pilotbook\n";
+    tree.file(&format!("{folder}/chartdesk.desktop"), masking.as_bytes(), 0o644, SET_UP + 21 * DAY)?;
+    tree.file(&format!("{folder}/pilotbook.desktop"), gone.as_bytes(), 0o644, SET_UP + 3 * DAY)
 }
 
 /// `make install`, 2026-02-11 at 09:14: newer than the distribution's, whose manual page stays.

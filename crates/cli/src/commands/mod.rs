@@ -2,6 +2,7 @@
 
 mod demo;
 mod inventory;
+mod launchers;
 mod owner;
 mod shadows;
 mod states;
@@ -19,6 +20,7 @@ pub enum Command {
     Inventory(inventory::Arguments),
     Owner(owner::Arguments),
     Shadows(shadows::Arguments),
+    Launchers(launchers::Arguments),
     States(states::Arguments),
     Unowned(unowned::Arguments),
     Demo(demo::Arguments),
@@ -39,6 +41,7 @@ pub fn run(cli: &Cli, streams: &mut Streams) -> Result<Outcome, Failure> {
         Command::Inventory(arguments) => inventory::run(arguments, &cli.global, streams),
         Command::Owner(arguments) => owner::run(arguments, &cli.global, streams),
         Command::Shadows(arguments) => shadows::run(arguments, &cli.global, streams),
+        Command::Launchers(arguments) => launchers::run(arguments, &cli.global, streams),
         Command::States(arguments) => states::run(arguments, &cli.global, streams),
         Command::Unowned(arguments) => unowned::run(arguments, &cli.global, streams),
         Command::Demo(arguments) => demo::run(arguments, &cli.global, streams),

@@ -50,6 +50,11 @@ snapshots! {
     owner_of_many: ["owner", "tidegauge", "barolog", "/usr/share/doc", "kraken"];
     owner_of_nothing: ["owner", "kraken", "/usr/bin/kraken", "package:kraken"];
     owner_of_a_bad_target: ["owner", "command:/usr/bin/lamp"];
+    launchers: ["launchers"];
+    launchers_json: ["launchers", "--desktop", "Quayside", "--format", "json"];
+    launchers_csv: ["launchers", "semaphore", "--format", "csv"];
+    launchers_of_nothing: ["launchers", "kraken"];
+    launchers_in_given_folders: ["launchers", "--data-dirs", "/usr/share:/nix/var/nix/profiles/per-user/maren/profile/share", "--format", "lines"];
     shadows: ["shadows"];
     shadows_json: ["shadows", "--format", "json"];
     shadows_of_names: ["shadows", "shoal", "tidegauge", "kraken"];

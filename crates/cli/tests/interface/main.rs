@@ -7,5 +7,6 @@
 mod demo;
 mod hostile;
 mod real_dpkg;
+mod real_glib;
 mod real_nix;
 mod support;

@@ -1,6 +1,7 @@
 //! One file per question that a person asks. Each is a pure function of a survey.
 
 pub mod inventory;
+pub mod launchers;
 pub mod owner;
 pub mod schema;
 pub mod shadows;

@@ -5,6 +5,7 @@ use schemars::generate::SchemaSettings;
 use serde_json::Value;
 
 use super::inventory::{Inventory, Totals};
+use super::launchers::Launchers;
 use super::owner::Owners;
 use super::shadows::Shadows;
 use super::states::States;
@@ -19,6 +20,7 @@ enum Document {
     Inventory(Envelope<Inventory>),
     Totals(Envelope<Totals>),
     Owner(Envelope<Owners>),
+    Launchers(Envelope<Launchers>),
     Shadows(Envelope<Shadows>),
     States(Envelope<States>),
     Unowned(Envelope<Unowned>),

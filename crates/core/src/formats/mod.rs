@@ -4,6 +4,7 @@
 pub mod accounts;
 pub mod binary;
 pub mod database;
+pub mod desktop_entry;
 pub mod manual;
 pub mod settings;
 pub mod shebang;

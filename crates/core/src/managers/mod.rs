@@ -69,6 +69,17 @@ pub trait Holdings: Sync {
         Vec::new()
     }
 
+    /// The data folders in which this manager puts launchers, each with what would make a session search it.
+    fn launcher_folders(&self) -> Vec<(Text, String)> {
+        Vec::new()
+    }
+
+    /// The package whose app a command line starts through this manager's own program.
+    fn started_by(&self, words: &[String]) -> Option<u32> {
+        let _ = words;
+        None
+    }
+
     /// The numbered states that the manager keeps itself, oldest first.
     fn states(&self) -> Vec<State> {
         Vec::new()

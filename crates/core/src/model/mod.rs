@@ -2,6 +2,8 @@
 
 mod claim;
 mod coverage;
+mod finding;
+mod launcher;
 mod package;
 mod state;
 
@@ -9,6 +11,8 @@ pub use claim::{Claim, Claimant, Mark, Wanted};
 pub use coverage::{Coverage, CoverageState};
 pub use package::{Installation, ManagerId, Origin, Owner, Package, Reason, Remedy, Scope, Status};
 
+pub use finding::Finding;
+pub use launcher::{Launcher, Starts};
 pub use state::{Change, State};
 
 use schemars::JsonSchema;

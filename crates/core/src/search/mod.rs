@@ -6,6 +6,7 @@
 //! link, is one copy.
 
 pub mod hints;
+pub mod launchers;
 mod places;
 mod trail;
 

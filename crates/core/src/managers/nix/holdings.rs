@@ -288,6 +288,16 @@ impl Holdings for ProfileHoldings<'_> {
         nix::compare(a, b)
     }
 
+    fn launcher_folders(&self) -> Vec<(Text, String)> {
+        if !self.profile.usual {
+            return Vec::new();
+        }
+        let folder = path::join(&self.profile.link, b"share");
+        let how =
+            format!("a line in ~/.profile that appends {folder} to XDG_DATA_DIRS, and a new log-in, would add it");
+        vec![(folder, how)]
+    }
+
     fn states(&self) -> Vec<State> {
         let (current, _) = self.profile.current(self.scene);
         let mut before = Some(Vec::new());

@@ -1,0 +1,224 @@
+//! Launchers: which shows in the menu, which is masked, what each starts, and whose that is.
+//!
+//! Whether one is shown follows GLib, which most menus are built on: `Hidden`, `NoDisplay`, `OnlyShowIn`
+//! and `NotShowIn`, `TryExec`, and the first word of `Exec`, which GLib looks up as well.
+
+use hashbrown::HashMap;
+use schemars::JsonSchema;
+use serde::Serialize;
+
+use crate::claims::ClaimIndex;
+use crate::formats::desktop_entry::{DesktopEntry, words};
+use crate::model::{Evidence, Launcher, Starts, Wanted};
+use crate::root::{Limit, Root};
+use crate::search::launchers::{DataFolder, files_in};
+use crate::search::{End, SearchPath, Trail};
+use crate::survey::Survey;
+use crate::text::{Text, path};
+
+/// The answer.
+#[derive(Debug, Clone, Serialize, JsonSchema)]
+pub struct Launchers {
+    /// One per id.
+    pub launchers: Vec<Launcher>,
+}
+
+/// A launcher before its owners are known.
+struct Read {
+    id: Text,
+    file: Text,
+    masks: Vec<Text>,
+    entry: Result<DesktopEntry, String>,
+    trail: Trail,
+    program: Option<Trail>,
+    shown: Result<(), String>,
+    evidence: Vec<Evidence>,
+}
+
+/// What decides whether a launcher is shown.
+#[derive(Clone, Copy)]
+pub struct Session<'a> {
+    /// The data folders that are searched, in order.
+    pub folders: &'a [DataFolder],
+    /// The desktops in use, as `XDG_CURRENT_DESKTOP` names them.
+    pub desktops: &'a [Text],
+    /// Where programs are looked up.
+    pub search: &'a SearchPath,
+}
+
+/// Every launcher of the session, and those of installed packages that no searched folder has.
+#[must_use]
+pub fn launchers(survey: &Survey<'_>, session: Session<'_>, names: &[Text]) -> Launchers {
+    let root = survey.root();
+    let mut order: Vec<Read> = Vec::new();
+    let mut by_id: HashMap<Text, usize> = HashMap::new();
+    for folder in session.folders {
+        for file in files_in(root, &folder.folder) {
+            match by_id.get(&file.id) {
+                Some(&at) => order[at].masks.push(file.path),
+                None => {
+                    by_id.insert(file.id.clone(), order.len());
+                    let because = Evidence { says: format!("{} is searched", folder.folder), ..folder.because.clone() };
+                    order.push(read(root, session, file.id, file.path, true, because));
+                }
+            }
+        }
+    }
+    for held in survey.holdings() {
+        for (folder, how) in held.launcher_folders() {
+            let settled = root.settle_folder(&folder);
+            if session.folders.iter().any(|known| root.settle_folder(&known.folder) == settled) {
+                continue;
+            }
+            for file in files_in(root, &folder) {
+                if !by_id.contains_key(&file.id) {
+                    by_id.insert(file.id.clone(), order.len());
+                    let because = Evidence::at(folder.clone(), "data folder", format!("no session searches it; {how}"));
+                    order.push(read(root, session, file.id, file.path, false, because));
+                }
+            }
+        }
+    }
+    order.retain(|one| names.is_empty() || names.iter().any(|name| is_meant(one, name)));
+    order.sort_by(|a, b| a.id.cmp(&b.id));
+    let paths = order.iter().flat_map(|one| {
+        let program = one.program.iter().flat_map(Trail::paths);
+        one.trail.paths().chain(program)
+    });
+    let index = survey.claims(&Wanted::names(paths.map(|path| path::name(path))));
+    let mut launchers: Vec<Launcher> = order.into_iter().map(|one| finish(survey, &index, one)).collect();
+    crate::findings::launchers::add(&mut launchers);
+    Launchers { launchers }
+}
+
+/// A name means a launcher by its id, with or without the ending, by the name that is shown, or by what it starts.
+fn is_meant(one: &Read, name: &[u8]) -> bool {
+    let id = &one.id;
+    let shown = one.entry.as_ref().ok().and_then(|entry| entry.text("Name"));
+    let program = one.program.as_ref().map(|trail| path::name(&trail.steps[0].path));
+    **id == *name
+        || id.strip_suffix(b".desktop") == Some(name)
+        || shown.is_some_and(|shown| shown.as_bytes().eq_ignore_ascii_case(name))
+        || program == Some(name)
+}
+
+fn read(root: &Root, session: Session<'_>, id: Text, file: Text, searched: bool, because: Evidence) -> Read {
+    let content = root.read(&file, Limit::SMALL).map_err(|error| error.reason());
+    let entry = content.and_then(|content| {
+        let parsed = DesktopEntry::parse(&content);
+        parsed.map_err(|bad| format!("no usable launcher: line {}: {}", bad.line, bad.why))
+    });
+    let words = entry.as_ref().ok().and_then(|entry| entry.text("Exec")).and_then(|exec| words(&exec));
+    let program = words.as_ref().and_then(|words| started(root, session.search, words));
+    let shown = match &entry {
+        _ if !searched => Err("no searched folder has it".to_owned()),
+        Err(why) => Err(why.clone()),
+        Ok(entry) => shown(root, session, entry),
+    };
+    let trail = Trail::links(root, &file);
+    Read { id, file, masks: Vec::new(), entry, trail, program, shown, evidence: vec![because] }
+}
+
+/// The program that a command line starts: what `env` and assignments before it only prepare is passed over.
+fn started(root: &Root, search: &SearchPath, words: &[String]) -> Option<Trail> {
+    let is_preparation = |word: &&String| *word == "env" || word.ends_with("/env") || word.contains('=');
+    let word = words.iter().find(|word| !is_preparation(word))?;
+    find(root, search, word).map(|path| Trail::of(root, search, &path))
+}
+
+/// A program by its path, or by its name on the search path.
+fn find(root: &Root, search: &SearchPath, word: &str) -> Option<Text> {
+    if word.starts_with('/') {
+        let path = Text::from(word);
+        return root.target(&path).is_ok_and(|meta| root.can_execute(&path, meta)).then_some(path);
+    }
+    search.reach(root, word.as_bytes()).copies.first().map(|copy| copy.path.clone())
+}
+
+/// GLib's rules, in its order; the reason where it is not shown.
+fn shown(root: &Root, session: Session<'_>, entry: &DesktopEntry) -> Result<(), String> {
+    match entry.text("Type").as_deref() {
+        Some("Application") => {}
+        Some(other) => return Err(format!("Type={other} is no application")),
+        None => return Err("no usable launcher: it has no Type".to_owned()),
+    }
+    if entry.is_set("Hidden") {
+        return Err("Hidden=true: as if it were deleted".to_owned());
+    }
+    if let Some(wanted) = entry.text("TryExec").filter(|wanted| !wanted.is_empty())
+        && find(root, session.search, &wanted).is_none()
+    {
+        return Err(format!("TryExec={wanted}: there is no such program"));
+    }
+    if let Some(exec) = entry.text("Exec").filter(|exec| !exec.is_empty()) {
+        match words(&exec).as_deref() {
+            None => return Err("Exec cannot be split into words: a quote is not closed".to_owned()),
+            Some([first, ..]) if find(root, session.search, first).is_none() => {
+                return Err(format!("Exec starts {first}, and there is no such program"));
+            }
+            Some(_) => {}
+        }
+    }
+    if entry.is_set("NoDisplay") {
+        return Err("NoDisplay=true: not meant for menus".to_owned());
+    }
+    let (only, not) = (entry.list("OnlyShowIn"), entry.list("NotShowIn"));
+    let has = |list: &Option<Vec<String>>, desktop: &Text| {
+        list.as_ref().is_some_and(|list| list.iter().any(|item| item.as_bytes() == desktop.as_bytes()))
+    };
+    for desktop in session.desktops {
+        if has(&only, desktop) {
+            return Ok(());
+        }
+        if has(&not, desktop) {
+            return Err(format!("NotShowIn names this desktop, {desktop}"));
+        }
+    }
+    match only {
+        Some(only) if session.desktops.is_empty() => Err(format!(
+            "only for {}, and which desktop is in use is not known (--desktop NAME says it)",
+            only.join(", ")
+        )),
+        Some(only) => Err(format!("only for {}", only.join(", "))),
+        None => Ok(()),
+    }
+}
+
+fn finish(survey: &Survey<'_>, index: &ClaimIndex, one: Read) -> Launcher {
+    let owner_of =
+        |trail: &Trail| super::claims_on_last(survey, index, trail).first().and_then(|claim| survey.owner(claim));
+    let entry = one.entry.as_ref().ok();
+    let command = entry.and_then(|entry| entry.text("Exec"));
+    let words = command.as_deref().and_then(words);
+    // A sandboxed app is started by its manager's own program; the app is what the person means.
+    let app = words.as_ref().and_then(|words| survey.started_by(words));
+    let there = one.program.as_ref().filter(|trail| matches!(trail.end, End::There(_)));
+    let starts = Starts {
+        path: there.map(|trail| trail.steps[0].path.clone()),
+        owner: app.or_else(|| there.and_then(owner_of)),
+        command,
+    };
+    let mut evidence = one.evidence;
+    if let Some(entry) = entry
+        && let Some(exec) = &starts.command
+    {
+        evidence.push(Evidence::line(
+            one.file.clone(),
+            entry.line("Exec"),
+            format!("Exec={}", Text::from(exec.as_str())),
+        ));
+    }
+    let owner = owner_of(&one.trail);
+    Launcher {
+        id: one.id,
+        name: entry.and_then(|entry| entry.text("Name")),
+        shown: one.shown.is_ok(),
+        why_hidden: one.shown.err(),
+        masks: one.masks,
+        starts,
+        owner,
+        findings: Vec::new(),
+        evidence,
+        file: one.file,
+    }
+}

@@ -1,0 +1,133 @@
+//! Problems with launchers.
+
+use hashbrown::HashMap;
+
+use crate::model::{Evidence, Finding, Launcher, Severity};
+use crate::text::Text;
+
+/// Adds to each launcher what a maintainer should know of it.
+pub fn add(launchers: &mut [Launcher]) {
+    let mut by_name: HashMap<String, Vec<Text>> = HashMap::new();
+    for launcher in launchers.iter().filter(|launcher| launcher.shown) {
+        if let Some(name) = &launcher.name {
+            by_name.entry(name.clone()).or_default().push(launcher.id.clone());
+        }
+    }
+    for launcher in launchers {
+        let found: Vec<Finding> = [
+            masked(launcher),
+            duplicate(launcher, &by_name),
+            runs_other(launcher),
+            broken(launcher),
+            invisible(launcher),
+        ]
+        .into_iter()
+        .flatten()
+        .collect();
+        launcher.findings = found;
+    }
+}
+
+fn finding(launcher: &Launcher, kind: &str, severity: Severity, summary: String, consequence: &str) -> Finding {
+    let owners = launcher.owner.iter().chain(&launcher.starts.owner);
+    let mut packages: Vec<Text> = owners.map(|owner| owner.id.clone()).collect();
+    packages.dedup();
+    Finding {
+        kind: kind.to_owned(),
+        severity,
+        subject: launcher.id.clone(),
+        summary,
+        packages,
+        paths: vec![launcher.file.clone()],
+        consequence: consequence.to_owned(),
+        remedies: Vec::new(),
+        evidence: launcher.evidence.clone(),
+        accepted: None,
+    }
+}
+
+fn masked(launcher: &Launcher) -> Option<Finding> {
+    let first = launcher.masks.first()?;
+    let summary = format!("{} masks {first}", launcher.file);
+    let mut found = finding(
+        launcher,
+        "masked-launcher",
+        Severity::Note,
+        summary,
+        "the menu has the first file alone, whatever the other says",
+    );
+    found.paths.extend(launcher.masks.iter().cloned());
+    Some(found)
+}
+
+fn duplicate(launcher: &Launcher, by_name: &HashMap<String, Vec<Text>>) -> Option<Finding> {
+    let name = launcher.name.as_ref().filter(|_| launcher.shown)?;
+    let others: Vec<String> =
+        by_name.get(name)?.iter().filter(|id| **id != launcher.id).map(ToString::to_string).collect();
+    if others.is_empty() {
+        return None;
+    }
+    let name = Text::from(name.as_str());
+    let summary = format!("the menu shows {name} also for {}", others.join(", "));
+    Some(finding(
+        launcher,
+        "duplicate-launcher",
+        Severity::Warning,
+        summary,
+        "which copy starts depends on the entry that is picked, and they look alike",
+    ))
+}
+
+/// The launcher of one package starts the program of another.
+fn runs_other(launcher: &Launcher) -> Option<Finding> {
+    let (file, program) = (launcher.owner.as_ref()?, launcher.starts.path.as_ref()?);
+    let other = match &launcher.starts.owner {
+        Some(owner) if owner.id == file.id => return None,
+        // Part of one software: a package of data or of launchers beside that of the program.
+        Some(owner) if owner.manager == file.manager => return None,
+        Some(owner) => format!("{}'s {}", owner.manager, owner.name),
+        None => "a program that no manager claims".to_owned(),
+    };
+    let summary = format!("the launcher of {}'s {} starts {other}, {program}", file.manager, file.name);
+    Some(finding(
+        launcher,
+        "launcher-runs-other",
+        Severity::Warning,
+        summary,
+        "the menu starts another copy than the one that the launcher came with",
+    ))
+}
+
+fn broken(launcher: &Launcher) -> Option<Finding> {
+    let why = launcher.why_hidden.as_ref()?;
+    let is_broken = ["TryExec", "Exec", "no usable launcher"].iter().any(|start| why.starts_with(start));
+    if !is_broken {
+        return None;
+    }
+    // A launcher that asks to be left out where its program is not is no trouble of its own.
+    let severity = if why.starts_with("TryExec") { Severity::Note } else { Severity::Warning };
+    let summary = format!("{} cannot be used: {why}", launcher.file);
+    let mut found = finding(
+        launcher,
+        "broken-launcher",
+        severity,
+        summary,
+        "the menu leaves it out, and with it every later file of its id",
+    );
+    found.evidence.push(Evidence::at(launcher.file.clone(), "launcher", why.clone()));
+    Some(found)
+}
+
+fn invisible(launcher: &Launcher) -> Option<Finding> {
+    if launcher.why_hidden.as_deref() != Some("no searched folder has it") {
+        return None;
+    }
+    let summary = format!("{} is installed, and no searched folder has its launcher", launcher.id);
+    Some(finding(
+        launcher,
+        "invisible-launcher",
+        Severity::Warning,
+        summary,
+        "the app is in no menu, though it is installed",
+    ))
+}

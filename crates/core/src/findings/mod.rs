@@ -1,0 +1,3 @@
+//! One file per family of problems; pure functions of what is known already.
+
+pub mod launchers;

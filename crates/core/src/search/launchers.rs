@@ -1,0 +1,132 @@
+//! Where launchers are looked for: the *XDG Base Directory Specification* and the *Desktop Menu
+//! Specification*.
+//!
+//! `applications/` of the person's own data folder, then of each folder in `XDG_DATA_DIRS`. A launcher's id
+//! is its path below `applications/` with `-` for `/`; the first folder that has an id wins whole, and the
+//! later files of that id are masked, even where the first is no usable launcher.
+
+use crate::model::Evidence;
+use crate::root::{Kind, Root};
+use crate::scene::Scene;
+use crate::text::{Text, path};
+
+/// One data folder that is searched.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct DataFolder {
+    /// The folder that holds `applications/`.
+    pub folder: Text,
+    /// Who says so.
+    pub because: Evidence,
+}
+
+/// A launcher's file.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct LauncherFile {
+    /// Its id.
+    pub id: Text,
+    /// Where it is.
+    pub path: Text,
+}
+
+/// The files that make log-in shells search the folders of sandboxed formats, and the folders.
+const FLATPAK_PROFILE: &[u8] = b"/etc/profile.d/flatpak.sh";
+const SNAP_PROFILE: &[u8] = b"/etc/profile.d/apps-bin-path.sh";
+
+/// The data folders in order: those given; else this process's; else, in an offline tree, what a log-in
+/// of the first ordinary person sets.
+#[must_use]
+pub fn data_folders(scene: &Scene, given: Option<&[u8]>) -> Vec<DataFolder> {
+    let mut found: Vec<DataFolder> = Vec::new();
+    let mut add = |folder: &[u8], because: Evidence| {
+        // Empty and repeated items are harmless, relative ones are to be ignored.
+        if folder.starts_with(b"/") {
+            let folder = path::absolute(folder, b"/");
+            if !found.iter().any(|known| known.folder == folder) {
+                found.push(DataFolder { folder, because });
+            }
+        }
+    };
+    if let Some(list) = given {
+        for (number, folder) in (1..).zip(list.split(|&b| b == b':')) {
+            add(folder, Evidence::at("--data-dirs", format!("entry {number}"), ""));
+        }
+        return found;
+    }
+    let person = scene.people.iter().find(|person| person.uid != 0).or(scene.people.first());
+    let own = match (&scene.here.data_home, person) {
+        (Some(own), _) if scene.root.is_live() => {
+            Some((own.clone(), Evidence::at("environment of this process", "XDG_DATA_HOME", "")))
+        }
+        (_, Some(person)) => {
+            let folder = path::join(&person.home, b".local/share");
+            Some((folder, Evidence::at("XDG base directories", "default", "the person's own folder")))
+        }
+        _ => None,
+    };
+    if let Some((folder, because)) = &own {
+        add(folder, because.clone());
+    }
+    match &scene.here.data_dirs {
+        Some(list) if scene.root.is_live() && !list.is_empty() => {
+            for (number, folder) in (1..).zip(list.split(|&b| b == b':')) {
+                add(folder, Evidence::at("environment of this process", format!("XDG_DATA_DIRS, entry {number}"), ""));
+            }
+        }
+        _ => {
+            let is_there = |file: &[u8]| !scene.root.is_live() && scene.root.target(file).is_ok();
+            if is_there(FLATPAK_PROFILE) {
+                let because = Evidence::at(FLATPAK_PROFILE, "whole file", "puts it first at log-in");
+                if let Some(person) = person {
+                    add(&path::join(&person.home, b".local/share/flatpak/exports/share"), because.clone());
+                }
+                add(b"/var/lib/flatpak/exports/share", because);
+            }
+            for folder in [&b"/usr/local/share"[..], b"/usr/share"] {
+                add(folder, Evidence::at("XDG base directories", "default", "searched where XDG_DATA_DIRS is not set"));
+            }
+            if is_there(SNAP_PROFILE) {
+                add(b"/var/lib/snapd/desktop", Evidence::at(SNAP_PROFILE, "whole file", "puts it last at log-in"));
+            }
+        }
+    }
+    found
+}
+
+/// Folders below `applications/` that are looked into.
+const DEEPEST: usize = 8;
+/// Far more launchers than any machine has.
+const MOST: usize = 100_000;
+
+/// The launchers of a data folder, by id. Links to folders are followed, within bounds.
+#[must_use]
+pub fn files_in(root: &Root, data_folder: &[u8]) -> Vec<LauncherFile> {
+    let top = path::join(data_folder, b"applications");
+    // Each folder with those above it: one that is its own ancestor is a circle, while one that is
+    // reached twice has its launchers under two ids.
+    let mut open: Vec<(Text, Vec<Text>)> = vec![(top.clone(), Vec::new())];
+    let mut found = Vec::new();
+    while let Some((folder, mut above)) = open.pop() {
+        let settled = root.settle_folder(&folder);
+        if above.len() > DEEPEST || found.len() >= MOST || above.contains(&settled) {
+            continue;
+        }
+        above.push(settled);
+        let Ok(names) = root.folder(&folder).and_then(|folder| folder.list()) else { continue };
+        for (name, kind) in names {
+            let whole = path::join(&folder, &name);
+            let is_folder = match kind {
+                Kind::Folder => true,
+                Kind::Link => root.target(&whole).is_ok_and(|meta| meta.kind == Kind::Folder),
+                _ => false,
+            };
+            if is_folder {
+                open.push((whole, above.clone()));
+            } else if name.ends_with(b".desktop") {
+                let below = whole[top.len() + 1..].iter().map(|&b| if b == b'/' { b'-' } else { b });
+                found.push(LauncherFile { id: below.collect::<Vec<u8>>().into(), path: whole });
+            }
+        }
+    }
+    found.sort_by(|a, b| (&a.id, &a.path).cmp(&(&b.id, &b.path)));
+    found
+}
