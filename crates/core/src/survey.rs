@@ -7,6 +7,7 @@ use crate::managers::{self, Detail, Holdings};
 use crate::model::{Claimant, Coverage, CoverageState, Evidence, Mark, Owner, Package, Scope, Wanted};
 use crate::root::Root;
 use crate::scene::Scene;
+use crate::search::{SearchPath, Trail};
 use crate::text::{Text, path};
 
 /// The machine as known. Its parts are read once, on first use.
@@ -95,10 +96,14 @@ impl<'s> Survey<'s> {
         found.collect()
     }
 
-    /// Where a settled path leads when it is started, if a manager made it to start something else.
+    /// The trail behind a path, through wrappers that a manager made as well.
     #[must_use]
-    pub fn leads_to(&self, settled: &[u8]) -> Option<Text> {
-        self.holdings().iter().find_map(|held| held.leads_to(settled))
+    pub fn trail(&self, search: &SearchPath, start: &[u8]) -> Trail {
+        let mut trail = Trail::of(self.root(), search, start);
+        if let Some(to) = self.holdings().iter().find_map(|held| held.leads_to(trail.last())) {
+            trail.wrap(Trail::links(self.root(), &to));
+        }
+        trail
     }
 
     /// The app that a command line starts through its manager's own program.

@@ -61,7 +61,11 @@ fn base() -> Vec<Deb> {
         deb.essential = true;
     }
     let apt = simple("apt", "2.6.1", "fetches packages", SET_UP);
-    vec![dash, bash, dpkg, utils, apt]
+    let flatpak = simple("flatpak", "1.14.10-1", "runs sandboxed apps", SET_UP + 14 * DAY).with(
+        "/etc/profile.d/flatpak.sh",
+        Content::Settings(b"# Puts the folders of exported launchers first.\n".to_vec()),
+    );
+    vec![dash, bash, dpkg, utils, apt, flatpak]
 }
 
 /// The gauge, its library for two architectures, and a table that came along.

@@ -7,6 +7,7 @@
 mod binary;
 mod cast;
 mod deb;
+mod flatpak;
 mod machine;
 mod nix;
 mod tree;
@@ -69,6 +70,7 @@ pub fn write(folder: &Path, scale: Scale) -> Result<Written, DemoError> {
     let claims = deb::write(&tree, &packages, scale.write_files)?;
     cast::by_hand(&tree)?;
     nix::write(&tree)?;
+    flatpak::write(&tree)?;
     Ok(Written { packages: packages.len(), claims })
 }
 

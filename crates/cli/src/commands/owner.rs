@@ -15,10 +15,11 @@ use crate::args::Global;
 use crate::output::{self, Cell, Column, Grid, Line, Look, Piece, Shown, Streams, Tone};
 use crate::run::{Failure, Ready};
 
-/// Whose is it: a command, a path, a package
+/// Whose is it: a command, a path, a launcher, a package
 ///
 /// A TARGET with a slash is a path. Any other is a command on the search path or, where there is none
-/// of that name, a package. To be explicit: command:NAME, path:PATH, package:NAME.
+/// of that name, a package; one that ends in .desktop is a launcher. To be explicit: command:NAME,
+/// path:PATH, launcher:ID, package:NAME.
 ///
 /// The answer leads from the path found through every link to what finally runs, names the package
 /// that owns it and who placed each link, and lists the copies that it hides.
@@ -31,7 +32,7 @@ Examples:
   whodunit owner package:tidegauge --format json
   whodunit owner --root /mnt --path /usr/local/bin:/usr/bin tidegauge")]
 pub struct Arguments {
-    /// A command, a path, or a package
+    /// A command, a path, a launcher, or a package
     #[arg(required = true)]
     target: Vec<OsString>,
 }
@@ -121,7 +122,7 @@ fn in_full(answer: &Answer, look: &Look) -> Vec<Line> {
     if let Some(first) = answer.hops.first().filter(|_| answer.verdict != Verdict::NotFound || answer.hops.len() > 1) {
         let label = if answer.runs.is_some() { "runs" } else { "is" };
         lines.push(row(label).and(Tone::Strong, look.path(&first.path)));
-        let leading = answer.hops.iter().filter(|hop| hop.to.is_some() && hop.how == How::Link);
+        let leading = answer.hops.iter().filter(|hop| hop.to.is_some() && matches!(hop.how, How::Link | How::Wrapper));
         lines.extend(leading.map(|hop| Line::blank().to(COLUMN).and(Tone::Plain, link(hop, look))));
     }
     if let Some(script) = &answer.interpreter {
@@ -158,7 +159,15 @@ fn in_full(answer: &Answer, look: &Look) -> Vec<Line> {
         let label = if number == 0 { "hides" } else { "" };
         lines.push(row(label).and(Tone::Accent, look.path(&hidden.path)).to(WIDE).and(Tone::Plain, owner));
     }
-    for (number, copy) in answer.elsewhere.iter().enumerate() {
+    let itself = answer.owner.as_ref().filter(|_| answer.kind == TargetKind::Package).map(|owner| &owner.id);
+    let (own, others): (Vec<_>, Vec<_>) = answer.elsewhere.iter().partition(|copy| copy.id.as_ref() == itself);
+    lines.extend(
+        own.iter()
+            .filter(|copy| copy.id.is_some())
+            .map(|copy| row("to start").and(Tone::Plain, look.path(&copy.start))),
+    );
+    let others = others.into_iter().chain(own.iter().filter(|copy| copy.id.is_none()).copied());
+    for (number, copy) in others.enumerate() {
         let label = if number == 0 { "elsewhere" } else { "" };
         let whose = copy.id.as_ref().map_or("no manager claims it".to_owned(), ToString::to_string);
         let says = format!("{whose}; not on this search path");
@@ -222,6 +231,7 @@ fn headline(answer: &Answer, look: &Look) -> Line {
         (Verdict::NotFound, _) => {
             let what = match answer.kind {
                 TargetKind::Path => "no such file or folder",
+                TargetKind::Launcher => "no launcher of this id",
                 TargetKind::Package => "no package of this name",
                 TargetKind::Command if answer.elsewhere.is_empty() => "not found: no program or package of this name",
                 TargetKind::Command => "not found on this search path",
@@ -233,6 +243,9 @@ fn headline(answer: &Answer, look: &Look) -> Line {
 
 fn link(hop: &Hop, look: &Look) -> String {
     let to = hop.to.as_ref().map(|to| look.path(to)).unwrap_or_default();
+    if hop.how == How::Wrapper {
+        return format!("└ starts {to}");
+    }
     if let Some(folder) = &hop.through {
         return format!("└ through the linked folder {} → {to}", look.path(folder));
     }

@@ -176,8 +176,10 @@ impl Look {
     /// Who placed a link, from the package's id: `nix · user-environment`.
     #[expect(clippy::unused_self, reason = "the look decides it")]
     pub fn placer(&self, id: &Text) -> String {
-        let manager = id.split(|&b| b == b'/').next().unwrap_or_default();
-        let name = path::name(id);
+        // MANAGER/SCOPE/NAME, with more behind it where that tells several of one name apart.
+        let mut parts = id.split(|&b| b == b'/');
+        let (manager, name) = (parts.next().unwrap_or_default(), parts.nth(1).unwrap_or_default());
+        let name = if name == b"store" { path::name(id) } else { name };
         let name = if is_hashed(name) { &name[33..] } else { name };
         format!("{} · {}", Text::from(manager), Text::from(name))
     }

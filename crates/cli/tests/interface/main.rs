@@ -7,6 +7,7 @@
 mod demo;
 mod hostile;
 mod real_dpkg;
+mod real_flatpak;
 mod real_glib;
 mod real_nix;
 mod support;

@@ -59,7 +59,7 @@ pub fn launchers(survey: &Survey<'_>, session: Session<'_>, names: &[Text]) -> L
                 None => {
                     by_id.insert(file.id.clone(), order.len());
                     let because = Evidence { says: format!("{} is searched", folder.folder), ..folder.because.clone() };
-                    order.push(read(root, session, file.id, file.path, true, because));
+                    order.push(read(survey, session, file.id, file.path, true, because));
                 }
             }
         }
@@ -74,7 +74,7 @@ pub fn launchers(survey: &Survey<'_>, session: Session<'_>, names: &[Text]) -> L
                 if !by_id.contains_key(&file.id) {
                     by_id.insert(file.id.clone(), order.len());
                     let because = Evidence::at(folder.clone(), "data folder", format!("no session searches it; {how}"));
-                    order.push(read(root, session, file.id, file.path, false, because));
+                    order.push(read(survey, session, file.id, file.path, false, because));
                 }
             }
         }
@@ -102,7 +102,8 @@ fn is_meant(one: &Read, name: &[u8]) -> bool {
         || program == Some(name)
 }
 
-fn read(root: &Root, session: Session<'_>, id: Text, file: Text, searched: bool, because: Evidence) -> Read {
+fn read(survey: &Survey<'_>, session: Session<'_>, id: Text, file: Text, searched: bool, because: Evidence) -> Read {
+    let root = survey.root();
     let content = root.read(&file, Limit::SMALL).map_err(|error| error.reason());
     let entry = content.and_then(|content| {
         let parsed = DesktopEntry::parse(&content);
@@ -110,6 +111,7 @@ fn read(root: &Root, session: Session<'_>, id: Text, file: Text, searched: bool,
     });
     let words = entry.as_ref().ok().and_then(|entry| entry.text("Exec")).and_then(|exec| words(&exec));
     let program = words.as_ref().and_then(|words| started(root, session.search, words));
+    let program = program.map(|path| survey.trail(session.search, &path));
     let shown = match &entry {
         _ if !searched => Err("no searched folder has it".to_owned()),
         Err(why) => Err(why.clone()),
@@ -120,10 +122,10 @@ fn read(root: &Root, session: Session<'_>, id: Text, file: Text, searched: bool,
 }
 
 /// The program that a command line starts: what `env` and assignments before it only prepare is passed over.
-fn started(root: &Root, search: &SearchPath, words: &[String]) -> Option<Trail> {
+pub(super) fn started(root: &Root, search: &SearchPath, words: &[String]) -> Option<Text> {
     let is_preparation = |word: &&String| *word == "env" || word.ends_with("/env") || word.contains('=');
     let word = words.iter().find(|word| !is_preparation(word))?;
-    find(root, search, word).map(|path| Trail::of(root, search, &path))
+    find(root, search, word)
 }
 
 /// A program by its path, or by its name on the search path.

@@ -5,6 +5,7 @@ pub mod accounts;
 pub mod binary;
 pub mod database;
 pub mod desktop_entry;
+pub mod key_file;
 pub mod manual;
 pub mod settings;
 pub mod shebang;

@@ -1,6 +1,7 @@
 //! The package managers: one file or folder each, none of which knows another. [`ALL`] is the registry.
 
 pub mod dpkg;
+pub mod flatpak;
 pub mod nix;
 
 use std::cmp::Ordering;
@@ -12,7 +13,7 @@ use crate::scene::Scene;
 use crate::text::Text;
 
 /// Every manager that is read.
-pub const ALL: &[&dyn Manager] = &[&dpkg::Dpkg, &nix::Nix];
+pub const ALL: &[&dyn Manager] = &[&dpkg::Dpkg, &nix::Nix, &flatpak::Flatpak];
 
 /// A package manager whose state can be read from disk.
 pub trait Manager: Sync {
@@ -78,6 +79,12 @@ pub trait Holdings: Sync {
     fn started_by(&self, words: &[String]) -> Option<u32> {
         let _ = words;
         None
+    }
+
+    /// Apps that a person means by a command's name and that no search path reaches, each with what starts it.
+    fn starts_as(&self, name: &[u8]) -> Vec<(u32, Text)> {
+        let _ = name;
+        Vec::new()
     }
 
     /// The numbered states that the manager keeps itself, oldest first.

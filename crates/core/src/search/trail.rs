@@ -129,6 +129,17 @@ impl Trail {
         Trail { steps, end, script: None }
     }
 
+    /// Goes on behind a wrapper: what it ends in so far only starts what `behind` leads to.
+    pub fn wrap(&mut self, behind: Trail) {
+        if let (Some(step), Some(next)) = (self.steps.last_mut(), behind.steps.first()) {
+            step.how = How::Wrapper;
+            step.to = Some(next.path.clone());
+        }
+        self.steps.extend(behind.steps);
+        self.end = behind.end;
+        self.script = None;
+    }
+
     /// The path of what finally runs.
     ///
     /// # Panics

@@ -34,7 +34,7 @@ impl Judge<'_, '_> {
                     .skip(1)
                     .map(|(copy, trail)| self.locate(&copy.path, trail))
                     .collect();
-                answer.elsewhere = self.elsewhere(elsewhere);
+                answer.elsewhere = self.elsewhere(target, elsewhere);
                 answer.because = self.search.because(reached);
                 answer.evidence.extend(reached.passed_over.iter().cloned());
                 answer
@@ -52,6 +52,17 @@ impl Judge<'_, '_> {
                         answer.because = self.search.because(reached);
                     }
                 }
+                answer
+            }
+            Found::Launcher { trail, app, command } => {
+                let mut answer = self.of_trail(target, TargetKind::Launcher, trail);
+                answer.evidence.extend(command.clone());
+                if let Some(app) = app {
+                    answer.verdict = Verdict::Owned;
+                    answer.owners = vec![app.clone()];
+                    answer.owner = Some(app.clone());
+                }
+                answer.runs = trail.steps.iter().find(|step| step.how == How::Wrapper).and_then(|step| step.to.clone());
                 answer
             }
             Found::Other { elsewhere } => self.of_package(target, elsewhere),
@@ -82,7 +93,7 @@ impl Judge<'_, '_> {
 
     fn of_package(&self, target: &Target, elsewhere: &[Trail]) -> Answer {
         let named = match target.kind {
-            Some(TargetKind::Command) => Vec::new(),
+            Some(TargetKind::Command | TargetKind::Launcher) => Vec::new(),
             _ => self.survey.named(&target.name),
         };
         let kind = match target.kind {
@@ -91,7 +102,7 @@ impl Judge<'_, '_> {
             None => TargetKind::Package,
         };
         let mut answer = self.blank(target, kind);
-        answer.elsewhere = self.elsewhere(elsewhere);
+        answer.elsewhere = self.elsewhere(target, elsewhere);
         answer.owners = named.iter().map(|(held, number)| held.owner(*number)).collect();
         if let Some((held, number)) = named.first() {
             answer.verdict = Verdict::Owned;
@@ -239,12 +250,16 @@ impl Judge<'_, '_> {
         claims_on_last(self.survey, self.index, trail).first().and_then(|claim| self.survey.owner(claim))
     }
 
-    fn elsewhere(&self, trails: &[Trail]) -> Vec<Elsewhere> {
+    fn elsewhere(&self, target: &Target, trails: &[Trail]) -> Vec<Elsewhere> {
         let found = trails.iter().map(|trail| Elsewhere {
             id: self.locate_owner(trail).map(|owner| owner.id),
             start: trail.steps[0].path.clone(),
         });
-        found.collect()
+        let apps = self.survey.holdings().iter().flat_map(|held| {
+            let started = held.starts_as(&target.name).into_iter();
+            started.map(|(number, start)| Elsewhere { id: Some(held.owner(number).id), start })
+        });
+        found.chain(apps).collect()
     }
 }
 

@@ -1,7 +1,10 @@
 //! The first look at the disk, before any record is read: what a target reaches, and the trails behind it.
 
 use super::{Target, TargetKind};
-use crate::root::Root;
+use crate::formats::desktop_entry::{DesktopEntry, words};
+use crate::model::{Evidence, Owner};
+use crate::root::{Limit, Root};
+use crate::search::launchers::{data_folders, files_in};
 use crate::search::{End, Reached, SearchPath, Trail};
 use crate::survey::Survey;
 use crate::text::{Text, path};
@@ -10,6 +13,7 @@ use crate::text::{Text, path};
 pub(super) enum Found {
     Command { reached: Reached, trails: Vec<Trail>, elsewhere: Vec<Trail> },
     Path { trail: Trail, reached: Reached, winner: Option<Trail> },
+    Launcher { trail: Trail, app: Option<Owner>, command: Option<Evidence> },
     Other { elsewhere: Vec<Trail> },
 }
 
@@ -18,20 +22,25 @@ impl Found {
         let root = survey.root();
         if target.kind == Some(TargetKind::Path) {
             let whole = path::absolute(&target.name, &survey.scene.here.folder);
-            let trail = Trail::of(root, search, &whole);
+            let trail = survey.trail(search, &whole);
             // Whether the name, when typed, runs this file or another one.
             let is_program = matches!(trail.end, End::There(meta) if root.can_execute(trail.last(), meta));
             let reached = if is_program { search.reach(root, path::name(&whole)) } else { Reached::default() };
             let winner = reached.copies.first().map(|copy| Trail::links(root, &copy.path));
             return Found::Path { trail, reached, winner };
         }
+        let is_launcher =
+            target.kind == Some(TargetKind::Launcher) || (target.kind.is_none() && target.name.ends_with(b".desktop"));
+        if is_launcher && let Some(found) = launcher(survey, search, &target.name) {
+            return found;
+        }
         let reached = match target.kind {
-            Some(TargetKind::Package) => Reached::default(),
+            Some(TargetKind::Package | TargetKind::Launcher) => Reached::default(),
             _ => search.reach(root, &target.name),
         };
-        let trails: Vec<Trail> = reached.copies.iter().map(|copy| Trail::of(root, search, &copy.path)).collect();
+        let trails: Vec<Trail> = reached.copies.iter().map(|copy| survey.trail(search, &copy.path)).collect();
         let elsewhere = match target.kind {
-            Some(TargetKind::Package) => Vec::new(),
+            Some(TargetKind::Package | TargetKind::Launcher) => Vec::new(),
             _ => elsewhere(root, search, folders, &target.name, &trails),
         };
         if trails.is_empty() { Found::Other { elsewhere } } else { Found::Command { reached, trails, elsewhere } }
@@ -41,10 +50,36 @@ impl Found {
         let trails: Vec<&Trail> = match self {
             Found::Command { trails, elsewhere, .. } => trails.iter().chain(elsewhere).collect(),
             Found::Path { trail, winner, .. } => std::iter::once(trail).chain(winner).collect(),
+            Found::Launcher { trail, .. } => vec![trail],
             Found::Other { elsewhere } => elsewhere.iter().collect(),
         };
         trails.into_iter().flat_map(Trail::paths).map(|path| path::name(path)).collect()
     }
+}
+
+/// The launcher that wins for an id, and the trail on to the program that it starts.
+fn launcher(survey: &Survey<'_>, search: &SearchPath, id: &[u8]) -> Option<Found> {
+    let root = survey.root();
+    let folders = data_folders(survey.scene, None).into_iter().map(|folder| folder.folder);
+    let of_managers = survey.holdings().iter().flat_map(|held| held.launcher_folders()).map(|(folder, _)| folder);
+    let file = folders.chain(of_managers).find_map(|folder| {
+        files_in(root, &folder)
+            .into_iter()
+            .find(|file| *file.id == *id || file.id.strip_suffix(b".desktop") == Some(id))
+    })?;
+    let mut trail = Trail::links(root, &file.path);
+    let entry = root.read(&file.path, Limit::SMALL).ok().and_then(|content| DesktopEntry::parse(&content).ok());
+    let exec = entry.as_ref().and_then(|entry| entry.text("Exec"));
+    let words = exec.as_deref().and_then(words);
+    let app = words.as_ref().and_then(|words| survey.started_by(words));
+    if app.is_none()
+        && let Some(path) = words.as_ref().and_then(|words| crate::answers::launchers::started(root, search, words))
+    {
+        trail.wrap(survey.trail(search, &path));
+    }
+    let says = exec.map(|exec| format!("Exec={}", Text::from(exec)));
+    let command = entry.zip(says).map(|(entry, says)| Evidence::line(file.path.clone(), entry.line("Exec"), says));
+    Some(Found::Launcher { trail, app, command })
 }
 
 /// Programs of that name in folders of programs that the search path does not name.

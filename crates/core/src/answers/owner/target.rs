@@ -13,6 +13,8 @@ pub enum TargetKind {
     Command,
     /// A file or folder.
     Path,
+    /// A launcher's id.
+    Launcher,
     /// A package's name.
     Package,
 }
@@ -39,12 +41,17 @@ pub struct BadTarget {
 }
 
 impl Target {
-    /// Takes `command:NAME`, `path:PATH`, `package:NAME`, or a bare name or path.
+    /// Takes `command:NAME`, `path:PATH`, `launcher:ID`, `package:NAME`, or a bare name or path.
     ///
     /// # Errors
     /// For an empty name, and for a command with a slash.
     pub fn parse(given: &[u8]) -> Result<Self, BadTarget> {
-        let kinds = [("command:", TargetKind::Command), ("path:", TargetKind::Path), ("package:", TargetKind::Package)];
+        let kinds = [
+            ("command:", TargetKind::Command),
+            ("path:", TargetKind::Path),
+            ("package:", TargetKind::Package),
+            ("launcher:", TargetKind::Launcher),
+        ];
         let explicit = kinds.iter().find_map(|(prefix, kind)| Some((*kind, given.strip_prefix(prefix.as_bytes())?)));
         let (kind, name) = match explicit {
             Some((kind, name)) => (Some(kind), name),

@@ -1,0 +1,184 @@
+//! Flatpak itself as the judge: an installation made with its own tools, and the demo's read by it.
+
+use std::collections::BTreeSet;
+use std::fs;
+use std::os::unix::fs::PermissionsExt as _;
+use std::path::Path;
+use std::process::Command;
+
+use super::support::{has, lantern, open_folder, output, run};
+use serde_json::Value;
+use tempfile::TempDir;
+
+/// Flatpak with the installations below `root` in the place of the machine's own.
+fn flatpak(root: &Path, arguments: &[&str]) -> String {
+    let mut command = Command::new("flatpak");
+    command.args(arguments).current_dir(root).env_remove("DBUS_SESSION_BUS_ADDRESS");
+    command.env("HOME", root.join("home/maren")).env("XDG_DATA_HOME", root.join("home/maren/.local/share"));
+    command.env("FLATPAK_USER_DIR", root.join("home/maren/.local/share/flatpak"));
+    command.env("FLATPAK_SYSTEM_DIR", root.join("var/lib/flatpak")).env("FLATPAK_CONFIG_DIR", root.join("etc/flatpak"));
+    String::from_utf8(output(&mut command)).unwrap()
+}
+
+fn make() -> Option<TempDir> {
+    if !has(&["flatpak", "ostree"]) {
+        return None;
+    }
+    let made = open_folder();
+    let at = |path: &str| made.path().join(path);
+    let put = |path: &str, content: &[u8]| {
+        fs::create_dir_all(at(path).parent().unwrap()).unwrap();
+        fs::write(at(path), content).unwrap();
+    };
+    put("etc/passwd", b"maren:x:1000:1000::/home/maren:/bin/sh\n");
+    put("home/maren/.profile", b"");
+    for branch in ["24", "25"] {
+        let place = format!("make/runtime{branch}");
+        put(
+            &format!("{place}/metadata"),
+            format!("[Runtime]\nname=org.harbour.Platform\nruntime=org.harbour.Platform/x86_64/{branch}\n").as_bytes(),
+        );
+        put(&format!("{place}/files/lib/x"), b"x");
+        flatpak(made.path(), &["build-export", "--runtime", "--arch=x86_64", "--files=files", "repo", &place, branch]);
+    }
+    for (branch, version) in [("stable", "3.1.0"), ("beta", "4.0~beta2")] {
+        let place = format!("make/app-{branch}");
+        put(
+            &format!("{place}/metadata"),
+            b"[Application]\nname=org.harbour.ChartDesk\nruntime=org.harbour.Platform/x86_64/24\ncommand=chartdesk\n\n[Context]\nshared=network;\n",
+        );
+        put(&format!("{place}/files/bin/chartdesk"), b"#!/bin/sh\n");
+        fs::set_permissions(at(&format!("{place}/files/bin/chartdesk")), fs::Permissions::from_mode(0o755)).unwrap();
+        let entry = b"[Desktop Entry]\nType=Application\nName=Chart Desk\nExec=chartdesk %U\n";
+        put(&format!("{place}/export/share/applications/org.harbour.ChartDesk.desktop"), entry);
+        let xml = format!(
+            "<?xml version=\"1.0\"?><components version=\"0.8\"><component type=\"desktop\"><id>org.harbour.ChartDesk.desktop</id><name>Chart Desk</name><releases><release version=\"{version}\" timestamp=\"1767225600\"/></releases></component></components>"
+        );
+        let mut packed = flate2::write::GzEncoder::new(Vec::new(), flate2::Compression::default());
+        std::io::Write::write_all(&mut packed, xml.as_bytes()).unwrap();
+        put(&format!("{place}/files/share/app-info/xmls/org.harbour.ChartDesk.xml.gz"), &packed.finish().unwrap());
+        flatpak(made.path(), &["build-export", "--arch=x86_64", "repo", &place, branch]);
+    }
+    flatpak(made.path(), &["build-update-repo", "repo"]);
+    let address = format!("file://{}", at("repo").display());
+    for remote in ["quay", "pier"] {
+        flatpak(made.path(), &["--user", "remote-add", "--no-gpg-verify", remote, &address]);
+    }
+    for (remote, reference) in [
+        ("quay", "org.harbour.ChartDesk//stable"),
+        ("pier", "org.harbour.ChartDesk//beta"),
+        ("quay", "org.harbour.Platform//25"),
+    ] {
+        flatpak(made.path(), &["--user", "install", "-y", "--noninteractive", remote, reference]);
+    }
+    flatpak(made.path(), &["--user", "mask", "org.harbour.ChartDesk"]);
+    flatpak(made.path(), &["--user", "remote-delete", "--force", "pier"]);
+    Some(made)
+}
+
+fn packages(root: &Path) -> Vec<Value> {
+    let ran = run(["--root", root.to_str().unwrap(), "inventory", "--all", "--manager", "flatpak", "--format", "json"]);
+    ran.document()["packages"].as_array().unwrap().clone()
+}
+
+fn text(value: &Value) -> String {
+    value.as_str().unwrap_or_default().to_owned()
+}
+
+/// What `flatpak list` and we say of every deployment.
+fn compare(root: &Path) -> usize {
+    let columns = "--columns=application,version,branch,arch,origin,active,options";
+    let theirs: BTreeSet<String> = flatpak(root, &["--user", "list", "--all", columns])
+        .lines()
+        .map(|line| {
+            let words: Vec<&str> = line.split('\t').collect();
+            let current = words
+                .get(6)
+                .copied()
+                .unwrap_or_default()
+                .split(',')
+                .any(|option| option == "current" || option == "runtime");
+            format!("{} {} {} {} {} {} {current}", words[0], words[1], words[2], words[3], words[4], &words[5][..12])
+        })
+        .collect();
+    let ours: BTreeSet<String> = packages(root)
+        .iter()
+        .map(|package| {
+            let word = |key: &str| text(&package[key]);
+            format!(
+                "{} {} {} {} {} {} {}",
+                word("name"),
+                word("version"),
+                word("channel"),
+                word("arch"),
+                text(&package["origin"]["name"]),
+                &word("revision")[..12],
+                package["active"]
+            )
+        })
+        .collect();
+    assert_eq!(ours, theirs);
+    ours.len()
+}
+
+#[test]
+fn an_installation_is_read_as_flatpak_reads_it() {
+    let Some(made) = make() else { return };
+    assert_eq!(compare(made.path()), 4);
+    let packages = packages(made.path());
+    let find =
+        |name: &str, channel: &str| packages.iter().find(|p| p["name"] == name && p["channel"] == channel).unwrap();
+    let app = find("org.harbour.ChartDesk", "stable");
+    assert_eq!((&app["kind"], &app["held"], &app["status"]), (&"app".into(), &true.into(), &"installed".into()));
+    assert!(app["evidence"].to_string().contains("may use network"), "{app}");
+    // Asked for by name, so flatpak pinned it; the other came along.
+    assert_eq!(find("org.harbour.Platform", "25")["reason"], "explicit");
+    assert_eq!(find("org.harbour.Platform", "24")["reason"], "dependency");
+    let beta = find("org.harbour.ChartDesk", "beta");
+    assert_eq!(beta["origin"]["url"], Value::Null);
+    assert!(beta["evidence"].to_string().contains("no update will come"), "{beta}");
+    let sizes = flatpak(made.path(), &["--user", "info", "--show-size", "org.harbour.ChartDesk//stable"]);
+    assert_eq!(sizes.trim(), app["size"].to_string());
+
+    let place = made.path().to_str().unwrap();
+    let path = "/home/maren/.local/share/flatpak/exports/bin";
+    let ran = run([
+        "--root",
+        place,
+        "--path",
+        path,
+        "owner",
+        "org.harbour.ChartDesk",
+        "org.harbour.ChartDesk.desktop",
+        "chartdesk",
+        "--format",
+        "json",
+    ]);
+    let document = ran.document();
+    let wrapper = &document["answers"][0];
+    assert!(text(&wrapper["owner"]["id"]).starts_with("flatpak/user:maren/org.harbour.ChartDesk/x86_64/"), "{wrapper}");
+    let last = wrapper["hops"].as_array().unwrap().last().unwrap();
+    assert!(text(&last["path"]).ends_with("/files/bin/chartdesk"), "{wrapper}");
+    assert_eq!(document["answers"][1]["kind"], "launcher");
+    assert_eq!(document["answers"][1]["owner"]["id"], wrapper["owner"]["id"], "{}", document["answers"][1]);
+    assert_eq!(document["answers"][2]["elsewhere"][0]["start"], "flatpak run org.harbour.ChartDesk");
+
+    // A folder without `active` is an interrupted removal; a damaged `deploy` costs what it says.
+    let app = made.path().join("home/maren/.local/share/flatpak/app/org.harbour.ChartDesk/x86_64");
+    fs::remove_file(app.join("beta/active")).unwrap();
+    assert_eq!(compare(made.path()), 3);
+    let commit = fs::read_link(app.join("stable/active")).unwrap();
+    fs::write(app.join("stable").join(commit).join("deploy"), b"junk").unwrap();
+    let ran = run(["--root", place, "inventory", "--format", "json"]);
+    assert!(ran.document()["coverage"].to_string().contains("not what flatpak writes"), "{ran:?}");
+    assert!(ran.out.contains("org.harbour.ChartDesk"));
+}
+
+#[test]
+fn the_demo_workstation_is_readable_by_flatpak() {
+    if has(&["flatpak"]) {
+        assert_eq!(compare(lantern()), 2);
+        let remotes = flatpak(lantern(), &["--user", "remotes", "--columns=name"]);
+        assert_eq!(remotes.trim(), "quay");
+    }
+}

@@ -1,0 +1,49 @@
+//! Flatpak: apps, runtimes and extensions, deployed side by side.
+//!
+//! Follows the Flatpak documentation ("Under the hood", `flatpak-installation(5)`, `flatpak-metadata(5)`,
+//! `flatpak-remote(5)`) and the layout of release 1.14.
+//!
+//! | what | where |
+//! |---|---|
+//! | installations | `/var/lib/flatpak`, `~/.local/share/flatpak`, and those of `/etc/flatpak/installations.d/*.conf` |
+//! | what is deployed | `KIND/ID/ARCH/BRANCH/active`, a link to the commit's folder, with a file `deploy` in it |
+//! | origin, commit, size, version | `deploy`, a GVariant of type `(ssasta{sv})` |
+//! | runtime, command, permissions | `metadata` beside it |
+//! | remotes, pins, masks | `repo/config` |
+//! | commands and launchers | `exports/`, of the branch that `app/ID/current` names |
+//!
+//! Traps: the size in `deploy` is in big-endian order and all else in the host's; a folder without `active`
+//! is not installed; the commit of a partial deployment is not the folder's whole name; files are dated
+//! 1970, so the day of installation is that of the link `active`; there is no version but the one in the
+//! app's own metadata, noted when it was deployed.
+
+mod deploy;
+mod holdings;
+mod installations;
+
+use crate::managers::{Holdings, Manager};
+use crate::model::ManagerId;
+use crate::scene::Scene;
+
+const ID: ManagerId = ManagerId("flatpak");
+
+/// The manager.
+#[derive(Debug)]
+pub struct Flatpak;
+
+impl Manager for Flatpak {
+    fn id(&self) -> ManagerId {
+        ID
+    }
+
+    fn open<'s>(&self, scene: &'s Scene) -> Vec<Box<dyn Holdings + 's>> {
+        let found = installations::find(scene);
+        let mut opened: Vec<_> = found.into_iter().map(|base| holdings::FlatpakHoldings::read(scene, base)).collect();
+        // A runtime may be in another installation than the app that needs it.
+        let runtimes: Vec<_> = opened.iter().flat_map(holdings::FlatpakHoldings::runtimes).collect();
+        for holdings in &mut opened {
+            holdings.note_missing_runtimes(&runtimes);
+        }
+        opened.into_iter().map(|holdings| Box::new(holdings) as Box<dyn Holdings + 's>).collect()
+    }
+}
