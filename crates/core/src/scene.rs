@@ -72,6 +72,8 @@ pub struct Scene {
     pub people: Vec<Person>,
     /// Where the question was asked.
     pub here: Here,
+    /// More folders in which bundles of one file are kept.
+    pub extra_folders: Vec<Text>,
     system: OnceLock<Option<System>>,
 }
 
@@ -95,7 +97,7 @@ impl Scene {
     /// When a person is named whom the machine does not know.
     pub fn new(root: Root, people: &People, here: Here) -> Result<Self, UnknownPerson> {
         let people = find_people(&root, people)?;
-        Ok(Scene { root, people, here, system: OnceLock::new() })
+        Ok(Scene { root, people, here, extra_folders: Vec::new(), system: OnceLock::new() })
     }
 
     /// The machine's name, from `hostname(5)`.

@@ -4,7 +4,7 @@ use std::sync::OnceLock;
 
 use crate::claims::{ClaimIndex, FoundClaim};
 use crate::managers::{self, Detail, Holdings};
-use crate::model::{Claimant, Coverage, CoverageState, Evidence, Mark, Owner, Package, Scope, Wanted};
+use crate::model::{Claimant, Coverage, CoverageState, Evidence, ManagerId, Mark, Owner, Package, Scope, Wanted};
 use crate::root::Root;
 use crate::scene::Scene;
 use crate::search::{SearchPath, Trail};
@@ -38,6 +38,15 @@ impl<'s> Survey<'s> {
     #[must_use]
     pub fn root(&self) -> &'s Root {
         &self.scene.root
+    }
+
+    /// The managers of which anything was found, each once.
+    #[must_use]
+    pub fn managers(&self) -> Vec<ManagerId> {
+        let found = self.holdings().iter().filter(|held| held.coverage().is_some());
+        let mut managers: Vec<ManagerId> = found.map(|held| held.installation().manager).collect();
+        managers.dedup();
+        managers
     }
 
     /// What each installation holds, numbered as in [`FoundClaim::holder`].
@@ -140,7 +149,7 @@ impl<'s> Survey<'s> {
     /// them could not be. Ask for it last: an answer may read on, and find more damage.
     #[must_use]
     pub fn coverage(&self) -> Vec<Coverage> {
-        let mut coverage: Vec<Coverage> = self.holdings().iter().map(|held| held.coverage()).collect();
+        let mut coverage: Vec<Coverage> = self.holdings().iter().filter_map(|held| held.coverage()).collect();
         for gap in self.root().gaps() {
             match coverage.iter_mut().find(|known| path::within(&gap.path, &known.location)) {
                 Some(known) => {

@@ -5,6 +5,7 @@
 //! The same machine can be had larger ([`Scale`]), for measurements.
 
 mod binary;
+mod bundle;
 mod cast;
 mod deb;
 mod flatpak;
@@ -71,6 +72,7 @@ pub fn write(folder: &Path, scale: Scale) -> Result<Written, DemoError> {
     cast::by_hand(&tree)?;
     nix::write(&tree)?;
     flatpak::write(&tree)?;
+    bundle::write(&tree)?;
     Ok(Written { packages: packages.len(), claims })
 }
 
@@ -83,6 +85,12 @@ pub fn write_large_store(folder: &Path, paths: u32, elements: u32) -> Result<(),
     let tree = Tree::begin(folder)?;
     machine::write(&tree)?;
     nix::write_large(&tree, paths, elements)
+}
+
+/// A bundle of one file, type 2, with this update information and this squashfs image. For tests of readers.
+#[must_use]
+pub fn bundle_of(update: &str, image: &[u8]) -> Vec<u8> {
+    bundle::bundle(update, image)
 }
 
 /// A program of the demo's kind: an ELF file that nobody runs, with the packaging note of a

@@ -128,7 +128,7 @@ fn note_coverage(coverage: &[Coverage], survey: &Survey<'_>, global: &Global, st
         return;
     }
     let mut lines = Vec::new();
-    if survey.holdings().is_empty() {
+    if survey.managers().is_empty() {
         let place = survey.root().place().display().to_string();
         lines.push(format!("no package manager's records were found under {place}; so nothing can be owned there"));
     }

@@ -143,8 +143,7 @@ pub struct Look {
 
 impl Look {
     pub fn new(scene: &Scene, on_terminal: bool, survey: &Survey<'_>) -> Self {
-        let mut managers: Vec<&str> = survey.holdings().iter().map(|held| held.installation().manager.0).collect();
-        managers.dedup();
+        let managers: Vec<&str> = survey.managers().into_iter().map(|manager| manager.0).collect();
         Look { people: scene.people.clone(), on_terminal, managers: managers.join(", ") }
     }
 

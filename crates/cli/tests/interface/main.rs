@@ -10,4 +10,5 @@ mod real_dpkg;
 mod real_flatpak;
 mod real_glib;
 mod real_nix;
+mod real_squashfs;
 mod support;

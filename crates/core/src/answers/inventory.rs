@@ -105,7 +105,9 @@ pub fn totals(survey: &Survey<'_>, selection: &Selection) -> Totals {
             size: selected.iter().filter_map(|package| package.size).sum(),
         }
     };
-    Totals { totals: survey.holdings().iter().map(|held| count(&**held)).collect() }
+    Totals {
+        totals: survey.holdings().iter().filter(|held| held.coverage().is_some()).map(|held| count(&**held)).collect(),
+    }
 }
 
 impl Selection {

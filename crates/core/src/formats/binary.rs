@@ -47,6 +47,26 @@ pub fn build_info<R: Read + Seek>(file: R) -> Option<BuildInfo> {
     }
 }
 
+/// What stands in one section; `None` when it is no ELF file or has no such section.
+pub fn section<R: Read + Seek>(file: R, name: &str) -> Option<Vec<u8>> {
+    fn of<'a, H, D>(header: &'a H, data: D, name: &str) -> Option<Vec<u8>>
+    where
+        H: FileHeader<Endian = Endianness>,
+        D: ReadRef<'a>,
+    {
+        let endian = header.endian().ok()?;
+        let sections = header.sections(endian, data).ok()?;
+        sections.section_by_name(endian, name.as_bytes())?.1.data(endian, data).ok().map(<[u8]>::to_vec)
+    }
+    let cache = ReadCache::new(file);
+    let data = Bounded(&cache);
+    match data.read_bytes_at(0, 5).ok()? {
+        b"\x7fELF\x02" => of(elf::FileHeader64::<Endianness>::parse(data).ok()?, data, name),
+        b"\x7fELF\x01" => of(elf::FileHeader32::<Endianness>::parse(data).ok()?, data, name),
+        _ => None,
+    }
+}
+
 /// A file whose tables may lie about their size: no single read takes more than [`MOST`].
 #[derive(Debug)]
 struct Bounded<'a, R: Read + Seek>(&'a ReadCache<R>);

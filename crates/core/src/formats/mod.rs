@@ -3,10 +3,12 @@
 
 pub mod accounts;
 pub mod binary;
+pub mod bundle;
 pub mod database;
 pub mod desktop_entry;
 pub mod key_file;
 pub mod manual;
 pub mod settings;
 pub mod shebang;
+pub mod squashfs;
 pub mod stanza;

@@ -1,5 +1,6 @@
 //! The package managers: one file or folder each, none of which knows another. [`ALL`] is the registry.
 
+pub mod appimage;
 pub mod dpkg;
 pub mod flatpak;
 pub mod nix;
@@ -13,7 +14,7 @@ use crate::scene::Scene;
 use crate::text::Text;
 
 /// Every manager that is read.
-pub const ALL: &[&dyn Manager] = &[&dpkg::Dpkg, &nix::Nix, &flatpak::Flatpak];
+pub const ALL: &[&dyn Manager] = &[&dpkg::Dpkg, &nix::Nix, &flatpak::Flatpak, &appimage::AppImage];
 
 /// A package manager whose state can be read from disk.
 pub trait Manager: Sync {
@@ -31,8 +32,9 @@ pub trait Holdings: Sync {
     /// Where this is.
     fn installation(&self) -> &Installation;
 
-    /// How completely it was read so far; later reads can add notes.
-    fn coverage(&self) -> Coverage;
+    /// How completely it was read so far; later reads can add notes. `None` where nothing was found that
+    /// could be called an installation.
+    fn coverage(&self) -> Option<Coverage>;
 
     /// Every package in full, in the order of their numbers. What `detail` does not ask for stays
     /// `null` or empty and is not read.

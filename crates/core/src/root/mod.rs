@@ -261,7 +261,12 @@ impl Root {
 
     /// Every entry below `start`, links not followed, within `limits`.
     pub fn walk(&self, start: &[u8], limits: WalkLimits, visit: &mut dyn FnMut(Found<'_>) -> bool) {
-        walk::walk(self, start, limits, visit);
+        walk::walk(self, start, limits, true, visit);
+    }
+
+    /// The same where it is the rule that the limits end it, and no loss.
+    pub fn walk_quietly(&self, start: &[u8], limits: WalkLimits, visit: &mut dyn FnMut(Found<'_>) -> bool) {
+        walk::walk(self, start, limits, false, visit);
     }
 
     /// Trouble in looking up a path: it is a folder before it that does not let one through.

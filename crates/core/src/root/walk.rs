@@ -25,7 +25,13 @@ pub struct Found<'a> {
 const PSEUDO: [&[u8]; 4] = [b"/proc", b"/sys", b"/dev", b"/run"];
 
 /// Visits every entry; for a folder, the visitor says whether to go into it.
-pub(super) fn walk(root: &Root, start: &[u8], limits: WalkLimits, visit: &mut dyn FnMut(Found<'_>) -> bool) {
+pub(super) fn walk(
+    root: &Root,
+    start: &[u8],
+    limits: WalkLimits,
+    note: bool,
+    visit: &mut dyn FnMut(Found<'_>) -> bool,
+) {
     let mut open: Vec<(Text, usize)> = vec![(start.into(), 0)];
     let mut left = limits.entries;
     while let Some((folder, depth)) = open.pop() {
@@ -34,7 +40,10 @@ pub(super) fn walk(root: &Root, start: &[u8], limits: WalkLimits, visit: &mut dy
         let mut below = Vec::new();
         for (name, kind) in names {
             if left == 0 {
-                root.note_gap(start, format!("more than {} files; the rest was not looked at", limits.entries));
+                // Where it is a bound against endless trees, to reach it is a loss.
+                if note {
+                    root.note_gap(start, format!("more than {} files; the rest was not looked at", limits.entries));
+                }
                 return;
             }
             left -= 1;
@@ -44,7 +53,7 @@ pub(super) fn walk(root: &Root, start: &[u8], limits: WalkLimits, visit: &mut dy
             if kind == Kind::Folder && enter {
                 if depth < limits.depth {
                     below.push((whole, depth + 1));
-                } else {
+                } else if note {
                     root.note_gap(&whole, format!("more than {} folders deep; not entered", limits.depth));
                 }
             }

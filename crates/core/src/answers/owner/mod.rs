@@ -127,7 +127,7 @@ pub fn owners(survey: &Survey<'_>, search: &SearchPath, targets: &[Target]) -> O
     let is_lost = |of_manager: bool| {
         coverage.iter().any(|part| part.manager.is_some() == of_manager && part.state != CoverageState::Read)
     };
-    let records_lost = survey.holdings().is_empty() || is_lost(true);
+    let records_lost = survey.managers().is_empty() || is_lost(true);
     for answer in &mut answers {
         answer.certain = match answer.verdict {
             Verdict::Owned | Verdict::Several => true,

@@ -115,7 +115,7 @@ pub fn unowned(survey: &Survey<'_>, search: &SearchPath, folders: &[Text]) -> Un
         .collect();
     groups.sort_by(|a, b| a.files[0].path.cmp(&b.files[0].path));
     let certain =
-        !survey.holdings().is_empty() && survey.coverage().iter().all(|part| part.state == CoverageState::Read);
+        !survey.managers().is_empty() && survey.coverage().iter().all(|part| part.state == CoverageState::Read);
     Unowned { groups, certain }
 }
 

@@ -224,21 +224,21 @@ impl Holdings for DpkgHoldings<'_> {
         &self.installation
     }
 
-    fn coverage(&self) -> Coverage {
+    fn coverage(&self) -> Option<Coverage> {
         let notes = self.notes.lock().unwrap_or_else(PoisonError::into_inner).clone();
         let state = match () {
             () if self.unreadable => CoverageState::Unreadable,
             () if notes.is_empty() => CoverageState::Read,
             () => CoverageState::Partial,
         };
-        Coverage {
+        Some(Coverage {
             manager: Some(self.installation.manager),
             scope: self.installation.scope.clone(),
             location: self.installation.location.clone(),
             state,
             packages: Some(self.records.len()),
             notes,
-        }
+        })
     }
 
     fn packages(&self, detail: Detail) -> Vec<Package> {

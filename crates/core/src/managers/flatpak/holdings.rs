@@ -259,16 +259,16 @@ impl Holdings for FlatpakHoldings<'_> {
         &self.installation
     }
 
-    fn coverage(&self) -> Coverage {
+    fn coverage(&self) -> Option<Coverage> {
         let state = if self.notes.is_empty() { CoverageState::Read } else { CoverageState::Partial };
-        Coverage {
+        Some(Coverage {
             manager: Some(ID),
             scope: self.installation.scope.clone(),
             location: self.installation.location.clone(),
             state,
             packages: Some(self.deployed.len()),
             notes: self.notes.clone(),
-        }
+        })
     }
 
     fn packages(&self, detail: Detail) -> Vec<Package> {

@@ -203,13 +203,13 @@ impl Holdings for ProfileHoldings<'_> {
         &self.installation
     }
 
-    fn coverage(&self) -> Coverage {
+    fn coverage(&self) -> Option<Coverage> {
         let state = match (&self.held, self.notes.is_empty()) {
             (None, _) => CoverageState::Unreadable,
             (_, true) => CoverageState::Read,
             (_, false) => CoverageState::Partial,
         };
-        coverage(&self.installation, state, Some(self.elements().len()), self.notes.clone())
+        Some(coverage(&self.installation, state, Some(self.elements().len()), self.notes.clone()))
     }
 
     fn packages(&self, detail: Detail) -> Vec<Package> {
@@ -422,7 +422,7 @@ impl Holdings for StoreHoldings<'_> {
         &self.installation
     }
 
-    fn coverage(&self) -> Coverage {
+    fn coverage(&self) -> Option<Coverage> {
         // An answer that had no need of the database has not read it.
         let count = self.store.is_read().then(|| self.software().count());
         let notes = self.store.notes();
@@ -431,7 +431,7 @@ impl Holdings for StoreHoldings<'_> {
             (false, None | Some(0)) => CoverageState::Unreadable,
             (false, Some(_)) => CoverageState::Partial,
         };
-        coverage(&self.installation, state, count, notes)
+        Some(coverage(&self.installation, state, count, notes))
     }
 
     fn packages(&self, detail: Detail) -> Vec<Package> {

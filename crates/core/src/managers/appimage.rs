@@ -1,0 +1,391 @@
+//! AppImages: bundles of one file that no manager records. The files themselves are the record.
+//!
+//! They are found by their content in the folders where people keep them ([`PERSONAL`], [`SYSTEM`]), a few
+//! folders deep, and behind the links in folders of programs, which is how helpers that keep them start
+//! them. Links are not followed otherwise. Each file is opened once for its first bytes; only a bundle is
+//! read further.
+//!
+//! A bundle that may not be executed is only a download: it is listed as switched off. Version and name are
+//! those of the launcher inside, else a guess from the file's name `NAME-VERSION-ARCH.AppImage`.
+
+use std::cmp::Ordering;
+use std::sync::OnceLock;
+
+use hashbrown::HashSet;
+
+use crate::formats::bundle::{self, Bundle, HEAD};
+use crate::formats::desktop_entry::{DesktopEntry, words};
+use crate::managers::{Detail, Holdings, Manager};
+use crate::model::{
+    Claim, Claimant, Coverage, CoverageState, Evidence, Installation, ManagerId, Mark, Origin, Owner, Package, Reason,
+    Remedy, Scope, Status, Wanted,
+};
+use crate::root::{Kind, Meta, WalkLimits};
+use crate::scene::Scene;
+use crate::search::launchers::files_in;
+use crate::text::{Text, path};
+use crate::version::debian;
+
+const ID: ManagerId = ManagerId("appimage");
+
+/// Where people keep them, below their homes.
+const PERSONAL: [&str; 7] =
+    ["Applications", "AppImages", ".local/bin", "bin", "Downloads", "Desktop", ".local/share/applications"];
+/// Where a machine keeps them.
+const SYSTEM: [&str; 3] = ["opt", "usr/local/bin", "Applications"];
+/// Folders whose links lead to bundles that are kept elsewhere.
+const LINKS: [&str; 2] = [".local/bin", "bin"];
+
+const LIMITS: WalkLimits = WalkLimits { depth: 4, entries: 50_000 };
+
+/// The manager.
+#[derive(Debug)]
+pub struct AppImage;
+
+impl Manager for AppImage {
+    fn id(&self) -> ManagerId {
+        ID
+    }
+
+    fn open<'s>(&self, scene: &'s Scene) -> Vec<Box<dyn Holdings + 's>> {
+        let below = |home: &[u8], places: &[&str]| -> Vec<Text> {
+            places.iter().map(|place| scene.root.settle_folder(&path::join(home, place.as_bytes()))).collect()
+        };
+        let mut held: Vec<Box<dyn Holdings + 's>> = Vec::new();
+        for person in &scene.people {
+            let (folders, links) = (below(&person.home, &PERSONAL), below(&person.home, &LINKS));
+            let scope = Scope::User(person.name.clone());
+            held.push(Box::new(AppImages::new(scene, scope, person.home.clone(), folders, links)));
+        }
+        let mut folders = below(b"/", &SYSTEM);
+        folders.extend(scene.extra_folders.iter().map(|folder| scene.root.settle_folder(folder)));
+        held.push(Box::new(AppImages::new(scene, Scope::System, "/".into(), folders, Vec::new())));
+        held
+    }
+}
+
+/// Every bundle in the folders, each file once.
+fn look(scene: &Scene, folders: &[Text], seen: &mut HashSet<Text>) -> Vec<Found> {
+    let mut found = Vec::new();
+    for folder in folders {
+        let start = scene.root.settle_folder(folder);
+        if !scene.root.target(&start).is_ok_and(|meta| meta.kind == Kind::Folder) {
+            continue;
+        }
+        scene.root.walk_quietly(&start, LIMITS, &mut |entry| {
+            if entry.kind == Kind::File && seen.insert(entry.path.clone()) {
+                found.extend(Found::at(scene, entry.path));
+            }
+            true
+        });
+    }
+    found
+}
+
+/// The links in some folders that lead to files, with these.
+fn links_in(scene: &Scene, folders: &[Text]) -> Vec<(Text, Text)> {
+    let mut found = Vec::new();
+    for folder in folders {
+        let Ok(names) = scene.root.folder(folder).and_then(|folder| folder.list()) else { continue };
+        for (name, _) in names.iter().filter(|(_, kind)| *kind == Kind::Link) {
+            let link = path::join(folder, name);
+            let target = scene.root.settle_folder(&link);
+            if scene.root.entry(&target).is_ok_and(|meta| meta.kind == Kind::File) {
+                found.push((link, target));
+            }
+        }
+    }
+    found
+}
+
+/// A bundle, by its file.
+struct Found {
+    path: Text,
+    meta: Meta,
+    bundle: Bundle,
+    name: Text,
+    version: Option<Text>,
+}
+
+impl Found {
+    fn at(scene: &Scene, file: &Text) -> Option<Self> {
+        let head = scene.root.read_start(file, HEAD).ok()?;
+        bundle::form(&head)?;
+        let meta = scene.root.entry(file).ok()?;
+        let bundle = bundle::inspect(|| scene.root.open(file).ok(), &head, meta.size)?;
+        let entry = bundle.launcher.as_ref().and_then(|(_, content)| DesktopEntry::parse(content).ok());
+        let inside =
+            |key: &str| entry.as_ref().and_then(|entry| entry.text(key)).filter(|text| !text.trim().is_empty());
+        let (guessed, guess) = from_file_name(&String::from_utf8_lossy(path::name(file)));
+        let name = inside("X-AppImage-Name").or_else(|| inside("Name")).unwrap_or(guessed);
+        let version = inside("X-AppImage-Version").or(guess);
+        Some(Found { path: file.clone(), meta, bundle, name: name.into(), version: version.map(Text::from) })
+    }
+}
+
+/// `Wigeon-0.3-beta2-x86_64.AppImage` → `Wigeon` and `0.3-beta2`.
+fn from_file_name(file: &str) -> (String, Option<String>) {
+    let stem = file.strip_suffix(".AppImage").or_else(|| file.strip_suffix(".appimage")).unwrap_or(file);
+    let arches = ["-x86_64", "-i686", "-i386", "-aarch64", "-armhf"];
+    let stem = arches.iter().find_map(|arch| stem.strip_suffix(arch)).unwrap_or(stem);
+    let cut = stem.match_indices('-').find(|(at, _)| {
+        let rest = stem[at + 1..].trim_start_matches('v');
+        rest.starts_with(|c: char| c.is_ascii_digit())
+    });
+    match cut {
+        Some((at, _)) if at > 0 => (stem[..at].to_owned(), Some(stem[at + 1..].trim_start_matches('v').to_owned())),
+        _ => (stem.to_owned(), None),
+    }
+}
+
+/// The bundles of one person, or of the machine. They are looked for on first use.
+struct AppImages<'s> {
+    scene: &'s Scene,
+    installation: Installation,
+    folders: Vec<Text>,
+    links: Vec<Text>,
+    linked: OnceLock<Vec<Text>>,
+    found: OnceLock<Vec<Found>>,
+}
+
+impl<'s> AppImages<'s> {
+    fn new(scene: &'s Scene, scope: Scope, location: Text, folders: Vec<Text>, links: Vec<Text>) -> Self {
+        let installation = Installation { manager: ID, scope, location };
+        AppImages { scene, installation, folders, links, linked: OnceLock::new(), found: OnceLock::new() }
+    }
+
+    fn found(&self) -> &[Found] {
+        self.found.get_or_init(|| {
+            let mut seen = HashSet::new();
+            let mut found = look(self.scene, &self.folders, &mut seen);
+            let linked = self.linked().iter().filter(|target| seen.insert((*target).clone()));
+            found.extend(linked.filter_map(|target| Found::at(self.scene, target)));
+            found
+        })
+    }
+
+    /// The files that links in folders of programs lead to.
+    fn linked(&self) -> &[Text] {
+        self.linked.get_or_init(|| links_in(self.scene, &self.links).into_iter().map(|(_, target)| target).collect())
+    }
+
+    fn one(&self, package: u32) -> &Found {
+        &self.found()[package as usize]
+    }
+
+    fn id(&self, found: &Found) -> Text {
+        let below = found.path.strip_prefix(&*self.installation.location).unwrap_or(&found.path);
+        let below = below.strip_prefix(b"/").unwrap_or(below);
+        [format!("{ID}/{}/", self.installation.scope).as_bytes(), below].concat().into()
+    }
+
+    fn status(&self, found: &Found) -> Status {
+        match found.bundle.damage {
+            Some(_) => Status::Broken,
+            None if found.meta.mode & 0o111 != 0 => Status::Installed,
+            None => Status::Disabled,
+        }
+    }
+
+    /// The links that start it, and the launchers that do.
+    fn starters(&self, found: &Found) -> (Vec<Text>, Vec<Text>) {
+        let (mut links, mut launchers) = (Vec::new(), Vec::new());
+        for person in &self.scene.people {
+            let folders: Vec<Text> = LINKS.iter().map(|below| path::join(&person.home, below.as_bytes())).collect();
+            let here = links_in(self.scene, &folders).into_iter().filter(|(_, target)| *target == found.path);
+            links.extend(here.map(|(link, _)| link));
+            for file in files_in(&self.scene.root, &path::join(&person.home, b".local/share")) {
+                let content = self.scene.root.read(&file.path, crate::root::Limit::SMALL).unwrap_or_default();
+                let exec = DesktopEntry::parse(&content).ok().and_then(|entry| entry.text("Exec"));
+                let starts = exec.and_then(|exec| words(&exec)).is_some_and(|words| {
+                    words.iter().any(|word| {
+                        word.starts_with('/') && self.scene.root.settle_folder(word.as_bytes()) == found.path
+                    })
+                });
+                if starts {
+                    launchers.push(file.id);
+                }
+            }
+        }
+        (links, launchers)
+    }
+
+    fn origin(found: &Found) -> Option<Origin> {
+        let update = found.bundle.update.as_ref()?;
+        let fields: Vec<&str> = update.split('|').collect();
+        let (name, url) = match fields[..] {
+            ["zsync", url, ..] => (url, Some(url.into())),
+            [_, owner, project, ..] => {
+                return Some(Origin {
+                    name: format!("{owner}/{project}").into(),
+                    kind: "publisher".to_owned(),
+                    url: None,
+                    trust: None,
+                });
+            }
+            _ => (update.as_str(), None),
+        };
+        Some(Origin { name: name.into(), kind: "publisher".to_owned(), url, trust: None })
+    }
+}
+
+impl Holdings for AppImages<'_> {
+    fn installation(&self) -> &Installation {
+        &self.installation
+    }
+
+    fn coverage(&self) -> Option<Coverage> {
+        // Where nobody has asked for bundles, or there are none, there is no installation to speak of.
+        if self.found.get().is_none_or(Vec::is_empty) {
+            return None;
+        }
+        let damaged =
+            self.found().iter().filter_map(|found| Some(format!("{}: {}", found.path, found.bundle.damage.as_ref()?)));
+        let notes: Vec<String> =
+            damaged.map(|note| format!("{note}; name and version are guessed from its file's name")).collect();
+        Some(Coverage {
+            manager: Some(ID),
+            scope: self.installation.scope.clone(),
+            location: self.installation.location.clone(),
+            state: if notes.is_empty() { CoverageState::Read } else { CoverageState::Partial },
+            packages: Some(self.found().len()),
+            notes,
+        })
+    }
+
+    fn packages(&self, detail: Detail) -> Vec<Package> {
+        let package = |(number, found): (u32, &Found)| {
+            let (links, launchers) = if detail.programs { self.starters(found) } else { (Vec::new(), Vec::new()) };
+            let owner = self.owner(number);
+            Package {
+                id: owner.id,
+                manager: ID,
+                scope: owner.scope,
+                location: path::folder(&found.path).into(),
+                name: owner.name,
+                version: owner.version,
+                arch: found.bundle.arch.map(Text::from),
+                kind: "bundle".to_owned(),
+                channel: None,
+                revision: None,
+                origin: Self::origin(found),
+                reason: Reason::Explicit,
+                held: false,
+                active: owner.status == Status::Installed,
+                status: owner.status,
+                confinement: Some("none".to_owned()),
+                installed_at: Some(found.meta.modified),
+                size: Some(found.meta.size),
+                commands: if detail.programs {
+                    std::iter::once(found.path.clone()).chain(links).collect()
+                } else {
+                    links
+                },
+                launchers,
+                title: None,
+                purl: None,
+                evidence: if detail.evidence { self.package_evidence(number) } else { Vec::new() },
+            }
+        };
+        (0..).zip(self.found()).map(package).collect()
+    }
+
+    fn owner(&self, package: u32) -> Owner {
+        let found = self.one(package);
+        Owner {
+            id: self.id(found),
+            manager: ID,
+            scope: self.installation.scope.clone(),
+            name: found.name.clone(),
+            version: found.version.clone(),
+            status: self.status(found),
+        }
+    }
+
+    fn named(&self, name: &[u8]) -> Vec<u32> {
+        let fits = |found: &Found| found.name.eq_ignore_ascii_case(name) || path::name(&found.path) == name;
+        (0..).zip(self.found()).filter(|(_, found)| fits(found)).map(|(number, _)| number).collect()
+    }
+
+    fn claims(&self, _: &Wanted, _: &mut dyn FnMut(Claim<'_>)) {}
+
+    fn tree_over(&self, settled: &[u8]) -> Option<(Claimant, Text)> {
+        // Only where bundles are kept is a look at the file worth its while.
+        let is_kept = self.folders.iter().any(|folder| path::within(settled, folder))
+            || self.linked().iter().any(|target| **target == *settled);
+        if !is_kept || bundle::form(&self.scene.root.read_start(settled, HEAD).ok()?).is_none() {
+            return None;
+        }
+        let place = self.found().iter().position(|found| *found.path == *settled)?;
+        Some((Claimant::Package(u32::try_from(place).ok()?), settled.into()))
+    }
+
+    fn starts_as(&self, name: &[u8]) -> Vec<(u32, Text)> {
+        let runnable = |number: &u32| self.status(self.one(*number)) == Status::Installed;
+        self.named(name).into_iter().filter(runnable).map(|number| (number, self.one(number).path.clone())).collect()
+    }
+
+    fn is_present(&self, _: u32) -> bool {
+        true
+    }
+
+    fn package_evidence(&self, package: u32) -> Vec<Evidence> {
+        let found = self.one(package);
+        let at = |place: &str, says: String| Evidence::at(found.path.clone(), place, says);
+        let mut evidence = vec![at("byte 8", format!("an AppImage of type {}", found.bundle.form))];
+        if let Some((name, _)) = &found.bundle.launcher {
+            evidence.push(at("launcher inside", Text::from(name.as_str()).to_string()));
+        }
+        match &found.bundle.update {
+            Some(update) => evidence.push(at("update information", Text::from(update.as_str()).to_string())),
+            None => evidence.push(at("update information", "none: where newer ones come from is not known".to_owned())),
+        }
+        let signed = if found.bundle.signed { "a signature is there; it is not checked" } else { "no signature" };
+        evidence.push(at("signature", signed.to_owned()));
+        if found.meta.mode & 0o111 == 0 {
+            evidence.push(at(
+                "permissions",
+                format!("mode {:04o}: may not be executed, so it is only a download", found.meta.mode),
+            ));
+        }
+        if let Some(damage) = &found.bundle.damage {
+            evidence.push(at("image inside", damage.clone()));
+        }
+        evidence
+    }
+
+    fn claim_evidence(&self, claimant: Claimant, _: &[u8], _: Mark) -> Vec<Evidence> {
+        match claimant {
+            Claimant::Package(package) => self.package_evidence(package),
+            Claimant::Group(_) => Vec::new(),
+        }
+    }
+
+    /// There is no manager to ask: the file is all there is.
+    fn remedies(&self, _: u32) -> Vec<Remedy> {
+        Vec::new()
+    }
+
+    /// Versions have no order of their own; Debian's is the closest to what people mean.
+    fn order(&self, a: &[u8], b: &[u8]) -> Ordering {
+        debian::compare(a, b)
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn file_names_give_a_guess() {
+        for (file, name, version) in [
+            ("Wigeon-0.3-beta2-x86_64.AppImage", "Wigeon", Some("0.3-beta2")),
+            ("Foghorn.AppImage", "Foghorn", None),
+            ("tide-clock-v2.1.AppImage", "tide-clock", Some("2.1")),
+            ("redpoll", "redpoll", None),
+            ("-1.0.AppImage", "-1.0", None),
+        ] {
+            assert_eq!(from_file_name(file), (name.to_owned(), version.map(str::to_owned)), "{file}");
+        }
+    }
+}

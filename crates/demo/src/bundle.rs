@@ -1,0 +1,54 @@
+//! The single-file bundle's part: `foghorn` at two versions in two folders, of which one may not be executed
+//! and the other has a launcher of maren's.
+
+use std::io::Cursor;
+
+use backhand::{FilesystemWriter, NodeHeader};
+
+use crate::DemoError;
+use crate::binary::elf;
+use crate::machine::SET_UP;
+use crate::tree::Tree;
+
+const DAY: i64 = 86_400;
+
+/// A bundle of type 2: the ELF part with the mark and the update information, and the image behind it.
+pub fn bundle(update: &str, image: &[u8]) -> Vec<u8> {
+    let mut information = update.as_bytes().to_vec();
+    information.resize(1024, 0);
+    let mut file = elf(&[(".upd_info", 1, information), (".sha256_sig", 1, vec![0; 64])]);
+    file[8..11].copy_from_slice(b"AI\x02");
+    file.extend(image);
+    file
+}
+
+fn image(version: &str) -> Result<Vec<u8>, backhand::BackhandError> {
+    let entry = format!(
+        "[Desktop Entry]\nType=Application\nName=Foghorn\nExec=foghorn %F\nIcon=foghorn\nX-AppImage-Version={version}\n"
+    );
+    let date = u32::try_from(SET_UP).unwrap_or(0);
+    let header = NodeHeader { permissions: 0o755, uid: 0, gid: 0, mtime: date };
+    let mut image = FilesystemWriter::default();
+    image.set_time(date);
+    image.set_root_mode(0o755);
+    image.push_file(Cursor::new(entry.into_bytes()), "foghorn.desktop", header)?;
+    image.push_file(Cursor::new(b"#!/bin/sh\n".to_vec()), "AppRun", header)?;
+    let mut out = Cursor::new(Vec::new());
+    image.write(&mut out)?;
+    Ok(out.into_inner())
+}
+
+/// Writes both, and the launcher.
+pub fn write(tree: &Tree) -> Result<(), DemoError> {
+    const UPDATE: &str = "zsync|https://foghorn.example/Foghorn-latest-x86_64.AppImage.zsync";
+    let kept = "/home/maren/Applications/Foghorn-1.4.0-x86_64.AppImage";
+    let stray = "/home/maren/Downloads/Foghorn-1.5.0-x86_64.AppImage";
+    for (path, version, mode, date) in
+        [(kept, "1.4.0", 0o755, SET_UP + 16 * DAY), (stray, "1.5.0", 0o644, SET_UP + 44 * DAY)]
+    {
+        let image = image(version).map_err(|error| tree.trouble(path, error))?;
+        tree.file(path, &bundle(UPDATE, &image), mode, date)?;
+    }
+    let entry = format!("[Desktop Entry]\nType=Application\nName=Foghorn\nExec={kept} %F\n");
+    tree.file("home/maren/.local/share/applications/foghorn.desktop", entry.as_bytes(), 0o644, SET_UP + 16 * DAY)
+}
