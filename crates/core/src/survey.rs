@@ -109,7 +109,14 @@ impl<'s> Survey<'s> {
     #[must_use]
     pub fn trail(&self, search: &SearchPath, start: &[u8]) -> Trail {
         let mut trail = Trail::of(self.root(), search, start);
-        if let Some(to) = self.holdings().iter().find_map(|held| held.leads_to(trail.last())) {
+        // The first step that a manager made to start something else: what it links to is the manager's
+        // own program, and not what the person means.
+        let behind = trail.steps.iter().enumerate().find_map(|(place, step)| {
+            let to = self.holdings().iter().find_map(|held| held.leads_to(&step.path))?;
+            Some((place, to))
+        });
+        if let Some((place, to)) = behind {
+            trail.steps.truncate(place + 1);
             trail.wrap(Trail::links(self.root(), &to));
         }
         trail

@@ -22,20 +22,29 @@ pub fn bundle(update: &str, image: &[u8]) -> Vec<u8> {
     file
 }
 
-fn image(version: &str) -> Result<Vec<u8>, backhand::BackhandError> {
-    let entry = format!(
-        "[Desktop Entry]\nType=Application\nName=Foghorn\nExec=foghorn %F\nIcon=foghorn\nX-AppImage-Version={version}\n"
-    );
+/// A squashfs image with these files.
+pub fn image(files: &[(&str, &str)]) -> Result<Vec<u8>, backhand::BackhandError> {
     let date = u32::try_from(SET_UP).unwrap_or(0);
     let header = NodeHeader { permissions: 0o755, uid: 0, gid: 0, mtime: date };
     let mut image = FilesystemWriter::default();
     image.set_time(date);
     image.set_root_mode(0o755);
-    image.push_file(Cursor::new(entry.into_bytes()), "foghorn.desktop", header)?;
-    image.push_file(Cursor::new(b"#!/bin/sh\n".to_vec()), "AppRun", header)?;
+    for (path, content) in files {
+        if let Some((folder, _)) = path.rsplit_once('/') {
+            image.push_dir_all(folder, header)?;
+        }
+        image.push_file(Cursor::new(content.as_bytes().to_vec()), path, header)?;
+    }
     let mut out = Cursor::new(Vec::new());
     image.write(&mut out)?;
     Ok(out.into_inner())
+}
+
+fn payload(version: &str) -> Result<Vec<u8>, backhand::BackhandError> {
+    let entry = format!(
+        "[Desktop Entry]\nType=Application\nName=Foghorn\nExec=foghorn %F\nIcon=foghorn\nX-AppImage-Version={version}\n"
+    );
+    image(&[("foghorn.desktop", &entry), ("AppRun", "#!/bin/sh\n")])
 }
 
 /// Writes both, and the launcher.
@@ -46,7 +55,7 @@ pub fn write(tree: &Tree) -> Result<(), DemoError> {
     for (path, version, mode, date) in
         [(kept, "1.4.0", 0o755, SET_UP + 16 * DAY), (stray, "1.5.0", 0o644, SET_UP + 44 * DAY)]
     {
-        let image = image(version).map_err(|error| tree.trouble(path, error))?;
+        let image = payload(version).map_err(|error| tree.trouble(path, error))?;
         tree.file(path, &bundle(UPDATE, &image), mode, date)?;
     }
     let entry = format!("[Desktop Entry]\nType=Application\nName=Foghorn\nExec={kept} %F\n");

@@ -65,7 +65,10 @@ fn base() -> Vec<Deb> {
         "/etc/profile.d/flatpak.sh",
         Content::Settings(b"# Puts the folders of exported launchers first.\n".to_vec()),
     );
-    vec![dash, bash, dpkg, utils, apt, flatpak]
+    let snapd = Deb::new("snapd", "2.57.6-1", "runs snaps", SET_UP + 14 * DAY)
+        .with("/usr/bin/snap", program("snapd", "2.57.6-1"))
+        .with("/etc/profile.d/apps-bin-path.sh", Content::Settings(b"# Puts /snap/bin last.\n".to_vec()));
+    vec![dash, bash, dpkg, utils, apt, flatpak, snapd]
 }
 
 /// The gauge, its library for two architectures, and a table that came along.

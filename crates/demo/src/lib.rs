@@ -11,6 +11,7 @@ mod deb;
 mod flatpak;
 mod machine;
 mod nix;
+mod snap;
 mod tree;
 
 use std::path::Path;
@@ -73,6 +74,7 @@ pub fn write(folder: &Path, scale: Scale) -> Result<Written, DemoError> {
     nix::write(&tree)?;
     flatpak::write(&tree)?;
     bundle::write(&tree)?;
+    snap::write(&tree)?;
     Ok(Written { packages: packages.len(), claims })
 }
 

@@ -11,4 +11,5 @@ mod real_flatpak;
 mod real_glib;
 mod real_nix;
 mod real_squashfs;
+mod stand_in_snap;
 mod support;

@@ -69,7 +69,7 @@ pub fn shadows(survey: &Survey<'_>, search: &SearchPath, names: &[Text]) -> (Sha
         };
     let trails: Vec<Vec<Trail>> = crowded
         .iter()
-        .map(|(_, reached)| reached.copies.iter().map(|copy| Trail::links(root, &copy.path)).collect())
+        .map(|(_, reached)| reached.copies.iter().map(|copy| survey.trail(search, &copy.path)).collect())
         .collect();
     let every_path = trails.iter().flatten().flat_map(Trail::paths);
     let index = survey.claims(&Wanted::names(every_path.map(|path| path::name(path))));

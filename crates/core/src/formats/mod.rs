@@ -12,3 +12,4 @@ pub mod settings;
 pub mod shebang;
 pub mod squashfs;
 pub mod stanza;
+pub mod yaml;

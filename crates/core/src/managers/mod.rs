@@ -4,6 +4,7 @@ pub mod appimage;
 pub mod dpkg;
 pub mod flatpak;
 pub mod nix;
+pub mod snap;
 
 use std::cmp::Ordering;
 
@@ -14,7 +15,7 @@ use crate::scene::Scene;
 use crate::text::Text;
 
 /// Every manager that is read.
-pub const ALL: &[&dyn Manager] = &[&dpkg::Dpkg, &nix::Nix, &flatpak::Flatpak, &appimage::AppImage];
+pub const ALL: &[&dyn Manager] = &[&dpkg::Dpkg, &nix::Nix, &flatpak::Flatpak, &snap::Snap, &appimage::AppImage];
 
 /// A package manager whose state can be read from disk.
 pub trait Manager: Sync {

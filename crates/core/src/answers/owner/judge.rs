@@ -120,7 +120,9 @@ impl Judge<'_, '_> {
         answer.interpreter = self.interpreter(trail, &mut answer.evidence);
         let mut subject = trail.last();
         let mut claims = claims_on_last(self.survey, self.index, trail);
-        if trail.end == End::Nothing {
+        // What a wrapper starts can be out of sight, as an image is that is not mounted; it is its app's all the same.
+        let is_wrapped = trail.steps.iter().any(|step| step.how == How::Wrapper);
+        if trail.end == End::Nothing && !is_wrapped {
             claims.retain(|claim| !claim.on_tree);
         }
         match &trail.end {
