@@ -45,6 +45,7 @@ fn main() {
     }
     memory();
     store();
+    bundles();
 }
 
 /// A store database of 50,000 paths and a profile of 300 elements, against `cat` of the same bytes.
@@ -59,6 +60,21 @@ fn store() {
     let mut all = whodunit(&place, &["inventory", "--all", "--format", "json"]);
     side_by_side("store of 50000, all, cat", &mut all, &mut bytes);
     side_by_side("profile of 300, cat", &mut whodunit(&place, &["inventory"]), &mut bytes);
+}
+
+/// 2,000 files where bundles are kept, against reading the first bytes of each.
+fn bundles() {
+    let place = Path::new(env!("CARGO_TARGET_TMPDIR")).join("bundles-2000");
+    let folder = place.join("opt/tools");
+    if !folder.exists() {
+        fs::create_dir_all(&folder).expect("the build folder can be written");
+        for number in 0..2000 {
+            fs::write(folder.join(format!("file-{number:04}")), vec![b'x'; 20_000]).expect("it can be written");
+        }
+    }
+    let mut heads = Command::new("sh");
+    heads.args(["-c", "exec head -qc 64 \"$0\"/*"]).arg(&folder);
+    side_by_side("2000 files, head of each", &mut whodunit(&place, &["inventory"]), &mut heads);
 }
 
 fn lantern(name: &str, scale: Scale) -> PathBuf {

@@ -63,6 +63,10 @@ pub struct Global {
     #[arg(long, global = true, value_name = "LIST")]
     pub path: Option<OsString>,
 
+    /// Settings; without it ~/.config/whodunit/config.toml, then /etc/whodunit/config.toml
+    #[arg(long, global = true, value_name = "FILE")]
+    pub config: Option<PathBuf>,
+
     /// How results are written
     #[arg(long, global = true, value_name = "NAME", default_value = "table")]
     pub format: Format,

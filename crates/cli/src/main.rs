@@ -2,6 +2,7 @@
 
 mod args;
 mod commands;
+mod config;
 mod output;
 mod run;
 mod surroundings;

@@ -13,6 +13,7 @@ use whodunit_core::text::Text;
 
 use crate::args::{Cli, ContextName, Global};
 use crate::commands::Outcome;
+use crate::config::Config;
 use crate::output::Streams;
 use crate::surroundings;
 
@@ -100,7 +101,9 @@ impl Ready {
             None if root.is_live() => Context::Here,
             None => Context::Login,
         };
-        let scene = Scene::new(root, &people, here).map_err(|unknown| Failure::usage(unknown.to_string()))?;
+        let config = Config::read(global.config.as_deref())?;
+        let mut scene = Scene::new(root, &people, here).map_err(|unknown| Failure::usage(unknown.to_string()))?;
+        scene.extra_folders = config.bundle_folders(&scene.people);
         let search = match &global.path {
             Some(list) => SearchPath::given(&scene, context, list.as_bytes()),
             None => SearchPath::of(&scene, context),

@@ -30,6 +30,12 @@ pub fn here() -> Here {
     }
 }
 
+/// The folder of the person's settings.
+pub fn config_folder() -> Option<Text> {
+    let own = variable("XDG_CONFIG_HOME").filter(|folder| folder.starts_with(b"/"));
+    own.or_else(|| Some(whodunit_core::text::path::join(&variable("HOME")?, b".config")))
+}
+
 /// The person who asks; everyone, when that is root.
 pub fn people() -> People {
     let uid = rustix::process::geteuid().as_raw();

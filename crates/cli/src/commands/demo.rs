@@ -34,18 +34,20 @@ pub struct Arguments {
 }
 
 /// A maintainer's log-in: her own programs first.
-const PATH: &str = "/home/maren/.cargo/bin:/usr/local/bin:/usr/bin:/bin:/usr/games";
+const PATH: &str = "/home/maren/.cargo/bin:/home/maren/.nix-profile/bin:/usr/local/bin:/usr/bin:/bin:/snap/bin";
 
 /// The tour: what is asked, and why it is worth asking.
 const TOUR: &[(&str, &[&str])] = &[
     ("What was installed on purpose?", &["inventory"]),
-    ("Whose is the program behind this name, and what does it hide?", &["owner", "barolog"]),
+    ("Whose is the program behind this name, and what does it hide?", &["owner", "barolog", "tidegauge", "chartdesk"]),
     ("A name that the alternatives system chooses for:", &["owner", "chart-view"]),
     (
         "A program that another package's stands in for, and a script that nobody claims:",
         &["owner", "lamp", "/usr/bin/lampwick"],
     ),
     ("Which names have several copies?", &["shadows"]),
+    ("What does the menu show, what does it start, and what does it not show?", &["launchers"]),
+    ("What can be gone back to?", &["states"]),
     ("What did no manager put here?", &["unowned"]),
 ];
 

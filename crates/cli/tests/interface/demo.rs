@@ -115,7 +115,7 @@ fn the_tour_is_what_its_commands_say() {
         assert!(answer.starts_with(run(command.split(' ')).out.trim_end()), "{command}");
         checked += 1;
     }
-    assert_eq!(checked, 6);
+    assert_eq!(checked, 8);
     let again = run(["demo", place.to_str().unwrap()]);
     assert!(again.status == 2 && again.err.contains("is not empty"), "{again:?}");
 }
@@ -140,6 +140,27 @@ fn the_schema_refuses_what_it_does_not_describe() {
     document["answers"][0]["verdict"] = "perhaps".into();
     assert!(!validator.is_valid(&document));
     assert!(!validator.is_valid(&serde_json::json!({ "schema": "whodunit/1", "command": "owner" })));
+}
+
+#[test]
+fn settings_add_folders_and_mistakes_in_them_are_located() {
+    let folder = tempfile::tempdir().unwrap();
+    let tree = folder.path().join("tree");
+    let put = |path: &str, content: &[u8]| {
+        let at = folder.path().join(path);
+        fs::create_dir_all(at.parent().unwrap()).unwrap();
+        fs::write(&at, content).unwrap();
+        at.to_str().unwrap().to_owned()
+    };
+    put("tree/srv/tools/horn", &whodunit_demo::bundle_of("", b""));
+    let sound = put("sound.toml", b"[bundles]\nfolders = [\"/srv/tools\"]\n");
+    let wrong = put("wrong.toml", b"[bundles]\n\nfoldres = []\n");
+    let root = tree.to_str().unwrap();
+    let asked = |config: &str| run(["--root", root, "--config", config, "inventory", "--format", "json"]);
+    assert_eq!(asked(&sound).document()["packages"][0]["id"], "appimage/system/srv/tools/horn");
+    let ran = asked(&wrong);
+    assert!(ran.status == 2 && ran.err.contains("wrong.toml line 3: unknown field `foldres`"), "{ran:?}");
+    assert!(asked("/no/such.toml").err.contains("/no/such.toml: no such file"), "a file that is named must be there");
 }
 
 #[test]

@@ -244,3 +244,42 @@ fn versions_and_names_are_taken_as_nix_takes_them() {
         assert_eq!(String::from_utf8_lossy(version.unwrap_or_default()), text(&theirs["version"]), "{whole}");
     }
 }
+
+#[test]
+fn a_system_profile_and_a_result_link_are_known() {
+    let tree = open_folder();
+    whodunit_demo::write_large_store(&tree.path().join("nixos"), 60, 4).unwrap();
+    let root = tree.path().join("nixos");
+    let at = |path: &str| root.join(path.trim_start_matches('/'));
+    let link = |path: &str, target: &str| {
+        fs::create_dir_all(at(path).parent().unwrap()).unwrap();
+        std::os::unix::fs::symlink(target, at(path)).unwrap();
+    };
+    // A system whose programs are in `sw`: the path that refers to them has no manifest.
+    let path = |number: u32| format!("/nix/store/{:0>32}-sounding{number}-1.{number}", number.to_string());
+    let system = "/nix/store/0d7k4pxh2mz9vq6cw1rj8ynb3s5fgilb-nixos-system-lantern-26.05";
+    link(&format!("{system}/sw"), &path(42));
+    fs::create_dir_all(at(&path(42))).unwrap();
+    fs::create_dir_all(at(&path(51))).unwrap();
+    link("/nix/var/nix/profiles/system-12-link", system);
+    link("/nix/var/nix/profiles/system", "system-12-link");
+    link("/home/maren/work/result", &path(51));
+    link("/nix/var/nix/gcroots/auto/0a1b2c3d", "/home/maren/work/result");
+    let ask = |arguments: &[&str]| {
+        run([&["--root", root.to_str().unwrap(), "--format", "json"], arguments].concat()).document()
+    };
+    let document = ask(&["inventory", "--all"]);
+    let of_system: Vec<&Value> = document["packages"]
+        .as_array()
+        .unwrap()
+        .iter()
+        .filter(|p| p["location"] == "/nix/var/nix/profiles/system")
+        .collect();
+    // In the made-up store, 42 refers to 21, 14 and 6.
+    let names: BTreeSet<String> = of_system.iter().map(|package| text(&package["name"])).collect();
+    assert_eq!(names, ["sounding14", "sounding21", "sounding6"].map(str::to_owned).into());
+    let kept = ask(&["owner", &path(51)])["answers"][0]["evidence"].to_string();
+    assert!(kept.contains("kept by /home/maren/work/result"), "{kept}");
+    let states = ask(&["states", "system"]);
+    assert_eq!((&states["states"][0]["number"], &states["states"][0]["current"]), (&"12".into(), &true.into()));
+}
