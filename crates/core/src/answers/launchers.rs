@@ -12,7 +12,7 @@ use crate::formats::desktop_entry::{DesktopEntry, words};
 use crate::model::{Evidence, Launcher, Starts, Wanted};
 use crate::root::{Limit, Root};
 use crate::search::launchers::{DataFolder, files_in};
-use crate::search::{End, SearchPath, Trail};
+use crate::search::{End, How, SearchPath, Trail};
 use crate::survey::Survey;
 use crate::text::{Text, path};
 
@@ -194,7 +194,10 @@ fn finish(survey: &Survey<'_>, index: &ClaimIndex, one: Read) -> Launcher {
     let words = command.as_deref().and_then(words);
     // A sandboxed app is started by its manager's own program; the app is what the person means.
     let app = words.as_ref().and_then(|words| survey.started_by(words));
-    let there = one.program.as_ref().filter(|trail| matches!(trail.end, End::There(_)));
+    // What a wrapper starts can be out of sight, as an image is that is not mounted.
+    let is_there =
+        |trail: &&Trail| matches!(trail.end, End::There(_)) || trail.steps.iter().any(|step| step.how == How::Wrapper);
+    let there = one.program.as_ref().filter(is_there);
     let starts = Starts {
         path: there.map(|trail| trail.steps[0].path.clone()),
         owner: app.or_else(|| there.and_then(owner_of)),

@@ -224,7 +224,8 @@ impl Package {
 
 fn full_name(id: &Text, name: &Text) -> Text {
     let last = crate::text::path::name(id);
-    if last.starts_with(name) && !name.is_empty() { last.into() } else { name.clone() }
+    let tells_more = last.strip_prefix(&**name).is_some_and(|rest| rest.starts_with(b":"));
+    if tells_more { last.into() } else { name.clone() }
 }
 
 /// A command of the owning manager's own, and what it is for.
