@@ -36,9 +36,9 @@ impl Judge<'_, '_> {
                     .collect();
                 answer.elsewhere = self.elsewhere(target, elsewhere);
                 // A copy that the search path reaches is nowhere else.
-                let reached = answer.owner.iter().chain(answer.hidden.iter().filter_map(|copy| copy.owner.as_ref()));
-                let reached: Vec<Text> = reached.map(|owner| owner.id.clone()).collect();
-                answer.elsewhere.retain(|copy| copy.id.as_ref().is_none_or(|id| !reached.contains(id)));
+                let owners = answer.owner.iter().chain(answer.hidden.iter().filter_map(|copy| copy.owner.as_ref()));
+                let known: Vec<Text> = owners.map(|owner| owner.id.clone()).collect();
+                answer.elsewhere.retain(|copy| copy.id.as_ref().is_none_or(|id| !known.contains(id)));
                 answer.because = self.search.because(reached);
                 answer.evidence.extend(reached.passed_over.iter().cloned());
                 answer
