@@ -1,6 +1,6 @@
 //! AppImages: bundles of one file that no manager records. The files themselves are the record.
 //!
-//! They are found by their content in the folders where people keep them ([`PERSONAL`], [`SYSTEM`]), a few
+//! They are found by their content in the folders where people keep them (`PERSONAL`, `SYSTEM`), a few
 //! folders deep, and behind the links in folders of programs, which is how helpers that keep them start
 //! them. Links are not followed otherwise. Each file is opened once for its first bytes; only a bundle is
 //! read further.
