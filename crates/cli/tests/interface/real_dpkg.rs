@@ -222,9 +222,13 @@ fn answer(root: &Path, target: &str) -> Value {
 
 #[test]
 fn an_installation_made_with_its_own_tools_is_read_alike() {
-    if !has(&["dpkg", "dpkg-query", "dpkg-deb", "dpkg-divert", "update-alternatives"])
-        || !rustix::process::geteuid().is_root()
-    {
+    if !has(&["dpkg", "dpkg-query", "dpkg-deb", "dpkg-divert", "update-alternatives"]) {
+        return;
+    }
+    if !rustix::process::geteuid().is_root() {
+        let required = std::env::var_os("WHODUNIT_REAL_MANAGERS").is_some_and(|value| value == "required");
+        assert!(!required, "required, but dpkg installs for root only");
+        eprintln!("not compared with dpkg: it installs for root only");
         return;
     }
     let (folder, work) = (tempfile::tempdir().unwrap(), tempfile::tempdir().unwrap());

@@ -125,9 +125,9 @@ fn compare(root: &Path) -> usize {
 fn an_installation_is_read_as_flatpak_reads_it() {
     let Some(made) = make() else { return };
     assert_eq!(compare(made.path()), 4);
-    let packages = packages(made.path());
+    let deployed = packages(made.path());
     let find =
-        |name: &str, channel: &str| packages.iter().find(|p| p["name"] == name && p["channel"] == channel).unwrap();
+        |name: &str, channel: &str| deployed.iter().find(|p| p["name"] == name && p["channel"] == channel).unwrap();
     let app = find("org.harbour.ChartDesk", "stable");
     assert_eq!((&app["kind"], &app["held"], &app["status"]), (&"app".into(), &true.into(), &"installed".into()));
     assert!(app["evidence"].to_string().contains("may use network"), "{app}");
@@ -162,6 +162,29 @@ fn an_installation_is_read_as_flatpak_reads_it() {
     assert_eq!(document["answers"][1]["kind"], "launcher");
     assert_eq!(document["answers"][1]["owner"]["id"], wrapper["owner"]["id"], "{}", document["answers"][1]);
     assert_eq!(document["answers"][2]["elsewhere"][0]["start"], "flatpak run org.harbour.ChartDesk");
+
+    // A further installation of the machine's, and an app whose runtime is nowhere.
+    let lab = made.path().join("opt/lab");
+    fs::create_dir_all(made.path().join("etc/flatpak/installations.d")).unwrap();
+    let conf = format!("[Installation \"lab\"]\nPath={}\n", "/opt/lab");
+    fs::write(made.path().join("etc/flatpak/installations.d/lab.conf"), conf).unwrap();
+    fs::create_dir_all(&lab).unwrap();
+    let user = made.path().join("home/maren/.local/share/flatpak");
+    output(
+        Command::new("cp").arg("-a").arg(user.join("app")).arg(user.join("exports")).arg(user.join("repo")).arg(&lab),
+    );
+    let everything = packages(made.path());
+    let of_lab: Vec<&Value> = everything.iter().filter(|p| p["location"] == "/opt/lab").collect();
+    assert_eq!(of_lab.len(), 2, "{of_lab:?}");
+    assert!(of_lab.iter().all(|p| p["scope"] == "system" && text(&p["id"]).starts_with("flatpak/system/lab/")));
+    assert!(of_lab.iter().all(|p| p["status"] == "installed"), "the runtime may be in another installation");
+    let active = user.join("runtime/org.harbour.Platform/x86_64/24/active");
+    let commit = fs::read_link(&active).unwrap();
+    fs::remove_file(&active).unwrap();
+    let broken = packages(made.path()).iter().filter(|p| p["status"] == "broken").count();
+    assert_eq!(broken, 4, "two apps in two installations");
+    output(Command::new("rm").arg("-r").arg(&lab));
+    std::os::unix::fs::symlink(commit, &active).unwrap();
 
     // A folder without `active` is an interrupted removal; a damaged `deploy` costs what it says.
     let app = made.path().join("home/maren/.local/share/flatpak/app/org.harbour.ChartDesk/x86_64");

@@ -109,7 +109,7 @@ struct Found {
 
 impl Found {
     fn at(scene: &Scene, file: &Text) -> Option<Self> {
-        let head = scene.root.read_start(file, HEAD).ok()?;
+        let head = scene.root.read_listed_start(file, HEAD).ok()?;
         bundle::form(&head)?;
         let meta = scene.root.entry(file).ok()?;
         let bundle = bundle::inspect(|| scene.root.open(file).ok(), &head, meta.size)?;

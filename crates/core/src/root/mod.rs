@@ -216,6 +216,21 @@ impl Root {
         }
     }
 
+    /// The first bytes of a file that a listing has just told to be a regular one: opened without another
+    /// look, never through a link, and looked at once open.
+    ///
+    /// # Errors
+    /// As [`Root::open`].
+    pub fn read_listed_start(&self, path: &[u8], most: usize) -> Result<Vec<u8>, RootError> {
+        let flags = OFlags::RDONLY | OFlags::NONBLOCK | OFlags::NOCTTY | OFlags::NOFOLLOW;
+        let opened = self.open_raw(path, flags).map_err(|errno| self.trouble(path, errno))?;
+        let file = RegularFile::checked(opened, path)?;
+        let mut start = vec![0; most];
+        let taken = rustix::io::read(&file.file, &mut start).map_err(|errno| RootError::new(path, errno))?;
+        start.truncate(taken);
+        Ok(start)
+    }
+
     /// Opens a folder, to list it and to read many of its files.
     ///
     /// # Errors
