@@ -268,8 +268,8 @@ fn a_system_profile_and_a_result_link_are_known() {
     fs::create_dir_all(at(&path(51))).unwrap();
     link("/nix/var/nix/profiles/system-12-link", system);
     link("/nix/var/nix/profiles/system", "system-12-link");
-    link("/home/maren/work/result", &path(51));
-    link("/nix/var/nix/gcroots/auto/0a1b2c3d", "/home/maren/work/result");
+    link("/home/maren/charts/result", &path(51));
+    link("/nix/var/nix/gcroots/auto/0a1b2c3d", "/home/maren/charts/result");
     let ask = |arguments: &[&str]| {
         run([&["--root", root.to_str().unwrap(), "--format", "json"], arguments].concat()).document()
     };
@@ -284,7 +284,7 @@ fn a_system_profile_and_a_result_link_are_known() {
     let names: BTreeSet<String> = of_system.iter().map(|package| text(&package["name"])).collect();
     assert_eq!(names, ["sounding14", "sounding21", "sounding6"].map(str::to_owned).into());
     let kept = ask(&["owner", &path(51)])["answers"][0]["evidence"].to_string();
-    assert!(kept.contains("kept by /home/maren/work/result"), "{kept}");
+    assert!(kept.contains("kept by /home/maren/charts/result"), "{kept}");
     let states = ask(&["states", "system"]);
     assert_eq!((&states["states"][0]["number"], &states["states"][0]["current"]), (&"12".into(), &true.into()));
 }
