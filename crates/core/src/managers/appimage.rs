@@ -17,8 +17,8 @@ use crate::formats::bundle::{self, Bundle, HEAD};
 use crate::formats::desktop_entry::{DesktopEntry, words};
 use crate::managers::{Detail, Holdings, Manager};
 use crate::model::{
-    Claim, Claimant, Coverage, CoverageState, Evidence, Installation, ManagerId, Mark, Origin, Owner, Package, Reason,
-    Remedy, Scope, Status, Wanted,
+    Claimant, Coverage, CoverageState, Evidence, Installation, ManagerId, Origin, Owner, Package, Reason, Remedy,
+    Scope, Status,
 };
 use crate::root::{Kind, Meta, WalkLimits};
 use crate::scene::Scene;
@@ -307,8 +307,6 @@ impl Holdings for AppImages<'_> {
         (0..).zip(self.found()).filter(|(_, found)| fits(found)).map(|(number, _)| number).collect()
     }
 
-    fn claims(&self, _: &Wanted, _: &mut dyn FnMut(Claim<'_>)) {}
-
     fn tree_over(&self, settled: &[u8]) -> Option<(Claimant, Text)> {
         // Only where bundles are kept is a look at the file worth its while.
         let is_kept = self.folders.iter().any(|folder| path::within(settled, folder))
@@ -323,10 +321,6 @@ impl Holdings for AppImages<'_> {
     fn starts_as(&self, name: &[u8]) -> Vec<(u32, Text)> {
         let runnable = |number: &u32| self.status(self.one(*number)) == Status::Installed;
         self.named(name).into_iter().filter(runnable).map(|number| (number, self.one(number).path.clone())).collect()
-    }
-
-    fn is_present(&self, _: u32) -> bool {
-        true
     }
 
     fn package_evidence(&self, package: u32) -> Vec<Evidence> {
@@ -352,13 +346,6 @@ impl Holdings for AppImages<'_> {
             evidence.push(at("image inside", damage.clone()));
         }
         evidence
-    }
-
-    fn claim_evidence(&self, claimant: Claimant, _: &[u8], _: Mark) -> Vec<Evidence> {
-        match claimant {
-            Claimant::Package(package) => self.package_evidence(package),
-            Claimant::Group(_) => Vec::new(),
-        }
     }
 
     /// There is no manager to ask: the file is all there is.

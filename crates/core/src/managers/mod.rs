@@ -51,7 +51,9 @@ pub trait Holdings: Sync {
     fn named(&self, name: &[u8]) -> Vec<u32>;
 
     /// Hands every wanted claim on a single path to `take`, in any order.
-    fn claims(&self, wanted: &Wanted, take: &mut dyn FnMut(Claim<'_>));
+    fn claims(&self, wanted: &Wanted, take: &mut dyn FnMut(Claim<'_>)) {
+        let _ = (wanted, take);
+    }
 
     /// Who owns the whole tree in which a settled path lies, where this manager keeps trees of its own:
     /// a store path, a deployed bundle. The path of the claim is that of the tree.
@@ -96,13 +98,23 @@ pub trait Holdings: Sync {
     }
 
     /// Whether the package's files should be there: not so once it is removed and only settings remain.
-    fn is_present(&self, package: u32) -> bool;
+    fn is_present(&self, package: u32) -> bool {
+        let _ = package;
+        true
+    }
 
     /// Where the record of a package itself stands, and what it says.
     fn package_evidence(&self, package: u32) -> Vec<Evidence>;
 
     /// Where a claim on `path`, as the record spells it, stands, and what it says.
-    fn claim_evidence(&self, claimant: Claimant, path: &[u8], mark: Mark) -> Vec<Evidence>;
+    /// Where whole trees are owned, that is where the package itself stands.
+    fn claim_evidence(&self, claimant: Claimant, path: &[u8], mark: Mark) -> Vec<Evidence> {
+        let _ = (path, mark);
+        match claimant {
+            Claimant::Package(package) => self.package_evidence(package).into_iter().take(1).collect(),
+            Claimant::Group(_) => Vec::new(),
+        }
+    }
 
     /// The name under which a group of links is known, such as `alternatives/GROUP`, and what
     /// its manager says of the present choice.

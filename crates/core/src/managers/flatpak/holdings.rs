@@ -8,8 +8,7 @@ use super::installations::Base;
 use crate::formats::key_file::KeyFile;
 use crate::managers::{Detail, Holdings};
 use crate::model::{
-    Claim, Claimant, Coverage, CoverageState, Evidence, Installation, Mark, Origin, Owner, Package, Reason, Remedy,
-    Scope, Status, Wanted,
+    Claimant, Coverage, CoverageState, Evidence, Installation, Origin, Owner, Package, Reason, Remedy, Scope, Status,
 };
 use crate::root::{Kind, Limit};
 use crate::scene::Scene;
@@ -298,8 +297,6 @@ impl Holdings for FlatpakHoldings<'_> {
         found
     }
 
-    fn claims(&self, _: &Wanted, _: &mut dyn FnMut(Claim<'_>)) {}
-
     fn tree_over(&self, settled: &[u8]) -> Option<(Claimant, Text)> {
         let below = settled.strip_prefix(&*self.scene.root.settle_folder(&self.base.folder))?.strip_prefix(b"/")?;
         let exported = |deployed: &Deployed| {
@@ -370,10 +367,6 @@ impl Holdings for FlatpakHoldings<'_> {
         numbered.map(|(number, deployed)| (number, format!("flatpak run {}", deployed.id).into())).collect()
     }
 
-    fn is_present(&self, _: u32) -> bool {
-        true
-    }
-
     fn package_evidence(&self, package: u32) -> Vec<Evidence> {
         let deployed = self.deployed(package);
         let file = path::join(&deployed.folder, b"deploy");
@@ -405,13 +398,6 @@ impl Holdings for FlatpakHoldings<'_> {
             }
         }
         evidence
-    }
-
-    fn claim_evidence(&self, claimant: Claimant, _: &[u8], _: Mark) -> Vec<Evidence> {
-        match claimant {
-            Claimant::Package(package) => self.package_evidence(package).into_iter().take(1).collect(),
-            Claimant::Group(_) => Vec::new(),
-        }
     }
 
     fn remedies(&self, package: u32) -> Vec<Remedy> {

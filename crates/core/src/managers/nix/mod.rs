@@ -21,6 +21,7 @@ mod elements;
 mod holdings;
 mod manifest;
 mod profiles;
+mod rest;
 mod roots;
 mod store;
 
@@ -57,7 +58,7 @@ impl Manager for Nix {
             of_profiles.extend(opened.store_paths());
             held.push(Box::new(opened));
         }
-        held.push(Box::new(holdings::StoreHoldings::new(scene, store, of_profiles)));
+        held.push(Box::new(rest::StoreHoldings::new(scene, store, of_profiles)));
         held
     }
 }

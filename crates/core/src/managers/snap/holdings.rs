@@ -10,8 +10,8 @@ use super::state::{self, Recorded};
 use super::{ID, MOUNTS, SNAPD};
 use crate::managers::{Detail, Holdings};
 use crate::model::{
-    Change, Claim, Claimant, Coverage, CoverageState, Evidence, Installation, Mark, Origin, Owner, Package, Reason,
-    Remedy, Scope, State, Status, Wanted,
+    Change, Claimant, Coverage, CoverageState, Evidence, Installation, Origin, Owner, Package, Reason, Remedy, Scope,
+    State, Status,
 };
 use crate::root::Kind;
 use crate::scene::Scene;
@@ -239,8 +239,6 @@ impl Holdings for SnapHoldings<'_> {
         found
     }
 
-    fn claims(&self, _: &Wanted, _: &mut dyn FnMut(Claim<'_>)) {}
-
     fn tree_over(&self, settled: &[u8]) -> Option<(Claimant, Text)> {
         if let Some((number, _)) = self.of_command(settled) {
             return Some((Claimant::Package(number), settled.into()));
@@ -278,10 +276,6 @@ impl Holdings for SnapHoldings<'_> {
     fn starts_as(&self, name: &[u8]) -> Vec<(u32, Text)> {
         let active = self.active(name).into_iter();
         active.map(|number| (number, Text::from([b"snap run ", name].concat()))).collect()
-    }
-
-    fn is_present(&self, _: u32) -> bool {
-        true
     }
 
     fn package_evidence(&self, package: u32) -> Vec<Evidence> {
@@ -324,13 +318,6 @@ impl Holdings for SnapHoldings<'_> {
             }
         }
         evidence
-    }
-
-    fn claim_evidence(&self, claimant: Claimant, _: &[u8], _: Mark) -> Vec<Evidence> {
-        match claimant {
-            Claimant::Package(package) => self.package_evidence(package).into_iter().take(1).collect(),
-            Claimant::Group(_) => Vec::new(),
-        }
     }
 
     fn remedies(&self, package: u32) -> Vec<Remedy> {

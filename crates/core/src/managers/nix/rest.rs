@@ -1,0 +1,155 @@
+//! The rest of the store: the paths that no profile has.
+
+use std::cmp::Ordering;
+use std::sync::{Arc, OnceLock};
+
+use hashbrown::HashSet;
+
+use super::ID;
+use super::holdings::{coverage, straight_from_store};
+use super::roots::Alive;
+use super::store::{DATABASE, STORE, Store, is_internal, store_path};
+use crate::managers::{Detail, Holdings};
+use crate::model::{
+    Claimant, Coverage, CoverageState, Evidence, Installation, Owner, Package, Reason, Remedy, Scope, Status,
+};
+use crate::scene::Scene;
+use crate::text::{Text, path};
+use crate::version::nix;
+
+/// The store paths that no profile has.
+pub struct StoreHoldings<'s> {
+    scene: &'s Scene,
+    store: Arc<Store<'s>>,
+    installation: Installation,
+    of_profiles: HashSet<Text>,
+    alive: OnceLock<Alive>,
+}
+
+impl<'s> StoreHoldings<'s> {
+    /// All of the store but the paths that belong to packages of profiles.
+    pub fn new(scene: &'s Scene, store: Arc<Store<'s>>, of_profiles: Vec<Text>) -> Self {
+        let installation = Installation { manager: ID, scope: Scope::System, location: STORE.into() };
+        StoreHoldings {
+            scene,
+            store,
+            installation,
+            of_profiles: of_profiles.into_iter().collect(),
+            alive: OnceLock::new(),
+        }
+    }
+
+    fn alive(&self) -> &Alive {
+        self.alive.get_or_init(|| Alive::of(&self.scene.root, &self.store))
+    }
+
+    fn path(&self, package: u32) -> &Text {
+        &self.store.rows()[package as usize].path
+    }
+
+    fn software(&self) -> impl Iterator<Item = u32> + '_ {
+        let numbered = (0..).zip(self.store.rows());
+        numbered
+            .filter(|(_, row)| !is_internal(&row.path) && !self.of_profiles.contains(&row.path))
+            .map(|(number, _)| number)
+    }
+
+    fn id(&self, path: &[u8]) -> Text {
+        [format!("{ID}/{}/store/", Scope::System).as_bytes(), path::name(path)].concat().into()
+    }
+}
+
+impl Holdings for StoreHoldings<'_> {
+    fn installation(&self) -> &Installation {
+        &self.installation
+    }
+
+    fn coverage(&self) -> Option<Coverage> {
+        // An answer that had no need of the database has not read it.
+        let count = self.store.is_read().then(|| self.software().count());
+        let notes = self.store.notes();
+        let state = match (notes.is_empty(), count) {
+            (true, _) => CoverageState::Read,
+            (false, None | Some(0)) => CoverageState::Unreadable,
+            (false, Some(_)) => CoverageState::Partial,
+        };
+        Some(coverage(&self.installation, state, count, notes))
+    }
+
+    fn packages(&self, detail: Detail) -> Vec<Package> {
+        if detail.asked_for_only {
+            return Vec::new();
+        }
+        let package = |number: u32| {
+            let row = &self.store.rows()[number as usize];
+            let owner = self.owner(number);
+            Package {
+                id: owner.id,
+                manager: ID,
+                scope: Scope::System,
+                location: STORE.into(),
+                name: owner.name,
+                version: owner.version,
+                arch: None,
+                kind: "store-path".to_owned(),
+                channel: None,
+                revision: Some(path::name(&row.path).into()),
+                origin: None,
+                reason: Reason::Dependency,
+                held: false,
+                active: true,
+                status: Status::Installed,
+                confinement: Some("none".to_owned()),
+                installed_at: row.registered,
+                size: Some(row.size),
+                commands: Vec::new(),
+                launchers: Vec::new(),
+                title: None,
+                purl: None,
+                evidence: if detail.evidence { self.package_evidence(number) } else { Vec::new() },
+            }
+        };
+        self.software().map(package).collect()
+    }
+
+    fn owner(&self, package: u32) -> Owner {
+        let path = self.path(package);
+        let (name, version) = self.store.name_and_version(path);
+        Owner { id: self.id(path), manager: ID, scope: Scope::System, name, version, status: Status::Installed }
+    }
+
+    fn named(&self, name: &[u8]) -> Vec<u32> {
+        self.software().filter(|&number| *self.store.name_and_version(self.path(number)).0 == *name).collect()
+    }
+
+    fn tree_over(&self, settled: &[u8]) -> Option<(Claimant, Text)> {
+        let path = store_path(settled).filter(|path| !self.of_profiles.contains(*path))?;
+        let place = u32::try_from(self.store.place(path)?).ok()?;
+        Some((Claimant::Package(place), path.into()))
+    }
+
+    fn remarks(&self, package: u32, found: &[u8]) -> Vec<Evidence> {
+        let path = self.path(package);
+        let keepers = self.alive().keepers(&self.store, path);
+        let kept = match (self.alive().keeps(&self.store, path), keepers.first()) {
+            (false, _) => "nothing keeps it: the next collection of garbage removes it".to_owned(),
+            (true, Some(link)) if keepers.len() == 1 => format!("kept by {link}"),
+            (true, Some(link)) => format!("kept by {link} and {} more", keepers.len() - 1),
+            (true, None) => "kept as the plan of something that is kept".to_owned(),
+        };
+        straight_from_store(found).into_iter().chain([Evidence::at(path.clone(), "roots", kept)]).collect()
+    }
+
+    fn package_evidence(&self, package: u32) -> Vec<Evidence> {
+        let row = &self.store.rows()[package as usize];
+        vec![Evidence::at(DATABASE, format!("ValidPaths row {}", row.id), row.path.to_string())]
+    }
+
+    fn remedies(&self, _: u32) -> Vec<Remedy> {
+        Vec::new()
+    }
+
+    fn order(&self, a: &[u8], b: &[u8]) -> Ordering {
+        nix::compare(a, b)
+    }
+}
