@@ -100,6 +100,12 @@ impl Scene {
         Ok(Scene { root, people, here, extra_folders: Vec::new(), system: OnceLock::new() })
     }
 
+    /// The person whose log-in stands for all of them: the first ordinary one, else root.
+    #[must_use]
+    pub fn usual_person(&self) -> Option<&Person> {
+        self.people.iter().find(|person| person.uid != 0).or(self.people.first())
+    }
+
     /// The machine's name, from `hostname(5)`.
     #[must_use]
     pub fn host(&self) -> Option<Text> {

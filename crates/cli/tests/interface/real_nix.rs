@@ -5,7 +5,7 @@ use std::fs;
 use std::path::Path;
 use std::process::Command;
 
-use super::support::{generated_pairs, has, lantern, open_folder, output, run};
+use super::support::{generated_pairs, has, lantern, not_compared, open_folder, output, run};
 use serde_json::Value;
 use tempfile::TempDir;
 use whodunit_core::version::nix;
@@ -57,9 +57,7 @@ fn make() -> Option<Made> {
         return None;
     }
     if !rustix::process::geteuid().is_root() || !Path::new("/nix").is_dir() {
-        let required = std::env::var_os("WHODUNIT_REAL_MANAGERS").is_some_and(|value| value == "required");
-        assert!(!required, "required, but a store cannot be laid over /nix: it takes root, and the folder");
-        eprintln!("not compared with Nix: to lay a store over /nix takes root, and the folder");
+        not_compared("to lay a store over /nix takes root, and the folder");
         return None;
     }
     let made = Made { root: open_folder(), work: tempfile::tempdir().unwrap() };

@@ -52,7 +52,7 @@ pub fn data_folders(scene: &Scene, given: Option<&[u8]>) -> Vec<DataFolder> {
         }
         return found;
     }
-    let person = scene.people.iter().find(|person| person.uid != 0).or(scene.people.first());
+    let person = scene.usual_person();
     let own = match (&scene.here.data_home, person) {
         (Some(own), _) if scene.root.is_live() => {
             Some((own.clone(), Evidence::at("environment of this process", "XDG_DATA_HOME", "")))

@@ -106,7 +106,7 @@ impl SearchPath {
             }
             Context::Login => {
                 // Ordinary people share one; root has its own.
-                let person = scene.people.iter().find(|person| person.uid != 0).or(scene.people.first());
+                let person = scene.usual_person();
                 let (list, source) = login_path(&scene.root, person);
                 Self::from_list(scene, context, &list, |number| Evidence {
                     at: format!("{}, entry {number}", source.at),

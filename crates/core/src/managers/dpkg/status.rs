@@ -94,8 +94,6 @@ pub struct Records {
     pub damage: Vec<String>,
     /// Whether any record could be read at all.
     pub unreadable: bool,
-    /// Where `status` was found to be cut.
-    pub cut: bool,
 }
 
 /// Reads all packages.
@@ -167,7 +165,6 @@ fn read_file(
 ) {
     // The last stanza of a file that was cut cannot be trusted: its last value may be half a value.
     let cut = is_cut(content) && !bare;
-    out.cut |= cut;
     let mut all = stanzas(content).peekable();
     while let Some(stanza) = all.next() {
         let is_last = all.peek().is_none();

@@ -13,7 +13,6 @@ pub struct Deploy {
     pub size: u64,
     /// The version in the app's own metadata at the time.
     pub version: Option<String>,
-    pub name: Option<String>,
     /// Why no update will come any more.
     pub end_of_life: Option<String>,
 }
@@ -34,7 +33,6 @@ pub fn parse(content: &[u8]) -> Option<Deploy> {
         let text = || value.get(gv!("s")).map(|text| text.to_str().to_owned()).filter(|text| !text.is_empty());
         match key.to_str() {
             "appdata-version" => deploy.version = text(),
-            "appdata-name" => deploy.name = text(),
             "eol" => deploy.end_of_life = text(),
             _ => {}
         }

@@ -4,6 +4,7 @@ use super::manifest::{self, Element};
 use super::store::{Store, is_internal};
 use crate::root::{Limit, Root};
 use crate::text::{Text, path};
+use crate::version::nix;
 
 /// How a profile is recorded; it decides which command changes it.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
@@ -22,6 +23,22 @@ pub struct Held {
     pub recorded: Recorded,
     pub file: Text,
     pub elements: Vec<Element>,
+}
+
+impl Recorded {
+    /// The name and version of an element that is recorded so.
+    pub fn name_and_version(self, store: &Store<'_>, element: &Element) -> (Text, Option<Text>) {
+        match (&element.name, element.paths.first()) {
+            // `nix-env` records the whole name; `nix profile` a word for the element, which is no name.
+            (Some(name), _) if self == Recorded::NixEnv => {
+                let (name, version) = nix::split(name);
+                (name.into(), version.map(Text::from))
+            }
+            (_, Some(path)) => store.name_and_version(path),
+            (Some(name), None) => (name.clone(), None),
+            (None, None) => ("unnamed".into(), None),
+        }
+    }
 }
 
 /// Reads what the store path of a generation holds.

@@ -95,16 +95,8 @@ impl<'s> ProfileHoldings<'s> {
     }
 
     fn name_and_version(&self, element: &Element) -> (Text, Option<Text>) {
-        match (&element.name, element.paths.first()) {
-            // `nix-env` records the whole name; `nix profile` a word for the element, which is no name.
-            (Some(name), _) if self.held.as_ref().is_some_and(|held| held.recorded == Recorded::NixEnv) => {
-                let (name, version) = nix::split(name);
-                (name.into(), version.map(Text::from))
-            }
-            (_, Some(path)) => self.store.name_and_version(path),
-            (Some(name), None) => (name.clone(), None),
-            (None, None) => ("unnamed".into(), None),
-        }
+        let recorded = self.held.as_ref().map_or(Recorded::Configuration, |held| held.recorded);
+        recorded.name_and_version(&self.store, element)
     }
 
     fn element(&self, package: u32) -> &Element {
@@ -178,21 +170,12 @@ impl<'s> ProfileHoldings<'s> {
 
     fn held_at(&self, generation: &Generation) -> Option<Vec<Named>> {
         let held = elements::read(&self.scene.root, &self.store, &generation.target).ok()?;
-        let is_env = held.recorded == Recorded::NixEnv;
-        let mut named: Vec<_> = held
-            .elements
-            .into_iter()
-            .map(|element| {
-                let (name, version) = match (&element.name, is_env) {
-                    (Some(name), true) => {
-                        let (name, version) = nix::split(name);
-                        (name.into(), version.map(Text::from))
-                    }
-                    _ => self.store.name_and_version(element.paths.first().map_or(&b""[..], |path| path)),
-                };
-                (name, version, element.paths)
-            })
-            .collect();
+        let recorded = held.recorded;
+        let named = held.elements.into_iter().map(|element| {
+            let (name, version) = recorded.name_and_version(&self.store, &element);
+            (name, version, element.paths)
+        });
+        let mut named: Vec<Named> = named.collect();
         named.sort();
         Some(named)
     }
