@@ -101,6 +101,10 @@ impl Ready {
             None if root.is_live() => Context::Here,
             None => Context::Login,
         };
+        if context != Context::Here {
+            // Programs that are started elsewhere do not see this process's environment.
+            here.variables.clear();
+        }
         let config = Config::read(global.config.as_deref())?;
         let mut scene = Scene::new(root, &people, here).map_err(|unknown| Failure::usage(unknown.to_string()))?;
         scene.extra_folders = config.bundle_folders(&scene.people);

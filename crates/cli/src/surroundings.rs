@@ -14,6 +14,10 @@ pub fn arguments() -> impl Iterator<Item = std::ffi::OsString> {
     std::env::args_os()
 }
 
+fn bytes(text: std::ffi::OsString) -> Text {
+    Text::from(text.into_vec())
+}
+
 fn variable(name: &str) -> Option<Text> {
     std::env::var_os(name).map(|value| Text::from(value.into_vec()))
 }
@@ -27,6 +31,8 @@ pub fn here() -> Here {
         data_home: variable("XDG_DATA_HOME").filter(|home| !home.is_empty()),
         data_dirs: variable("XDG_DATA_DIRS"),
         desktop: variable("XDG_CURRENT_DESKTOP").filter(|desktop| !desktop.is_empty()),
+        uid: Some(rustix::process::geteuid().as_raw()),
+        variables: std::env::vars_os().map(|(name, value)| (bytes(name), bytes(value))).collect(),
     }
 }
 

@@ -1,5 +1,6 @@
 //! The scene of a run: whose machine it is, who lives on it, and where the question was asked.
 
+use std::collections::BTreeMap;
 use std::sync::OnceLock;
 
 use schemars::JsonSchema;
@@ -8,7 +9,7 @@ use serde::Serialize;
 use crate::formats::{accounts, settings};
 use crate::model::Evidence;
 use crate::root::{Kind, Limit, Root};
-use crate::text::Text;
+use crate::text::{Text, path};
 
 /// A person (or root) with a home on the machine.
 #[derive(Debug, Clone, PartialEq, Eq)]
@@ -61,6 +62,10 @@ pub struct Here {
     pub data_dirs: Option<Text>,
     /// `XDG_CURRENT_DESKTOP`, where it is set.
     pub desktop: Option<Text>,
+    /// The user number of whoever asks.
+    pub uid: Option<u32>,
+    /// Every variable of the environment; none where programs are started in another one.
+    pub variables: BTreeMap<Text, Text>,
 }
 
 /// Everything that a reader may look at.
@@ -104,6 +109,36 @@ impl Scene {
     #[must_use]
     pub fn usual_person(&self) -> Option<&Person> {
         self.people.iter().find(|person| person.uid != 0).or(self.people.first())
+    }
+
+    /// A variable of this person's environment that is set and not empty. Only that of whoever asks is known.
+    #[must_use]
+    pub fn variable(&self, person: &Person, name: &str) -> Option<&Text> {
+        let is_mine = self.root.is_live() && self.here.uid == Some(person.uid);
+        self.here.variables.get(name.as_bytes()).filter(|value| is_mine && !value.is_empty())
+    }
+
+    /// The folder that a variable of this person's environment names, else one below the home. Links are followed.
+    #[must_use]
+    pub fn folder_of(&self, person: &Person, variable: &str, below_home: &str) -> Text {
+        let named = self.variable(person, variable).filter(|folder| folder.starts_with(b"/"));
+        let folder = named.cloned().unwrap_or_else(|| path::join(&person.home, below_home.as_bytes()));
+        self.root.settle_folder(&folder)
+    }
+
+    /// The folder in which a person's command is taken to be typed: where this process is, else the home.
+    #[must_use]
+    pub fn folder_for(&self, person: &Person) -> Text {
+        let is_mine = self.root.is_live() && self.here.uid == Some(person.uid) && !self.here.folder.is_empty();
+        if is_mine { self.here.folder.clone() } else { person.home.clone() }
+    }
+
+    /// The person in whose home a path lies.
+    #[must_use]
+    pub fn at_home(&self, path: &[u8]) -> Option<&Person> {
+        let lies_in =
+            |person: &&Person| person.home.len() > 1 && path::within(path, &self.root.settle_folder(&person.home));
+        self.people.iter().filter(lies_in).max_by_key(|person| person.home.len())
     }
 
     /// The machine's name, from `hostname(5)`.

@@ -2,12 +2,16 @@
 
 use std::sync::OnceLock;
 
+use hashbrown::HashSet;
+
 use crate::claims::{ClaimIndex, FoundClaim};
 use crate::managers::{self, Detail, Holdings};
-use crate::model::{Claimant, Coverage, CoverageState, Evidence, ManagerId, Mark, Owner, Package, Scope, Wanted};
+use crate::model::{
+    Claimant, Coverage, CoverageState, Evidence, LeadTo, ManagerId, Owner, Package, PathClaim, Scope, Wanted,
+};
 use crate::root::Root;
 use crate::scene::Scene;
-use crate::search::{SearchPath, Trail};
+use crate::search::{How, SearchPath, Trail};
 use crate::text::{Text, path};
 
 /// The machine as known. Its parts are read once, on first use.
@@ -15,6 +19,7 @@ pub struct Survey<'s> {
     /// Where it looks.
     pub scene: &'s Scene,
     holdings: OnceLock<Vec<Box<dyn Holdings + 's>>>,
+    yielded: OnceLock<HashSet<(u16, u32)>>,
 }
 
 /// Who owns a path, and who placed it.
@@ -31,7 +36,7 @@ impl<'s> Survey<'s> {
     /// A survey of the scene. Nothing is read yet.
     #[must_use]
     pub fn of(scene: &'s Scene) -> Self {
-        Survey { scene, holdings: OnceLock::new() }
+        Survey { scene, holdings: OnceLock::new(), yielded: OnceLock::new() }
     }
 
     /// The tree that is looked at.
@@ -43,7 +48,7 @@ impl<'s> Survey<'s> {
     /// The managers of which anything was found, each once.
     #[must_use]
     pub fn managers(&self) -> Vec<ManagerId> {
-        let found = self.holdings().iter().filter(|held| held.coverage().is_some());
+        let found = self.holdings().iter().filter(|held| !held.coverage().is_empty());
         let mut managers: Vec<ManagerId> = found.map(|held| held.installation().manager).collect();
         managers.dedup();
         managers
@@ -63,14 +68,38 @@ impl<'s> Survey<'s> {
     /// Every package of every installation.
     #[must_use]
     pub fn packages(&self, detail: Detail) -> Vec<Package> {
-        self.holdings().iter().flat_map(|held| held.packages(detail)).collect()
+        let held = (0..).zip(self.holdings());
+        held.flat_map(|(holder, held)| self.packages_of(holder, &**held, detail)).collect()
+    }
+
+    /// The packages of one installation, without those that another manager put there.
+    fn packages_of(&self, holder: u16, held: &dyn Holdings, detail: Detail) -> Vec<Package> {
+        let mut packages = held.packages(detail);
+        if !held.yields().is_empty() {
+            let mut number = 0..;
+            packages.retain(|_| !self.yielded().contains(&(holder, number.next().unwrap_or(u32::MAX))));
+        }
+        packages
+    }
+
+    /// Each installation with its packages.
+    #[must_use]
+    pub fn by_installation(&self, detail: Detail) -> Vec<(&dyn Holdings, Vec<Package>)> {
+        let held = (0..).zip(self.holdings());
+        held.map(|(holder, held)| (&**held, self.packages_of(holder, &**held, detail))).collect()
     }
 
     /// The packages that a person means by `name`: holder and number.
     #[must_use]
     pub fn named(&self, name: &[u8]) -> Vec<(&dyn Holdings, u32)> {
-        let all = self.holdings().iter();
-        all.flat_map(|held| held.named(name).into_iter().map(|number| (&**held, number))).collect()
+        let all = (0..).zip(self.holdings());
+        let named =
+            all.flat_map(|(holder, held)| held.named(name).into_iter().map(move |number| (holder, held, number)));
+        let mut found: Vec<(u16, &Box<dyn Holdings + 's>, u32)> = named.collect();
+        if found.iter().any(|(_, held, _)| !held.yields().is_empty()) {
+            found.retain(|(holder, _, number)| !self.yielded().contains(&(*holder, *number)));
+        }
+        found.into_iter().map(|(_, held, number)| (&**held, number)).collect()
     }
 
     /// The wanted claims of all installations.
@@ -83,9 +112,11 @@ impl<'s> Survey<'s> {
     #[must_use]
     pub fn ownership(&self, index: &ClaimIndex, settled: &[u8]) -> Ownership {
         let mut claims = index.on(self.root(), settled);
-        claims.extend(self.trees_over(settled));
-        let (groups, packages): (Vec<_>, Vec<_>) =
+        claims.extend(self.claims_of_places(settled));
+        let (groups, mut packages): (Vec<_>, Vec<_>) =
             claims.into_iter().partition(|claim| matches!(claim.claimant, Claimant::Group(_)));
+        most_particular(&mut packages);
+        packages.retain(|claim| !self.is_anothers(claim));
         let is_present = |claim: &FoundClaim| match claim.claimant {
             Claimant::Package(number) => self.holder(claim).is_present(number),
             Claimant::Group(_) => false,
@@ -95,29 +126,83 @@ impl<'s> Survey<'s> {
         Ownership { packages, group: groups.into_iter().next() }
     }
 
-    /// Claims on whole trees in which a settled path lies.
-    fn trees_over(&self, settled: &[u8]) -> Vec<FoundClaim> {
+    /// Claims of managers that know their own places.
+    fn claims_of_places(&self, settled: &[u8]) -> Vec<FoundClaim> {
         let held = (0..).zip(self.holdings());
-        let found = held.filter_map(|(holder, held)| {
-            let (claimant, path) = held.tree_over(settled)?;
-            Some(FoundClaim { path, holder, claimant, mark: Mark { line: 0, rule: 0 }, on_tree: true })
+        let found = held.flat_map(|(holder, held)| {
+            held.claims_on(settled).into_iter().map(move |PathClaim { claimant, path, mark, on_tree }| FoundClaim {
+                path,
+                holder,
+                claimant,
+                mark,
+                on_tree,
+            })
         });
         found.collect()
     }
 
-    /// The trail behind a path, through wrappers that a manager made as well.
+    /// Whether a claim is that of a package which another manager put there: see [`Holdings::yields`].
+    fn is_anothers(&self, claim: &FoundClaim) -> bool {
+        match claim.claimant {
+            Claimant::Package(number) => {
+                let in_doubt = self.holder(claim).yields().iter().any(|(other, _)| *other == number);
+                in_doubt && self.yielded().contains(&(claim.holder, number))
+            }
+            Claimant::Group(_) => false,
+        }
+    }
+
+    /// Packages that are another manager's, by holder and number.
+    fn yielded(&self) -> &HashSet<(u16, u32)> {
+        self.yielded.get_or_init(|| {
+            let held = (0..).zip(self.holdings());
+            let in_doubt: Vec<(u16, u32, Text)> = held
+                .flat_map(|(holder, held)| {
+                    held.yields().into_iter().map(move |(number, record)| (holder, number, self.root().settle(&record)))
+                })
+                .collect();
+            if in_doubt.is_empty() {
+                return HashSet::new();
+            }
+            let index = self.claims(&Wanted::names(in_doubt.iter().map(|(_, _, record)| path::name(record))));
+            let claimed = in_doubt.into_iter().filter(|(_, _, record)| !index.on(self.root(), record).is_empty());
+            claimed.map(|(holder, number, _)| (holder, number)).collect()
+        })
+    }
+
+    /// The trail behind a path, through wrappers and shims that a manager made as well.
     #[must_use]
     pub fn trail(&self, search: &SearchPath, start: &[u8]) -> Trail {
+        self.trail_within(search, start, MOST_SHIMS)
+    }
+
+    fn trail_within(&self, search: &SearchPath, start: &[u8], shims: usize) -> Trail {
         let mut trail = Trail::of(self.root(), search, start);
         // The first step that a manager made to start something else: what it links to is the manager's
         // own program, and not what the person means.
         let behind = trail.steps.iter().enumerate().find_map(|(place, step)| {
-            let to = self.holdings().iter().find_map(|held| held.leads_to(&step.path))?;
-            Some((place, to))
+            let lead = self.holdings().iter().find_map(|held| held.leads_to(&step.path))?;
+            Some((place, lead))
         });
-        if let Some((place, to)) = behind {
-            trail.steps.truncate(place + 1);
-            trail.wrap(Trail::links(self.root(), &to));
+        let Some((place, lead)) = behind else { return trail };
+        let how = if lead.is_shim { How::Shim } else { How::Wrapper };
+        let to = match lead.to {
+            LeadTo::File(to) if lead.is_shim && shims > 0 => Some(self.trail_within(search, &to, shims - 1)),
+            LeadTo::File(to) => Some(Trail::links(self.root(), &to)),
+            LeadTo::NextOnPath(without) if shims > 0 => {
+                let name = path::name(&trail.steps[place].path);
+                let next = search.without(&without).reach(self.root(), name).copies.into_iter().next();
+                next.map(|copy| self.trail_within(search, &copy.path, shims - 1))
+            }
+            LeadTo::NextOnPath(_) | LeadTo::Nowhere => None,
+        };
+        trail.why.extend(lead.why);
+        match to {
+            Some(to) => {
+                trail.steps.truncate(place + 1);
+                trail.wrap(to, how);
+            }
+            None => trail.steps[place].how = how,
         }
         trail
     }
@@ -156,7 +241,7 @@ impl<'s> Survey<'s> {
     /// them could not be. Ask for it last: an answer may read on, and find more damage.
     #[must_use]
     pub fn coverage(&self) -> Vec<Coverage> {
-        let mut coverage: Vec<Coverage> = self.holdings().iter().filter_map(|held| held.coverage()).collect();
+        let mut coverage: Vec<Coverage> = self.holdings().iter().flat_map(|held| held.coverage()).collect();
         for gap in self.root().gaps() {
             match coverage.iter_mut().find(|known| path::within(&gap.path, &known.location)) {
                 Some(known) => {
@@ -180,4 +265,14 @@ impl<'s> Survey<'s> {
         }
         coverage
     }
+}
+
+/// As many shims that start shims are followed.
+const MOST_SHIMS: usize = 4;
+
+/// A claim on the very path says more than one on a tree around it, and a smaller tree more than a larger one.
+fn most_particular(claims: &mut Vec<FoundClaim>) {
+    let depth = |claim: &FoundClaim| if claim.on_tree { claim.path.len() } else { usize::MAX };
+    let deepest = claims.iter().map(depth).max().unwrap_or_default();
+    claims.retain(|claim| depth(claim) == deepest);
 }

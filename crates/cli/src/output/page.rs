@@ -173,7 +173,6 @@ impl Look {
     }
 
     /// Who placed a link, from the package's id: `nix · user-environment`.
-    #[expect(clippy::unused_self, reason = "the look decides it")]
     pub fn placer(&self, id: &Text) -> String {
         // MANAGER/SCOPE/NAME, with more behind it where that tells several of one name apart.
         let mut parts = id.split(|&b| b == b'/');
@@ -190,6 +189,7 @@ impl Look {
         let whose = match &owner.scope {
             Scope::System => String::new(),
             Scope::User(name) => format!(" · {name}"),
+            Scope::Environment(folder) => format!(" · in {}", self.path(folder)),
         };
         let state = match owner.status {
             Status::Installed => "",

@@ -88,26 +88,33 @@ pub fn inventory(survey: &Survey<'_>, selection: &Selection, sort: Sort, mut det
 /// Counts the selected packages of each installation.
 #[must_use]
 pub fn totals(survey: &Survey<'_>, selection: &Selection) -> Totals {
-    let count = |held: &dyn crate::managers::Holdings| {
-        let installation = held.installation();
-        let packages = held.packages(Detail { asked_for_only: !selection.all, ..Detail::default() });
-        let selected: Vec<&Package> = packages.iter().filter(|package| selection.has(package)).collect();
-        Total {
-            manager: installation.manager,
-            scope: installation.scope.clone(),
-            location: installation.location.clone(),
-            packages: selected.len(),
-            explicit: selected
-                .iter()
-                .filter(|package| package.reason == Reason::Explicit && package.status != Status::ConfigRemains)
-                .count(),
-            held: selected.iter().filter(|package| package.held).count(),
-            size: selected.iter().filter_map(|package| package.size).sum(),
+    let mut totals: Vec<Total> = Vec::new();
+    for (held, packages) in survey.by_installation(Detail { asked_for_only: !selection.all, ..Detail::default() }) {
+        let first = totals.len();
+        totals.extend(held.coverage().into_iter().map(|part| Total {
+            manager: held.installation().manager,
+            scope: part.scope,
+            location: part.location,
+            packages: 0,
+            explicit: 0,
+            held: 0,
+            size: 0,
+        }));
+        for package in packages.iter().filter(|package| selection.has(package)) {
+            // Holdings of one place need not say of each package that it is there.
+            let rows = &mut totals[first..];
+            let fits = |row: &Total| row.scope == package.scope && row.location == package.location;
+            let place = rows.iter().position(fits).unwrap_or_default();
+            if let Some(row) = rows.get_mut(place) {
+                row.packages += 1;
+                let is_there = package.status != Status::ConfigRemains;
+                row.explicit += usize::from(package.reason == Reason::Explicit && is_there);
+                row.held += usize::from(package.held);
+                row.size += package.size.unwrap_or_default();
+            }
         }
-    };
-    Totals {
-        totals: survey.holdings().iter().filter(|held| held.coverage().is_some()).map(|held| count(&**held)).collect(),
     }
+    Totals { totals }
 }
 
 impl Selection {

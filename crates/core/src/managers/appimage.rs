@@ -17,7 +17,7 @@ use crate::formats::bundle::{self, Bundle, HEAD};
 use crate::formats::desktop_entry::{DesktopEntry, words};
 use crate::managers::{Detail, Holdings, Manager};
 use crate::model::{
-    Claimant, Coverage, CoverageState, Evidence, Installation, ManagerId, Origin, Owner, Package, Reason, Remedy,
+    Coverage, CoverageState, Evidence, Installation, ManagerId, Origin, Owner, Package, PathClaim, Reason, Remedy,
     Scope, Status,
 };
 use crate::root::{Kind, Meta, WalkLimits};
@@ -229,28 +229,42 @@ impl<'s> AppImages<'s> {
     }
 }
 
+impl AppImages<'_> {
+    /// The package that owns the tree in which a settled path lies, and the tree.
+    fn tree_over(&self, settled: &[u8]) -> Option<(u32, Text)> {
+        // Only where bundles are kept is a look at the file worth its while.
+        let is_kept = self.folders.iter().any(|folder| path::within(settled, folder))
+            || self.linked().iter().any(|target| **target == *settled);
+        if !is_kept || bundle::form(&self.scene.root.read_start(settled, HEAD).ok()?).is_none() {
+            return None;
+        }
+        let place = self.found().iter().position(|found| *found.path == *settled)?;
+        Some((u32::try_from(place).ok()?, settled.into()))
+    }
+}
+
 impl Holdings for AppImages<'_> {
     fn installation(&self) -> &Installation {
         &self.installation
     }
 
-    fn coverage(&self) -> Option<Coverage> {
+    fn coverage(&self) -> Vec<Coverage> {
         // Where nobody has asked for bundles, or there are none, there is no installation to speak of.
         if self.found.get().is_none_or(Vec::is_empty) {
-            return None;
+            return Vec::new();
         }
         let damaged =
             self.found().iter().filter_map(|found| Some(format!("{}: {}", found.path, found.bundle.damage.as_ref()?)));
         let notes: Vec<String> =
             damaged.map(|note| format!("{note}; name and version are guessed from its file's name")).collect();
-        Some(Coverage {
+        vec![Coverage {
             manager: Some(ID),
             scope: self.installation.scope.clone(),
             location: self.installation.location.clone(),
             state: if notes.is_empty() { CoverageState::Read } else { CoverageState::Partial },
             packages: Some(self.found().len()),
             notes,
-        })
+        }]
     }
 
     fn packages(&self, detail: Detail) -> Vec<Package> {
@@ -307,15 +321,8 @@ impl Holdings for AppImages<'_> {
         (0..).zip(self.found()).filter(|(_, found)| fits(found)).map(|(number, _)| number).collect()
     }
 
-    fn tree_over(&self, settled: &[u8]) -> Option<(Claimant, Text)> {
-        // Only where bundles are kept is a look at the file worth its while.
-        let is_kept = self.folders.iter().any(|folder| path::within(settled, folder))
-            || self.linked().iter().any(|target| **target == *settled);
-        if !is_kept || bundle::form(&self.scene.root.read_start(settled, HEAD).ok()?).is_none() {
-            return None;
-        }
-        let place = self.found().iter().position(|found| *found.path == *settled)?;
-        Some((Claimant::Package(u32::try_from(place).ok()?), settled.into()))
+    fn claims_on(&self, settled: &[u8]) -> Vec<PathClaim> {
+        self.tree_over(settled).map(|(package, tree)| PathClaim::tree(package, tree)).into_iter().collect()
     }
 
     fn starts_as(&self, name: &[u8]) -> Vec<(u32, Text)> {

@@ -4,12 +4,14 @@ pub mod appimage;
 pub mod dpkg;
 pub mod flatpak;
 pub mod nix;
+pub mod roster;
 pub mod snap;
 
 use std::cmp::Ordering;
 
 use crate::model::{
-    Claim, Claimant, Coverage, Evidence, Installation, ManagerId, Mark, Owner, Package, Remedy, State, Wanted,
+    Claim, Claimant, Coverage, Digest, Evidence, Installation, Lead, ManagerId, Mark, Owner, Package, PathClaim,
+    Remedy, State, Wanted,
 };
 use crate::scene::Scene;
 use crate::text::Text;
@@ -33,9 +35,10 @@ pub trait Holdings: Sync {
     /// Where this is.
     fn installation(&self) -> &Installation;
 
-    /// How completely it was read so far; later reads can add notes. `None` where nothing was found that
-    /// could be called an installation.
-    fn coverage(&self) -> Option<Coverage>;
+    /// How completely it was read so far; later reads can add notes. Nothing where nothing was found that
+    /// could be called an installation, or where the question had no need of it; several where the
+    /// holdings are those of several places.
+    fn coverage(&self) -> Vec<Coverage>;
 
     /// Every package in full, in the order of their numbers. What `detail` does not ask for stays
     /// `null` or empty and is not read.
@@ -55,18 +58,30 @@ pub trait Holdings: Sync {
         let _ = (wanted, take);
     }
 
-    /// Who owns the whole tree in which a settled path lies, where this manager keeps trees of its own:
-    /// a store path, a deployed bundle. The path of the claim is that of the tree.
-    fn tree_over(&self, settled: &[u8]) -> Option<(Claimant, Text)> {
+    /// Claims on one settled path by a manager whose own places tell at once whether the path can be
+    /// its business: one that keeps whole trees, such as store paths and deployed bundles, or one whose
+    /// records lie with the files, such as a language's environments.
+    fn claims_on(&self, settled: &[u8]) -> Vec<PathClaim> {
+        let _ = settled;
+        Vec::new()
+    }
+
+    /// Where a file that this manager made leads when it is started, if that is not the file itself: a
+    /// wrapper that starts an app, a shim that chooses a version.
+    fn leads_to(&self, settled: &[u8]) -> Option<Lead> {
         let _ = settled;
         None
     }
 
-    /// Where a file that this manager made leads when it is started, if that is not the file itself: a
-    /// wrapper that starts an app.
-    fn leads_to(&self, settled: &[u8]) -> Option<Text> {
-        let _ = settled;
-        None
+    /// Folders in which this manager puts programs, whether or not a search path names them.
+    fn program_folders(&self) -> Vec<Text> {
+        Vec::new()
+    }
+
+    /// Packages that stand in a folder which another manager fills as well, each with the path of its
+    /// own record: where the other one claims that path, the package is the other's and not this one's.
+    fn yields(&self) -> Vec<(u32, Text)> {
+        Vec::new()
     }
 
     /// What a person should know of a program of this package that was found at `path`.
@@ -124,8 +139,8 @@ pub trait Holdings: Sync {
         (Text::from(format!("{}/{group}", self.installation().manager)), Vec::new())
     }
 
-    /// The MD5 digest recorded for a path of a package, in lower-case hexadecimal.
-    fn md5(&self, package: u32, path: &[u8]) -> Option<String> {
+    /// The digest recorded for a path of a package.
+    fn digest(&self, package: u32, path: &[u8]) -> Option<Digest> {
         let _ = (package, path);
         None
     }

@@ -2,6 +2,9 @@
 
 use hashbrown::HashSet;
 
+use super::Evidence;
+use crate::text::Text;
+
 /// Who claims a path, within one installation.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Hash)]
 pub enum Claimant {
@@ -29,6 +32,67 @@ pub struct Claim<'a> {
     pub claimant: Claimant,
     /// Where it says so.
     pub mark: Mark,
+}
+
+/// A claim on a path that was asked about.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct PathClaim {
+    /// Who claims it.
+    pub claimant: Claimant,
+    /// The path as the record spells it; where a whole tree is claimed, the tree's.
+    pub path: Text,
+    /// Where it says so.
+    pub mark: Mark,
+    /// Whether it is on a whole tree: then it says nothing of whether this very file should be there.
+    pub on_tree: bool,
+}
+
+impl PathClaim {
+    /// A claim on a whole tree.
+    #[must_use]
+    pub fn tree(package: u32, tree: impl Into<Text>) -> Self {
+        let mark = Mark { line: 0, rule: 0 };
+        PathClaim { claimant: Claimant::Package(package), path: tree.into(), mark, on_tree: true }
+    }
+}
+
+/// What a digest in a record was made with, and the digest in lower-case hexadecimal.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub enum Digest {
+    /// MD5 (RFC 1321).
+    Md5(String),
+    /// SHA-256 (FIPS 180-4).
+    Sha256(String),
+}
+
+/// Where a file that a manager made leads when it is started.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct Lead {
+    /// What it starts.
+    pub to: LeadTo,
+    /// Whether that is chosen anew at each start.
+    pub is_shim: bool,
+    /// What decided the choice.
+    pub why: Vec<Evidence>,
+}
+
+/// What a wrapper or a shim starts.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub enum LeadTo {
+    /// This file.
+    File(Text),
+    /// The next program of the same name on the search path, these folders left out.
+    NextOnPath(Vec<Text>),
+    /// Nothing: a start would fail.
+    Nowhere,
+}
+
+impl Lead {
+    /// A wrapper that always starts the same.
+    #[must_use]
+    pub fn wrapper(to: Text) -> Self {
+        Lead { to: LeadTo::File(to), is_shim: false, why: Vec::new() }
+    }
 }
 
 /// Which claims are asked for. What is not wanted need not be kept, and often not even be read.

@@ -7,7 +7,7 @@ mod launcher;
 mod package;
 mod state;
 
-pub use claim::{Claim, Claimant, Mark, Wanted};
+pub use claim::{Claim, Claimant, Digest, Lead, LeadTo, Mark, PathClaim, Wanted};
 pub use coverage::{Coverage, CoverageState};
 pub use package::{Installation, ManagerId, Origin, Owner, Package, Reason, Remedy, Scope, Status};
 

@@ -26,6 +26,8 @@ pub enum Scope {
     System,
     /// One person's.
     User(Text),
+    /// That of a self-contained environment, by its folder.
+    Environment(Text),
 }
 
 impl fmt::Display for Scope {
@@ -33,6 +35,7 @@ impl fmt::Display for Scope {
         match self {
             Scope::System => f.pad("system"),
             Scope::User(name) => f.pad(&format!("user:{name}")),
+            Scope::Environment(folder) => f.pad(&format!("environment:{folder}")),
         }
     }
 }

@@ -148,6 +148,14 @@ impl SearchPath {
         path
     }
 
+    /// The same search path without some folders.
+    #[must_use]
+    pub fn without(&self, folders: &[Text]) -> Self {
+        let mut shorter = self.clone();
+        shorter.entries.retain(|entry| !folders.contains(&entry.settled));
+        shorter
+    }
+
     /// What may make the search path another one than is told here: entries that mean nothing in an
     /// offline tree, and the files that a log-in shell reads and that are not evaluated.
     #[must_use]

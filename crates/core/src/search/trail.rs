@@ -6,6 +6,7 @@ use serde::Serialize;
 
 use super::SearchPath;
 use crate::formats::shebang::{LOOKED_AT, Shebang};
+use crate::model::Evidence;
 use crate::root::{Kind, Meta, Root, RootError};
 use crate::text::{Text, path};
 
@@ -69,6 +70,8 @@ pub struct Trail {
     pub end: End,
     /// Its first line, where it is a script.
     pub script: Option<Script>,
+    /// What decided where a shim on the way leads.
+    pub why: Vec<Evidence>,
 }
 
 /// As many links as Linux follows in one look-up.
@@ -126,18 +129,19 @@ impl Trail {
             }
         };
         steps.push(Step { path: at, to: None, how: How::Itself, through: None });
-        Trail { steps, end, script: None }
+        Trail { steps, end, script: None, why: Vec::new() }
     }
 
-    /// Goes on behind a wrapper: what it ends in so far only starts what `behind` leads to.
-    pub fn wrap(&mut self, behind: Trail) {
+    /// Goes on behind a wrapper or a shim: what it ends in so far only starts what `behind` leads to.
+    pub fn wrap(&mut self, behind: Trail, how: How) {
         if let (Some(step), Some(next)) = (self.steps.last_mut(), behind.steps.first()) {
-            step.how = How::Wrapper;
+            step.how = how;
             step.to = Some(next.path.clone());
         }
         self.steps.extend(behind.steps);
         self.end = behind.end;
-        self.script = None;
+        self.script = behind.script;
+        self.why.extend(behind.why);
     }
 
     /// The path of what finally runs.

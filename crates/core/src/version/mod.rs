@@ -1,4 +1,32 @@
-//! Version text and scheme → ordering. One file per scheme; versions are only ordered within one.
+//! Version ordering, one file per scheme. Versions are only ordered within a scheme.
 
+pub mod conda;
 pub mod debian;
+pub mod gem;
 pub mod nix;
+pub mod pep440;
+pub mod semver;
+pub mod tokens;
+
+use std::cmp::Ordering;
+
+/// Orders two numbers in decimal digits, however long; the empty text is 0.
+fn numbers(a: &[u8], b: &[u8]) -> Ordering {
+    fn bare(digits: &[u8]) -> &[u8] {
+        let start = digits.iter().position(|&b| b != b'0').unwrap_or(digits.len());
+        &digits[start..]
+    }
+    let (a, b) = (bare(a), bare(b));
+    a.len().cmp(&b.len()).then_with(|| a.cmp(b))
+}
+
+/// The first run of digits, or of bytes that are none, and the rest.
+fn run(text: &[u8]) -> (&[u8], &[u8]) {
+    let digits = text.first().is_some_and(u8::is_ascii_digit);
+    let end = text.iter().position(|b| b.is_ascii_digit() != digits).unwrap_or(text.len());
+    text.split_at(end)
+}
+
+fn is_number(text: &[u8]) -> bool {
+    !text.is_empty() && text.iter().all(u8::is_ascii_digit)
+}

@@ -2,13 +2,13 @@
 
 use std::io::Read as _;
 
-use md5::Digest as _;
+use sha2::Digest as _;
 
 use super::look::Found;
 use super::{Answer, Elsewhere, Hop, Interpreter, Target, TargetKind, Verdict};
 use crate::answers::{Located, claims_on_last, locate};
 use crate::claims::{ClaimIndex, FoundClaim};
-use crate::model::{Claimant, Evidence, Owner};
+use crate::model::{Claimant, Digest, Evidence, Owner};
 use crate::root::{Kind, Root};
 use crate::search::{End, How, SearchPath, Step, Trail, hints};
 use crate::survey::Survey;
@@ -121,6 +121,7 @@ impl Judge<'_, '_> {
     fn of_trail(&self, target: &Target, kind: TargetKind, trail: &Trail) -> Answer {
         let mut answer = self.blank(target, kind);
         answer.hops = self.hops(trail, &mut answer.evidence);
+        answer.evidence.extend(trail.why.iter().cloned());
         answer.interpreter = self.interpreter(trail, &mut answer.evidence);
         let mut subject = trail.last();
         let mut claims = claims_on_last(self.survey, self.index, trail);
@@ -196,12 +197,12 @@ impl Judge<'_, '_> {
             End::There(meta) if meta.kind == Kind::File => {}
             _ => return None,
         }
-        let mut recorded = claims.iter().map(|claim| match claim.claimant {
-            Claimant::Package(number) => self.survey.holder(claim).md5(number, subject),
+        let recorded = claims.iter().map(|claim| match claim.claimant {
+            Claimant::Package(number) => self.survey.holder(claim).digest(number, subject),
             Claimant::Group(_) => None,
         });
-        let there = md5_of(self.survey.root(), subject)?;
-        recorded.position(|digest| digest.as_ref() == Some(&there))
+        let there = Digests::of(self.survey.root(), subject)?;
+        recorded.into_iter().position(|digest| digest.is_some_and(|digest| there.fits(&digest)))
     }
 
     fn hops(&self, trail: &Trail, evidence: &mut Vec<Evidence>) -> Vec<Hop> {
@@ -272,16 +273,35 @@ impl Judge<'_, '_> {
 /// The most of a file that is digested to tell whose it is.
 const MOST_DIGESTED: u64 = 1 << 30;
 
-fn md5_of(root: &Root, file: &[u8]) -> Option<String> {
-    let opened = root.open(file).ok().filter(|opened| opened.meta().size <= MOST_DIGESTED)?;
-    let mut digest = md5::Md5::new();
-    let mut rest = opened.take(MOST_DIGESTED);
-    let mut buffer = vec![0; 1 << 16];
-    loop {
-        match rest.read(&mut buffer).ok()? {
-            0 => break,
-            count => digest.update(&buffer[..count]),
+/// The digests of a file, of each kind that a record can hold.
+struct Digests {
+    md5: String,
+    sha256: String,
+}
+
+impl Digests {
+    fn of(root: &Root, file: &[u8]) -> Option<Self> {
+        let opened = root.open(file).ok().filter(|opened| opened.meta().size <= MOST_DIGESTED)?;
+        let (mut md5, mut sha256) = (md5::Md5::new(), sha2::Sha256::new());
+        let mut rest = opened.take(MOST_DIGESTED);
+        let mut buffer = vec![0; 1 << 16];
+        loop {
+            match rest.read(&mut buffer).ok()? {
+                0 => break,
+                count => {
+                    md5.update(&buffer[..count]);
+                    sha256.update(&buffer[..count]);
+                }
+            }
+        }
+        let hexadecimal = |digest: &[u8]| digest.iter().map(|byte| format!("{byte:02x}")).collect();
+        Some(Digests { md5: hexadecimal(&md5.finalize()), sha256: hexadecimal(&sha256.finalize()) })
+    }
+
+    fn fits(&self, recorded: &Digest) -> bool {
+        match recorded {
+            Digest::Md5(md5) => *md5 == self.md5,
+            Digest::Sha256(sha256) => *sha256 == self.sha256,
         }
     }
-    Some(digest.finalize().iter().map(|byte| format!("{byte:02x}")).collect())
 }

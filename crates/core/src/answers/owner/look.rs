@@ -5,7 +5,7 @@ use crate::formats::desktop_entry::{DesktopEntry, words};
 use crate::model::{Evidence, Owner};
 use crate::root::{Limit, Root};
 use crate::search::launchers::{data_folders, files_in};
-use crate::search::{End, Reached, SearchPath, Trail};
+use crate::search::{End, How, Reached, SearchPath, Trail};
 use crate::survey::Survey;
 use crate::text::{Text, path};
 
@@ -75,7 +75,7 @@ fn launcher(survey: &Survey<'_>, search: &SearchPath, id: &[u8]) -> Option<Found
     if app.is_none()
         && let Some(path) = words.as_ref().and_then(|words| crate::answers::launchers::started(root, search, words))
     {
-        trail.wrap(survey.trail(search, &path));
+        trail.wrap(survey.trail(search, &path), How::Wrapper);
     }
     let says = exec.map(|exec| format!("Exec={}", Text::from(exec)));
     let command = entry.zip(says).map(|(entry, says)| Evidence::line(file.path.clone(), entry.line("Exec"), says));

@@ -14,7 +14,8 @@ use super::pairing::{self, Paired};
 use super::status::{self, Record, State, Want};
 use crate::managers::{Detail, Holdings};
 use crate::model::{
-    Claim, Claimant, Coverage, CoverageState, Evidence, Installation, Mark, Owner, Package, Remedy, Status, Wanted,
+    Claim, Claimant, Coverage, CoverageState, Digest, Evidence, Installation, Mark, Owner, Package, Remedy, Status,
+    Wanted,
 };
 use crate::root::{Folder, Limit};
 use crate::scene::Scene;
@@ -224,21 +225,21 @@ impl Holdings for DpkgHoldings<'_> {
         &self.installation
     }
 
-    fn coverage(&self) -> Option<Coverage> {
+    fn coverage(&self) -> Vec<Coverage> {
         let notes = self.notes.lock().unwrap_or_else(PoisonError::into_inner).clone();
         let state = match () {
             () if self.unreadable => CoverageState::Unreadable,
             () if notes.is_empty() => CoverageState::Read,
             () => CoverageState::Partial,
         };
-        Some(Coverage {
+        vec![Coverage {
             manager: Some(self.installation.manager),
             scope: self.installation.scope.clone(),
             location: self.installation.location.clone(),
             state,
             packages: Some(self.records.len()),
             notes,
-        })
+        }]
     }
 
     fn packages(&self, detail: Detail) -> Vec<Package> {
@@ -380,7 +381,7 @@ impl Holdings for DpkgHoldings<'_> {
         (path::join(b"alternatives", &group.name), group.evidence(&self.scene.root))
     }
 
-    fn md5(&self, package: u32, at: &[u8]) -> Option<String> {
+    fn digest(&self, package: u32, at: &[u8]) -> Option<Digest> {
         let digests = match self.lists[package as usize].as_ref()? {
             List::Info(list) => {
                 self.info.as_ref()?.read(&[list.strip_suffix(b".list")?, b".md5sums"].concat(), Limit::LIST)
@@ -393,7 +394,7 @@ impl Holdings for DpkgHoldings<'_> {
             let (moved, _) = self.diversions().apply(&self.scene.root, name, listed);
             path::name(moved) == path::name(at) && *self.scene.root.settle(moved) == *at
         };
-        lists::digest_in(&digests.ok()?.0, ends_there)
+        lists::digest_in(&digests.ok()?.0, ends_there).map(Digest::Md5)
     }
 
     fn remedies(&self, package: u32) -> Vec<Remedy> {

@@ -8,7 +8,8 @@ use super::installations::Base;
 use crate::formats::key_file::KeyFile;
 use crate::managers::{Detail, Holdings};
 use crate::model::{
-    Claimant, Coverage, CoverageState, Evidence, Installation, Origin, Owner, Package, Reason, Remedy, Scope, Status,
+    Coverage, CoverageState, Evidence, Installation, Lead, Origin, Owner, Package, PathClaim, Reason, Remedy, Scope,
+    Status,
 };
 use crate::root::{Kind, Limit};
 use crate::scene::Scene;
@@ -253,21 +254,36 @@ fn fits(pattern: &str, text: &str) -> bool {
     }
 }
 
+impl FlatpakHoldings<'_> {
+    /// The package that owns the tree in which a settled path lies, and the tree.
+    fn tree_over(&self, settled: &[u8]) -> Option<(u32, Text)> {
+        let below = settled.strip_prefix(&*self.scene.root.settle_folder(&self.base.folder))?.strip_prefix(b"/")?;
+        let exported = |deployed: &Deployed| {
+            deployed.kind == "app" && deployed.current && path::name(below).starts_with(&deployed.id)
+        };
+        let number = match below.starts_with(b"exports/") {
+            true => self.number_where(exported)?,
+            false => self.number_where(|deployed| path::within(settled, &deployed.folder))?,
+        };
+        Some((number, self.deployed(number).folder.clone()))
+    }
+}
+
 impl Holdings for FlatpakHoldings<'_> {
     fn installation(&self) -> &Installation {
         &self.installation
     }
 
-    fn coverage(&self) -> Option<Coverage> {
+    fn coverage(&self) -> Vec<Coverage> {
         let state = if self.notes.is_empty() { CoverageState::Read } else { CoverageState::Partial };
-        Some(Coverage {
+        vec![Coverage {
             manager: Some(ID),
             scope: self.installation.scope.clone(),
             location: self.installation.location.clone(),
             state,
             packages: Some(self.deployed.len()),
             notes: self.notes.clone(),
-        })
+        }]
     }
 
     fn packages(&self, detail: Detail) -> Vec<Package> {
@@ -297,19 +313,11 @@ impl Holdings for FlatpakHoldings<'_> {
         found
     }
 
-    fn tree_over(&self, settled: &[u8]) -> Option<(Claimant, Text)> {
-        let below = settled.strip_prefix(&*self.scene.root.settle_folder(&self.base.folder))?.strip_prefix(b"/")?;
-        let exported = |deployed: &Deployed| {
-            deployed.kind == "app" && deployed.current && path::name(below).starts_with(&deployed.id)
-        };
-        let number = match below.starts_with(b"exports/") {
-            true => self.number_where(exported)?,
-            false => self.number_where(|deployed| path::within(settled, &deployed.folder))?,
-        };
-        Some((Claimant::Package(number), self.deployed(number).folder.clone()))
+    fn claims_on(&self, settled: &[u8]) -> Vec<PathClaim> {
+        self.tree_over(settled).map(|(package, tree)| PathClaim::tree(package, tree)).into_iter().collect()
     }
 
-    fn leads_to(&self, settled: &[u8]) -> Option<Text> {
+    fn leads_to(&self, settled: &[u8]) -> Option<Lead> {
         // The exported command is a link into the deployment, where the wrapper itself lies.
         let is_wrapper = |deployed: &Deployed| {
             let wrapper = path::join(&path::join(&deployed.folder, b"export/bin"), &deployed.id);
@@ -318,7 +326,7 @@ impl Holdings for FlatpakHoldings<'_> {
         let number = self.number_where(is_wrapper)?;
         let deployed = self.deployed(number);
         let command = deployed.metadata.get("Application", "command")?;
-        Some(path::join(&path::join(&deployed.folder, b"files/bin"), command.as_bytes()))
+        Some(Lead::wrapper(path::join(&path::join(&deployed.folder, b"files/bin"), command.as_bytes())))
     }
 
     fn launcher_folders(&self) -> Vec<(Text, String)> {

@@ -20,7 +20,7 @@ impl Base {
     /// The option by which its commands are told which installation is meant.
     pub fn option(&self) -> String {
         match (&self.scope, &self.name) {
-            (Scope::User(_), _) => "--user".to_owned(),
+            (Scope::User(_) | Scope::Environment(_), _) => "--user".to_owned(),
             (Scope::System, None) => "--system".to_owned(),
             (Scope::System, Some(name)) => format!("--installation={name}"),
         }

@@ -13,7 +13,7 @@ use super::profiles::{Generation, Profile};
 use super::store::{Store, store_path};
 use crate::managers::{Detail, Holdings};
 use crate::model::{
-    Change, Claimant, Coverage, CoverageState, Evidence, Installation, Origin, Owner, Package, Reason, Remedy, Scope,
+    Change, Coverage, CoverageState, Evidence, Installation, Origin, Owner, Package, PathClaim, Reason, Remedy, Scope,
     State, Status,
 };
 use crate::root::Kind;
@@ -181,18 +181,26 @@ impl<'s> ProfileHoldings<'s> {
     }
 }
 
+impl ProfileHoldings<'_> {
+    /// The package that owns the tree in which a settled path lies, and the tree.
+    fn tree_over(&self, settled: &[u8]) -> Option<(u32, Text)> {
+        let path = store_path(settled)?;
+        self.by_path.get(path).map(|&number| (number, path.into()))
+    }
+}
+
 impl Holdings for ProfileHoldings<'_> {
     fn installation(&self) -> &Installation {
         &self.installation
     }
 
-    fn coverage(&self) -> Option<Coverage> {
+    fn coverage(&self) -> Vec<Coverage> {
         let state = match (&self.held, self.notes.is_empty()) {
             (None, _) => CoverageState::Unreadable,
             (_, true) => CoverageState::Read,
             (_, false) => CoverageState::Partial,
         };
-        Some(coverage(&self.installation, state, Some(self.elements().len()), self.notes.clone()))
+        vec![coverage(&self.installation, state, Some(self.elements().len()), self.notes.clone())]
     }
 
     fn packages(&self, detail: Detail) -> Vec<Package> {
@@ -217,9 +225,8 @@ impl Holdings for ProfileHoldings<'_> {
         numbered.filter(|(_, element)| *self.name_and_version(element).0 == *name).map(|(number, _)| number).collect()
     }
 
-    fn tree_over(&self, settled: &[u8]) -> Option<(Claimant, Text)> {
-        let path = store_path(settled)?;
-        self.by_path.get(path).map(|&number| (Claimant::Package(number), path.into()))
+    fn claims_on(&self, settled: &[u8]) -> Vec<PathClaim> {
+        self.tree_over(settled).map(|(package, tree)| PathClaim::tree(package, tree)).into_iter().collect()
     }
 
     fn remarks(&self, _: u32, found: &[u8]) -> Vec<Evidence> {

@@ -11,7 +11,7 @@ use super::roots::Alive;
 use super::store::{DATABASE, STORE, Store, is_internal, store_path};
 use crate::managers::{Detail, Holdings};
 use crate::model::{
-    Claimant, Coverage, CoverageState, Evidence, Installation, Owner, Package, Reason, Remedy, Scope, Status,
+    Coverage, CoverageState, Evidence, Installation, Owner, Package, PathClaim, Reason, Remedy, Scope, Status,
 };
 use crate::scene::Scene;
 use crate::text::{Text, path};
@@ -59,12 +59,21 @@ impl<'s> StoreHoldings<'s> {
     }
 }
 
+impl StoreHoldings<'_> {
+    /// The package that owns the tree in which a settled path lies, and the tree.
+    fn tree_over(&self, settled: &[u8]) -> Option<(u32, Text)> {
+        let path = store_path(settled).filter(|path| !self.of_profiles.contains(*path))?;
+        let place = u32::try_from(self.store.place(path)?).ok()?;
+        Some((place, path.into()))
+    }
+}
+
 impl Holdings for StoreHoldings<'_> {
     fn installation(&self) -> &Installation {
         &self.installation
     }
 
-    fn coverage(&self) -> Option<Coverage> {
+    fn coverage(&self) -> Vec<Coverage> {
         // An answer that had no need of the database has not read it.
         let count = self.store.is_read().then(|| self.software().count());
         let notes = self.store.notes();
@@ -73,7 +82,7 @@ impl Holdings for StoreHoldings<'_> {
             (false, None | Some(0)) => CoverageState::Unreadable,
             (false, Some(_)) => CoverageState::Partial,
         };
-        Some(coverage(&self.installation, state, count, notes))
+        vec![coverage(&self.installation, state, count, notes)]
     }
 
     fn packages(&self, detail: Detail) -> Vec<Package> {
@@ -122,10 +131,8 @@ impl Holdings for StoreHoldings<'_> {
         self.software().filter(|&number| *self.store.name_and_version(self.path(number)).0 == *name).collect()
     }
 
-    fn tree_over(&self, settled: &[u8]) -> Option<(Claimant, Text)> {
-        let path = store_path(settled).filter(|path| !self.of_profiles.contains(*path))?;
-        let place = u32::try_from(self.store.place(path)?).ok()?;
-        Some((Claimant::Package(place), path.into()))
+    fn claims_on(&self, settled: &[u8]) -> Vec<PathClaim> {
+        self.tree_over(settled).map(|(package, tree)| PathClaim::tree(package, tree)).into_iter().collect()
     }
 
     fn remarks(&self, package: u32, found: &[u8]) -> Vec<Evidence> {

@@ -10,8 +10,8 @@ use super::state::{self, Recorded};
 use super::{ID, MOUNTS, SNAPD};
 use crate::managers::{Detail, Holdings};
 use crate::model::{
-    Change, Claimant, Coverage, CoverageState, Evidence, Installation, Origin, Owner, Package, Reason, Remedy, Scope,
-    State, Status,
+    Change, Coverage, CoverageState, Evidence, Installation, Lead, Origin, Owner, Package, PathClaim, Reason, Remedy,
+    Scope, State, Status,
 };
 use crate::root::Kind;
 use crate::scene::Scene;
@@ -193,26 +193,44 @@ impl<'s> SnapHoldings<'s> {
     }
 }
 
+impl SnapHoldings<'_> {
+    /// The package that owns the tree in which a settled path lies, and the tree.
+    fn tree_over(&self, settled: &[u8]) -> Option<(u32, Text)> {
+        if let Some((number, _)) = self.of_command(settled) {
+            return Some((number, settled.into()));
+        }
+        if let Some(name) = settled.strip_prefix(b"/var/lib/snapd/desktop/applications/") {
+            let launches = |revision: &Revision| self.launchers(revision).iter().any(|launcher| **launcher == *name);
+            return self.number_of(launches).map(|number| (number, settled.into()));
+        }
+        let below = settled.strip_prefix(MOUNTS)?.strip_prefix(b"/")?;
+        let mut parts = below.split(|&b| b == b'/');
+        let (instance, name) = (parts.next()?, parts.next()?);
+        let is_it = |revision: &Revision| *self.snap(revision).instance == *instance && *revision.name == *name;
+        self.number_of(is_it).map(|number| (number, settled.into()))
+    }
+}
+
 impl Holdings for SnapHoldings<'_> {
     fn installation(&self) -> &Installation {
         &self.installation
     }
 
-    fn coverage(&self) -> Option<Coverage> {
+    fn coverage(&self) -> Vec<Coverage> {
         let lost = self.revisions.iter().filter_map(|revision| {
             let problem = revision.about.get()?.as_ref().err()?;
             let instance = &self.snap(revision).instance;
             Some(format!("{problem}: version and commands of {instance} at revision {} are not known", revision.name))
         });
         let notes: Vec<String> = self.notes.iter().cloned().chain(lost).collect();
-        Some(Coverage {
+        vec![Coverage {
             manager: Some(ID),
             scope: Scope::System,
             location: self.installation.location.clone(),
             state: if notes.is_empty() { CoverageState::Read } else { CoverageState::Partial },
             packages: Some(self.revisions.len()),
             notes,
-        })
+        }]
     }
 
     fn packages(&self, detail: Detail) -> Vec<Package> {
@@ -239,29 +257,18 @@ impl Holdings for SnapHoldings<'_> {
         found
     }
 
-    fn tree_over(&self, settled: &[u8]) -> Option<(Claimant, Text)> {
-        if let Some((number, _)) = self.of_command(settled) {
-            return Some((Claimant::Package(number), settled.into()));
-        }
-        if let Some(name) = settled.strip_prefix(b"/var/lib/snapd/desktop/applications/") {
-            let launches = |revision: &Revision| self.launchers(revision).iter().any(|launcher| **launcher == *name);
-            return self.number_of(launches).map(|number| (Claimant::Package(number), settled.into()));
-        }
-        let below = settled.strip_prefix(MOUNTS)?.strip_prefix(b"/")?;
-        let mut parts = below.split(|&b| b == b'/');
-        let (instance, name) = (parts.next()?, parts.next()?);
-        let is_it = |revision: &Revision| *self.snap(revision).instance == *instance && *revision.name == *name;
-        self.number_of(is_it).map(|number| (Claimant::Package(number), settled.into()))
+    fn claims_on(&self, settled: &[u8]) -> Vec<PathClaim> {
+        self.tree_over(settled).map(|(package, tree)| PathClaim::tree(package, tree)).into_iter().collect()
     }
 
-    fn leads_to(&self, settled: &[u8]) -> Option<Text> {
+    fn leads_to(&self, settled: &[u8]) -> Option<Lead> {
         let (number, app) = self.of_command(settled)?;
         let revision = &self.revisions[number as usize];
         let apps = &self.about(revision).ok()?.apps;
         let command = apps.iter().find(|(name, _, _)| name.as_bytes() == app)?.1.as_ref()?;
         let program = command.split(' ').next()?;
         let mount = path::join(&path::join(MOUNTS, &self.snap(revision).instance), &revision.name);
-        Some(path::join(&mount, program.trim_start_matches('/').as_bytes()))
+        Some(Lead::wrapper(path::join(&mount, program.trim_start_matches('/').as_bytes())))
     }
 
     fn launcher_folders(&self) -> Vec<(Text, String)> {

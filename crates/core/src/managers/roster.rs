@@ -1,0 +1,357 @@
+//! Holdings of managers whose whole record is small enough to be read at once, on first use.
+//!
+//! Such a manager says what is installed ([`Keeper::read`]) and in which folders everything lies that it
+//! can claim ([`Keeper::domain`]); a path outside them never makes it read anything. Packages own whole
+//! trees, single paths, or both.
+
+use std::cmp::Ordering;
+use std::sync::OnceLock;
+
+use hashbrown::HashMap;
+
+use super::{Detail, Holdings};
+use crate::model::{
+    Claimant, Coverage, CoverageState, Evidence, Installation, Lead, ManagerId, Mark, Origin, Owner, Package,
+    PathClaim, Reason, Remedy, Scope, Status,
+};
+use crate::scene::{Person, Scene};
+use crate::text::{Text, path};
+
+/// One package as its manager's record has it.
+#[derive(Debug, Clone)]
+pub struct Item {
+    /// Its name.
+    pub name: Text,
+    /// Its version.
+    pub version: Option<Text>,
+    /// What its id ends in, where that is not the name.
+    pub tail: Option<Text>,
+    /// What sort of unit it is.
+    pub kind: &'static str,
+    /// The architecture.
+    pub arch: Option<Text>,
+    /// The channel that it follows.
+    pub channel: Option<Text>,
+    /// The manager's own revision.
+    pub revision: Option<Text>,
+    /// Where it came from.
+    pub origin: Option<Origin>,
+    /// Whether it was asked for.
+    pub reason: Reason,
+    /// Whether upgrades are held back.
+    pub held: bool,
+    /// Whether this is the version in use.
+    pub active: bool,
+    /// What state it is in.
+    pub status: Status,
+    /// When it was installed: seconds since 1970.
+    pub installed_at: Option<i64>,
+    /// Bytes on disk, where the record says so.
+    pub size: Option<u64>,
+    /// Programs that it puts into program folders.
+    pub commands: Vec<Text>,
+    /// The type and name of its package URL; the version is added.
+    pub purl: Option<&'static str>,
+    /// Settled folders, or files, that it owns with everything in them.
+    pub trees: Vec<Text>,
+    /// Settled paths that it owns one by one, and where the record says so.
+    pub places: Vec<(Text, Evidence)>,
+    /// Other names by which people call it.
+    pub also: Vec<Text>,
+    /// Its own record, where another manager may have put it there: see [`Holdings::yields`].
+    pub record: Option<Text>,
+    /// Where all this stands.
+    pub evidence: Vec<Evidence>,
+    /// Commands with which a person acts on it.
+    pub remedies: Vec<Remedy>,
+}
+
+impl Item {
+    /// A package of which only the name and the kind are known.
+    pub fn new(kind: &'static str, name: impl Into<Text>) -> Self {
+        Item {
+            name: name.into(),
+            version: None,
+            tail: None,
+            kind,
+            arch: None,
+            channel: None,
+            revision: None,
+            origin: None,
+            reason: Reason::Explicit,
+            held: false,
+            active: true,
+            status: Status::Installed,
+            installed_at: None,
+            size: None,
+            commands: Vec::new(),
+            purl: None,
+            trees: Vec::new(),
+            places: Vec::new(),
+            also: Vec::new(),
+            record: None,
+            evidence: Vec::new(),
+            remedies: Vec::new(),
+        }
+    }
+
+    /// One of several versions that are kept side by side: its id ends in `NAME/VERSION`.
+    pub fn kept(kind: &'static str, name: impl Into<Text>, version: impl Into<Text>) -> Self {
+        let (name, version) = (name.into(), version.into());
+        let tail = Some(path::join(&name, &version));
+        Item { version: Some(version), tail, ..Item::new(kind, name) }
+    }
+
+    /// Adds a way to act on it.
+    #[must_use]
+    pub fn remedy(mut self, purpose: &str, command: impl Into<String>) -> Self {
+        self.remedies.push(Remedy { purpose: purpose.to_owned(), command: command.into() });
+        self
+    }
+}
+
+/// What one installation holds.
+#[derive(Debug, Clone, Default)]
+pub struct Record {
+    /// Its packages.
+    pub items: Vec<Item>,
+    /// What could not be read, and what that hides.
+    pub notes: Vec<String>,
+}
+
+/// A manager's way with one installation.
+pub trait Keeper: Send + Sync {
+    /// Reads the whole record.
+    fn read(&self, scene: &Scene, at: &Installation) -> Record;
+
+    /// Settled folders in which everything lies that can be claimed or that starts something else.
+    fn domain(&self, scene: &Scene, at: &Installation) -> Vec<Text> {
+        let _ = scene;
+        vec![at.location.clone()]
+    }
+
+    /// The manager's ordering of two of its versions.
+    fn order(&self, a: &[u8], b: &[u8]) -> Ordering;
+
+    /// Where a file in the domain leads when it is started.
+    fn lead(&self, scene: &Scene, at: &Installation, settled: &[u8]) -> Option<Lead> {
+        let _ = (scene, at, settled);
+        None
+    }
+
+    /// Folders in which the manager puts programs.
+    fn program_folders(&self, scene: &Scene, at: &Installation) -> Vec<Text> {
+        let _ = (scene, at);
+        Vec::new()
+    }
+}
+
+/// The holdings of one installation.
+pub struct Roster<'s, K> {
+    scene: &'s Scene,
+    installation: Installation,
+    keeper: K,
+    domain: OnceLock<Vec<Text>>,
+    record: OnceLock<(Record, HashMap<Text, Vec<(u32, u32)>>)>,
+}
+
+impl<'s, K: Keeper + 's> Roster<'s, K> {
+    /// The holdings of an installation at a settled location. Nothing is read yet.
+    pub fn new(scene: &'s Scene, manager: ManagerId, scope: Scope, location: Text, keeper: K) -> Self {
+        let installation = Installation { manager, scope, location };
+        Roster { scene, installation, keeper, domain: OnceLock::new(), record: OnceLock::new() }
+    }
+
+    /// The same, as the registry wants it.
+    pub fn boxed(
+        scene: &'s Scene,
+        manager: ManagerId,
+        scope: Scope,
+        location: Text,
+        keeper: K,
+    ) -> Box<dyn Holdings + 's> {
+        Box::new(Self::new(scene, manager, scope, location, keeper))
+    }
+
+    fn read(&self) -> &(Record, HashMap<Text, Vec<(u32, u32)>>) {
+        self.record.get_or_init(|| {
+            let record = self.keeper.read(self.scene, &self.installation);
+            let mut places: HashMap<Text, Vec<(u32, u32)>> = HashMap::new();
+            for (number, item) in (0..).zip(&record.items) {
+                for (place, (path, _)) in (0..).zip(&item.places) {
+                    places.entry(path.clone()).or_default().push((number, place));
+                }
+            }
+            (record, places)
+        })
+    }
+
+    fn items(&self) -> &[Item] {
+        &self.read().0.items
+    }
+
+    fn item(&self, package: u32) -> &Item {
+        &self.items()[package as usize]
+    }
+
+    fn is_in_domain(&self, settled: &[u8]) -> bool {
+        let domain = self.domain.get_or_init(|| self.keeper.domain(self.scene, &self.installation));
+        domain.iter().any(|folder| path::within(settled, folder))
+    }
+
+    fn package(&self, number: u32, item: &Item, detail: Detail) -> Package {
+        let owner = self.owner(number);
+        let purl =
+            item.purl.filter(|_| detail.evidence).and_then(|kind| purl(kind, &item.name, item.version.as_deref()));
+        Package {
+            id: owner.id,
+            manager: owner.manager,
+            scope: owner.scope,
+            location: self.installation.location.clone(),
+            name: owner.name,
+            version: owner.version,
+            arch: item.arch.clone(),
+            kind: item.kind.to_owned(),
+            channel: item.channel.clone(),
+            revision: item.revision.clone(),
+            origin: item.origin.clone(),
+            reason: item.reason,
+            held: item.held,
+            active: item.active,
+            status: item.status,
+            confinement: Some("none".to_owned()),
+            installed_at: item.installed_at,
+            size: item.size,
+            commands: item.commands.clone(),
+            launchers: Vec::new(),
+            title: None,
+            purl,
+            evidence: if detail.evidence { item.evidence.clone() } else { Vec::new() },
+        }
+    }
+}
+
+/// A package URL (ECMA-427) of a type such as `cargo`; a scope or path before the name becomes its namespace.
+pub fn purl(kind: &str, name: &[u8], version: Option<&[u8]>) -> Option<String> {
+    let name = std::str::from_utf8(name).ok()?;
+    let (namespace, name) = name.rsplit_once('/').map_or((None, name), |(before, name)| (Some(before), name));
+    let mut purl = packageurl::PackageUrl::new(kind, name).ok()?;
+    if let Some(namespace) = namespace {
+        purl.with_namespace(namespace).ok()?;
+    }
+    if let Some(version) = version {
+        purl.with_version(std::str::from_utf8(version).ok()?).ok()?;
+    }
+    Some(purl.to_string())
+}
+
+impl<'s, K: Keeper + 's> Holdings for Roster<'s, K> {
+    fn installation(&self) -> &Installation {
+        &self.installation
+    }
+
+    fn coverage(&self) -> Vec<Coverage> {
+        // What the question had no need of was not read.
+        let Some((record, _)) = self.record.get() else { return Vec::new() };
+        vec![Coverage {
+            manager: Some(self.installation.manager),
+            scope: self.installation.scope.clone(),
+            location: self.installation.location.clone(),
+            state: if record.notes.is_empty() { CoverageState::Read } else { CoverageState::Partial },
+            packages: Some(record.items.len()),
+            notes: record.notes.clone(),
+        }]
+    }
+
+    fn packages(&self, detail: Detail) -> Vec<Package> {
+        (0..).zip(self.items()).map(|(number, item)| self.package(number, item, detail)).collect()
+    }
+
+    fn owner(&self, package: u32) -> Owner {
+        let item = self.item(package);
+        let Installation { manager, scope, .. } = &self.installation;
+        let tail = item.tail.as_ref().unwrap_or(&item.name);
+        Owner {
+            id: [format!("{manager}/{scope}/").as_bytes(), tail].concat().into(),
+            manager: *manager,
+            scope: scope.clone(),
+            name: item.name.clone(),
+            version: item.version.clone(),
+            status: item.status,
+        }
+    }
+
+    fn named(&self, name: &[u8]) -> Vec<u32> {
+        let fits = |item: &Item| *item.name == *name || item.also.iter().any(|other| **other == *name);
+        let mut found: Vec<u32> =
+            (0..).zip(self.items()).filter(|(_, item)| fits(item)).map(|(number, _)| number).collect();
+        found.sort_by_key(|&number| !self.item(number).active);
+        found
+    }
+
+    fn claims_on(&self, settled: &[u8]) -> Vec<PathClaim> {
+        if !self.is_in_domain(settled) {
+            return Vec::new();
+        }
+        let (record, places) = self.read();
+        if let Some(on) = places.get(settled) {
+            let claim = |&(package, place): &(u32, u32)| PathClaim {
+                claimant: Claimant::Package(package),
+                path: settled.into(),
+                mark: Mark { line: place, rule: 0 },
+                on_tree: false,
+            };
+            return on.iter().map(claim).collect();
+        }
+        let over = (0..).zip(&record.items).flat_map(|(number, item)| {
+            let trees = item.trees.iter().filter(|tree| path::within(settled, tree));
+            trees.map(move |tree| PathClaim::tree(number, tree.clone()))
+        });
+        let longest = over.max_by_key(|claim| claim.path.len());
+        longest.into_iter().collect()
+    }
+
+    fn leads_to(&self, settled: &[u8]) -> Option<Lead> {
+        if self.is_in_domain(settled) { self.keeper.lead(self.scene, &self.installation, settled) } else { None }
+    }
+
+    fn program_folders(&self) -> Vec<Text> {
+        self.keeper.program_folders(self.scene, &self.installation)
+    }
+
+    fn yields(&self) -> Vec<(u32, Text)> {
+        let in_doubt = (0..).zip(self.items());
+        in_doubt.filter_map(|(number, item)| Some((number, item.record.clone()?))).collect()
+    }
+
+    fn package_evidence(&self, package: u32) -> Vec<Evidence> {
+        self.item(package).evidence.clone()
+    }
+
+    fn claim_evidence(&self, claimant: Claimant, path: &[u8], mark: Mark) -> Vec<Evidence> {
+        let Claimant::Package(package) = claimant else { return Vec::new() };
+        let item = self.item(package);
+        match item.places.get(mark.line as usize).filter(|(place, _)| **place == *path) {
+            Some((_, evidence)) => vec![evidence.clone()],
+            None => item.evidence.iter().take(1).cloned().collect(),
+        }
+    }
+
+    fn remedies(&self, package: u32) -> Vec<Remedy> {
+        self.item(package).remedies.clone()
+    }
+
+    fn order(&self, a: &[u8], b: &[u8]) -> Ordering {
+        self.keeper.order(a, b)
+    }
+}
+
+/// Whose an installation at this settled place is: the person's in whose home it lies, else the system's.
+pub fn scope_of(scene: &Scene, place: &[u8]) -> Scope {
+    scene.at_home(place).map_or(Scope::System, |person| Scope::User(person.name.clone()))
+}
+
+/// The scope of a person.
+pub fn of(person: &Person) -> Scope {
+    Scope::User(person.name.clone())
+}
