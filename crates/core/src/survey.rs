@@ -2,7 +2,7 @@
 
 use std::sync::OnceLock;
 
-use hashbrown::HashSet;
+use hashbrown::HashMap;
 
 use crate::claims::{ClaimIndex, FoundClaim};
 use crate::managers::{self, Detail, Holdings};
@@ -19,7 +19,7 @@ pub struct Survey<'s> {
     /// Where it looks.
     pub scene: &'s Scene,
     holdings: OnceLock<Vec<Box<dyn Holdings + 's>>>,
-    yielded: OnceLock<HashSet<(u16, u32)>>,
+    yielded: OnceLock<Vec<OnceLock<HashMap<u32, Text>>>>,
 }
 
 /// Who owns a path, and who placed it.
@@ -77,7 +77,7 @@ impl<'s> Survey<'s> {
         let mut packages = held.packages(detail);
         if !held.yields().is_empty() {
             let mut number = 0..;
-            packages.retain(|_| !self.yielded().contains(&(holder, number.next().unwrap_or(u32::MAX))));
+            packages.retain(|_| !self.yielded(holder).contains_key(&number.next().unwrap_or(u32::MAX)));
         }
         packages
     }
@@ -95,11 +95,9 @@ impl<'s> Survey<'s> {
         let all = (0..).zip(self.holdings());
         let named =
             all.flat_map(|(holder, held)| held.named(name).into_iter().map(move |number| (holder, held, number)));
-        let mut found: Vec<(u16, &Box<dyn Holdings + 's>, u32)> = named.collect();
-        if found.iter().any(|(_, held, _)| !held.yields().is_empty()) {
-            found.retain(|(holder, _, number)| !self.yielded().contains(&(*holder, *number)));
-        }
-        found.into_iter().map(|(_, held, number)| (&**held, number)).collect()
+        let found = named
+            .filter(|(holder, held, number)| held.yields().is_empty() || !self.yielded(*holder).contains_key(number));
+        found.map(|(_, held, number)| (&**held, number)).collect()
     }
 
     /// The wanted claims of all installations.
@@ -146,27 +144,24 @@ impl<'s> Survey<'s> {
         match claim.claimant {
             Claimant::Package(number) => {
                 let in_doubt = self.holder(claim).yields().iter().any(|(other, _)| *other == number);
-                in_doubt && self.yielded().contains(&(claim.holder, number))
+                in_doubt && self.yielded(claim.holder).contains_key(&number)
             }
             Claimant::Group(_) => false,
         }
     }
 
-    /// Packages that are another manager's, by holder and number.
-    fn yielded(&self) -> &HashSet<(u16, u32)> {
-        self.yielded.get_or_init(|| {
-            let held = (0..).zip(self.holdings());
-            let in_doubt: Vec<(u16, u32, Text)> = held
-                .flat_map(|(holder, held)| {
-                    held.yields().into_iter().map(move |(number, record)| (holder, number, self.root().settle(&record)))
-                })
-                .collect();
+    /// Which packages of one installation are another manager's, with their own records.
+    fn yielded(&self, holder: u16) -> &HashMap<u32, Text> {
+        let cells = self.yielded.get_or_init(|| self.holdings().iter().map(|_| OnceLock::new()).collect());
+        cells[usize::from(holder)].get_or_init(|| {
+            let in_doubt = self.holdings()[usize::from(holder)].yields();
+            let in_doubt: Vec<(u32, Text)> =
+                in_doubt.into_iter().map(|(number, record)| (number, self.root().settle(&record))).collect();
             if in_doubt.is_empty() {
-                return HashSet::new();
+                return HashMap::new();
             }
-            let index = self.claims(&Wanted::names(in_doubt.iter().map(|(_, _, record)| path::name(record))));
-            let claimed = in_doubt.into_iter().filter(|(_, _, record)| !index.on(self.root(), record).is_empty());
-            claimed.map(|(holder, number, _)| (holder, number)).collect()
+            let index = self.claims(&Wanted::names(in_doubt.iter().map(|(_, record)| path::name(record))));
+            in_doubt.into_iter().filter(|(_, record)| !index.on(self.root(), record).is_empty()).collect()
         })
     }
 
@@ -237,11 +232,30 @@ impl<'s> Survey<'s> {
         self.holder(claim).claim_evidence(claim.claimant, &claim.path, claim.mark)
     }
 
+    /// Takes those packages out of the counts that are another manager's; a place where nothing else is, is
+    /// none of this manager's.
+    fn count_own(&self, holder: u16, parts: &mut Vec<Coverage>) {
+        for record in self.yielded(holder).values() {
+            let around = parts.iter_mut().find(|part| path::within(record, &part.location));
+            if let Some(count) = around.and_then(|part| part.packages.as_mut()) {
+                *count = count.saturating_sub(1);
+            }
+        }
+        parts.retain(|part| part.packages != Some(0) || !part.notes.is_empty());
+    }
+
     /// Which installations were found and how completely they were read, and which folders outside
     /// them could not be. Ask for it last: an answer may read on, and find more damage.
     #[must_use]
     pub fn coverage(&self) -> Vec<Coverage> {
-        let mut coverage: Vec<Coverage> = self.holdings().iter().flat_map(|held| held.coverage()).collect();
+        let mut coverage: Vec<Coverage> = Vec::new();
+        for (holder, held) in (0..).zip(self.holdings()) {
+            let mut parts = held.coverage();
+            if !parts.is_empty() && !held.yields().is_empty() {
+                self.count_own(holder, &mut parts);
+            }
+            coverage.extend(parts);
+        }
         for gap in self.root().gaps() {
             match coverage.iter_mut().find(|known| path::within(&gap.path, &known.location)) {
                 Some(known) => {

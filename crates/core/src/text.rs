@@ -127,6 +127,21 @@ pub fn shown(bytes: &[u8]) -> Cow<'_, str> {
     }
 }
 
+/// A word as one types it into a shell: quoted where it must be, and unable to steer a terminal.
+///
+/// ```
+/// assert_eq!(whodunit_core::text::shell_word(b"/home/maren/tide lab"), "'/home/maren/tide lab'");
+/// assert_eq!(whodunit_core::text::shell_word(b"swellplot==1.9"), "swellplot==1.9");
+/// ```
+#[must_use]
+pub fn shell_word(bytes: &[u8]) -> String {
+    let is_plain = |b: &u8| b.is_ascii_alphanumeric() || b"-_./:@%+,=".contains(b);
+    if !bytes.is_empty() && bytes.iter().all(is_plain) {
+        return String::from_utf8_lossy(bytes).into_owned();
+    }
+    format!("'{}'", shown(bytes).replace('\'', "'\\''"))
+}
+
 /// Whether a terminal could act on this character, or be made to show something else than is there.
 #[must_use]
 pub fn steers_terminal(c: char) -> bool {

@@ -41,6 +41,11 @@ impl KeyFile {
         self.get(group, key).map_or(Vec::new(), |list| list.split(';').filter(|item| !item.is_empty()).collect())
     }
 
+    /// The names of a group's keys, in order.
+    pub fn keys(&self, group: &str) -> impl Iterator<Item = &str> {
+        self.0.get(group).into_iter().flat_map(|keys| keys.keys().map(String::as_str))
+    }
+
     /// Whether there is such a group.
     #[must_use]
     pub fn has(&self, group: &str) -> bool {

@@ -3,7 +3,9 @@
 pub mod appimage;
 pub mod dpkg;
 pub mod flatpak;
+mod kept;
 pub mod nix;
+pub mod python;
 pub mod roster;
 pub mod snap;
 
@@ -17,7 +19,16 @@ use crate::scene::Scene;
 use crate::text::Text;
 
 /// Every manager that is read.
-pub const ALL: &[&dyn Manager] = &[&dpkg::Dpkg, &nix::Nix, &flatpak::Flatpak, &snap::Snap, &appimage::AppImage];
+pub const ALL: &[&dyn Manager] = &[
+    &dpkg::Dpkg,
+    &nix::Nix,
+    &flatpak::Flatpak,
+    &snap::Snap,
+    &appimage::AppImage,
+    &python::Pip,
+    &python::Pipx,
+    &python::Uv,
+];
 
 /// A package manager whose state can be read from disk.
 pub trait Manager: Sync {

@@ -320,7 +320,9 @@ impl<'s, K: Keeper + 's> Holdings for Roster<'s, K> {
     }
 
     fn yields(&self) -> Vec<(u32, Text)> {
-        let in_doubt = (0..).zip(self.items());
+        // What was not read has made no claim and named no package.
+        let items = self.record.get().map_or(&[][..], |(record, _)| &record.items);
+        let in_doubt = (0..).zip(items);
         in_doubt.filter_map(|(number, item)| Some((number, item.record.clone()?))).collect()
     }
 

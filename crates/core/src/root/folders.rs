@@ -68,6 +68,20 @@ impl<'root> Folder<'root> {
             .map_err(|errno| RootError::new(&path::join(&self.path, name), errno))
     }
 
+    /// The first bytes of a regular file in this folder, no link followed, with its metadata.
+    ///
+    /// # Errors
+    /// As [`Root::open`].
+    pub fn read_start(&self, name: &[u8], most: usize) -> Result<(Vec<u8>, Meta), RootError> {
+        let whole = || path::join(&self.path, name);
+        let flags = OFlags::RDONLY | OFlags::NONBLOCK | OFlags::NOCTTY | OFlags::NOFOLLOW | OFlags::CLOEXEC;
+        let opened = rustix::fs::openat(&self.opened, name, flags, Mode::empty())
+            .map_err(|errno| self.root.trouble(&whole(), errno))?;
+        let file = RegularFile::checked(opened, &whole())?;
+        let meta = file.meta();
+        Ok((file.start(&whole(), most)?, meta))
+    }
+
     /// The whole of a regular file in this folder, with its metadata.
     ///
     /// # Errors

@@ -225,10 +225,7 @@ impl Root {
         let flags = OFlags::RDONLY | OFlags::NONBLOCK | OFlags::NOCTTY | OFlags::NOFOLLOW;
         let opened = self.open_raw(path, flags).map_err(|errno| self.trouble(path, errno))?;
         let file = RegularFile::checked(opened, path)?;
-        let mut start = vec![0; most];
-        let taken = rustix::io::read(&file.file, &mut start).map_err(|errno| RootError::new(path, errno))?;
-        start.truncate(taken);
-        Ok(start)
+        file.start(path, most)
     }
 
     /// Opens a folder, to list it and to read many of its files.
@@ -310,6 +307,13 @@ impl RegularFile {
             return Err(RootError::WrongKind { path: path.into(), found: meta.kind, wanted: Kind::File });
         }
         Ok(RegularFile { file: File::from(opened), meta })
+    }
+
+    fn start(&self, path: &[u8], most: usize) -> Result<Vec<u8>, RootError> {
+        let mut start = vec![0; most];
+        let taken = rustix::io::read(&self.file, &mut start).map_err(|errno| RootError::new(path, errno))?;
+        start.truncate(taken);
+        Ok(start)
     }
 
     fn read_all(self, path: &[u8], limit: Limit) -> Result<Vec<u8>, RootError> {

@@ -1,0 +1,478 @@
+//! Python distributions of the system, or of one person: those of each interpreter's folders, and those of
+//! every environment. An environment is read when a path in it is asked about, or when all are.
+
+use std::cmp::Ordering;
+use std::sync::{Arc, Mutex, OnceLock, PoisonError};
+
+use hashbrown::HashSet;
+use rayon::prelude::*;
+
+use super::distribution::Distribution;
+use super::site::{Place, Site, is_folder, programs};
+use super::{PIP, UV, find, record, settings};
+use crate::managers::{Detail, Holdings};
+use crate::model::{
+    Claimant, Coverage, CoverageState, Digest, Evidence, Installation, ManagerId, Mark, Owner, Package, PathClaim,
+    Reason, Remedy, Scope, Status,
+};
+use crate::root::Limit;
+use crate::scene::{Person, Scene};
+use crate::text::{Text, path, shell_word};
+use crate::version::pep440;
+
+/// The distributions of one person, or of the system.
+pub struct PythonHoldings<'s> {
+    scene: &'s Scene,
+    installation: Installation,
+    person: Option<&'s Person>,
+    known: OnceLock<Vec<Place>>,
+    has_foreign: OnceLock<bool>,
+    state: Mutex<State>,
+}
+
+/// What was read so far. Numbers are given out in the order in which places are read.
+#[derive(Default)]
+struct State {
+    shelves: Vec<Arc<Shelf>>,
+    places: HashSet<Text>,
+    tails: HashSet<(Scope, Vec<u8>)>,
+    all_known: bool,
+    complete: bool,
+}
+
+/// A place with the numbers of its packages.
+struct Shelf {
+    site: Site,
+    base: u32,
+    tails: Vec<Text>,
+}
+
+impl Shelf {
+    fn end(&self) -> u32 {
+        self.base + u32::try_from(self.tails.len()).unwrap_or(u32::MAX)
+    }
+}
+
+impl<'s> PythonHoldings<'s> {
+    /// Of a person; of the system where there is none.
+    pub fn new(scene: &'s Scene, person: Option<&'s Person>) -> Self {
+        let (scope, location) = match person {
+            Some(person) => (Scope::User(person.name.clone()), scene.root.settle_folder(&person.home)),
+            None => (Scope::System, "/".into()),
+        };
+        PythonHoldings {
+            scene,
+            installation: Installation { manager: PIP, scope, location },
+            person,
+            known: OnceLock::new(),
+            has_foreign: OnceLock::new(),
+            state: Mutex::default(),
+        }
+    }
+
+    /// The folders of interpreters, which need no looking for.
+    fn known(&self) -> &[Place] {
+        self.known.get_or_init(|| match self.person {
+            Some(person) => find::of_person(self.scene, person),
+            None => find::of_system(&self.scene.root),
+        })
+    }
+
+    fn state(&self) -> std::sync::MutexGuard<'_, State> {
+        self.state.lock().unwrap_or_else(PoisonError::into_inner)
+    }
+
+    /// Reads places that are not read yet.
+    fn add(&self, state: &mut State, places: Vec<Place>) {
+        let new: Vec<Place> = places.into_iter().filter(|place| state.places.insert(place.location.clone())).collect();
+        let root = &self.scene.root;
+        let read: Vec<Site> = new.into_par_iter().map(|place| Site::read(root, place)).collect();
+        for site in read {
+            let base = state.shelves.last().map_or(0, |shelf| shelf.end());
+            let tails = site.distributions.iter().map(|one| tail(&mut state.tails, &site.place, one)).collect();
+            state.shelves.push(Arc::new(Shelf { site, base, tails }));
+        }
+    }
+
+    /// Everything there is, in the order of the numbers.
+    fn everything(&self) -> Vec<Arc<Shelf>> {
+        let mut state = self.state();
+        if !state.complete {
+            self.add_known(&mut state);
+            let found = match self.person {
+                Some(person) => find::environments_of(self.scene, person),
+                None => find::environments_of_system(self.scene),
+            };
+            let mut places: Vec<Text> = found.into_iter().filter(|place| self.is_mine(place)).collect();
+            places.sort();
+            places.dedup();
+            places.retain(|place| !state.places.contains(place));
+            let root = &self.scene.root;
+            let places = places.into_par_iter().filter_map(|folder| Place::environment(root, &folder)).collect();
+            self.add(&mut state, places);
+            state.complete = true;
+        }
+        state.shelves.clone()
+    }
+
+    fn add_known(&self, state: &mut State) {
+        if !state.all_known {
+            state.all_known = true;
+            self.add(state, self.known().to_vec());
+        }
+    }
+
+    /// Whether a path is in the home of this person; or, for the system, in nobody's.
+    fn is_mine(&self, settled: &[u8]) -> bool {
+        match (self.scene.at_home(settled), self.person) {
+            (Some(other), Some(person)) => other == person,
+            (None, None) => true,
+            _ => false,
+        }
+    }
+
+    /// Whether the folders that a distribution's manager fills hold anything that an installer noted as its own.
+    fn has_foreign(&self) -> bool {
+        *self.has_foreign.get_or_init(|| {
+            let shared = self.known().iter().filter(|place| place.shared);
+            shared.into_iter().any(|place| {
+                let names =
+                    self.scene.root.folder(&place.location).and_then(|folder| folder.list()).unwrap_or_default();
+                names.iter().any(|(name, _)| {
+                    let metadata = path::join(&place.location, name);
+                    name.ends_with(b".dist-info") && self.scene.root.entry(&path::join(&metadata, b"INSTALLER")).is_ok()
+                })
+            })
+        })
+    }
+
+    /// The places that can claim a path, read.
+    fn around(&self, settled: &[u8]) -> Vec<Arc<Shelf>> {
+        let root = &self.scene.root;
+        let in_known = |place: &&Place| {
+            let is_inside = place.folders.iter().any(|folder| path::within(settled, folder));
+            is_inside || (path::within(settled, &place.prefix) && (!place.shared || self.has_foreign()))
+        };
+        let known: Vec<Text> = self.known().iter().filter(in_known).map(|place| place.location.clone()).collect();
+        let border = match self.person {
+            Some(_) => self.installation.location.clone(),
+            None if path::within(settled, b"/usr/local") => "/usr/local".into(),
+            None if path::within(settled, b"/usr") => return self.read_known(&known),
+            None => "/".into(),
+        };
+        let mut places = self.read_known(&known);
+        if let Some(place) = find::around(root, settled, &border) {
+            let location = place.location.clone();
+            let mut state = self.state();
+            self.add_known(&mut state);
+            self.add(&mut state, vec![place]);
+            places.extend(state.shelves.iter().find(|shelf| shelf.site.place.location == location).cloned());
+        }
+        places
+    }
+
+    fn read_known(&self, locations: &[Text]) -> Vec<Arc<Shelf>> {
+        if locations.is_empty() {
+            return Vec::new();
+        }
+        let mut state = self.state();
+        self.add_known(&mut state);
+        state.shelves.iter().filter(|shelf| locations.contains(&shelf.site.place.location)).cloned().collect()
+    }
+
+    fn shelf(&self, package: u32) -> Arc<Shelf> {
+        let state = self.state();
+        let place = state.shelves.partition_point(|shelf| shelf.end() <= package);
+        state.shelves[place].clone()
+    }
+
+    fn with<T>(&self, package: u32, work: impl FnOnce(&Shelf, &Distribution) -> T) -> T {
+        let shelf = self.shelf(package);
+        work(&shelf, &shelf.site.distributions[(package - shelf.base) as usize])
+    }
+
+    fn manager(site: &Site) -> ManagerId {
+        if site.is_of_uv() { UV } else { PIP }
+    }
+
+    fn owner_in(shelf: &Shelf, place: usize) -> Owner {
+        let (site, one) = (&shelf.site, &shelf.site.distributions[place]);
+        let manager = Self::manager(site);
+        Owner {
+            id: [format!("{manager}/{}/", site.place.scope).as_bytes(), &shelf.tails[place]].concat().into(),
+            manager,
+            scope: site.place.scope.clone(),
+            name: one.name.clone(),
+            version: one.version.clone(),
+            status: Status::Installed,
+        }
+    }
+
+    fn package(&self, shelf: &Shelf, place: usize, detail: Detail) -> Package {
+        let (site, one) = (&shelf.site, &shelf.site.distributions[place]);
+        let root = &self.scene.root;
+        let owner = Self::owner_in(shelf, place);
+        let (commands, size) = if detail.programs { programs(root, site, one) } else { (Vec::new(), None) };
+        Package {
+            purl: one
+                .version
+                .as_ref()
+                .filter(|_| detail.evidence)
+                .and_then(|version| crate::managers::roster::purl("pypi", &one.normal_name(), Some(version))),
+            id: owner.id,
+            manager: owner.manager,
+            scope: owner.scope,
+            location: site.place.location.clone(),
+            name: owner.name,
+            version: owner.version,
+            arch: None,
+            kind: "distribution".to_owned(),
+            channel: None,
+            revision: one.direct.as_ref().and_then(|direct| Some(direct.commit.as_ref()?.1.as_str().into())),
+            origin: one.origin(),
+            reason: match (one.requested, site.notes_requests) {
+                (true, _) => Reason::Explicit,
+                (false, true) => Reason::Dependency,
+                // Old installers note nothing, nor does what came with the interpreter.
+                (false, false) => Reason::Unknown,
+            },
+            held: false,
+            active: true,
+            status: owner.status,
+            confinement: Some("none".to_owned()),
+            installed_at: detail.dates.then(|| root.entry(&one.metadata).ok().map(|meta| meta.modified)).flatten(),
+            size,
+            commands,
+            launchers: Vec::new(),
+            title: None,
+            evidence: if detail.evidence { self.evidence(site, one) } else { Vec::new() },
+        }
+    }
+
+    fn evidence(&self, site: &Site, one: &Distribution) -> Vec<Evidence> {
+        let version = one.version.as_ref().map(|version| format!(" {version}")).unwrap_or_default();
+        let mut evidence = vec![Evidence::at(one.metadata.clone(), "metadata", format!("{}{version}", one.name))];
+        if let Some(by) = &one.installer {
+            evidence.push(Evidence::at(path::join(&one.metadata, b"INSTALLER"), "whole file", by.to_string()));
+        }
+        if let Some(direct) = &one.direct {
+            let how = if direct.editable { "changes there are in force at once" } else { "installed from there" };
+            let says = format!("{}: {how}", Text::from(direct.url.as_str()));
+            evidence.push(Evidence::at(path::join(&one.metadata, b"direct_url.json"), "url", says));
+        }
+        evidence.extend(self.bypassed(site));
+        evidence
+    }
+
+    /// That a marker says to leave an interpreter's folders to another manager, where one does.
+    fn bypassed(&self, site: &Site) -> Option<Evidence> {
+        if matches!(site.place.scope, Scope::Environment(_)) {
+            return None;
+        }
+        let marker = self.marker(site)?;
+        Some(Evidence::at(
+            marker,
+            "whole file",
+            "this interpreter is managed elsewhere: pip was made to install past it",
+        ))
+    }
+
+    fn marker(&self, site: &Site) -> Option<Text> {
+        let python = site.place.python.as_ref()?;
+        settings::marker(&self.scene.root, &[b"/usr/lib/python", &**python].concat())
+    }
+
+    /// What of the system's interpreter is said of its marker, for the coverage.
+    fn marker_notes(&self, shelf: &Shelf) -> Vec<String> {
+        let site = &shelf.site;
+        let is_environment = matches!(site.place.scope, Scope::Environment(_));
+        if is_environment || site.place.shared || site.distributions.is_empty() {
+            return Vec::new();
+        }
+        let Some(python) = &site.place.python else { return Vec::new() };
+        let library = Text::from([b"/usr/lib/python", &**python].concat());
+        let is_interpreter = is_folder(&self.scene.root, &library);
+        match settings::marker(&self.scene.root, &library) {
+            Some(marker) => {
+                vec![format!("installed past {marker}, which leaves this interpreter to the system's manager")]
+            }
+            None if is_interpreter => {
+                vec![format!("{library} has no EXTERNALLY-MANAGED marker: pip installs there unasked")]
+            }
+            None => Vec::new(),
+        }
+    }
+
+    fn pip(site: &Site, sudo: bool) -> String {
+        let python = match &site.place.python {
+            Some(version) => format!("python{version}"),
+            None => "python3".to_owned(),
+        };
+        let sudo = if sudo { "sudo " } else { "" };
+        format!("{sudo}{python} -m pip")
+    }
+}
+
+/// What a package's id ends in: its name, and more where that is taken in this scope.
+fn tail(taken: &mut HashSet<(Scope, Vec<u8>)>, place: &Place, one: &Distribution) -> Text {
+    let python = place
+        .python
+        .as_ref()
+        .map_or_else(|| path::name(&place.location).into(), |version| Text::from([b"python", &**version].concat()));
+    let version = one.version.clone().unwrap_or_default();
+    let tries: [Text; 4] = [
+        one.name.clone(),
+        path::join(&one.name, &version),
+        path::join(&path::join(&one.name, &version), &python),
+        path::join(&one.name, &one.metadata),
+    ];
+    for text in &tries {
+        if taken.insert((place.scope.clone(), text.to_ascii_lowercase())) {
+            return text.clone();
+        }
+    }
+    tries[3].clone()
+}
+
+impl Holdings for PythonHoldings<'_> {
+    fn installation(&self) -> &Installation {
+        &self.installation
+    }
+
+    fn coverage(&self) -> Vec<Coverage> {
+        let part = |shelf: &Arc<Shelf>| {
+            let (site, lost) = (&shelf.site, shelf.site.all_notes());
+            let state = if lost.is_empty() { CoverageState::Read } else { CoverageState::Partial };
+            Coverage {
+                manager: Some(Self::manager(site)),
+                scope: site.place.scope.clone(),
+                location: site.place.location.clone(),
+                state,
+                packages: Some(site.distributions.len()),
+                notes: lost.into_iter().chain(self.marker_notes(shelf)).collect(),
+            }
+        };
+        // An interpreter's folder in which nobody has installed anything is no installation.
+        let is_one = |shelf: &&Arc<Shelf>| {
+            let site = &shelf.site;
+            matches!(site.place.scope, Scope::Environment(_))
+                || !site.distributions.is_empty()
+                || !site.notes.is_empty()
+        };
+        self.state().shelves.iter().filter(is_one).map(part).collect()
+    }
+
+    fn packages(&self, detail: Detail) -> Vec<Package> {
+        let numbered: Vec<(Arc<Shelf>, usize)> = self
+            .everything()
+            .into_iter()
+            .flat_map(|shelf| (0..shelf.tails.len()).map(move |place| (shelf.clone(), place)))
+            .collect();
+        numbered.par_iter().map(|(shelf, place)| self.package(shelf, *place, detail)).collect()
+    }
+
+    fn owner(&self, package: u32) -> Owner {
+        let shelf = self.shelf(package);
+        Self::owner_in(&shelf, (package - shelf.base) as usize)
+    }
+
+    fn named(&self, name: &[u8]) -> Vec<u32> {
+        let wanted = pep440::normal_name(name);
+        let all = self.everything();
+        let found = all.iter().flat_map(|shelf| {
+            let fits = (shelf.base..).zip(&shelf.site.distributions).filter(|(_, one)| one.normal_name() == wanted);
+            fits.map(|(number, _)| number).collect::<Vec<_>>()
+        });
+        found.collect()
+    }
+
+    fn claims_on(&self, settled: &[u8]) -> Vec<PathClaim> {
+        if !self.is_mine(settled) {
+            return Vec::new();
+        }
+        let places = self.around(settled);
+        places.iter().flat_map(|shelf| shelf.site.claims_on(&self.scene.root, settled, shelf.base)).collect()
+    }
+
+    fn yields(&self) -> Vec<(u32, Text)> {
+        if self.person.is_some() {
+            return Vec::new();
+        }
+        // What was not read has made no claim and named no package.
+        let state = self.state();
+        let shared = state.shelves.iter().filter(|shelf| shelf.site.place.shared);
+        shared
+            .flat_map(|shelf| {
+                let numbered = (shelf.base..).zip(&shelf.site.distributions);
+                numbered.map(|(number, one)| (number, record_of(&self.scene.root, one))).collect::<Vec<_>>()
+            })
+            .collect()
+    }
+
+    fn package_evidence(&self, package: u32) -> Vec<Evidence> {
+        self.with(package, |shelf, one| self.evidence(&shelf.site, one))
+    }
+
+    fn claim_evidence(&self, claimant: Claimant, path: &[u8], mark: Mark) -> Vec<Evidence> {
+        let Claimant::Package(package) = claimant else { return Vec::new() };
+        self.with(package, |shelf, one| {
+            let mut evidence = match mark.line {
+                0 => vec![Evidence::at(one.metadata.clone(), "metadata", format!("a file of {}", one.name))],
+                line => vec![Evidence::line(record::file(one), line, Text::from(path).to_string())],
+            };
+            evidence.extend(self.bypassed(&shelf.site));
+            evidence
+        })
+    }
+
+    fn digest(&self, package: u32, path: &[u8]) -> Option<Digest> {
+        self.with(package, |_, one| {
+            let content = self.scene.root.read(&record::file(one), Limit::LIST).ok()?;
+            let folder = crate::text::path::folder(&one.metadata);
+            let mut lines = record::lines(&content, folder);
+            lines.find(|(_, line)| *self.scene.root.settle(&line.path) == *path)?.1.digest
+        })
+    }
+
+    fn remedies(&self, package: u32) -> Vec<Remedy> {
+        self.with(package, |shelf, one| {
+            let (site, name) = (&shelf.site, shell_word(&one.name));
+            let past = if self.marker(site).is_some() { "--break-system-packages " } else { "" };
+            let (remove, upgrade) = match (&site.place.scope, &site.keeper) {
+                (_, Some(keeper)) if keeper.tool == "pipx" => {
+                    let app = shell_word(&keeper.name);
+                    (format!("pipx runpip {app} uninstall {name}"), format!("pipx upgrade {app}"))
+                }
+                (_, Some(keeper)) => {
+                    let app = shell_word(&keeper.name);
+                    (format!("uv tool uninstall {app}"), format!("uv tool upgrade {app}"))
+                }
+                (Scope::Environment(folder), None) if site.is_of_uv() => {
+                    let at = shell_word(folder);
+                    let one = |verb: &str| format!("uv pip {verb} --python {at} {name}");
+                    (one("uninstall"), one("install --upgrade"))
+                }
+                (Scope::Environment(folder), None) => {
+                    let python = shell_word(&path::join(folder, b"bin/python3"));
+                    (format!("{python} -m pip uninstall {name}"), format!("{python} -m pip install --upgrade {name}"))
+                }
+                (scope, None) => {
+                    let pip = Self::pip(site, *scope == Scope::System);
+                    (format!("{pip} uninstall {past}{name}"), format!("{pip} install --upgrade {past}{name}"))
+                }
+            };
+            let remedy = |purpose: &str, command: String| Remedy { purpose: purpose.to_owned(), command };
+            vec![remedy("remove", remove), remedy("upgrade", upgrade)]
+        })
+    }
+
+    fn order(&self, a: &[u8], b: &[u8]) -> Ordering {
+        pep440::compare(a, b)
+    }
+}
+
+/// The file by which another manager's claim on a distribution is recognised.
+fn record_of(root: &crate::root::Root, one: &Distribution) -> Text {
+    let inside = [&b"METADATA"[..], b"PKG-INFO"].map(|name| path::join(&one.metadata, name));
+    inside.into_iter().find(|file| root.entry(file).is_ok()).unwrap_or_else(|| one.metadata.clone())
+}

@@ -1,0 +1,169 @@
+//! `RECORD`: the files of a distribution (*Python Packaging User Guide*, "Recording installed projects").
+//!
+//! Lines of comma-separated values: a path relative to the folder of modules, `ALGORITHM=DIGEST` with the
+//! digest in URL-safe base64 without padding, and a size. The file's own line and those of compiled modules
+//! have neither.
+//!
+//! Traps: paths with commas are quoted; scripts lie outside the folder (`../../../bin/x`); a path may be
+//! absolute. What leads out of the environment's prefix is never taken for the distribution's.
+
+use std::hash::BuildHasher as _;
+
+use base64::Engine as _;
+use hashbrown::{DefaultHashBuilder, HashMap};
+
+use super::distribution::Distribution;
+use crate::model::Digest;
+use crate::root::{Limit, Root};
+use crate::text::{Text, path};
+
+/// One line.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct Line {
+    /// The path, without `..` and quotes, absolute.
+    pub path: Text,
+    /// Its digest.
+    pub digest: Option<Digest>,
+    /// Its size in bytes.
+    pub size: Option<u64>,
+}
+
+/// The lines of a record, numbered from 1, for a folder of modules.
+pub fn lines<'a>(content: &'a [u8], folder: &'a [u8]) -> impl Iterator<Item = (u32, Line)> + 'a {
+    let numbered = (1..).zip(content.split(|&b| b == b'\n'));
+    numbered.filter_map(move |(number, line)| {
+        let line = line.strip_suffix(b"\r").unwrap_or(line);
+        let mut fields = line.rsplitn(3, |&b| b == b',');
+        let (size, digest, name) = (fields.next()?, fields.next()?, fields.next()?);
+        let name = unquoted(name);
+        (!name.is_empty()).then(|| {
+            let size = std::str::from_utf8(size).ok().and_then(|size| size.trim().parse().ok());
+            (number, Line { path: resolved(&name, folder), digest: digest_of(digest), size })
+        })
+    })
+}
+
+fn unquoted(field: &[u8]) -> std::borrow::Cow<'_, [u8]> {
+    match field.strip_prefix(b"\"").and_then(|rest| rest.strip_suffix(b"\"")) {
+        Some(inner) => bstr::ByteSlice::replace(inner, b"\"\"", b"\"").into(),
+        None => field.into(),
+    }
+}
+
+/// An absolute path with `..` taken back word by word: nothing of it is looked up on the disk.
+pub fn resolved(name: &[u8], folder: &[u8]) -> Text {
+    let whole = path::absolute(name, folder);
+    let mut parts: Vec<&[u8]> = Vec::new();
+    for part in whole.split(|&b| b == b'/').filter(|part| !part.is_empty()) {
+        if part == b".." {
+            parts.pop();
+        } else {
+            parts.push(part);
+        }
+    }
+    let mut out = Vec::with_capacity(whole.len());
+    for part in parts {
+        out.push(b'/');
+        out.extend_from_slice(part);
+    }
+    if out.is_empty() { "/".into() } else { out.into() }
+}
+
+fn digest_of(field: &[u8]) -> Option<Digest> {
+    let text = field.strip_prefix(b"sha256=")?;
+    let bytes = base64::engine::general_purpose::URL_SAFE_NO_PAD.decode(text.trim_ascii()).ok()?;
+    (bytes.len() == 32).then(|| Digest::Sha256(bytes.iter().map(|byte| format!("{byte:02x}")).collect()))
+}
+
+/// Where the record of a distribution lies.
+pub fn file(distribution: &Distribution) -> Text {
+    path::join(&distribution.metadata, b"RECORD")
+}
+
+/// Which lines of the records of one environment name a path. A path takes 16 bytes.
+#[derive(Debug, Default)]
+pub struct Index {
+    hasher: DefaultHashBuilder,
+    by_path: HashMap<u64, (u32, u32)>,
+    /// Paths that more than one distribution lists.
+    shared: Vec<(u64, u32, u32)>,
+    /// What could not be read.
+    pub notes: Vec<String>,
+}
+
+impl Index {
+    /// Reads the records of `distributions`, which lie in `folder`. Paths outside `prefix` are left out.
+    pub fn of(root: &Root, distributions: &[Distribution], prefix: &[u8]) -> Self {
+        let mut index = Index::default();
+        for (number, one) in (0..).zip(distributions) {
+            if !one.has_record {
+                continue;
+            }
+            let folder = path::folder(&one.metadata);
+            let content = match root.read(&file(one), Limit::LIST) {
+                Ok(content) => content,
+                Err(error) => {
+                    index.notes.push(format!("{error}: which files are those of {} is not known", one.name));
+                    continue;
+                }
+            };
+            let mut outside = 0_usize;
+            for (line, Line { path, .. }) in lines(&content, folder) {
+                if path::within(&path, prefix) {
+                    index.add(root, &path, number, line);
+                } else {
+                    outside += 1;
+                }
+            }
+            if outside > 0 {
+                let what = format!("{}: {outside} paths lead out of {}", file(one), Text::from(prefix));
+                index.notes.push(format!("{what} and are not taken for files of {}", one.name));
+            }
+        }
+        index
+    }
+
+    fn add(&mut self, root: &Root, path: &[u8], distribution: u32, line: u32) {
+        let hash = self.hasher.hash_one(&*root.settle(path));
+        if let Some(&(other, _)) = self.by_path.get(&hash) {
+            if other != distribution {
+                self.shared.push((hash, distribution, line));
+            }
+            return;
+        }
+        self.by_path.insert(hash, (distribution, line));
+    }
+
+    /// The distributions that list a settled path, each with the line.
+    pub fn on(&self, settled: &[u8]) -> Vec<(u32, u32)> {
+        let hash = self.hasher.hash_one(settled);
+        let first = self.by_path.get(&hash).copied();
+        let others = self.shared.iter().filter(|(other, ..)| *other == hash).map(|&(_, one, line)| (one, line));
+        first.into_iter().chain(others.filter(|_| first.is_some())).collect()
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn paths_are_resolved_and_digests_decoded() {
+        let content = b"swellplot/__init__.py,sha256=47DEQpj8HBSa-_TImW-5JCeuQeRkm5NMpJWZG3hSuFU,0\n\
+            ../../../bin/swellplot,sha256=bad,210\r\n\"odd, \"\"name\"\".py\",,\n/etc/shadow,,\n../../../../../../../../up,,\njunk\n,,\n";
+        let found: Vec<(u32, String, bool, Option<u64>)> = lines(content, b"/v/lib/python3.11/site-packages")
+            .map(|(number, line)| (number, line.path.to_string(), line.digest.is_some(), line.size))
+            .collect();
+        let site = "/v/lib/python3.11/site-packages";
+        assert_eq!(
+            found,
+            [
+                (1, format!("{site}/swellplot/__init__.py"), true, Some(0)),
+                (2, "/v/bin/swellplot".to_owned(), false, Some(210)),
+                (3, format!("{site}/odd, \"name\".py"), false, None),
+                (4, "/etc/shadow".to_owned(), false, None),
+                (5, "/up".to_owned(), false, None),
+            ]
+        );
+    }
+}

@@ -1,0 +1,236 @@
+//! A place where Python distributions are installed: a folder of modules of an interpreter, or a whole
+//! environment with the folders that it has.
+
+use std::sync::OnceLock;
+
+use super::distribution::{self, Distribution};
+use super::record::{self, Index};
+use super::settings::Pyvenv;
+use crate::formats::key_file::KeyFile;
+use crate::model::{Mark, PathClaim, Scope};
+use crate::root::{Kind, Limit, Root};
+use crate::text::{Text, path};
+use crate::version::pep440::normal_name;
+
+/// Where distributions are, before any of them is read.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct Place {
+    /// Whose they are.
+    pub scope: Scope,
+    /// The environment's folder, or the folder of modules itself.
+    pub location: Text,
+    /// The settled folders of modules.
+    pub folders: Vec<Text>,
+    /// What nothing of it lies outside: scripts are in its `bin`.
+    pub prefix: Text,
+    /// The interpreter's version, `3.11`, where a folder's name says so.
+    pub python: Option<Text>,
+    /// Whether a distribution's own manager fills the same folder.
+    pub shared: bool,
+}
+
+/// The folders of modules below a prefix: `lib/python3.11/site-packages`, and `lib64` where it is one of its own.
+pub fn module_folders(root: &Root, prefix: &[u8]) -> (Vec<Text>, Option<Text>) {
+    let (mut folders, mut python) = (Vec::new(), None);
+    for library in [&b"lib"[..], b"lib64"] {
+        let library = root.settle_folder(&path::join(prefix, library));
+        let Ok(names) = root.folder(&library).and_then(|folder| folder.list()) else { continue };
+        let pythons = names.iter().filter(|(name, kind)| *kind != Kind::File && name.starts_with(b"python"));
+        for (name, _) in pythons {
+            let folder = root.settle_folder(&path::join(&path::join(&library, name), b"site-packages"));
+            if is_folder(root, &folder) && !folders.contains(&folder) {
+                folders.push(folder);
+                python = name.strip_prefix(b"python").filter(|version| version.contains(&b'.')).map(Text::from);
+            }
+        }
+    }
+    (folders, python)
+}
+
+pub(super) fn is_folder(root: &Root, at: &[u8]) -> bool {
+    root.target(at).is_ok_and(|meta| meta.kind == Kind::Folder)
+}
+
+impl Place {
+    /// The environment in `folder`, where there is one: a virtual one, conda's, or a whole interpreter.
+    pub fn environment(root: &Root, folder: &Text) -> Option<Self> {
+        let is_marked = root.entry(&path::join(folder, b"pyvenv.cfg")).is_ok_and(|meta| meta.kind == Kind::File)
+            || is_folder(root, &path::join(folder, b"conda-meta"));
+        let (folders, python) = module_folders(root, folder);
+        if !is_marked {
+            let programs = [&b"bin/python3"[..], b"bin/python"];
+            if folders.is_empty() || !programs.iter().any(|program| root.target(&path::join(folder, program)).is_ok()) {
+                return None;
+            }
+        }
+        Some(Place {
+            scope: Scope::Environment(folder.clone()),
+            location: folder.clone(),
+            folders,
+            prefix: folder.clone(),
+            python,
+            shared: false,
+        })
+    }
+}
+
+/// Who keeps an environment, where that is not the person.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct Keeper {
+    /// `pipx` or `uv`.
+    pub tool: &'static str,
+    /// The name under which the tool knows the environment.
+    pub name: Text,
+    /// The distribution for which it was made, as names are compared.
+    pub app: Vec<u8>,
+}
+
+/// A place and its distributions.
+#[derive(Debug)]
+pub struct Site {
+    /// Where it is.
+    pub place: Place,
+    /// Its distributions. The one for which a tool made the environment is that tool's and is left out.
+    pub distributions: Vec<Distribution>,
+    /// What could not be read.
+    pub notes: Vec<String>,
+    /// The file that says what the environment is.
+    pub settings: Option<Pyvenv>,
+    /// Who keeps it.
+    pub keeper: Option<Keeper>,
+    /// Whether the installers that filled it note what was asked for.
+    pub notes_requests: bool,
+    index: OnceLock<Index>,
+}
+
+impl Site {
+    /// Reads the metadata of every distribution; no list of files.
+    pub fn read(root: &Root, place: Place) -> Self {
+        let (mut distributions, mut notes) = (Vec::new(), Vec::new());
+        for folder in &place.folders {
+            let (found, lost) = distribution::in_folder(root, folder);
+            distributions.extend(found);
+            notes.extend(lost);
+        }
+        let is_conda = is_folder(root, &path::join(&place.location, b"conda-meta"));
+        if is_conda {
+            distributions.retain(|one| one.installer.as_deref() != Some(b"conda"));
+        }
+        let settings = root.read(&path::join(&place.location, b"pyvenv.cfg"), Limit::SMALL).ok();
+        let settings = settings.map(|content| Pyvenv::parse(&content));
+        let keeper = settings.as_ref().and_then(|_| kept_by(root, &place.location));
+        let notes_requests = distributions.iter().any(|one| one.requested);
+        if let Some(keeper) = &keeper {
+            distributions.retain(|one| one.normal_name() != keeper.app);
+        }
+        Site { place, distributions, notes, settings, keeper, notes_requests, index: OnceLock::new() }
+    }
+
+    /// Whether uv made the environment: such a one need not have pip in it.
+    pub fn is_of_uv(&self) -> bool {
+        self.settings.as_ref().is_some_and(|settings| settings.uv)
+    }
+
+    /// Which lines of the records name which path; read on first use.
+    pub fn index(&self, root: &Root) -> &Index {
+        self.index.get_or_init(|| Index::of(root, &self.distributions, &self.place.prefix))
+    }
+
+    /// Everything that could not be read so far.
+    pub fn all_notes(&self) -> Vec<String> {
+        let of_index = self.index.get().map(|index| index.notes.clone()).unwrap_or_default();
+        self.notes.iter().cloned().chain(of_index).collect()
+    }
+
+    /// Claims on a settled path, packages numbered from `base`.
+    pub fn claims_on(&self, root: &Root, settled: &[u8], base: u32) -> Vec<PathClaim> {
+        let claim = |(number, line): (u32, u32)| PathClaim {
+            claimant: crate::model::Claimant::Package(base + number),
+            path: settled.into(),
+            mark: Mark { line, rule: 0 },
+            on_tree: false,
+        };
+        let listed = self.index(root).on(settled);
+        if !listed.is_empty() {
+            return listed.into_iter().map(claim).collect();
+        }
+        // Compiled modules need not be listed; they belong to their source.
+        if let Some(source) = source_of(settled) {
+            let of_source = self.index(root).on(&source);
+            if !of_source.is_empty() {
+                return of_source.into_iter().map(|one| PathClaim { on_tree: true, ..claim(one) }).collect();
+            }
+        }
+        let numbered = (base..).zip(&self.distributions);
+        let over = numbered.filter_map(|(number, one)| {
+            let trees = std::iter::once(one.metadata.clone()).chain(modules(root, one));
+            trees.into_iter().find(|tree| path::within(settled, tree)).map(|tree| PathClaim::tree(number, tree))
+        });
+        over.take(1).collect()
+    }
+}
+
+/// What a distribution without `RECORD` says of its modules.
+fn modules(root: &Root, one: &Distribution) -> Vec<Text> {
+    if one.has_record || one.direct.is_some() {
+        return Vec::new();
+    }
+    let list = root.read(&path::join(&one.metadata, b"top_level.txt"), Limit::SMALL).unwrap_or_default();
+    let folder = path::folder(&one.metadata);
+    let names = list.split(|&b| b == b'\n').map(<[u8]>::trim_ascii).filter(|name| !name.is_empty());
+    names
+        .filter(|name| !name.starts_with(b"/") && !name.split(|&b| b == b'/').any(|part| part == b".."))
+        .flat_map(|name| [path::join(folder, name), path::join(folder, &[name, b".py"].concat())])
+        .collect()
+}
+
+/// `…/__pycache__/core.cpython-311.pyc` → `…/core.py`.
+fn source_of(settled: &[u8]) -> Option<Text> {
+    let folder = path::folder(settled).strip_suffix(b"/__pycache__")?;
+    let module = path::name(settled).strip_suffix(b".pyc")?.split(|&b| b == b'.').next()?;
+    Some(path::join(folder, &[module, b".py"].concat()))
+}
+
+/// The tool that made an environment for one application, from the file that it left in it.
+pub fn kept_by(root: &Root, location: &Text) -> Option<Keeper> {
+    if let Ok(content) = root.read(&path::join(location, b"pipx_metadata.json"), Limit::LIST) {
+        let read: Option<super::tools::PipxMetadata> = serde_json::from_slice(&content).ok();
+        let app = read.and_then(|read| read.main_package.package);
+        // A damaged file still says whose the environment is; the folder has the app's name.
+        let app = app.unwrap_or_else(|| String::from_utf8_lossy(path::name(location)).into_owned());
+        return Some(Keeper { tool: "pipx", name: path::name(location).into(), app: normal_name(app.as_bytes()) });
+    }
+    let receipt = path::join(location, b"uv-receipt.toml");
+    root.entry(&receipt).ok()?;
+    Some(Keeper { tool: "uv", name: path::name(location).into(), app: normal_name(path::name(location)) })
+}
+
+/// The commands that a distribution says it brings (`entry_points.txt`, the groups of scripts).
+pub fn entry_points(root: &Root, one: &Distribution) -> Vec<String> {
+    let Ok(content) = root.read(&path::join(&one.metadata, b"entry_points.txt"), Limit::SMALL) else {
+        return Vec::new();
+    };
+    let file = KeyFile::parse(&content);
+    let groups = ["console_scripts", "gui_scripts"];
+    groups.iter().flat_map(|group| file.keys(group).map(str::to_owned).collect::<Vec<_>>()).collect()
+}
+
+/// Programs of a distribution that lie in its place's `bin`, and the sum of its recorded sizes.
+pub fn programs(root: &Root, site: &Site, one: &Distribution) -> (Vec<Text>, Option<u64>) {
+    let bin = path::join(&site.place.prefix, b"bin");
+    if !one.has_record {
+        let named = entry_points(root, one).into_iter().map(|name| path::join(&bin, name.as_bytes()));
+        return (named.filter(|path| root.entry(path).is_ok()).collect(), None);
+    }
+    let content = root.read(&record::file(one), Limit::LIST).unwrap_or_default();
+    let (mut programs, mut size) = (Vec::new(), None);
+    for (_, line) in record::lines(&content, path::folder(&one.metadata)) {
+        if *path::folder(&line.path) == *bin {
+            programs.push(line.path);
+        }
+        if let Some(bytes) = line.size {
+            size = Some(size.unwrap_or(0) + bytes);
+        }
+    }
+    (programs, size)
+}
