@@ -11,7 +11,7 @@ use crate::model::{
 };
 use crate::root::Root;
 use crate::scene::Scene;
-use crate::search::{How, SearchPath, Trail};
+use crate::search::{How, SearchPath, Trail, program_folders};
 use crate::text::{Text, path};
 
 /// The machine as known. Its parts are read once, on first use.
@@ -82,11 +82,15 @@ impl<'s> Survey<'s> {
         packages
     }
 
-    /// Each installation with its packages.
+    /// The packages of each installation, with its coverage.
     #[must_use]
-    pub fn by_installation(&self, detail: Detail) -> Vec<(&dyn Holdings, Vec<Package>)> {
+    pub fn by_installation(&self, detail: Detail) -> Vec<(Vec<Coverage>, Vec<Package>)> {
         let held = (0..).zip(self.holdings());
-        held.map(|(holder, held)| (&**held, self.packages_of(holder, &**held, detail))).collect()
+        let both = held.map(|(holder, held)| {
+            let packages = self.packages_of(holder, &**held, detail);
+            (self.parts_of(holder, &**held), packages)
+        });
+        both.collect()
     }
 
     /// The packages that a person means by `name`: holder and number.
@@ -98,6 +102,14 @@ impl<'s> Survey<'s> {
         let found = named
             .filter(|(holder, held, number)| held.yields().is_empty() || !self.yielded(*holder).contains_key(number));
         found.map(|(_, held, number)| (&**held, number)).collect()
+    }
+
+    /// The folders in which programs lie, whether or not a search path names them: the usual ones, and those
+    /// that a manager fills.
+    #[must_use]
+    pub fn program_folders(&self) -> Vec<Text> {
+        let of_managers = self.holdings().iter().flat_map(|held| held.program_folders());
+        program_folders(self.scene, of_managers)
     }
 
     /// The wanted claims of all installations.
@@ -232,9 +244,13 @@ impl<'s> Survey<'s> {
         self.holder(claim).claim_evidence(claim.claimant, &claim.path, claim.mark)
     }
 
-    /// Takes those packages out of the counts that are another manager's; a place where nothing else is, is
-    /// none of this manager's.
-    fn count_own(&self, holder: u16, parts: &mut Vec<Coverage>) {
+    /// The coverage of one installation. Packages that are another manager's do not count; a place where
+    /// nothing else is, is none of this manager's.
+    fn parts_of(&self, holder: u16, held: &dyn Holdings) -> Vec<Coverage> {
+        let mut parts = held.coverage();
+        if parts.is_empty() || held.yields().is_empty() {
+            return parts;
+        }
         for record in self.yielded(holder).values() {
             let around = parts.iter_mut().find(|part| path::within(record, &part.location));
             if let Some(count) = around.and_then(|part| part.packages.as_mut()) {
@@ -242,6 +258,7 @@ impl<'s> Survey<'s> {
             }
         }
         parts.retain(|part| part.packages != Some(0) || !part.notes.is_empty());
+        parts
     }
 
     /// Which installations were found and how completely they were read, and which folders outside
@@ -250,11 +267,7 @@ impl<'s> Survey<'s> {
     pub fn coverage(&self) -> Vec<Coverage> {
         let mut coverage: Vec<Coverage> = Vec::new();
         for (holder, held) in (0..).zip(self.holdings()) {
-            let mut parts = held.coverage();
-            if !parts.is_empty() && !held.yields().is_empty() {
-                self.count_own(holder, &mut parts);
-            }
-            coverage.extend(parts);
+            coverage.extend(self.parts_of(holder, &**held));
         }
         for gap in self.root().gaps() {
             match coverage.iter_mut().find(|known| path::within(&gap.path, &known.location)) {

@@ -5,7 +5,7 @@ use std::os::unix::ffi::OsStrExt as _;
 
 use clap::Args;
 use whodunit_core::answers::owner::{Answer, Hop, Owners, Target, TargetKind, Verdict, owners};
-use whodunit_core::model::Remedy;
+use whodunit_core::model::{Remedy, Severity};
 use whodunit_core::search::How;
 use whodunit_core::survey::Survey;
 use whodunit_core::text::Text;
@@ -122,7 +122,10 @@ fn in_full(answer: &Answer, look: &Look) -> Vec<Line> {
     if let Some(first) = answer.hops.first().filter(|_| answer.verdict != Verdict::NotFound || answer.hops.len() > 1) {
         let label = if answer.runs.is_some() { "runs" } else { "is" };
         lines.push(row(label).and(Tone::Strong, look.path(&first.path)));
-        let leading = answer.hops.iter().filter(|hop| hop.to.is_some() && matches!(hop.how, How::Link | How::Wrapper));
+        let leading = answer
+            .hops
+            .iter()
+            .filter(|hop| hop.to.is_some() && matches!(hop.how, How::Link | How::Wrapper | How::Shim));
         lines.extend(leading.map(|hop| Line::blank().to(COLUMN).and(Tone::Plain, link(hop, look))));
     }
     if let Some(script) = &answer.interpreter {
@@ -136,6 +139,14 @@ fn in_full(answer: &Answer, look: &Look) -> Vec<Line> {
             }
             _ => line.and(Tone::Warning, format!("{} leads to no interpreter", script.line)),
         });
+    }
+    for found in &answer.findings {
+        let label = if found.severity == Severity::Error { "broken" } else { "careful" };
+        lines.push(row(label).and(Tone::Warning, found.summary.clone()));
+        lines.push(row("").and(Tone::Plain, found.consequence.clone()));
+        for remedy in &found.remedies {
+            lines.push(row("").and(Tone::Plain, format!("to {}: {}", remedy.purpose, remedy.command)));
+        }
     }
     if let Some(winner) = &answer.hidden_by {
         let owner = winner.owner.as_ref().map_or("no manager claims it".to_owned(), |owner| look.owner(owner));
@@ -246,6 +257,15 @@ fn link(hop: &Hop, look: &Look) -> String {
     if hop.how == How::Wrapper {
         return format!("└ starts {to}");
     }
+    if hop.how == How::Shim {
+        // A manager's own shim needs its name once.
+        let owner = hop.owner.as_ref().map(|owner| look.placer(owner)).unwrap_or_default();
+        let whose = match owner.split_once(" · ") {
+            Some((manager, _)) => format!(" of {manager}"),
+            None => String::new(),
+        };
+        return format!("└ shim{whose}, starts here → {to}");
+    }
     if let Some(folder) = &hop.through {
         return format!("└ through the linked folder {} → {to}", look.path(folder));
     }
@@ -262,7 +282,7 @@ fn link(hop: &Hop, look: &Look) -> String {
 fn way_out(remedy: &Remedy, answer: &Answer, look: &Look) -> Line {
     let line = row(&format!("to {}", remedy.purpose)).and(Tone::Plain, remedy.command.clone());
     match answer.hidden.first() {
-        Some(next) if remedy.purpose == "remove" => {
+        Some(next) if remedy.purpose == "remove" && answer.hops.iter().all(|hop| hop.how != How::Shim) => {
             line.to(WIDE).and(Tone::Faint, format!("(then {} runs)", look.path(&next.path)))
         }
         _ => line,

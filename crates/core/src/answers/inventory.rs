@@ -89,16 +89,18 @@ pub fn inventory(survey: &Survey<'_>, selection: &Selection, sort: Sort, mut det
 #[must_use]
 pub fn totals(survey: &Survey<'_>, selection: &Selection) -> Totals {
     let mut totals: Vec<Total> = Vec::new();
-    for (held, packages) in survey.by_installation(Detail { asked_for_only: !selection.all, ..Detail::default() }) {
+    for (parts, packages) in survey.by_installation(Detail { asked_for_only: !selection.all, ..Detail::default() }) {
         let first = totals.len();
-        totals.extend(held.coverage().into_iter().map(|part| Total {
-            manager: held.installation().manager,
-            scope: part.scope,
-            location: part.location,
-            packages: 0,
-            explicit: 0,
-            held: 0,
-            size: 0,
+        totals.extend(parts.into_iter().filter_map(|part| {
+            Some(Total {
+                manager: part.manager?,
+                scope: part.scope,
+                location: part.location,
+                packages: 0,
+                explicit: 0,
+                held: 0,
+                size: 0,
+            })
         }));
         for package in packages.iter().filter(|package| selection.has(package)) {
             // Holdings of one place need not say of each package that it is there.

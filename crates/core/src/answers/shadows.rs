@@ -6,8 +6,9 @@ use schemars::JsonSchema;
 use serde::Serialize;
 
 use super::{Located, locate};
+use crate::managers::keeps_versions;
 use crate::model::{Evidence, Severity, Wanted};
-use crate::search::{Context, Reached, SearchPath, Trail};
+use crate::search::{Context, How, Reached, SearchPath, Trail};
 use crate::survey::Survey;
 use crate::text::{Text, path};
 
@@ -71,6 +72,20 @@ pub fn shadows(survey: &Survey<'_>, search: &SearchPath, names: &[Text]) -> (Sha
         .iter()
         .map(|(_, reached)| reached.copies.iter().map(|copy| survey.trail(search, &copy.path)).collect())
         .collect();
+    // A shim that starts the next copy does not hide it.
+    let (crowded, trails): (Vec<_>, Vec<_>) = crowded
+        .into_iter()
+        .zip(trails)
+        .filter_map(|((name, mut reached), trails)| {
+            let runs = trails[0].last().clone();
+            let keep: Vec<bool> = (0..trails.len()).map(|at| at == 0 || *trails[at].last() != runs).collect();
+            let mut kept = keep.iter();
+            reached.copies.retain(|_| kept.next().copied().unwrap_or(true));
+            let trails: Vec<Trail> =
+                trails.into_iter().zip(keep).filter_map(|(trail, keep)| keep.then_some(trail)).collect();
+            (trails.len() > 1).then_some(((name, reached), trails))
+        })
+        .unzip();
     let every_path = trails.iter().flatten().flat_map(Trail::paths);
     let index = survey.claims(&Wanted::names(every_path.map(|path| path::name(path))));
     let mut shadows: Vec<Shadow> = crowded
@@ -84,7 +99,7 @@ pub fn shadows(survey: &Survey<'_>, search: &SearchPath, names: &[Text]) -> (Sha
                 .map(|(copy, trail)| locate(survey, &index, &copy.path, trail))
                 .collect();
             let winner = copies.remove(0);
-            let (severity, meaning) = weigh(survey, &winner, &copies);
+            let (severity, meaning) = weigh(survey, &winner, &trails[0], &copies);
             Shadow {
                 kind: "command".to_owned(),
                 name,
@@ -101,8 +116,36 @@ pub fn shadows(survey: &Survey<'_>, search: &SearchPath, names: &[Text]) -> (Sha
     (Shadows { shadows }, unshadowed)
 }
 
+/// A shim, or a version that is kept beside others, is in front because somebody wanted it there.
+fn kept_on_purpose(winner: &Located, trail: &Trail) -> Option<(Severity, String)> {
+    let owner = winner.owner.as_ref().filter(|owner| keeps_versions(owner.manager));
+    let version = winner.version.as_ref().map(|version| format!(" {version}")).unwrap_or_default();
+    match (trail.steps.iter().find(|step| step.how == How::Shim), owner) {
+        (Some(shim), _) if shim.to.is_none() => {
+            Some((Severity::Warning, "a shim that would start nothing here".to_owned()))
+        }
+        (Some(_), Some(owner)) => {
+            Some((Severity::Note, format!("{}'s shim starts {}{version} here", owner.manager, owner.name)))
+        }
+        // What lies in a kept version need not be its own.
+        (Some(_), None) => match &winner.owner {
+            Some(owner) => {
+                Some((Severity::Note, format!("a shim starts {}{version} of {} here", owner.name, owner.manager)))
+            }
+            None => Some((Severity::Note, "a shim starts a program that no manager claims".to_owned())),
+        },
+        (None, Some(owner)) => {
+            Some((Severity::Note, format!("{}{version} is kept by {} on purpose", owner.name, owner.manager)))
+        }
+        (None, None) => None,
+    }
+}
+
 /// What is at stake when `winner` hides the others.
-fn weigh(survey: &Survey<'_>, winner: &Located, hidden: &[Located]) -> (Severity, String) {
+fn weigh(survey: &Survey<'_>, winner: &Located, trail: &Trail, hidden: &[Located]) -> (Severity, String) {
+    if let Some(weight) = kept_on_purpose(winner, trail) {
+        return weight;
+    }
     let owned = hidden.iter().find_map(|copy| copy.owner.as_ref());
     match (&winner.owner, owned) {
         (None, Some(owner)) => {

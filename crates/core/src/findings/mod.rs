@@ -1,3 +1,4 @@
 //! One file per family of problems; pure functions of what is known already.
 
 pub mod launchers;
+pub mod programs;

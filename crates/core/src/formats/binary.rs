@@ -131,30 +131,63 @@ fn package_note(section: &[u8], endian: Endianness) -> Option<BuildInfo> {
     Some(BuildInfo { name: note.name, version: note.version, section: ".note.package" })
 }
 
+/// What a Go program says of itself.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct GoProgram {
+    /// The toolchain that built it.
+    pub toolchain: String,
+    /// The import path of its main package.
+    pub package: Option<String>,
+    /// The module that it lies in.
+    pub module: Option<String>,
+    /// The module's version; `(devel)` for a working copy.
+    pub version: Option<String>,
+    /// The commit of the working copy.
+    pub revision: Option<String>,
+    /// A version that the build gave the linker.
+    set_by_linker: Option<String>,
+}
+
+/// Reads what a Go program says of itself. `None` when it is no ELF file, or was not built by Go 1.18 or later.
+pub fn go_program<R: Read + Seek>(file: R) -> Option<GoProgram> {
+    go_information(&section(file, ".go.buildinfo")?)
+}
+
 /// Since Go 1.18 the two strings follow the 32-byte header, each after its length as a varint; the
-/// second, the module information, stands between two 16-byte marks.
-fn go_build_info(section: &[u8]) -> Option<BuildInfo> {
+/// second, the module information, stands between two 16-byte marks: lines of tab-separated fields.
+fn go_information(section: &[u8]) -> Option<GoProgram> {
     const INLINE_STRINGS: u8 = 2;
     let start = memchr::memmem::find(section, b"\xff Go buildinf:")?;
     let body = &section[start..];
     if body.get(15)? & INLINE_STRINGS == 0 {
-        return Some(BuildInfo { name: None, version: None, section: ".go.buildinfo" });
+        return None;
     }
-    let (_toolchain, rest) = varint_string(body.get(32..)?)?;
+    let (toolchain, rest) = varint_string(body.get(32..)?)?;
     let (module, _) = varint_string(rest)?;
-    let module = module.get(16..module.len().checked_sub(16)?)?;
-    // Lines of tab-separated fields: `path`, then `mod MODULE VERSION [SUM]`.
-    let module = String::from_utf8_lossy(module);
+    let module = String::from_utf8_lossy(module.get(16..module.len().checked_sub(16)?)?);
     let fields = |kind: &str| {
         let line = module.lines().find_map(|line| line.strip_prefix(kind)?.strip_prefix('\t'))?;
         Some(line.split('\t').map(str::to_owned).collect::<Vec<_>>())
     };
-    let main = fields("mod");
-    let name = main.as_ref().map(|main| main[0].clone()).or_else(|| fields("path").map(|path| path[0].clone()));
-    let version =
-        main.and_then(|main| main.get(1).cloned()).filter(|version| version != "(devel)" && !version.is_empty());
-    let version = version.or_else(|| module.lines().find_map(version_set_by_linker));
-    Some(BuildInfo { name, version, section: ".go.buildinfo" })
+    let (main, path) = (fields("mod"), fields("path"));
+    let filled = |text: &String| !text.is_empty();
+    Some(GoProgram {
+        toolchain: String::from_utf8_lossy(toolchain).into_owned(),
+        package: path.and_then(|path| path.into_iter().next()).filter(filled),
+        module: main.as_ref().and_then(|main| main.first().cloned()).filter(filled),
+        version: main.and_then(|main| main.get(1).cloned()).filter(filled),
+        revision: module.lines().find_map(|line| line.strip_prefix("build\tvcs.revision=")).map(str::to_owned),
+        set_by_linker: module.lines().find_map(version_set_by_linker),
+    })
+}
+
+fn go_build_info(section: &[u8]) -> Option<BuildInfo> {
+    memchr::memmem::find(section, b"\xff Go buildinf:")?;
+    let Some(go) = go_information(section) else {
+        return Some(BuildInfo { name: None, version: None, section: ".go.buildinfo" });
+    };
+    let version = go.version.filter(|version| version != "(devel)").or(go.set_by_linker);
+    Some(BuildInfo { name: go.module.or(go.package), version, section: ".go.buildinfo" })
 }
 
 /// Builds from a working copy often set a variable called `Version` by the linker:

@@ -8,6 +8,7 @@ pub mod database;
 pub mod desktop_entry;
 pub mod key_file;
 pub mod manual;
+pub mod pyvenv;
 pub mod settings;
 pub mod shebang;
 pub mod squashfs;

@@ -55,9 +55,32 @@ impl<'a> Shebang<'a> {
     }
 }
 
+/// The interpreter that a script hands itself to in its second line, for want of room in the first: Python's
+/// installers write `#!/bin/sh` and `'''exec' "/long path/python" "$0" "$@"`, which is a string to Python.
+#[must_use]
+pub fn handed_to(start: &[u8]) -> Option<&[u8]> {
+    let second = start.split(|&b| b == b'\n').nth(1)?;
+    let rest = second.strip_prefix(b"'''exec' ")?.trim_ascii_start();
+    let end = match rest.strip_prefix(b"\"") {
+        Some(quoted) => return Some(&quoted[..memchr::memchr(b'"', quoted)?]),
+        None => memchr::memchr(b' ', rest)?,
+    };
+    Some(&rest[..end])
+}
+
 #[cfg(test)]
 mod tests {
     use super::*;
+
+    #[test]
+    fn a_script_can_hand_itself_to_an_interpreter() {
+        let script = b"#!/bin/sh\n'''exec' \"/home/maren/tide lab/bin/python\" \"$0\" \"$@\"\n' '''\nimport x\n";
+        assert_eq!(handed_to(script), Some(&b"/home/maren/tide lab/bin/python"[..]));
+        assert_eq!(handed_to(b"#!/bin/sh\n'''exec' /opt/py/bin/python \"$0\"\n"), Some(&b"/opt/py/bin/python"[..]));
+        for script in ["#!/bin/sh\necho\n", "#!/bin/sh", "#!/bin/sh\n'''exec' \"/x", "#!/bin/sh\n'''exec' /x"] {
+            assert_eq!(handed_to(script.as_bytes()), None, "{script}");
+        }
+    }
 
     #[test]
     fn the_interpreter_is_found_as_the_kernel_finds_it() {

@@ -1,13 +1,22 @@
 //! The package managers: one file or folder each, none of which knows another. [`ALL`] is the registry.
 
 pub mod appimage;
+pub mod cargo;
+pub mod conda;
 pub mod dpkg;
 pub mod flatpak;
+pub mod gem;
+pub mod go;
+pub mod homebrew;
+pub mod javascript;
 mod kept;
 pub mod nix;
 pub mod python;
 pub mod roster;
+pub mod rustup;
 pub mod snap;
+pub mod stow;
+pub mod versions;
 
 use std::cmp::Ordering;
 
@@ -25,15 +34,47 @@ pub const ALL: &[&dyn Manager] = &[
     &flatpak::Flatpak,
     &snap::Snap,
     &appimage::AppImage,
+    &homebrew::Homebrew,
     &python::Pip,
     &python::Pipx,
     &python::Uv,
+    &conda::Conda,
+    &javascript::Npm,
+    &javascript::Pnpm,
+    &javascript::Yarn,
+    &cargo::Cargo,
+    &rustup::Rustup,
+    &go::Go,
+    &gem::Gem,
+    &versions::Sdkman,
+    &versions::PYENV,
+    &versions::RBENV,
+    &versions::NODENV,
+    &versions::GOENV,
+    &versions::JENV,
+    &versions::Nvm,
+    &versions::Fnm,
+    &versions::Volta,
+    &versions::Asdf,
+    &versions::Mise,
+    &stow::Stow,
 ];
+
+/// Whether a manager keeps versions of one thing side by side on purpose.
+#[must_use]
+pub fn keeps_versions(id: ManagerId) -> bool {
+    ALL.iter().any(|manager| manager.id() == id && manager.keeps_versions())
+}
 
 /// A package manager whose state can be read from disk.
 pub trait Manager: Sync {
     /// The name by which people call it, and by which `--manager` selects it.
     fn id(&self) -> ManagerId;
+
+    /// Whether it keeps versions of one thing side by side on purpose, of which one is chosen.
+    fn keeps_versions(&self) -> bool {
+        false
+    }
 
     /// Finds every installation of this manager, system-wide and of each person, and reads which
     /// packages it has; installations of one manager can share what they read. Damage costs the damaged

@@ -14,6 +14,7 @@ use crate::model::{
     Claimant, Coverage, CoverageState, Evidence, Installation, Lead, ManagerId, Mark, Origin, Owner, Package,
     PathClaim, Reason, Remedy, Scope, Status,
 };
+use crate::root::Kind;
 use crate::scene::{Person, Scene};
 use crate::text::{Text, path};
 
@@ -139,11 +140,45 @@ pub trait Keeper: Send + Sync {
         None
     }
 
+    /// Where a link in the domain leads, if it is one that this manager places when it leads into a tree of its own.
+    fn linked(&self, scene: &Scene, at: &Installation, settled: &[u8]) -> Option<Text> {
+        let _ = (scene, at, settled);
+        None
+    }
+
     /// Folders in which the manager puts programs.
     fn program_folders(&self, scene: &Scene, at: &Installation) -> Vec<Text> {
         let _ = (scene, at);
         Vec::new()
     }
+}
+
+/// Where the link at a path leads by its own text, the folders of that settled; `None` where there is no link.
+pub fn link_target(scene: &Scene, link: &[u8]) -> Option<Text> {
+    let text = scene.root.read_link(link).ok()?;
+    Some(scene.root.settle(&path::absolute(&text, path::folder(link))))
+}
+
+/// The links in a folder whose own text leads into a tree, each with where it leads.
+pub fn links_into(scene: &Scene, folder: &Text, tree: &[u8]) -> Vec<(Text, Text)> {
+    let names = scene.root.folder(folder).and_then(|folder| folder.list()).unwrap_or_default();
+    let links = names.into_iter().filter(|(_, kind)| *kind == Kind::Link).map(|(name, _)| path::join(folder, &name));
+    let led = links.filter_map(|link| link_target(scene, &link).map(|target| (link, target)));
+    led.filter(|(_, target)| path::within(target, tree)).collect()
+}
+
+/// The names of the folders, and of the links if these are wanted, that are not hidden.
+pub fn folders_in(scene: &Scene, folder: &[u8], links: bool) -> Vec<(Text, Kind)> {
+    let names = scene.root.folder(folder).and_then(|folder| folder.list()).unwrap_or_default();
+    let wanted = |(name, kind): &(Text, Kind)| {
+        !name.starts_with(b".") && (*kind == Kind::Folder || (links && *kind == Kind::Link))
+    };
+    names.into_iter().filter(wanted).collect()
+}
+
+/// Whether a folder stands at this path, links followed.
+pub fn is_folder(scene: &Scene, at: &[u8]) -> bool {
+    scene.root.target(at).is_ok_and(|meta| meta.kind == Kind::Folder)
 }
 
 /// The holdings of one installation.
@@ -197,6 +232,13 @@ impl<'s, K: Keeper + 's> Roster<'s, K> {
     fn is_in_domain(&self, settled: &[u8]) -> bool {
         let domain = self.domain.get_or_init(|| self.keeper.domain(self.scene, &self.installation));
         domain.iter().any(|folder| path::within(settled, folder))
+    }
+
+    /// The package into whose tree a link leads that the manager placed.
+    fn linked(&self, settled: &[u8]) -> Option<u32> {
+        let target = self.keeper.linked(self.scene, &self.installation, settled)?;
+        let place = self.items().iter().position(|item| item.trees.iter().any(|tree| path::within(&target, tree)))?;
+        u32::try_from(place).ok()
     }
 
     fn package(&self, number: u32, item: &Item, detail: Detail) -> Package {
@@ -253,6 +295,9 @@ impl<'s, K: Keeper + 's> Holdings for Roster<'s, K> {
     fn coverage(&self) -> Vec<Coverage> {
         // What the question had no need of was not read.
         let Some((record, _)) = self.record.get() else { return Vec::new() };
+        if record.items.is_empty() && record.notes.is_empty() {
+            return Vec::new();
+        }
         vec![Coverage {
             manager: Some(self.installation.manager),
             scope: self.installation.scope.clone(),
@@ -303,6 +348,11 @@ impl<'s, K: Keeper + 's> Holdings for Roster<'s, K> {
             };
             return on.iter().map(claim).collect();
         }
+        if let Some(number) = self.linked(settled) {
+            let mark = Mark { line: u32::MAX, rule: 0 };
+            let claimant = Claimant::Package(number);
+            return vec![PathClaim { claimant, path: settled.into(), mark, on_tree: false }];
+        }
         let over = (0..).zip(&record.items).flat_map(|(number, item)| {
             let trees = item.trees.iter().filter(|tree| path::within(settled, tree));
             trees.map(move |tree| PathClaim::tree(number, tree.clone()))
@@ -335,6 +385,11 @@ impl<'s, K: Keeper + 's> Holdings for Roster<'s, K> {
         let item = self.item(package);
         match item.places.get(mark.line as usize).filter(|(place, _)| **place == *path) {
             Some((_, evidence)) => vec![evidence.clone()],
+            None if mark.line == u32::MAX => {
+                let target = link_target(self.scene, path).unwrap_or_default();
+                let says = format!("leads to {target}, where {} keeps {}", self.installation.manager, item.name);
+                vec![Evidence::at(path, "link", says)]
+            }
             None => item.evidence.iter().take(1).cloned().collect(),
         }
     }

@@ -15,9 +15,9 @@ const PERSONAL: [&str; 2] = ["bin", ".local/bin"];
 const TREES: [&str; 2] = ["/usr/local", "/opt"];
 
 /// The folders in which programs lie, whether or not a search path names them: the system's, those
-/// of add-on software below `/opt`, and people's own. Only those that exist, each once.
+/// of add-on software below `/opt`, people's own, and `more`. Only those that exist, each once.
 #[must_use]
-pub fn program_folders(scene: &Scene) -> Vec<Text> {
+pub fn program_folders(scene: &Scene, more: impl Iterator<Item = Text>) -> Vec<Text> {
     let mut folders: Vec<Text> = SYSTEM.iter().map(|&folder| folder.into()).collect();
     if let Ok(names) = scene.root.folder(b"/opt").and_then(|opt| opt.list()) {
         let below = names.iter().filter(|(_, kind)| *kind == Kind::Folder);
@@ -26,6 +26,7 @@ pub fn program_folders(scene: &Scene) -> Vec<Text> {
     for person in &scene.people {
         folders.extend(PERSONAL.iter().map(|folder| path::join(&person.home, folder.as_bytes())));
     }
+    folders.extend(more);
     only_existing(&scene.root, folders)
 }
 

@@ -5,7 +5,7 @@ use schemars::JsonSchema;
 use serde::Serialize;
 
 use super::SearchPath;
-use crate::formats::shebang::{LOOKED_AT, Shebang};
+use crate::formats::shebang::{Shebang, handed_to};
 use crate::model::Evidence;
 use crate::root::{Kind, Meta, Root, RootError};
 use crate::text::{Text, path};
@@ -73,6 +73,9 @@ pub struct Trail {
     /// What decided where a shim on the way leads.
     pub why: Vec<Evidence>,
 }
+
+/// As much of a script is looked at: its first line, and a second one that hands it on.
+const HANDED_ON: usize = 2048;
 
 /// As many links as Linux follows in one look-up.
 const MOST_LINKS: usize = 40;
@@ -168,8 +171,12 @@ fn linked_folder(root: &Root, file: &[u8]) -> Option<Text> {
 }
 
 fn script(root: &Root, search: &SearchPath, file: &[u8]) -> Option<Script> {
-    let start = root.read_start(file, LOOKED_AT).ok()?;
+    let start = root.read_start(file, HANDED_ON).ok()?;
     let shebang = Shebang::parse(&start)?;
+    if let Some(handed_to) = handed_to(&start) {
+        let interpreter = Some(Box::new(Trail::links(root, &path::absolute(handed_to, path::folder(file)))));
+        return Some(Script { line: shebang.line.into(), interpreter });
+    }
     let interpreter = match shebang.looked_up() {
         Some(name) if !name.contains(&b'/') => search.reach(root, name).copies.first().map(|copy| copy.path.clone()),
         Some(path) => Some(path::absolute(path, path::folder(file))),

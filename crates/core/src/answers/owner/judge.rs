@@ -8,11 +8,12 @@ use super::look::Found;
 use super::{Answer, Elsewhere, Hop, Interpreter, Target, TargetKind, Verdict};
 use crate::answers::{Located, claims_on_last, locate};
 use crate::claims::{ClaimIndex, FoundClaim};
-use crate::model::{Claimant, Digest, Evidence, Owner};
+use crate::findings::programs;
+use crate::model::{Claimant, Digest, Evidence, Finding, Owner};
 use crate::root::{Kind, Root};
 use crate::search::{End, How, SearchPath, Step, Trail, hints};
 use crate::survey::Survey;
-use crate::text::Text;
+use crate::text::{Text, path};
 
 /// A judge of one survey's targets.
 pub(super) struct Judge<'a, 's> {
@@ -23,6 +24,28 @@ pub(super) struct Judge<'a, 's> {
 
 impl Judge<'_, '_> {
     pub(super) fn answer(&self, target: &Target, found: &Found) -> Answer {
+        let mut answer = self.of_found(target, found);
+        if matches!(found, Found::Command { .. } | Found::Other { .. }) && target.kind != Some(TargetKind::Package) {
+            answer.findings.extend(self.dangling(&target.name));
+        }
+        answer
+    }
+
+    /// Links of this name in the folders of the search path that lead nowhere.
+    fn dangling(&self, name: &[u8]) -> Vec<Finding> {
+        let root = self.survey.root();
+        if name.contains(&b'/') {
+            return Vec::new();
+        }
+        let links = self.search.entries.iter().map(|entry| path::join(&entry.folder, name));
+        let dangling = links.filter(|link| {
+            let is_link = root.entry(link).is_ok_and(|meta| meta.kind == Kind::Link);
+            is_link && root.target(link).is_err_and(|error| error.is_missing())
+        });
+        dangling.map(|link| programs::dangling_link(&link, Trail::links(root, &link).last())).collect()
+    }
+
+    fn of_found(&self, target: &Target, found: &Found) -> Answer {
         match found {
             Found::Command { reached, trails, elsewhere } => {
                 let mut answer = self.of_trail(target, TargetKind::Command, &trails[0]);
@@ -32,6 +55,8 @@ impl Judge<'_, '_> {
                     .iter()
                     .zip(trails)
                     .skip(1)
+                    // A shim that starts the next copy does not hide it.
+                    .filter(|(_, trail)| trail.last() != trails[0].last())
                     .map(|(copy, trail)| self.locate(&copy.path, trail))
                     .collect();
                 answer.elsewhere = self.elsewhere(target, elsewhere);
@@ -91,6 +116,7 @@ impl Judge<'_, '_> {
             elsewhere: Vec::new(),
             because: Vec::new(),
             remedies: Vec::new(),
+            findings: Vec::new(),
             evidence: Vec::new(),
         }
     }
@@ -151,6 +177,8 @@ impl Judge<'_, '_> {
             End::Nothing => {}
         }
         self.decide(&mut answer, subject, &claims, trail);
+        let program = programs::Program { trail, owner: answer.owner.as_ref(), remedies: &answer.remedies };
+        answer.findings = programs::of(self.survey.root(), program);
         answer
     }
 

@@ -3,7 +3,7 @@
 use super::{Target, TargetKind};
 use crate::formats::desktop_entry::{DesktopEntry, words};
 use crate::model::{Evidence, Owner};
-use crate::root::{Limit, Root};
+use crate::root::Limit;
 use crate::search::launchers::{data_folders, files_in};
 use crate::search::{End, How, Reached, SearchPath, Trail};
 use crate::survey::Survey;
@@ -41,7 +41,7 @@ impl Found {
         let trails: Vec<Trail> = reached.copies.iter().map(|copy| survey.trail(search, &copy.path)).collect();
         let elsewhere = match target.kind {
             Some(TargetKind::Package | TargetKind::Launcher) => Vec::new(),
-            _ => elsewhere(root, search, folders, &target.name, &trails),
+            _ => elsewhere(survey, search, folders, &target.name, &trails),
         };
         if trails.is_empty() { Found::Other { elsewhere } } else { Found::Command { reached, trails, elsewhere } }
     }
@@ -83,7 +83,8 @@ fn launcher(survey: &Survey<'_>, search: &SearchPath, id: &[u8]) -> Option<Found
 }
 
 /// Programs of that name in folders of programs that the search path does not name.
-fn elsewhere(root: &Root, search: &SearchPath, folders: &[Text], name: &[u8], known: &[Trail]) -> Vec<Trail> {
+fn elsewhere(survey: &Survey<'_>, search: &SearchPath, folders: &[Text], name: &[u8], known: &[Trail]) -> Vec<Trail> {
+    let root = survey.root();
     let mut found: Vec<Trail> = Vec::new();
     if name.contains(&b'/') {
         return found;
@@ -91,7 +92,7 @@ fn elsewhere(root: &Root, search: &SearchPath, folders: &[Text], name: &[u8], kn
     for folder in folders.iter().filter(|folder| !search.entries.iter().any(|entry| entry.settled == **folder)) {
         let candidate = path::join(folder, name);
         let Ok(meta) = root.target(&candidate) else { continue };
-        let trail = || Trail::links(root, &candidate);
+        let trail = || survey.trail(search, &candidate);
         if root.can_execute(&candidate, meta) {
             let trail = trail();
             if !known.iter().chain(&found).any(|other| other.last() == trail.last()) {

@@ -8,8 +8,8 @@ use schemars::JsonSchema;
 use serde::Serialize;
 
 use super::Located;
-use crate::model::{CoverageState, Evidence, Owner, Remedy, Wanted};
-use crate::search::{Context, How, SearchPath, program_folders};
+use crate::model::{CoverageState, Evidence, Finding, Owner, Remedy, Wanted};
+use crate::search::{Context, How, SearchPath};
 use crate::survey::Survey;
 use crate::text::Text;
 
@@ -103,6 +103,8 @@ pub struct Answer {
     pub because: Vec<Evidence>,
     /// Commands of its manager's own.
     pub remedies: Vec<Remedy>,
+    /// What a maintainer should know of it.
+    pub findings: Vec<Finding>,
     /// Where all this stands.
     pub evidence: Vec<Evidence>,
 }
@@ -117,7 +119,7 @@ pub struct Owners {
 /// Answers for every target with one reading of the machine.
 #[must_use]
 pub fn owners(survey: &Survey<'_>, search: &SearchPath, targets: &[Target]) -> Owners {
-    let folders = program_folders(survey.scene);
+    let folders = survey.program_folders();
     let found: Vec<Found> = targets.iter().map(|target| Found::look(survey, search, &folders, target)).collect();
     let index = survey.claims(&Wanted::names(found.iter().flat_map(Found::names)));
     let judge = Judge { survey, search, index: &index };

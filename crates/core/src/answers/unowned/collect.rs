@@ -5,7 +5,7 @@ use hashbrown::HashSet;
 use super::{FileKind, Stray};
 use crate::model::Wanted;
 use crate::root::{Kind, Meta, WalkLimits};
-use crate::search::{End, SearchPath, Trail, hints, program_folders, trees_of_programs};
+use crate::search::{End, SearchPath, Trail, hints, trees_of_programs};
 use crate::survey::Survey;
 use crate::text::{Text, path};
 
@@ -30,7 +30,7 @@ pub fn strays(survey: &Survey<'_>, search: &SearchPath, folders: &[Text]) -> Vec
     if folders.is_empty() {
         trees_of_programs(survey.scene).iter().for_each(|tree| look(tree, DEEP));
         let of_search = search.entries.iter().map(|entry| &entry.settled);
-        program_folders(survey.scene).iter().chain(of_search).for_each(|folder| look(folder, FLAT));
+        survey.program_folders().iter().chain(of_search).for_each(|folder| look(folder, FLAT));
     } else {
         folders.iter().for_each(|folder| look(&root.settle_folder(folder), DEEP));
     }

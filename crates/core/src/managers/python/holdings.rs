@@ -8,8 +8,8 @@ use hashbrown::HashSet;
 use rayon::prelude::*;
 
 use super::distribution::Distribution;
-use super::site::{Place, Site, is_folder, programs};
-use super::{PIP, UV, find, record, settings};
+use super::site::{self, Place, Site, is_folder, programs};
+use super::{PIP, UV, find, record};
 use crate::managers::{Detail, Holdings};
 use crate::model::{
     Claimant, Coverage, CoverageState, Digest, Evidence, Installation, ManagerId, Mark, Owner, Package, PathClaim,
@@ -279,7 +279,7 @@ impl<'s> PythonHoldings<'s> {
 
     fn marker(&self, site: &Site) -> Option<Text> {
         let python = site.place.python.as_ref()?;
-        settings::marker(&self.scene.root, &[b"/usr/lib/python", &**python].concat())
+        site::marker(&self.scene.root, &[b"/usr/lib/python", &**python].concat())
     }
 
     /// What of the system's interpreter is said of its marker, for the coverage.
@@ -292,7 +292,7 @@ impl<'s> PythonHoldings<'s> {
         let Some(python) = &site.place.python else { return Vec::new() };
         let library = Text::from([b"/usr/lib/python", &**python].concat());
         let is_interpreter = is_folder(&self.scene.root, &library);
-        match settings::marker(&self.scene.root, &library) {
+        match site::marker(&self.scene.root, &library) {
             Some(marker) => {
                 vec![format!("installed past {marker}, which leaves this interpreter to the system's manager")]
             }

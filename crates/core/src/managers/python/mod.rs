@@ -14,15 +14,12 @@ mod distribution;
 mod find;
 mod holdings;
 mod record;
-mod settings;
 mod site;
 mod tools;
 
 use super::{Holdings, Manager};
 use crate::model::ManagerId;
 use crate::scene::Scene;
-
-pub use settings::Pyvenv;
 
 const PIP: ManagerId = ManagerId("pip");
 const PIPX: ManagerId = ManagerId("pipx");

@@ -5,8 +5,8 @@ use std::sync::OnceLock;
 
 use super::distribution::{self, Distribution};
 use super::record::{self, Index};
-use super::settings::Pyvenv;
 use crate::formats::key_file::KeyFile;
+use crate::formats::pyvenv::Pyvenv;
 use crate::model::{Mark, PathClaim, Scope};
 use crate::root::{Kind, Limit, Root};
 use crate::text::{Text, path};
@@ -233,4 +233,11 @@ pub fn programs(root: &Root, site: &Site, one: &Distribution) -> (Vec<Text>, Opt
         }
     }
     (programs, size)
+}
+
+/// The marker by which an interpreter's standard library says that another manager manages its environment
+/// (*Python Packaging User Guide*, "Externally managed environments", from PEP 668).
+pub fn marker(root: &Root, library: &[u8]) -> Option<Text> {
+    let marker = path::join(library, b"EXTERNALLY-MANAGED");
+    root.target(&marker).is_ok().then_some(marker)
 }

@@ -20,7 +20,7 @@ use super::distribution;
 use super::site::module_folders;
 use super::{PIPX, UV};
 use crate::managers::Holdings;
-use crate::managers::roster::{Item, Keeper, Record, Roster, of};
+use crate::managers::roster::{Item, Keeper, Record, Roster, is_folder, link_target, links_into, of};
 use crate::model::{Evidence, Installation, Origin, Scope, Status};
 use crate::root::{Kind, Limit};
 use crate::scene::{Person, Scene};
@@ -73,13 +73,13 @@ pub fn pipx(scene: &Scene) -> Vec<Box<dyn Holdings + '_>> {
             [scene.folder_of(person, "PIPX_HOME", ".local/share/pipx"), scene.folder_of(person, "", ".local/pipx")];
         for home in homes {
             let keeper = Pipx { bin: bin.clone(), sudo: false };
-            if super::site::is_folder(root, &path::join(&home, b"venvs")) {
+            if is_folder(scene, &path::join(&home, b"venvs")) {
                 held.push(Roster::boxed(scene, PIPX, of(person), home, keeper));
             }
         }
     }
     let global = root.settle_folder(b"/opt/pipx");
-    if super::site::is_folder(root, &path::join(&global, b"venvs")) {
+    if is_folder(scene, &path::join(&global, b"venvs")) {
         let keeper = Pipx { bin: root.settle_folder(b"/usr/local/bin"), sudo: true };
         held.push(Roster::boxed(scene, PIPX, Scope::System, global, keeper));
     }
@@ -109,16 +109,6 @@ fn app_in(scene: &Scene, environment: &Text, wanted: &[u8], item: &mut Item, rec
         item.status = Status::Broken;
         item.evidence.push(Evidence::at(python, "link", "its interpreter is gone: nothing in this environment starts"));
     }
-}
-
-/// Links in a folder of programs that lead into a tree.
-fn links_into<'a>(scene: &'a Scene, bin: &'a Text, tree: &'a Text) -> impl Iterator<Item = Text> + 'a {
-    let names = scene.root.folder(bin).and_then(|folder| folder.list()).unwrap_or_default();
-    names.into_iter().filter(|(_, kind)| *kind == Kind::Link).map(|(name, _)| path::join(bin, &name)).filter(|link| {
-        // The last link alone: a link in the environment that leads on to its base is still one into the environment.
-        let target = scene.root.read_link(link).map(|to| scene.root.settle(&path::absolute(&to, bin)));
-        target.is_ok_and(|target| path::within(&target, tree))
-    })
 }
 
 impl Keeper for Pipx {
@@ -154,7 +144,7 @@ impl Keeper for Pipx {
                     Text::from(says).to_string(),
                 ));
                 item.held = metadata.main_package.pinned;
-                for link in links_into(scene, &self.bin, &tree) {
+                for (link, _) in links_into(scene, &self.bin, &tree) {
                     if let Some(key) = metadata.exposes(path::name(&link)) {
                         let evidence = Evidence::at(file.clone(), key, format!("links {link} to it"));
                         item.places.push((link, evidence));
@@ -273,11 +263,7 @@ impl UvTools {
                     for point in receipt.tool.entrypoints {
                         let link = scene.root.settle(point.install_path.as_bytes());
                         // What stands there now may be another's.
-                        let leads = scene
-                            .root
-                            .read_link(&link)
-                            .map(|to| scene.root.settle(&path::absolute(&to, path::folder(&link))));
-                        if leads.is_ok_and(|target| path::within(&target, &tree)) {
+                        if link_target(scene, &link).is_some_and(|target| path::within(&target, &tree)) {
                             let says = format!("{} is linked to it", Text::from(point.name));
                             item.places.push((link, Evidence::at(file.clone(), "tool.entrypoints", says)));
                         }
@@ -309,7 +295,7 @@ impl UvTools {
             item.arch = name.split(|&b| b == b'-').nth(3).map(Text::from);
             item.installed_at = scene.root.entry(&tree).ok().map(|meta| meta.modified);
             item.evidence.push(Evidence::at(tree.clone(), "its name", name.to_string()));
-            for link in links_into(scene, &self.bin, &tree) {
+            for (link, _) in links_into(scene, &self.bin, &tree) {
                 let evidence = Evidence::at(tree.clone(), "its name", format!("uv links {link} to it"));
                 item.places.push((link, evidence));
             }

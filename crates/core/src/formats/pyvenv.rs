@@ -1,9 +1,6 @@
-//! `pyvenv.cfg`, which makes a folder a virtual environment (Python library reference, `venv`; PEP 405), and
-//! the marker of an environment that another manager manages (*Python Packaging User Guide*, "Externally
-//! managed environments", from PEP 668).
+//! `pyvenv.cfg`, which makes a folder a virtual environment (Python library reference, `venv`; PEP 405).
 
-use crate::root::Root;
-use crate::text::{Text, path};
+use crate::text::Text;
 
 /// What the file says. uv spells the version's key in its own way.
 #[derive(Debug, Clone, PartialEq, Eq, Default)]
@@ -37,8 +34,19 @@ impl Pyvenv {
     }
 }
 
-/// Whether an interpreter's standard library says that another manager manages its environment.
-pub fn marker(root: &Root, library: &[u8]) -> Option<Text> {
-    let marker = path::join(library, b"EXTERNALLY-MANAGED");
-    root.target(&marker).is_ok().then_some(marker)
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn every_maker_of_environments_is_understood() {
+        let of_venv = Pyvenv::parse(
+            b"home = /usr/bin\ninclude-system-site-packages = true\nversion = 3.11.2\nexecutable = /usr/bin/python3.11\n",
+        );
+        assert_eq!((of_venv.home, of_venv.version), (Some("/usr/bin".into()), Some("3.11.2".into())));
+        assert!(of_venv.sees_system && !of_venv.uv);
+        let of_uv = Pyvenv::parse(b"Home=/opt/py/bin\r\nuv = 0.5.11\r\nversion_info = 3.12.1\r\njunk\n");
+        assert_eq!((of_uv.home, of_uv.version), (Some("/opt/py/bin".into()), Some("3.12.1".into())));
+        assert!(of_uv.uv && !of_uv.sees_system);
+    }
 }

@@ -1,0 +1,166 @@
+//! Problems with programs that cannot start any more: links that lead nowhere, scripts whose interpreter is
+//! gone, environments that have lost their base.
+
+use crate::formats::pyvenv::Pyvenv;
+use crate::model::{Evidence, Finding, Owner, Remedy, Severity};
+use crate::root::{Kind, Limit, Root};
+use crate::search::{End, How, Trail};
+use crate::text::{Text, path, shell_word};
+
+/// A program that was looked at: its trail, its owner, and the ways in which its manager repairs it.
+#[derive(Debug, Clone, Copy)]
+pub struct Program<'a> {
+    /// From the path found to what finally runs.
+    pub trail: &'a Trail,
+    /// The owner of what finally runs.
+    pub owner: Option<&'a Owner>,
+    /// The manager's own commands.
+    pub remedies: &'a [Remedy],
+}
+
+/// What a maintainer should know of a program.
+#[must_use]
+pub fn of(root: &Root, program: Program<'_>) -> Vec<Finding> {
+    let mut found: Vec<Finding> = dangling(program).into_iter().collect();
+    found.extend(broken_interpreter(root, program));
+    let interpreter = program.trail.script.as_ref().and_then(|script| script.interpreter.as_ref());
+    let places = [Some(program.trail.last()), interpreter.map(|trail| &trail.steps[0].path)];
+    let environment = places.into_iter().flatten().find_map(|place| environment_around(root, place));
+    found.extend(environment.and_then(|environment| stale_base(root, &environment, program)));
+    found
+}
+
+fn finding(kind: &str, severity: Severity, subject: &Text, summary: String, consequence: String) -> Finding {
+    Finding {
+        kind: kind.to_owned(),
+        severity,
+        subject: subject.clone(),
+        summary,
+        packages: Vec::new(),
+        paths: vec![subject.clone()],
+        consequence,
+        remedies: Vec::new(),
+        evidence: Vec::new(),
+        accepted: None,
+    }
+}
+
+fn repairs(program: Program<'_>) -> Vec<Remedy> {
+    program.remedies.iter().filter(|remedy| remedy.purpose == "repair").cloned().collect()
+}
+
+/// A link that leads nowhere.
+#[must_use]
+pub fn dangling_link(link: &Text, target: &Text) -> Finding {
+    let consequence = format!("{} cannot be started through it, and hides nothing", Text::from(path::name(link)));
+    let summary = format!("{link} leads to {target}, which is not there");
+    let mut found = finding("dangling-link", Severity::Warning, link, summary, consequence);
+    found.paths.push(target.clone());
+    found.remedies.push(Remedy { purpose: "remove the link".to_owned(), command: format!("rm {}", shell_word(link)) });
+    found.evidence.push(Evidence::at(link.clone(), "link", format!("leads to {target}")));
+    found
+}
+
+fn dangling(program: Program<'_>) -> Option<Finding> {
+    let steps = &program.trail.steps;
+    if program.trail.end != End::Nothing || !steps.iter().any(|step| step.how == How::Link && step.through.is_none()) {
+        return None;
+    }
+    let mut found = dangling_link(&steps[0].path, program.trail.last());
+    found.packages.extend(program.owner.map(|owner| owner.id.clone()));
+    Some(found)
+}
+
+fn broken_interpreter(root: &Root, program: Program<'_>) -> Option<Finding> {
+    let script = program.trail.script.as_ref()?;
+    let gone = match &script.interpreter {
+        Some(trail) if trail.end == End::Nothing => trail.last(),
+        Some(_) => return None,
+        None => &script.line,
+    };
+    let subject = program.trail.last();
+    let summary = format!("{subject} is a script whose interpreter is gone");
+    let name = Text::from(path::name(subject));
+    let consequence = format!("starting {name} fails, though the file is there and executable");
+    let mut found = finding("broken-interpreter", Severity::Error, subject, summary, consequence);
+    found.evidence.push(Evidence::line(subject.clone(), 1, format!("{}: {gone} is not there", script.line)));
+    found.packages.extend(program.owner.map(|owner| owner.id.clone()));
+    found.remedies = repairs(program);
+    if found.remedies.is_empty()
+        && let Some(environment) = environment_around(root, subject)
+    {
+        found.remedies.push(renew(&environment));
+    }
+    Some(found)
+}
+
+fn renew(environment: &Text) -> Remedy {
+    let command = format!("python3 -m venv --upgrade {}", shell_word(environment));
+    Remedy { purpose: "repair".to_owned(), command }
+}
+
+/// The virtual environment in which a path lies.
+fn environment_around(root: &Root, place: &[u8]) -> Option<Text> {
+    let mut at = path::folder(place);
+    while at.len() > 1 {
+        if root.entry(&path::join(at, b"pyvenv.cfg")).is_ok_and(|meta| meta.kind == Kind::File) {
+            return Some(at.into());
+        }
+        at = path::folder(at);
+    }
+    None
+}
+
+/// `python3.11` means 3.11; `python3` says nothing.
+fn version_of(interpreter: &[u8]) -> Option<&[u8]> {
+    let version = path::name(interpreter).strip_prefix(b"python")?;
+    version.contains(&b'.').then_some(version)
+}
+
+/// An environment whose base interpreter is gone, or is another version than the one that it was made for.
+fn stale_base(root: &Root, environment: &Text, program: Program<'_>) -> Option<Finding> {
+    let file = path::join(environment, b"pyvenv.cfg");
+    let settings = Pyvenv::parse(&root.read(&file, Limit::SMALL).ok()?);
+    let python = Trail::links(root, &path::join(environment, b"bin/python"));
+    let home = settings.home.clone().unwrap_or_default();
+    let (summary, consequence, evidence) = if python.end == End::Nothing {
+        (
+            format!("the base interpreter of {environment} is gone"),
+            "nothing in the environment starts any more",
+            Evidence::at(file, "home", format!("{home}; {} is not there", python.last())),
+        )
+    } else {
+        let now = Text::from(version_of(python.last())?);
+        let made_for = made_for(root, environment, settings.version.as_ref())?;
+        if made_for == now {
+            return None;
+        }
+        (
+            format!("{environment} was made for Python {made_for}, and its interpreter is now {now}"),
+            "its programs start, but find none of the environment's packages",
+            Evidence::at(file, "version", format!("{made_for}; {} is {now}", python.last())),
+        )
+    };
+    let mut found = finding("stale-base", Severity::Error, environment, summary, consequence.to_owned());
+    found.evidence.push(evidence);
+    found.packages.extend(program.owner.map(|owner| owner.id.clone()));
+    found.remedies = repairs(program);
+    if found.remedies.is_empty() {
+        found.remedies.push(renew(environment));
+    }
+    Some(found)
+}
+
+/// The minor version for which an environment was made: by its folder of modules, else by its settings.
+fn made_for(root: &Root, environment: &Text, noted: Option<&Text>) -> Option<Text> {
+    let names = root.folder(&path::join(environment, b"lib")).and_then(|folder| folder.list()).unwrap_or_default();
+    let folders = names.iter().filter(|(_, kind)| *kind == Kind::Folder);
+    let mut versions = folders.filter_map(|(name, _)| version_of(name));
+    match (versions.next(), versions.next()) {
+        (Some(only), None) => Some(only.into()),
+        _ => {
+            let mut parts = noted?.splitn(3, |&b| b == b'.');
+            Some([parts.next()?, b".", parts.next()?].concat().into())
+        }
+    }
+}

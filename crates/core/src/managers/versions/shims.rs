@@ -1,0 +1,294 @@
+//! pyenv and the managers that are made after the same plan: rbenv, nodenv, goenv, jenv (their READMEs,
+//! "Choosing the version").
+//!
+//! Below the root (`~/.pyenv`, or `PYENV_ROOT`): `versions/V/` is a version with its own `bin`, `shims/NAME` a
+//! script that chooses one of them at each start, `version` the choice for everywhere. A choice is looked
+//! for in `PYENV_VERSION`, then in the nearest `.python-version` from the current folder upwards, then in
+//! `version`; without any, the next program on the search path runs (`system`).
+//!
+//! Traps: the nearest file counts even when it is empty; only the first word of a line counts; pyenv takes
+//! several versions and, last, the system, and `3.11` for the highest 3.11.x; rbenv takes one, by its full
+//! name, and fails where that lacks the command. A link in `versions` to another place is a version
+//! registered by hand; one to a place in `versions` is an environment and no version.
+
+use std::cmp::Ordering;
+
+use super::{highest, nearest, nowhere};
+use crate::managers::roster::{Item, Keeper, Record, Roster, folders_in, is_folder, of};
+use crate::managers::{Holdings, Manager};
+use crate::model::{Evidence, Installation, Lead, LeadTo, ManagerId};
+use crate::root::{Kind, Limit};
+use crate::scene::{Person, Scene};
+use crate::text::{Text, path, shell_word};
+use crate::version::{gem, pep440, semver, tokens};
+
+/// How one of them differs from the others.
+#[derive(Debug)]
+pub struct ShimManager {
+    id: ManagerId,
+    root: (&'static str, &'static str),
+    variable: &'static str,
+    file: &'static str,
+    language: &'static str,
+    /// Takes several versions, partial ones too, and the system's program when none has the command.
+    is_lenient: bool,
+    order: fn(&[u8], &[u8]) -> Ordering,
+}
+
+/// pyenv, for Python.
+pub static PYENV: ShimManager = ShimManager {
+    id: ManagerId("pyenv"),
+    root: ("PYENV_ROOT", ".pyenv"),
+    variable: "PYENV_VERSION",
+    file: ".python-version",
+    language: "python",
+    is_lenient: true,
+    order: pep440::compare,
+};
+
+/// rbenv, for Ruby.
+pub static RBENV: ShimManager = ShimManager {
+    id: ManagerId("rbenv"),
+    root: ("RBENV_ROOT", ".rbenv"),
+    variable: "RBENV_VERSION",
+    file: ".ruby-version",
+    language: "ruby",
+    is_lenient: false,
+    order: gem::compare,
+};
+
+/// nodenv, for Node.js.
+pub static NODENV: ShimManager = ShimManager {
+    id: ManagerId("nodenv"),
+    root: ("NODENV_ROOT", ".nodenv"),
+    variable: "NODENV_VERSION",
+    file: ".node-version",
+    language: "node",
+    is_lenient: false,
+    order: semver::compare,
+};
+
+/// goenv, for Go.
+pub static GOENV: ShimManager = ShimManager {
+    id: ManagerId("goenv"),
+    root: ("GOENV_ROOT", ".goenv"),
+    variable: "GOENV_VERSION",
+    file: ".go-version",
+    language: "go",
+    is_lenient: true,
+    order: tokens::compare,
+};
+
+/// jenv, for Java: its versions are links to what others installed.
+pub static JENV: ShimManager = ShimManager {
+    id: ManagerId("jenv"),
+    root: ("JENV_ROOT", ".jenv"),
+    variable: "JENV_VERSION",
+    file: ".java-version",
+    language: "java",
+    is_lenient: false,
+    order: tokens::compare,
+};
+
+impl Manager for ShimManager {
+    fn id(&self) -> ManagerId {
+        self.id
+    }
+
+    fn keeps_versions(&self) -> bool {
+        true
+    }
+
+    fn open<'s>(&self, scene: &'s Scene) -> Vec<Box<dyn Holdings + 's>> {
+        // The five are constants; the roster wants one that lives as long.
+        let all = [&PYENV, &RBENV, &NODENV, &GOENV, &JENV];
+        let Some(kind) = all.into_iter().find(|kind| kind.id == self.id) else { return Vec::new() };
+        let of_person = |person: &'s Person| -> Option<Box<dyn Holdings + 's>> {
+            let root = scene.folder_of(person, kind.root.0, kind.root.1);
+            let is_there =
+                ["versions", "shims"].iter().any(|name| is_folder(scene, &path::join(&root, name.as_bytes())));
+            is_there.then(|| Roster::boxed(scene, kind.id, of(person), root, Shims { kind, person }))
+        };
+        scene.people.iter().filter_map(of_person).collect()
+    }
+}
+
+struct Shims<'s> {
+    kind: &'static ShimManager,
+    person: &'s Person,
+}
+
+/// What was chosen, in order, and what says so.
+struct Choice {
+    versions: Vec<Text>,
+    why: Evidence,
+}
+
+impl Shims<'_> {
+    fn choose(&self, scene: &Scene, at: &Installation) -> Choice {
+        if let Some(value) = scene.variable(self.person, self.kind.variable) {
+            let versions = value.split(|&b| b == b':').filter(|version| !version.is_empty()).map(Text::from).collect();
+            let why = Evidence::at("environment of this process", self.kind.variable, value.to_string());
+            return Choice { versions, why };
+        }
+        let global = || {
+            let file = path::join(&at.location, b"version");
+            scene.root.read(&file, Limit::SMALL).ok().map(|content| (file, content))
+        };
+        let found = nearest(scene, &scene.folder_for(self.person), self.kind.file).or_else(global);
+        let Some((file, content)) = found else {
+            let why =
+                Evidence::at(path::join(&at.location, b"version"), "look-up", "is not there: the system's own runs");
+            return Choice { versions: vec!["system".into()], why };
+        };
+        let mut versions: Vec<Text> = words(&content).map(Text::from).collect();
+        if !self.kind.is_lenient {
+            versions.truncate(1);
+        }
+        let says = match versions.as_slice() {
+            [] => "names no version: the system's own runs".to_owned(),
+            some => some.iter().map(ToString::to_string).collect::<Vec<_>>().join(", "),
+        };
+        if versions.is_empty() {
+            versions.push("system".into());
+        }
+        Choice { versions, why: Evidence::at(file, "first word of each line", says) }
+    }
+
+    /// The folder of a version that a name means.
+    fn folder_of(&self, scene: &Scene, at: &Installation, version: &[u8]) -> Option<Text> {
+        let versions = path::join(&at.location, b"versions");
+        let prefix = [self.kind.language.as_bytes(), b"-"].concat();
+        let version = version.strip_prefix(prefix.as_slice()).unwrap_or(version);
+        if version.is_empty() || version.split(|&b| b == b'/').any(|part| part == b"..") {
+            return None;
+        }
+        let exact = path::join(&versions, version);
+        if is_folder(scene, &exact) {
+            return Some(exact);
+        }
+        let kept: Vec<Text> = folders_in(scene, &versions, true).into_iter().map(|(name, _)| name).collect();
+        let found = if self.kind.is_lenient { highest(&kept, version, self.kind.order) } else { None };
+        found.map(|version| path::join(&versions, version))
+    }
+
+    /// The manager's own version, from the script that prints it.
+    fn own_version(&self, scene: &Scene, at: &Installation) -> Option<Text> {
+        let script = path::join(&at.location, format!("libexec/{}---version", self.kind.id).as_bytes());
+        let content = scene.root.read(&script, Limit::SMALL).ok()?;
+        let line = content.split(|&b| b == b'\n').find_map(|line| line.strip_prefix(b"version=\""))?;
+        Some(line.split(|&b| b == b'"').next()?.into())
+    }
+}
+
+/// The first word of each line; a comment runs to the end of its line.
+fn words(content: &[u8]) -> impl Iterator<Item = &[u8]> {
+    let lines =
+        content.split(|b| matches!(b, b'\n' | b'\r')).map(|line| line.split(|&b| b == b'#').next().unwrap_or_default());
+    lines.filter_map(|line| line.split(|b| matches!(b, b' ' | b'\t')).find(|word| !word.is_empty()))
+}
+
+impl Keeper for Shims<'_> {
+    fn read(&self, scene: &Scene, at: &Installation) -> Record {
+        let mut record = Record::default();
+        let versions = path::join(&at.location, b"versions");
+        let choice = self.choose(scene, at);
+        let chosen: Vec<Text> =
+            choice.versions.iter().filter_map(|version| self.folder_of(scene, at, version)).collect();
+        let id = self.kind.id;
+        for (version, kind) in folders_in(scene, &versions, true) {
+            let folder = path::join(&versions, &version);
+            let mut item = Item::kept("toolchain", self.kind.language, version.clone());
+            item.installed_at = scene.root.entry(&folder).ok().map(|meta| meta.modified);
+            if kind == Kind::Link {
+                let target = scene.root.settle_folder(&folder);
+                if path::within(&target, &versions) {
+                    continue;
+                }
+                item.evidence.push(Evidence::at(folder.clone(), "link", format!("registered by hand: {target}")));
+                item.places.push((folder.clone(), item.evidence[0].clone()));
+            } else {
+                item.evidence.push(Evidence::at(folder.clone(), "folder", format!("{} {version}", self.kind.language)));
+                item.trees.push(folder.clone());
+            }
+            item.active = chosen.first() == Some(&folder);
+            if chosen.contains(&folder) {
+                item.evidence.push(choice.why.clone());
+            }
+            let word = shell_word(&version);
+            item = match id {
+                _ if id == JENV.id => item.remedy("remove", format!("jenv remove {word}")),
+                _ => item.remedy("remove", format!("{id} uninstall {word}")),
+            };
+            record.items.push(item.remedy("choose", format!("{id} global {word}")));
+        }
+        let mut item = Item::new("program", id.0);
+        item.version = self.own_version(scene, at);
+        item.evidence.push(Evidence::at(at.location.clone(), "folder", format!("{id} itself, and its shims")));
+        item.trees.push(at.location.clone());
+        record.items.push(item);
+        record
+    }
+
+    fn order(&self, a: &[u8], b: &[u8]) -> Ordering {
+        (self.kind.order)(a, b)
+    }
+
+    fn lead(&self, scene: &Scene, at: &Installation, settled: &[u8]) -> Option<Lead> {
+        let shims = path::join(&at.location, b"shims");
+        if *path::folder(settled) != *shims {
+            return None;
+        }
+        let name = path::name(settled);
+        let choice = self.choose(scene, at);
+        let mut why = vec![choice.why];
+        let versions = path::join(&at.location, b"versions");
+        for version in &choice.versions {
+            if **version == *b"system" {
+                return Some(Lead { to: LeadTo::NextOnPath(vec![shims]), is_shim: true, why });
+            }
+            let Some(folder) = self.folder_of(scene, at, version) else {
+                why.push(Evidence::at(versions.clone(), "look-up", format!("{version} is not installed")));
+                continue;
+            };
+            let program = path::join(&path::join(&folder, b"bin"), name);
+            match scene.root.target(&program) {
+                Ok(meta) if scene.root.can_execute(&program, meta) => {
+                    return Some(Lead { to: LeadTo::File(program), is_shim: true, why });
+                }
+                _ => why.push(Evidence::at(folder, "look-up", format!("has no {}", Text::from(name)))),
+            }
+        }
+        if self.kind.is_lenient {
+            return Some(Lead { to: LeadTo::NextOnPath(vec![shims]), is_shim: true, why });
+        }
+        Some(nowhere(why))
+    }
+
+    fn program_folders(&self, _: &Scene, at: &Installation) -> Vec<Text> {
+        vec![path::join(&at.location, b"shims")]
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn only_the_first_word_of_a_line_counts() {
+        for (content, expected) in [
+            ("3.13.2 3.9.4\n# no\n  3.8 # why\n\n", vec!["3.13.2", "3.8"]),
+            ("", vec![]),
+            ("#3.9\n", vec![]),
+            ("3.11\r\n3.12", vec!["3.11", "3.12"]),
+        ] {
+            let found: Vec<String> = words(content.as_bytes()).map(|word| Text::from(word).to_string()).collect();
+            assert_eq!(found, expected, "{content:?}");
+        }
+        let kept = ["3.9.18", "3.11.7", "3.11.10", "3.1"].map(Text::from);
+        assert_eq!(highest(&kept, b"3.11", pep440::compare), Some(&kept[2]));
+        assert_eq!(highest(&kept, b"3.1", pep440::compare), Some(&kept[3]));
+        assert_eq!(highest(&kept, b"3", pep440::compare), Some(&kept[2]));
+        assert_eq!(highest(&kept, b"4", pep440::compare), None);
+    }
+}
