@@ -215,6 +215,27 @@ pub mod path {
         path.strip_prefix(folder).is_some_and(|rest| rest.is_empty() || rest[0] == b'/')
     }
 
+    /// An absolute path with each `..` taken back word by word: nothing is looked up on a disk, so a link on
+    /// the way is not noticed.
+    #[must_use]
+    pub fn without_dots(name: &[u8], here: &[u8]) -> Text {
+        let whole = absolute(name, here);
+        let mut parts: Vec<&[u8]> = Vec::new();
+        for part in whole.split(|&b| b == b'/').filter(|part| !part.is_empty()) {
+            if part == b".." {
+                parts.pop();
+            } else {
+                parts.push(part);
+            }
+        }
+        let mut out = Vec::with_capacity(whole.len());
+        for part in parts {
+            out.push(b'/');
+            out.extend_from_slice(part);
+        }
+        if out.is_empty() { "/".into() } else { out.into() }
+    }
+
     /// An absolute path without `.`, empty parts and trailing slash. `..` stays: only the tree knows what it means.
     #[must_use]
     pub fn absolute(path: &[u8], here: &[u8]) -> Text {

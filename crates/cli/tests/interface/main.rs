@@ -6,10 +6,13 @@
 
 mod demo;
 mod hostile;
+mod quay;
 mod real_dpkg;
 mod real_flatpak;
 mod real_glib;
+mod real_languages;
 mod real_nix;
+mod real_python;
 mod real_squashfs;
 mod stand_in_snap;
 mod support;

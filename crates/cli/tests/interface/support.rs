@@ -51,7 +51,12 @@ pub fn run<A: AsRef<OsStr>>(arguments: impl IntoIterator<Item = A>) -> Ran {
 
 /// Runs a prepared command without this process's environment.
 pub fn finish(command: &mut Command) -> Ran {
-    let output = command.env_remove("PATH").env_remove("NO_COLOR").output().unwrap();
+    finish_with_path(command.env_remove("PATH"))
+}
+
+/// Runs a prepared command that needs a search path of its own.
+pub fn finish_with_path(command: &mut Command) -> Ran {
+    let output = command.env_remove("NO_COLOR").output().unwrap();
     let text = |bytes: Vec<u8>| String::from_utf8(bytes).expect("all output is UTF-8");
     Ran {
         status: output.status.code().expect("no signal ended it"),
@@ -187,4 +192,13 @@ pub fn generated_pairs(count: usize, starts: &[&str]) -> Vec<(String, String)> {
             (a, b)
         })
         .collect()
+}
+
+/// A text as what a program reads from its standard input.
+pub fn as_input(text: &str) -> fs::File {
+    use std::io::{Seek as _, Write as _};
+    let mut file = tempfile::tempfile().unwrap();
+    file.write_all(text.as_bytes()).unwrap();
+    file.rewind().unwrap();
+    file
 }

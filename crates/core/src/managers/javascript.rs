@@ -122,6 +122,18 @@ impl Manager for Npm {
     }
 }
 
+/// The links in a folder with what their text says, links on the way left alone: a linked checkout is one.
+fn links_by_their_text(scene: &Scene, folder: &Text) -> Vec<(Text, Text)> {
+    let names = scene.root.folder(folder).and_then(|folder| folder.list()).unwrap_or_default();
+    let links = names.into_iter().filter(|(_, kind)| *kind == Kind::Link).map(|(name, _)| path::join(folder, &name));
+    let told = links.filter_map(|link| {
+        let text = scene.root.read_link(&link).ok()?;
+        let target = path::without_dots(&text, folder);
+        Some((link, target))
+    });
+    told.collect()
+}
+
 /// `prefix=` in a file of npm's settings, `${HOME}` and `~` replaced.
 fn configured(scene: &Scene, file: &[u8], home: &[u8]) -> Option<Text> {
     let content = scene.root.read(file, Limit::SMALL).ok()?;
@@ -143,7 +155,7 @@ impl Keeper for Prefix {
     fn read(&self, scene: &Scene, at: &Installation) -> Record {
         let mut record = Record::default();
         let modules = path::join(&at.location, b"lib/node_modules");
-        let links = links_into(scene, &path::join(&at.location, b"bin"), &modules);
+        let links = links_by_their_text(scene, &path::join(&at.location, b"bin"));
         for (name, kind) in packages_in(scene, &modules) {
             let folder = path::join(&modules, &name);
             let (mut item, _) = package(scene, &modules, &name, &mut record);

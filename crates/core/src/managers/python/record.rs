@@ -38,7 +38,7 @@ pub fn lines<'a>(content: &'a [u8], folder: &'a [u8]) -> impl Iterator<Item = (u
         let name = unquoted(name);
         (!name.is_empty()).then(|| {
             let size = std::str::from_utf8(size).ok().and_then(|size| size.trim().parse().ok());
-            (number, Line { path: resolved(&name, folder), digest: digest_of(digest), size })
+            (number, Line { path: path::without_dots(&name, folder), digest: digest_of(digest), size })
         })
     })
 }
@@ -48,25 +48,6 @@ fn unquoted(field: &[u8]) -> std::borrow::Cow<'_, [u8]> {
         Some(inner) => bstr::ByteSlice::replace(inner, b"\"\"", b"\"").into(),
         None => field.into(),
     }
-}
-
-/// An absolute path with `..` taken back word by word: nothing of it is looked up on the disk.
-pub fn resolved(name: &[u8], folder: &[u8]) -> Text {
-    let whole = path::absolute(name, folder);
-    let mut parts: Vec<&[u8]> = Vec::new();
-    for part in whole.split(|&b| b == b'/').filter(|part| !part.is_empty()) {
-        if part == b".." {
-            parts.pop();
-        } else {
-            parts.push(part);
-        }
-    }
-    let mut out = Vec::with_capacity(whole.len());
-    for part in parts {
-        out.push(b'/');
-        out.extend_from_slice(part);
-    }
-    if out.is_empty() { "/".into() } else { out.into() }
 }
 
 fn digest_of(field: &[u8]) -> Option<Digest> {
