@@ -209,7 +209,7 @@ impl<'s> Survey<'s> {
                 trail.steps.truncate(place + 1);
                 trail.wrap(to, how);
             }
-            None => trail.steps[place].how = how,
+            None => trail.stop_at(self.root(), place, how),
         }
         trail
     }

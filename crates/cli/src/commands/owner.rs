@@ -128,6 +128,9 @@ fn in_full(answer: &Answer, look: &Look) -> Vec<Line> {
             .filter(|hop| hop.to.is_some() && matches!(hop.how, How::Link | How::Wrapper | How::Shim));
         lines.extend(leading.map(|hop| Line::blank().to(COLUMN).and(Tone::Plain, link(hop, look))));
     }
+    if answer.hops.last().is_some_and(|hop| hop.how == How::Shim) {
+        lines.push(row("starts").and(Tone::Warning, "nothing here: see the evidence"));
+    }
     if let Some(script) = &answer.interpreter {
         let owner = script.owner.as_ref().map_or("no manager claims it".to_owned(), |owner| look.owner(owner));
         let line = row("interpreter");

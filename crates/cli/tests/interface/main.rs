@@ -14,5 +14,6 @@ mod real_languages;
 mod real_nix;
 mod real_python;
 mod real_squashfs;
+mod real_versions;
 mod stand_in_snap;
 mod support;

@@ -274,7 +274,9 @@ impl Keeper for RustupHome<'_> {
         };
         let file = within(&folder).or_else(|| {
             // A toolchain that somebody linked may have no cargo; rustup then lends another one's.
-            let is_linked = scene.root.entry(&folder).is_ok_and(|meta| meta.kind == Kind::Link);
+            // The same for one that a file names by its path.
+            let is_linked =
+                choice.name.starts_with('/') || scene.root.entry(&folder).is_ok_and(|meta| meta.kind == Kind::Link);
             let lenders = ["nightly", "beta", "stable"].into_iter().filter(|_| is_linked && name == b"cargo");
             lenders.filter_map(|lender| folder_of(scene, &at.location, lender)).find_map(|folder| within(&folder))
         });

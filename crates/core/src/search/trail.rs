@@ -147,6 +147,17 @@ impl Trail {
         self.why.extend(behind.why);
     }
 
+    /// Ends at a step that would start something, and does not.
+    pub fn stop_at(&mut self, root: &Root, place: usize, how: How) {
+        self.steps.truncate(place + 1);
+        if let Some(step) = self.steps.last_mut() {
+            step.how = how;
+            step.to = None;
+            self.end = root.target(&step.path).map_or_else(End::Unknown, End::There);
+        }
+        self.script = None;
+    }
+
     /// The path of what finally runs.
     ///
     /// # Panics
