@@ -9,7 +9,7 @@ use crate::managers::{self, Detail, Holdings};
 use crate::model::{
     Claimant, Coverage, CoverageState, Evidence, LeadTo, ManagerId, Owner, Package, PathClaim, Scope, Wanted,
 };
-use crate::root::Root;
+use crate::root::{Gap, Root};
 use crate::scene::Scene;
 use crate::search::{How, SearchPath, Trail, program_folders};
 use crate::text::{Text, path};
@@ -261,6 +261,20 @@ impl<'s> Survey<'s> {
         parts
     }
 
+    /// The coverage of a folder that belongs to no installation.
+    fn unread(&self, gap: &Gap) -> Coverage {
+        let person = self.scene.at_home(&gap.path);
+        let whose = person.map(|person| format!("in the home of {}: ", person.name)).unwrap_or_default();
+        Coverage {
+            manager: None,
+            scope: person.map_or(Scope::System, |person| Scope::User(person.name.clone())),
+            location: gap.path.clone(),
+            state: CoverageState::Unreadable,
+            packages: None,
+            notes: vec![format!("{whose}{}: what is in it is not known", gap.reason)],
+        }
+    }
+
     /// Which installations were found and how completely they were read, and which folders outside
     /// them could not be. Ask for it last: an answer may read on, and find more damage.
     #[must_use]
@@ -280,14 +294,7 @@ impl<'s> Survey<'s> {
                         known.state = CoverageState::Partial;
                     }
                 }
-                None => coverage.push(Coverage {
-                    manager: None,
-                    scope: Scope::System,
-                    location: gap.path.clone(),
-                    state: CoverageState::Unreadable,
-                    packages: None,
-                    notes: vec![format!("{}: what is in it is not known", gap.reason)],
-                }),
+                None => coverage.push(self.unread(&gap)),
             }
         }
         coverage

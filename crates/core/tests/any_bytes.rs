@@ -15,7 +15,7 @@ use whodunit_core::scene::{Here, People, Scene};
 use whodunit_core::search::{Context, SearchPath, hints};
 use whodunit_core::survey::Survey;
 use whodunit_core::text::{Text, shown};
-use whodunit_core::version::debian;
+use whodunit_core::version::{conda, debian, gem, pep440, semver, tokens};
 
 proptest! {
     #[test]
@@ -28,8 +28,9 @@ proptest! {
         let _ = shebang::Shebang::parse(&script).map(|script| script.looked_up().map(<[u8]>::len));
         let _ = hints::of_folder(&[b"/", bytes.as_slice()].concat());
         prop_assert!(!shown(&bytes).chars().any(char::is_control));
-        let there = debian::compare(&bytes, &more);
-        prop_assert_eq!(debian::compare(&more, &bytes), there.reverse());
+        for compare in [debian::compare, pep440::compare, semver::compare, gem::compare, conda::compare, tokens::compare] {
+            prop_assert_eq!(compare(&more, &bytes), compare(&bytes, &more).reverse());
+        }
         prop_assert!(Text::from(bytes.clone()).as_bytes() == bytes);
     }
 }
@@ -37,7 +38,7 @@ proptest! {
 const STATUS: &str = "Package: pegel\nStatus: install ok installed\nArchitecture: amd64\nMulti-Arch: same\n\
     Version: 4.2-1\n\nPackage: b\nStatus: hold ok installed\nVersion: 1\n\n";
 
-const FILES: [(&str, &str); 8] = [
+const FILES: [(&str, &str); 30] = [
     ("var/lib/dpkg/status", STATUS),
     ("var/lib/dpkg/info/pegel:amd64.list", "/.\n/usr\n/usr/bin\n/usr/bin/pegel\n"),
     ("var/lib/dpkg/info/pegel:amd64.md5sums", "00000000000000000000000000000000  usr/bin/pegel\n"),
@@ -46,6 +47,49 @@ const FILES: [(&str, &str); 8] = [
     ("var/lib/apt/extended_states", "Package: pegel\nArchitecture: amd64\nAuto-Installed: 1\n\n"),
     ("etc/passwd", "maren:x:1000:1000::/home/maren:/bin/sh\n"),
     ("etc/login.defs", "ENV_PATH PATH=/usr/bin:/bin\n"),
+    ("home/maren/lab/pyvenv.cfg", "home = /usr/bin\nversion = 3.11.2\n"),
+    ("home/maren/lab/lib/python3.11/site-packages/knots-1.2.dist-info/METADATA", "Name: knots\nVersion: 1.2\n\n"),
+    (
+        "home/maren/lab/lib/python3.11/site-packages/knots-1.2.dist-info/RECORD",
+        "../../../bin/knot,sha256=47DE,0\nk,,\n",
+    ),
+    ("home/maren/lab/lib/python3.11/site-packages/knots-1.2.dist-info/direct_url.json", "{\"url\":\"file:///x\"}"),
+    ("home/maren/lab/bin/knot", "#!/bin/sh\n'''exec' \"/home/maren/lab/bin/python\" \"$0\"\n"),
+    (
+        "home/maren/.local/share/pipx/venvs/swell/pipx_metadata.json",
+        "{\"main_package\":{\"package\":\"swell\",\"apps\":[\"swell\"]},\"injected_packages\":{}}",
+    ),
+    (
+        "home/maren/.local/share/uv/tools/tide/uv-receipt.toml",
+        "[tool]\nentrypoints = [{ name = \"t\", install-path = \"/t\" }]\n",
+    ),
+    ("home/maren/.npmrc", "prefix=${HOME}/.npm-global\n"),
+    ("home/maren/.npm-global/lib/node_modules/buoy/package.json", "{\"version\":\"1.0.0\",\"dependencies\":{}}"),
+    ("home/maren/.cargo/.crates.toml", "[v1]\n\"shoal 0.9.0 (path+file:///x)\" = [\"shoal\"]\n"),
+    ("home/maren/.cargo/.crates2.json", "{\"installs\":{\"shoal 0.9.0 (path+file:///x)\":{\"bins\":[\"shoal\"]}}}"),
+    (
+        "home/maren/.rustup/settings.toml",
+        "default_toolchain = \"stable-a-b-c\"\n[overrides]\n\"/home/maren\" = \"nightly\"\n",
+    ),
+    (
+        "home/maren/.rustup/toolchains/stable-a-b-c/lib/rustlib/multirust-channel-manifest.toml",
+        "\n[pkg.rustc]\nversion = \"1.9 (x)\"\n",
+    ),
+    ("home/maren/.pyenv/versions/3.11.7/bin/python", "x"),
+    ("home/maren/.pyenv/version", "3.11 # newest\n"),
+    (
+        "home/maren/.local/share/gem/ruby/3.1.0/specifications/sedge-1.0.gemspec",
+        "# x\n# stub: sedge 1.0 ruby lib\ns.executables = [\"sedge\"]\n",
+    ),
+    (
+        "home/maren/miniconda3/conda-meta/tide-1-0.json",
+        "{\"name\":\"tide\",\"version\":\"1\",\"files\":[\"bin/tide\"]}",
+    ),
+    ("home/maren/miniconda3/conda-meta/history", "# update specs: [\"tide\"]\n"),
+    ("home/linuxbrew/.linuxbrew/Cellar/tide/1.0/INSTALL_RECEIPT.json", "{\"installed_on_request\":true,\"time\":1.5}"),
+    ("home/maren/.asdf/shims/tern", "# asdf-plugin: tern 1.0\n"),
+    ("home/maren/.tool-versions", "tern 1.0 # x\n"),
+    ("home/maren/.volta/tools/user/platform.json", "{\"node\":{\"runtime\":\"20.0.0\"}}"),
 ];
 
 /// Exchanges, drops or inserts bytes of a sound file, or cuts it.
@@ -68,7 +112,15 @@ fn ask_everything(tree: &Path) {
     let survey = Survey::of(&scene);
     let search = SearchPath::of(&scene, Context::Login);
     let _ = survey.packages(Detail::FULL).len() + survey.claims(&Wanted::All).len();
-    let targets = ["/usr/bin/pegel", "gauge", "/usr/bin/pegel.real", "package:b"];
+    let targets = [
+        "/usr/bin/pegel",
+        "gauge",
+        "/usr/bin/pegel.real",
+        "package:b",
+        "/home/maren/lab/bin/knot",
+        "/home/maren/.asdf/shims/tern",
+        "/home/maren/.pyenv/shims/python",
+    ];
     let targets = targets.map(|name| Target::parse(name.as_bytes()).unwrap());
     let _ = owners(&survey, &search, &targets);
     let _ = survey.coverage();

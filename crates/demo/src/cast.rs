@@ -32,6 +32,7 @@ pub fn packages() -> Vec<Deb> {
     all.extend(charts());
     all.push(chartdesk());
     all.extend(lamps());
+    all.extend(crate::python::packages());
     // An older copy than the one that was built from source and hides it.
     all.push(simple("barolog", "1.9.3-1", "keeps the barometer's log", SET_UP + 3 * DAY));
     // Held back by a person.
@@ -142,7 +143,6 @@ pub fn by_hand(tree: &Tree) -> Result<(), DemoError> {
     alternatives(tree)?;
     launchers(tree)?;
     built_from_source(tree)?;
-    crates(tree)?;
     let script = "#!/bin/sh\n# Trims the wicks at dusk.\nexec lamp --trim \"$@\"\n";
     tree.file("usr/bin/lampwick", script.as_bytes(), 0o755, SET_UP + 20 * DAY)?;
     // An archive that somebody unpacked.
@@ -184,11 +184,4 @@ fn built_from_source(tree: &Tree) -> Result<(), DemoError> {
     tree.file("usr/local/lib/libbarolog.so.2", &binary::silent("libbarolog"), 0o644, DATE)?;
     tree.file("usr/local/lib/pkgconfig/barolog.pc", pc.as_bytes(), 0o644, DATE + 1)?;
     tree.file("usr/local/share/barolog/stations.csv", b"mole,54.1\nquay,54.2\n", 0o644, DATE + 2)
-}
-
-/// A crate in maren's home, and an older build of it that all people share.
-fn crates(tree: &Tree) -> Result<(), DemoError> {
-    let new = binary::of_crates("shoal", "0.9.0");
-    tree.file("home/maren/.cargo/bin/shoal", &new, 0o755, SET_UP + 40 * DAY)?;
-    tree.file("usr/local/bin/shoal", &binary::of_crates("shoal", "0.7.2"), 0o755, SET_UP + 12 * DAY)
 }

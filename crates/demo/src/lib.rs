@@ -9,8 +9,10 @@ mod bundle;
 mod cast;
 mod deb;
 mod flatpak;
+mod homes;
 mod machine;
 mod nix;
+mod python;
 mod snap;
 mod tree;
 
@@ -75,6 +77,8 @@ pub fn write(folder: &Path, scale: Scale) -> Result<Written, DemoError> {
     flatpak::write(&tree)?;
     bundle::write(&tree)?;
     snap::write(&tree)?;
+    python::write(&tree)?;
+    homes::write(&tree)?;
     Ok(Written { packages: packages.len(), claims })
 }
 

@@ -31,8 +31,10 @@ UID_MIN\t1000
 
 const PROFILE: &str = "\
 # Read by a log-in shell.
-if [ -d \"$HOME/.cargo/bin\" ]; then
-    PATH=\"$HOME/.cargo/bin:$PATH\"
+PATH=\"/home/linuxbrew/.linuxbrew/bin:$PATH\"
+PATH=\"$HOME/.npm-global/bin:$HOME/.cargo/bin:$PATH\"
+if [ -d \"$HOME/.local/bin\" ]; then
+    PATH=\"$HOME/.local/bin:$PATH\"
 fi
 ";
 

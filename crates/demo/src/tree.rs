@@ -67,6 +67,14 @@ impl Tree {
         rustix::fs::utimensat(CWD, &file, &times, AtFlags::empty()).map_err(|errno| self.failed(path)(errno.into()))
     }
 
+    /// Gives a folder a date (seconds since 1970), once everything in it is written.
+    pub fn date(&self, path: &str, date: i64) -> Result<(), DemoError> {
+        let time = Timespec { tv_sec: date, tv_nsec: 0 };
+        let times = Timestamps { last_access: time, last_modification: time };
+        rustix::fs::utimensat(CWD, self.at(path), &times, AtFlags::empty())
+            .map_err(|errno| self.failed(path)(errno.into()))
+    }
+
     /// Where a path lies on this machine.
     pub fn place(&self, path: &str) -> PathBuf {
         self.at(path)

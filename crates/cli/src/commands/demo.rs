@@ -34,12 +34,17 @@ pub struct Arguments {
 }
 
 /// A maintainer's log-in: her own programs first.
-const PATH: &str = "/home/maren/.cargo/bin:/home/maren/.nix-profile/bin:/usr/local/bin:/usr/bin:/bin:/snap/bin";
+const PATH: &str = "/home/maren/.local/bin:/home/maren/.cargo/bin:/home/maren/.npm-global/bin:/home/maren/.nix-profile/bin:\
+    /home/linuxbrew/.linuxbrew/bin:/usr/local/bin:/usr/bin:/bin:/snap/bin";
 
 /// The tour: what is asked, and why it is worth asking.
 const TOUR: &[(&str, &[&str])] = &[
     ("What was installed on purpose?", &["inventory"]),
     ("Whose is the program behind this name, and what does it hide?", &["owner", "barolog", "tidegauge", "chartdesk"]),
+    (
+        "An application in an environment of its own, a crate, and a file that two managers claim:",
+        &["owner", "swellplot", "shoal", "/usr/lib/python3/dist-packages/knots/__init__.py"],
+    ),
     ("A name that the alternatives system chooses for:", &["owner", "chart-view"]),
     (
         "A program that another package's stands in for, and a script that nobody claims:",

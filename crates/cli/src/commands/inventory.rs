@@ -199,6 +199,8 @@ fn reason(package: &Package) -> Cell {
     };
     if package.status != Status::Installed {
         words.push(package.status.word());
+    } else if !package.active {
+        words.push("not in use");
     }
     Cell { text: word.to_owned(), shown: Some(words.join(", ")), tone }
 }

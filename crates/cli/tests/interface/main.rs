@@ -6,6 +6,7 @@
 
 mod demo;
 mod hostile;
+mod hostile_homes;
 mod quay;
 mod real_dpkg;
 mod real_flatpak;
@@ -15,5 +16,6 @@ mod real_nix;
 mod real_python;
 mod real_squashfs;
 mod real_versions;
+mod stand_in_homes;
 mod stand_in_snap;
 mod support;

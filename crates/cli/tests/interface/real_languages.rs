@@ -8,7 +8,7 @@ use whodunit_core::version::{gem, semver};
 
 use super::quay::{HOME, Quay};
 use super::real_python::pairs_of;
-use super::support::{as_input, has, output};
+use super::support::{as_input, has, lantern, output};
 
 fn text(value: &Value) -> String {
     value.as_str().unwrap_or_default().to_owned()
@@ -305,4 +305,40 @@ fn the_maker_of_a_link_is_the_package_of_the_farm() {
     assert_eq!(text(&answers[2]["verdict"]), "unowned");
     let remedy = text(&answers[0]["remedies"][0]["command"]);
     quay.sh(&format!("{remedy}; test ! -e .local/bin/phalarope; test -e .local/bin/other"));
+}
+
+/// The demo's records, by the tools that own them.
+#[test]
+fn the_demo_workstation_is_readable_by_the_languages_own_tools() {
+    if !has(&["/usr/bin/python3", "npm", "cargo"]) {
+        return;
+    }
+    let lantern = lantern();
+    let home = lantern.join("home/maren");
+    let run =
+        |program: &str, arguments: &[&str]| String::from_utf8(output(Command::new(program).args(arguments))).unwrap();
+    let place = |below: &str| home.join(below).to_str().unwrap().to_owned();
+    for (folder, expected) in [
+        (place(".local/lib/python3.11/site-packages"), &["mooring 0.9.0"][..]),
+        (
+            place(".local/share/pipx/venvs/swellplot/lib/python3.11/site-packages"),
+            &["fairlead 0.3.2", "swellplot 1.9.0"],
+        ),
+        (place(".local/share/uv/tools/tidegauge/lib/python3.11/site-packages"), &["tidegauge 3.3.0rc1"]),
+    ] {
+        let listed = run("/usr/bin/python3", &["-m", "pip", "list", "--format", "json", "--path", &folder]);
+        let listed: Value = serde_json::from_str(&listed).unwrap();
+        let listed: Vec<String> = listed
+            .as_array()
+            .unwrap()
+            .iter()
+            .map(|one| format!("{} {}", text(&one["name"]), text(&one["version"])))
+            .collect();
+        assert_eq!(listed, expected, "{folder}");
+    }
+    let listed = run("npm", &["ls", "--global", "--json", "--depth=0", "--prefix", &place(".npm-global")]);
+    let listed: Value = serde_json::from_str(&listed).unwrap();
+    assert_eq!(text(&listed["dependencies"]["buoytrack"]["version"]), "2.4.1", "{listed}");
+    let listed = run("cargo", &["install", "--list", "--root", &place(".cargo")]);
+    assert_eq!(listed, "shoal v0.9.0 (registry `https://crates.quay.example/index`):\n    shoal\n");
 }

@@ -100,7 +100,8 @@ pub fn lantern() -> &'static Path {
 }
 
 /// A log-in of maren's, as in the demo's own tour.
-pub const PATH: &str = "/home/maren/.cargo/bin:/usr/local/bin:/usr/bin:/bin:/usr/games";
+pub const PATH: &str = "/home/maren/.local/bin:/home/maren/.cargo/bin:/home/maren/.npm-global/bin:\
+    /home/linuxbrew/.linuxbrew/bin:/usr/local/bin:/usr/bin:/bin:/usr/games";
 
 /// Asks the demo workstation.
 pub fn ask(arguments: &[&str]) -> Ran {

@@ -200,6 +200,12 @@ pub trait Holdings: Sync {
     /// Commands of the manager's own with which a person acts on the package, the safest first.
     fn remedies(&self, package: u32) -> Vec<Remedy>;
 
+    /// The command that puts a package's own files back where another's have replaced them.
+    fn restore(&self, package: u32) -> Option<Remedy> {
+        let _ = package;
+        None
+    }
+
     /// The manager's ordering of two of its versions.
     fn order(&self, a: &[u8], b: &[u8]) -> Ordering;
 }

@@ -397,6 +397,13 @@ impl Holdings for DpkgHoldings<'_> {
         lists::digest_in(&digests.ok()?.0, ends_there).map(Digest::Md5)
     }
 
+    fn restore(&self, package: u32) -> Option<Remedy> {
+        let record = self.record(package);
+        let has_apt = self.scene.root.target(b"/var/lib/apt").is_ok();
+        let command = format!("sudo apt install --reinstall {}", self.full_name(record));
+        has_apt.then(|| Remedy { purpose: "restore".to_owned(), command })
+    }
+
     fn remedies(&self, package: u32) -> Vec<Remedy> {
         let record = self.record(package);
         let name = self.full_name(record);

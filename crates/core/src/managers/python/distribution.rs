@@ -57,6 +57,12 @@ impl Distribution {
         normal_name(&self.name)
     }
 
+    /// When it was installed: the installer writes its own name last; what it unpacks can be older.
+    pub fn installed_at(&self, root: &Root) -> Option<i64> {
+        let noted = root.entry(&path::join(&self.metadata, b"INSTALLER"));
+        noted.or_else(|_| root.entry(&self.metadata)).ok().map(|meta| meta.modified)
+    }
+
     /// Where it came from. Without `direct_url.json`, an installer took it from an index.
     pub fn origin(&self) -> Option<Origin> {
         let origin = |name: &str, kind: &str, url: Option<&str>, trust: Option<&str>| Origin {

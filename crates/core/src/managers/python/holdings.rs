@@ -89,7 +89,15 @@ impl<'s> PythonHoldings<'s> {
         let read: Vec<Site> = new.into_par_iter().map(|place| Site::read(root, place)).collect();
         for site in read {
             let base = state.shelves.last().map_or(0, |shelf| shelf.end());
-            let tails = site.distributions.iter().map(|one| tail(&mut state.tails, &site.place, one)).collect();
+            // In a folder that is shared, what no installer has noted as its own is the other manager's, most
+            // likely, and leaves its name to the rest.
+            let mut tails = vec![Text::default(); site.distributions.len()];
+            for noted in [true, false] {
+                let here = site.distributions.iter().enumerate();
+                for (place, one) in here.filter(|(_, one)| one.installer.is_some() == noted) {
+                    tails[place] = tail(&mut state.tails, &site.place, one);
+                }
+            }
             state.shelves.push(Arc::new(Shelf { site, base, tails }));
         }
     }
@@ -240,7 +248,7 @@ impl<'s> PythonHoldings<'s> {
             active: true,
             status: owner.status,
             confinement: Some("none".to_owned()),
-            installed_at: detail.dates.then(|| root.entry(&one.metadata).ok().map(|meta| meta.modified)).flatten(),
+            installed_at: if detail.dates { one.installed_at(root) } else { None },
             size,
             commands,
             launchers: Vec::new(),
@@ -278,8 +286,18 @@ impl<'s> PythonHoldings<'s> {
     }
 
     fn marker(&self, site: &Site) -> Option<Text> {
-        let python = site.place.python.as_ref()?;
-        site::marker(&self.scene.root, &[b"/usr/lib/python", &**python].concat())
+        let root = &self.scene.root;
+        match &site.place.python {
+            Some(python) => site::marker(root, &[b"/usr/lib/python", &**python].concat()),
+            // A folder that all of the system's interpreters share.
+            None => {
+                let names = root.folder(b"/usr/lib").and_then(|folder| folder.list()).unwrap_or_default();
+                let libraries = names.iter().filter(|(name, _)| name.starts_with(b"python3."));
+                libraries
+                    .map(|(name, _)| path::join(b"/usr/lib", name))
+                    .find_map(|library| site::marker(root, &library))
+            }
+        }
     }
 
     /// What of the system's interpreter is said of its marker, for the coverage.
@@ -355,9 +373,9 @@ impl Holdings for PythonHoldings<'_> {
         // An interpreter's folder in which nobody has installed anything is no installation.
         let is_one = |shelf: &&Arc<Shelf>| {
             let site = &shelf.site;
-            matches!(site.place.scope, Scope::Environment(_))
-                || !site.distributions.is_empty()
-                || !site.notes.is_empty()
+            // Nor is the environment of one application that its tool already tells of.
+            let is_environment = matches!(site.place.scope, Scope::Environment(_)) && site.keeper.is_none();
+            is_environment || !site.distributions.is_empty() || !site.notes.is_empty()
         };
         self.state().shelves.iter().filter(is_one).map(part).collect()
     }

@@ -98,7 +98,7 @@ fn app_in(scene: &Scene, environment: &Text, wanted: &[u8], item: &mut Item, rec
             item.version.clone_from(&one.version);
             item.origin = one.origin();
             item.revision = one.direct.as_ref().and_then(|direct| Some(direct.commit.as_ref()?.1.as_str().into()));
-            item.installed_at = root.entry(&one.metadata).ok().map(|meta| meta.modified);
+            item.installed_at = one.installed_at(root);
             let version = one.version.map(|version| format!(" {version}")).unwrap_or_default();
             item.evidence.push(Evidence::at(one.metadata, "metadata", format!("{}{version}", one.name)));
         }

@@ -1,0 +1,223 @@
+//! What Python's managers installed: a library that was forced over the distribution's, one of maren's own that
+//! masks another, and two applications in environments of their own.
+
+use base64::Engine as _;
+use sha2::Digest as _;
+
+use crate::DemoError;
+use crate::deb::{Content, Deb};
+use crate::machine::SET_UP;
+use crate::tree::Tree;
+
+const DAY: i64 = 86_400;
+const DIST: &str = "/usr/lib/python3/dist-packages";
+const USER: &str = "/home/maren/.local/lib/python3.11/site-packages";
+const PIPX: &str = "/home/maren/.local/share/pipx/venvs/swellplot";
+const UV: &str = "/home/maren/.local/share/uv/tools/tidegauge";
+
+/// The distribution's interpreter, two of its libraries, and two programs that are written in it.
+pub fn packages() -> Vec<Deb> {
+    let data = |text: &str| Content::Data(text.as_bytes().to_vec());
+    let script = |module: &str| Content::Program(start("/usr/bin/python3", module).into_bytes());
+    let info = |name: &str, version: &str| data(&format!("Metadata-Version: 1.0\nName: {name}\nVersion: {version}\n"));
+    let marker = "[externally-managed]\nError=Packages of this interpreter come from the distribution.\n";
+    let mut python = Deb::new("python3.11", "3.11.2-6", "runs programs that are written in Python", SET_UP)
+        .with("/usr/bin/python3.11", Content::Program(crate::binary::packaged("python3.11", "3.11.2-6")))
+        .with("/usr/bin/python3", Content::Link("python3.11".to_owned()))
+        .with("/usr/lib/python3.11/EXTERNALLY-MANAGED", data(marker));
+    let mut mooring = Deb::new("python3-mooring", "0.6-1", "which line goes where", SET_UP + 8 * DAY)
+        .with(&format!("{DIST}/mooring/__init__.py"), data("LINES = 4\n"))
+        .with(&format!("{DIST}/mooring-0.6.egg-info"), info("mooring", "0.6"));
+    let mut knots = Deb::new("python3-knots", "1.2-1", "knots and what they hold", SET_UP + 8 * DAY)
+        .with(&format!("{DIST}/knots/__init__.py"), data("STRENGTH = 0.6\n"))
+        .with(&format!("{DIST}/knots/bends.py"), data("SHEET = 2\n"))
+        .with(&format!("{DIST}/knots-1.2.egg-info/PKG-INFO"), info("knots", "1.2"));
+    for deb in [&mut python, &mut mooring, &mut knots] {
+        deb.automatic = true;
+    }
+    let berthplan = Deb::new("berthplan", "1.4-1", "which ship lies where", SET_UP + 8 * DAY)
+        .with("/usr/bin/berthplan", script("mooring"))
+        .with_papers("berthplan");
+    let swellplot = Deb::new("swellplot", "1.6-2", "draws the swell", SET_UP + 8 * DAY)
+        .with("/usr/bin/swellplot", script("swellplot"))
+        .with(&format!("{DIST}/swellplot/__init__.py"), data("def main():\n    return 0\n"))
+        .with(&format!("{DIST}/swellplot-1.6.egg-info"), info("swellplot", "1.6"))
+        .with_papers("swellplot");
+    vec![python, mooring, knots, berthplan, swellplot]
+}
+
+fn start(python: &str, module: &str) -> String {
+    format!("#!{python}\nfrom {module} import main\nraise SystemExit(main())\n")
+}
+
+/// A distribution as an installer writes it.
+struct Wheel<'a> {
+    name: &'a str,
+    version: &'a str,
+    needs: &'a str,
+    installer: &'a str,
+    requested: bool,
+    date: i64,
+    /// Paths in the folder of modules, and their content.
+    files: Vec<(String, String)>,
+    /// A command, and the interpreter that it names.
+    command: Option<(&'a str, String)>,
+}
+
+impl Wheel<'_> {
+    /// Writes it into a folder of modules, whose scripts lie three folders up, in `bin`.
+    fn write(&self, tree: &Tree, folder: &str) -> Result<(), DemoError> {
+        let info = format!("{}-{}.dist-info", self.name, self.version);
+        let needs = if self.needs.is_empty() { String::new() } else { format!("Requires-Dist: {}\n", self.needs) };
+        let metadata = format!("Metadata-Version: 2.1\nName: {}\nVersion: {}\n{needs}", self.name, self.version);
+        let mut files: Vec<(String, String, u32)> =
+            self.files.iter().map(|(path, content)| (path.clone(), content.clone(), 0o644)).collect();
+        files.push((format!("{info}/METADATA"), metadata, 0o644));
+        files.push((format!("{info}/INSTALLER"), self.installer.to_owned(), 0o644));
+        files.push((
+            format!("{info}/WHEEL"),
+            "Wheel-Version: 1.0\nRoot-Is-Purelib: true\nTag: py3-none-any\n".to_owned(),
+            0o644,
+        ));
+        if self.requested {
+            files.push((format!("{info}/REQUESTED"), String::new(), 0o644));
+        }
+        if let Some((command, python)) = &self.command {
+            files.push((
+                format!("{info}/entry_points.txt"),
+                format!("[console_scripts]\n{command} = {}:main\n", self.name),
+                0o644,
+            ));
+            files.push((format!("../../../bin/{command}"), start(python, self.name), 0o755));
+        }
+        let mut record = String::new();
+        for (path, content, mode) in &files {
+            let digest = base64::engine::general_purpose::URL_SAFE_NO_PAD.encode(sha2::Sha256::digest(content));
+            record += &format!("{path},sha256={digest},{}\n", content.len());
+            let place = match path.strip_prefix("../../../") {
+                Some(below) => format!("{}/{below}", folder.rsplitn(4, '/').last().unwrap_or_default()),
+                None => format!("{folder}/{path}"),
+            };
+            tree.file(&place, content.as_bytes(), *mode, self.date)?;
+        }
+        record += &format!("{info}/RECORD,,\n");
+        tree.file(&format!("{folder}/{info}/RECORD"), record.as_bytes(), 0o644, self.date)?;
+        tree.date(&format!("{folder}/{info}"), self.date)
+    }
+}
+
+fn module(name: &str, text: &str) -> Vec<(String, String)> {
+    vec![(format!("{name}/__init__.py"), text.to_owned())]
+}
+
+/// Everything that no distribution package brings.
+pub fn write(tree: &Tree) -> Result<(), DemoError> {
+    forced_over(tree)?;
+    let mooring = Wheel {
+        name: "mooring",
+        version: "0.9.0",
+        needs: "",
+        installer: "pip\n",
+        requested: true,
+        date: SET_UP + 33 * DAY,
+        files: module("mooring", "LINES = 6\n"),
+        command: None,
+    };
+    mooring.write(tree, USER)?;
+    swellplot(tree)?;
+    tidegauge(tree)
+}
+
+/// As root, past the marker and into the distribution's own folder.
+fn forced_over(tree: &Tree) -> Result<(), DemoError> {
+    let mut files = module("knots", "STRENGTH = 0.8\n");
+    files.push(("knots/hitches.py".to_owned(), "CLOVE = 1\n".to_owned()));
+    let knots = Wheel {
+        name: "knots",
+        version: "2.0.0",
+        needs: "",
+        installer: "pip\n",
+        requested: true,
+        date: SET_UP + 30 * DAY,
+        files,
+        command: None,
+    };
+    knots.write(tree, DIST)
+}
+
+fn environment(tree: &Tree, place: &str, settings: &str, date: i64) -> Result<(), DemoError> {
+    tree.file(&format!("{place}/pyvenv.cfg"), settings.as_bytes(), 0o644, date)?;
+    tree.link(&format!("{place}/bin/python"), "python3")?;
+    tree.link(&format!("{place}/bin/python3"), "/usr/bin/python3")
+}
+
+fn swellplot(tree: &Tree) -> Result<(), DemoError> {
+    let date = SET_UP + 34 * DAY;
+    let settings =
+        "home = /usr/bin\ninclude-system-site-packages = false\nversion = 3.11.2\nexecutable = /usr/bin/python3.11\n";
+    environment(tree, PIPX, settings, date)?;
+    let site = format!("{PIPX}/lib/python3.11/site-packages");
+    let swellplot = Wheel {
+        name: "swellplot",
+        version: "1.9.0",
+        needs: "fairlead>=0.3",
+        installer: "pip\n",
+        requested: true,
+        date,
+        files: module("swellplot", "def main():\n    return 0\n"),
+        command: Some(("swellplot", format!("{PIPX}/bin/python"))),
+    };
+    swellplot.write(tree, &site)?;
+    let fairlead = Wheel {
+        name: "fairlead",
+        version: "0.3.2",
+        needs: "",
+        installer: "pip\n",
+        requested: false,
+        date,
+        files: module("fairlead", "WIDTH = 3\n"),
+        command: None,
+    };
+    fairlead.write(tree, &site)?;
+    let metadata = format!(
+        r#"{{
+    "injected_packages": {{}},
+    "main_package": {{
+        "app_paths": [{{"__Path__": "{PIPX}/bin/swellplot", "__type__": "Path"}}],
+        "apps": ["swellplot"],
+        "include_dependencies": false,
+        "package": "swellplot",
+        "package_or_url": "swellplot",
+        "package_version": "1.9.0",
+        "pinned": false,
+        "suffix": ""
+    }},
+    "pipx_metadata_version": "0.5",
+    "python_version": "Python 3.11.2"
+}}
+"#
+    );
+    tree.file(&format!("{PIPX}/pipx_metadata.json"), metadata.as_bytes(), 0o644, date)?;
+    tree.link("home/maren/.local/bin/swellplot", &format!("{PIPX}/bin/swellplot"))
+}
+
+/// The newest of the gauge's four copies.
+fn tidegauge(tree: &Tree) -> Result<(), DemoError> {
+    let date = SET_UP + 41 * DAY;
+    let settings = "home = /usr/bin\nimplementation = CPython\nuv = 0.5.11\nversion_info = 3.11.2\ninclude-system-site-packages = false\n";
+    environment(tree, UV, settings, date)?;
+    let tidegauge = Wheel {
+        name: "tidegauge",
+        version: "3.3.0rc1",
+        needs: "",
+        installer: "uv",
+        requested: true,
+        date,
+        files: module("tidegauge", "def main():\n    return 0\n"),
+        command: Some(("tidegauge", format!("{UV}/bin/python"))),
+    };
+    tidegauge.write(tree, &format!("{UV}/lib/python3.11/site-packages"))?;
+    let receipt = "[tool]\nrequirements = [{ name = \"tidegauge\", specifier = \">=3.3.0rc1\" }]\nentrypoints = [\n    { name = \"tidegauge\", install-path = \"/home/maren/.local/bin/tidegauge\" },\n]\n";
+    tree.file(&format!("{UV}/uv-receipt.toml"), receipt.as_bytes(), 0o644, date)?;
+    tree.link("home/maren/.local/bin/tidegauge", &format!("{UV}/bin/tidegauge"))
+}
