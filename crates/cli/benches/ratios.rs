@@ -13,7 +13,7 @@ use whodunit_core::model::Wanted;
 use whodunit_core::root::Root;
 use whodunit_core::scene::{Here, People, Scene};
 use whodunit_core::survey::Survey;
-use whodunit_demo::{Scale, write, write_large_store};
+use whodunit_demo::{Scale, write, write_large_store, write_many_environments};
 
 const ROUNDS: usize = 15;
 const PROGRAM: &str = env!("CARGO_BIN_EXE_whodunit");
@@ -46,6 +46,21 @@ fn main() {
     memory();
     store();
     bundles();
+    environments();
+}
+
+/// 300 Python environments of 60 distributions each, against finding and reading the same headers.
+fn environments() {
+    let place = Path::new(env!("CARGO_TARGET_TMPDIR")).join("environments-300");
+    if !place.join("home/maren/work/voyage-299/venv/pyvenv.cfg").exists() {
+        let _ = fs::remove_dir_all(&place);
+        write_many_environments(&place, 300, 60).expect("the build folder can be written");
+    }
+    let mut headers = Command::new("find");
+    headers.arg(&place).args(["-name", "METADATA", "-exec", "cat", "{}", "+"]);
+    side_by_side("300 x 60, find and cat", &mut whodunit(&place, &["inventory", "--all"]), &mut headers);
+    let script = "/home/maren/work/voyage-150/venv/bin/rope-20";
+    side_by_side("one owner among them", &mut whodunit(&place, &["owner", script]), &mut headers);
 }
 
 /// A store database of 50,000 paths and a profile of 300 elements, against `cat` of the same bytes.

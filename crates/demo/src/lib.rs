@@ -93,6 +93,17 @@ pub fn write_large_store(folder: &Path, paths: u32, elements: u32) -> Result<(),
     nix::write_large(&tree, paths, elements)
 }
 
+/// Lays a machine into `folder` on which maren has so many Python environments, each with so many
+/// distributions. For measurements.
+///
+/// # Errors
+/// As [`write()`].
+pub fn write_many_environments(folder: &Path, environments: u32, distributions: u32) -> Result<(), DemoError> {
+    let tree = Tree::begin(folder)?;
+    machine::write(&tree)?;
+    python::write_many(&tree, environments, distributions)
+}
+
 /// A bundle of one file, type 2, with this update information and this squashfs image. For tests of readers.
 #[must_use]
 pub fn bundle_of(update: &str, image: &[u8]) -> Vec<u8> {

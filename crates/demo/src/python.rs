@@ -151,6 +151,32 @@ fn environment(tree: &Tree, place: &str, settings: &str, date: i64) -> Result<()
     tree.link(&format!("{place}/bin/python3"), "/usr/bin/python3")
 }
 
+/// So many environments in maren's home, with so many distributions each.
+pub fn write_many(tree: &Tree, environments: u32, distributions: u32) -> Result<(), DemoError> {
+    let says = "Which rope, which ship, which berth, and for how long it will hold in which wind.\n";
+    for environment in 0..environments {
+        let place = format!("/home/maren/work/voyage-{environment:03}/venv");
+        self::environment(tree, &place, "home = /usr/bin\nversion = 3.11.2\n", SET_UP)?;
+        for number in 0..distributions {
+            let (name, command) = (format!("rope_{number:02}"), format!("rope-{number:02}"));
+            let version = format!("1.{}.{}", number % 7, environment % 5);
+            let files = (0..80).map(|part| (format!("{name}/part_{part:02}.py"), format!("PART = {part}\n")));
+            let wheel = Wheel {
+                name: &name,
+                version: &version,
+                needs: &says.repeat(40).replace('\n', "\n        "),
+                installer: "pip\n",
+                requested: number % 6 == 0,
+                date: SET_UP,
+                files: if environment == 0 { files.collect() } else { files.take(1).collect() },
+                command: (number % 4 == 0).then(|| (command.as_str(), format!("{place}/bin/python"))),
+            };
+            wheel.write(tree, &format!("{place}/lib/python3.11/site-packages"))?;
+        }
+    }
+    Ok(())
+}
+
 fn swellplot(tree: &Tree) -> Result<(), DemoError> {
     let date = SET_UP + 34 * DAY;
     let settings =

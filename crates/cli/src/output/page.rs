@@ -183,7 +183,6 @@ impl Look {
     }
 
     /// `dpkg · pegel 4.2-1`, with the person's name where it is not the system's.
-    #[expect(clippy::unused_self, reason = "the look decides it")]
     pub fn owner(&self, owner: &Owner) -> String {
         let version = owner.version.as_ref().map(|version| format!(" {version}")).unwrap_or_default();
         let whose = match &owner.scope {

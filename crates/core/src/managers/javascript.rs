@@ -137,11 +137,11 @@ fn links_by_their_text(scene: &Scene, folder: &Text) -> Vec<(Text, Text)> {
 /// `prefix=` in a file of npm's settings, `${HOME}` and `~` replaced.
 fn configured(scene: &Scene, file: &[u8], home: &[u8]) -> Option<Text> {
     let content = scene.root.read(file, Limit::SMALL).ok()?;
-    let set = content.split(|&b| b == b'\n').filter_map(|line| {
+    let mut set = content.split(|&b| b == b'\n').filter_map(|line| {
         let at = memchr::memchr(b'=', line)?;
         (line[..at].trim_ascii() == b"prefix").then(|| line[at + 1..].trim_ascii())
     });
-    let value = set.last()?;
+    let value = set.next_back()?;
     let value = value.strip_prefix(b"\"").and_then(|value| value.strip_suffix(b"\"")).unwrap_or(value);
     let value = bstr::ByteSlice::replace(value, b"${HOME}", home);
     let value = match value.strip_prefix(b"~") {

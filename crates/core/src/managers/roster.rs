@@ -181,13 +181,16 @@ pub fn is_folder(scene: &Scene, at: &[u8]) -> bool {
     scene.root.target(at).is_ok_and(|meta| meta.kind == Kind::Folder)
 }
 
+/// Which item claims a path, and by which of its places.
+type Places = HashMap<Text, Vec<(u32, u32)>>;
+
 /// The holdings of one installation.
 pub struct Roster<'s, K> {
     scene: &'s Scene,
     installation: Installation,
     keeper: K,
     domain: OnceLock<Vec<Text>>,
-    record: OnceLock<(Record, HashMap<Text, Vec<(u32, u32)>>)>,
+    record: OnceLock<(Record, Places)>,
 }
 
 impl<'s, K: Keeper + 's> Roster<'s, K> {
@@ -208,10 +211,10 @@ impl<'s, K: Keeper + 's> Roster<'s, K> {
         Box::new(Self::new(scene, manager, scope, location, keeper))
     }
 
-    fn read(&self) -> &(Record, HashMap<Text, Vec<(u32, u32)>>) {
+    fn read(&self) -> &(Record, Places) {
         self.record.get_or_init(|| {
             let record = self.keeper.read(self.scene, &self.installation);
-            let mut places: HashMap<Text, Vec<(u32, u32)>> = HashMap::new();
+            let mut places = Places::new();
             for (number, item) in (0..).zip(&record.items) {
                 for (place, (path, _)) in (0..).zip(&item.places) {
                     places.entry(path.clone()).or_default().push((number, place));

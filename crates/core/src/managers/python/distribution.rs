@@ -12,7 +12,7 @@
 use serde::Deserialize;
 
 use crate::model::Origin;
-use crate::root::{Folder, Kind, Limit, Root};
+use crate::root::{Folder, Kind, Limit, Root, RootError};
 use crate::text::{Text, path};
 use crate::version::pep440::normal_name;
 
@@ -96,9 +96,9 @@ pub fn in_folder(root: &Root, folder: &Text) -> (Vec<Distribution>, Vec<String>)
     for (name, kind) in names.iter().filter(|(name, _)| !name.starts_with(b"~")) {
         let whole = path::join(folder, name);
         let one = match (kind, ending(name)) {
-            (Kind::Folder | Kind::Link, b".dist-info") => dist_info(root, whole, &mut notes),
+            (Kind::Folder | Kind::Link, b".dist-info") => dist_info(root, &whole, &mut notes),
             (Kind::Folder | Kind::Link, b".egg-info") => egg_info(root, whole, name, &mut notes),
-            (Kind::File, b".egg-info") => root.read(&whole, Limit::SMALL).ok().map(|headers| {
+            (Kind::File, b".egg-info") => said(root.read(&whole, Limit::SMALL), &mut notes).map(|headers| {
                 let (named, version) = headers_or_name(&headers, name);
                 plain(named, version, whole)
             }),
@@ -119,11 +119,16 @@ fn plain(name: Text, version: Option<Text>, metadata: Text) -> Distribution {
     Distribution { name, version, metadata, installer: None, requested: false, direct: None, has_record: false }
 }
 
-fn dist_info(root: &Root, metadata: Text, notes: &mut Vec<String>) -> Option<Distribution> {
-    let folder = root.folder(&metadata).ok()?;
-    let names = folder.list().ok()?;
+/// What was read; what could not be is a distribution that is not known.
+fn said<T>(read: Result<T, RootError>, notes: &mut Vec<String>) -> Option<T> {
+    read.map_err(|error| notes.push(format!("{error}: a distribution is not known"))).ok()
+}
+
+fn dist_info(root: &Root, metadata: &Text, notes: &mut Vec<String>) -> Option<Distribution> {
+    let folder = said(root.folder(metadata), notes)?;
+    let names = said(folder.list(), notes)?;
     let has = |name: &str| names.binary_search_by(|(other, _)| (**other).cmp(name.as_bytes())).is_ok();
-    let (name, version) = name_and_version(&folder, "METADATA", path::name(&metadata), notes);
+    let (name, version) = name_and_version(&folder, "METADATA", path::name(metadata), notes);
     let mut one = plain(name, version, metadata.clone());
     if has("INSTALLER")
         && let Ok((by, _)) = folder.read_start(b"INSTALLER", A_WORD)
@@ -135,7 +140,7 @@ fn dist_info(root: &Root, metadata: Text, notes: &mut Vec<String>) -> Option<Dis
     if has("direct_url.json") {
         match folder.read(b"direct_url.json", Limit::SMALL).map_err(|error| error.to_string()).and_then(
             |(content, _)| {
-                direct_url(&content).ok_or_else(|| format!("{}: damaged", path::join(&metadata, b"direct_url.json")))
+                direct_url(&content).ok_or_else(|| format!("{}: damaged", path::join(metadata, b"direct_url.json")))
             },
         ) {
             Ok(direct) => one.direct = Some(direct),
@@ -146,14 +151,14 @@ fn dist_info(root: &Root, metadata: Text, notes: &mut Vec<String>) -> Option<Dis
 }
 
 fn egg_info(root: &Root, metadata: Text, named: &Text, notes: &mut Vec<String>) -> Option<Distribution> {
-    let folder = root.folder(&metadata).ok()?;
+    let folder = said(root.folder(&metadata), notes)?;
     let (name, version) = name_and_version(&folder, "PKG-INFO", named, notes);
     Some(plain(name, version, metadata))
 }
 
 /// The source folder of a development install, and the metadata in it.
 fn egg_link(root: &Root, link: &Text, notes: &mut Vec<String>) -> Option<Distribution> {
-    let content = root.read(link, Limit::SMALL).ok()?;
+    let content = said(root.read(link, Limit::SMALL), notes)?;
     let source = content.split(|&b| b == b'\n').next()?.trim_ascii();
     let wanted = normal_name(path::name(link).strip_suffix(b".egg-link")?);
     let inside = source.starts_with(b"/").then(|| root.folder(source).ok()?.list().ok()).flatten().unwrap_or_default();

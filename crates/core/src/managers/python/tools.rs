@@ -123,7 +123,7 @@ impl Keeper for Pipx {
             let metadata: Option<PipxMetadata> = match &content {
                 Ok(content) => serde_json::from_slice(content)
                     .map_err(|error| {
-                        record.notes.push(format!("{file}: {error}: the commands of {name} are not known"))
+                        record.notes.push(format!("{file}: {error}: the commands of {name} are not known"));
                     })
                     .ok(),
                 Err(error) => {

@@ -1,8 +1,8 @@
 //! Version managers: which versions of a tool they keep, and which of them a command would start here.
 //!
 //! Versions that stand side by side are kept on purpose. Two kinds of manager: those with *shims*, one folder of
-//! small programs that choose anew at each start ([`shims`], [`asdf`], [`mise`], [`volta`]), and those that put
-//! the chosen version's own folder on the search path ([`nodes`], [`sdkman`]), where a file in the current
+//! small programs that choose anew at each start (`shims`, `asdf`, `mise`, `volta`), and those that put
+//! the chosen version's own folder on the search path (`nodes`, `sdkman`), where a file in the current
 //! folder counts only once it is asked for.
 
 mod asdf;
