@@ -174,7 +174,7 @@ fn measure_index(tree: &Path) {
     let root = Root::offline(tree).expect("it was written");
     let scene = Scene::new(root, &People::Everyone, Here::default()).expect("everyone is known");
     let survey = Survey::of(&scene);
-    let index = survey.claims(&Wanted::All);
+    let index = survey.index(&Wanted::All);
     let peak = high_water("self").expect("Linux tells it");
     println!("index of {} claims: peak {} MiB", index.len(), peak >> 10);
 }

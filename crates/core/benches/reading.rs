@@ -45,7 +45,7 @@ fn packages_in_full(bencher: divan::Bencher<'_, '_>, factor: u32) {
 #[divan::bench(args = SIZES)]
 fn index_of_all_claims(bencher: divan::Bencher<'_, '_>, factor: u32) {
     let scene = scene(factor);
-    bencher.bench(|| Survey::of(&scene).claims(&Wanted::All).len());
+    bencher.bench(|| Survey::of(&scene).index(&Wanted::All).len());
 }
 
 #[divan::bench(args = SIZES)]

@@ -111,7 +111,7 @@ fn ask_everything(tree: &Path) {
     let scene = Scene::new(Root::offline(tree).unwrap(), &People::Everyone, Here::default()).unwrap();
     let survey = Survey::of(&scene);
     let search = SearchPath::of(&scene, Context::Login);
-    let _ = survey.packages(Detail::FULL).len() + survey.claims(&Wanted::All).len();
+    let _ = survey.packages(Detail::FULL).len() + survey.index(&Wanted::All).len();
     let targets = [
         "/usr/bin/pegel",
         "gauge",

@@ -71,7 +71,7 @@ fn global_packages_are_read_as_pnpm_and_yarn_list_them() {
     let Some(quay) = Quay::new(&[]) else { return };
     javascript(&quay);
     let pnpm = "export PNPM_HOME=$HOME/.local/share/pnpm PATH=$HOME/.local/share/pnpm:$PATH;";
-    quay.sh(&format!("{pnpm} pnpm add -g --silent src/lamp/*.tgz >/dev/null 2>&1; yarn global add --silent --prefix $HOME/.local --global-folder $HOME/.config/yarn/global file:src/buoytrack/buoytrack-2.4.1.tgz >/dev/null 2>&1"));
+    quay.sh(&format!("{pnpm} pnpm add -g --silent $HOME/src/lamp/*.tgz >/dev/null; yarn global add --silent --prefix $HOME/.local --global-folder $HOME/.config/yarn/global file:$HOME/src/buoytrack/buoytrack-2.4.1.tgz >/dev/null"));
     let listed: Value = serde_json::from_str(&quay.sh(&format!("{pnpm} pnpm ls -g --json"))).unwrap();
     let theirs: BTreeMap<String, String> = listed[0]["dependencies"]
         .as_object()

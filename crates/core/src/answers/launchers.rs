@@ -9,7 +9,7 @@ use serde::Serialize;
 
 use crate::claims::ClaimIndex;
 use crate::formats::desktop_entry::{DesktopEntry, words};
-use crate::model::{Evidence, Launcher, Starts, Wanted};
+use crate::model::{Evidence, Launcher, Starts};
 use crate::root::{Limit, Root};
 use crate::search::launchers::{DataFolder, files_in};
 use crate::search::{End, How, SearchPath, Trail};
@@ -85,7 +85,7 @@ pub fn launchers(survey: &Survey<'_>, session: Session<'_>, names: &[Text]) -> L
         let program = one.program.iter().flat_map(Trail::paths);
         one.trail.paths().chain(program)
     });
-    let index = survey.claims(&Wanted::names(paths.map(|path| path::name(path))));
+    let index = survey.claims(paths.map(|path| &**path));
     let mut launchers: Vec<Launcher> = order.into_iter().map(|one| finish(survey, &index, one)).collect();
     crate::findings::launchers::add(&mut launchers);
     Launchers { launchers }

@@ -7,10 +7,10 @@ use serde::Serialize;
 
 use super::{Located, locate};
 use crate::managers::keeps_versions;
-use crate::model::{Evidence, Severity, Wanted};
+use crate::model::{Evidence, Severity};
 use crate::search::{Context, How, Reached, SearchPath, Trail};
 use crate::survey::Survey;
-use crate::text::{Text, path};
+use crate::text::Text;
 
 /// One name that reaches several copies.
 #[derive(Debug, Clone, PartialEq, Eq, Serialize, JsonSchema)]
@@ -87,7 +87,7 @@ pub fn shadows(survey: &Survey<'_>, search: &SearchPath, names: &[Text]) -> (Sha
         })
         .unzip();
     let every_path = trails.iter().flatten().flat_map(Trail::paths);
-    let index = survey.claims(&Wanted::names(every_path.map(|path| path::name(path))));
+    let index = survey.claims(every_path.map(|path| &**path));
     let mut shadows: Vec<Shadow> = crowded
         .into_iter()
         .zip(&trails)

@@ -136,6 +136,12 @@ pub trait Holdings: Sync {
         Vec::new()
     }
 
+    /// Whether the package is among those of [`Holdings::yields`].
+    fn may_yield(&self, package: u32) -> bool {
+        let _ = package;
+        false
+    }
+
     /// What a person should know of a program of this package that was found at `path`.
     fn remarks(&self, package: u32, path: &[u8]) -> Vec<Evidence> {
         let _ = (package, path);

@@ -379,6 +379,10 @@ impl<'s, K: Keeper + 's> Holdings for Roster<'s, K> {
         in_doubt.filter_map(|(number, item)| Some((number, item.record.clone()?))).collect()
     }
 
+    fn may_yield(&self, package: u32) -> bool {
+        self.item(package).record.is_some()
+    }
+
     fn package_evidence(&self, package: u32) -> Vec<Evidence> {
         self.item(package).evidence.clone()
     }

@@ -46,14 +46,15 @@ impl Found {
         if trails.is_empty() { Found::Other { elsewhere } } else { Found::Command { reached, trails, elsewhere } }
     }
 
-    pub(super) fn names(&self) -> Vec<&[u8]> {
+    /// Every path whose owners are asked for.
+    pub(super) fn paths(&self) -> Vec<&[u8]> {
         let trails: Vec<&Trail> = match self {
             Found::Command { trails, elsewhere, .. } => trails.iter().chain(elsewhere).collect(),
             Found::Path { trail, winner, .. } => std::iter::once(trail).chain(winner).collect(),
             Found::Launcher { trail, .. } => vec![trail],
             Found::Other { elsewhere } => elsewhere.iter().collect(),
         };
-        trails.into_iter().flat_map(Trail::paths).map(|path| path::name(path)).collect()
+        trails.into_iter().flat_map(Trail::paths).map(|path| &**path).collect()
     }
 }
 

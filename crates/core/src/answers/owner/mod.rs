@@ -8,7 +8,7 @@ use schemars::JsonSchema;
 use serde::Serialize;
 
 use super::Located;
-use crate::model::{CoverageState, Evidence, Finding, Owner, Remedy, Wanted};
+use crate::model::{CoverageState, Evidence, Finding, Owner, Remedy};
 use crate::search::{Context, How, SearchPath};
 use crate::survey::Survey;
 use crate::text::Text;
@@ -121,7 +121,7 @@ pub struct Owners {
 pub fn owners(survey: &Survey<'_>, search: &SearchPath, targets: &[Target]) -> Owners {
     let folders = survey.program_folders();
     let found: Vec<Found> = targets.iter().map(|target| Found::look(survey, search, &folders, target)).collect();
-    let index = survey.claims(&Wanted::names(found.iter().flat_map(Found::names)));
+    let index = survey.claims(found.iter().flat_map(Found::paths));
     let judge = Judge { survey, search, index: &index };
     let mut answers: Vec<Answer> =
         targets.iter().zip(&found).map(|(target, found)| judge.answer(target, found)).collect();

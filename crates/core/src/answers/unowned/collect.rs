@@ -3,7 +3,6 @@
 use hashbrown::HashSet;
 
 use super::{FileKind, Stray};
-use crate::model::Wanted;
 use crate::root::{Kind, Meta, WalkLimits};
 use crate::search::{End, SearchPath, Trail, hints, trees_of_programs};
 use crate::survey::Survey;
@@ -36,8 +35,8 @@ pub fn strays(survey: &Survey<'_>, search: &SearchPath, folders: &[Text]) -> Vec
     }
     let links: Vec<Option<Trail>> =
         found.iter().map(|(path, kind)| (*kind == Kind::Link).then(|| Trail::links(root, path))).collect();
-    let ends = links.iter().flatten().map(|trail| path::name(trail.last()));
-    let index = survey.claims(&Wanted::names(found.iter().map(|(path, _)| path::name(path)).chain(ends)));
+    let ends = links.iter().flatten().map(|trail| &**trail.last());
+    let index = survey.claims(found.iter().map(|(path, _)| &**path).chain(ends));
     let mut strays = Vec::new();
     for ((path, _), trail) in found.into_iter().zip(links) {
         let ownership = survey.ownership(&index, &path);

@@ -45,6 +45,8 @@ struct Shelf {
     site: Site,
     base: u32,
     tails: Vec<Text>,
+    /// The distributions' own records, in a folder that a distribution's manager fills as well.
+    records: Vec<Text>,
 }
 
 impl Shelf {
@@ -98,7 +100,10 @@ impl<'s> PythonHoldings<'s> {
                     tails[place] = tail(&mut state.tails, &site.place, one);
                 }
             }
-            state.shelves.push(Arc::new(Shelf { site, base, tails }));
+            let is_shared = self.person.is_none() && site.place.shared;
+            let in_doubt = if is_shared { &site.distributions[..] } else { &[] };
+            let records = in_doubt.iter().map(|one| record_of(root, one)).collect();
+            state.shelves.push(Arc::new(Shelf { site, base, tails, records }));
         }
     }
 
@@ -413,18 +418,13 @@ impl Holdings for PythonHoldings<'_> {
     }
 
     fn yields(&self) -> Vec<(u32, Text)> {
-        if self.person.is_some() {
-            return Vec::new();
-        }
         // What was not read has made no claim and named no package.
         let state = self.state();
-        let shared = state.shelves.iter().filter(|shelf| shelf.site.place.shared);
-        shared
-            .flat_map(|shelf| {
-                let numbered = (shelf.base..).zip(&shelf.site.distributions);
-                numbered.map(|(number, one)| (number, record_of(&self.scene.root, one))).collect::<Vec<_>>()
-            })
-            .collect()
+        state.shelves.iter().flat_map(|shelf| (shelf.base..).zip(shelf.records.iter().cloned())).collect()
+    }
+
+    fn may_yield(&self, package: u32) -> bool {
+        self.with(package, |shelf, _| !shelf.records.is_empty())
     }
 
     fn package_evidence(&self, package: u32) -> Vec<Evidence> {
@@ -447,8 +447,8 @@ impl Holdings for PythonHoldings<'_> {
         self.with(package, |_, one| {
             let content = self.scene.root.read(&record::file(one), Limit::LIST).ok()?;
             let folder = crate::text::path::folder(&one.metadata);
-            let mut lines = record::lines(&content, folder);
-            lines.find(|(_, line)| *self.scene.root.settle(&line.path) == *path)?.1.digest
+            let mut lines = record::lines(&content);
+            lines.find(|(_, line)| *self.scene.root.settle(&line.path(folder)) == *path)?.1.digest()
         })
     }
 

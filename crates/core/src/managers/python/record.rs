@@ -7,6 +7,7 @@
 //! Traps: paths with commas are quoted; scripts lie outside the folder (`../../../bin/x`); a path may be
 //! absolute. What leads out of the environment's prefix is never taken for the distribution's.
 
+use std::borrow::Cow;
 use std::hash::BuildHasher as _;
 
 use base64::Engine as _;
@@ -17,43 +18,52 @@ use crate::model::Digest;
 use crate::root::{Limit, Root};
 use crate::text::{Text, path};
 
-/// One line.
+/// One line, as it is written.
 #[derive(Debug, Clone, PartialEq, Eq)]
-pub struct Line {
-    /// The path, without `..` and quotes, absolute.
-    pub path: Text,
-    /// Its digest.
-    pub digest: Option<Digest>,
-    /// Its size in bytes.
+pub struct Line<'a> {
+    name: Cow<'a, [u8]>,
+    digest: &'a [u8],
+    /// The size in bytes.
     pub size: Option<u64>,
 }
 
-/// The lines of a record, numbered from 1, for a folder of modules.
-pub fn lines<'a>(content: &'a [u8], folder: &'a [u8]) -> impl Iterator<Item = (u32, Line)> + 'a {
+impl Line<'_> {
+    /// The path for a folder of modules, absolute and without `..`.
+    pub fn path(&self, folder: &[u8]) -> Text {
+        path::without_dots(&self.name, folder)
+    }
+
+    /// Whether the path can lie in a folder of this name.
+    pub fn mentions(&self, folder: &[u8]) -> bool {
+        memchr::memmem::find(&self.name, folder).is_some()
+    }
+
+    /// The digest.
+    pub fn digest(&self) -> Option<Digest> {
+        let text = self.digest.strip_prefix(b"sha256=")?;
+        let bytes = base64::engine::general_purpose::URL_SAFE_NO_PAD.decode(text.trim_ascii()).ok()?;
+        (bytes.len() == 32).then(|| Digest::Sha256(bytes.iter().map(|byte| format!("{byte:02x}")).collect()))
+    }
+}
+
+/// The lines of a record, numbered from 1.
+pub fn lines(content: &[u8]) -> impl Iterator<Item = (u32, Line<'_>)> {
     let numbered = (1..).zip(content.split(|&b| b == b'\n'));
-    numbered.filter_map(move |(number, line)| {
+    numbered.filter_map(|(number, line)| {
         let line = line.strip_suffix(b"\r").unwrap_or(line);
         let mut fields = line.rsplitn(3, |&b| b == b',');
         let (size, digest, name) = (fields.next()?, fields.next()?, fields.next()?);
         let name = unquoted(name);
-        (!name.is_empty()).then(|| {
-            let size = std::str::from_utf8(size).ok().and_then(|size| size.trim().parse().ok());
-            (number, Line { path: path::without_dots(&name, folder), digest: digest_of(digest), size })
-        })
+        let size = std::str::from_utf8(size).ok().and_then(|size| size.trim().parse().ok());
+        (!name.is_empty()).then_some((number, Line { name, digest, size }))
     })
 }
 
-fn unquoted(field: &[u8]) -> std::borrow::Cow<'_, [u8]> {
+fn unquoted(field: &[u8]) -> Cow<'_, [u8]> {
     match field.strip_prefix(b"\"").and_then(|rest| rest.strip_suffix(b"\"")) {
         Some(inner) => bstr::ByteSlice::replace(inner, b"\"\"", b"\"").into(),
         None => field.into(),
     }
-}
-
-fn digest_of(field: &[u8]) -> Option<Digest> {
-    let text = field.strip_prefix(b"sha256=")?;
-    let bytes = base64::engine::general_purpose::URL_SAFE_NO_PAD.decode(text.trim_ascii()).ok()?;
-    (bytes.len() == 32).then(|| Digest::Sha256(bytes.iter().map(|byte| format!("{byte:02x}")).collect()))
 }
 
 /// Where the record of a distribution lies.
@@ -89,9 +99,10 @@ impl Index {
                 }
             };
             let mut outside = 0_usize;
-            for (line, Line { path, .. }) in lines(&content, folder) {
+            for (number_of_line, line) in lines(&content) {
+                let path = line.path(folder);
                 if path::within(&path, prefix) {
-                    index.add(root, &path, number, line);
+                    index.add(root, &path, number, number_of_line);
                 } else {
                     outside += 1;
                 }
@@ -132,8 +143,11 @@ mod tests {
     fn paths_are_resolved_and_digests_decoded() {
         let content = b"swellplot/__init__.py,sha256=47DEQpj8HBSa-_TImW-5JCeuQeRkm5NMpJWZG3hSuFU,0\n\
             ../../../bin/swellplot,sha256=bad,210\r\n\"odd, \"\"name\"\".py\",,\n/etc/shadow,,\n../../../../../../../../up,,\njunk\n,,\n";
-        let found: Vec<(u32, String, bool, Option<u64>)> = lines(content, b"/v/lib/python3.11/site-packages")
-            .map(|(number, line)| (number, line.path.to_string(), line.digest.is_some(), line.size))
+        let found: Vec<(u32, String, bool, Option<u64>)> = lines(content)
+            .map(|(number, line)| {
+                let path = line.path(b"/v/lib/python3.11/site-packages");
+                (number, path.to_string(), line.digest().is_some(), line.size)
+            })
             .collect();
         let site = "/v/lib/python3.11/site-packages";
         assert_eq!(

@@ -224,9 +224,10 @@ pub fn programs(root: &Root, site: &Site, one: &Distribution) -> (Vec<Text>, Opt
     }
     let content = root.read(&record::file(one), Limit::LIST).unwrap_or_default();
     let (mut programs, mut size) = (Vec::new(), None);
-    for (_, line) in record::lines(&content, path::folder(&one.metadata)) {
-        if *path::folder(&line.path) == *bin {
-            programs.push(line.path);
+    for (_, line) in record::lines(&content) {
+        if line.mentions(b"bin/") {
+            let place = line.path(path::folder(&one.metadata));
+            programs.extend((*path::folder(&place) == *bin).then_some(place));
         }
         if let Some(bytes) = line.size {
             size = Some(size.unwrap_or(0) + bytes);

@@ -1,8 +1,10 @@
 //! The machine as known: every installation opened once, and what follows from all of them together.
 
+mod yielded;
+
 use std::sync::OnceLock;
 
-use hashbrown::HashMap;
+use rayon::prelude::*;
 
 use crate::claims::{ClaimIndex, FoundClaim};
 use crate::managers::{self, Detail, Holdings};
@@ -19,7 +21,7 @@ pub struct Survey<'s> {
     /// Where it looks.
     pub scene: &'s Scene,
     holdings: OnceLock<Vec<Box<dyn Holdings + 's>>>,
-    yielded: OnceLock<Vec<OnceLock<HashMap<u32, Text>>>>,
+    yielded: yielded::Yielded,
 }
 
 /// Who owns a path, and who placed it.
@@ -36,7 +38,7 @@ impl<'s> Survey<'s> {
     /// A survey of the scene. Nothing is read yet.
     #[must_use]
     pub fn of(scene: &'s Scene) -> Self {
-        Survey { scene, holdings: OnceLock::new(), yielded: OnceLock::new() }
+        Survey { scene, holdings: OnceLock::new(), yielded: yielded::Yielded::default() }
     }
 
     /// The tree that is looked at.
@@ -68,40 +70,36 @@ impl<'s> Survey<'s> {
     /// Every package of every installation.
     #[must_use]
     pub fn packages(&self, detail: Detail) -> Vec<Package> {
-        let held = (0..).zip(self.holdings());
-        held.flat_map(|(holder, held)| self.packages_of(holder, &**held, detail)).collect()
+        self.packages_by_holder(detail).into_iter().flatten().collect()
     }
 
-    /// The packages of one installation, without those that another manager put there.
-    fn packages_of(&self, holder: u16, held: &dyn Holdings, detail: Detail) -> Vec<Package> {
-        let mut packages = held.packages(detail);
-        if !held.yields().is_empty() {
+    /// The packages of each installation, without those that another manager put there.
+    fn packages_by_holder(&self, detail: Detail) -> Vec<Vec<Package>> {
+        // All are read before any is judged, so that one look through the records decides for all.
+        let mut all: Vec<Vec<Package>> = self.holdings().par_iter().map(|held| held.packages(detail)).collect();
+        for (holder, packages) in (0..).zip(&mut all) {
             let mut number = 0..;
-            packages.retain(|_| !self.yielded(holder).contains_key(&number.next().unwrap_or(u32::MAX)));
+            packages.retain(|_| !self.is_yielded(holder, number.next().unwrap_or(u32::MAX)));
         }
-        packages
+        all
     }
 
     /// The packages of each installation, with its coverage.
     #[must_use]
     pub fn by_installation(&self, detail: Detail) -> Vec<(Vec<Coverage>, Vec<Package>)> {
-        let held = (0..).zip(self.holdings());
-        let both = held.map(|(holder, held)| {
-            let packages = self.packages_of(holder, &**held, detail);
-            (self.parts_of(holder, &**held), packages)
-        });
-        both.collect()
+        let all = (0..).zip(self.holdings()).zip(self.packages_by_holder(detail));
+        all.map(|((holder, held), packages)| (self.parts_of(holder, &**held), packages)).collect()
     }
 
     /// The packages that a person means by `name`: holder and number.
     #[must_use]
     pub fn named(&self, name: &[u8]) -> Vec<(&dyn Holdings, u32)> {
         let all = (0..).zip(self.holdings());
-        let named =
-            all.flat_map(|(holder, held)| held.named(name).into_iter().map(move |number| (holder, held, number)));
-        let found = named
-            .filter(|(holder, held, number)| held.yields().is_empty() || !self.yielded(*holder).contains_key(number));
-        found.map(|(_, held, number)| (&**held, number)).collect()
+        let named: Vec<(u16, &dyn Holdings, u32)> = all
+            .flat_map(|(holder, held)| held.named(name).into_iter().map(move |number| (holder, &**held, number)))
+            .collect();
+        let found = named.into_iter().filter(|(holder, _, number)| !self.is_yielded(*holder, *number));
+        found.map(|(_, held, number)| (held, number)).collect()
     }
 
     /// The folders in which programs lie, whether or not a search path names them: the usual ones, and those
@@ -114,7 +112,7 @@ impl<'s> Survey<'s> {
 
     /// The wanted claims of all installations.
     #[must_use]
-    pub fn claims(&self, wanted: &Wanted) -> ClaimIndex {
+    pub fn index(&self, wanted: &Wanted) -> ClaimIndex {
         ClaimIndex::build(self.holdings().iter().map(|held| &**held), wanted)
     }
 
@@ -154,27 +152,9 @@ impl<'s> Survey<'s> {
     /// Whether a claim is that of a package which another manager put there: see [`Holdings::yields`].
     fn is_anothers(&self, claim: &FoundClaim) -> bool {
         match claim.claimant {
-            Claimant::Package(number) => {
-                let in_doubt = self.holder(claim).yields().iter().any(|(other, _)| *other == number);
-                in_doubt && self.yielded(claim.holder).contains_key(&number)
-            }
+            Claimant::Package(number) => self.is_yielded(claim.holder, number),
             Claimant::Group(_) => false,
         }
-    }
-
-    /// Which packages of one installation are another manager's, with their own records.
-    fn yielded(&self, holder: u16) -> &HashMap<u32, Text> {
-        let cells = self.yielded.get_or_init(|| self.holdings().iter().map(|_| OnceLock::new()).collect());
-        cells[usize::from(holder)].get_or_init(|| {
-            let in_doubt = self.holdings()[usize::from(holder)].yields();
-            let in_doubt: Vec<(u32, Text)> =
-                in_doubt.into_iter().map(|(number, record)| (number, self.root().settle(&record))).collect();
-            if in_doubt.is_empty() {
-                return HashMap::new();
-            }
-            let index = self.claims(&Wanted::names(in_doubt.iter().map(|(_, record)| path::name(record))));
-            in_doubt.into_iter().filter(|(_, record)| !index.on(self.root(), record).is_empty()).collect()
-        })
     }
 
     /// The trail behind a path, through wrappers and shims that a manager made as well.
@@ -248,10 +228,11 @@ impl<'s> Survey<'s> {
     /// nothing else is, is none of this manager's.
     fn parts_of(&self, holder: u16, held: &dyn Holdings) -> Vec<Coverage> {
         let mut parts = held.coverage();
-        if parts.is_empty() || held.yields().is_empty() {
+        let yielded = if parts.is_empty() { Vec::new() } else { self.yielded_of(holder) };
+        if yielded.is_empty() {
             return parts;
         }
-        for record in self.yielded(holder).values() {
+        for record in &yielded {
             let around = parts.iter_mut().find(|part| path::within(record, &part.location));
             if let Some(count) = around.and_then(|part| part.packages.as_mut()) {
                 *count = count.saturating_sub(1);
