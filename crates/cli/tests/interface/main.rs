@@ -13,6 +13,7 @@ mod real_flatpak;
 mod real_glib;
 mod real_languages;
 mod real_nix;
+mod real_orders;
 mod real_python;
 mod real_squashfs;
 mod real_versions;

@@ -3,8 +3,11 @@
 pub mod conda;
 pub mod debian;
 pub mod gem;
+pub mod gentoo;
 pub mod nix;
+pub mod pacman;
 pub mod pep440;
+pub mod rpm;
 pub mod semver;
 pub mod tokens;
 

@@ -1,0 +1,78 @@
+//! The ordering of pacman (`vercmp(8)`): `[EPOCH:]VERSION[-RELEASE]`.
+//!
+//! As rpm's older one, without `~` and `^`, and with two rules more: where two separators differ in length,
+//! the longer one is newer, and letters that go on where the other ends make a pre-release.
+
+use std::cmp::Ordering;
+
+use super::{numbers, rpm::parts};
+
+/// Orders two versions.
+///
+/// ```
+/// use std::cmp::Ordering;
+/// use whodunit_core::version::pacman::compare;
+/// assert_eq!(compare(b"1.0rc", b"1.0"), Ordering::Less);
+/// assert_eq!(compare(b"1.0.a", b"1.0"), Ordering::Greater);
+/// assert_eq!(compare(b"1:0.8-1", b"9.0-1"), Ordering::Greater);
+/// ```
+#[must_use]
+pub fn compare(a: &[u8], b: &[u8]) -> Ordering {
+    if a == b {
+        return Ordering::Equal;
+    }
+    let ((epoch_a, version_a, release_a), (epoch_b, version_b, release_b)) = (parts(a), parts(b));
+    let releases = || match (release_a, release_b) {
+        (Some(a), Some(b)) => compare_part(a, b),
+        _ => Ordering::Equal,
+    };
+    compare_part(epoch_of(epoch_a), epoch_of(epoch_b))
+        .then_with(|| compare_part(version_a, version_b))
+        .then_with(releases)
+}
+
+fn epoch_of(epoch: &[u8]) -> &[u8] {
+    if epoch.is_empty() { b"0" } else { epoch }
+}
+
+fn compare_part(mut a: &[u8], mut b: &[u8]) -> Ordering {
+    if a == b {
+        return Ordering::Equal;
+    }
+    while !a.is_empty() && !b.is_empty() {
+        let (gap_a, gap_b) = (gap(a), gap(b));
+        (a, b) = (&a[gap_a..], &b[gap_b..]);
+        if a.is_empty() || b.is_empty() {
+            break;
+        }
+        if gap_a != gap_b {
+            return gap_a.cmp(&gap_b);
+        }
+        let digits = a[0].is_ascii_digit();
+        let ((run_a, rest_a), (run_b, rest_b)) = (run(a, digits), run(b, digits));
+        if run_b.is_empty() {
+            return if digits { Ordering::Greater } else { Ordering::Less };
+        }
+        let order = if digits { numbers(run_a, run_b) } else { run_a.cmp(run_b) };
+        if order.is_ne() {
+            return order;
+        }
+        (a, b) = (rest_a, rest_b);
+    }
+    let is_word = |rest: &[u8]| rest.first().is_some_and(u8::is_ascii_alphabetic);
+    match (a.is_empty(), b.is_empty()) {
+        (true, true) => Ordering::Equal,
+        (true, false) if !is_word(b) => Ordering::Less,
+        _ if is_word(a) => Ordering::Less,
+        _ => Ordering::Greater,
+    }
+}
+
+fn gap(text: &[u8]) -> usize {
+    text.iter().position(u8::is_ascii_alphanumeric).unwrap_or(text.len())
+}
+
+fn run(text: &[u8], digits: bool) -> (&[u8], &[u8]) {
+    let goes_on = |b: &u8| if digits { b.is_ascii_digit() } else { b.is_ascii_alphabetic() };
+    text.split_at(text.iter().position(|b| !goes_on(b)).unwrap_or(text.len()))
+}
