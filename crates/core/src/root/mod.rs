@@ -24,6 +24,7 @@ use std::sync::Mutex;
 use rustix::fs::{Access, AtFlags, CWD, Mode, OFlags};
 use rustix::io::Errno;
 
+use crate::formats::database::Source;
 use crate::text::{Text, path};
 
 pub use facts::{Gap, Kind, Limit, Meta, RootError};
@@ -42,6 +43,25 @@ impl RegularFile {
     #[must_use]
     pub fn meta(&self) -> Meta {
         self.meta
+    }
+}
+
+impl Source for RegularFile {
+    fn length(&self) -> u64 {
+        self.meta.size
+    }
+
+    fn read_at(&self, place: u64, buffer: &mut [u8]) -> io::Result<usize> {
+        let mut done = 0;
+        while done < buffer.len() {
+            match std::os::unix::fs::FileExt::read_at(&self.file, &mut buffer[done..], place + done as u64) {
+                Ok(0) => break,
+                Ok(count) => done += count,
+                Err(error) if error.kind() == io::ErrorKind::Interrupted => {}
+                Err(error) => return Err(error),
+            }
+        }
+        Ok(done)
     }
 }
 
