@@ -13,7 +13,7 @@ use whodunit_core::model::Wanted;
 use whodunit_core::root::Root;
 use whodunit_core::scene::{Here, People, Scene};
 use whodunit_core::survey::Survey;
-use whodunit_demo::{Scale, write, write_large_store, write_many_environments};
+use whodunit_demo::{Scale, write, write_large_rpm, write_large_store, write_many_environments};
 
 const ROUNDS: usize = 15;
 const PROGRAM: &str = env!("CARGO_BIN_EXE_whodunit");
@@ -43,10 +43,32 @@ fn main() {
             compare_inventory(name, tree);
         }
     }
+    packages_of_rpm();
     memory();
     store();
     bundles();
     environments();
+    packages_of_rpm();
+}
+
+/// A database of 3,000 packages with 400,000 files, against rpm's own query.
+fn packages_of_rpm() {
+    let place = Path::new(env!("CARGO_TARGET_TMPDIR")).join("rpm-3000");
+    if !place.join("var/lib/rpm/rpmdb.sqlite").exists() {
+        let _ = fs::remove_dir_all(&place);
+        write_large_rpm(&place, 3000, 134).expect("the build folder can be written");
+    }
+    if Command::new("rpm").arg("--version").stdout(Stdio::null()).status().is_err() {
+        println!("rpm is not here: nothing is compared with it");
+        return;
+    }
+    let path = "/usr/bin/rope-0001-000";
+    let mut theirs = Command::new("rpm");
+    theirs.arg("--root").arg(&place).args(["--dbpath", "/var/lib/rpm", "-qf", path]);
+    side_by_side("owner, 3000 rpms, rpm -qf", &mut whodunit(&place, &["owner", path]), &mut theirs);
+    let mut theirs = Command::new("rpm");
+    theirs.arg("--root").arg(&place).args(["--dbpath", "/var/lib/rpm", "-qa"]);
+    side_by_side("inventory, 3000 rpms, rpm -qa", &mut whodunit(&place, &["inventory", "--all"]), &mut theirs);
 }
 
 /// 300 Python environments of 60 distributions each, against finding and reading the same headers.

@@ -13,12 +13,14 @@ mod homes;
 mod machine;
 mod nix;
 mod python;
+mod rpm;
 mod snap;
 mod tree;
 
 use std::path::Path;
 
 pub use deb::{Content, Deb, Item};
+pub use rpm::HeaderBuilder;
 pub use tree::DemoError;
 
 use tree::Tree;
@@ -102,6 +104,17 @@ pub fn write_many_environments(folder: &Path, environments: u32, distributions: 
     let tree = Tree::begin(folder)?;
     machine::write(&tree)?;
     python::write_many(&tree, environments, distributions)
+}
+
+/// Lays a machine into `folder` with nothing but a database of rpm: so many packages with so many files
+/// each. For measurements.
+///
+/// # Errors
+/// As [`write()`].
+pub fn write_large_rpm(folder: &Path, packages: u32, files: u32) -> Result<(), DemoError> {
+    let tree = Tree::begin(folder)?;
+    machine::write(&tree)?;
+    rpm::write_large(&tree, packages, files)
 }
 
 /// A bundle of one file, type 2, with this update information and this squashfs image. For tests of readers.

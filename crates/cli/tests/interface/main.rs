@@ -15,6 +15,7 @@ mod real_languages;
 mod real_nix;
 mod real_orders;
 mod real_python;
+mod real_rpm;
 mod real_squashfs;
 mod real_versions;
 mod stand_in_homes;

@@ -10,9 +10,11 @@ pub mod go;
 pub mod homebrew;
 pub mod javascript;
 mod kept;
+mod listed;
 pub mod nix;
 pub mod python;
 pub mod roster;
+pub mod rpm;
 pub mod rustup;
 pub mod snap;
 pub mod stow;
@@ -30,6 +32,7 @@ use crate::text::Text;
 /// Every manager that is read.
 pub const ALL: &[&dyn Manager] = &[
     &dpkg::Dpkg,
+    &rpm::Rpm,
     &nix::Nix,
     &flatpak::Flatpak,
     &snap::Snap,

@@ -227,7 +227,7 @@ impl Package {
 
 fn full_name(id: &Text, name: &Text) -> Text {
     let last = crate::text::path::name(id);
-    let tells_more = last.strip_prefix(&**name).is_some_and(|rest| rest.starts_with(b":"));
+    let tells_more = last.strip_prefix(&**name).is_some_and(|rest| matches!(rest.first(), Some(b':' | b'.' | b'-')));
     if tells_more { last.into() } else { name.clone() }
 }
 

@@ -8,10 +8,11 @@ use hashbrown::HashMap;
 use super::ADMIN;
 use super::alternatives::{self, Group};
 use super::diversions::Diversions;
-use super::lists::{self, Keep, List, Role};
+use super::lists::{self, Keep, List};
 use super::marks::Marks;
 use super::pairing::{self, Paired};
 use super::status::{self, Record, State, Want};
+use crate::managers::listed::{self, Role};
 use crate::managers::{Detail, Holdings};
 use crate::model::{
     Claim, Claimant, Coverage, CoverageState, Digest, Evidence, Installation, Mark, Owner, Package, Remedy, Status,
@@ -247,7 +248,7 @@ impl Holdings for DpkgHoldings<'_> {
         let count = u32::try_from(self.records.len()).unwrap_or(u32::MAX);
         let mut packages: Vec<Package> = (0..count).map(|number| self.package(number, &marks, detail)).collect();
         if detail.programs {
-            self.read_lists(Keep { test: &|line| lists::role(line).is_some(), few: true }, &mut |lines| {
+            self.read_lists(Keep { test: &|line| listed::role(line).is_some(), few: true }, &mut |lines| {
                 let number = lines.package;
                 if !self.is_present(number) {
                     return;
@@ -255,9 +256,9 @@ impl Holdings for DpkgHoldings<'_> {
                 let name = self.record(number).name.clone();
                 lines.each(|listed, _| {
                     let (at, _) = self.diversions().apply(&self.scene.root, &name, listed);
-                    match lists::role(at) {
+                    match listed::role(at) {
                         Some(Role::Command) => packages[number as usize].commands.push(at.into()),
-                        Some(Role::Launcher) => packages[number as usize].launchers.push(lists::launcher_id(at)),
+                        Some(Role::Launcher) => packages[number as usize].launchers.push(listed::launcher_id(at)),
                         None => {}
                     }
                 });

@@ -1,0 +1,228 @@
+//! rpm, dnf and zypper as judges, on roots that they install made-up packages into.
+
+use std::collections::{BTreeMap, BTreeSet};
+use std::fs;
+use std::path::Path;
+use std::process::Command;
+
+use serde_json::Value;
+use tempfile::TempDir;
+
+use super::support::{has, output, run};
+
+/// A folder with a home of its own, in which rpm keeps its database where distributions keep it.
+struct Yard(TempDir);
+
+fn text(value: &Value) -> String {
+    value.as_str().unwrap_or_default().to_owned()
+}
+
+impl Yard {
+    fn new(tools: &[&str]) -> Option<Self> {
+        if !has(tools) {
+            return None;
+        }
+        let yard = Yard(tempfile::tempdir().unwrap());
+        fs::create_dir_all(yard.0.path().join("home")).unwrap();
+        fs::write(yard.0.path().join("home/.rpmmacros"), "%_dbpath /var/lib/rpm\n").unwrap();
+        Some(yard)
+    }
+
+    fn at(&self, below: &str) -> String {
+        self.0.path().join(below).to_str().unwrap().to_owned()
+    }
+
+    fn command(&self, program: &str, arguments: &[&str]) -> Command {
+        let mut command = Command::new(program);
+        command.args(arguments).env("HOME", self.at("home")).env("LC_ALL", "C.UTF-8").current_dir(self.0.path());
+        command
+    }
+
+    fn sh(&self, lines: &str) -> String {
+        let output = self.command("sh", &["-ec", lines]).output().unwrap();
+        assert!(output.status.success(), "{lines}: {}", String::from_utf8_lossy(&output.stderr));
+        String::from_utf8(output.stdout).unwrap()
+    }
+
+    /// Builds a package: lines of the head, commands that fill `$B`, and lines of the list of files.
+    fn build(&self, name: &str, version: &str, head: &str, fill: &str, files: &str) {
+        let spec = format!(
+            "Name: {name}\nVersion: {version}\nSummary: made up\nLicense: MIT\nVendor: Quay\n{head}\n%description\nMade up.\n\
+             %install\nB=%{{buildroot}}\nmkdir -p $B\n{fill}\n%files\n{files}\n"
+        );
+        let file = self.at(&format!("{name}-{version}.spec"));
+        fs::write(&file, spec).unwrap();
+        let defines = ["--define", &format!("_topdir {}", self.at("top")), "--define", "_build_id_links none"];
+        output(self.command("rpmbuild", &["-bb", "--quiet", "--target", "noarch"]).args(defines).arg(&file));
+    }
+
+    /// Packages with dependencies, an epoch, two versions of one name.
+    fn usual(&self) {
+        let data = |name: &str| {
+            (
+                format!("mkdir -p $B/usr/share/{name}; echo $RANDOM > $B/usr/share/{name}/data"),
+                format!("/usr/share/{name}"),
+            )
+        };
+        for (name, version, head) in [
+            ("anchor", "1.0", "Release: 1"),
+            ("buoy", "2.0", "Release: 1.fn1\nRequires: anchor\nEpoch: 3"),
+            ("chain", "3.0~rc1", "Release: 2"),
+            ("chain", "3.1", "Release: 1"),
+        ] {
+            let (fill, files) = data(name);
+            self.build(name, version, head, &fill, &files);
+        }
+        self.sh("mkdir repo; cp top/RPMS/noarch/*.rpm repo; createrepo_c -q repo");
+    }
+
+    fn packages(&self, root: &str) -> Vec<Value> {
+        let document = run(&["--root", &self.at(root), "inventory", "--all", "--format", "json"]).document();
+        assert!(document["coverage"].as_array().unwrap().iter().all(|part| part["state"] == "read"), "{document:#}");
+        let packages = document["packages"].as_array().unwrap().clone();
+        packages.into_iter().filter(|package| package["manager"] == "rpm").collect()
+    }
+}
+
+#[test]
+fn a_database_is_read_as_rpm_reads_it() {
+    let Some(yard) = Yard::new(&["rpm", "rpmbuild"]) else { return };
+    let fill = "mkdir -p $B/usr/bin $B/etc $B/var/log; printf '#!/bin/sh\\n' > $B/usr/bin/buoy; chmod 755 $B/usr/bin/buoy; \
+                ln -s buoy $B/usr/bin/buoylink; echo a > $B/etc/buoy.conf; echo ü > \"$B/etc/bü oy\"; touch $B/var/log/buoy.log";
+    let files = "/usr/bin/*\n%config(noreplace) /etc/buoy.conf\n\"/etc/bü oy\"\n%ghost /var/log/buoy.log";
+    yard.build("buoy-tools", "1.2^20260101", "Release: 3.fn1\nEpoch: 2", fill, files);
+    yard.build("empty", "1", "Release: 1", "", "");
+    let kept = |version: &str| format!("mkdir -p $B/usr/lib/chain; echo {version} > $B/usr/lib/chain/{version}");
+    yard.build("chain", "3.0~rc1", "Release: 1", &kept("3.0"), "/usr/lib/chain/3.0");
+    yard.build("chain", "3.1", "Release: 1", &kept("3.1"), "/usr/lib/chain/3.1");
+    // A package whose file takes the place of another's.
+    yard.build("rival", "1", "Release: 1", "mkdir -p $B/usr/bin; echo rival > $B/usr/bin/buoy", "/usr/bin/buoy");
+    yard.sh("mkdir root; for one in top/RPMS/noarch/*.rpm; do rpm --root $PWD/root --force-debian --nodeps --replacefiles -i $one 2>/dev/null; done");
+    let root = yard.at("root");
+    let rpm = |arguments: &[&str]| {
+        let said = output(yard.command("rpm", &["--root", &root]).args(arguments));
+        String::from_utf8(said).unwrap()
+    };
+
+    let theirs: BTreeSet<String> =
+        rpm(&["-qa", "--qf", "%{NAME}\t%|EPOCH?{%{EPOCH}:}|%{VERSION}-%{RELEASE}\t%{ARCH}\t%{INSTALLTIME}\t%{SIZE}\n"])
+            .lines()
+            .map(str::to_owned)
+            .collect();
+    let ours = yard.packages("root");
+    let line = |package: &Value| {
+        let seconds = package["installed_at"].as_str().unwrap().parse::<jiff::Timestamp>().unwrap().as_second();
+        let word = |name: &str| text(&package[name]);
+        format!("{}\t{}\t{}\t{seconds}\t{}", word("name"), word("version"), word("arch"), package["size"])
+    };
+    assert_eq!(ours.iter().map(line).collect::<BTreeSet<_>>(), theirs);
+    assert_eq!(theirs.len(), 5);
+    let ids: BTreeSet<String> = ours.iter().map(|package| text(&package["id"])).collect();
+    assert!(ids.contains("rpm/system/chain-3.1-1.noarch") && ids.contains("rpm/system/buoy-tools"), "{ids:?}");
+
+    // Every path that is listed, and one that is not.
+    let listed = rpm(&["-qal"]);
+    let mut paths: Vec<&str> = listed.lines().filter(|line| line.starts_with('/')).collect();
+    paths.push("/usr/bin/none");
+    paths.dedup();
+    fs::write(Path::new(&root).join("usr/bin/none"), "").unwrap();
+    let document = run(&[&["--root", &root, "owner", "--format", "json"], &paths[..]].concat()).document();
+    for (path, answer) in paths.iter().zip(document["answers"].as_array().unwrap()) {
+        // A link is its package's too; what it leads to is another question.
+        let ours: BTreeSet<String> = match answer["hops"].as_array().unwrap().len() {
+            0 | 1 => answer["owners"].as_array().unwrap().iter().map(|owner| text(&owner["name"])).collect(),
+            _ => BTreeSet::from([text(&answer["hops"][0]["owner"]).replace("rpm/system/", "")]),
+        };
+        let said = yard.command("rpm", &["--root", &root, "-qf", "--qf", "%{NAME}\n", path]).output().unwrap();
+        let said = String::from_utf8(said.stdout).unwrap();
+        let theirs: BTreeSet<String> = said.lines().filter(|line| !line.contains(' ')).map(str::to_owned).collect();
+        assert_eq!(ours, theirs, "{path}: {answer:#}");
+    }
+    let mut made: Vec<_> =
+        fs::read_dir(yard.at("root/var/lib/rpm")).unwrap().flatten().map(|entry| entry.file_name()).collect();
+    made.sort();
+    let before = made.clone();
+    yard.packages("root");
+    let mut after: Vec<_> =
+        fs::read_dir(yard.at("root/var/lib/rpm")).unwrap().flatten().map(|entry| entry.file_name()).collect();
+    after.sort();
+    assert_eq!(before, after, "nothing is written beside the database");
+}
+
+#[test]
+fn reasons_and_repositories_are_read_as_dnf_tells_them() {
+    let Some(yard) = Yard::new(&["dnf", "rpm", "rpmbuild", "createrepo_c"]) else { return };
+    yard.usual();
+    let dnf = |arguments: &str| {
+        let at = yard.at("root");
+        // Of what is installed, dnf shows nothing where repositories are chosen.
+        let from = if arguments.starts_with("repoquery") {
+            "--disablerepo=*"
+        } else {
+            "--repofrompath=quay,$PWD/repo --repo=quay"
+        };
+        yard.sh(&format!(
+            "mkdir -p root/etc; dnf -q --installroot={at} {from} --nogpgcheck --releasever=1 -y {arguments} 2>/dev/null"
+        ))
+    };
+    dnf("install buoy chain-3.0~rc1");
+    dnf("mark install anchor");
+    dnf("mark remove chain");
+    yard.sh("rpm --root $PWD/root --force-debian --nodeps --replacefiles --oldpackage --force -i top/RPMS/noarch/chain-3.1*.rpm 2>/dev/null");
+    let theirs: BTreeMap<String, (String, String)> =
+        dnf("repoquery --installed --qf '%{name}-%{version}-%{release} %{reason} %{from_repo}'")
+            .lines()
+            .map(|line| {
+                let mut words = line.split(' ').map(str::to_owned);
+                let mut next = || words.next().unwrap_or_default();
+                (next(), (next(), next()))
+            })
+            .collect();
+    let ours: BTreeMap<String, (String, String)> = yard
+        .packages("root")
+        .iter()
+        .map(|package| {
+            let version = text(&package["version"]);
+            let version = version.split_once(':').map_or(version.as_str(), |(_, rest)| rest);
+            let reason = if package["reason"] == "explicit" { "user" } else { package["reason"].as_str().unwrap() };
+            let full = format!("{}-{version}", text(&package["name"]));
+            (full, (reason.to_owned(), text(&package["origin"]["name"])))
+        })
+        .collect();
+    assert_eq!(ours, theirs);
+    assert_eq!(theirs["anchor-1.0-1"].0, "user");
+}
+
+#[test]
+fn reasons_and_repositories_are_read_as_zypper_tells_them() {
+    let Some(yard) = Yard::new(&["zypper", "rpm", "rpmbuild", "createrepo_c"]) else { return };
+    yard.usual();
+    let zypper = |arguments: &str| {
+        yard.sh(&format!(
+            "mkdir -p root; zypper --root $PWD/root --non-interactive --no-gpg-checks {arguments} 2>/dev/null"
+        ))
+    };
+    zypper("ar --no-gpgcheck dir://$PWD/repo quay");
+    zypper("in -y buoy chain=3.0~rc1");
+    // With a lock on it, zypper's list no longer says whether a package was asked for.
+    let listed = zypper("packages --installed-only");
+    zypper("addlock chain");
+    let rows = listed
+        .lines()
+        .filter(|line| line.starts_with('i'))
+        .map(|line| line.split('|').map(str::trim).collect::<Vec<_>>());
+    let theirs: BTreeMap<String, (String, String, String)> = rows
+        .map(|row| {
+            let reason = if row[0] == "i+" { "explicit" } else { "dependency" };
+            (row[2].to_owned(), (row[3].to_owned(), reason.to_owned(), row[1].to_owned()))
+        })
+        .collect();
+    let packages = yard.packages("root");
+    let ours: BTreeMap<String, (String, String, String)> = packages
+        .iter()
+        .map(|one| (text(&one["name"]), (text(&one["version"]), text(&one["reason"]), text(&one["origin"]["name"]))))
+        .collect();
+    assert_eq!(ours, theirs);
+    let held: Vec<String> = packages.iter().filter(|one| one["held"] == true).map(|one| text(&one["name"])).collect();
+    assert_eq!(held, ["chain"]);
+}

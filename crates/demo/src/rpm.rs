@@ -1,0 +1,150 @@
+//! A machine of rpm's family, for measurements: a database in SQLite's form, with the indexes that rpm keeps.
+
+use rusqlite::{Connection, params};
+
+use crate::DemoError;
+use crate::machine::SET_UP;
+use crate::tree::Tree;
+
+const FILE: &str = "/var/lib/rpm/rpmdb.sqlite";
+
+/// The indexes without which rpm takes the database for a new one.
+const INDEXES: [&str; 18] = [
+    "Name",
+    "Basenames",
+    "Group",
+    "Requirename",
+    "Providename",
+    "Conflictname",
+    "Obsoletename",
+    "Triggername",
+    "Dirnames",
+    "Installtid",
+    "Sigmd5",
+    "Sha1header",
+    "Filetriggername",
+    "Transfiletriggername",
+    "Recommendname",
+    "Suggestname",
+    "Supplementname",
+    "Enhancename",
+];
+
+/// A database of so many packages with so many files each.
+pub fn write_large(tree: &Tree, packages: u32, files: u32) -> Result<(), DemoError> {
+    tree.folder("/var/lib/rpm")?;
+    tree.file("/usr/bin/rope-0001-000", b"#!/bin/sh\n", 0o755, SET_UP)?;
+    let trouble = |error: rusqlite::Error| tree.trouble(FILE, error);
+    let mut connection = Connection::open(tree.place(FILE)).map_err(trouble)?;
+    connection
+        .execute_batch(
+            "PRAGMA page_size = 4096;
+             CREATE TABLE 'Packages' (hnum INTEGER PRIMARY KEY AUTOINCREMENT, blob BLOB NOT NULL);",
+        )
+        .map_err(trouble)?;
+    for index in INDEXES {
+        let columns = "(key 'TEXT' NOT NULL, hnum INTEGER NOT NULL, idx INTEGER NOT NULL)";
+        let sql = format!("CREATE TABLE '{index}' {columns}; CREATE INDEX '{index}_key_idx' ON '{index}'(key ASC);");
+        connection.execute_batch(&sql).map_err(trouble)?;
+    }
+    let transaction = connection.transaction().map_err(trouble)?;
+    for number in 1..=packages {
+        let name = format!("rope-{number:04}");
+        let names: Vec<String> = (0..files).map(|file| format!("{name}-{file:03}")).collect();
+        let folders = ["/usr/bin/".to_owned(), format!("/usr/share/{name}/")];
+        let digest = "9c".repeat(32);
+        let blob = HeaderBuilder::default()
+            .text(1000, &name)
+            .text(1001, &format!("1.{number}"))
+            .text(1002, "1.fn1")
+            .text(1011, "Quay")
+            .text(1022, "noarch")
+            .numbers(1008, [u32::try_from(SET_UP).unwrap_or(0)])
+            .numbers(1009, [files * 10])
+            .bytes(1029, &vec![0; files as usize])
+            .texts(1035, names.iter().map(|_| digest.as_str()))
+            .texts(1117, names.iter().map(String::as_str))
+            .texts(1118, folders.iter().map(String::as_str))
+            .numbers(1116, (0..files).map(|file| u32::from(file > 0)))
+            .build();
+        let insert = |sql: &str, row: &[&dyn rusqlite::ToSql]| transaction.prepare_cached(sql)?.execute(row);
+        insert("INSERT INTO Packages VALUES (?, ?)", params![number, blob]).map_err(trouble)?;
+        insert("INSERT INTO Name VALUES (?, ?, 0)", params![name, number]).map_err(trouble)?;
+        for (place, name) in (0_u32..).zip(&names) {
+            insert("INSERT INTO Basenames VALUES (?, ?, ?)", params![name, number, place]).map_err(trouble)?;
+        }
+    }
+    transaction.commit().map_err(trouble)
+}
+
+/// Puts a header together: for tests of readers, and for measurements.
+#[derive(Debug, Default)]
+pub struct HeaderBuilder {
+    entries: Vec<(u32, u32, Vec<u8>, usize)>,
+}
+
+impl HeaderBuilder {
+    /// Adds a text.
+    #[must_use]
+    pub fn text(mut self, tag: u32, text: &str) -> Self {
+        self.entries.push((tag, 6, [text.as_bytes(), b"\0"].concat(), 1));
+        self
+    }
+
+    /// Adds a list of texts.
+    #[must_use]
+    pub fn texts<'t>(mut self, tag: u32, texts: impl IntoIterator<Item = &'t str>) -> Self {
+        let mut count = 0;
+        let mut data = Vec::new();
+        for text in texts {
+            data.extend([text.as_bytes(), b"\0"].concat());
+            count += 1;
+        }
+        self.entries.push((tag, 8, data, count));
+        self
+    }
+
+    /// Adds a list of 8-bit numbers.
+    #[must_use]
+    pub fn bytes(mut self, tag: u32, bytes: &[u8]) -> Self {
+        self.entries.push((tag, 1, bytes.to_vec(), bytes.len()));
+        self
+    }
+
+    /// Adds a list of 32-bit numbers.
+    #[must_use]
+    pub fn numbers(mut self, tag: u32, numbers: impl IntoIterator<Item = u32>) -> Self {
+        let data: Vec<u8> = numbers.into_iter().flat_map(u32::to_be_bytes).collect();
+        let count = data.len() / 4;
+        self.entries.push((tag, 4, data, count));
+        self
+    }
+
+    /// The blob.
+    #[must_use]
+    pub fn build(self) -> Vec<u8> {
+        let (mut index, mut store) = (Vec::new(), Vec::new());
+        let words =
+            |index: &mut Vec<u8>, words: [u32; 4]| index.extend(words.iter().flat_map(|word| word.to_be_bytes()));
+        let length = |count: usize| u32::try_from(count).unwrap_or(u32::MAX);
+        let count = length(self.entries.len() + 1);
+        for (tag, kind, data, count) in self.entries {
+            if kind == 4 {
+                store.resize(store.len().next_multiple_of(4), 0);
+            }
+            words(&mut index, [tag, kind, length(store.len()), length(count)]);
+            store.extend(data);
+        }
+        // The region comes first in the index, and its trailer last in the store.
+        let mut region = Vec::new();
+        words(&mut region, [63, 7, length(store.len()), 16]);
+        words(&mut store, [63, 7, 0_u32.wrapping_sub(count * 16), 16]);
+        let mut blob = Vec::new();
+        blob.extend(count.to_be_bytes());
+        blob.extend(length(store.len()).to_be_bytes());
+        blob.extend(region);
+        blob.extend(index);
+        blob.extend(store);
+        blob
+    }
+}
