@@ -100,8 +100,9 @@ impl Scene {
     ///
     /// # Errors
     /// When a person is named whom the machine does not know.
-    pub fn new(root: Root, people: &People, here: Here) -> Result<Self, UnknownPerson> {
+    pub fn new(mut root: Root, people: &People, here: Here) -> Result<Self, UnknownPerson> {
         let people = find_people(&root, people)?;
+        root.expect_few(people.iter().map(|person| person.home.clone()));
         Ok(Scene { root, people, here, extra_folders: Vec::new(), system: OnceLock::new() })
     }
 

@@ -228,11 +228,14 @@ pub struct Detail {
     pub dates: bool,
     /// Evidence and package URLs.
     pub evidence: bool,
+    /// Where packages came from, where that stands in catalogues.
+    pub origins: bool,
     /// Leave out what merely came along, where there is much of it.
     pub asked_for_only: bool,
 }
 
 impl Detail {
     /// Everything there is.
-    pub const FULL: Detail = Detail { programs: true, dates: true, evidence: true, asked_for_only: false };
+    pub const FULL: Detail =
+        Detail { programs: true, dates: true, evidence: true, origins: true, asked_for_only: false };
 }

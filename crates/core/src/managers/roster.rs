@@ -5,14 +5,15 @@
 //! trees, single paths, or both.
 
 use std::cmp::Ordering;
-use std::sync::OnceLock;
+use std::sync::{Mutex, OnceLock, PoisonError};
 
 use hashbrown::HashMap;
 
+use super::listed::{self, Role};
 use super::{Detail, Holdings};
 use crate::model::{
-    Claimant, Coverage, CoverageState, Evidence, Installation, Lead, ManagerId, Mark, Origin, Owner, Package,
-    PathClaim, Reason, Remedy, Scope, Status,
+    Claim, Claimant, Coverage, CoverageState, Digest, Evidence, Installation, Lead, ManagerId, Mark, Origin, Owner,
+    Package, PathClaim, Reason, Remedy, Scope, Status, Wanted,
 };
 use crate::root::Kind;
 use crate::scene::{Person, Scene};
@@ -151,6 +152,53 @@ pub trait Keeper: Send + Sync {
         let _ = (scene, at);
         Vec::new()
     }
+
+    /// The lists of files that the manager keeps, if it does keep any.
+    fn lists(&self) -> Option<&dyn Lists> {
+        None
+    }
+
+    /// Where each package came from, where that takes more reading than the record itself; what could not be
+    /// read is added to `notes`.
+    fn origins(
+        &self,
+        scene: &Scene,
+        at: &Installation,
+        items: &[Item],
+        notes: &mut Vec<String>,
+    ) -> Option<Vec<Option<Origin>>> {
+        let _ = (scene, at, items, notes);
+        None
+    }
+}
+
+/// Lists of files, package by package, of a manager whose files lie among those of others.
+pub trait Lists {
+    /// Hands every wanted path to `take`, with the number of its package and the line that names it; what
+    /// could not be read is added to `notes`.
+    fn each(
+        &self,
+        scene: &Scene,
+        items: &[Item],
+        wanted: &Wanted,
+        notes: &mut Vec<String>,
+        take: &mut dyn FnMut(u32, &[u8], u32),
+    );
+
+    /// The list of a package.
+    fn file(&self, item: &Item) -> Text;
+
+    /// The digest that is recorded for a settled path.
+    fn digest(&self, scene: &Scene, item: &Item, path: &[u8]) -> Option<Digest> {
+        let _ = (scene, item, path);
+        None
+    }
+
+    /// The command that puts a package's own files back.
+    fn restore(&self, item: &Item) -> Option<Remedy> {
+        let _ = item;
+        None
+    }
 }
 
 /// Where the link at a path leads by its own text, the folders of that settled; `None` where there is no link.
@@ -191,13 +239,15 @@ pub struct Roster<'s, K> {
     keeper: K,
     domain: OnceLock<Vec<Text>>,
     record: OnceLock<(Record, Places)>,
+    /// What could not be read later on.
+    late: Mutex<Vec<String>>,
 }
 
 impl<'s, K: Keeper + 's> Roster<'s, K> {
     /// The holdings of an installation at a settled location. Nothing is read yet.
     pub fn new(scene: &'s Scene, manager: ManagerId, scope: Scope, location: Text, keeper: K) -> Self {
         let installation = Installation { manager, scope, location };
-        Roster { scene, installation, keeper, domain: OnceLock::new(), record: OnceLock::new() }
+        Roster { scene, installation, keeper, domain: OnceLock::new(), record: OnceLock::new(), late: Mutex::default() }
     }
 
     /// The same, as the registry wants it.
@@ -235,6 +285,15 @@ impl<'s, K: Keeper + 's> Roster<'s, K> {
     fn is_in_domain(&self, settled: &[u8]) -> bool {
         let domain = self.domain.get_or_init(|| self.keeper.domain(self.scene, &self.installation));
         domain.iter().any(|folder| path::within(settled, folder))
+    }
+
+    fn note(&self, lost: Vec<String>) {
+        let mut late = self.late.lock().unwrap_or_else(PoisonError::into_inner);
+        for note in lost {
+            if !late.contains(&note) {
+                late.push(note);
+            }
+        }
     }
 
     /// The package into whose tree a link leads that the manager placed.
@@ -298,21 +357,44 @@ impl<'s, K: Keeper + 's> Holdings for Roster<'s, K> {
     fn coverage(&self) -> Vec<Coverage> {
         // What the question had no need of was not read.
         let Some((record, _)) = self.record.get() else { return Vec::new() };
-        if record.items.is_empty() && record.notes.is_empty() {
+        let late = self.late.lock().unwrap_or_else(PoisonError::into_inner).clone();
+        let notes: Vec<String> = record.notes.iter().cloned().chain(late).collect();
+        if record.items.is_empty() && notes.is_empty() {
             return Vec::new();
         }
         vec![Coverage {
             manager: Some(self.installation.manager),
             scope: self.installation.scope.clone(),
             location: self.installation.location.clone(),
-            state: if record.notes.is_empty() { CoverageState::Read } else { CoverageState::Partial },
+            state: if notes.is_empty() { CoverageState::Read } else { CoverageState::Partial },
             packages: Some(record.items.len()),
-            notes: record.notes.clone(),
+            notes,
         }]
     }
 
     fn packages(&self, detail: Detail) -> Vec<Package> {
-        (0..).zip(self.items()).map(|(number, item)| self.package(number, item, detail)).collect()
+        let mut packages: Vec<Package> =
+            (0..).zip(self.items()).map(|(number, item)| self.package(number, item, detail)).collect();
+        let mut lost = Vec::new();
+        if let Some(lists) = self.keeper.lists().filter(|_| detail.programs) {
+            lists.each(self.scene, self.items(), &Wanted::All, &mut lost, &mut |number, file, _| {
+                let Some(package) = packages.get_mut(number as usize) else { return };
+                match listed::role(file) {
+                    Some(Role::Command) => package.commands.push(file.into()),
+                    Some(Role::Launcher) => package.launchers.push(listed::launcher_id(file)),
+                    None => {}
+                }
+            });
+        }
+        if detail.origins
+            && let Some(origins) = self.keeper.origins(self.scene, &self.installation, self.items(), &mut lost)
+        {
+            for (package, origin) in packages.iter_mut().zip(origins) {
+                package.origin = origin;
+            }
+        }
+        self.note(lost);
+        packages
     }
 
     fn owner(&self, package: u32) -> Owner {
@@ -335,6 +417,23 @@ impl<'s, K: Keeper + 's> Holdings for Roster<'s, K> {
             (0..).zip(self.items()).filter(|(_, item)| fits(item)).map(|(number, _)| number).collect();
         found.sort_by_key(|&number| !self.item(number).active);
         found
+    }
+
+    fn claims(&self, wanted: &Wanted, take: &mut dyn FnMut(Claim<'_>)) {
+        let Some(lists) = self.keeper.lists().filter(|_| !wanted.is_nothing()) else { return };
+        let mut lost = Vec::new();
+        lists.each(self.scene, self.items(), wanted, &mut lost, &mut |number, file, line| {
+            take(Claim { path: file, claimant: Claimant::Package(number), mark: Mark { line, rule: 0 } });
+        });
+        self.note(lost);
+    }
+
+    fn digest(&self, package: u32, path: &[u8]) -> Option<Digest> {
+        self.keeper.lists()?.digest(self.scene, self.item(package), path)
+    }
+
+    fn restore(&self, package: u32) -> Option<Remedy> {
+        self.keeper.lists()?.restore(self.item(package))
     }
 
     fn claims_on(&self, settled: &[u8]) -> Vec<PathClaim> {
@@ -390,6 +489,13 @@ impl<'s, K: Keeper + 's> Holdings for Roster<'s, K> {
     fn claim_evidence(&self, claimant: Claimant, path: &[u8], mark: Mark) -> Vec<Evidence> {
         let Claimant::Package(package) = claimant else { return Vec::new() };
         let item = self.item(package);
+        if let Some(lists) = self.keeper.lists() {
+            return vec![Evidence::line(
+                lists.file(item),
+                mark.line,
+                format!("{} lists {}", item.name, Text::from(path)),
+            )];
+        }
         match item.places.get(mark.line as usize).filter(|(place, _)| **place == *path) {
             Some((_, evidence)) => vec![evidence.clone()],
             None if mark.line == u32::MAX => {

@@ -227,7 +227,12 @@ impl Package {
 
 fn full_name(id: &Text, name: &Text) -> Text {
     let last = crate::text::path::name(id);
-    let tells_more = last.strip_prefix(&**name).is_some_and(|rest| matches!(rest.first(), Some(b':' | b'.' | b'-')));
+    let tells_more = last.strip_prefix(&**name).is_some_and(|rest| match rest.first() {
+        Some(b':') => true,
+        // As rpm's people write it.
+        Some(b'.' | b'-') => id.starts_with(b"rpm/"),
+        _ => false,
+    });
     if tells_more { last.into() } else { name.clone() }
 }
 

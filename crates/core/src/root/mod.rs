@@ -11,6 +11,7 @@
 #![expect(clippy::disallowed_methods, clippy::disallowed_types, reason = "the one room that may touch the file system")]
 
 mod facts;
+mod few;
 mod folders;
 mod open;
 mod walk;
@@ -83,6 +84,7 @@ pub struct Root {
     offline: Option<Offline>,
     gaps: Mutex<Vec<Gap>>,
     folders: folders::Memo,
+    few: few::Few,
 }
 
 #[derive(Debug)]
@@ -96,7 +98,7 @@ impl Root {
     /// The running machine.
     #[must_use]
     pub fn live() -> Self {
-        Root { offline: None, gaps: Mutex::default(), folders: folders::Memo::default() }
+        Root { offline: None, gaps: Mutex::default(), folders: folders::Memo::default(), few: few::Few::default() }
     }
 
     /// The tree below `place`: a mounted disk, a container's root.
@@ -122,7 +124,7 @@ impl Root {
             .map_err(|errno| RootError::new(place.as_os_str().as_bytes(), errno))?;
         let place = std::fs::canonicalize(place).unwrap_or_else(|_| place.to_owned());
         let offline = Some(Offline { folder, place, by_kernel });
-        Ok(Root { offline, gaps: Mutex::default(), folders: folders::Memo::default() })
+        Ok(Root { offline, gaps: Mutex::default(), folders: folders::Memo::default(), few: few::Few::default() })
     }
 
     /// Where the tree lies on the running machine; `/` for the machine itself.
@@ -169,7 +171,9 @@ impl Root {
     }
 
     fn meta(&self, path: &[u8], of_link: bool) -> Result<Meta, RootError> {
-        let stat = if self.is_live() {
+        let stat = if self.is_absent(path) {
+            Err(Errno::NOENT)
+        } else if self.is_live() {
             let flags = if of_link { AtFlags::SYMLINK_NOFOLLOW } else { AtFlags::empty() };
             rustix::fs::statat(CWD, path, flags)
         } else {
@@ -188,7 +192,9 @@ impl Root {
     }
 
     fn link_text(&self, path: &[u8]) -> Result<Text, Errno> {
-        let text = if self.is_live() {
+        let text = if self.is_absent(path) {
+            return Err(Errno::NOENT);
+        } else if self.is_live() {
             rustix::fs::readlinkat(CWD, path, Vec::new())?
         } else {
             let link = self.open_raw(path, OFlags::PATH | OFlags::NOFOLLOW)?;

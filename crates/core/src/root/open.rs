@@ -13,6 +13,9 @@ use crate::text::path;
 impl Root {
     /// Opens `path` with `flags`; on an offline root no link and no `..` leads out of it.
     pub(super) fn open_raw(&self, path: &[u8], flags: OFlags) -> Result<OwnedFd, Errno> {
+        if self.is_absent(path) {
+            return Err(Errno::NOENT);
+        }
         let flags = flags | OFlags::CLOEXEC;
         match &self.offline {
             None => rustix::fs::openat(CWD, path, flags, Mode::empty()),

@@ -209,7 +209,7 @@ impl<'s> Store<'s> {
             Opened::Ndb { .. } => None,
             Opened::Sqlite(connection) => {
                 let connection = connection.lock().unwrap_or_else(PoisonError::into_inner);
-                let query = "SELECT count(*) FROM Name WHERE key <> 'gpg-pubkey'";
+                let query = "SELECT (SELECT count(*) FROM Name) - (SELECT count(*) FROM Name WHERE key = 'gpg-pubkey')";
                 let count: i64 = connection.query_row(query, [], |row| row.get(0)).ok()?;
                 usize::try_from(count).ok()
             }

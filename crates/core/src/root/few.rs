@@ -1,0 +1,45 @@
+//! Folders in which much is looked for and little is there: homes above all. Their names are read once, and what is
+//! not among them needs no look-up of its own.
+
+use std::sync::OnceLock;
+
+use hashbrown::HashSet;
+
+use super::Root;
+use crate::text::{Text, path};
+
+/// Below each home, the folders in which most managers keep their things.
+const BELOW: [&str; 4] = [".local", ".local/share", ".config", ".cache"];
+
+/// The folders, a folder before those in it.
+#[derive(Debug, Default)]
+pub(super) struct Few(Vec<(Text, OnceLock<Option<HashSet<Vec<u8>>>>)>);
+
+impl Root {
+    /// Says that much will be looked for in these homes.
+    pub fn expect_few(&mut self, homes: impl IntoIterator<Item = Text>) {
+        for home in homes.into_iter().filter(|home| home.len() > 1) {
+            let below = BELOW.map(|below| path::join(&home, below.as_bytes()));
+            self.few.0.extend([home].into_iter().chain(below).map(|folder| (folder, OnceLock::new())));
+        }
+    }
+
+    /// Whether a path is known not to be there.
+    pub(super) fn is_absent(&self, path: &[u8]) -> bool {
+        self.few.0.iter().any(|(folder, names)| {
+            let Some(below) = path.strip_prefix(&**folder).and_then(|rest| rest.strip_prefix(b"/")) else {
+                return false;
+            };
+            let first = below.split(|&b| b == b'/').next().unwrap_or_default();
+            // Names that lead elsewhere, and those that a file system may spell in several ways.
+            if matches!(first, b"" | b"." | b"..") || !first.is_ascii() {
+                return false;
+            }
+            let names = names.get_or_init(|| {
+                let names = self.folder(folder).and_then(|folder| folder.list()).ok()?;
+                Some(names.into_iter().map(|(name, _)| name.to_ascii_lowercase()).collect())
+            });
+            names.as_ref().is_some_and(|names| !names.contains(&first.to_ascii_lowercase()))
+        })
+    }
+}
