@@ -14,6 +14,7 @@ mod real_glib;
 mod real_languages;
 mod real_nix;
 mod real_orders;
+mod real_pacman;
 mod real_python;
 mod real_rpm;
 mod real_squashfs;

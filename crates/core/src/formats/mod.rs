@@ -9,6 +9,7 @@ pub mod desktop_entry;
 pub mod key_file;
 pub mod manual;
 pub mod ndb;
+pub mod packed;
 pub mod pyvenv;
 pub mod rpm_header;
 pub mod settings;

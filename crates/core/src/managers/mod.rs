@@ -12,6 +12,8 @@ pub mod javascript;
 mod kept;
 mod listed;
 pub mod nix;
+pub mod pacman;
+mod pattern;
 pub mod python;
 pub mod roster;
 pub mod rpm;
@@ -21,6 +23,8 @@ pub mod stow;
 pub mod versions;
 
 use std::cmp::Ordering;
+
+use pattern::fits;
 
 use crate::model::{
     Claim, Claimant, Coverage, Digest, Evidence, Installation, Lead, ManagerId, Mark, Owner, Package, PathClaim,
@@ -33,6 +37,7 @@ use crate::text::Text;
 pub const ALL: &[&dyn Manager] = &[
     &dpkg::Dpkg,
     &rpm::Rpm,
+    &pacman::Pacman,
     &nix::Nix,
     &flatpak::Flatpak,
     &snap::Snap,

@@ -60,6 +60,10 @@ pub struct Item {
     pub places: Vec<(Text, Evidence)>,
     /// Other names by which people call it.
     pub also: Vec<Text>,
+    /// The folder or file of its own in the manager's state.
+    pub entry: Text,
+    /// Groups that it is a member of.
+    pub groups: Vec<Text>,
     /// Its own record, where another manager may have put it there: see [`Holdings::yields`].
     pub record: Option<Text>,
     /// Where all this stands.
@@ -91,6 +95,8 @@ impl Item {
             trees: Vec::new(),
             places: Vec::new(),
             also: Vec::new(),
+            entry: Text::default(),
+            groups: Vec::new(),
             record: None,
             evidence: Vec::new(),
             remedies: Vec::new(),

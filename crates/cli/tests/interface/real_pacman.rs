@@ -1,0 +1,156 @@
+//! pacman as the judge, on a root that it installs made-up packages into.
+
+use std::collections::{BTreeMap, BTreeSet};
+use std::fs;
+use std::process::Command;
+
+use serde_json::Value;
+use tempfile::TempDir;
+
+use super::support::{has, open_folder, output, run};
+
+fn text(value: &Value) -> String {
+    value.as_str().unwrap_or_default().to_owned()
+}
+
+/// A folder that nobody may write, for makepkg will not be root, with a root in it.
+struct Yard(TempDir);
+
+impl Yard {
+    fn new() -> Option<Self> {
+        if !has(&["pacman", "makepkg", "setpriv", "repo-add"]) {
+            return None;
+        }
+        let yard = Yard(open_folder());
+        let conf = format!(
+            "[options]\nArchitecture = auto\nSigLevel = Never\nIgnorePkg = chai*\n[quay]\nServer = file://{0}/make/$repo\n\
+             [fenders]\nInclude = {0}/more.conf\n",
+            yard.0.path().display()
+        );
+        fs::create_dir_all(yard.at("root/etc")).unwrap();
+        fs::create_dir_all(yard.at("root/var/lib/pacman")).unwrap();
+        fs::write(yard.at("pacman.conf"), &conf).unwrap();
+        fs::write(yard.at("root/etc/pacman.conf"), conf.replace(yard.0.path().to_str().unwrap(), "/etc")).unwrap();
+        fs::write(yard.at("more.conf"), format!("Server = file://{}/make/fenders\n", yard.0.path().display())).unwrap();
+        fs::write(yard.at("root/etc/more.conf"), "Server = https://fenders.example\n").unwrap();
+        yard.sh("mkdir make make/quay make/fenders; chown nobody make");
+        Some(yard)
+    }
+
+    fn at(&self, below: &str) -> String {
+        self.0.path().join(below).to_str().unwrap().to_owned()
+    }
+
+    fn sh(&self, lines: &str) -> String {
+        let mut command = Command::new("sh");
+        command.args(["-ec", lines]).env("LC_ALL", "C.UTF-8").current_dir(self.0.path());
+        let output = command.output().unwrap();
+        assert!(output.status.success(), "{lines}: {}", String::from_utf8_lossy(&output.stderr));
+        String::from_utf8(output.stdout).unwrap()
+    }
+
+    fn build(&self, name: &str, version: &str, more: &str, fill: &str) {
+        let folder = format!("make/{name}-{version}");
+        let (epoch, rest) = version.split_once(':').unwrap_or(("0", version));
+        let (version, release) = rest.split_once('-').unwrap();
+        let recipe = format!(
+            "pkgname={name}\nepoch={epoch}\npkgver={version}\npkgrel={release}\narch=(any)\nlicense=(MIT)\n{more}\npackage() {{\n{fill}\n:\n}}\n"
+        );
+        fs::create_dir_all(self.at(&folder)).unwrap();
+        fs::write(self.at(&format!("{folder}/PKGBUILD")), recipe).unwrap();
+        self.sh(&format!("chown -R nobody {folder}; cd {folder}; HOME=$PWD PKGEXT=.pkg.tar.zst setpriv --reuid=65534 --clear-groups makepkg -d --nocheck >/dev/null 2>&1"));
+    }
+
+    fn pacman(&self, arguments: &[&str]) -> String {
+        let mut command = Command::new("pacman");
+        command.args([
+            "--config",
+            &self.at("pacman.conf"),
+            "--root",
+            &self.at("root"),
+            "--dbpath",
+            &self.at("root/var/lib/pacman"),
+            "--noconfirm",
+        ]);
+        String::from_utf8(output(command.args(arguments).current_dir(self.0.path()))).unwrap()
+    }
+}
+
+#[test]
+fn a_database_is_read_as_pacman_reads_it() {
+    let Some(yard) = Yard::new() else { return };
+    let program = "install -d \"$pkgdir/usr/bin\" \"$pkgdir/etc\"; printf '#!/bin/sh\\n' > \"$pkgdir/usr/bin/$pkgname\"; chmod 755 \"$pkgdir/usr/bin/$pkgname\"; \
+                   ln -s $pkgname \"$pkgdir/usr/bin/$pkgname-link\"; echo 1 > \"$pkgdir/etc/$pkgname two.conf\"";
+    yard.build("tarn", "2.3.1-2", "depends=(teasel)\nbackup=(\"etc/tarn two.conf\")\ngroups=(lakes)", program);
+    yard.build("teasel", "1:0.8-1", "", program);
+    yard.build("teasel-utils", "7.1.r12.gdead-1.1", "", program);
+    yard.build("chain", "1-1", "", "");
+    // One repository packed in one way, one in another; a third that no setting names.
+    yard.sh("cd make; repo-add -q quay/quay.db.tar.gz teasel-1*/*.zst chain*/*.zst >/dev/null 2>&1; repo-add -q fenders/fenders.db.tar.zst tarn*/*.zst chain*/*.zst >/dev/null 2>&1; \
+             mkdir -p ../root/var/lib/pacman/sync; cp quay/quay.db.tar.gz ../root/var/lib/pacman/sync/quay.db; cp fenders/fenders.db.tar.zst ../root/var/lib/pacman/sync/fenders.db; \
+             repo-add -q old.db.tar.xz teasel-utils*/*.zst >/dev/null 2>&1; cp old.db.tar.xz ../root/var/lib/pacman/sync/old.db");
+    let packages = yard.sh("ls make/*/*.pkg.tar.zst");
+    let packages: Vec<&str> = packages.split_whitespace().collect();
+    yard.pacman(&[&["-U"], &packages[..]].concat());
+    yard.pacman(&["-D", "--asdeps", "teasel"]);
+
+    let root = yard.at("root");
+    let document = run(&["--root", &root, "inventory", "--all", "--format", "json"]).document();
+    assert!(document["coverage"].as_array().unwrap().iter().all(|part| part["state"] == "read"), "{document:#}");
+    let ours = document["packages"].as_array().unwrap();
+    let names_of = |fits: &dyn Fn(&Value) -> bool| -> BTreeSet<String> {
+        ours.iter()
+            .filter(|one| fits(one))
+            .map(|one| format!("{} {}", text(&one["name"]), text(&one["version"])))
+            .collect()
+    };
+    let theirs =
+        |arguments: &[&str]| -> BTreeSet<String> { yard.pacman(arguments).lines().map(str::to_owned).collect() };
+    assert_eq!(names_of(&|_| true), theirs(&["-Q"]));
+    assert_eq!(ours.len(), 4);
+    assert_eq!(names_of(&|one| one["reason"] == "explicit"), theirs(&["-Qe"]));
+    assert_eq!(names_of(&|one| one["reason"] == "dependency"), theirs(&["-Qd"]));
+    assert_eq!(names_of(&|one| one["origin"].is_null()), theirs(&["-Qm"]));
+    assert_eq!(names_of(&|one| !one["origin"].is_null()), theirs(&["-Qn"]));
+    let origin = |name: &str| text(&ours.iter().find(|one| one["name"] == name).unwrap()["origin"]["name"]);
+    assert_eq!([origin("tarn"), origin("chain"), origin("teasel-utils")], ["fenders", "quay", ""]);
+    assert_eq!(names_of(&|one| one["held"] == true), BTreeSet::from(["chain 1-1".to_owned()]));
+    let info = yard.pacman(&["-Qi"]);
+    let field = |stanza: &str, name: &str| {
+        let line = stanza.lines().find(|line| line.starts_with(name)).unwrap();
+        line.split_once(" : ").unwrap().1.to_owned()
+    };
+    for stanza in info.split("\n\n").filter(|stanza| !stanza.trim().is_empty()) {
+        let one = ours.iter().find(|one| one["name"] == field(stanza, "Name").as_str()).unwrap();
+        assert_eq!(text(&one["arch"]), field(stanza, "Architecture"));
+    }
+
+    // Every path, and one that no package has.
+    fs::write(yard.at("root/usr/bin/none"), "").unwrap();
+    let listed = yard.pacman(&["-Ql"]);
+    let mut expected: BTreeMap<String, BTreeSet<String>> = BTreeMap::new();
+    for (name, file) in listed.lines().filter_map(|line| line.split_once(' ')).filter(|(_, file)| !file.ends_with('/'))
+    {
+        let file = file.strip_prefix(&root).unwrap();
+        expected.entry(file.to_owned()).or_default().insert(name.to_owned());
+    }
+    expected.insert("/usr/bin/none".to_owned(), BTreeSet::new());
+    let paths: Vec<&str> = expected.keys().map(String::as_str).collect();
+    let document = run(&[&["--root", &root, "owner", "--format", "json"], &paths[..]].concat()).document();
+    for (answer, (path, theirs)) in document["answers"].as_array().unwrap().iter().zip(&expected) {
+        let ours: BTreeSet<String> =
+            answer["owners"].as_array().unwrap().iter().map(|owner| text(&owner["name"])).collect();
+        assert_eq!(&ours, theirs, "{path}");
+    }
+
+    // A file of another package forced over one: the digest tells whose it is now.
+    yard.build("rival", "1-1", "", "install -d \"$pkgdir/usr/bin\"; echo rival > \"$pkgdir/usr/bin/tarn\"");
+    let rival = yard.sh("echo make/rival*/*.zst");
+    yard.pacman(&["-U", "--overwrite", "*", rival.trim()]);
+    let answer = &run(&["--root", &root, "owner", "--format", "json", "/usr/bin/tarn"]).document()["answers"][0];
+    assert_eq!(
+        (text(&answer["verdict"]), text(&answer["owner"]["name"])),
+        ("several".to_owned(), "rival".to_owned()),
+        "{answer:#}"
+    );
+}

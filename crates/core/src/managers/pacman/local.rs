@@ -1,0 +1,225 @@
+//! What is installed: a folder for each package.
+
+use std::io::Read as _;
+
+use rayon::prelude::*;
+
+use crate::managers::roster::{Item, Record};
+use crate::model::{Digest, Evidence, Reason, Status, Wanted};
+use crate::root::{Kind, Limit, Root};
+use crate::text::{Text, path};
+
+/// The values of each `%KEY%`, a line each, with the number of the key's line.
+pub fn sections(content: &[u8]) -> impl Iterator<Item = (&[u8], u32, Vec<&[u8]>)> {
+    let mut lines = (1..).zip(content.split(|&b| b == b'\n'));
+    std::iter::from_fn(move || {
+        let is_key = |line: &[u8]| line.len() > 2 && line.starts_with(b"%") && line.ends_with(b"%");
+        let (number, key) = lines.find(|(_, line)| is_key(line))?;
+        let values = lines.by_ref().map(|(_, line)| line).take_while(|line| !line.is_empty()).collect();
+        Some((&key[1..key.len() - 1], number, values))
+    })
+}
+
+/// Reads every package's description.
+pub fn read(root: &Root, database: &Text) -> Record {
+    let folder = path::join(database, b"local");
+    let mut record = Record::default();
+    let names = match root.folder(&folder).and_then(|folder| folder.list()) {
+        Ok(names) => names,
+        Err(error) => {
+            record.notes.push(format!("{error}: the packages of pacman are not known"));
+            return record;
+        }
+    };
+    let folders: Vec<Text> =
+        names.iter().filter(|(_, kind)| *kind == Kind::Folder).map(|(name, _)| path::join(&folder, name)).collect();
+    let read: Vec<(Item, Vec<String>)> = folders.par_iter().map(|entry| package(root, entry)).collect();
+    for (item, notes) in read {
+        record.items.push(item);
+        record.notes.extend(notes);
+    }
+    record
+}
+
+fn package(root: &Root, entry: &Text) -> (Item, Vec<String>) {
+    let file = path::join(entry, b"desc");
+    let mut notes = Vec::new();
+    let (name, version) = name_and_version(path::name(entry));
+    let mut item = Item::new("package", name);
+    item.version = version;
+    item.entry = entry.clone();
+    item.purl = Some("alpm");
+    item.status = Status::Broken;
+    match root.read(&file, Limit::SMALL) {
+        Ok(content) => fill(&mut item, &file, &content, &mut notes),
+        Err(error) => {
+            item.reason = Reason::Unknown;
+            notes.push(format!(
+                "{error}: an interrupted installation, or a damaged record; taken from the folder's name"
+            ));
+            item.evidence.push(Evidence::at(
+                entry.clone(),
+                "folder",
+                format!("its name is all that is left of {}", item.name),
+            ));
+        }
+    }
+    (item, notes)
+}
+
+fn fill(item: &mut Item, file: &Text, content: &[u8], notes: &mut Vec<String>) {
+    let mut known = 0;
+    for (key, line, values) in sections(content) {
+        let first = values.first().copied();
+        let number = || std::str::from_utf8(first?).ok()?.trim().parse::<i64>().ok();
+        match key {
+            b"NAME" => {
+                item.name = first.unwrap_or_default().into();
+                item.evidence.push(Evidence::line(file.clone(), line + 1, format!("name {}", item.name)));
+                known += 1;
+            }
+            b"VERSION" => {
+                item.version = first.map(Text::from);
+                known += 1;
+            }
+            b"ARCH" => item.arch = first.map(Text::from),
+            b"GROUPS" => item.groups = values.iter().map(|group| Text::from(*group)).collect(),
+            b"INSTALLDATE" => item.installed_at = number(),
+            b"SIZE" => item.size = number().and_then(|size| u64::try_from(size).ok()),
+            b"REASON" if number() == Some(1) => {
+                item.reason = Reason::Dependency;
+                item.evidence.push(Evidence::line(file.clone(), line + 1, "came along (1)"));
+            }
+            _ => {}
+        }
+    }
+    if known == 2 {
+        item.status = Status::Installed;
+    } else {
+        notes.push(format!("{file}: says no name or version: taken from the folder's name"));
+    }
+}
+
+/// `sanderling-utils-7.1-1.1` → name and version: the last two parts are version and release.
+fn name_and_version(folder: &[u8]) -> (Text, Option<Text>) {
+    let cut = memchr::memrchr(b'-', folder).and_then(|at| memchr::memrchr(b'-', &folder[..at]));
+    match cut {
+        Some(at) => (folder[..at].into(), Some(folder[at + 1..].into())),
+        None => (folder.into(), None),
+    }
+}
+
+/// Hands the wanted files of every package to `take`.
+pub fn each_file(
+    root: &Root,
+    items: &[Item],
+    wanted: &Wanted,
+    notes: &mut Vec<String>,
+    take: &mut dyn FnMut(u32, &[u8], u32),
+) {
+    let read: Vec<_> = items
+        .par_iter()
+        .map(|item| {
+            let content = root.read(&path::join(&item.entry, b"files"), Limit::LIST);
+            content.map(|content| wanted_of(&content, wanted))
+        })
+        .collect();
+    for ((number, item), read) in (0..).zip(items).zip(read) {
+        match read {
+            Ok(files) => files.iter().for_each(|(file, line)| take(number, file, *line)),
+            // A package without files need not have a list.
+            Err(error) if error.is_missing() && item.status == Status::Installed => {}
+            Err(error) => notes.push(format!("{error}: the files of {} are not known", item.name)),
+        }
+    }
+}
+
+fn wanted_of(content: &[u8], wanted: &Wanted) -> Vec<(Text, u32)> {
+    let mut is_file = false;
+    let mut found = Vec::new();
+    for (number, line) in (1..).zip(content.split(|&b| b == b'\n')) {
+        if line.starts_with(b"%") && line.ends_with(b"%") {
+            is_file = line == b"%FILES%";
+            continue;
+        }
+        let bare = line.strip_suffix(b"/").unwrap_or(line);
+        if is_file && !bare.is_empty() && !bare.starts_with(b"/") && wanted.has(path::name(bare)) {
+            found.push((path::join(b"/", bare), number));
+        }
+    }
+    found
+}
+
+/// The digest of a path, from the package's `mtree`.
+pub fn digest(root: &Root, entry: &Text, settled: &[u8]) -> Option<Digest> {
+    let packed = root.read(&path::join(entry, b"mtree"), Limit::LIST).ok()?;
+    let mut content = Vec::new();
+    flate2::read::MultiGzDecoder::new(&packed[..]).take(MOST_UNPACKED).read_to_end(&mut content).ok()?;
+    let name = path::name(settled);
+    let lines = content.split(|&b| b == b'\n').filter(|line| line.starts_with(b"./"));
+    lines
+        .filter_map(|line| {
+            let mut words = line.split(|&b| b == b' ');
+            let file = unescaped(words.next()?.get(1..)?);
+            (path::name(&file) == name && *root.settle(&file) == *settled).then_some(words)
+        })
+        .find_map(|words| {
+            let mut md5 = None;
+            for word in words {
+                let text = |prefix: &str| {
+                    word.strip_prefix(prefix.as_bytes())
+                        .map(|digest| String::from_utf8_lossy(digest).to_ascii_lowercase())
+                };
+                if let Some(digest) = text("sha256digest=") {
+                    return Some(Digest::Sha256(digest));
+                }
+                md5 = md5.or(text("md5digest=").or(text("md5=")).map(Digest::Md5));
+            }
+            md5
+        })
+}
+
+/// As much of an `mtree` is looked at.
+const MOST_UNPACKED: u64 = 64 << 20;
+
+/// Bytes that are written `\040`, in octal.
+fn unescaped(text: &[u8]) -> Vec<u8> {
+    let mut plain = Vec::with_capacity(text.len());
+    let mut rest = text;
+    while let Some((&first, after)) = rest.split_first() {
+        let digits = after.get(..3).filter(|_| first == b'\\');
+        let octal =
+            digits.and_then(|digits| std::str::from_utf8(digits).ok()).and_then(|d| u8::from_str_radix(d, 8).ok());
+        match octal {
+            Some(byte) => {
+                plain.push(byte);
+                rest = &after[3..];
+            }
+            None => {
+                plain.push(first);
+                rest = after;
+            }
+        }
+    }
+    plain
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn descriptions_lists_and_escapes_are_read() {
+        let desc = b"%NAME%\ntarn\n\n%GROUPS%\na\nb\n\n%REASON%\n1\n%ODD";
+        let read: Vec<_> = sections(desc).map(|(key, line, values)| (key.to_vec(), line, values.len())).collect();
+        assert_eq!(read, [(b"NAME".to_vec(), 1, 1), (b"GROUPS".to_vec(), 4, 2), (b"REASON".to_vec(), 8, 2)]);
+        let files = b"%FILES%\nusr/\nusr/bin/\nusr/bin/tarn\n/abs\n\n%BACKUP%\netc/tarn.conf\t00\n";
+        let found = wanted_of(files, &Wanted::All);
+        assert_eq!(
+            found.iter().map(|(file, line)| format!("{file} {line}")).collect::<Vec<_>>(),
+            ["/usr 2", "/usr/bin 3", "/usr/bin/tarn 4"]
+        );
+        assert_eq!(unescaped(b"/a\\040b\\9"), b"/a b\\9");
+        assert_eq!(name_and_version(b"teasel-utils-1:0.8-1.1"), ("teasel-utils".into(), Some("1:0.8-1.1".into())));
+    }
+}

@@ -1,0 +1,132 @@
+//! pacman: Arch Linux and its family.
+//!
+//! Follows `pacman(8)`, `pacman.conf(5)`, `alpm-repo-desc(5)`, `mtree(5)`, and the layout of `/var/lib/pacman` as pacman 6
+//! writes it (schema 9).
+//!
+//! | what | where | read by |
+//! |---|---|---|
+//! | packages, asked for or not | `local/NAME-VERSION/desc` | `local.rs` |
+//! | files, and digests of packaged settings | `local/NAME-VERSION/files` | `local.rs` |
+//! | digests of all files | `local/NAME-VERSION/mtree` | `local.rs` |
+//! | what repositories offer | `sync/REPOSITORY.db` | `sync.rs` |
+//! | which repositories count, what is ignored | `/etc/pacman.conf` | `settings.rs` |
+//!
+//! Traps: no record says from which repository a package came: it is the first that has the name; databases of
+//! repositories that were taken out of the settings stay behind; paths have no `/` in front, folders one at the end.
+
+mod local;
+mod settings;
+mod sync;
+
+use std::cmp::Ordering;
+
+use super::roster::{Item, Keeper, Lists, Record, Roster};
+use super::{Holdings, Manager};
+use crate::model::{Digest, Installation, ManagerId, Origin, Remedy, Scope, Wanted};
+use crate::root::Kind;
+use crate::scene::Scene;
+use crate::text::{Text, path, shell_word};
+use crate::version::pacman;
+use settings::Settings;
+
+const ID: ManagerId = ManagerId("pacman");
+
+/// The manager.
+#[derive(Debug)]
+pub struct Pacman;
+
+/// The database in one place.
+struct Database {
+    settings: Settings,
+    notes: Vec<String>,
+}
+
+impl Manager for Pacman {
+    fn id(&self) -> ManagerId {
+        ID
+    }
+
+    fn open<'s>(&self, scene: &'s Scene) -> Vec<Box<dyn Holdings + 's>> {
+        let mut notes = Vec::new();
+        let settings = Settings::read(&scene.root, &mut notes);
+        let folder = scene.root.settle_folder(&settings.database);
+        // Other families have the program, too, without a single package in its care.
+        if !scene.root.target(&path::join(&folder, b"local")).is_ok_and(|meta| meta.kind == Kind::Folder) {
+            return Vec::new();
+        }
+        vec![Roster::boxed(scene, ID, Scope::System, folder, Database { settings, notes })]
+    }
+}
+
+impl Keeper for Database {
+    fn read(&self, scene: &Scene, at: &Installation) -> Record {
+        let mut record = local::read(&scene.root, &at.location);
+        record.notes.extend(self.notes.iter().cloned());
+        for item in &mut record.items {
+            item.held = self.settings.ignores(&item.name, &item.groups);
+            let word = shell_word(&item.name);
+            item.remedies = vec![
+                Remedy { purpose: "remove".to_owned(), command: format!("sudo pacman -R {word}") },
+                Remedy { purpose: "upgrade".to_owned(), command: "sudo pacman -Syu".to_owned() },
+            ];
+        }
+        record
+    }
+
+    fn domain(&self, _: &Scene, _: &Installation) -> Vec<Text> {
+        Vec::new() // All that it claims stands in lists.
+    }
+
+    fn order(&self, a: &[u8], b: &[u8]) -> Ordering {
+        pacman::compare(a, b)
+    }
+
+    fn lists(&self) -> Option<&dyn Lists> {
+        Some(self)
+    }
+
+    fn origins(
+        &self,
+        scene: &Scene,
+        at: &Installation,
+        items: &[Item],
+        notes: &mut Vec<String>,
+    ) -> Option<Vec<Option<Origin>>> {
+        // Without any catalogue nothing is known; with one, what none of them has came from elsewhere.
+        let catalogues = sync::read(&scene.root, &at.location, &self.settings, notes);
+        if catalogues.is_empty() {
+            return None;
+        }
+        let of = |item: &Item| {
+            let found =
+                catalogues.iter().find(|catalogue| catalogue.offers.iter().any(|offer| offer.name == item.name))?;
+            Some(self.settings.origin(&found.repository))
+        };
+        Some(items.iter().map(of).collect())
+    }
+}
+
+impl Lists for Database {
+    fn each(
+        &self,
+        scene: &Scene,
+        items: &[Item],
+        wanted: &Wanted,
+        notes: &mut Vec<String>,
+        take: &mut dyn FnMut(u32, &[u8], u32),
+    ) {
+        local::each_file(&scene.root, items, wanted, notes, take);
+    }
+
+    fn file(&self, item: &Item) -> Text {
+        path::join(&item.entry, b"files")
+    }
+
+    fn digest(&self, scene: &Scene, item: &Item, path: &[u8]) -> Option<Digest> {
+        local::digest(&scene.root, &item.entry, path)
+    }
+
+    fn restore(&self, item: &Item) -> Option<Remedy> {
+        Some(Remedy { purpose: "restore".to_owned(), command: format!("sudo pacman -S {}", shell_word(&item.name)) })
+    }
+}

@@ -1,0 +1,134 @@
+//! `pacman.conf`: where the database is, which repositories count, what is never upgraded.
+//!
+//! Sections; keys can repeat and take lists; `Include` stands for the lines of other files, with patterns in their
+//! names.
+
+use crate::root::{Limit, Root};
+use crate::text::{Text, path};
+
+use crate::managers::fits;
+use crate::model::Origin;
+
+const FILE: &[u8] = b"/etc/pacman.conf";
+
+/// Files that include files that include files.
+const DEEPEST: usize = 10;
+
+/// A repository.
+#[derive(Debug, Clone, PartialEq, Eq, Default)]
+pub struct Repository {
+    /// The section's name.
+    pub name: Text,
+    /// Its first server.
+    pub url: Option<Text>,
+    /// `SigLevel`, where it has one of its own.
+    pub checks: Option<Text>,
+}
+
+/// What is set.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct Settings {
+    /// The folder of databases.
+    pub database: Text,
+    /// In the order in which they are asked.
+    pub repositories: Vec<Repository>,
+    ignored: Vec<Text>,
+    ignored_groups: Vec<Text>,
+    /// `SigLevel` for all.
+    pub checks: Option<Text>,
+}
+
+impl Settings {
+    pub fn read(root: &Root, notes: &mut Vec<String>) -> Self {
+        let mut settings = Settings {
+            database: "/var/lib/pacman".into(),
+            repositories: Vec::new(),
+            ignored: Vec::new(),
+            ignored_groups: Vec::new(),
+            checks: None,
+        };
+        let mut section = Text::default();
+        settings.file(root, &FILE.into(), &mut section, DEEPEST, notes);
+        settings
+    }
+
+    fn file(&mut self, root: &Root, file: &Text, section: &mut Text, deep: usize, notes: &mut Vec<String>) {
+        let content = match root.read(file, Limit::SMALL) {
+            Ok(content) => content,
+            Err(error) => {
+                if !error.is_missing() {
+                    notes.push(format!("{error}: settings of pacman are not known"));
+                }
+                return;
+            }
+        };
+        for line in content.split(|&b| b == b'\n').map(<[u8]>::trim_ascii) {
+            let line = line.split(|&b| b == b'#').next().unwrap_or_default().trim_ascii();
+            if let Some(name) = line.strip_prefix(b"[").and_then(|rest| rest.strip_suffix(b"]")) {
+                *section = name.into();
+                let is_new = name != b"options" && self.repositories.iter().all(|one| *one.name != *name);
+                if is_new {
+                    self.repositories.push(Repository { name: name.into(), ..Repository::default() });
+                }
+                continue;
+            }
+            let mut parts = line.splitn(2, |&b| b == b'=');
+            let key = parts.next().unwrap_or_default().trim_ascii();
+            let value = parts.next().unwrap_or_default().trim_ascii();
+            if key == b"Include" && deep > 0 {
+                for included in included(root, value) {
+                    self.file(root, &included, section, deep - 1, notes);
+                }
+            } else if &**section == b"options" {
+                self.option(key, value);
+            } else if let Some(one) = self.repositories.iter_mut().find(|one| one.name == *section) {
+                match key {
+                    b"Server" if one.url.is_none() => one.url = Some(address(value, &one.name)),
+                    b"SigLevel" => one.checks = Some(value.into()),
+                    _ => {}
+                }
+            }
+        }
+    }
+
+    fn option(&mut self, key: &[u8], value: &[u8]) {
+        let words = || value.split(|b| b.is_ascii_whitespace()).filter(|word| !word.is_empty()).map(Text::from);
+        match key {
+            b"DBPath" if value.starts_with(b"/") => {
+                let trimmed = value.strip_suffix(b"/").filter(|rest| !rest.is_empty()).unwrap_or(value);
+                self.database = trimmed.into();
+            }
+            b"IgnorePkg" => self.ignored.extend(words()),
+            b"IgnoreGroup" => self.ignored_groups.extend(words()),
+            b"SigLevel" => self.checks = Some(value.into()),
+            _ => {}
+        }
+    }
+
+    /// Whether upgrades pass a package over.
+    pub fn ignores(&self, name: &[u8], groups: &[Text]) -> bool {
+        self.ignored.iter().any(|pattern| fits(pattern, name))
+            || groups.iter().any(|group| self.ignored_groups.iter().any(|pattern| fits(pattern, group)))
+    }
+
+    /// A repository as the origin of a package.
+    pub fn origin(&self, name: &Text) -> Origin {
+        let url = self.repositories.iter().find(|one| one.name == *name).and_then(|one| one.url.clone());
+        Origin { name: name.clone(), kind: "repository".to_owned(), url, trust: None }
+    }
+}
+
+/// The files that an `Include` names: a pattern in the last part of the path counts.
+fn included(root: &Root, value: &[u8]) -> Vec<Text> {
+    let last = path::name(value);
+    if !last.iter().any(|b| b"*?".contains(b)) {
+        return vec![value.into()];
+    }
+    let folder = path::folder(value);
+    let names = root.folder(folder).and_then(|folder| folder.list()).unwrap_or_default();
+    names.iter().filter(|(name, _)| fits(last, name)).map(|(name, _)| path::join(folder, name)).collect()
+}
+
+fn address(value: &[u8], repository: &[u8]) -> Text {
+    bstr::ByteSlice::replace(value, "$repo", repository).into()
+}
