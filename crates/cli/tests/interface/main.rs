@@ -21,4 +21,5 @@ mod real_squashfs;
 mod real_versions;
 mod stand_in_homes;
 mod stand_in_snap;
+mod stand_in_systems;
 mod support;

@@ -3,7 +3,7 @@
 use crate::text::Text;
 
 /// Folders whose programs are commands.
-const PROGRAM_FOLDERS: [&[u8]; 8] = [
+const PROGRAM_FOLDERS: [&[u8]; 10] = [
     b"/usr/bin/",
     b"/bin/",
     b"/usr/sbin/",
@@ -12,6 +12,8 @@ const PROGRAM_FOLDERS: [&[u8]; 8] = [
     b"/usr/local/bin/",
     b"/usr/local/sbin/",
     b"/usr/local/games/",
+    b"/opt/local/bin/",
+    b"/opt/local/sbin/",
 ];
 
 /// Folders whose `.desktop` files are launchers.

@@ -1,9 +1,11 @@
 //! The package managers: one file or folder each, none of which knows another. [`ALL`] is the registry.
 
+pub mod apk;
 pub mod appimage;
 pub mod cargo;
 pub mod conda;
 pub mod dpkg;
+pub mod eopkg;
 pub mod flatpak;
 pub mod gem;
 pub mod go;
@@ -11,9 +13,11 @@ pub mod homebrew;
 pub mod javascript;
 mod kept;
 mod listed;
+pub mod macports;
 pub mod nix;
 pub mod pacman;
 mod pattern;
+pub mod portage;
 pub mod python;
 pub mod roster;
 pub mod rpm;
@@ -38,6 +42,10 @@ pub const ALL: &[&dyn Manager] = &[
     &dpkg::Dpkg,
     &rpm::Rpm,
     &pacman::Pacman,
+    &apk::Apk,
+    &portage::Portage,
+    &eopkg::Eopkg,
+    &macports::MacPorts,
     &nix::Nix,
     &flatpak::Flatpak,
     &snap::Snap,

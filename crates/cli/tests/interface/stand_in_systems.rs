@@ -1,0 +1,186 @@
+//! Distributions whose managers do not run here: trees made after their public formats. And what damage to the
+//! records of any distribution's manager costs.
+
+use std::fs;
+use std::path::Path;
+
+use serde_json::Value;
+use tempfile::TempDir;
+
+use super::support::{run, tree};
+
+fn text(value: &Value) -> String {
+    value.as_str().unwrap_or_default().to_owned()
+}
+
+fn alpine() -> TempDir {
+    tree(&[
+        ("etc/apk/world", b"tarn=2.3-r1\nlights@edge\n!none\n"),
+        (
+            "lib/apk/db/installed",
+            b"C:Q1x\nP:tarn\nV:2.3-r1\nA:x86_64\nI:2048\nD:so:libteasel.so.0\nF:usr\nF:usr/bin\nR:tarn\na:0:0:755\nZ:Q1x\n\nP:lights\nV:1.0_rc1-r0\nA:x86_64\nF:\nR:rooted\n\nP:teasel\nV:0.8-r0\nA:noarch\nF:usr/lib\nR:libteasel.so.0\n\n",
+        ),
+        ("usr/bin/tarn", b"x"),
+        ("rooted", b"x"),
+        ("usr/lib/libteasel.so.0", b"x"),
+    ])
+}
+
+fn gentoo() -> TempDir {
+    tree(&[
+        ("var/lib/portage/world", b"net-lake/tarn\n>=app-lake/buoy-1.2:2\n"),
+        ("var/db/pkg/net-lake/tarn-2.3-r1/CONTENTS", b"dir /usr\nobj /usr/bin/tarn 9dd4e461268c8034f5c8564e155c67a6 1767225600\nsym /usr/bin/tarn two -> tarn 1767225600\n"),
+        ("var/db/pkg/net-lake/tarn-2.3-r1/SLOT", b"0/7\n"),
+        ("var/db/pkg/net-lake/tarn-2.3-r1/repository", b"quay\n"),
+        ("var/db/pkg/net-lake/tarn-2.3-r1/SIZE", b"2048\n"),
+        ("var/db/pkg/app-lake/buoy-1.2/SLOT", b"2\n"),
+        ("var/db/pkg/app-lake/buoy-0.9_rc1/SLOT", b"0\n"),
+        ("var/db/pkg/app-lake/-MERGING-chain-1/SLOT", b"0\n"),
+        ("usr/bin/tarn", b"x"),
+        ("usr/bin/tarn two", b"-> tarn"),
+    ])
+}
+
+fn solus() -> TempDir {
+    tree(&[
+        ("var/lib/eopkg/info/automatic", b"teasel\n"),
+        (
+            "var/lib/eopkg/package/tarn-2.3-12/metadata.xml",
+            b"<PISI><Source><Name>lake-source</Name></Source><Package><Name>tarn</Name><Architecture>x86_64</Architecture><InstalledSize>2048</InstalledSize><History><Update release=\"12\"><Date>2026-01-02</Date><Version>2.3</Version></Update><Update release=\"11\"><Version>2.2</Version></Update></History></Package></PISI>",
+        ),
+        ("var/lib/eopkg/package/tarn-2.3-12/files.xml", b"<Files>\n<File><Path>usr/bin/tarn</Path></File>\n<File><Path>usr/share/a &amp; b</Path></File></Files>"),
+        ("var/lib/eopkg/package/teasel-0.8-3/metadata.xml", b"<PISI><Package><Name>teasel</Name><History><Update release=\"3\"><Version>0.8</Version></Update></History></Package></PISI>"),
+        ("var/lib/eopkg/package/teasel-0.8-3/files.xml", b"<Files></Files>"),
+        ("usr/bin/tarn", b"x"),
+        ("usr/share/a & b", b"x"),
+    ])
+}
+
+fn ports() -> TempDir {
+    let made = tree(&[("opt/local/bin/tarn", b"x"), ("opt/local/var/macports/registry/keep", b"")]);
+    let database = rusqlite::Connection::open(made.path().join("opt/local/var/macports/registry/registry.db")).unwrap();
+    database.create_collation("VERSION", |a: &str, b: &str| a.cmp(b)).unwrap();
+    database
+        .execute_batch(
+            "CREATE TABLE ports (id INTEGER PRIMARY KEY, name TEXT COLLATE NOCASE, version TEXT COLLATE VERSION, revision INTEGER COLLATE VERSION, epoch INTEGER, variants TEXT, state TEXT, requested INTEGER, date INTEGER);
+             CREATE TABLE files (id INTEGER, path TEXT, actual_path TEXT, active INTEGER);
+             INSERT INTO ports VALUES (1, 'Tarn', '2.3', 1, 0, '+x11', 'installed', 1, 1767225600), (2, 'Tarn', '2.2', 0, 0, '', 'imaged', 0, 1767225600);
+             INSERT INTO files VALUES (1, '/opt/local/bin/tarn', '/opt/local/bin/tarn', 1), (2, '/opt/local/bin/tarn', NULL, 0);",
+        )
+        .unwrap();
+    made
+}
+
+fn rows(root: &Path) -> Vec<String> {
+    let document = run(&["--root", root.to_str().unwrap(), "inventory", "--all", "--format", "json"]).document();
+    let packages = document["packages"].as_array().unwrap();
+    let row = |one: &Value| {
+        let held = if one["held"] == true { " held" } else { "" };
+        let active = if one["active"] == true { "" } else { " inactive" };
+        let origin = one["origin"]["name"].as_str().map(|name| format!(" from {name}")).unwrap_or_default();
+        let commands = one["commands"].as_array().unwrap().len();
+        format!(
+            "{} {} {}{held}{active}{origin} {commands}",
+            text(&one["id"]),
+            text(&one["version"]),
+            text(&one["reason"])
+        )
+    };
+    packages.iter().map(row).collect()
+}
+
+#[test]
+fn packages_files_and_reasons_of_each_are_known() {
+    let cases: [(TempDir, &[&str], &[(&str, &str)]); 4] = [
+        (
+            alpine(),
+            &[
+                "apk/system/lights 1.0_rc1-r0 explicit from edge 0",
+                "apk/system/tarn 2.3-r1 explicit held 1",
+                "apk/system/teasel 0.8-r0 dependency 0",
+            ],
+            &[("/usr/bin/tarn", "tarn"), ("/rooted", "lights"), ("/usr/lib/libteasel.so.0", "teasel")],
+        ),
+        (
+            gentoo(),
+            &[
+                "portage/system/app-lake/buoy-0.9_rc1 0.9_rc1 explicit 0",
+                "portage/system/app-lake/buoy-1.2 1.2 explicit 0",
+                "portage/system/net-lake/tarn-2.3-r1 2.3-r1 explicit from quay 2",
+            ],
+            &[("/usr/bin/tarn", "net-lake/tarn"), ("/usr/bin/tarn two", "net-lake/tarn")],
+        ),
+        (
+            solus(),
+            &["eopkg/system/tarn 2.3 explicit 1", "eopkg/system/teasel 0.8 dependency 0"],
+            &[("/usr/bin/tarn", "tarn"), ("/usr/share/a & b", "tarn")],
+        ),
+        (
+            ports(),
+            &[
+                "macports/system/Tarn/2.2_0 2.2_0 dependency inactive 0",
+                "macports/system/Tarn/2.3_1+x11 2.3_1+x11 explicit 1",
+            ],
+            &[("/opt/local/bin/tarn", "Tarn")],
+        ),
+    ];
+    for (made, packages, owners) in cases {
+        assert_eq!(rows(made.path()), packages);
+        for (path, name) in owners {
+            let document =
+                run(&["--root", made.path().to_str().unwrap(), "owner", "--format", "json", path]).document();
+            let answer = &document["answers"][0];
+            assert_eq!(
+                (text(&answer["verdict"]), text(&answer["owner"]["name"])),
+                ("owned".to_owned(), (*name).to_owned()),
+                "{path}"
+            );
+            assert!(
+                document["coverage"].as_array().unwrap().iter().all(|part| part["state"] == "read"),
+                "{document:#}"
+            );
+        }
+    }
+}
+
+/// Records cut anywhere, and with bytes turned over: an answer each time, and what is lost is said.
+#[test]
+fn damage_never_ends_an_answer() {
+    for (made, file) in [
+        (alpine(), "lib/apk/db/installed"),
+        (gentoo(), "var/db/pkg/net-lake/tarn-2.3-r1/CONTENTS"),
+        (solus(), "var/lib/eopkg/package/tarn-2.3-12/metadata.xml"),
+        (solus(), "var/lib/eopkg/package/tarn-2.3-12/files.xml"),
+        (ports(), "opt/local/var/macports/registry/registry.db"),
+    ] {
+        let at = made.path().join(file);
+        let whole = fs::read(&at).unwrap();
+        for part in 0..6 {
+            let mut damaged = whole[..whole.len() * part / 6].to_vec();
+            if part % 2 == 1 {
+                damaged.iter_mut().skip(part).step_by(37).for_each(|byte| *byte ^= 0xff);
+            }
+            fs::write(&at, damaged).unwrap();
+            let root = made.path().to_str().unwrap();
+            run(&["--root", root, "inventory", "--all", "--format", "json"]).document();
+            run(&["--root", root, "owner", "--format", "json", "/usr/bin/tarn"]).document();
+        }
+        fs::remove_file(&at).unwrap();
+        std::os::unix::fs::symlink("/dev/zero", &at).unwrap();
+        run(&["--root", made.path().to_str().unwrap(), "inventory", "--all", "--format", "json"]).document();
+    }
+    // What is no database at all, in every form of rpm's; one of them is known and not read.
+    for (file, state) in [("rpmdb.sqlite", "unreadable"), ("Packages.db", "unreadable"), ("Packages", "unsupported")] {
+        let made = tree(&[(&format!("var/lib/rpm/{file}"), b"no database")]);
+        let document = run(&["--root", made.path().to_str().unwrap(), "inventory", "--format", "json"]).document();
+        let part = &document["coverage"][0];
+        assert_eq!(
+            (text(&part["manager"]), text(&part["state"])),
+            ("rpm".to_owned(), state.to_owned()),
+            "{document:#}"
+        );
+        let answer =
+            run(&["--root", made.path().to_str().unwrap(), "owner", "--format", "json", "/var/lib/rpm"]).document();
+        assert_eq!(answer["answers"][0]["certain"], false);
+    }
+}

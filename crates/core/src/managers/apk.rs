@@ -1,0 +1,192 @@
+//! apk: Alpine Linux and its family.
+//!
+//! Follows *Apk specification* (installed database, world). `lib/apk/db/installed` has a stanza for each package, of
+//! fields with one letter: `P` name, `V` version, `A` architecture, `I` size, `s` the repository's tag; then `F` a
+//! folder and below it `R` its files, each with `Z`, a digest. `/etc/apk/world` names what was asked for.
+//!
+//! Traps: a folder without a name is the root; names in `world` carry versions, tags and `!`; a package that
+//! `apk add -t` made has no files; links of multi-call programs are in no list.
+
+use std::cmp::Ordering;
+
+use hashbrown::HashMap;
+
+use super::roster::{Item, Keeper, Lists, Record, Roster};
+use super::{Holdings, Manager};
+use crate::formats::stanza::stanzas;
+use crate::model::{Evidence, Installation, ManagerId, Origin, Reason, Remedy, Scope, Wanted};
+use crate::root::{Kind, Limit};
+use crate::scene::Scene;
+use crate::text::{Text, path, shell_word};
+use crate::version::gentoo;
+
+const ID: ManagerId = ManagerId("apk");
+const PLACES: [&[u8]; 2] = [b"/lib/apk/db", b"/usr/lib/apk/db"];
+const WORLD: &[u8] = b"/etc/apk/world";
+
+/// The manager.
+#[derive(Debug)]
+pub struct Apk;
+
+/// The database in its folder.
+struct Database(Text);
+
+impl Manager for Apk {
+    fn id(&self) -> ManagerId {
+        ID
+    }
+
+    fn open<'s>(&self, scene: &'s Scene) -> Vec<Box<dyn Holdings + 's>> {
+        let folder = PLACES.iter().map(|place| scene.root.settle_folder(place)).find(|folder| {
+            scene.root.target(&path::join(folder, b"installed")).is_ok_and(|meta| meta.kind == Kind::File)
+        });
+        let opened = folder.map(|folder| {
+            let file = path::join(&folder, b"installed");
+            Roster::boxed(scene, ID, Scope::System, folder, Database(file))
+        });
+        opened.into_iter().collect()
+    }
+}
+
+/// What `world` says of a name.
+struct Asked {
+    line: u32,
+    /// A version or a digest is fixed.
+    held: bool,
+    tag: Option<Text>,
+}
+
+fn world(content: &[u8]) -> HashMap<Text, Asked> {
+    let mut asked = HashMap::new();
+    for (number, line) in (1..).zip(content.split(|&b| b == b'\n')) {
+        for word in line.split(|b| b.is_ascii_whitespace()).filter(|word| !word.is_empty() && !word.starts_with(b"!")) {
+            let end = word.iter().position(|b| b"=<>~@".contains(b)).unwrap_or(word.len());
+            let tag = memchr::memchr(b'@', word).map(|at| Text::from(&word[at + 1..]));
+            let held = word[end..].iter().any(|b| b"=<>~".contains(b));
+            asked.insert(word[..end].into(), Asked { line: number, held, tag });
+        }
+    }
+    asked
+}
+
+impl Keeper for Database {
+    fn read(&self, scene: &Scene, _: &Installation) -> Record {
+        let mut record = Record::default();
+        let content = match scene.root.read(&self.0, Limit::RECORD) {
+            Ok(content) => content,
+            Err(error) => {
+                record.notes.push(format!("{error}: the packages of apk are not known"));
+                return record;
+            }
+        };
+        let asked = match scene.root.read(WORLD, Limit::SMALL) {
+            Ok(content) => Some(world(&content)),
+            Err(error) => {
+                record.notes.push(format!("{error}: which packages were asked for is not known"));
+                None
+            }
+        };
+        for stanza in stanzas(&content) {
+            let mut item = Item::new("package", Text::default());
+            for field in stanza.fields().flatten() {
+                match field.name {
+                    b"P" => {
+                        item.name = field.value.into();
+                        item.evidence.push(Evidence::line(
+                            self.0.clone(),
+                            field.line,
+                            format!("package {}", item.name),
+                        ));
+                    }
+                    b"V" => item.version = Some(field.value.into()),
+                    b"A" => item.arch = Some(field.value.into()),
+                    b"I" => item.size = std::str::from_utf8(field.value).ok().and_then(|size| size.parse().ok()),
+                    b"s" => item.channel = Some(field.value.into()),
+                    _ => {}
+                }
+            }
+            if item.name.is_empty() {
+                record.notes.push(format!("{} line {}: names no package: it is not known", self.0, stanza.line));
+                continue;
+            }
+            item.purl = Some("apk");
+            item.reason = if asked.is_some() { Reason::Dependency } else { Reason::Unknown };
+            if let Some(asked) = asked.as_ref().and_then(|asked| asked.get(&item.name)) {
+                item.reason = Reason::Explicit;
+                item.held = asked.held;
+                item.channel = item.channel.or_else(|| asked.tag.clone());
+                item.evidence.push(Evidence::line(WORLD, asked.line, format!("{} was asked for", item.name)));
+            }
+            let word = shell_word(&item.name);
+            let item = item
+                .remedy("remove", format!("sudo apk del {word}"))
+                .remedy("upgrade", format!("sudo apk upgrade {word}"));
+            record.items.push(item);
+        }
+        if crate::formats::stanza::is_cut(&content) {
+            record.notes.push(format!("{}: cut off: what stood behind its end is not known", self.0));
+        }
+        record
+    }
+
+    fn domain(&self, _: &Scene, _: &Installation) -> Vec<Text> {
+        Vec::new()
+    }
+
+    fn order(&self, a: &[u8], b: &[u8]) -> Ordering {
+        gentoo::compare(a, b)
+    }
+
+    fn lists(&self) -> Option<&dyn Lists> {
+        Some(self)
+    }
+
+    fn origins(&self, _: &Scene, _: &Installation, items: &[Item], _: &mut Vec<String>) -> Option<Vec<Option<Origin>>> {
+        // apk records no repository, but the tag of one.
+        let of = |item: &Item| {
+            let name = item.channel.clone()?;
+            Some(Origin { name, kind: "repository".to_owned(), url: None, trust: None })
+        };
+        Some(items.iter().map(of).collect())
+    }
+}
+
+impl Lists for Database {
+    fn each(
+        &self,
+        scene: &Scene,
+        items: &[Item],
+        wanted: &Wanted,
+        notes: &mut Vec<String>,
+        take: &mut dyn FnMut(u32, &[u8], u32),
+    ) {
+        let content = match scene.root.read(&self.0, Limit::RECORD) {
+            Ok(content) => content,
+            Err(error) => return notes.push(format!("{error}: files of packages are not known")),
+        };
+        let numbers: HashMap<&[u8], u32> = items.iter().map(|item| &*item.name).zip(0..).collect();
+        for stanza in stanzas(&content) {
+            let (mut number, mut folder) = (None, Text::from("/"));
+            for field in stanza.fields().flatten() {
+                match field.name {
+                    b"P" => number = numbers.get(field.value).copied(),
+                    b"F" => folder = path::join(b"/", field.value),
+                    b"R" if wanted.has(field.value) => {
+                        if let Some(number) = number {
+                            take(number, &path::join(&folder, field.value), field.line);
+                        }
+                    }
+                    _ => {}
+                }
+            }
+        }
+    }
+
+    fn file(&self, _: &Item) -> Text {
+        self.0.clone()
+    }
+
+    fn restore(&self, item: &Item) -> Option<Remedy> {
+        Some(Remedy { purpose: "restore".to_owned(), command: format!("sudo apk fix {}", shell_word(&item.name)) })
+    }
+}
