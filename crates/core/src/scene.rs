@@ -47,6 +47,8 @@ pub struct System {
     pub id: Option<Text>,
     /// `VERSION_ID`.
     pub version: Option<Text>,
+    /// `ID_LIKE`: those whose packages it takes, too.
+    pub like: Vec<Text>,
 }
 
 /// Where the question was asked: the surroundings of this process.
@@ -170,7 +172,9 @@ fn system(root: &Root) -> Option<System> {
             .last()
             .map(|setting| setting.value.into())
     };
-    Some(System { id: value(b"ID"), version: value(b"VERSION_ID") })
+    let like: Text = value(b"ID_LIKE").unwrap_or_default();
+    let like = like.split(|b| b.is_ascii_whitespace()).filter(|id| !id.is_empty()).map(Text::from).collect();
+    Some(System { id: value(b"ID"), version: value(b"VERSION_ID"), like })
 }
 
 fn find_people(root: &Root, wanted: &People) -> Result<Vec<Person>, UnknownPerson> {

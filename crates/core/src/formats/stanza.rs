@@ -62,6 +62,22 @@ pub fn is_cut(file: &[u8]) -> bool {
 }
 
 impl<'a> Stanza<'a> {
+    /// The value of a field with the lines on which it goes on, a blank between them.
+    #[must_use]
+    pub fn whole(self, name: &str) -> Option<Vec<u8>> {
+        let mut lines = self.text.split(|&b| b == b'\n');
+        let is_it = |line: &&[u8]| {
+            let end = memchr(b':', line).filter(|end| *end == name.len());
+            end.is_some_and(|end| line[..end].eq_ignore_ascii_case(name.as_bytes()))
+        };
+        let mut value = lines.find(is_it)?[name.len() + 1..].trim_ascii().to_vec();
+        for line in lines.take_while(|line| matches!(line.first(), Some(b' ' | b'\t'))) {
+            value.push(b' ');
+            value.extend_from_slice(line.trim_ascii());
+        }
+        Some(value)
+    }
+
     /// Its fields in order; a line that is none is an error in its place.
     pub fn fields(self) -> impl Iterator<Item = Result<Field<'a>, Malformed>> {
         let mut rest = self.text;

@@ -31,7 +31,7 @@ use std::cmp::Ordering;
 use pattern::fits;
 
 use crate::model::{
-    Claim, Claimant, Coverage, Digest, Evidence, Installation, Lead, ManagerId, Mark, Owner, Package, PathClaim,
+    Asked, Claim, Claimant, Coverage, Digest, Evidence, Installation, Lead, ManagerId, Mark, Offer, Owner, Package, PathClaim,
     Remedy, State, Wanted,
 };
 use crate::scene::Scene;
@@ -221,6 +221,17 @@ pub trait Holdings: Sync {
 
     /// Commands of the manager's own with which a person acts on the package, the safest first.
     fn remedies(&self, package: u32) -> Vec<Remedy>;
+
+    /// What this manager's sources offered of what is asked about, when they were last asked.
+    fn offers(&self, asked: &Asked) -> Vec<Offer> {
+        let _ = asked;
+        Vec::new()
+    }
+
+    /// What a maintainer should know of the sources themselves: configured twice, not checked.
+    fn on_sources(&self) -> Vec<String> {
+        Vec::new()
+    }
 
     /// The command that puts a package's own files back where another's have replaced them.
     fn restore(&self, package: u32) -> Option<Remedy> {

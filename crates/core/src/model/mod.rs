@@ -4,6 +4,7 @@ mod claim;
 mod coverage;
 mod finding;
 mod launcher;
+mod offer;
 mod package;
 mod state;
 
@@ -13,6 +14,7 @@ pub use package::{Installation, ManagerId, Origin, Owner, Package, Reason, Remed
 
 pub use finding::Finding;
 pub use launcher::{Launcher, Starts};
+pub use offer::{Asked, Offer};
 pub use state::{Change, State};
 
 use schemars::JsonSchema;

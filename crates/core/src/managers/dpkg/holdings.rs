@@ -6,6 +6,7 @@ use std::sync::{Mutex, OnceLock, PoisonError};
 use hashbrown::HashMap;
 
 use super::ADMIN;
+use super::apt::Apt;
 use super::alternatives::{self, Group};
 use super::diversions::Diversions;
 use super::lists::{self, Keep, List};
@@ -15,8 +16,8 @@ use super::status::{self, Record, State, Want};
 use crate::managers::listed::{self, Role};
 use crate::managers::{Detail, Holdings};
 use crate::model::{
-    Claim, Claimant, Coverage, CoverageState, Digest, Evidence, Installation, Mark, Owner, Package, Remedy, Status,
-    Wanted,
+    Asked, Claim, Claimant, Coverage, CoverageState, Digest, Evidence, Installation, ManagerId, Mark, Offer, Owner,
+    Package, Remedy, Status, Wanted,
 };
 use crate::root::{Folder, Limit};
 use crate::scene::Scene;
@@ -25,9 +26,10 @@ use crate::version::debian;
 
 /// The packages of one dpkg installation, with their lists found but not read.
 pub struct DpkgHoldings<'s> {
-    scene: &'s Scene,
+    pub(super) scene: &'s Scene,
     installation: Installation,
     records: Vec<Record>,
+    pub(super) apt: OnceLock<Apt>,
     lists: Vec<Option<List>>,
     info: Option<Folder<'s>>,
     digests: Option<Folder<'s>>,
@@ -51,6 +53,7 @@ impl<'s> DpkgHoldings<'s> {
             installation,
             unreadable: read.unreadable && records.is_empty(),
             records,
+            apt: OnceLock::new(),
             lists,
             info,
             digests,
@@ -61,7 +64,15 @@ impl<'s> DpkgHoldings<'s> {
         }
     }
 
-    fn note(&self, new: Vec<String>) {
+    pub(super) fn records(&self) -> &[Record] {
+        &self.records
+    }
+
+    pub(super) fn manager(&self) -> ManagerId {
+        self.installation.manager
+    }
+
+    pub(super) fn note(&self, new: Vec<String>) {
         let mut notes = self.notes.lock().unwrap_or_else(PoisonError::into_inner);
         for note in new {
             if !notes.contains(&note) {
@@ -86,7 +97,7 @@ impl<'s> DpkgHoldings<'s> {
     }
 
     /// The machine's own architecture: the first line of `arch`, else the one that dpkg itself has.
-    fn native(&self) -> &Text {
+    pub(super) fn native(&self) -> &Text {
         self.native.get_or_init(|| {
             let file = self.scene.root.read(&path::join(ADMIN, b"arch"), Limit::SMALL).unwrap_or_default();
             let first = file.split(|&b| b == b'\n').next().unwrap_or_default();
@@ -247,6 +258,13 @@ impl Holdings for DpkgHoldings<'_> {
         let marks = self.noting(|notes| Marks::read(&self.scene.root, self.native().clone(), notes));
         let count = u32::try_from(self.records.len()).unwrap_or(u32::MAX);
         let mut packages: Vec<Package> = (0..count).map(|number| self.package(number, &marks, detail)).collect();
+        if detail.origins
+            && let Some(origins) = self.origins()
+        {
+            for (package, record) in packages.iter_mut().zip(&self.records) {
+                package.origin = self.origin_of(&origins, record);
+            }
+        }
         if detail.programs {
             self.read_lists(Keep { test: &|line| listed::role(line).is_some(), few: true }, &mut |lines| {
                 let number = lines.package;
@@ -326,6 +344,14 @@ impl Holdings for DpkgHoldings<'_> {
 
     fn is_present(&self, package: u32) -> bool {
         self.record(package).status() != Status::ConfigRemains
+    }
+
+    fn offers(&self, asked: &Asked) -> Vec<Offer> {
+        self.all_offers(asked)
+    }
+
+    fn on_sources(&self) -> Vec<String> {
+        DpkgHoldings::on_sources(self)
     }
 
     fn package_evidence(&self, package: u32) -> Vec<Evidence> {

@@ -10,6 +10,7 @@
 //! | files that give way to others | `diversions` | `diversions.rs` |
 //! | groups of links | `alternatives/GROUP` | `alternatives.rs` |
 //! | asked for or pulled in | `/var/lib/apt/extended_states` | `marks.rs` |
+//! | repositories, and what they offer | `/etc/apt`, `/var/lib/apt/lists` | `apt/` |
 //!
 //! Traps, each handled where its file is read: a list may spell a path through `/bin` that is found
 //! as `/usr/bin` and the other way round (so claims are compared with the links in folders followed);
@@ -17,10 +18,12 @@
 //! without a package in `status` means that the record was lost, for dpkg itself removes both.
 
 mod alternatives;
+mod apt;
 mod diversions;
 mod holdings;
 mod lists;
 mod marks;
+mod offers;
 mod pairing;
 mod status;
 

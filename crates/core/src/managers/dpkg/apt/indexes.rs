@@ -1,0 +1,247 @@
+//! The lists of what repositories offer, in `/var/lib/apt/lists`.
+//!
+//! A file's name is the address without its scheme, `/` written as `_`; some characters as `%xx`. It may end in the name
+//! of a compression; its content says which one it is.
+
+use std::io::Read as _;
+
+use super::sources::Source;
+use crate::formats::packed;
+use crate::formats::stanza::{Stanza, stanzas};
+use crate::root::{Limit, Root};
+use crate::text::{Text, path};
+
+const FOLDER: &[u8] = b"/var/lib/apt/lists";
+const ENDINGS: [&str; 6] = ["", ".lz4", ".gz", ".xz", ".zst", ".bz2"];
+
+/// As much of one list is looked at.
+const MOST_UNPACKED: u64 = 1 << 30;
+
+/// What a repository says of itself.
+#[derive(Debug, Clone, PartialEq, Eq, Default)]
+pub struct Release {
+    pub origin: Option<Text>,
+    pub label: Option<Text>,
+    pub suite: Option<Text>,
+    pub codename: Option<Text>,
+    pub version: Option<Text>,
+    /// Only taken where it is asked for.
+    pub not_automatic: bool,
+    /// But kept up to date where it was.
+    pub but_upgrades: bool,
+    is_for_all: bool,
+}
+
+/// One list.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct Index {
+    /// The repository's address.
+    pub url: Text,
+    /// The suite, as it is configured.
+    pub suite: Text,
+    /// The component; none of a flat repository.
+    pub component: Option<Text>,
+    /// The architecture; none of a flat repository.
+    pub arch: Option<Text>,
+    /// The list's file.
+    pub file: Text,
+    /// When it was written by the repository, or fetched: seconds since 1970.
+    pub dated: i64,
+    pub release: Release,
+}
+
+/// One package in a list.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct Entry {
+    pub name: Text,
+    pub version: Text,
+    pub arch: Text,
+    /// Bytes once installed.
+    pub installed_size: Option<u64>,
+    /// The first line of what it says of itself.
+    pub says: Option<Text>,
+    /// Tells builds of one version apart.
+    pub digest: u64,
+    /// The list's number.
+    pub index: usize,
+}
+
+/// The part of a name for an address.
+fn quoted(url: &[u8]) -> Vec<u8> {
+    let bare = memchr::memmem::find(url, b"://").map_or(url, |at| &url[at + 3..]);
+    let bare = bare.strip_prefix(b"file:").or(bare.strip_prefix(b"copy:")).unwrap_or(bare);
+    let mut name = Vec::with_capacity(bare.len());
+    for &byte in bare {
+        match byte {
+            b'/' => name.push(b'_'),
+            b'\\' | b'|' | b'{' | b'}' | b'[' | b']' | b'<' | b'>' | b'"' | b'^' | b'~' | b'_' | b'=' | b'!' | b'@' | b'#'
+            | b'$' | b'%' | b'&' | b'*' => name.extend(format!("%{byte:02x}").bytes()),
+            byte if byte <= 0x20 || byte >= 0x7f => name.extend(format!("%{byte:02x}").bytes()),
+            byte => name.push(byte),
+        }
+    }
+    name
+}
+
+/// The lists that are there of what is configured, in apt's order.
+pub fn find(root: &Root, sources: &[Source], native: &Text, foreign: &[Text]) -> Vec<Index> {
+    let names = root.folder(FOLDER).and_then(|folder| folder.list()).unwrap_or_default();
+    let has = |name: &[u8]| names.binary_search_by(|(other, _)| (**other).cmp(name)).is_ok();
+    let mut found: Vec<Index> = Vec::new();
+    for source in sources {
+        let is_flat = source.suite.ends_with(b"/");
+        let place = if is_flat {
+            quoted(&[&*source.url, b"/", &*source.suite].concat())
+        } else {
+            quoted(&[&*source.url, b"/dists/", &*source.suite, b"/"].concat())
+        };
+        let (release, released) = release(root, &place);
+        let mut wanted: Vec<(Option<Text>, Option<Text>, Vec<u8>)> = Vec::new();
+        if is_flat {
+            wanted.push((None, None, [&*place, b"Packages"].concat()));
+        }
+        let all = release.is_for_all.then(|| Text::from("all"));
+        let usual = [native].into_iter().chain(foreign).cloned();
+        let of: Vec<Text> =
+            if source.architectures.is_empty() { usual.collect() } else { source.architectures.clone() };
+        for component in &source.components {
+            for arch in of.iter().chain(&all) {
+                let rest = [&*quoted(component), b"_binary-", arch, b"_Packages"].concat();
+                wanted.push((Some(component.clone()), Some(arch.clone()), [&*place, &*rest].concat()));
+            }
+        }
+        for (component, arch, stem) in wanted {
+            let file = ENDINGS.iter().map(|ending| [&*stem, ending.as_bytes()].concat()).find(|name| has(name));
+            let Some(file) = file.map(|name| path::join(FOLDER, &name)) else { continue };
+            if found.iter().any(|other| other.file == file) {
+                continue;
+            }
+            let fetched = root.entry(&file).map_or(0, |meta| meta.modified);
+            found.push(Index {
+                url: source.url.clone(),
+                suite: source.suite.clone(),
+                component,
+                arch,
+                file,
+                dated: released.unwrap_or(fetched),
+                release: release.clone(),
+            });
+        }
+    }
+    found
+}
+
+/// What the repository says of itself, and when it last said so.
+fn release(root: &Root, place: &[u8]) -> (Release, Option<i64>) {
+    let files = [&b"InRelease"[..], b"Release"].map(|name| path::join(FOLDER, &[place, name].concat()));
+    let content = files.iter().find_map(|file| root.read(file, Limit::LIST).ok()).unwrap_or_default();
+    let mut release = Release::default();
+    let mut dated = None;
+    // Signed in clear: the head of the signature is a stanza of its own.
+    let mut bodies = stanzas(&content);
+    let body = bodies.find(|stanza| stanza.fields().flatten().any(|field| field.name.eq_ignore_ascii_case(b"Date") || field.name.eq_ignore_ascii_case(b"Suite") || field.name.eq_ignore_ascii_case(b"Origin")));
+    let mut supports_all = true;
+    let mut has_all = false;
+    for field in body.into_iter().flat_map(Stanza::fields).flatten() {
+        let value = || Some(Text::from(field.value)).filter(|value| !value.is_empty());
+        match field.name.to_ascii_lowercase().as_slice() {
+            b"origin" => release.origin = value(),
+            b"label" => release.label = value(),
+            b"suite" => release.suite = value(),
+            b"codename" => release.codename = value(),
+            b"version" => release.version = value(),
+            b"notautomatic" => release.not_automatic = field.value == b"yes",
+            b"butautomaticupgrades" => release.but_upgrades = field.value == b"yes",
+            b"architectures" => has_all = field.value.split(|b| b.is_ascii_whitespace()).any(|word| word == b"all"),
+            b"no-support-for-architecture-all" => supports_all = false,
+            b"date" => dated = std::str::from_utf8(field.value).ok().and_then(date),
+            _ => {}
+        }
+    }
+    release.is_for_all = has_all && supports_all;
+    (release, dated)
+}
+
+/// `Sat, 11 Jul 2026 10:16:37 UTC`.
+fn date(text: &str) -> Option<i64> {
+    let text = text.replace("UTC", "+0000").replace("GMT", "+0000");
+    Some(jiff::fmt::rfc2822::parse(&text).ok()?.timestamp().as_second())
+}
+
+impl Index {
+    /// The machine that it comes from; empty for a folder of this one.
+    pub fn site(&self) -> Text {
+        let rest = memchr::memmem::find(&self.url, b"://").map_or(&b""[..], |at| &self.url[at + 3..]);
+        let host = rest.split(|&b| b == b'/').next().unwrap_or_default();
+        host.rsplit(|&b| b == b'@').next().unwrap_or(host).into()
+    }
+
+    /// Every entry of a wanted name, and what could not be read.
+    pub fn entries(&self, root: &Root, number: usize, wanted: &dyn Fn(&[u8]) -> bool) -> (Vec<Entry>, Option<String>) {
+        let bytes = match root.read(&self.file, Limit::RECORD) {
+            Ok(bytes) => bytes,
+            Err(error) => return (Vec::new(), Some(format!("{error}: what it offers is not known"))),
+        };
+        let mut content = Vec::with_capacity(bytes.len() * 3);
+        let read = packed::open(&bytes).and_then(|stream| stream.take(MOST_UNPACKED).read_to_end(&mut content));
+        let note = match read {
+            Err(error) => Some(format!("{}: {error}: what stands behind that is not known", self.file)),
+            Ok(_) if crate::formats::stanza::is_cut(&content) => {
+                Some(format!("{}: cut off: what stood behind its end is not known", self.file))
+            }
+            Ok(_) => None,
+        };
+        let mut found = Vec::new();
+        // Nearly all stanzas are told by their first line.
+        let mut rest = &content[..];
+        while !rest.is_empty() {
+            let end = memchr::memmem::find(rest, b"\n\n").map_or(rest.len(), |at| at + 2);
+            let (stanza, after) = rest.split_at(end);
+            rest = after;
+            let line = &stanza[..memchr::memchr(b'\n', stanza).unwrap_or(stanza.len())];
+            let is_wanted = match line.strip_prefix(b"Package:") {
+                Some(name) => wanted(name.trim_ascii()),
+                None => true,
+            };
+            if is_wanted {
+                found.extend(stanzas(stanza).filter_map(|stanza| entry(stanza, number)).filter(|entry| wanted(&entry.name)));
+            }
+        }
+        (found, note)
+    }
+}
+
+fn entry(stanza: Stanza<'_>, index: usize) -> Option<Entry> {
+    let (mut name, mut version, mut arch, mut size, mut says) = (None, None, None, None, None);
+    for field in stanza.fields().flatten() {
+        match field.name.to_ascii_lowercase().as_slice() {
+            b"package" => name = Some(Text::from(field.value)),
+            b"version" => version = Some(Text::from(field.value)),
+            b"architecture" => arch = Some(Text::from(field.value)),
+            b"installed-size" => size = std::str::from_utf8(field.value).ok().and_then(|size| size.parse::<u64>().ok()),
+            b"description" => says = Some(Text::from(field.value)).filter(|says| !says.is_empty()),
+            _ => {}
+        }
+    }
+    let installed_size = size.and_then(|kib| kib.checked_mul(1024));
+    Some(Entry { name: name?, version: version?, arch: arch?, installed_size, says, digest: digest_of(stanza), index })
+}
+
+/// Fields by which apt tells two builds of one version apart (`debListParser::VersionHash`).
+const TELLING: [&str; 6] = ["Installed-Size", "Depends", "Pre-Depends", "Conflicts", "Breaks", "Replaces"];
+
+/// A digest of what tells builds apart, blanks and case aside.
+pub fn digest_of(stanza: Stanza<'_>) -> u64 {
+    let fields: Vec<_> = stanza.fields().flatten().collect();
+    // FNV-1a, 64 bits.
+    let mut digest = 0xcbf2_9ce4_8422_2325_u64;
+    let mut add = |byte: u8| digest = (digest ^ u64::from(byte)).wrapping_mul(0x0000_0100_0000_01b3);
+    for name in TELLING {
+        add(0);
+        let field = fields.iter().find(|field| field.name.eq_ignore_ascii_case(name.as_bytes()));
+        let value = field.map_or(&b""[..], |field| field.value);
+        let said = value.iter().filter(|byte| !byte.is_ascii_whitespace());
+        said.for_each(|byte| add(byte.to_ascii_lowercase()));
+    }
+    digest
+}

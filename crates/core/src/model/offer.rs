@@ -1,0 +1,66 @@
+//! What sources offer.
+
+use schemars::JsonSchema;
+use serde::Serialize;
+
+use super::{Evidence, ManagerId, Origin, Scope};
+use crate::text::Text;
+
+/// What is asked about.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub enum Asked {
+    /// Packages or titles of these names, in lower case.
+    Names(Vec<Text>),
+    /// Whatever the manager has installed.
+    Installed,
+}
+
+impl Asked {
+    /// Whether a name is asked about: the whole of it, or the last part of a name such as `org.harbour.ChartDesk`.
+    #[must_use]
+    pub fn has(&self, name: &[u8]) -> bool {
+        let Asked::Names(names) = self else { return false };
+        let is = |text: &[u8]| names.iter().any(|asked| asked.eq_ignore_ascii_case(text));
+        let last = name.rsplit(|&b| b == b'.').next().unwrap_or(name);
+        is(name) || (memchr::memchr_iter(b'.', name).count() >= 2 && is(last))
+    }
+}
+
+/// One version that one source has.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, JsonSchema)]
+pub struct Offer {
+    /// The manager that could install it, or has.
+    pub manager: ManagerId,
+    /// For whom.
+    pub scope: Scope,
+    /// The package, as the manager spells it.
+    pub name: Text,
+    /// Its version.
+    pub version: Option<Text>,
+    /// Its architecture.
+    pub arch: Option<Text>,
+    /// The channel or branch.
+    pub channel: Option<Text>,
+    /// Who has it; `null` where it is installed and no catalogue has it.
+    pub source: Option<Origin>,
+    /// Who published it.
+    pub publisher: Option<Text>,
+    /// What it says of itself, in a line.
+    pub says: Option<Text>,
+    /// Bytes once installed.
+    pub size: Option<u64>,
+    /// The manager's own priority of the source.
+    pub priority: Option<i32>,
+    /// Whether this version is installed.
+    pub installed: bool,
+    /// Whether it is what its manager would take, or keep.
+    pub candidate: bool,
+    /// Whether upgrades of the package are held back.
+    pub held: bool,
+    /// When the catalogue was made or fetched: RFC 3339, UTC.
+    #[serde(serialize_with = "super::package::as_rfc3339")]
+    #[schemars(with = "Option<String>")]
+    pub catalogued_at: Option<i64>,
+    /// Where it stands.
+    pub evidence: Vec<Evidence>,
+}
