@@ -4,6 +4,10 @@
 //! [bundles]
 //! # More folders in which bundles of one file are kept; `~` stands for each person's home.
 //! folders = ["/srv/tools", "~/bundles"]
+//!
+//! [sources]
+//! # Which sources come first: managers, names of sources, `distribution`, `sandboxed`.
+//! prefer = ["distribution", "sandboxed"]
 //! ```
 
 use std::os::unix::ffi::OsStrExt as _;
@@ -22,6 +26,13 @@ use crate::surroundings;
 #[serde(deny_unknown_fields, default)]
 pub struct Config {
     bundles: Bundles,
+    sources: Sources,
+}
+
+#[derive(Debug, Clone, PartialEq, Eq, Default, Deserialize)]
+#[serde(deny_unknown_fields, default)]
+struct Sources {
+    prefer: Vec<String>,
 }
 
 #[derive(Debug, Clone, PartialEq, Eq, Default, Deserialize)]
@@ -57,6 +68,11 @@ impl Config {
             let line = error.span().map_or(1, |span| content[..span.start].matches('\n').count() + 1);
             Failure::usage(format!("settings: {file} line {line}: {}", error.message()))
         })
+    }
+
+    /// The order of sources; none where it is not set.
+    pub fn preferred_sources(&self) -> Vec<String> {
+        self.sources.prefer.clone()
     }
 
     /// The folders for bundles, for these people.

@@ -76,6 +76,8 @@ pub struct Ready {
     pub scene: Scene,
     /// Where names are looked up.
     pub search: SearchPath,
+    /// The settings.
+    pub config: Config,
 }
 
 impl Ready {
@@ -112,7 +114,7 @@ impl Ready {
             Some(list) => SearchPath::given(&scene, context, list.as_bytes()),
             None => SearchPath::of(&scene, context),
         };
-        Ok(Ready { scene, search })
+        Ok(Ready { scene, search, config })
     }
 }
 

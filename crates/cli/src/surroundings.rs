@@ -36,6 +36,12 @@ pub fn here() -> Here {
     }
 }
 
+/// Seconds since 1970, by this machine's clock.
+pub fn now() -> Option<i64> {
+    let since = std::time::SystemTime::now().duration_since(std::time::UNIX_EPOCH).ok()?;
+    i64::try_from(since.as_secs()).ok()
+}
+
 /// The folder of the person's settings.
 pub fn config_folder() -> Option<Text> {
     let own = variable("XDG_CONFIG_HOME").filter(|folder| folder.starts_with(b"/"));

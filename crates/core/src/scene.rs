@@ -48,6 +48,7 @@ pub struct System {
     /// `VERSION_ID`.
     pub version: Option<Text>,
     /// `ID_LIKE`: those whose packages it takes, too.
+    #[serde(skip)]
     pub like: Vec<Text>,
 }
 

@@ -23,6 +23,8 @@ use crate::run::{Failure, Ready};
   whodunit inventory                        what was asked for
   whodunit inventory --all tide             every package with `tide` in its name
   whodunit inventory --sort size --columns name,size,installed
+  whodunit inventory --origin third-party   what did not come from the distribution
+  whodunit inventory --origin none          what no source has
   whodunit inventory --totals               one row per installation")]
 pub struct Arguments {
     /// Parts of names; any of them must be there
@@ -39,6 +41,10 @@ pub struct Arguments {
     /// Only of this scope: system, or user:NAME; may be given several times
     #[arg(long, value_name = "SCOPE")]
     scope: Vec<String>,
+
+    /// Only from there: distribution, third-party, local, none, or a part of a source's name
+    #[arg(long, value_name = "SOURCE")]
+    origin: Option<String>,
 
     /// In which order
     #[arg(long, value_name = "BY", default_value = "name")]
@@ -91,6 +97,8 @@ enum ColumnName {
     Manager,
     Scope,
     Reason,
+    /// The source that it came from
+    Origin,
     Held,
     Status,
     Size,
@@ -107,6 +115,15 @@ const USUAL: [ColumnName; 6] = [
     ColumnName::Manager,
     ColumnName::Reason,
     ColumnName::Size,
+    ColumnName::Installed,
+];
+
+const WITH_ORIGIN: [ColumnName; 6] = [
+    ColumnName::Name,
+    ColumnName::Version,
+    ColumnName::Manager,
+    ColumnName::Origin,
+    ColumnName::Reason,
     ColumnName::Installed,
 ];
 
@@ -135,6 +152,7 @@ impl ColumnName {
             ColumnName::Manager => Column::words("manager", "MANAGER"),
             ColumnName::Scope => Column::words("scope", "SCOPE"),
             ColumnName::Reason => Column::words("reason", "REASON"),
+            ColumnName::Origin => Column::words("origin", "ORIGIN"),
             ColumnName::Held => Column::words("held", "HELD"),
             ColumnName::Status => Column::words("status", "STATUS"),
             ColumnName::Size => Column::numbers("size", "SIZE"),
@@ -158,6 +176,10 @@ impl ColumnName {
             ColumnName::Manager => Cell::plain(package.manager.to_string()),
             ColumnName::Scope => Cell::plain(package.scope.to_string()),
             ColumnName::Reason => reason(package),
+            ColumnName::Origin => match &package.origin {
+                Some(origin) => Cell::plain(origin.name.to_string()),
+                None => Cell::shown(String::new(), "none"),
+            },
             ColumnName::Held => Cell::shown(package.held.to_string(), if package.held { "held" } else { "" }),
             ColumnName::Status => {
                 let tone = if package.status == Status::Broken { Tone::Warning } else { Tone::Plain };
@@ -214,6 +236,7 @@ pub fn run(arguments: &Arguments, global: &Global, streams: &mut Streams) -> Res
         texts: arguments.text.iter().map(|text| text.as_bytes().into()).collect(),
         managers: arguments.manager.clone(),
         scopes: arguments.scope.clone(),
+        origin: arguments.origin.clone(),
     };
     if arguments.totals {
         let answer = totals(&survey, &selection);
@@ -221,6 +244,7 @@ pub fn run(arguments: &Arguments, global: &Global, streams: &mut Streams) -> Res
     }
     let columns = match (arguments.columns.as_slice(), global.format) {
         ([], Format::Csv) => FOR_DATA.to_vec(),
+        ([], _) if arguments.origin.is_some() => WITH_ORIGIN.to_vec(),
         ([], _) => USUAL.to_vec(),
         (chosen, _) => chosen.to_vec(),
     };
@@ -229,6 +253,7 @@ pub fn run(arguments: &Arguments, global: &Global, streams: &mut Streams) -> Res
         _ => Detail {
             programs: columns.contains(&ColumnName::Commands),
             dates: columns.contains(&ColumnName::Installed),
+            origins: columns.contains(&ColumnName::Origin),
             ..Detail::default()
         },
     };
@@ -282,6 +307,10 @@ impl Shown for Listed {
         if !packages.is_empty() {
             page.push(Line::blank().into());
             page.push(Piece::Table(self.grid()));
+        }
+        if !self.inventory.notes.is_empty() {
+            page.push(Line::blank().into());
+            page.extend(self.inventory.notes.iter().map(|note| Line::of(Tone::Warning, note.clone()).into()));
         }
         page
     }

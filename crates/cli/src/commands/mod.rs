@@ -3,6 +3,7 @@
 mod demo;
 mod inventory;
 mod launchers;
+mod offers;
 mod owner;
 mod shadows;
 mod states;
@@ -21,6 +22,7 @@ pub enum Command {
     Owner(owner::Arguments),
     Shadows(shadows::Arguments),
     Launchers(launchers::Arguments),
+    Offers(offers::Arguments),
     States(states::Arguments),
     Unowned(unowned::Arguments),
     Demo(demo::Arguments),
@@ -42,6 +44,7 @@ pub fn run(cli: &Cli, streams: &mut Streams) -> Result<Outcome, Failure> {
         Command::Owner(arguments) => owner::run(arguments, &cli.global, streams),
         Command::Shadows(arguments) => shadows::run(arguments, &cli.global, streams),
         Command::Launchers(arguments) => launchers::run(arguments, &cli.global, streams),
+        Command::Offers(arguments) => offers::run(arguments, &cli.global, streams),
         Command::States(arguments) => states::run(arguments, &cli.global, streams),
         Command::Unowned(arguments) => unowned::run(arguments, &cli.global, streams),
         Command::Demo(arguments) => demo::run(arguments, &cli.global, streams),

@@ -8,6 +8,7 @@ mod demo;
 mod hostile;
 mod hostile_homes;
 mod quay;
+mod real_apt;
 mod real_dpkg;
 mod real_flatpak;
 mod real_glib;

@@ -3,8 +3,9 @@
 use schemars::JsonSchema;
 use serde::Serialize;
 
+use crate::findings::held;
 use crate::managers::Detail;
-use crate::model::{ManagerId, Package, Reason, Scope, Status};
+use crate::model::{Finding, ManagerId, Package, Reason, Scope, Status};
 use crate::survey::Survey;
 use crate::text::Text;
 
@@ -19,6 +20,8 @@ pub struct Selection {
     pub managers: Vec<ManagerId>,
     /// Only of these scopes, as spelled in the output; none for all.
     pub scopes: Vec<String>,
+    /// Only from there: `distribution`, `third-party`, `local`, `none`, or a part of a source's name.
+    pub origin: Option<String>,
 }
 
 /// How the packages are ordered.
@@ -40,6 +43,10 @@ pub enum Sort {
 pub struct Inventory {
     /// The packages, in order.
     pub packages: Vec<Package>,
+    /// Packages that no source has; only where sources are asked about.
+    pub findings: Vec<Finding>,
+    /// What a maintainer should know of the sources themselves; only where these are asked about.
+    pub notes: Vec<String>,
 }
 
 /// One installation in numbers.
@@ -73,8 +80,14 @@ pub struct Totals {
 pub fn inventory(survey: &Survey<'_>, selection: &Selection, sort: Sort, mut detail: Detail) -> Inventory {
     detail.dates |= sort == Sort::Date;
     detail.asked_for_only = !selection.all;
+    detail.origins |= selection.origin.is_some();
     let mut packages = survey.packages(detail);
+    let notes =
+        if detail.origins { survey.holdings().iter().flat_map(|held| held.on_sources()).collect() } else { Vec::new() };
+    let lost = if detail.origins { held::without_origin(&packages) } else { Vec::new() };
     packages.retain(|package| selection.has(package));
+    let findings =
+        lost.into_iter().filter(|one| packages.iter().any(|package| one.packages.contains(&package.id))).collect();
     let by_name = |a: &Package, b: &Package| (&a.name, &a.id).cmp(&(&b.name, &b.id));
     packages.sort_by(|a, b| match sort {
         Sort::Name => by_name(a, b),
@@ -82,7 +95,7 @@ pub fn inventory(survey: &Survey<'_>, selection: &Selection, sort: Sort, mut det
         Sort::Date => b.installed_at.cmp(&a.installed_at).then_with(|| by_name(a, b)),
         Sort::Manager => (a.manager, &a.scope).cmp(&(b.manager, &b.scope)).then_with(|| by_name(a, b)),
     });
-    Inventory { packages }
+    Inventory { packages, findings, notes }
 }
 
 /// Counts the selected packages of each installation.
@@ -125,7 +138,15 @@ impl Selection {
         wanted
             && (self.managers.is_empty() || self.managers.contains(&package.manager))
             && (self.scopes.is_empty() || self.scopes.contains(&package.scope.to_string()))
+            && self.origin.as_ref().is_none_or(|origin| comes_from(package, origin))
             && (self.texts.is_empty() || self.texts.iter().any(|text| contains(&package.name, text)))
+    }
+}
+
+fn comes_from(package: &Package, origin: &str) -> bool {
+    match &package.origin {
+        None => origin == "none",
+        Some(from) => from.trust.as_deref() == Some(origin) || contains(&from.name, origin.as_bytes()),
     }
 }
 

@@ -2,6 +2,7 @@
 
 pub mod inventory;
 pub mod launchers;
+pub mod offers;
 pub mod owner;
 pub mod schema;
 pub mod shadows;

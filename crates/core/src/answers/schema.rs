@@ -6,6 +6,7 @@ use serde_json::Value;
 
 use super::inventory::{Inventory, Totals};
 use super::launchers::Launchers;
+use super::offers::Offers;
 use super::owner::Owners;
 use super::shadows::Shadows;
 use super::states::States;
@@ -21,6 +22,7 @@ enum Document {
     Totals(Envelope<Totals>),
     Owner(Envelope<Owners>),
     Launchers(Envelope<Launchers>),
+    Offers(Envelope<Offers>),
     Shadows(Envelope<Shadows>),
     States(Envelope<States>),
     Unowned(Envelope<Unowned>),

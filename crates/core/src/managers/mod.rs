@@ -31,8 +31,8 @@ use std::cmp::Ordering;
 use pattern::fits;
 
 use crate::model::{
-    Asked, Claim, Claimant, Coverage, Digest, Evidence, Installation, Lead, ManagerId, Mark, Offer, Owner, Package, PathClaim,
-    Remedy, State, Wanted,
+    Asked, Claim, Claimant, Coverage, Digest, Evidence, Installation, Lead, ManagerId, Mark, Offer, Owner, Package,
+    PathClaim, Remedy, State, Wanted,
 };
 use crate::scene::Scene;
 use crate::text::Text;

@@ -57,7 +57,7 @@ pub struct Offer {
     pub candidate: bool,
     /// Whether upgrades of the package are held back.
     pub held: bool,
-    /// When the catalogue was made or fetched: RFC 3339, UTC.
+    /// When the catalogue was last fetched: RFC 3339, UTC.
     #[serde(serialize_with = "super::package::as_rfc3339")]
     #[schemars(with = "Option<String>")]
     pub catalogued_at: Option<i64>,

@@ -6,8 +6,8 @@ use std::sync::{Mutex, OnceLock, PoisonError};
 use hashbrown::HashMap;
 
 use super::ADMIN;
-use super::apt::Apt;
 use super::alternatives::{self, Group};
+use super::apt::Apt;
 use super::diversions::Diversions;
 use super::lists::{self, Keep, List};
 use super::marks::Marks;

@@ -51,7 +51,10 @@ impl DpkgHoldings<'_> {
     }
 
     /// Every version of the wanted packages, with the entries behind them.
-    fn choices(&self, wanted: &(dyn Fn(&[u8]) -> bool + Sync)) -> (Vec<Entry>, Vec<(Key, Option<&Record>, Vec<Choice>)>) {
+    fn choices(
+        &self,
+        wanted: &(dyn Fn(&[u8]) -> bool + Sync),
+    ) -> (Vec<Entry>, Vec<(Key, Option<&Record>, Vec<Choice>)>) {
         let apt = self.apt();
         let (entries, lost) = apt.entries(&self.scene.root, wanted);
         self.note(lost);
@@ -138,7 +141,11 @@ impl DpkgHoldings<'_> {
                 };
                 if choice.entries.is_empty() {
                     let evidence = record.map(|record| {
-                        Evidence::line(record.source.clone(), record.line, format!("{} {} is installed", key.0, choice.version))
+                        Evidence::line(
+                            record.source.clone(),
+                            record.line,
+                            format!("{} {} is installed", key.0, choice.version),
+                        )
                     });
                     offers.push(Offer { evidence: evidence.into_iter().collect(), ..offer.clone() });
                 }

@@ -45,7 +45,7 @@ pub struct Index {
     pub arch: Option<Text>,
     /// The list's file.
     pub file: Text,
-    /// When it was written by the repository, or fetched: seconds since 1970.
+    /// When it was last asked for, as far as that is known: seconds since 1970.
     pub dated: i64,
     pub release: Release,
 }
@@ -74,8 +74,8 @@ fn quoted(url: &[u8]) -> Vec<u8> {
     for &byte in bare {
         match byte {
             b'/' => name.push(b'_'),
-            b'\\' | b'|' | b'{' | b'}' | b'[' | b']' | b'<' | b'>' | b'"' | b'^' | b'~' | b'_' | b'=' | b'!' | b'@' | b'#'
-            | b'$' | b'%' | b'&' | b'*' => name.extend(format!("%{byte:02x}").bytes()),
+            b'\\' | b'|' | b'{' | b'}' | b'[' | b']' | b'<' | b'>' | b'"' | b'^' | b'~' | b'_' | b'=' | b'!' | b'@'
+            | b'#' | b'$' | b'%' | b'&' | b'*' => name.extend(format!("%{byte:02x}").bytes()),
             byte if byte <= 0x20 || byte >= 0x7f => name.extend(format!("%{byte:02x}").bytes()),
             byte => name.push(byte),
         }
@@ -87,6 +87,9 @@ fn quoted(url: &[u8]) -> Vec<u8> {
 pub fn find(root: &Root, sources: &[Source], native: &Text, foreign: &[Text]) -> Vec<Index> {
     let names = root.folder(FOLDER).and_then(|folder| folder.list()).unwrap_or_default();
     let has = |name: &[u8]| names.binary_search_by(|(other, _)| (**other).cmp(name)).is_ok();
+    // A list is as old as the repository made it; when it was last asked for is another thing.
+    let asked = ["/var/lib/apt/lists/partial", "/var/lib/apt/lists", "/var/lib/apt/periodic/update-success-stamp"];
+    let asked = asked.iter().filter_map(|place| root.entry(place.as_bytes()).ok()).map(|meta| meta.modified).max();
     let mut found: Vec<Index> = Vec::new();
     for source in sources {
         let is_flat = source.suite.ends_with(b"/");
@@ -123,7 +126,7 @@ pub fn find(root: &Root, sources: &[Source], native: &Text, foreign: &[Text]) ->
                 component,
                 arch,
                 file,
-                dated: released.unwrap_or(fetched),
+                dated: [released, asked].into_iter().flatten().max().unwrap_or(fetched),
                 release: release.clone(),
             });
         }
@@ -139,7 +142,13 @@ fn release(root: &Root, place: &[u8]) -> (Release, Option<i64>) {
     let mut dated = None;
     // Signed in clear: the head of the signature is a stanza of its own.
     let mut bodies = stanzas(&content);
-    let body = bodies.find(|stanza| stanza.fields().flatten().any(|field| field.name.eq_ignore_ascii_case(b"Date") || field.name.eq_ignore_ascii_case(b"Suite") || field.name.eq_ignore_ascii_case(b"Origin")));
+    let body = bodies.find(|stanza| {
+        stanza.fields().flatten().any(|field| {
+            field.name.eq_ignore_ascii_case(b"Date")
+                || field.name.eq_ignore_ascii_case(b"Suite")
+                || field.name.eq_ignore_ascii_case(b"Origin")
+        })
+    });
     let mut supports_all = true;
     let mut has_all = false;
     for field in body.into_iter().flat_map(Stanza::fields).flatten() {
@@ -204,7 +213,9 @@ impl Index {
                 None => true,
             };
             if is_wanted {
-                found.extend(stanzas(stanza).filter_map(|stanza| entry(stanza, number)).filter(|entry| wanted(&entry.name)));
+                found.extend(
+                    stanzas(stanza).filter_map(|stanza| entry(stanza, number)).filter(|entry| wanted(&entry.name)),
+                );
             }
         }
         (found, note)

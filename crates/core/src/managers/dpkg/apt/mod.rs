@@ -53,7 +53,8 @@ impl Apt {
 
     /// Every entry of a wanted name in all lists, and what could not be read.
     pub fn entries(&self, root: &Root, wanted: &(dyn Fn(&[u8]) -> bool + Sync)) -> (Vec<Entry>, Vec<String>) {
-        let read: Vec<_> = self.indexes.par_iter().enumerate().map(|(n, index)| index.entries(root, n, wanted)).collect();
+        let read: Vec<_> =
+            self.indexes.par_iter().enumerate().map(|(n, index)| index.entries(root, n, wanted)).collect();
         let (mut entries, mut notes) = (Vec::new(), Vec::new());
         for (found, note) in read {
             entries.extend(found);
@@ -78,7 +79,12 @@ impl Apt {
             by.strip_prefix(&*id).is_some_and(|rest| rest.first().is_none_or(|b| !b.is_ascii_alphanumeric()))
         });
         let trust = match () {
-            () if index.url.starts_with(b"file:") || index.url.starts_with(b"copy:") || index.url.starts_with(b"cdrom:") => "local",
+            () if index.url.starts_with(b"file:")
+                || index.url.starts_with(b"copy:")
+                || index.url.starts_with(b"cdrom:") =>
+            {
+                "local"
+            }
             () if is_own => "distribution",
             () => "third-party",
         };

@@ -6,8 +6,8 @@ use crate::managers::fits;
 use crate::root::{Kind, Limit, Root};
 use crate::text::{Text, path};
 
-/// Priority of a list from which nothing is ever taken.
-pub const NEVER: i32 = i32::MIN;
+/// The word `never`, as apt itself has it as a number.
+pub const NEVER: i32 = -32768;
 
 /// What a pin is about.
 #[derive(Debug, Clone, PartialEq, Eq)]
@@ -50,7 +50,12 @@ impl Pins {
             let is_plain = name.iter().all(|b| b.is_ascii_alphanumeric() || b"-_.".contains(b));
             is_plain && !name.starts_with(b".") && (name.ends_with(b".pref") || !name.contains(&b'.'))
         };
-        files.extend(names.iter().filter(|(name, kind)| told(name) && *kind != Kind::Folder).map(|(name, _)| path::join(folder, name)));
+        files.extend(
+            names
+                .iter()
+                .filter(|(name, kind)| told(name) && *kind != Kind::Folder)
+                .map(|(name, _)| path::join(folder, name)),
+        );
         files.push("/etc/apt/preferences".into());
         for file in files {
             match root.read(&file, Limit::SMALL) {
@@ -71,9 +76,10 @@ impl Pins {
         };
         let general = |fits: &dyn Fn(&Matches) -> bool| {
             let pin = self.pins.iter().find(|pin| pin.names.is_empty() && fits(&pin.matches))?;
-            Some(if pin.priority < 0 { NEVER } else { pin.priority })
+            Some(pin.priority)
         };
-        let by_file = indexes.iter().map(|index| general(&|matches| matches.file(index)).unwrap_or_else(|| usual(index)));
+        let by_file =
+            indexes.iter().map(|index| general(&|matches| matches.file(index)).unwrap_or_else(|| usual(index)));
         let by_file: Vec<i32> = by_file.collect();
         let is_status = |matches: &Matches| matches!(matches, Matches::Release(facts) if facts.iter().all(|(letter, value)| *letter == b'a' && **value == *b"now"));
         self.installed = general(&is_status).unwrap_or(100);
@@ -97,7 +103,7 @@ impl Pins {
             Matches::Version(pattern) => fits(pattern, version),
             other => files.iter().any(|index| other.file(index)),
         });
-        fitting.next().map(|pin| if pin.priority < 0 { pin.priority.max(-32768) } else { pin.priority })
+        fitting.next().map(|pin| pin.priority)
     }
 }
 
@@ -115,18 +121,23 @@ impl Matches {
         match self {
             Matches::Version(_) => false,
             Matches::Site(site) => fits(site, &index.site()),
-            Matches::Release(facts) => !facts.is_empty() && facts.iter().all(|(letter, value)| match letter {
-                b'a' => is(release.suite.as_ref(), value),
-                b'n' => is(release.codename.as_ref(), value),
-                b'o' => is(release.origin.as_ref(), value),
-                b'l' => is(release.label.as_ref(), value),
-                b'v' => is(release.version.as_ref(), value),
-                b'c' => is(index.component.as_ref(), value),
-                b'b' => is(index.arch.as_ref(), value),
-                // One word: a suite, a codename, or a version.
-                b'*' => [&release.suite, &release.codename, &release.version].iter().any(|fact| is(fact.as_ref(), value)),
-                _ => false,
-            }),
+            Matches::Release(facts) => {
+                !facts.is_empty()
+                    && facts.iter().all(|(letter, value)| match letter {
+                        b'a' => is(release.suite.as_ref(), value),
+                        b'n' => is(release.codename.as_ref(), value),
+                        b'o' => is(release.origin.as_ref(), value),
+                        b'l' => is(release.label.as_ref(), value),
+                        b'v' => is(release.version.as_ref(), value),
+                        b'c' => is(index.component.as_ref(), value),
+                        b'b' => is(index.arch.as_ref(), value),
+                        // One word: a suite, a codename, or a version.
+                        b'*' => [&release.suite, &release.codename, &release.version]
+                            .iter()
+                            .any(|fact| is(fact.as_ref(), value)),
+                        _ => false,
+                    })
+            }
         }
     }
 }
@@ -149,7 +160,11 @@ fn in_file(content: &[u8]) -> Vec<Pin> {
     for stanza in stanzas(&plain) {
         let value = |name: &str| stanza.whole(name);
         let (Some(names), Some(pin)) = (value("Package"), value("Pin")) else { continue };
-        let priority = value("Pin-Priority").and_then(|text| String::from_utf8_lossy(&text).trim().parse::<i32>().ok());
+        let number = |text: Vec<u8>| match text.trim_ascii() {
+            b"never" => Some(NEVER),
+            digits => std::str::from_utf8(digits).ok()?.parse::<i32>().ok(),
+        };
+        let priority = value("Pin-Priority").and_then(number);
         let Some(priority) = priority.filter(|priority| *priority != 0) else { continue };
         let mut words = pin.splitn(2, |b| b.is_ascii_whitespace());
         let kind = words.next().unwrap_or_default().to_ascii_lowercase();
@@ -163,7 +178,8 @@ fn in_file(content: &[u8]) -> Vec<Pin> {
             }
             _ => continue,
         };
-        let names: Vec<Text> = names.split(|b| b.is_ascii_whitespace()).filter(|name| !name.is_empty()).map(Text::from).collect();
+        let names: Vec<Text> =
+            names.split(|b| b.is_ascii_whitespace()).filter(|name| !name.is_empty()).map(Text::from).collect();
         let names = if names.iter().any(|name| **name == *b"*") { Vec::new() } else { names };
         found.push(Pin { names, matches, priority });
     }
@@ -174,7 +190,8 @@ fn in_file(content: &[u8]) -> Vec<Pin> {
 fn default_release(root: &Root, notes: &mut Vec<String>) -> Option<Text> {
     let folder = b"/etc/apt/apt.conf.d";
     let names = root.folder(folder).and_then(|folder| folder.list()).unwrap_or_default();
-    let mut files: Vec<Text> = names.iter().filter(|(_, kind)| *kind != Kind::Folder).map(|(name, _)| path::join(folder, name)).collect();
+    let mut files: Vec<Text> =
+        names.iter().filter(|(_, kind)| *kind != Kind::Folder).map(|(name, _)| path::join(folder, name)).collect();
     files.push("/etc/apt/apt.conf".into());
     let mut found = None;
     for file in files {
@@ -188,7 +205,9 @@ fn default_release(root: &Root, notes: &mut Vec<String>) -> Option<Text> {
             }
         };
         let text = String::from_utf8_lossy(&content).into_owned();
-        for statement in text.lines().filter(|line| !line.trim_start().starts_with("//")).flat_map(|line| line.split(';')) {
+        for statement in
+            text.lines().filter(|line| !line.trim_start().starts_with("//")).flat_map(|line| line.split(';'))
+        {
             let statement = statement.trim();
             let name = "APT::Default-Release";
             if statement.get(..name.len()).is_some_and(|start| start.eq_ignore_ascii_case(name)) {

@@ -37,16 +37,28 @@ pub struct Choice {
 }
 
 /// Every version of one package of one architecture, the newest first.
-pub fn choose(apt: &Apt, name: &[u8], installed: Option<Installed<'_>>, entries: &[Entry], of: &[usize]) -> Vec<Choice> {
+pub fn choose(
+    apt: &Apt,
+    name: &[u8],
+    installed: Option<Installed<'_>>,
+    entries: &[Entry],
+    of: &[usize],
+) -> Vec<Choice> {
     let mut choices: Vec<(u64, Choice)> = Vec::new();
     if let Some(Installed { version, digest }) = installed {
-        let choice =
-            Choice { version: version.clone(), priority: NEVER, entries: Vec::new(), installed: true, candidate: false };
+        let choice = Choice {
+            version: version.clone(),
+            priority: NEVER,
+            entries: Vec::new(),
+            installed: true,
+            candidate: false,
+        };
         choices.push((digest, choice));
     }
     for &place in of {
         let entry = &entries[place];
-        let same = choices.iter_mut().find(|(digest, choice)| *digest == entry.digest && choice.version == entry.version);
+        let same =
+            choices.iter_mut().find(|(digest, choice)| *digest == entry.digest && choice.version == entry.version);
         match same {
             Some((_, choice)) => choice.entries.push(place),
             None => choices.push((
@@ -66,7 +78,8 @@ pub fn choose(apt: &Apt, name: &[u8], installed: Option<Installed<'_>>, entries:
     for choice in &mut choices {
         let files: Vec<&Index> = choice.entries.iter().map(|&place| &apt.indexes[entries[place].index]).collect();
         let of_lists = choice.entries.iter().map(|&place| apt.pins.of_file(entries[place].index)).max();
-        let of_files = of_lists.into_iter().chain(choice.installed.then(|| apt.pins.of_installed())).max().unwrap_or(NEVER);
+        let of_files =
+            of_lists.into_iter().chain(choice.installed.then(|| apt.pins.of_installed())).max().unwrap_or(NEVER);
         choice.priority = match apt.pins.of_version(name, &choice.version, &files) {
             Some(pinned) if of_files != NEVER => pinned,
             _ => of_files,

@@ -32,7 +32,12 @@ pub fn read(root: &Root, notes: &mut Vec<String>) -> Vec<Source> {
     let folder = b"/etc/apt/sources.list.d";
     let names = root.folder(folder).and_then(|folder| folder.list()).unwrap_or_default();
     let told = |name: &Text| name.ends_with(b".list") || name.ends_with(b".sources");
-    files.extend(names.iter().filter(|(name, kind)| told(name) && *kind != Kind::Folder).map(|(name, _)| path::join(folder, name)));
+    files.extend(
+        names
+            .iter()
+            .filter(|(name, kind)| told(name) && *kind != Kind::Folder)
+            .map(|(name, _)| path::join(folder, name)),
+    );
     for file in files {
         match root.read(&file, Limit::SMALL) {
             Ok(content) if file.ends_with(b".sources") => stanza_form(&file, &content, &mut found),
@@ -55,14 +60,16 @@ fn bare(url: &[u8]) -> Text {
 fn line_form(file: &Text, content: &[u8], found: &mut Vec<Source>) {
     for (number, line) in (1..).zip(content.split(|&b| b == b'\n')) {
         let line = line.split(|&b| b == b'#').next().unwrap_or_default().trim_ascii();
-        let Some(rest) = line.strip_prefix(b"deb").filter(|rest| rest.first().is_some_and(u8::is_ascii_whitespace)) else {
+        let Some(rest) = line.strip_prefix(b"deb").filter(|rest| rest.first().is_some_and(u8::is_ascii_whitespace))
+        else {
             continue;
         };
         let rest = rest.trim_ascii();
-        let (options, rest) = match rest.strip_prefix(b"[").and_then(|inner| Some((inner, memchr::memchr(b']', inner)?))) {
-            Some((inner, end)) => (&inner[..end], &inner[end + 1..]),
-            None => (&b""[..], rest),
-        };
+        let (options, rest) =
+            match rest.strip_prefix(b"[").and_then(|inner| Some((inner, memchr::memchr(b']', inner)?))) {
+                Some((inner, end)) => (&inner[..end], &inner[end + 1..]),
+                None => (&b""[..], rest),
+            };
         let option = |name: &str| {
             let mut words = options.split(|b| b.is_ascii_whitespace());
             words.find_map(|word| word.strip_prefix(name.as_bytes())?.strip_prefix(b"="))
@@ -103,7 +110,11 @@ fn stanza_form(file: &Text, content: &[u8], found: &mut Vec<Source>) {
         };
         let words = |name: &str| -> Vec<Text> {
             let value = stanza.whole(name).unwrap_or_default();
-            value.split(|b| b.is_ascii_whitespace() || *b == b',').filter(|word| !word.is_empty()).map(Text::from).collect()
+            value
+                .split(|b| b.is_ascii_whitespace() || *b == b',')
+                .filter(|word| !word.is_empty())
+                .map(Text::from)
+                .collect()
         };
         let is_off = value("Enabled").is_some_and(|value| !is_yes(value));
         if is_off || !words("Types").iter().any(|kind| **kind == *b"deb") {
@@ -157,7 +168,10 @@ mod tests {
         line_form(&"/etc/apt/sources.list".into(), lines, &mut found);
         let stanza = b"# head\nTypes: deb deb-src\n# inside\nURIs: http://quay.example/apt https://two.example\nSuites: stable stable-updates\nComponents: main\nEnabled: yes\n\nTypes: deb\nURIs: http://off.example\nSuites: x\nComponents: y\nEnabled: no\n";
         stanza_form(&"/etc/apt/sources.list.d/quay.sources".into(), stanza, &mut found);
-        let shown: Vec<String> = found.iter().map(|one| format!("{} {} {} {}", one.url, one.suite, one.components.len(), one.line)).collect();
+        let shown: Vec<String> = found
+            .iter()
+            .map(|one| format!("{} {} {} {}", one.url, one.suite, one.components.len(), one.line))
+            .collect();
         assert_eq!(
             shown,
             [

@@ -1,0 +1,180 @@
+//! `whodunit offers`.
+
+use std::ffi::OsString;
+use std::os::unix::ffi::OsStrExt as _;
+
+use clap::Args;
+use whodunit_core::answers::offers::{Offered, Offers, Question, offers};
+use whodunit_core::survey::Survey;
+use whodunit_core::text::Text;
+
+use super::Outcome;
+use crate::args::Global;
+use crate::output::{self, Cell, Column, Grid, Line, Look, Piece, Shown, Streams, Tone};
+use crate::run::{Failure, Ready};
+use crate::surroundings;
+
+/// Which sources have it, and at which version
+///
+/// Looks into what the managers last fetched; nothing is fetched. NAME is a package or a title. The newest version comes
+/// first; what is installed, what its manager would take, and which source comes first by your order of preference
+/// (`[sources] prefer` in the settings) are said. A catalogue older than a month is said to be stale.
+#[derive(Debug, Args)]
+#[command(after_help = "Examples:
+  whodunit offers ferryboard
+  whodunit offers --newer                   what is installed and has something newer
+  whodunit offers chartdesk --format json")]
+pub struct Arguments {
+    /// Packages or titles
+    #[arg(required_unless_present = "newer")]
+    name: Vec<OsString>,
+
+    /// Everything that is installed and of which a source has something newer
+    #[arg(long, conflicts_with = "name")]
+    newer: bool,
+}
+
+/// Answers.
+pub fn run(arguments: &Arguments, global: &Global, streams: &mut Streams) -> Result<Outcome, Failure> {
+    let ready = Ready::new(global)?;
+    let survey = Survey::of(&ready.scene);
+    let question = Question {
+        names: arguments.name.iter().map(|name| name.as_bytes().into()).collect(),
+        prefer: ready.config.preferred_sources(),
+        now: ready.scene.root.is_live().then(surroundings::now).flatten(),
+    };
+    let answer = offers(&survey, &question);
+    let found = |name: &Text| answer.offers.iter().any(|one| one.asked == *name);
+    let all_found = question.names.iter().all(found);
+    let missing = question.names.iter().filter(|name| !found(name)).cloned().collect();
+    output::show(&Listed { answer, missing, newer: arguments.newer }, &survey, &ready, global, streams, all_found)
+}
+
+/// The answer, with the names of which nobody has anything.
+#[derive(Clone, serde::Serialize)]
+struct Listed {
+    #[serde(flatten)]
+    answer: Offers,
+    #[serde(skip)]
+    missing: Vec<Text>,
+    #[serde(skip)]
+    newer: bool,
+}
+
+impl Shown for Listed {
+    type Item = Offered;
+    const COMMAND: &'static str = "offers";
+
+    fn items(&self) -> &[Offered] {
+        &self.answer.offers
+    }
+
+    fn grid(&self) -> Grid {
+        let known = |text: Option<&Text>| text.map(ToString::to_string).unwrap_or_default();
+        let row = |one: &Offered| {
+            let offer = &one.offer;
+            let of_catalogue = match offer.catalogued_at {
+                Some(time) => Cell {
+                    text: output::time(time),
+                    shown: Some(dated(one, time)),
+                    tone: if one.stale { Tone::Warning } else { Tone::Plain },
+                },
+                None => Cell::plain(""),
+            };
+            vec![
+                Cell::toned(Tone::Strong, offer.name.to_string()),
+                Cell::plain(known(offer.version.as_ref())),
+                Cell::plain(offer.manager.to_string()),
+                Cell::shown(known(offer.source.as_ref().map(|source| &source.name)), source(one)),
+                of_catalogue,
+                Cell::toned(tone(one), remarks(one, self.newer)),
+            ]
+        };
+        let columns = vec![
+            Column::words("name", "NAME"),
+            Column::words("version", "VERSION"),
+            Column::words("manager", "MANAGER"),
+            Column::words("source", "SOURCE"),
+            Column::words("catalogue", "CATALOGUE"),
+            Column::words("remarks", ""),
+        ];
+        Grid { columns, rows: self.answer.offers.iter().map(row).collect() }
+    }
+
+    fn page(&self, _: &Look) -> Vec<Piece> {
+        let offers = &self.answer.offers;
+        let mut page: Vec<Piece> = Vec::new();
+        let says = if self.newer {
+            let count = offers.iter().filter(|one| one.offer.installed).count();
+            match count {
+                0 => "nothing newer is offered of what is installed, as far as the managers have fetched".to_owned(),
+                count => format!("{} newer somewhere", output::count(count, "installed package")),
+            }
+        } else {
+            verdict(offers)
+        };
+        page.push(Line::of(Tone::Strong, says).into());
+        for name in self.missing.iter().filter(|_| !offers.is_empty()) {
+            page.push(
+                Line::of(Tone::Warning, format!("{name}: no source has it, as far as the managers have fetched"))
+                    .into(),
+            );
+        }
+        if !offers.is_empty() {
+            page.push(Line::blank().into());
+            page.push(Piece::Table(self.grid()));
+        }
+        if !self.answer.findings.is_empty() {
+            page.push(Line::blank().into());
+        }
+        for finding in &self.answer.findings {
+            page.push(Line::of(Tone::Warning, finding.summary.clone()).into());
+        }
+        page
+    }
+}
+
+fn verdict(offers: &[Offered]) -> String {
+    let mut names: Vec<&Text> = offers.iter().map(|one| &one.asked).collect();
+    names.dedup();
+    let version = |one: &Offered| one.offer.version.clone().unwrap_or_default();
+    match names[..] {
+        [] => "no source has it, as far as the managers have fetched".to_owned(),
+        [name] => {
+            let newest = offers.iter().find(|one| one.newest).map(version).unwrap_or_default();
+            let installed = offers.iter().find(|one| one.offer.installed);
+            let now = match installed {
+                Some(one) if one.newest => ", and that is installed".to_owned(),
+                Some(one) => format!("; {} of {} is installed", version(one), one.offer.manager),
+                None => "; it is not installed".to_owned(),
+            };
+            format!("{name}: the newest is {newest}{now}")
+        }
+        _ => format!("{} for {} names", output::count(offers.len(), "offer"), names.len()),
+    }
+}
+
+fn source(one: &Offered) -> String {
+    one.offer.source.as_ref().map_or("no source".to_owned(), |source| source.name.to_string())
+}
+
+fn dated(one: &Offered, time: i64) -> String {
+    format!("{}{}", output::date(time), if one.stale { ", stale" } else { "" })
+}
+
+fn tone(one: &Offered) -> Tone {
+    if one.offer.installed { Tone::Accent } else { Tone::Plain }
+}
+
+fn remarks(one: &Offered, newer: bool) -> String {
+    let offer = &one.offer;
+    let words = [
+        (offer.installed, "installed"),
+        (offer.held && offer.installed, "held back"),
+        (one.newest && !newer, "newest"),
+        (one.preferred && !newer, "first by preference"),
+        (offer.candidate && !offer.installed, "its manager would take it"),
+        (offer.priority.is_some_and(|priority| priority <= 0), "never taken, by a pin"),
+    ];
+    words.into_iter().filter(|(is_so, _)| *is_so).map(|(_, word)| word).collect::<Vec<_>>().join(", ")
+}

@@ -1,0 +1,69 @@
+//! Packages that are held back while something newer is offered, and packages that no source has.
+
+use crate::model::{Finding, Offer, Package, Severity, Status};
+
+/// `held-back`: one for each package that is held while its manager could have a newer version. The offers of one
+/// package come together, the newest first.
+#[must_use]
+pub fn findings(offers: &[&Offer]) -> Vec<Finding> {
+    let mut found: Vec<Finding> = Vec::new();
+    for now in offers.iter().filter(|offer| offer.installed && offer.held) {
+        let of_it =
+            |offer: &&&Offer| offer.manager == now.manager && offer.name == now.name && offer.scope == now.scope;
+        let mut newer = offers.iter().filter(of_it).take_while(|offer| !offer.installed);
+        let (Some(newer), Some(version)) = (newer.find(|offer| offer.source.is_some()), &now.version) else { continue };
+        let offered = newer.version.clone().unwrap_or_default();
+        if found.iter().any(|other| other.subject == now.name) {
+            continue;
+        }
+        found.push(Finding {
+            kind: "held-back".to_owned(),
+            severity: Severity::Note,
+            subject: now.name.clone(),
+            summary: format!("{} is held at {version} while {offered} is offered", now.name),
+            packages: vec![format!("{}/{}/{}", now.manager, now.scope, now.name).into()],
+            paths: Vec::new(),
+            consequence: "no upgrade changes it, security fixes among them, until the hold is taken away".to_owned(),
+            remedies: Vec::new(),
+            evidence: now.evidence.iter().chain(&newer.evidence).cloned().collect(),
+            accepted: None,
+        });
+    }
+    found
+}
+
+/// `no-origin`: packages of a manager whose sources are known, of which no source has this one.
+#[must_use]
+pub fn without_origin(packages: &[Package]) -> Vec<Finding> {
+    let knows = |package: &Package| {
+        packages.iter().any(|other| {
+            other.manager == package.manager
+                && other.location == package.location
+                && other.origin.as_ref().is_some_and(|origin| origin.kind == "repository")
+        })
+    };
+    let told = ["dpkg", "rpm", "pacman"];
+    let lost = packages.iter().filter(|package| {
+        let is_there = package.status != Status::ConfigRemains;
+        told.contains(&package.manager.0) && package.origin.is_none() && is_there && knows(package)
+    });
+    lost.map(|package| {
+        let version = package.version.as_ref().map(|version| format!(" {version}")).unwrap_or_default();
+        Finding {
+            kind: "no-origin".to_owned(),
+            severity: Severity::Note,
+            subject: package.name.clone(),
+            summary: format!("no source that is configured has {}{version}", package.full_name()),
+            packages: vec![package.id.clone()],
+            paths: Vec::new(),
+            consequence:
+                "it came as a file, from a source that is gone, or its source has moved on; nothing upgrades it \
+                          unless a source has a newer one"
+                    .to_owned(),
+            remedies: Vec::new(),
+            evidence: package.evidence.clone(),
+            accepted: None,
+        }
+    })
+    .collect()
+}
