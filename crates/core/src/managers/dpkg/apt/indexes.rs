@@ -191,34 +191,59 @@ impl Index {
             Ok(bytes) => bytes,
             Err(error) => return (Vec::new(), Some(format!("{error}: what it offers is not known"))),
         };
-        let mut content = Vec::with_capacity(bytes.len() * 3);
-        let read = packed::open(&bytes).and_then(|stream| stream.take(MOST_UNPACKED).read_to_end(&mut content));
-        let note = match read {
-            Err(error) => Some(format!("{}: {error}: what stands behind that is not known", self.file)),
-            Ok(_) if crate::formats::stanza::is_cut(&content) => {
-                Some(format!("{}: cut off: what stood behind its end is not known", self.file))
-            }
-            Ok(_) => None,
-        };
         let mut found = Vec::new();
-        // Nearly all stanzas are told by their first line.
-        let mut rest = &content[..];
-        while !rest.is_empty() {
-            let end = memchr::memmem::find(rest, b"\n\n").map_or(rest.len(), |at| at + 2);
-            let (stanza, after) = rest.split_at(end);
-            rest = after;
-            let line = &stanza[..memchr::memchr(b'\n', stanza).unwrap_or(stanza.len())];
-            let is_wanted = match line.strip_prefix(b"Package:") {
-                Some(name) => wanted(name.trim_ascii()),
-                None => true,
-            };
-            if is_wanted {
+        let problem = each_stanza(&bytes, &mut |text| {
+            // Nearly all stanzas are told by their first line.
+            let line = &text[..memchr::memchr(b'\n', text).unwrap_or(text.len())];
+            if line.strip_prefix(b"Package:").is_none_or(|name| wanted(name.trim_ascii())) {
                 found.extend(
-                    stanzas(stanza).filter_map(|stanza| entry(stanza, number)).filter(|entry| wanted(&entry.name)),
+                    stanzas(text).filter_map(|stanza| entry(stanza, number)).filter(|entry| wanted(&entry.name)),
                 );
             }
-        }
+        });
+        let note = problem.map(|problem| format!("{}: {problem}: what stands behind that is not known", self.file));
         (found, note)
+    }
+}
+
+/// Hands every stanza of a list to `take`, a window at a time, for lists are large; and says what was wrong with it.
+fn each_stanza(bytes: &[u8], take: &mut dyn FnMut(&[u8])) -> Option<String> {
+    const WINDOW: usize = 256 << 10;
+    const LARGEST: usize = 16 << 20;
+    let mut stream = match packed::open(bytes) {
+        Ok(stream) => stream.take(MOST_UNPACKED),
+        Err(error) => return Some(error.to_string()),
+    };
+    let mut window = vec![0; WINDOW];
+    let (mut filled, mut last) = (0, b'\n');
+    loop {
+        let read = match stream.read(&mut window[filled..]) {
+            Ok(read) => read,
+            Err(error) => return Some(error.to_string()),
+        };
+        filled += read;
+        let mut rest = &window[..filled];
+        while let Some(end) = memchr::memmem::find(rest, b"\n\n") {
+            take(&rest[..end + 2]);
+            rest = &rest[end + 2..];
+        }
+        if read == 0 {
+            if !rest.is_empty() {
+                take(rest);
+            }
+            let is_full = stream.limit() == 0;
+            return (last != b'\n' || is_full).then(|| "cut off".to_owned());
+        }
+        last = window[filled - 1];
+        let kept = rest.len();
+        window.copy_within(filled - kept..filled, 0);
+        filled = kept;
+        if filled == window.len() {
+            if filled >= LARGEST {
+                return Some("no list of packages".to_owned());
+            }
+            window.resize(filled * 2, 0);
+        }
     }
 }
 
