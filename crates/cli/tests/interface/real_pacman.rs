@@ -125,6 +125,23 @@ fn a_database_is_read_as_pacman_reads_it() {
         assert_eq!(text(&one["arch"]), field(stanza, "Architecture"));
     }
 
+    // What repositories have: in the first that has it, and in the others.
+    let offered =
+        run(&["--root", &root, "offers", "--format", "json", "tarn", "teasel", "chain", "teasel-utils"]).document();
+    let offers = offered["offers"].as_array().unwrap().iter().filter(|offer| !offer["source"].is_null());
+    let ours: BTreeSet<String> = offers
+        .map(|offer| {
+            let installed = if offer["installed"] == true { " [installed]" } else { "" };
+            format!(
+                "{} {} {}{installed}",
+                text(&offer["source"]["name"]),
+                text(&offer["name"]),
+                text(&offer["version"])
+            )
+        })
+        .collect();
+    assert_eq!(ours, theirs(&["-Sl"]));
+
     // Every path, and one that no package has.
     fs::write(yard.at("root/usr/bin/none"), "").unwrap();
     let listed = yard.pacman(&["-Ql"]);

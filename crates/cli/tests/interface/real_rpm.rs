@@ -76,6 +76,23 @@ impl Yard {
         self.sh("mkdir repo; cp top/RPMS/noarch/*.rpm repo; createrepo_c -q repo");
     }
 
+    /// Every version that a source has of these packages: name, version, source.
+    fn offers(&self, root: &str, names: &[&str]) -> BTreeSet<String> {
+        let document = run(&[&["--root", &self.at(root), "offers", "--format", "json"], names].concat()).document();
+        let offers = document["offers"].as_array().unwrap().iter().filter(|offer| !offer["source"].is_null());
+        offers
+            .map(|offer| {
+                let installed = if offer["installed"] == true { " installed" } else { "" };
+                format!(
+                    "{} {} {}{installed}",
+                    text(&offer["name"]),
+                    text(&offer["version"]),
+                    text(&offer["source"]["name"])
+                )
+            })
+            .collect()
+    }
+
     fn packages(&self, root: &str) -> Vec<Value> {
         let document = run(&["--root", &self.at(root), "inventory", "--all", "--format", "json"]).document();
         assert!(document["coverage"].as_array().unwrap().iter().all(|part| part["state"] == "read"), "{document:#}");
@@ -156,15 +173,12 @@ fn reasons_and_repositories_are_read_as_dnf_tells_them() {
     let dnf = |arguments: &str| {
         let at = yard.at("root");
         // Of what is installed, dnf shows nothing where repositories are chosen.
-        let from = if arguments.starts_with("repoquery") {
-            "--disablerepo=*"
-        } else {
-            "--repofrompath=quay,$PWD/repo --repo=quay"
-        };
+        let from = if arguments.contains("--installed") { "--disablerepo=*" } else { "--repo=quay" };
         yard.sh(&format!(
             "mkdir -p root/etc; dnf -q --installroot={at} {from} --nogpgcheck --releasever=1 -y {arguments} 2>/dev/null"
         ))
     };
+    yard.sh("mkdir -p root/etc/yum.repos.d; printf '[quay]\\nname=Quay\\nbaseurl=file://%s\\ngpgcheck=0\\n[off]\\nname=Off\\nbaseurl=file:///none\\nenabled=0\\n' $PWD/repo > root/etc/yum.repos.d/quay.repo");
     dnf("install buoy chain-3.0~rc1");
     dnf("mark install anchor");
     dnf("mark remove chain");
@@ -191,6 +205,23 @@ fn reasons_and_repositories_are_read_as_dnf_tells_them() {
         .collect();
     assert_eq!(ours, theirs);
     assert_eq!(theirs["anchor-1.0-1"].0, "user");
+    let said = dnf("repoquery --available -C --qf '%{name} %{evr} %{repoid}'");
+    let mut theirs: BTreeSet<String> = said.lines().map(str::to_owned).collect();
+    // dnf leaves out of what is available nothing that is installed, and says so of none.
+    for now in ["anchor 1.0-1 quay", "buoy 3:2.0-1.fn1 quay", "chain 3.0~rc1-2 quay", "chain 3.1-1 quay"] {
+        assert!(theirs.remove(now), "{now}: {theirs:?}");
+        theirs.insert(format!("{now} installed"));
+    }
+    assert_eq!(yard.offers("root", &["anchor", "buoy", "chain"]), theirs);
+    let notes = run(&["--root", &yard.at("root"), "inventory", "--origin", "quay", "--format", "json"]).document();
+    assert!(text(&notes["notes"][0]).contains("without a signature"), "{notes:#}");
+    let lost =
+        run(&["--root", &yard.at("root"), "inventory", "--all", "--origin", "none", "--format", "json"]).document();
+    assert_eq!(
+        (text(&lost["findings"][0]["kind"]), text(&lost["findings"][0]["packages"][0])),
+        ("no-origin".to_owned(), "rpm/system/chain-3.1-1.noarch".to_owned()),
+        "{lost:#}"
+    );
 }
 
 #[test]
@@ -225,4 +256,19 @@ fn reasons_and_repositories_are_read_as_zypper_tells_them() {
     assert_eq!(ours, theirs);
     let held: Vec<String> = packages.iter().filter(|one| one["held"] == true).map(|one| text(&one["name"])).collect();
     assert_eq!(held, ["chain"]);
+    let listed = zypper("search -s --type package");
+    let rows = listed
+        .lines()
+        .skip_while(|line| !line.starts_with("--"))
+        .skip(1)
+        .map(|line| line.split('|').map(str::trim).collect::<Vec<_>>());
+    let theirs: BTreeSet<String> = rows
+        .map(|row| {
+            format!("{} {} {}{}", row[1], row[3], row[5], if row[0].starts_with('i') { " installed" } else { "" })
+        })
+        .collect();
+    assert_eq!(yard.offers("root", &["anchor", "buoy", "chain"]), theirs);
+    let answer = run(&["--root", &yard.at("root"), "offers", "--newer", "--format", "json"]).document();
+    assert_eq!(text(&answer["findings"][0]["kind"]), "held-back", "{answer:#}");
+    assert_eq!(answer["offers"].as_array().unwrap().len(), 2);
 }

@@ -10,6 +10,7 @@ pub mod key_file;
 pub mod manual;
 pub mod ndb;
 pub mod packed;
+pub mod primary;
 pub mod pyvenv;
 pub mod rpm_header;
 pub mod settings;

@@ -243,6 +243,22 @@ pub trait Holdings: Sync {
     fn order(&self, a: &[u8], b: &[u8]) -> Ordering;
 }
 
+/// Marks what a manager would take that has no policy but the newest version: of each package the newest that is not
+/// held back, else what is installed.
+fn mark_candidates(offers: &mut [Offer], order: &dyn Fn(&[u8], &[u8]) -> Ordering) {
+    let newest = |offers: &[Offer], one: &Offer| {
+        let same = |other: &&Offer| other.name == one.name && other.arch == one.arch;
+        let is_newer = |other: &Offer| match (&other.version, &one.version) {
+            (Some(a), Some(b)) => order(a, b) == Ordering::Greater,
+            _ => false,
+        };
+        !offers.iter().filter(same).any(is_newer)
+    };
+    let marks: Vec<bool> =
+        offers.iter().map(|one| if one.held { one.installed } else { newest(offers, one) }).collect();
+    offers.iter_mut().zip(marks).for_each(|(one, mark)| one.candidate = mark);
+}
+
 /// What a reader of packages needs beyond their names and versions.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Default)]
 pub struct Detail {

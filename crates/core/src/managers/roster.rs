@@ -12,8 +12,8 @@ use hashbrown::HashMap;
 use super::listed::{self, Role};
 use super::{Detail, Holdings};
 use crate::model::{
-    Claim, Claimant, Coverage, CoverageState, Digest, Evidence, Installation, Lead, ManagerId, Mark, Origin, Owner,
-    Package, PathClaim, Reason, Remedy, Scope, Status, Wanted,
+    Asked, Claim, Claimant, Coverage, CoverageState, Digest, Evidence, Installation, Lead, ManagerId, Mark, Offer,
+    Origin, Owner, Package, PathClaim, Reason, Remedy, Scope, Status, Wanted,
 };
 use crate::root::Kind;
 use crate::scene::{Person, Scene};
@@ -156,6 +156,24 @@ pub trait Keeper: Send + Sync {
     /// Folders in which the manager puts programs.
     fn program_folders(&self, scene: &Scene, at: &Installation) -> Vec<Text> {
         let _ = (scene, at);
+        Vec::new()
+    }
+
+    /// What the manager's sources offered of what is asked about; what could not be read is added to `notes`.
+    fn offers(
+        &self,
+        scene: &Scene,
+        at: &Installation,
+        items: &[Item],
+        asked: &Asked,
+        notes: &mut Vec<String>,
+    ) -> Vec<Offer> {
+        let _ = (scene, at, items, asked, notes);
+        Vec::new()
+    }
+
+    /// What a maintainer should know of the sources themselves.
+    fn on_sources(&self) -> Vec<String> {
         Vec::new()
     }
 
@@ -423,6 +441,17 @@ impl<'s, K: Keeper + 's> Holdings for Roster<'s, K> {
             (0..).zip(self.items()).filter(|(_, item)| fits(item)).map(|(number, _)| number).collect();
         found.sort_by_key(|&number| !self.item(number).active);
         found
+    }
+
+    fn offers(&self, asked: &Asked) -> Vec<Offer> {
+        let mut lost = Vec::new();
+        let offers = self.keeper.offers(self.scene, &self.installation, self.items(), asked, &mut lost);
+        self.note(lost);
+        offers
+    }
+
+    fn on_sources(&self) -> Vec<String> {
+        self.keeper.on_sources()
     }
 
     fn claims(&self, wanted: &Wanted, take: &mut dyn FnMut(Claim<'_>)) {

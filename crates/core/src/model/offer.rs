@@ -64,3 +64,28 @@ pub struct Offer {
     /// Where it stands.
     pub evidence: Vec<Evidence>,
 }
+
+impl Offer {
+    /// An offer of which only the package is known so far.
+    #[must_use]
+    pub fn bare(manager: ManagerId, scope: Scope, name: Text, version: Text, arch: Option<Text>, held: bool) -> Self {
+        Offer {
+            manager,
+            scope,
+            name,
+            version: Some(version),
+            arch,
+            channel: None,
+            source: None,
+            publisher: None,
+            says: None,
+            size: None,
+            priority: None,
+            installed: false,
+            candidate: false,
+            held,
+            catalogued_at: None,
+            evidence: Vec::new(),
+        }
+    }
+}

@@ -20,9 +20,11 @@ mod sync;
 
 use std::cmp::Ordering;
 
+use hashbrown::HashMap;
+
 use super::roster::{Item, Keeper, Lists, Record, Roster};
 use super::{Holdings, Manager};
-use crate::model::{Digest, Installation, ManagerId, Origin, Remedy, Scope, Wanted};
+use crate::model::{Asked, Digest, Evidence, Installation, ManagerId, Offer, Origin, Remedy, Scope, Wanted};
 use crate::root::Kind;
 use crate::scene::Scene;
 use crate::text::{Text, path, shell_word};
@@ -79,6 +81,75 @@ impl Keeper for Database {
 
     fn order(&self, a: &[u8], b: &[u8]) -> Ordering {
         pacman::compare(a, b)
+    }
+
+    fn offers(
+        &self,
+        scene: &Scene,
+        at: &Installation,
+        items: &[Item],
+        asked: &Asked,
+        notes: &mut Vec<String>,
+    ) -> Vec<Offer> {
+        let installed: HashMap<&[u8], &Item> = items
+            .iter()
+            .filter(|item| *asked == Asked::Installed || asked.has(&item.name))
+            .map(|item| (&*item.name, item))
+            .collect();
+        let bare = |name: &Text, version: &Text, arch: Option<Text>| {
+            let held = installed.get(&**name).is_some_and(|item| item.held);
+            Offer::bare(at.manager, at.scope.clone(), name.clone(), version.clone(), arch, held)
+        };
+        let mut offers = Vec::new();
+        for catalogue in sync::read(&scene.root, &at.location, &self.settings, notes) {
+            let asked_for = |one: &&sync::Offered| installed.contains_key(&*one.name) || asked.has(&one.name);
+            offers.extend(catalogue.offers.iter().filter(asked_for).map(|one| Offer {
+                source: Some(self.settings.origin(&catalogue.repository)),
+                says: one.says.clone(),
+                size: one.size,
+                installed: installed.get(&*one.name).is_some_and(|item| item.version.as_ref() == Some(&one.version)),
+                catalogued_at: Some(catalogue.dated),
+                evidence: vec![Evidence::at(
+                    catalogue.file.clone(),
+                    format!("{}-{}/desc", one.name, one.version),
+                    format!("version {}", one.version),
+                )],
+                ..bare(&one.name, &one.version, one.arch.clone())
+            }));
+        }
+        // The first repository that has a package counts, whatever the others have.
+        let firsts: HashMap<Text, Text> = offers
+            .iter()
+            .rev()
+            .filter_map(|offer: &Offer| Some((offer.name.clone(), offer.source.clone()?.name)))
+            .collect();
+        for item in installed.values() {
+            let version = item.version.clone().unwrap_or_default();
+            if !offers.iter().any(|offer| offer.installed && offer.name == item.name) {
+                let offer = bare(&item.name, &version, item.arch.clone());
+                offers.push(Offer { installed: true, evidence: item.evidence.clone(), ..offer });
+            }
+        }
+        for offer in &mut offers {
+            let is_first = offer.source.as_ref().is_some_and(|source| firsts.get(&offer.name) == Some(&source.name));
+            let now = installed.get(&*offer.name).and_then(|item| item.version.as_ref());
+            let is_newer = match (&offer.version, now) {
+                (Some(version), Some(now)) => pacman::compare(version, now) == Ordering::Greater,
+                _ => true,
+            };
+            offer.candidate = is_first && is_newer && !offer.held;
+        }
+        let upgraded: Vec<Text> =
+            offers.iter().filter(|offer| offer.candidate).map(|offer| offer.name.clone()).collect();
+        for offer in &mut offers {
+            offer.candidate |= offer.installed && !upgraded.contains(&offer.name);
+        }
+        offers.sort_by(|a, b| a.name.cmp(&b.name));
+        offers
+    }
+
+    fn on_sources(&self) -> Vec<String> {
+        self.settings.remarks()
     }
 
     fn lists(&self) -> Option<&dyn Lists> {

@@ -111,6 +111,21 @@ impl Settings {
             || groups.iter().any(|group| self.ignored_groups.iter().any(|pattern| fits(pattern, group)))
     }
 
+    /// Repositories whose content nobody vouches for.
+    pub fn remarks(&self) -> Vec<String> {
+        let is_open = |checks: &Text| {
+            checks
+                .split(|b| b.is_ascii_whitespace())
+                .any(|word| matches!(word, b"Never" | b"TrustAll" | b"PackageTrustAll"))
+        };
+        let open =
+            self.repositories.iter().filter(|one| one.checks.as_ref().or(self.checks.as_ref()).is_some_and(is_open));
+        open.map(|one| {
+            format!("{}: packages of {} are taken whoever signed them, or nobody", Text::from(FILE), one.name)
+        })
+        .collect()
+    }
+
     /// A repository as the origin of a package.
     pub fn origin(&self, name: &Text) -> Origin {
         let url = self.repositories.iter().find(|one| one.name == *name).and_then(|one| one.url.clone());

@@ -3,16 +3,18 @@
 use std::cmp::Ordering;
 use std::sync::OnceLock;
 
-use hashbrown::HashMap;
+use hashbrown::{HashMap, HashSet};
 
+use super::catalogues;
 use super::records::Records;
+use super::repositories::Repository;
 use super::store::{Form, Store};
 use crate::formats::rpm_header::{Header, tag};
 use crate::managers::listed::{self, Role};
-use crate::managers::{Detail, Holdings};
+use crate::managers::{Detail, Holdings, mark_candidates};
 use crate::model::{
-    Claim, Claimant, Coverage, CoverageState, Digest, Evidence, Installation, Mark, Origin, Owner, Package, Remedy,
-    Scope, Status, Wanted,
+    Asked, Claim, Claimant, Coverage, CoverageState, Digest, Evidence, Installation, Mark, Offer, Origin, Owner,
+    Package, Remedy, Scope, Status, Wanted,
 };
 use crate::scene::Scene;
 use crate::text::{Text, path, shell_word};
@@ -265,6 +267,75 @@ impl<'s> RpmHoldings<'s> {
     }
 }
 
+impl RpmHoldings<'_> {
+    fn all_offers(&self, asked: &Asked) -> Vec<Offer> {
+        if self.installation.scope != Scope::System {
+            return Vec::new();
+        }
+        let _ = (self.distribution(), self.records());
+        let mut installed: Vec<(Brief, Option<Origin>, u32)> = Vec::new();
+        self.each(&mut |number, header| {
+            let brief = Brief::of(header).filter(|brief| *asked == Asked::Installed || asked.has(&brief.name));
+            installed.extend(
+                brief.map(|brief| (self.origin(header, &brief), brief)).map(|(origin, brief)| (brief, origin, number)),
+            );
+        });
+        let names: HashSet<Text> = installed.iter().map(|(brief, ..)| brief.name.clone()).collect();
+        let mut lost = Vec::new();
+        let wanted = |name: &[u8]| names.contains(name) || asked.has(name);
+        let offered = catalogues::read(&self.scene.root, &self.records().repositories, &wanted, &mut lost);
+        lost.into_iter().for_each(|note| self.store.note(note));
+        let mut offers: Vec<Offer> = Vec::new();
+        for one in &offered {
+            let package = &one.package;
+            let is_it = |(brief, ..): &&(Brief, Option<Origin>, u32)| {
+                *brief.name == *package.name.as_bytes()
+                    && brief.version.as_deref().is_some_and(|version| version == package.version.as_bytes())
+                    && brief.arch.as_deref().is_some_and(|arch| arch == package.arch.as_bytes())
+            };
+            offers.push(Offer {
+                source: Some(Origin {
+                    name: one.repository.clone(),
+                    kind: "repository".to_owned(),
+                    url: self.records().address(&one.repository),
+                    trust: None,
+                }),
+                says: Some(package.summary.as_str().into()),
+                size: package.installed,
+                installed: installed.iter().any(|known| is_it(&known)),
+                catalogued_at: Some(one.dated),
+                evidence: vec![Evidence::at(
+                    one.file.clone(),
+                    format!("package {}", package.name),
+                    format!("version {}", package.version),
+                )],
+                ..self.offer(
+                    package.name.as_str().into(),
+                    package.version.as_str().into(),
+                    Some(package.arch.as_str().into()),
+                )
+            });
+        }
+        for (brief, _, number) in installed {
+            let version = brief.version.clone().unwrap_or_default();
+            let is_offered =
+                |offer: &&Offer| offer.installed && offer.name == brief.name && offer.version == brief.version;
+            if !offers.iter().any(|offer| is_offered(&offer)) {
+                let evidence = self.evidence(number, &brief);
+                let offer = self.offer(brief.name, version, brief.arch);
+                offers.push(Offer { installed: true, evidence, ..offer });
+            }
+        }
+        mark_candidates(&mut offers, &rpm::compare);
+        offers
+    }
+
+    fn offer(&self, name: Text, version: Text, arch: Option<Text>) -> Offer {
+        let held = self.records().is_held(&name);
+        Offer::bare(self.installation.manager, self.installation.scope.clone(), name, version, arch, held)
+    }
+}
+
 /// What an id ends in: the name where that is the only one, else with whatever tells it apart.
 fn tail(brief: &Brief, same_name: &[&Brief]) -> Text {
     let others: Vec<_> = same_name.iter().filter(|other| other.in_full() != brief.in_full()).collect();
@@ -445,6 +516,29 @@ impl Holdings for RpmHoldings<'_> {
             tool => format!("sudo {tool} reinstall {name}"),
         };
         Some(Remedy { purpose: "restore".to_owned(), command })
+    }
+
+    fn offers(&self, asked: &Asked) -> Vec<Offer> {
+        self.all_offers(asked)
+    }
+
+    fn on_sources(&self) -> Vec<String> {
+        if self.installation.scope != Scope::System {
+            return Vec::new();
+        }
+        let repositories = &self.records().repositories;
+        let mut found = Vec::new();
+        for (place, one) in repositories.iter().enumerate().filter(|(_, one)| one.enabled) {
+            if !one.checked {
+                found.push(format!("{}: packages of {} are taken without a signature", one.file, one.name));
+            }
+            let same = |other: &&Repository| other.enabled && other.url.is_some() && other.url == one.url;
+            if let Some(first) = repositories[..place].iter().find(same) {
+                let url = one.url.clone().unwrap_or_default();
+                found.push(format!("{}: {url} is configured in {} already, as {}", one.file, first.file, first.name));
+            }
+        }
+        found
     }
 
     fn order(&self, a: &[u8], b: &[u8]) -> Ordering {

@@ -8,11 +8,13 @@
 //! | packages with all their files | `rpmdb.sqlite` or `Packages.db` | `store.rs`, [`crate::formats::rpm_header`] |
 //! | asked for or not, from which repository, held | dnf's history or state, zypper's lists and log | `records.rs` |
 //! | repositories | `*.repo` | `repositories.rs` |
+//! | what they offered | `primary.xml` in the caches of dnf and zypper | `catalogues.rs` |
 //!
 //! Traps: the database can be in three places that are links to each other, and on Debian's family in each
 //! person's home; keys are entries too (`gpg-pubkey`); one name can be installed several times, so the entry's own
 //! number tells packages apart; a file that was replaced or not installed is in the list, but is not the package's.
 
+mod catalogues;
 mod holdings;
 mod records;
 mod repositories;

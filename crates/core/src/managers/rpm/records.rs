@@ -34,7 +34,8 @@ pub struct Records {
     from: HashMap<Text, Text>,
     held: HashSet<Text>,
     held_patterns: Vec<Text>,
-    repositories: Vec<Repository>,
+    /// The repositories that are configured.
+    pub repositories: Vec<Repository>,
     /// Whether somebody notes repositories, so that none means that there is none.
     pub knows_repositories: bool,
     /// What could not be read.
