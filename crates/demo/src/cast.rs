@@ -35,10 +35,8 @@ pub fn packages() -> Vec<Deb> {
     all.extend(crate::python::packages());
     // An older copy than the one that was built from source and hides it.
     all.push(simple("barolog", "1.9.3-1", "keeps the barometer's log", SET_UP + 3 * DAY));
-    // Held back by a person.
-    let mut ferryboard = simple("ferryboard", "0.8.2-1", "shows which ferry leaves when", SET_UP + 9 * DAY);
-    ferryboard.status = "hold ok installed";
-    all.push(ferryboard);
+    // Fetched by hand as a file: no repository has it.
+    all.push(simple("ferryboard", "0.8.2-1", "shows which ferry leaves when", SET_UP + 9 * DAY));
     // Removed, with its settings left behind.
     let mut pilotbook = simple("pilotbook", "5.0-4", "sailing directions for the island", SET_UP + 2 * DAY);
     pilotbook.status = "deinstall ok config-files";
@@ -96,10 +94,10 @@ fn tide() -> Vec<Deb> {
 
 /// Two viewers for one name, chosen by the alternatives system.
 fn charts() -> Vec<Deb> {
-    vec![
-        simple("seaglass", "2.4-1", "looks at sea charts", SET_UP + 4 * DAY),
-        simple("paperchart", "1.0.7-3", "looks at sea charts, slowly", SET_UP + 4 * DAY),
-    ]
+    // Held back by a person.
+    let mut seaglass = simple("seaglass", "2.4-1", "looks at sea charts", SET_UP + 4 * DAY);
+    seaglass.status = "hold ok installed";
+    vec![seaglass, simple("paperchart", "1.0.7-3", "looks at sea charts, slowly", SET_UP + 4 * DAY)]
 }
 
 /// The desktop app, with a launcher of its own and one that is for another desktop.

@@ -49,6 +49,12 @@ pub fn write(tree: &Tree) -> Result<(), DemoError> {
     for folder in ["repo/objects", "repo/refs/heads", "repo/refs/remotes", "repo/tmp", "repo/state"] {
         tree.folder(&format!("{BASE}/{folder}"))?;
     }
+    // The remote's catalogue was last fetched long before the app was.
+    let catalogue = format!(
+        "<?xml version=\"1.0\" encoding=\"UTF-8\"?>\n<components version=\"0.8\" origin=\"quay\">\n  <component type=\"desktop\">\n    <id>{APP}.desktop</id>\n    <name>Chart Desk</name>\n    <summary>Charts on a table</summary>\n    <developer><name>Quay</name></developer>\n    <releases>\n      <release version=\"3.0.5\" timestamp=\"1768204800\"/>\n    </releases>\n    <bundle type=\"flatpak\">app/{APP}/x86_64/stable</bundle>\n  </component>\n</components>\n"
+    );
+    let active = format!("{BASE}/appstream/quay/x86_64/active/appstream.xml");
+    tree.file(&active, catalogue.as_bytes(), 0o644, SET_UP + 10 * DAY)?;
     let date = SET_UP + 48 * DAY;
     let (app_commit, runtime_commit) = (&commit(tree, "Chart Desk 3.1.0", date)?, &commit(tree, "Platform 24", date)?);
     let app = format!("{BASE}/app/{APP}/x86_64/stable");

@@ -74,6 +74,7 @@ pub fn write(folder: &Path, scale: Scale) -> Result<Written, DemoError> {
         deb.add_data(scale.data_files);
     }
     let claims = deb::write(&tree, &packages, scale.write_files)?;
+    deb::write_catalogues(&tree, &packages, machine::SET_UP + 49 * 86_400)?;
     cast::by_hand(&tree)?;
     nix::write(&tree)?;
     flatpak::write(&tree)?;

@@ -104,17 +104,19 @@ impl Shown for Listed {
     fn page(&self, _: &Look) -> Vec<Piece> {
         let offers = &self.answer.offers;
         let mut page: Vec<Piece> = Vec::new();
-        let says = if self.newer {
-            let count = offers.iter().filter(|one| one.offer.installed).count();
-            match count {
+        if self.newer {
+            let says = match offers.iter().filter(|one| one.offer.installed).count() {
                 0 => "nothing newer is offered of what is installed, as far as the managers have fetched".to_owned(),
-                count => format!("{} newer somewhere", output::count(count, "installed package")),
-            }
+                1 => "1 installed package has something newer".to_owned(),
+                count => format!("{count} installed packages have something newer"),
+            };
+            page.push(Line::of(Tone::Strong, says).into());
         } else {
-            verdict(offers)
-        };
-        page.push(Line::of(Tone::Strong, says).into());
-        for name in self.missing.iter().filter(|_| !offers.is_empty()) {
+            let mut names: Vec<&Text> = offers.iter().map(|one| &one.asked).collect();
+            names.dedup();
+            page.extend(names.into_iter().map(|name| Line::of(Tone::Strong, verdict(name, offers)).into()));
+        }
+        for name in &self.missing {
             page.push(
                 Line::of(Tone::Warning, format!("{name}: no source has it, as far as the managers have fetched"))
                     .into(),
@@ -134,28 +136,36 @@ impl Shown for Listed {
     }
 }
 
-fn verdict(offers: &[Offered]) -> String {
-    let mut names: Vec<&Text> = offers.iter().map(|one| &one.asked).collect();
-    names.dedup();
+fn verdict(name: &Text, offers: &[Offered]) -> String {
+    let of_name = || offers.iter().filter(|one| one.asked == *name);
     let version = |one: &Offered| one.offer.version.clone().unwrap_or_default();
-    match names[..] {
-        [] => "no source has it, as far as the managers have fetched".to_owned(),
-        [name] => {
-            let newest = offers.iter().find(|one| one.newest).map(version).unwrap_or_default();
-            let installed = offers.iter().find(|one| one.offer.installed);
-            let now = match installed {
-                Some(one) if one.newest => ", and that is installed".to_owned(),
-                Some(one) => format!("; {} of {} is installed", version(one), one.offer.manager),
-                None => "; it is not installed".to_owned(),
-            };
-            format!("{name}: the newest is {newest}{now}")
+    let installed = of_name().find(|one| one.offer.installed);
+    let has_source = of_name().any(|one| one.offer.source.is_some());
+    match (of_name().find(|one| one.newest), installed) {
+        (_, Some(now)) if !has_source => {
+            format!("{name}: no source has it; {} of {} is installed", version(now), now.offer.manager)
         }
-        _ => format!("{} for {} names", output::count(offers.len(), "offer"), names.len()),
+        (Some(newest), Some(_)) if newest.offer.installed => {
+            format!("{name}: the newest is {} of {}, which is installed", version(newest), newest.offer.manager)
+        }
+        (Some(newest), Some(now)) => format!(
+            "{name}: the newest is {} of {}; {} of {} is installed",
+            version(newest),
+            newest.offer.manager,
+            version(now),
+            now.offer.manager
+        ),
+        (Some(newest), None) => {
+            format!("{name}: the newest is {} of {}; it is not installed", version(newest), newest.offer.manager)
+        }
+        (None, _) => format!("{name}: no version is known"),
     }
 }
 
 fn source(one: &Offered) -> String {
-    one.offer.source.as_ref().map_or("no source".to_owned(), |source| source.name.to_string())
+    let keeps_catalogues = ["dpkg", "rpm", "pacman"].contains(&one.offer.manager.0);
+    let none = if keeps_catalogues { "no source" } else { "not known" };
+    one.offer.source.as_ref().map_or(none.to_owned(), |source| source.name.to_string())
 }
 
 fn dated(one: &Offered, time: i64) -> String {
@@ -173,7 +183,7 @@ fn remarks(one: &Offered, newer: bool) -> String {
         (offer.held && offer.installed, "held back"),
         (one.newest && !newer, "newest"),
         (one.preferred && !newer, "first by preference"),
-        (offer.candidate && !offer.installed, "its manager would take it"),
+        (offer.candidate && !offer.installed && !offer.held, "its manager would take it"),
         (offer.priority.is_some_and(|priority| priority <= 0), "never taken, by a pin"),
     ];
     words.into_iter().filter(|(is_so, _)| *is_so).map(|(_, word)| word).collect::<Vec<_>>().join(", ")

@@ -38,6 +38,12 @@ snapshots! {
     inventory_totals: ["inventory", "--totals", "--all"];
     inventory_of_nothing: ["inventory", "kraken"];
     inventory_of_an_unknown_manager: ["inventory", "--manager", "kraken"];
+    inventory_from_a_third_party: ["inventory", "--origin", "third-party"];
+    inventory_of_no_source: ["inventory", "ferryboard", "--origin", "none", "--format", "json"];
+    offers: ["offers", "chartdesk", "ferryboard", "tidegauge", "kraken"];
+    offers_newer: ["offers", "--newer"];
+    offers_json: ["offers", "seaglass", "--format", "json"];
+    offers_csv: ["offers", "chartdesk", "--format", "csv"];
     owner_of_a_plain_program: ["owner", "tidegauge"];
     owner_of_an_unowned_program: ["owner", "barolog"];
     owner_of_an_alternative: ["owner", "chart-view"];
@@ -115,7 +121,7 @@ fn the_tour_is_what_its_commands_say() {
         assert!(answer.starts_with(run(command.split(' ')).out.trim_end()), "{command}");
         checked += 1;
     }
-    assert_eq!(checked, 9);
+    assert_eq!(checked, 12);
     let again = run(["demo", place.to_str().unwrap()]);
     assert!(again.status == 2 && again.err.contains("is not empty"), "{again:?}");
 }
@@ -160,6 +166,13 @@ fn settings_add_folders_and_mistakes_in_them_are_located() {
     assert_eq!(asked(&sound).document()["packages"][0]["id"], "appimage/system/srv/tools/horn");
     let ran = asked(&wrong);
     assert!(ran.status == 2 && ran.err.contains("wrong.toml line 3: unknown field `foldres`"), "{ran:?}");
+    // The order of sources decides which one comes first.
+    for (prefer, first) in [("[]", "1.0.7-3"), ("[\"Quay\"]", "1.1.0-1")] {
+        let config = put("order.toml", format!("[sources]\nprefer = {prefer}\n").as_bytes());
+        let offers = ask(&["--config", &config, "offers", "paperchart", "--format", "json"]).document();
+        let preferred = offers["offers"].as_array().unwrap().iter().find(|one| one["preferred"] == true).unwrap();
+        assert_eq!(preferred["version"], first);
+    }
     assert!(asked("/no/such.toml").err.contains("/no/such.toml: no such file"), "a file that is named must be there");
 }
 

@@ -6,7 +6,7 @@ use schemars::JsonSchema;
 use serde::Serialize;
 
 use crate::findings::held;
-use crate::model::{Asked, Finding, ManagerId, Offer};
+use crate::model::{Asked, Finding, ManagerId, Offer, Status};
 use crate::survey::Survey;
 use crate::text::Text;
 use crate::version::{rpm, tokens};
@@ -74,6 +74,7 @@ pub fn offers(survey: &Survey<'_>, question: &Question) -> Offers {
             Offered { asked, offer, stale: false, newest: false, preferred: false }
         }));
     }
+    found.extend(elsewhere(survey, &question.names, &found));
     let now = question.now.or_else(|| found.iter().filter_map(|one| one.offer.catalogued_at).max());
     for one in &mut found {
         one.stale = now.zip(one.offer.catalogued_at).is_some_and(|(now, then)| now - then > A_MONTH);
@@ -98,6 +99,27 @@ pub fn offers(survey: &Survey<'_>, question: &Question) -> Offers {
     }
     let findings = held::findings(&found.iter().map(|one| &one.offer).collect::<Vec<_>>());
     Offers { offers: found, findings }
+}
+
+/// What is installed under these names by managers that keep no catalogue on the disk.
+fn elsewhere(survey: &Survey<'_>, names: &[Text], found: &[Offered]) -> Vec<Offered> {
+    let mut more: Vec<Offered> = Vec::new();
+    for name in names {
+        for (held, number) in survey.named(name) {
+            let owner = held.owner(number);
+            let is_same = |one: &Offered| one.offer.manager == owner.manager && one.offer.name == owner.name;
+            let is_twice =
+                |one: &Offered| is_same(one) && one.offer.scope == owner.scope && one.offer.version == owner.version;
+            if found.iter().any(is_same) || more.iter().any(is_twice) || owner.status == Status::ConfigRemains {
+                continue;
+            }
+            let bare = Offer::bare(owner.manager, owner.scope, owner.name, Text::default(), None, false);
+            let evidence = held.package_evidence(number).into_iter().take(1).collect();
+            let offer = Offer { version: owner.version, installed: true, evidence, ..bare };
+            more.push(Offered { asked: name.clone(), offer, stale: false, newest: false, preferred: false });
+        }
+    }
+    more
 }
 
 /// Of what is installed, the versions that are newer, with the installed one itself; nothing where none is.

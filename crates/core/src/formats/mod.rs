@@ -2,6 +2,7 @@
 //! and never a path: what is read, and how much of it, is decided above.
 
 pub mod accounts;
+pub mod appstream;
 pub mod binary;
 pub mod bundle;
 pub mod database;

@@ -38,17 +38,7 @@ pub fn each(stream: impl BufRead, take: &mut dyn FnMut(Primary)) -> Result<(), q
                 begin(&tag, &mut one);
             }
             Event::Text(text) => add(&mut one, inside, &text),
-            Event::GeneralRef(name) => {
-                let plain = match &*name {
-                    "amp" => "&",
-                    "lt" => "<",
-                    "gt" => ">",
-                    "quot" => "\"",
-                    "apos" => "'",
-                    _ => "",
-                };
-                add(&mut one, inside, plain);
-            }
+            Event::GeneralRef(name) => add(&mut one, inside, plain(&name)),
             Event::End(tag) => {
                 open = open.saturating_sub(1);
                 inside = Inside::Other;
@@ -65,6 +55,18 @@ pub fn each(stream: impl BufRead, take: &mut dyn FnMut(Primary)) -> Result<(), q
             _ => {}
         }
         buffer.clear();
+    }
+}
+
+/// What one of XML's own five names stands for.
+pub(super) fn plain(name: &str) -> &'static str {
+    match name {
+        "amp" => "&",
+        "lt" => "<",
+        "gt" => ">",
+        "quot" => "\"",
+        "apos" => "'",
+        _ => "",
     }
 }
 

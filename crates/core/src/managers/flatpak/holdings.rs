@@ -1,6 +1,7 @@
 //! What one installation holds.
 
 use std::cmp::Ordering;
+use std::sync::{Mutex, PoisonError};
 
 use super::ID;
 use super::deploy::{self, Deploy};
@@ -8,8 +9,8 @@ use super::installations::Base;
 use crate::formats::key_file::KeyFile;
 use crate::managers::{Detail, Holdings};
 use crate::model::{
-    Coverage, CoverageState, Evidence, Installation, Lead, Origin, Owner, Package, PathClaim, Reason, Remedy, Scope,
-    Status,
+    Asked, Coverage, CoverageState, Evidence, Installation, Lead, ManagerId, Offer, Origin, Owner, Package, PathClaim,
+    Reason, Remedy, Scope, Status,
 };
 use crate::root::{Kind, Limit};
 use crate::scene::Scene;
@@ -46,12 +47,14 @@ impl Deployed {
 
 /// One installation.
 pub struct FlatpakHoldings<'s> {
-    scene: &'s Scene,
+    pub(super) scene: &'s Scene,
     base: Base,
     installation: Installation,
     deployed: Vec<Deployed>,
     config: KeyFile,
     notes: Vec<String>,
+    /// What could not be read later on.
+    late: Mutex<Vec<String>>,
 }
 
 impl<'s> FlatpakHoldings<'s> {
@@ -69,7 +72,8 @@ impl<'s> FlatpakHoldings<'s> {
                 KeyFile::default()
             }
         };
-        let mut holdings = FlatpakHoldings { scene, base, installation, deployed: Vec::new(), config, notes };
+        let mut holdings =
+            FlatpakHoldings { scene, base, installation, deployed: Vec::new(), config, notes, late: Mutex::default() };
         for kind in ["app", "runtime"] {
             holdings.read_kind(kind);
         }
@@ -192,6 +196,53 @@ impl<'s> FlatpakHoldings<'s> {
         path::join(&path::join(&self.base.folder, b"exports/bin"), &deployed.id)
     }
 
+    pub(super) fn location(&self) -> Text {
+        self.installation.location.clone()
+    }
+
+    pub(super) fn manager(&self) -> ManagerId {
+        self.installation.manager
+    }
+
+    pub(super) fn scope(&self) -> Scope {
+        self.installation.scope.clone()
+    }
+
+    pub(super) fn remote_address(&self, name: &Text) -> Option<Text> {
+        self.config.get(&format!("remote \"{name}\""), "url").filter(|url| !url.is_empty()).map(Text::from)
+    }
+
+    /// What is installed, as offers of the remotes that it came from.
+    pub(super) fn installed_offers(&self, asked: &Asked) -> Vec<Offer> {
+        let wanted = |one: &&Deployed| match asked {
+            Asked::Installed => true,
+            Asked::Names(_) => asked.has(&one.id),
+        };
+        let offer = |one: &Deployed| {
+            let version = one.deploy.version.as_deref().map(Text::from);
+            let held = self.is_listed("xa.masked", one);
+            let bare = Offer::bare(
+                self.manager(),
+                self.scope(),
+                one.id.clone(),
+                Text::default(),
+                Some(one.arch.clone()),
+                held,
+            );
+            let says = format!("{} is deployed", one.reference());
+            Offer {
+                version,
+                channel: Some(one.branch.clone()),
+                source: self.origin(one),
+                size: Some(one.deploy.size),
+                installed: true,
+                evidence: vec![Evidence::at(path::join(&one.folder, b"deploy"), "origin", says)],
+                ..bare
+            }
+        };
+        self.deployed.iter().filter(wanted).map(offer).collect()
+    }
+
     /// What the sandbox lets through, in a few words.
     fn permissions(deployed: &Deployed) -> Option<String> {
         let kinds = ["shared", "sockets", "devices", "filesystems"];
@@ -275,14 +326,16 @@ impl Holdings for FlatpakHoldings<'_> {
     }
 
     fn coverage(&self) -> Vec<Coverage> {
-        let state = if self.notes.is_empty() { CoverageState::Read } else { CoverageState::Partial };
+        let late = self.late.lock().unwrap_or_else(PoisonError::into_inner);
+        let notes: Vec<String> = self.notes.iter().chain(&*late).cloned().collect();
+        let state = if notes.is_empty() { CoverageState::Read } else { CoverageState::Partial };
         vec![Coverage {
             manager: Some(ID),
             scope: self.installation.scope.clone(),
             location: self.installation.location.clone(),
             state,
             packages: Some(self.deployed.len()),
-            notes: self.notes.clone(),
+            notes,
         }]
     }
 
@@ -412,6 +465,12 @@ impl Holdings for FlatpakHoldings<'_> {
         let deployed = self.deployed(package);
         let (option, reference) = (self.base.option(), deployed.reference());
         vec![Remedy { purpose: "remove".to_owned(), command: format!("flatpak uninstall {option} {reference}") }]
+    }
+
+    fn offers(&self, asked: &Asked) -> Vec<Offer> {
+        let (offers, lost) = self.all_offers(asked);
+        self.late.lock().unwrap_or_else(PoisonError::into_inner).extend(lost);
+        offers
     }
 
     /// Versions here are free text without an order of their own; Debian's is the closest to what people mean.

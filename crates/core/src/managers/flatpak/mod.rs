@@ -20,6 +20,7 @@
 mod deploy;
 mod holdings;
 mod installations;
+mod offers;
 
 use crate::managers::{Holdings, Manager};
 use crate::model::ManagerId;
