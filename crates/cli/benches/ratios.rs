@@ -43,8 +43,8 @@ fn main() {
             compare_inventory(name, tree);
         }
     }
-    packages_of_rpm();
     memory();
+    catalogues();
     store();
     bundles();
     environments();
@@ -83,6 +83,25 @@ fn environments() {
     side_by_side("300 x 60, find and cat", &mut whodunit(&place, &["inventory", "--all"]), &mut headers);
     let script = "/home/maren/work/voyage-150/venv/bin/rope-20";
     side_by_side("one owner among them", &mut whodunit(&place, &["owner", script]), &mut headers);
+}
+
+/// What apt has fetched on this machine, against apt's own answers: one name, and every installed package.
+fn catalogues() {
+    let packages = Command::new("dpkg-query").args(["-W", "-f", "${db:Status-Status} ${Package}\n"]).output();
+    let apt = Command::new("apt-cache").arg("--version").stdout(Stdio::null()).status().is_ok();
+    let (Ok(packages), true) = (packages, apt) else {
+        println!("apt is not here: nothing is compared with it");
+        return;
+    };
+    let packages = String::from_utf8_lossy(&packages.stdout).into_owned();
+    let names: Vec<&str> = packages.lines().filter_map(|line| line.strip_prefix("installed ")).collect();
+    let this = Path::new("/");
+    let mut theirs = Command::new("apt-cache");
+    theirs.args(["policy", "dpkg"]);
+    side_by_side("offers of one, apt policy", &mut whodunit(this, &["offers", "dpkg"]), &mut theirs);
+    let mut theirs = Command::new("apt-cache");
+    theirs.arg("policy").args(&names);
+    side_by_side("offers of all, apt policy", &mut whodunit(this, &["offers", "--newer"]), &mut theirs);
 }
 
 /// A store database of 50,000 paths and a profile of 300 elements, against `cat` of the same bytes.

@@ -174,7 +174,7 @@ fn system(root: &Root) -> Option<System> {
             .map(|setting| setting.value.into())
     };
     let like: Text = value(b"ID_LIKE").unwrap_or_default();
-    let like = like.split(|b| b.is_ascii_whitespace()).filter(|id| !id.is_empty()).map(Text::from).collect();
+    let like = like.split(u8::is_ascii_whitespace).filter(|id| !id.is_empty()).map(Text::from).collect();
     Some(System { id: value(b"ID"), version: value(b"VERSION_ID"), like })
 }
 

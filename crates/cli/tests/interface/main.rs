@@ -7,6 +7,7 @@
 mod demo;
 mod hostile;
 mod hostile_homes;
+mod hostile_sources;
 mod quay;
 mod real_apt;
 mod real_dpkg;

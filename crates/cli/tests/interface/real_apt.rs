@@ -83,7 +83,7 @@ fn every_installed_package_has_the_candidate_that_apt_says() {
     if theirs.values().all(|table| table.2.len() < 2) {
         not_compared("apt has fetched no lists");
     }
-    let document = run(&[&["offers", "--format", "json"], &names[..]].concat()).document();
+    let document = run([&["offers", "--format", "json"], &names[..]].concat()).document();
     let ours = ours(&document, &native());
     for (name, table) in &theirs {
         assert_eq!(ours.get(name), Some(table), "{name}");
@@ -235,7 +235,7 @@ fn pins_and_repositories_count_as_apt_counts_them() {
         }
         let said = String::from_utf8(output(command.arg("policy").args(names))).unwrap();
         let theirs = theirs(&said);
-        let document = run(&[&["--root", root, "offers", "--format", "json"], &names[..]].concat()).document();
+        let document = run([&["--root", root, "offers", "--format", "json"], &names[..]].concat()).document();
         let ours = ours(&document, &arch);
         for (name, table) in &theirs {
             assert_eq!(ours.get(name), Some(table), "{name} with a default release: {default}\n{said}");

@@ -95,7 +95,7 @@ fn a_database_is_read_as_pacman_reads_it() {
     yard.pacman(&["-D", "--asdeps", "teasel"]);
 
     let root = yard.at("root");
-    let document = run(&["--root", &root, "inventory", "--all", "--format", "json"]).document();
+    let document = run(["--root", &root, "inventory", "--all", "--format", "json"]).document();
     assert!(document["coverage"].as_array().unwrap().iter().all(|part| part["state"] == "read"), "{document:#}");
     let ours = document["packages"].as_array().unwrap();
     let names_of = |fits: &dyn Fn(&Value) -> bool| -> BTreeSet<String> {
@@ -127,7 +127,7 @@ fn a_database_is_read_as_pacman_reads_it() {
 
     // What repositories have: in the first that has it, and in the others.
     let offered =
-        run(&["--root", &root, "offers", "--format", "json", "tarn", "teasel", "chain", "teasel-utils"]).document();
+        run(["--root", &root, "offers", "--format", "json", "tarn", "teasel", "chain", "teasel-utils"]).document();
     let offers = offered["offers"].as_array().unwrap().iter().filter(|offer| !offer["source"].is_null());
     let ours: BTreeSet<String> = offers
         .map(|offer| {
@@ -153,7 +153,7 @@ fn a_database_is_read_as_pacman_reads_it() {
     }
     expected.insert("/usr/bin/none".to_owned(), BTreeSet::new());
     let paths: Vec<&str> = expected.keys().map(String::as_str).collect();
-    let document = run(&[&["--root", &root, "owner", "--format", "json"], &paths[..]].concat()).document();
+    let document = run([&["--root", &root, "owner", "--format", "json"], &paths[..]].concat()).document();
     for (answer, (path, theirs)) in document["answers"].as_array().unwrap().iter().zip(&expected) {
         let ours: BTreeSet<String> =
             answer["owners"].as_array().unwrap().iter().map(|owner| text(&owner["name"])).collect();
@@ -164,7 +164,7 @@ fn a_database_is_read_as_pacman_reads_it() {
     yard.build("rival", "1-1", "", "install -d \"$pkgdir/usr/bin\"; echo rival > \"$pkgdir/usr/bin/tarn\"");
     let rival = yard.sh("echo make/rival*/*.zst");
     yard.pacman(&["-U", "--overwrite", "*", rival.trim()]);
-    let answer = &run(&["--root", &root, "owner", "--format", "json", "/usr/bin/tarn"]).document()["answers"][0];
+    let answer = &run(["--root", &root, "owner", "--format", "json", "/usr/bin/tarn"]).document()["answers"][0];
     assert_eq!(
         (text(&answer["verdict"]), text(&answer["owner"]["name"])),
         ("several".to_owned(), "rival".to_owned()),

@@ -78,7 +78,7 @@ impl Yard {
 
     /// Every version that a source has of these packages: name, version, source.
     fn offers(&self, root: &str, names: &[&str]) -> BTreeSet<String> {
-        let document = run(&[&["--root", &self.at(root), "offers", "--format", "json"], names].concat()).document();
+        let document = run([&["--root", &self.at(root), "offers", "--format", "json"], names].concat()).document();
         let offers = document["offers"].as_array().unwrap().iter().filter(|offer| !offer["source"].is_null());
         offers
             .map(|offer| {
@@ -94,7 +94,7 @@ impl Yard {
     }
 
     fn packages(&self, root: &str) -> Vec<Value> {
-        let document = run(&["--root", &self.at(root), "inventory", "--all", "--format", "json"]).document();
+        let document = run(["--root", &self.at(root), "inventory", "--all", "--format", "json"]).document();
         assert!(document["coverage"].as_array().unwrap().iter().all(|part| part["state"] == "read"), "{document:#}");
         let packages = document["packages"].as_array().unwrap().clone();
         packages.into_iter().filter(|package| package["manager"] == "rpm").collect()
@@ -143,7 +143,7 @@ fn a_database_is_read_as_rpm_reads_it() {
     paths.push("/usr/bin/none");
     paths.dedup();
     fs::write(Path::new(&root).join("usr/bin/none"), "").unwrap();
-    let document = run(&[&["--root", &root, "owner", "--format", "json"], &paths[..]].concat()).document();
+    let document = run([&["--root", &root, "owner", "--format", "json"], &paths[..]].concat()).document();
     for (path, answer) in paths.iter().zip(document["answers"].as_array().unwrap()) {
         // A link is its package's too; what it leads to is another question.
         let ours: BTreeSet<String> = match answer["hops"].as_array().unwrap().len() {
@@ -213,10 +213,10 @@ fn reasons_and_repositories_are_read_as_dnf_tells_them() {
         theirs.insert(format!("{now} installed"));
     }
     assert_eq!(yard.offers("root", &["anchor", "buoy", "chain"]), theirs);
-    let notes = run(&["--root", &yard.at("root"), "inventory", "--origin", "quay", "--format", "json"]).document();
+    let notes = run(["--root", &yard.at("root"), "inventory", "--origin", "quay", "--format", "json"]).document();
     assert!(text(&notes["notes"][0]).contains("without a signature"), "{notes:#}");
     let lost =
-        run(&["--root", &yard.at("root"), "inventory", "--all", "--origin", "none", "--format", "json"]).document();
+        run(["--root", &yard.at("root"), "inventory", "--all", "--origin", "none", "--format", "json"]).document();
     assert_eq!(
         (text(&lost["findings"][0]["kind"]), text(&lost["findings"][0]["packages"][0])),
         ("no-origin".to_owned(), "rpm/system/chain-3.1-1.noarch".to_owned()),
@@ -268,7 +268,7 @@ fn reasons_and_repositories_are_read_as_zypper_tells_them() {
         })
         .collect();
     assert_eq!(yard.offers("root", &["anchor", "buoy", "chain"]), theirs);
-    let answer = run(&["--root", &yard.at("root"), "offers", "--newer", "--format", "json"]).document();
+    let answer = run(["--root", &yard.at("root"), "offers", "--newer", "--format", "json"]).document();
     assert_eq!(text(&answer["findings"][0]["kind"]), "held-back", "{answer:#}");
     assert_eq!(answer["offers"].as_array().unwrap().len(), 2);
 }

@@ -72,7 +72,7 @@ fn ports() -> TempDir {
 }
 
 fn rows(root: &Path) -> Vec<String> {
-    let document = run(&["--root", root.to_str().unwrap(), "inventory", "--all", "--format", "json"]).document();
+    let document = run(["--root", root.to_str().unwrap(), "inventory", "--all", "--format", "json"]).document();
     let packages = document["packages"].as_array().unwrap();
     let row = |one: &Value| {
         let held = if one["held"] == true { " held" } else { "" };
@@ -89,9 +89,12 @@ fn rows(root: &Path) -> Vec<String> {
     packages.iter().map(row).collect()
 }
 
+/// A machine, its packages in short, and the owners of some paths.
+type Case<'c> = (TempDir, &'c [&'c str], &'c [(&'c str, &'c str)]);
+
 #[test]
 fn packages_files_and_reasons_of_each_are_known() {
-    let cases: [(TempDir, &[&str], &[(&str, &str)]); 4] = [
+    let cases: [Case<'_>; 4] = [
         (
             alpine(),
             &[
@@ -127,8 +130,7 @@ fn packages_files_and_reasons_of_each_are_known() {
     for (made, packages, owners) in cases {
         assert_eq!(rows(made.path()), packages);
         for (path, name) in owners {
-            let document =
-                run(&["--root", made.path().to_str().unwrap(), "owner", "--format", "json", path]).document();
+            let document = run(["--root", made.path().to_str().unwrap(), "owner", "--format", "json", path]).document();
             let answer = &document["answers"][0];
             assert_eq!(
                 (text(&answer["verdict"]), text(&answer["owner"]["name"])),
@@ -162,17 +164,17 @@ fn damage_never_ends_an_answer() {
             }
             fs::write(&at, damaged).unwrap();
             let root = made.path().to_str().unwrap();
-            run(&["--root", root, "inventory", "--all", "--format", "json"]).document();
-            run(&["--root", root, "owner", "--format", "json", "/usr/bin/tarn"]).document();
+            run(["--root", root, "inventory", "--all", "--format", "json"]).document();
+            run(["--root", root, "owner", "--format", "json", "/usr/bin/tarn"]).document();
         }
         fs::remove_file(&at).unwrap();
         std::os::unix::fs::symlink("/dev/zero", &at).unwrap();
-        run(&["--root", made.path().to_str().unwrap(), "inventory", "--all", "--format", "json"]).document();
+        run(["--root", made.path().to_str().unwrap(), "inventory", "--all", "--format", "json"]).document();
     }
     // What is no database at all, in every form of rpm's; one of them is known and not read.
     for (file, state) in [("rpmdb.sqlite", "unreadable"), ("Packages.db", "unreadable"), ("Packages", "unsupported")] {
         let made = tree(&[(&format!("var/lib/rpm/{file}"), b"no database")]);
-        let document = run(&["--root", made.path().to_str().unwrap(), "inventory", "--format", "json"]).document();
+        let document = run(["--root", made.path().to_str().unwrap(), "inventory", "--format", "json"]).document();
         let part = &document["coverage"][0];
         assert_eq!(
             (text(&part["manager"]), text(&part["state"])),
@@ -180,7 +182,7 @@ fn damage_never_ends_an_answer() {
             "{document:#}"
         );
         let answer =
-            run(&["--root", made.path().to_str().unwrap(), "owner", "--format", "json", "/var/lib/rpm"]).document();
+            run(["--root", made.path().to_str().unwrap(), "owner", "--format", "json", "/var/lib/rpm"]).document();
         assert_eq!(answer["answers"][0]["certain"], false);
     }
 }

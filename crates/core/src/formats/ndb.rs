@@ -19,11 +19,14 @@ pub enum NdbError {
 
 const PAGE: usize = 4096;
 
+/// A blob with its number.
+pub type Numbered<'a> = (u32, Option<&'a [u8]>);
+
 /// Every blob with its number; `None` for one that cannot be read.
 ///
 /// # Errors
 /// When the bytes are no such database.
-pub fn blobs(bytes: &[u8]) -> Result<Vec<(u32, Option<&[u8]>)>, NdbError> {
+pub fn blobs(bytes: &[u8]) -> Result<Vec<Numbered<'_>>, NdbError> {
     if bytes.get(..4) != Some(b"RpmP") || word(bytes, 4) != Some(0) {
         return Err(NdbError::NotNdb);
     }
@@ -31,7 +34,7 @@ pub fn blobs(bytes: &[u8]) -> Result<Vec<(u32, Option<&[u8]>)>, NdbError> {
     let end = pages.checked_mul(PAGE).filter(|end| *end >= 32).ok_or(NdbError::NotNdb)?;
     let slots = bytes.get(32..end).ok_or(NdbError::Cut)?;
     let used = slots.chunks_exact(16).filter(|slot| slot.starts_with(b"Slot") && word(slot, 4) != Some(0));
-    let mut found: Vec<(u32, Option<&[u8]>)> =
+    let mut found: Vec<Numbered<'_>> =
         used.filter_map(|slot| Some((word(slot, 4)?, blob(bytes, word(slot, 4)?, word(slot, 8)?)))).collect();
     found.sort_by_key(|(number, _)| *number);
     found.dedup_by_key(|(number, _)| *number);

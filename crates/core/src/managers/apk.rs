@@ -59,7 +59,7 @@ struct Asked {
 fn world(content: &[u8]) -> HashMap<Text, Asked> {
     let mut asked = HashMap::new();
     for (number, line) in (1..).zip(content.split(|&b| b == b'\n')) {
-        for word in line.split(|b| b.is_ascii_whitespace()).filter(|word| !word.is_empty() && !word.starts_with(b"!")) {
+        for word in line.split(u8::is_ascii_whitespace).filter(|word| !word.is_empty() && !word.starts_with(b"!")) {
             let end = word.iter().position(|b| b"=<>~@".contains(b)).unwrap_or(word.len());
             let tag = memchr::memchr(b'@', word).map(|at| Text::from(&word[at + 1..]));
             let held = word[end..].iter().any(|b| b"=<>~".contains(b));

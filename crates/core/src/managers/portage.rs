@@ -47,13 +47,13 @@ impl Manager for Portage {
     }
 }
 
-/// `NAME-VERSION[-rN]`, cut at the last dash behind which a version stands.
+/// `NAME-VERSION[-rN]`, cut at the first dash behind which all reads as a version.
 fn cut(folder: &[u8]) -> Option<(&[u8], &[u8])> {
     let fits = |&at: &usize| {
         let rest = &folder[at + 1..];
         rest.first().is_some_and(u8::is_ascii_digit) && gentoo::is_version(rest)
     };
-    let at = memchr::memrchr_iter(b'-', folder).filter(fits).last()?;
+    let at = memchr::memchr_iter(b'-', folder).find(fits)?;
     Some((&folder[..at], &folder[at + 1..]))
 }
 

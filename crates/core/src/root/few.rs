@@ -13,7 +13,10 @@ const BELOW: [&str; 4] = [".local", ".local/share", ".config", ".cache"];
 
 /// The folders, a folder before those in it.
 #[derive(Debug, Default)]
-pub(super) struct Few(Vec<(Text, OnceLock<Option<HashSet<Vec<u8>>>>)>);
+pub(super) struct Few(Vec<(Text, OnceLock<Names>)>);
+
+/// The names in a folder, in lower case; none where it could not be listed.
+type Names = Option<HashSet<Vec<u8>>>;
 
 impl Root {
     /// Says that much will be looked for in these homes.

@@ -13,6 +13,9 @@ use crate::text::Text;
 /// A package's name with its architecture; packages for all are the machine's own.
 type Key = (Text, Text);
 
+/// A package, its record where it is installed, and every version of it.
+type Chosen<'r> = (Key, Option<&'r Record>, Vec<Choice>);
+
 impl DpkgHoldings<'_> {
     fn apt(&self) -> &Apt {
         self.apt.get_or_init(|| {
@@ -51,10 +54,7 @@ impl DpkgHoldings<'_> {
     }
 
     /// Every version of the wanted packages, with the entries behind them.
-    fn choices(
-        &self,
-        wanted: &(dyn Fn(&[u8]) -> bool + Sync),
-    ) -> (Vec<Entry>, Vec<(Key, Option<&Record>, Vec<Choice>)>) {
+    fn choices(&self, wanted: &(dyn Fn(&[u8]) -> bool + Sync)) -> (Vec<Entry>, Vec<Chosen<'_>>) {
         let apt = self.apt();
         let (entries, lost) = apt.entries(&self.scene.root, wanted);
         self.note(lost);

@@ -92,7 +92,7 @@ impl Settings {
     }
 
     fn option(&mut self, key: &[u8], value: &[u8]) {
-        let words = || value.split(|b| b.is_ascii_whitespace()).filter(|word| !word.is_empty()).map(Text::from);
+        let words = || value.split(u8::is_ascii_whitespace).filter(|word| !word.is_empty()).map(Text::from);
         match key {
             b"DBPath" if value.starts_with(b"/") => {
                 let trimmed = value.strip_suffix(b"/").filter(|rest| !rest.is_empty()).unwrap_or(value);
@@ -115,7 +115,7 @@ impl Settings {
     pub fn remarks(&self) -> Vec<String> {
         let is_open = |checks: &Text| {
             checks
-                .split(|b| b.is_ascii_whitespace())
+                .split(u8::is_ascii_whitespace)
                 .any(|word| matches!(word, b"Never" | b"TrustAll" | b"PackageTrustAll"))
         };
         let open =

@@ -242,7 +242,7 @@ impl<'s> RpmHoldings<'s> {
 
     fn evidence(&self, number: u32, brief: &Brief) -> Vec<Evidence> {
         let says = format!("{} {}", brief.name, brief.version.clone().unwrap_or_default());
-        let mut evidence = vec![Evidence::at(self.store.file.clone(), &format!("entry {number}"), says)];
+        let mut evidence = vec![Evidence::at(self.store.file.clone(), format!("entry {number}"), says)];
         evidence.extend(self.records().evidence(&brief.name, brief.arch.as_deref()));
         evidence
     }

@@ -161,7 +161,7 @@ fn release(root: &Root, place: &[u8]) -> (Release, Option<i64>) {
             b"version" => release.version = value(),
             b"notautomatic" => release.not_automatic = field.value == b"yes",
             b"butautomaticupgrades" => release.but_upgrades = field.value == b"yes",
-            b"architectures" => has_all = field.value.split(|b| b.is_ascii_whitespace()).any(|word| word == b"all"),
+            b"architectures" => has_all = field.value.split(u8::is_ascii_whitespace).any(|word| word == b"all"),
             b"no-support-for-architecture-all" => supports_all = false,
             b"date" => dated = std::str::from_utf8(field.value).ok().and_then(date),
             _ => {}
@@ -223,7 +223,10 @@ fn each_stanza(bytes: &[u8], take: &mut dyn FnMut(&[u8])) -> Option<String> {
         };
         filled += read;
         let mut rest = &window[..filled];
-        while let Some(end) = memchr::memmem::find(rest, b"\n\n") {
+        loop {
+            let empty = rest.iter().position(|&b| b != b'\n').unwrap_or(rest.len());
+            rest = &rest[empty..];
+            let Some(end) = memchr::memmem::find(rest, b"\n\n") else { break };
             take(&rest[..end + 2]);
             rest = &rest[end + 2..];
         }

@@ -166,7 +166,7 @@ fn in_file(content: &[u8]) -> Vec<Pin> {
         };
         let priority = value("Pin-Priority").and_then(number);
         let Some(priority) = priority.filter(|priority| *priority != 0) else { continue };
-        let mut words = pin.splitn(2, |b| b.is_ascii_whitespace());
+        let mut words = pin.splitn(2, u8::is_ascii_whitespace);
         let kind = words.next().unwrap_or_default().to_ascii_lowercase();
         let rest = words.next().unwrap_or_default().trim_ascii();
         let matches = match kind.as_slice() {
@@ -179,7 +179,7 @@ fn in_file(content: &[u8]) -> Vec<Pin> {
             _ => continue,
         };
         let names: Vec<Text> =
-            names.split(|b| b.is_ascii_whitespace()).filter(|name| !name.is_empty()).map(Text::from).collect();
+            names.split(u8::is_ascii_whitespace).filter(|name| !name.is_empty()).map(Text::from).collect();
         let names = if names.iter().any(|name| **name == *b"*") { Vec::new() } else { names };
         found.push(Pin { names, matches, priority });
     }

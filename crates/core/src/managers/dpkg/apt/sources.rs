@@ -71,10 +71,10 @@ fn line_form(file: &Text, content: &[u8], found: &mut Vec<Source>) {
                 None => (&b""[..], rest),
             };
         let option = |name: &str| {
-            let mut words = options.split(|b| b.is_ascii_whitespace());
+            let mut words = options.split(u8::is_ascii_whitespace);
             words.find_map(|word| word.strip_prefix(name.as_bytes())?.strip_prefix(b"="))
         };
-        let mut words = rest.split(|b| b.is_ascii_whitespace()).filter(|word| !word.is_empty());
+        let mut words = rest.split(u8::is_ascii_whitespace).filter(|word| !word.is_empty());
         let (Some(url), Some(suite)) = (words.next(), words.next()) else { continue };
         found.push(Source {
             url: bare(url),
