@@ -186,3 +186,81 @@ fn damage_never_ends_an_answer() {
         assert_eq!(answer["answers"][0]["certain"], false);
     }
 }
+
+/// dnf 5 keeps its reasons and repositories in files of its own; and what it holds.
+#[test]
+fn the_records_of_the_newer_dnf_are_read() {
+    let made = tree(&[
+        ("usr/lib/sysimage/libdnf5/packages.toml", b"version = \"1.0\"\n[packages]\n\"buoy.noarch\" = {reason = \"User\"}\n[packages.\"anchor.noarch\"]\nreason = \"Dependency\"\n"),
+        ("usr/lib/sysimage/libdnf5/nevras.toml", b"version = \"1.0\"\n[nevras]\n\"buoy-0:2.0-1.noarch\" = {from_repo = \"quay\"}\n\"anchor-1.0-1.noarch\" = {from_repo = \"@commandline\"}\n"),
+        ("etc/dnf/versionlock.toml", b"version = \"1.0\"\n[[packages]]\nname = \"anch*\"\n"),
+        ("etc/yum.repos.d/quay.repo", b"[quay]\nname=Quay\nmetalink=https://quay.example/link\n[copy]\nmetalink=https://quay.example/link\n"),
+        ("usr/lib/sysimage/rpm/keep", b""),
+        ("usr/bin/dnf5", b"x"),
+    ]);
+    let database = rusqlite::Connection::open(made.path().join("usr/lib/sysimage/rpm/rpmdb.sqlite")).unwrap();
+    database
+        .execute_batch("CREATE TABLE Packages (hnum INTEGER PRIMARY KEY AUTOINCREMENT, blob BLOB NOT NULL);")
+        .unwrap();
+    for (name, version) in [("buoy", "2.0"), ("anchor", "1.0"), ("chain", "1.0")] {
+        let header = whodunit_demo::HeaderBuilder::default()
+            .text(1000, name)
+            .text(1001, version)
+            .text(1002, "1")
+            .text(1022, "noarch");
+        database.execute("INSERT INTO Packages (blob) VALUES (?)", [header.build()]).unwrap();
+    }
+    drop(database);
+    assert_eq!(
+        rows(made.path()),
+        [
+            "rpm/system/anchor 1.0-1 dependency held from @commandline 0",
+            "rpm/system/buoy 2.0-1 explicit from quay 0",
+            "rpm/system/chain 1.0-1 explicit 0",
+        ]
+    );
+    let document = run(["--root", made.path().to_str().unwrap(), "inventory", "--all", "--format", "json"]).document();
+    assert!(
+        text(&document["notes"][0]).contains("is configured in /etc/yum.repos.d/quay.repo already"),
+        "{document:#}"
+    );
+    assert_eq!(text(&document["findings"][0]["subject"]), "chain");
+    assert_eq!(text(&document["packages"][0]["origin"]["trust"]), "local");
+    let answer = run(["--root", made.path().to_str().unwrap(), "owner", "package:buoy", "--format", "json"]).document();
+    assert_eq!(text(&answer["answers"][0]["remedies"][0]["command"]), "sudo dnf remove buoy");
+}
+
+/// Homebrew's catalogue: a signed document with another inside.
+#[test]
+fn the_catalogue_of_homebrew_is_read() {
+    let payload = r#"[{"name":"tarn","tap":"homebrew/core","desc":"made up","versions":{"stable":"2.4"},"revision":1},{"name":"buoy","versions":{"stable":"1.0"},"revision":0},{"name":["Lights"],"token":"lights","version":"5.0,12"}]"#;
+    let signed = serde_json::json!({ "payload": payload, "signatures": [] }).to_string();
+    let files: Vec<(&str, &[u8])> = vec![
+        ("etc/passwd", b"maren:x:1000:1000::/home/maren:/bin/sh\n"),
+        ("home/maren/.cache/Homebrew/api/formula.jws.json", signed.as_bytes()),
+        ("home/linuxbrew/.linuxbrew/Cellar/tarn/2.3/INSTALL_RECEIPT.json", b"{}"),
+        ("home/linuxbrew/.linuxbrew/Cellar/tarn/2.3/bin/tarn", b"x"),
+    ];
+    let made = tree(&files);
+    let root = made.path().to_str().unwrap();
+    let asked = |arguments: &[&str]| -> Vec<String> {
+        let document = run([&["--root", root, "offers", "--format", "json"], arguments].concat()).document();
+        let offers = document["offers"].as_array().unwrap();
+        let row = |one: &Value| {
+            let marks = ["installed", "candidate", "newest"]
+                .map(|mark| if one[mark] == true { &mark[..1] } else { "-" })
+                .concat();
+            format!("{} {} {} {marks}", text(&one["name"]), text(&one["version"]), text(&one["source"]["name"]))
+        };
+        offers.iter().map(row).collect()
+    };
+    assert_eq!(
+        asked(&["tarn", "lights"]),
+        ["tarn 2.4_1 homebrew/core -cn", "tarn 2.3  i--", "lights 5.0,12 homebrew -cn"]
+    );
+    assert_eq!(asked(&["--newer"]), ["tarn 2.4_1 homebrew/core -cn", "tarn 2.3  i--"]);
+    fs::write(made.path().join("home/maren/.cache/Homebrew/api/formula.jws.json"), &signed[..signed.len() - 30])
+        .unwrap();
+    let document = run(["--root", root, "offers", "tarn", "--format", "json"]).document();
+    assert!(document["coverage"].to_string().contains("formula.jws.json"), "{document:#}");
+}

@@ -21,6 +21,8 @@ pub struct Repository {
     pub name: Text,
     /// Its first server.
     pub url: Option<Text>,
+    /// Whether its servers stand in the distribution's own list of mirrors.
+    pub from_mirrors: bool,
     /// `SigLevel`, where it has one of its own.
     pub checks: Option<Text>,
 }
@@ -76,6 +78,11 @@ impl Settings {
             let key = parts.next().unwrap_or_default().trim_ascii();
             let value = parts.next().unwrap_or_default().trim_ascii();
             if key == b"Include" && deep > 0 {
+                if path::name(value) == b"mirrorlist"
+                    && let Some(one) = self.repositories.iter_mut().find(|one| one.name == *section)
+                {
+                    one.from_mirrors = true;
+                }
                 for included in included(root, value) {
                     self.file(root, &included, section, deep - 1, notes);
                 }
@@ -128,8 +135,14 @@ impl Settings {
 
     /// A repository as the origin of a package.
     pub fn origin(&self, name: &Text) -> Origin {
-        let url = self.repositories.iter().find(|one| one.name == *name).and_then(|one| one.url.clone());
-        Origin { name: name.clone(), kind: "repository".to_owned(), url, trust: None }
+        let one = self.repositories.iter().find(|one| one.name == *name);
+        let url = one.and_then(|one| one.url.clone());
+        let trust = match one {
+            Some(one) if one.from_mirrors => "distribution",
+            Some(_) if url.as_ref().is_some_and(|url| url.starts_with(b"file:")) => "local",
+            _ => "third-party",
+        };
+        Origin { name: name.clone(), kind: "repository".to_owned(), url, trust: Some(trust.to_owned()) }
     }
 }
 

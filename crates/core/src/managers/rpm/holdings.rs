@@ -274,7 +274,14 @@ impl RpmHoldings<'_> {
         }
         let _ = (self.distribution(), self.records());
         let mut installed: Vec<(Brief, Option<Origin>, u32)> = Vec::new();
+        // Whose a repository is, its installed packages tell.
+        let mut trust: HashMap<Text, String> = HashMap::new();
         self.each(&mut |number, header| {
+            if let Some(origin) = Brief::of(header).and_then(|brief| self.origin(header, &brief))
+                && let Some(word) = origin.trust
+            {
+                trust.entry(origin.name).or_insert(word);
+            }
             let brief = Brief::of(header).filter(|brief| *asked == Asked::Installed || asked.has(&brief.name));
             installed.extend(
                 brief.map(|brief| (self.origin(header, &brief), brief)).map(|(origin, brief)| (brief, origin, number)),
@@ -298,7 +305,7 @@ impl RpmHoldings<'_> {
                     name: one.repository.clone(),
                     kind: "repository".to_owned(),
                     url: self.records().address(&one.repository),
-                    trust: None,
+                    trust: trust.get(&one.repository).cloned(),
                 }),
                 says: Some(package.summary.as_str().into()),
                 size: package.installed,

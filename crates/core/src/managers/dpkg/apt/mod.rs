@@ -44,7 +44,8 @@ impl Apt {
     pub fn read(root: &Root, native: &Text, foreign: &[Text]) -> Self {
         let mut notes = Vec::new();
         let sources = sources::read(root, &mut notes);
-        let remarks = sources::remarks(&sources);
+        let mut remarks = sources::remarks(&sources);
+        remarks.extend(sources::open_keys(root, &sources));
         let indexes = indexes::find(root, &sources, native, foreign);
         let mut pins = pins::Pins::read(root, &mut notes);
         pins.for_files(&indexes);

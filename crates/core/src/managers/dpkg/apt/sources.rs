@@ -137,6 +137,15 @@ fn stanza_form(file: &Text, content: &[u8], found: &mut Vec<Source>) {
     }
 }
 
+/// Keys that may sign any repository which names none of its own.
+pub fn open_keys(root: &Root, sources: &[Source]) -> Vec<String> {
+    let Some(open) = sources.iter().find(|one| one.signed_by.is_none() && !one.trusted) else { return Vec::new() };
+    let file = b"/etc/apt/trusted.gpg";
+    let has_keys = root.target(file).is_ok_and(|meta| meta.kind == Kind::File && meta.size > 0);
+    let says = format!("its keys may sign any repository that names none, as {} does", open.url);
+    has_keys.then(|| format!("{}: {says}", Text::from(&file[..]))).into_iter().collect()
+}
+
 /// Repositories that are configured twice, or whose content nobody vouches for.
 pub fn remarks(sources: &[Source]) -> Vec<String> {
     let mut found = Vec::new();

@@ -9,6 +9,8 @@
 //! | `bin`, `sbin`, `lib`, `share` … | links into kegs |
 //! | `Caskroom/TOKEN/VERSION/` | a cask; its app may lie elsewhere |
 //!
+//! What its repositories offer lies in the cache of a person (`offers.rs`).
+//!
 //! Prefixes: `/home/linuxbrew/.linuxbrew`, `/opt/homebrew`, `/usr/local` (shared with others: only links into
 //! the Cellar or the Caskroom are Homebrew's), a folder in a home, `HOMEBREW_PREFIX`.
 //!
@@ -16,13 +18,15 @@
 //! highest; `name@2` is a formula of its own; a keg without links can be keg-only or unlinked; receipts may
 //! be missing or damaged, the keg counts all the same.
 
+mod offers;
+
 use std::cmp::Ordering;
 
 use serde::Deserialize;
 
-use super::roster::{Item, Keeper, Record, Roster, folders_in, is_folder, link_target, scope_of};
-use super::{Holdings, Manager};
-use crate::model::{Evidence, Installation, ManagerId, Origin, Reason, Scope, Status};
+use crate::managers::roster::{Item, Keeper, Record, Roster, folders_in, is_folder, link_target, scope_of};
+use crate::managers::{Holdings, Manager};
+use crate::model::{Asked, Evidence, Installation, ManagerId, Offer, Origin, Reason, Scope, Status};
 use crate::root::{Kind, Limit};
 use crate::scene::Scene;
 use crate::text::{Text, path, shell_word};
@@ -237,6 +241,17 @@ impl Keeper for Prefix {
         Self::casks(scene, at, &mut record);
         Self::itself(scene, at, &mut record);
         record
+    }
+
+    fn offers(
+        &self,
+        scene: &Scene,
+        at: &Installation,
+        items: &[Item],
+        asked: &Asked,
+        notes: &mut Vec<String>,
+    ) -> Vec<Offer> {
+        offers::offers(scene, at, items, asked, notes)
     }
 
     fn domain(&self, _: &Scene, at: &Installation) -> Vec<Text> {
