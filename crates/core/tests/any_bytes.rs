@@ -9,13 +9,13 @@ use proptest::prelude::*;
 use whodunit_core::answers::owner::{Target, owners};
 use whodunit_core::formats::{accounts, manual, settings, shebang};
 use whodunit_core::managers::Detail;
-use whodunit_core::model::Wanted;
+use whodunit_core::model::{Asked, Wanted};
 use whodunit_core::root::Root;
 use whodunit_core::scene::{Here, People, Scene};
 use whodunit_core::search::{Context, SearchPath, hints};
 use whodunit_core::survey::Survey;
 use whodunit_core::text::{Text, shown};
-use whodunit_core::version::{conda, debian, gem, pep440, semver, tokens};
+use whodunit_core::version::{conda, debian, gem, gentoo, pacman, pep440, rpm, semver, tokens};
 
 proptest! {
     #[test]
@@ -28,7 +28,9 @@ proptest! {
         let _ = shebang::Shebang::parse(&script).map(|script| script.looked_up().map(<[u8]>::len));
         let _ = hints::of_folder(&[b"/", bytes.as_slice()].concat());
         prop_assert!(!shown(&bytes).chars().any(char::is_control));
-        for compare in [debian::compare, pep440::compare, semver::compare, gem::compare, conda::compare, tokens::compare] {
+        let more_kinds = [gentoo::compare, pacman::compare, rpm::compare];
+        let kinds = [debian::compare, pep440::compare, semver::compare, gem::compare, conda::compare, tokens::compare];
+        for compare in kinds.into_iter().chain(more_kinds) {
             prop_assert_eq!(compare(&more, &bytes), compare(&bytes, &more).reverse());
         }
         prop_assert!(Text::from(bytes.clone()).as_bytes() == bytes);
@@ -38,7 +40,7 @@ proptest! {
 const STATUS: &str = "Package: pegel\nStatus: install ok installed\nArchitecture: amd64\nMulti-Arch: same\n\
     Version: 4.2-1\n\nPackage: b\nStatus: hold ok installed\nVersion: 1\n\n";
 
-const FILES: [(&str, &str); 30] = [
+const FILES: [(&str, &str); 44] = [
     ("var/lib/dpkg/status", STATUS),
     ("var/lib/dpkg/info/pegel:amd64.list", "/.\n/usr\n/usr/bin\n/usr/bin/pegel\n"),
     ("var/lib/dpkg/info/pegel:amd64.md5sums", "00000000000000000000000000000000  usr/bin/pegel\n"),
@@ -90,6 +92,26 @@ const FILES: [(&str, &str); 30] = [
     ("home/maren/.asdf/shims/tern", "# asdf-plugin: tern 1.0\n"),
     ("home/maren/.tool-versions", "tern 1.0 # x\n"),
     ("home/maren/.volta/tools/user/platform.json", "{\"node\":{\"runtime\":\"20.0.0\"}}"),
+    ("etc/apt/sources.list", "deb [arch=amd64] http://quay.example stable main\n"),
+    ("etc/apt/preferences", "Package: *\nPin: release a=stable\nPin-Priority: 700\n"),
+    ("var/lib/apt/lists/quay.example_dists_stable_Release", "Origin: Quay\nDate: Sat, 11 Jul 2026 10:16:37 UTC\n"),
+    (
+        "var/lib/apt/lists/quay.example_dists_stable_main_binary-amd64_Packages",
+        "Package: pegel\nVersion: 5\nArchitecture: amd64\n\n",
+    ),
+    ("var/lib/pacman/local/tarn-1-1/desc", "%NAME%\ntarn\n\n%VERSION%\n1-1\n\n"),
+    ("var/lib/pacman/local/tarn-1-1/files", "%FILES%\nusr/bin/pegel\n"),
+    ("etc/pacman.conf", "[options]\nIgnorePkg = t*\n[quay]\nServer = http://x/$repo\n"),
+    ("var/lib/pacman/sync/quay.db", "tarn-1-1/desc"),
+    ("lib/apk/db/installed", "P:tarn\nV:1-r1\nF:usr/bin\nR:pegel\n\n"),
+    ("etc/apk/world", "tarn=1-r1 !x\n"),
+    ("var/db/pkg/app/tarn-1-r1/CONTENTS", "obj /usr/bin/pegel 00 1\nsym /a -> b 1\n"),
+    ("var/lib/portage/world", ">=app/tarn-1:0::quay\n"),
+    (
+        "var/lib/eopkg/package/tarn-1-1/metadata.xml",
+        "<Package><Name>tarn</Name><Update><Version>1</Version></Update></Package>",
+    ),
+    ("var/lib/eopkg/package/tarn-1-1/files.xml", "<Files><File><Path>usr/bin/pegel</Path></File></Files>"),
 ];
 
 /// Exchanges, drops or inserts bytes of a sound file, or cuts it.
@@ -123,6 +145,9 @@ fn ask_everything(tree: &Path) {
     ];
     let targets = targets.map(|name| Target::parse(name.as_bytes()).unwrap());
     let _ = owners(&survey, &search, &targets);
+    for asked in [Asked::Installed, Asked::Names(vec!["pegel".into(), "tarn".into()])] {
+        let _ = survey.holdings().iter().map(|held| held.offers(&asked).len() + held.on_sources().len()).sum::<usize>();
+    }
     let _ = survey.coverage();
 }
 
