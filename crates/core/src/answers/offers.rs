@@ -130,6 +130,14 @@ fn newer(offers: &[Offer], order: &dyn Fn(&[u8], &[u8]) -> Ordering) -> Vec<Offe
         if kept.iter().any(|other: &Offer| other.installed && same_package(other, now)) {
             continue; // Several sources have the installed version.
         }
+        let is_past = |other: &Offer| {
+            other.installed
+                && same_package(other, now)
+                && other.version.as_ref().is_some_and(|other| order(other, version) == Ordering::Greater)
+        };
+        if offers.iter().any(is_past) {
+            continue; // It is kept beside a newer one.
+        }
         let is_newer = |offer: &&Offer| {
             let taken = offer.priority.is_none_or(|priority| priority > 0);
             taken

@@ -95,10 +95,6 @@ impl Keeper for Registry {
         record
     }
 
-    fn domain(&self, _: &Scene, _: &Installation) -> Vec<Text> {
-        Vec::new()
-    }
-
     fn order(&self, a: &[u8], b: &[u8]) -> Ordering {
         // Its own rule is that of rpm's older comparison, revision last.
         let dashed = |version: &[u8]| bstr::ByteSlice::replace(version, "_", "-");

@@ -144,10 +144,6 @@ impl Keeper for Database {
         record
     }
 
-    fn domain(&self, _: &Scene, _: &Installation) -> Vec<Text> {
-        Vec::new()
-    }
-
     fn order(&self, a: &[u8], b: &[u8]) -> Ordering {
         gentoo::compare(a, b)
     }

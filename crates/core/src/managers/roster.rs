@@ -135,7 +135,8 @@ pub trait Keeper: Send + Sync {
     /// Settled folders in which everything lies that can be claimed or that starts something else.
     fn domain(&self, scene: &Scene, at: &Installation) -> Vec<Text> {
         let _ = scene;
-        vec![at.location.clone()]
+        // Where all stands in lists, no place of its own tells.
+        if self.lists().is_some() { Vec::new() } else { vec![at.location.clone()] }
     }
 
     /// The manager's ordering of two of its versions.

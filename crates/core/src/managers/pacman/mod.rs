@@ -75,10 +75,6 @@ impl Keeper for Database {
         record
     }
 
-    fn domain(&self, _: &Scene, _: &Installation) -> Vec<Text> {
-        Vec::new() // All that it claims stands in lists.
-    }
-
     fn order(&self, a: &[u8], b: &[u8]) -> Ordering {
         pacman::compare(a, b)
     }
