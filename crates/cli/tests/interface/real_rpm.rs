@@ -7,6 +7,10 @@ use std::process::Command;
 
 use serde_json::Value;
 use tempfile::TempDir;
+use whodunit_core::model::Digest;
+use whodunit_core::root::Root;
+use whodunit_core::scene::{Here, People, Scene};
+use whodunit_core::survey::Survey;
 
 use super::support::{has, output, run};
 
@@ -155,6 +159,20 @@ fn a_database_is_read_as_rpm_reads_it() {
         let theirs: BTreeSet<String> = said.lines().filter(|line| !line.contains(' ')).map(str::to_owned).collect();
         assert_eq!(ours, theirs, "{path}: {answer:#}");
     }
+    // The digests that `rpm -V` compares with.
+    let told = rpm(&["-qa", "--qf", "[%{=NAME}\t%{FILENAMES}\t%{FILEDIGESTS}\n]"]);
+    let scene = Scene::new(Root::offline(Path::new(&root)).unwrap(), &People::Everyone, Here::default()).unwrap();
+    let survey = Survey::of(&scene);
+    let mut compared = 0;
+    for line in told.lines() {
+        let [name, file, digest] = line.split('\t').collect::<Vec<_>>()[..] else { continue };
+        let packages = survey.named(name.as_bytes());
+        let ours = packages.iter().filter_map(|(held, number)| held.digest(*number, file.as_bytes()));
+        let expected = (!digest.is_empty()).then(|| Digest::Sha256(digest.to_owned()));
+        assert_eq!(ours.last(), expected, "{line}");
+        compared += usize::from(expected.is_some());
+    }
+    assert!(compared >= 5, "{told}");
     let mut made: Vec<_> =
         fs::read_dir(yard.at("root/var/lib/rpm")).unwrap().flatten().map(|entry| entry.file_name()).collect();
     made.sort();
