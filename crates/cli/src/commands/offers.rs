@@ -126,11 +126,23 @@ impl Shown for Listed {
             page.push(Line::blank().into());
             page.push(Piece::Table(self.grid()));
         }
+        let taken = offers.iter().filter(|one| one.preferred && !self.newer && !one.offer.held);
+        let commands: Vec<&str> = taken.flat_map(|one| &one.remedies).map(|remedy| remedy.command.as_str()).collect();
+        if !commands.is_empty() {
+            page.push(Line::blank().into());
+        }
+        for command in commands {
+            page.push(Line::of(Tone::Faint, "to install").to(14).and(Tone::Plain, command.to_owned()).into());
+        }
         if !self.answer.findings.is_empty() {
             page.push(Line::blank().into());
         }
         for finding in &self.answer.findings {
             page.push(Line::of(Tone::Warning, finding.summary.clone()).into());
+            let ways = finding.remedies.iter();
+            page.extend(
+                ways.map(|one| Line::of(Tone::Faint, "to release").to(14).and(Tone::Plain, one.command.clone()).into()),
+            );
         }
         page
     }

@@ -6,7 +6,7 @@ use schemars::JsonSchema;
 use serde::Serialize;
 
 use crate::findings::held;
-use crate::model::{Asked, Finding, ManagerId, Offer, Status};
+use crate::model::{Asked, Finding, ManagerId, Offer, Remedy, Status};
 use crate::survey::Survey;
 use crate::text::Text;
 use crate::version::{rpm, tokens};
@@ -36,6 +36,8 @@ pub struct Offered {
     pub newest: bool,
     /// Whether it comes first by the order of preference.
     pub preferred: bool,
+    /// The command that takes it; none where it is installed.
+    pub remedies: Vec<Remedy>,
 }
 
 /// The answer.
@@ -71,7 +73,14 @@ pub fn offers(survey: &Survey<'_>, question: &Question) -> Offers {
             let exactly = question.names.iter().find(|name| **name == offer.name);
             let loosely = || question.names.iter().find(|name| Asked::Names(vec![(*name).clone()]).has(&offer.name));
             let asked = exactly.or_else(loosely).unwrap_or(&offer.name).clone();
-            Offered { asked, offer, stale: false, newest: false, preferred: false }
+            let is_open = !offer.installed
+                && !offer.held
+                && offer.source.is_some()
+                && offer.priority.is_none_or(|priority| priority > 0);
+            let command = is_open.then(|| held.take(&offer)).flatten();
+            let remedies =
+                command.map(|command| Remedy { purpose: "install".to_owned(), command }).into_iter().collect();
+            Offered { asked, offer, stale: false, newest: false, preferred: false, remedies }
         }));
     }
     found.extend(elsewhere(survey, &question.names, &found));
@@ -97,7 +106,11 @@ pub fn offers(survey: &Survey<'_>, question: &Question) -> Offers {
         judge(&mut found[start..start + count], &question.prefer, &|a, b| own_order(survey, a, b));
         start += count;
     }
-    let findings = held::findings(&found.iter().map(|one| &one.offer).collect::<Vec<_>>());
+    let release = |offer: &Offer| {
+        let mut of_manager = survey.holdings().iter().filter(|held| held.installation().manager == offer.manager);
+        of_manager.find(|held| held.installation().scope == offer.scope)?.release(&offer.name)
+    };
+    let findings = held::findings(&found.iter().map(|one| &one.offer).collect::<Vec<_>>(), &release);
     Offers { offers: found, findings }
 }
 
@@ -116,7 +129,14 @@ fn elsewhere(survey: &Survey<'_>, names: &[Text], found: &[Offered]) -> Vec<Offe
             let bare = Offer::bare(owner.manager, owner.scope, owner.name, Text::default(), None, false);
             let evidence = held.package_evidence(number).into_iter().take(1).collect();
             let offer = Offer { version: owner.version, installed: true, evidence, ..bare };
-            more.push(Offered { asked: name.clone(), offer, stale: false, newest: false, preferred: false });
+            more.push(Offered {
+                asked: name.clone(),
+                offer,
+                stale: false,
+                newest: false,
+                preferred: false,
+                remedies: Vec::new(),
+            });
         }
     }
     more
@@ -268,6 +288,7 @@ mod tests {
                 stale: false,
                 newest: false,
                 preferred: false,
+                remedies: Vec::new(),
             })
             .collect();
         let own = |a: &Offer, b: &Offer| match (a.manager == b.manager, &a.version, &b.version) {

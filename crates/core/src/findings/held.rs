@@ -1,11 +1,11 @@
 //! Packages that are held back while something newer is offered, and packages that no source has.
 
-use crate::model::{Finding, Offer, Package, Severity, Status};
+use crate::model::{Finding, Offer, Package, Remedy, Severity, Status};
 
 /// `held-back`: one for each package that is held while its manager could have a newer version. The offers of one
 /// package come together, the newest first.
 #[must_use]
-pub fn findings(offers: &[&Offer]) -> Vec<Finding> {
+pub fn findings(offers: &[&Offer], release: &dyn Fn(&Offer) -> Option<String>) -> Vec<Finding> {
     let mut found: Vec<Finding> = Vec::new();
     for now in offers.iter().filter(|offer| offer.installed && offer.held) {
         let of_it =
@@ -24,7 +24,10 @@ pub fn findings(offers: &[&Offer]) -> Vec<Finding> {
             packages: vec![format!("{}/{}/{}", now.manager, now.scope, now.name).into()],
             paths: Vec::new(),
             consequence: "no upgrade changes it, security fixes among them, until the hold is taken away".to_owned(),
-            remedies: Vec::new(),
+            remedies: release(now)
+                .map(|command| Remedy { purpose: "release".to_owned(), command })
+                .into_iter()
+                .collect(),
             evidence: now.evidence.iter().chain(&newer.evidence).cloned().collect(),
             accepted: None,
         });

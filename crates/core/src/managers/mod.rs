@@ -228,6 +228,18 @@ pub trait Holdings: Sync {
         Vec::new()
     }
 
+    /// The command with which a person takes an offer of this manager's.
+    fn take(&self, offer: &Offer) -> Option<String> {
+        let _ = offer;
+        None
+    }
+
+    /// The command that lets a package be upgraded again which is held back.
+    fn release(&self, package: &[u8]) -> Option<String> {
+        let _ = package;
+        None
+    }
+
     /// What a maintainer should know of the sources themselves: configured twice, not checked.
     fn on_sources(&self) -> Vec<String> {
         Vec::new()

@@ -173,6 +173,12 @@ pub trait Keeper: Send + Sync {
         Vec::new()
     }
 
+    /// The command with which a person takes an offer.
+    fn take(&self, offer: &Offer) -> Option<String> {
+        let _ = offer;
+        None
+    }
+
     /// What a maintainer should know of the sources themselves.
     fn on_sources(&self) -> Vec<String> {
         Vec::new()
@@ -453,6 +459,10 @@ impl<'s, K: Keeper + 's> Holdings for Roster<'s, K> {
 
     fn on_sources(&self) -> Vec<String> {
         self.keeper.on_sources()
+    }
+
+    fn take(&self, offer: &Offer) -> Option<String> {
+        self.keeper.take(offer)
     }
 
     fn claims(&self, wanted: &Wanted, take: &mut dyn FnMut(Claim<'_>)) {

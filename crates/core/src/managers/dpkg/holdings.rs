@@ -21,7 +21,7 @@ use crate::model::{
 };
 use crate::root::{Folder, Limit};
 use crate::scene::Scene;
-use crate::text::{Text, path};
+use crate::text::{Text, path, shell_word};
 use crate::version::debian;
 
 /// The packages of one dpkg installation, with their lists found but not read.
@@ -352,6 +352,19 @@ impl Holdings for DpkgHoldings<'_> {
 
     fn on_sources(&self) -> Vec<String> {
         DpkgHoldings::on_sources(self)
+    }
+
+    fn release(&self, package: &[u8]) -> Option<String> {
+        Some(format!("sudo apt-mark unhold {}", shell_word(package)))
+    }
+
+    fn take(&self, offer: &Offer) -> Option<String> {
+        // Without a version, apt takes its candidate.
+        let version = offer.version.as_ref().filter(|_| !offer.candidate);
+        let version = version.map(|version| [b"=", &**version].concat()).unwrap_or_default();
+        let foreign = offer.arch.as_ref().filter(|arch| ***arch != *b"all" && *arch != self.native());
+        let arch = foreign.map(|arch| [b":", &**arch].concat()).unwrap_or_default();
+        Some(format!("sudo apt install {}", shell_word(&[&*offer.name, &arch, &version].concat())))
     }
 
     fn package_evidence(&self, package: u32) -> Vec<Evidence> {

@@ -14,7 +14,7 @@ use crate::model::{
 };
 use crate::root::{Kind, Limit};
 use crate::scene::Scene;
-use crate::text::{Text, path};
+use crate::text::{Text, path, shell_word};
 use crate::version::debian;
 
 /// One deployed app, runtime or extension.
@@ -461,6 +461,17 @@ impl Holdings for FlatpakHoldings<'_> {
         let (offers, lost) = self.all_offers(asked);
         self.late.lock().unwrap_or_else(PoisonError::into_inner).extend(lost);
         offers
+    }
+
+    fn release(&self, package: &[u8]) -> Option<String> {
+        Some(format!("flatpak mask {} --remove {}", self.base.option(), shell_word(package)))
+    }
+
+    fn take(&self, offer: &Offer) -> Option<String> {
+        let remote = shell_word(&offer.source.as_ref()?.name);
+        let branch = offer.channel.as_ref().map(|branch| [b"//", &**branch].concat()).unwrap_or_default();
+        let reference = shell_word(&[&*offer.name, &branch].concat());
+        Some(format!("flatpak install {} {remote} {reference}", self.base.option()))
     }
 
     /// Versions here are free text without an order of their own; Debian's is the closest to what people mean.

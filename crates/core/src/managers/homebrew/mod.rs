@@ -254,6 +254,12 @@ impl Keeper for Prefix {
         offers::offers(scene, at, items, asked, notes)
     }
 
+    fn take(&self, offer: &Offer) -> Option<String> {
+        // Only the newest can be had.
+        let name = offer.candidate.then(|| shell_word(&offer.name))?;
+        Some(format!("brew install {name}"))
+    }
+
     fn domain(&self, _: &Scene, at: &Installation) -> Vec<Text> {
         let below = ["Cellar", "Caskroom", "Homebrew", "Library"].iter().chain(&LINKED);
         let mut domain: Vec<Text> = below.map(|name| path::join(&at.location, name.as_bytes())).collect();

@@ -144,6 +144,11 @@ impl Keeper for Database {
         offers
     }
 
+    fn take(&self, offer: &Offer) -> Option<String> {
+        let repository = &offer.source.as_ref()?.name;
+        Some(format!("sudo pacman -S {}", shell_word(&path::join(repository, &offer.name))))
+    }
+
     fn on_sources(&self) -> Vec<String> {
         self.settings.remarks()
     }

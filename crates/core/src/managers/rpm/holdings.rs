@@ -529,6 +529,22 @@ impl Holdings for RpmHoldings<'_> {
         self.all_offers(asked)
     }
 
+    fn release(&self, package: &[u8]) -> Option<String> {
+        let package = shell_word(package);
+        Some(match self.records().tool(&self.scene.root)? {
+            "zypper" => format!("sudo zypper removelock {package}"),
+            tool => format!("sudo {tool} versionlock delete {package}"),
+        })
+    }
+
+    fn take(&self, offer: &Offer) -> Option<String> {
+        let tool = self.records().tool(&self.scene.root)?;
+        let version = offer.version.as_ref().filter(|_| !offer.candidate);
+        let between = if tool == "zypper" { "=" } else { "-" };
+        let version = version.map(|version| [between.as_bytes(), version].concat()).unwrap_or_default();
+        Some(format!("sudo {tool} install {}", shell_word(&[&*offer.name, &version].concat())))
+    }
+
     fn on_sources(&self) -> Vec<String> {
         if self.installation.scope != Scope::System {
             return Vec::new();
