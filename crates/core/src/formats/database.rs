@@ -10,6 +10,7 @@ use std::collections::BTreeMap;
 use std::io::{self, ErrorKind};
 use std::sync::{Mutex, OnceLock, PoisonError};
 
+use rusqlite::limits::Limit;
 use rusqlite::{Connection, OpenFlags};
 use sqlite_vfs::{DatabaseHandle, LockKind, OpenOptions, Vfs, WalDisabled};
 
@@ -150,9 +151,13 @@ pub fn open_in_part(source: impl Source, log: &[u8]) -> Result<Connection, Datab
     let opened = Connection::open_with_flags_and_vfs(next.to_string(), flags, IN_PART);
     drop(next);
     let database = opened?;
+    database.set_limit(Limit::SQLITE_LIMIT_LENGTH, LONGEST)?;
     database.execute_batch("PRAGMA trusted_schema = OFF; PRAGMA cell_size_check = ON;")?;
     Ok(database)
 }
+
+/// As long a value may be that is read in part, in bytes: a file of holes can claim any length.
+const LONGEST: i32 = 256 << 20;
 
 /// The name under which SQLite knows this way of reading.
 const IN_PART: &str = "whodunit";
