@@ -3,15 +3,13 @@
 use std::cmp::Ordering;
 use std::sync::OnceLock;
 
-use hashbrown::{HashMap, HashSet};
+use hashbrown::HashMap;
 
-use super::catalogues;
 use super::records::Records;
-use super::repositories::Repository;
 use super::store::{Form, Store};
 use crate::formats::rpm_header::{Header, tag};
 use crate::managers::listed::{self, Role};
-use crate::managers::{Detail, Holdings, mark_candidates};
+use crate::managers::{Detail, Holdings};
 use crate::model::{
     Asked, Claim, Claimant, Coverage, CoverageState, Digest, Evidence, Installation, Mark, Offer, Origin, Owner,
     Package, Remedy, Scope, Status, Wanted,
@@ -22,23 +20,23 @@ use crate::version::rpm;
 
 /// The holdings of one database.
 pub struct RpmHoldings<'s> {
-    scene: &'s Scene,
-    installation: Installation,
-    store: Store<'s>,
+    pub(super) scene: &'s Scene,
+    pub(super) installation: Installation,
+    pub(super) store: Store<'s>,
     records: OnceLock<Records>,
     /// Who made the distribution's own packages, as they themselves say.
     vendor: OnceLock<Option<Text>>,
 }
 
 /// What a header says of its package, in short.
-struct Brief {
-    name: Text,
-    version: Option<Text>,
-    arch: Option<Text>,
+pub(super) struct Brief {
+    pub name: Text,
+    pub version: Option<Text>,
+    pub arch: Option<Text>,
 }
 
 impl Brief {
-    fn of(header: &Header<'_>) -> Option<Self> {
+    pub(super) fn of(header: &Header<'_>) -> Option<Self> {
         Some(Brief {
             name: header.text(tag::NAME)?.into(),
             version: header.version(),
@@ -77,7 +75,7 @@ impl<'s> RpmHoldings<'s> {
         RpmHoldings { scene, installation, store, records: OnceLock::new(), vendor: OnceLock::new() }
     }
 
-    fn records(&self) -> &Records {
+    pub(super) fn records(&self) -> &Records {
         self.records.get_or_init(|| {
             // What dnf and zypper write is about the system's database alone.
             if self.installation.scope != Scope::System {
@@ -90,7 +88,7 @@ impl<'s> RpmHoldings<'s> {
     }
 
     /// Hands the header of every package to `take`, which must not ask the database; keys are none.
-    fn each(&self, take: &mut dyn FnMut(u32, &Header<'_>)) {
+    pub(super) fn each(&self, take: &mut dyn FnMut(u32, &Header<'_>)) {
         self.store.each(&mut |number, blob| match Header::parse(blob) {
             Some(header) if header.text(tag::NAME).is_some() => {
                 if header.text(tag::NAME) != Some(KEY) {
@@ -154,7 +152,7 @@ impl<'s> RpmHoldings<'s> {
         }
     }
 
-    fn distribution(&self) -> Option<&Text> {
+    pub(super) fn distribution(&self) -> Option<&Text> {
         let vendor = self.vendor.get_or_init(|| {
             let mut vendor = None;
             let mut take = |_, header: &Header<'_>| {
@@ -174,7 +172,7 @@ impl<'s> RpmHoldings<'s> {
         vendor.as_ref()
     }
 
-    fn origin(&self, header: &Header<'_>, brief: &Brief) -> Option<Origin> {
+    pub(super) fn origin(&self, header: &Header<'_>, brief: &Brief) -> Option<Origin> {
         let vendor = header.text(tag::VENDOR);
         let by_distribution = vendor.is_some() && vendor == self.distribution().map(|vendor| &**vendor);
         let trust = if by_distribution { "distribution" } else { "third-party" };
@@ -240,7 +238,7 @@ impl<'s> RpmHoldings<'s> {
         package
     }
 
-    fn evidence(&self, number: u32, brief: &Brief) -> Vec<Evidence> {
+    pub(super) fn evidence(&self, number: u32, brief: &Brief) -> Vec<Evidence> {
         let says = format!("{} {}", brief.name, brief.version.clone().unwrap_or_default());
         let mut evidence = vec![Evidence::at(self.store.file.clone(), format!("entry {number}"), says)];
         evidence.extend(self.records().evidence(&brief.name, brief.arch.as_deref()));
@@ -264,82 +262,6 @@ impl<'s> RpmHoldings<'s> {
             purl.add_qualifier("epoch", utf8(epoch)?).ok()?;
         }
         Some(purl.to_string())
-    }
-}
-
-impl RpmHoldings<'_> {
-    fn all_offers(&self, asked: &Asked) -> Vec<Offer> {
-        if self.installation.scope != Scope::System {
-            return Vec::new();
-        }
-        let _ = (self.distribution(), self.records());
-        let mut installed: Vec<(Brief, Option<Origin>, u32)> = Vec::new();
-        // Whose a repository is, its installed packages tell.
-        let mut trust: HashMap<Text, String> = HashMap::new();
-        self.each(&mut |number, header| {
-            if let Some(origin) = Brief::of(header).and_then(|brief| self.origin(header, &brief))
-                && let Some(word) = origin.trust
-            {
-                trust.entry(origin.name).or_insert(word);
-            }
-            let brief = Brief::of(header).filter(|brief| *asked == Asked::Installed || asked.has(&brief.name));
-            installed.extend(
-                brief.map(|brief| (self.origin(header, &brief), brief)).map(|(origin, brief)| (brief, origin, number)),
-            );
-        });
-        let names: HashSet<Text> = installed.iter().map(|(brief, ..)| brief.name.clone()).collect();
-        let mut lost = Vec::new();
-        let wanted = |name: &[u8]| names.contains(name) || asked.has(name);
-        let offered = catalogues::read(&self.scene.root, &self.records().repositories, &wanted, &mut lost);
-        lost.into_iter().for_each(|note| self.store.note(note));
-        let mut offers: Vec<Offer> = Vec::new();
-        for one in &offered {
-            let package = &one.package;
-            let is_it = |(brief, ..): &&(Brief, Option<Origin>, u32)| {
-                *brief.name == *package.name.as_bytes()
-                    && brief.version.as_deref().is_some_and(|version| version == package.version.as_bytes())
-                    && brief.arch.as_deref().is_some_and(|arch| arch == package.arch.as_bytes())
-            };
-            offers.push(Offer {
-                source: Some(Origin {
-                    name: one.repository.clone(),
-                    kind: "repository".to_owned(),
-                    url: self.records().address(&one.repository),
-                    trust: trust.get(&one.repository).cloned(),
-                }),
-                says: Some(package.summary.as_str().into()),
-                size: package.installed,
-                installed: installed.iter().any(|known| is_it(&known)),
-                catalogued_at: Some(one.dated),
-                evidence: vec![Evidence::at(
-                    one.file.clone(),
-                    format!("package {}", package.name),
-                    format!("version {}", package.version),
-                )],
-                ..self.offer(
-                    package.name.as_str().into(),
-                    package.version.as_str().into(),
-                    Some(package.arch.as_str().into()),
-                )
-            });
-        }
-        for (brief, _, number) in installed {
-            let version = brief.version.clone().unwrap_or_default();
-            let is_offered =
-                |offer: &&Offer| offer.installed && offer.name == brief.name && offer.version == brief.version;
-            if !offers.iter().any(|offer| is_offered(&offer)) {
-                let evidence = self.evidence(number, &brief);
-                let offer = self.offer(brief.name, version, brief.arch);
-                offers.push(Offer { installed: true, evidence, ..offer });
-            }
-        }
-        mark_candidates(&mut offers, &rpm::compare);
-        offers
-    }
-
-    fn offer(&self, name: Text, version: Text, arch: Option<Text>) -> Offer {
-        let held = self.records().is_held(&name);
-        Offer::bare(self.installation.manager, self.installation.scope.clone(), name, version, arch, held)
     }
 }
 
@@ -546,22 +468,7 @@ impl Holdings for RpmHoldings<'_> {
     }
 
     fn on_sources(&self) -> Vec<String> {
-        if self.installation.scope != Scope::System {
-            return Vec::new();
-        }
-        let repositories = &self.records().repositories;
-        let mut found = Vec::new();
-        for (place, one) in repositories.iter().enumerate().filter(|(_, one)| one.enabled) {
-            if !one.checked {
-                found.push(format!("{}: packages of {} are taken without a signature", one.file, one.name));
-            }
-            let same = |other: &&Repository| other.enabled && other.url.is_some() && other.url == one.url;
-            if let Some(first) = repositories[..place].iter().find(same) {
-                let url = one.url.clone().unwrap_or_default();
-                found.push(format!("{}: {url} is configured in {} already, as {}", one.file, first.file, first.name));
-            }
-        }
-        found
+        RpmHoldings::on_sources(self)
     }
 
     fn order(&self, a: &[u8], b: &[u8]) -> Ordering {

@@ -16,6 +16,7 @@
 
 mod catalogues;
 mod holdings;
+mod offers;
 mod records;
 mod repositories;
 mod store;

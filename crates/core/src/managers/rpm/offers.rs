@@ -1,0 +1,107 @@
+//! What repositories offer beside what one database holds.
+
+use hashbrown::{HashMap, HashSet};
+
+use super::catalogues;
+use super::holdings::{Brief, RpmHoldings};
+use super::repositories::Repository;
+use crate::managers::mark_candidates;
+use crate::model::{Asked, Evidence, Offer, Origin, Scope};
+use crate::text::Text;
+use crate::version::rpm;
+
+impl RpmHoldings<'_> {
+    pub(super) fn all_offers(&self, asked: &Asked) -> Vec<Offer> {
+        if self.installation.scope != Scope::System {
+            return Vec::new();
+        }
+        let _ = (self.distribution(), self.records());
+        let mut installed: Vec<(Brief, Option<Origin>, u32)> = Vec::new();
+        // Whose a repository is, its installed packages tell.
+        let mut trust: HashMap<Text, String> = HashMap::new();
+        self.each(&mut |number, header| {
+            if let Some(origin) = Brief::of(header).and_then(|brief| self.origin(header, &brief))
+                && let Some(word) = origin.trust
+            {
+                trust.entry(origin.name).or_insert(word);
+            }
+            let brief = Brief::of(header).filter(|brief| *asked == Asked::Installed || asked.has(&brief.name));
+            installed.extend(
+                brief.map(|brief| (self.origin(header, &brief), brief)).map(|(origin, brief)| (brief, origin, number)),
+            );
+        });
+        let names: HashSet<Text> = installed.iter().map(|(brief, ..)| brief.name.clone()).collect();
+        let mut lost = Vec::new();
+        let wanted = |name: &[u8]| names.contains(name) || asked.has(name);
+        let offered = catalogues::read(&self.scene.root, &self.records().repositories, &wanted, &mut lost);
+        lost.into_iter().for_each(|note| self.store.note(note));
+        let mut offers: Vec<Offer> = Vec::new();
+        for one in &offered {
+            let package = &one.package;
+            let is_it = |(brief, ..): &&(Brief, Option<Origin>, u32)| {
+                *brief.name == *package.name.as_bytes()
+                    && brief.version.as_deref().is_some_and(|version| version == package.version.as_bytes())
+                    && brief.arch.as_deref().is_some_and(|arch| arch == package.arch.as_bytes())
+            };
+            offers.push(Offer {
+                source: Some(Origin {
+                    name: one.repository.clone(),
+                    kind: "repository".to_owned(),
+                    url: self.records().address(&one.repository),
+                    trust: trust.get(&one.repository).cloned(),
+                }),
+                says: Some(package.summary.as_str().into()),
+                size: package.installed,
+                installed: installed.iter().any(|known| is_it(&known)),
+                catalogued_at: Some(one.dated),
+                evidence: vec![Evidence::at(
+                    one.file.clone(),
+                    format!("package {}", package.name),
+                    format!("version {}", package.version),
+                )],
+                ..self.offer(
+                    package.name.as_str().into(),
+                    package.version.as_str().into(),
+                    Some(package.arch.as_str().into()),
+                )
+            });
+        }
+        for (brief, _, number) in installed {
+            let version = brief.version.clone().unwrap_or_default();
+            let is_offered =
+                |offer: &&Offer| offer.installed && offer.name == brief.name && offer.version == brief.version;
+            if !offers.iter().any(|offer| is_offered(&offer)) {
+                let evidence = self.evidence(number, &brief);
+                let offer = self.offer(brief.name, version, brief.arch);
+                offers.push(Offer { installed: true, evidence, ..offer });
+            }
+        }
+        mark_candidates(&mut offers, &rpm::compare);
+        offers
+    }
+
+    fn offer(&self, name: Text, version: Text, arch: Option<Text>) -> Offer {
+        let held = self.records().is_held(&name);
+        Offer::bare(self.installation.manager, self.installation.scope.clone(), name, version, arch, held)
+    }
+
+    /// What a maintainer should know of the repositories themselves.
+    pub(super) fn on_sources(&self) -> Vec<String> {
+        if self.installation.scope != Scope::System {
+            return Vec::new();
+        }
+        let repositories = &self.records().repositories;
+        let mut found = Vec::new();
+        for (place, one) in repositories.iter().enumerate().filter(|(_, one)| one.enabled) {
+            if !one.checked {
+                found.push(format!("{}: packages of {} are taken without a signature", one.file, one.name));
+            }
+            let same = |other: &&Repository| other.enabled && other.url.is_some() && other.url == one.url;
+            if let Some(first) = repositories[..place].iter().find(same) {
+                let url = one.url.clone().unwrap_or_default();
+                found.push(format!("{}: {url} is configured in {} already, as {}", one.file, first.file, first.name));
+            }
+        }
+        found
+    }
+}
