@@ -60,7 +60,7 @@ pub struct Item {
     pub entry: Text,
     /// Groups that it is a member of.
     pub groups: Vec<Text>,
-    /// Its own record, where another manager may have put it there: see [`Holdings::yields`].
+    /// Its own record, where another manager may have put it there: see [`crate::managers::Holdings::yields`].
     pub record: Option<Text>,
     /// Where all this stands.
     pub evidence: Vec<Evidence>,
