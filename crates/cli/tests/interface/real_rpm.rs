@@ -231,6 +231,45 @@ fn reasons_and_repositories_are_read_as_dnf_tells_them() {
         theirs.insert(format!("{now} installed"));
     }
     assert_eq!(yard.offers("root", &["anchor", "buoy", "chain"]), theirs);
+    // A stronger repository with an older version: what dnf would upgrade to is its.
+    yard.sh("mkdir strong; cp top/RPMS/noarch/buoy*.rpm strong; createrepo_c -q strong");
+    yard.build(
+        "buoy",
+        "2.5",
+        "Release: 1\nEpoch: 3\nRequires: anchor",
+        "mkdir -p $B/usr/share/buoy; echo 1 > $B/usr/share/buoy/data",
+        "/usr/share/buoy",
+    );
+    yard.build(
+        "buoy",
+        "2.2",
+        "Release: 1\nEpoch: 3\nRequires: anchor",
+        "mkdir -p $B/usr/share/buoy; echo 2 > $B/usr/share/buoy/data",
+        "/usr/share/buoy",
+    );
+    yard.sh("cp top/RPMS/noarch/buoy-2.5*.rpm repo; cp top/RPMS/noarch/buoy-2.2*.rpm strong; createrepo_c -q repo; createrepo_c -q strong; \
+             printf '[strong]\\nname=Strong\\nbaseurl=file://%s\\npriority=10\\ngpgcheck=0\\n' $PWD/strong > root/etc/yum.repos.d/strong.repo");
+    let both = |arguments: &str| {
+        let at = yard.at("root");
+        yard.sh(&format!("dnf --installroot={at} --nogpgcheck --releasever=1 --disablerepo='*' --enablerepo=quay,strong {arguments} 2>/dev/null"))
+    };
+    both("makecache --refresh");
+    // What its solver would do, though not its list of upgrades, heeds priorities.
+    let said = both("--assumeno upgrade || true");
+    let rows = said.lines().map(|line| line.split_whitespace().collect::<Vec<_>>());
+    let theirs: Vec<String> =
+        rows.filter(|row| row.first() == Some(&"buoy")).map(|row| format!("buoy {} {}", row[2], row[3])).collect();
+    let document = run(["--root", &yard.at("root"), "offers", "buoy", "--format", "json"]).document();
+    let taken = document["offers"]
+        .as_array()
+        .unwrap()
+        .iter()
+        .filter(|one| one["candidate"] == true && one["installed"] == false);
+    let ours: Vec<String> = taken
+        .map(|one| format!("{} {} {}", text(&one["name"]), text(&one["version"]), text(&one["source"]["name"])))
+        .collect();
+    assert_eq!(ours, theirs, "{said}");
+    assert_eq!(ours, ["buoy 3:2.2-1 strong"]);
     let notes = run(["--root", &yard.at("root"), "inventory", "--origin", "quay", "--format", "json"]).document();
     assert!(text(&notes["notes"][0]).contains("without a signature"), "{notes:#}");
     let lost =

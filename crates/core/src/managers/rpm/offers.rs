@@ -52,6 +52,7 @@ impl RpmHoldings<'_> {
                 }),
                 says: Some(package.summary.as_str().into()),
                 size: package.installed,
+                priority: self.records().priority(&one.repository),
                 installed: installed.iter().any(|known| is_it(&known)),
                 catalogued_at: Some(one.dated),
                 evidence: vec![Evidence::at(
@@ -76,8 +77,20 @@ impl RpmHoldings<'_> {
                 offers.push(Offer { installed: true, evidence, ..offer });
             }
         }
-        mark_candidates(&mut offers, &rpm::compare);
-        offers
+        // Only the strongest repository that has a package counts.
+        let mut strongest: HashMap<Text, i32> = HashMap::new();
+        for offer in &offers {
+            if let Some(priority) = offer.priority {
+                let known = strongest.entry(offer.name.clone()).or_insert(priority);
+                *known = (*known).min(priority);
+            }
+        }
+        let counts = |offer: &Offer| offer.installed || offer.priority <= strongest.get(&offer.name).copied();
+        let (mut strong, weak): (Vec<Offer>, Vec<Offer>) = offers.into_iter().partition(counts);
+        mark_candidates(&mut strong, &rpm::compare);
+        strong.extend(weak);
+        strong.sort_by(|a, b| a.name.cmp(&b.name));
+        strong
     }
 
     fn offer(&self, name: Text, version: Text, arch: Option<Text>) -> Offer {

@@ -75,6 +75,11 @@ impl Records {
         self.repositories.iter().find(|one| *one.name == *name)?.url.clone()
     }
 
+    /// A repository's priority.
+    pub fn priority(&self, name: &[u8]) -> Option<i32> {
+        self.repositories.iter().find(|one| *one.name == *name).map(|one| one.priority)
+    }
+
     /// Whether upgrades are held back.
     pub fn is_held(&self, name: &[u8]) -> bool {
         self.held.contains(name) || self.held_patterns.iter().any(|pattern| fits(pattern, name))

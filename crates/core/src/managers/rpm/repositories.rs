@@ -16,6 +16,8 @@ pub struct Repository {
     pub url: Option<Text>,
     /// Whether it is used.
     pub enabled: bool,
+    /// Its priority: the lower the number, the stronger; a package that a stronger one has is not taken from it.
+    pub priority: i32,
     /// Whether signatures are checked.
     pub checked: bool,
     /// The file that configures it.
@@ -54,6 +56,7 @@ fn in_file(file: &Text, content: &KeyFile) -> Vec<Repository> {
             name: group.into(),
             url: first("baseurl").or_else(|| first("metalink")).or_else(|| first("mirrorlist")),
             enabled: is_on(content.get(group, "enabled"), true),
+            priority: content.get(group, "priority").and_then(|text| text.trim().parse().ok()).unwrap_or(99),
             checked: is_on(content.get(group, "gpgcheck"), true),
             file: file.clone(),
         }
