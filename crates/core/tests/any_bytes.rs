@@ -101,7 +101,7 @@ const FILES: [(&str, &str); 44] = [
     ),
     ("var/lib/pacman/local/tarn-1-1/desc", "%NAME%\ntarn\n\n%VERSION%\n1-1\n\n"),
     ("var/lib/pacman/local/tarn-1-1/files", "%FILES%\nusr/bin/pegel\n"),
-    ("etc/pacman.conf", "[options]\nIgnorePkg = t*\n[quay]\nServer = http://x/$repo\n"),
+    ("etc/pacman.conf", "[options]\nIgnorePkg = t*\n[quay]\nServer = http://quay.example/$repo\n"),
     ("var/lib/pacman/sync/quay.db", "tarn-1-1/desc"),
     ("lib/apk/db/installed", "P:tarn\nV:1-r1\nF:usr/bin\nR:pegel\n\n"),
     ("etc/apk/world", "tarn=1-r1 !x\n"),

@@ -196,7 +196,7 @@ fn remarks(one: &Offered, newer: bool) -> String {
         (one.newest && !newer, "newest"),
         (one.preferred && !newer, "first by preference"),
         (offer.candidate && !offer.installed && !offer.held, "its manager would take it"),
-        (offer.priority.is_some_and(|priority| priority <= 0), "never taken, by a pin"),
+        (!offer.is_allowed(), "never taken, by a pin"),
     ];
     words.into_iter().filter(|(is_so, _)| *is_so).map(|(_, word)| word).collect::<Vec<_>>().join(", ")
 }

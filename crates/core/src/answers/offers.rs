@@ -2,6 +2,7 @@
 
 use std::cmp::Ordering;
 
+use hashbrown::HashMap;
 use schemars::JsonSchema;
 use serde::Serialize;
 
@@ -40,6 +41,13 @@ pub struct Offered {
     pub remedies: Vec<Remedy>,
 }
 
+impl Offered {
+    /// An offer that was not yet judged.
+    fn bare(asked: Text, offer: Offer) -> Self {
+        Offered { asked, offer, stale: false, newest: false, preferred: false, remedies: Vec::new() }
+    }
+}
+
 /// The answer.
 #[derive(Debug, Clone, Serialize, JsonSchema)]
 pub struct Offers {
@@ -73,14 +81,10 @@ pub fn offers(survey: &Survey<'_>, question: &Question) -> Offers {
             let exactly = question.names.iter().find(|name| **name == offer.name);
             let loosely = || question.names.iter().find(|name| Asked::Names(vec![(*name).clone()]).has(&offer.name));
             let asked = exactly.or_else(loosely).unwrap_or(&offer.name).clone();
-            let is_open = !offer.installed
-                && !offer.held
-                && offer.source.is_some()
-                && offer.priority.is_none_or(|priority| priority > 0);
+            let is_open = !offer.installed && !offer.held && offer.source.is_some() && offer.is_allowed();
             let command = is_open.then(|| held.take(&offer)).flatten();
-            let remedies =
-                command.map(|command| Remedy { purpose: "install".to_owned(), command }).into_iter().collect();
-            Offered { asked, offer, stale: false, newest: false, preferred: false, remedies }
+            let remedy = command.map(|command| Remedy { purpose: "install".to_owned(), command });
+            Offered { remedies: remedy.into_iter().collect(), ..Offered::bare(asked, offer) }
         }));
     }
     found.extend(elsewhere(survey, &question.names, &found));
@@ -129,14 +133,7 @@ fn elsewhere(survey: &Survey<'_>, names: &[Text], found: &[Offered]) -> Vec<Offe
             let bare = Offer::bare(owner.manager, owner.scope, owner.name, Text::default(), None, false);
             let evidence = held.package_evidence(number).into_iter().take(1).collect();
             let offer = Offer { version: owner.version, installed: true, evidence, ..bare };
-            more.push(Offered {
-                asked: name.clone(),
-                offer,
-                stale: false,
-                newest: false,
-                preferred: false,
-                remedies: Vec::new(),
-            });
+            more.push(Offered::bare(name.clone(), offer));
         }
     }
     more
@@ -144,28 +141,25 @@ fn elsewhere(survey: &Survey<'_>, names: &[Text], found: &[Offered]) -> Vec<Offe
 
 /// Of what is installed, the versions that are newer, with the installed one itself; nothing where none is.
 fn newer(offers: &[Offer], order: &dyn Fn(&[u8], &[u8]) -> Ordering) -> Vec<Offer> {
-    let mut kept = Vec::new();
+    let mut of_name: HashMap<&Text, Vec<&Offer>> = HashMap::new();
+    for offer in offers {
+        of_name.entry(&offer.name).or_default().push(offer);
+    }
+    let mut kept: Vec<Offer> = Vec::new();
+    let mut seen: Vec<&Offer> = Vec::new();
     for now in offers.iter().filter(|offer| offer.installed) {
         let Some(version) = &now.version else { continue };
-        if kept.iter().any(|other: &Offer| other.installed && same_package(other, now)) {
-            continue; // Several sources have the installed version.
+        let same = || of_name[&now.name].iter().copied().filter(|other| same_package(other, now));
+        let is_newer =
+            |other: &&Offer| other.version.as_ref().is_some_and(|other| order(other, version) == Ordering::Greater);
+        // Several sources have the installed version, or it is kept beside a newer one.
+        let is_told = seen.iter().any(|other| same_package(other, now));
+        if is_told || same().any(|other| other.installed && is_newer(&other)) {
+            continue;
         }
-        let is_past = |other: &Offer| {
-            other.installed
-                && same_package(other, now)
-                && other.version.as_ref().is_some_and(|other| order(other, version) == Ordering::Greater)
-        };
-        if offers.iter().any(is_past) {
-            continue; // It is kept beside a newer one.
-        }
-        let is_newer = |offer: &&Offer| {
-            let taken = offer.priority.is_none_or(|priority| priority > 0);
-            taken
-                && same_package(offer, now)
-                && offer.version.as_ref().is_some_and(|other| order(other, version) == Ordering::Greater)
-        };
-        let found: Vec<Offer> = offers.iter().filter(is_newer).cloned().collect();
+        let found: Vec<Offer> = same().filter(|other| other.is_allowed() && is_newer(other)).cloned().collect();
         if !found.is_empty() {
+            seen.push(now);
             kept.push(now.clone());
             kept.extend(found);
         }
@@ -174,46 +168,57 @@ fn newer(offers: &[Offer], order: &dyn Fn(&[u8], &[u8]) -> Ordering) -> Vec<Offe
 }
 
 fn same_package(a: &Offer, b: &Offer) -> bool {
-    let arch = |offer: &Offer| {
-        offer.arch.clone().filter(|arch| **arch != *b"all" && **arch != *b"noarch" && **arch != *b"any")
+    let is_for_all = |arch: &Text| matches!(&**arch, b"all" | b"noarch" | b"any");
+    let same_arch = || match (&a.arch, &b.arch) {
+        (Some(a), Some(b)) => a == b || is_for_all(a) || is_for_all(b),
+        _ => true,
     };
-    let arches = arch(a).zip(arch(b));
-    a.manager == b.manager && a.scope == b.scope && a.name == b.name && arches.is_none_or(|(a, b)| a == b)
+    a.manager == b.manager && a.scope == b.scope && a.name == b.name && same_arch()
 }
 
 /// Marks the newest of one name, and the one that comes first by preference.
 fn judge(found: &mut [Offered], prefer: &[String], own: &dyn Fn(&Offer, &Offer) -> Ordering) {
-    let all: Vec<Offer> = found.iter().map(|one| one.offer.clone()).collect();
-    let newest = all.iter().max_by(|a, b| upstream_order(a, b));
-    for one in found.iter_mut() {
-        let is_upstreams = newest.is_some_and(|newest| upstream_order(&one.offer, newest).is_eq());
-        one.newest = is_upstreams && !all.iter().any(|other| own(other, &one.offer) == Ordering::Greater);
-    }
-    let taken = |one: &&Offered| one.offer.source.is_some() && one.offer.priority.is_none_or(|priority| priority > 0);
-    let by_preference = |a: &&Offered, b: &&Offered| {
-        rank(prefer, &a.offer)
-            .cmp(&rank(prefer, &b.offer))
-            .then_with(|| b.offer.candidate.cmp(&a.offer.candidate))
-            .then_with(|| upstream_order(&b.offer, &a.offer))
+    let newest = found.iter().max_by(|a, b| upstream_order(&a.offer, &b.offer));
+    let is_newest = |one: &Offered| {
+        newest.is_some_and(|newest| upstream_order(&one.offer, &newest.offer).is_eq())
+            && !found.iter().any(|other| own(&other.offer, &one.offer) == Ordering::Greater)
     };
-    let first = found.iter().filter(taken).min_by(by_preference).cloned();
-    if let Some(one) = first.and_then(|first| found.iter_mut().find(|one| **one == first)) {
-        one.preferred = true;
+    let marks: Vec<bool> = found.iter().map(is_newest).collect();
+    let by_preference = |a: &Offer, b: &Offer| {
+        rank(prefer, a)
+            .cmp(&rank(prefer, b))
+            .then_with(|| b.candidate.cmp(&a.candidate))
+            .then_with(|| upstream_order(b, a))
+    };
+    let can_be_had = found.iter().enumerate().filter(|(_, one)| one.offer.source.is_some() && one.offer.is_allowed());
+    let first = can_be_had.min_by(|(_, a), (_, b)| by_preference(&a.offer, &b.offer)).map(|(place, _)| place);
+    for (place, (one, newest)) in found.iter_mut().zip(marks).enumerate() {
+        one.newest = newest;
+        one.preferred = first == Some(place);
     }
 }
 
+/// The order of sources where none is set.
+const USUAL: [&str; 2] = ["distribution", "sandboxed"];
+
 /// Where a source stands in the order of preference.
 fn rank(prefer: &[String], offer: &Offer) -> usize {
-    let usual = [String::from("distribution"), String::from("sandboxed")];
-    let order = if prefer.is_empty() { &usual[..] } else { prefer };
-    let trust = offer.source.as_ref().and_then(|source| source.trust.as_deref());
-    let name = offer.source.as_ref().map(|source| source.name.to_string()).unwrap_or_default();
-    let fits = |word: &String| match word.as_str() {
-        "distribution" => trust == Some("distribution"),
+    let source = offer.source.as_ref();
+    let fits = |word: &str| match word {
+        "distribution" => source.and_then(|source| source.trust.as_deref()) == Some("distribution"),
         "sandboxed" => SANDBOXED.contains(&offer.manager.0),
-        word => offer.manager.0 == word || name == word || name.split([' ', '/']).any(|part| part == word),
+        word => {
+            let is_named = |name: &Text| {
+                *name == *word || name.split(|b| matches!(b, b' ' | b'/')).any(|part| part == word.as_bytes())
+            };
+            offer.manager.0 == word || source.is_some_and(|source| is_named(&source.name))
+        }
     };
-    order.iter().position(fits).unwrap_or(order.len())
+    let place = match prefer {
+        [] => USUAL.iter().position(|word| fits(word)),
+        order => order.iter().position(|word| fits(word)),
+    };
+    place.unwrap_or(usize::MAX)
 }
 
 /// Orders by what upstream calls its versions: an epoch and a packager's revision aside.
@@ -260,37 +265,14 @@ mod tests {
             trust: Some(trust.to_owned()),
         };
         Offer {
-            manager: ManagerId(manager),
-            scope: Scope::System,
-            name: "ferryboard".into(),
-            version: Some(version.into()),
-            arch: None,
-            channel: None,
             source: Some(source),
-            publisher: None,
-            says: None,
-            size: None,
-            priority: None,
             installed,
-            candidate: false,
-            held: false,
-            catalogued_at: None,
-            evidence: Vec::new(),
+            ..Offer::bare(ManagerId(manager), Scope::System, "ferryboard".into(), version.into(), None, false)
         }
     }
 
     fn judged(prefer: &[&str], offers: &[Offer]) -> (String, String) {
-        let mut found: Vec<Offered> = offers
-            .iter()
-            .map(|offer| Offered {
-                asked: "x".into(),
-                offer: offer.clone(),
-                stale: false,
-                newest: false,
-                preferred: false,
-                remedies: Vec::new(),
-            })
-            .collect();
+        let mut found: Vec<Offered> = offers.iter().map(|offer| Offered::bare("x".into(), offer.clone())).collect();
         let own = |a: &Offer, b: &Offer| match (a.manager == b.manager, &a.version, &b.version) {
             (true, Some(a), Some(b)) => rpm::compare(a, b),
             _ => Ordering::Equal,

@@ -16,16 +16,13 @@ pub mod tag {
     pub const VERSION: u32 = 1001;
     pub const RELEASE: u32 = 1002;
     pub const EPOCH: u32 = 1003;
-    pub const SUMMARY: u32 = 1004;
     pub const INSTALL_TIME: u32 = 1008;
     pub const SIZE: u32 = 1009;
     pub const VENDOR: u32 = 1011;
     pub const ARCH: u32 = 1022;
     pub const OLD_FILE_NAMES: u32 = 1027;
     pub const FILE_STATES: u32 = 1029;
-    pub const FILE_MODES: u32 = 1030;
     pub const FILE_DIGESTS: u32 = 1035;
-    pub const FILE_FLAGS: u32 = 1037;
     pub const DIR_INDEXES: u32 = 1116;
     pub const BASE_NAMES: u32 = 1117;
     pub const DIR_NAMES: u32 = 1118;

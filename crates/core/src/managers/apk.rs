@@ -14,7 +14,7 @@ use hashbrown::HashMap;
 use super::roster::{Item, Keeper, Lists, Record, Roster};
 use super::{Holdings, Manager};
 use crate::formats::stanza::stanzas;
-use crate::model::{Evidence, Installation, ManagerId, Origin, Reason, Remedy, Scope, Wanted};
+use crate::model::{Evidence, Installation, ManagerId, Origin, Reason, Scope, Wanted};
 use crate::root::{Kind, Limit};
 use crate::scene::Scene;
 use crate::text::{Text, path, shell_word};
@@ -182,7 +182,7 @@ impl Lists for Database {
         self.0.clone()
     }
 
-    fn restore(&self, item: &Item) -> Option<Remedy> {
-        Some(Remedy { purpose: "restore".to_owned(), command: format!("sudo apk fix {}", shell_word(&item.name)) })
+    fn restore(&self, item: &Item) -> Option<String> {
+        Some(format!("sudo apk fix {}", shell_word(&item.name)))
     }
 }

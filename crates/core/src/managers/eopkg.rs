@@ -11,10 +11,10 @@ use std::cmp::Ordering;
 use hashbrown::HashMap;
 use rayon::prelude::*;
 
-use super::roster::{Item, Keeper, Lists, Record, Roster, folders_in};
+use super::roster::{Item, Keeper, Lists, Record, Roster, folders_in, is_folder};
 use super::{Holdings, Manager};
-use crate::model::{Evidence, Installation, ManagerId, Reason, Remedy, Scope, Wanted};
-use crate::root::{Kind, Limit, Root};
+use crate::model::{Evidence, Installation, ManagerId, Reason, Scope, Wanted};
+use crate::root::{Limit, Root};
 use crate::scene::Scene;
 use crate::text::{Text, path, shell_word};
 use crate::version::tokens;
@@ -36,8 +36,10 @@ impl Manager for Eopkg {
 
     fn open<'s>(&self, scene: &'s Scene) -> Vec<Box<dyn Holdings + 's>> {
         let folder = scene.root.settle_folder(DATABASE);
-        let is_there = scene.root.target(&folder).is_ok_and(|meta| meta.kind == Kind::Folder);
-        is_there.then(|| Roster::boxed(scene, ID, Scope::System, folder, Database)).into_iter().collect()
+        is_folder(scene, &folder)
+            .then(|| Roster::boxed(scene, ID, Scope::System, folder, Database))
+            .into_iter()
+            .collect()
     }
 }
 
@@ -169,8 +171,7 @@ impl Lists for Database {
         path::join(&item.entry, b"files.xml")
     }
 
-    fn restore(&self, item: &Item) -> Option<Remedy> {
-        let command = format!("sudo eopkg install --reinstall {}", shell_word(&item.name));
-        Some(Remedy { purpose: "restore".to_owned(), command })
+    fn restore(&self, item: &Item) -> Option<String> {
+        Some(format!("sudo eopkg install --reinstall {}", shell_word(&item.name)))
     }
 }

@@ -11,10 +11,9 @@ use std::cmp::Ordering;
 use rusqlite::Connection;
 
 use super::roster::{Item, Keeper, Lists, Record, Roster};
-use super::{Holdings, Manager};
-use crate::formats::database;
+use super::{Holdings, Manager, sqlite};
 use crate::model::{Evidence, Installation, ManagerId, Reason, Scope, Wanted};
-use crate::root::{Kind, Limit};
+use crate::root::Kind;
 use crate::scene::Scene;
 use crate::text::{Text, path, shell_word};
 use crate::version::rpm;
@@ -46,12 +45,6 @@ impl Manager for MacPorts {
 }
 
 impl Registry {
-    fn connect(&self, scene: &Scene) -> Result<Connection, String> {
-        let log = scene.root.read(&[&*self.0, b"-wal"].concat(), Limit::RECORD).unwrap_or_default();
-        let image = scene.root.read(&self.0, Limit::RECORD).map_err(|error| error.to_string())?;
-        database::open(image, &log).map_err(|error| format!("{}: {error}", self.0))
-    }
-
     fn ports(&self, connection: &Connection) -> rusqlite::Result<Vec<Item>> {
         let columns = "id, name, version, revision, epoch, variants, state, requested, date";
         let mut query = connection.prepare(&format!("SELECT {columns} FROM ports ORDER BY id"))?;
@@ -85,8 +78,7 @@ impl Registry {
 impl Keeper for Registry {
     fn read(&self, scene: &Scene, _: &Installation) -> Record {
         let mut record = Record::default();
-        let ports = self
-            .connect(scene)
+        let ports = sqlite::open(&scene.root, &self.0)
             .and_then(|connection| self.ports(&connection).map_err(|error| format!("{}: {error}", self.0)));
         match ports {
             Ok(items) => record.items = items,
@@ -119,7 +111,7 @@ impl Lists for Registry {
         notes: &mut Vec<String>,
         take: &mut dyn FnMut(u32, &[u8], u32),
     ) {
-        let read = self.connect(scene).and_then(|connection| {
+        let read = sqlite::open(&scene.root, &self.0).and_then(|connection| {
             let mut rows = || -> rusqlite::Result<()> {
                 let mut query = connection.prepare("SELECT id, actual_path, rowid FROM files WHERE active = 1")?;
                 let mut rows = query.query([])?;

@@ -23,10 +23,13 @@ pub mod roster;
 pub mod rpm;
 pub mod rustup;
 pub mod snap;
+mod sqlite;
 pub mod stow;
 pub mod versions;
 
 use std::cmp::Ordering;
+
+use hashbrown::HashMap;
 
 use pattern::fits;
 
@@ -258,16 +261,21 @@ pub trait Holdings: Sync {
 /// Marks what a manager would take that has no policy but the newest version: of each package the newest that is not
 /// held back, else what is installed.
 fn mark_candidates(offers: &mut [Offer], order: &dyn Fn(&[u8], &[u8]) -> Ordering) {
-    let newest = |offers: &[Offer], one: &Offer| {
-        let same = |other: &&Offer| other.name == one.name && other.arch == one.arch;
-        let is_newer = |other: &Offer| match (&other.version, &one.version) {
-            (Some(a), Some(b)) => order(a, b) == Ordering::Greater,
-            _ => false,
+    let marks: Vec<bool> = {
+        let mut newest: HashMap<(&Text, Option<&Text>), &Text> = HashMap::new();
+        for one in offers.iter() {
+            let Some(version) = &one.version else { continue };
+            let known = newest.entry((&one.name, one.arch.as_ref())).or_insert(version);
+            if order(version, known) == Ordering::Greater {
+                *known = version;
+            }
+        }
+        let is_newest = |one: &Offer| match (&one.version, newest.get(&(&one.name, one.arch.as_ref()))) {
+            (Some(version), Some(newest)) => order(newest, version) != Ordering::Greater,
+            _ => true,
         };
-        !offers.iter().filter(same).any(is_newer)
+        offers.iter().map(|one| if one.held { one.installed } else { is_newest(one) }).collect()
     };
-    let marks: Vec<bool> =
-        offers.iter().map(|one| if one.held { one.installed } else { newest(offers, one) }).collect();
     offers.iter_mut().zip(marks).for_each(|(one, mark)| one.candidate = mark);
 }
 

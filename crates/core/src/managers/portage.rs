@@ -13,10 +13,10 @@ use std::cmp::Ordering;
 use hashbrown::HashMap;
 use rayon::prelude::*;
 
-use super::roster::{Item, Keeper, Lists, Record, Roster, folders_in};
+use super::roster::{Item, Keeper, Lists, Record, Roster, folders_in, is_folder};
 use super::{Holdings, Manager};
-use crate::model::{Digest, Evidence, Installation, ManagerId, Origin, Reason, Remedy, Scope, Wanted};
-use crate::root::{Kind, Limit, Root};
+use crate::model::{Digest, Evidence, Installation, ManagerId, Origin, Reason, Scope, Wanted};
+use crate::root::{Limit, Root};
 use crate::scene::Scene;
 use crate::text::{Text, path, shell_word};
 use crate::version::gentoo;
@@ -42,8 +42,10 @@ impl Manager for Portage {
 
     fn open<'s>(&self, scene: &'s Scene) -> Vec<Box<dyn Holdings + 's>> {
         let folder = scene.root.settle_folder(DATABASE);
-        let is_there = scene.root.target(&folder).is_ok_and(|meta| meta.kind == Kind::Folder);
-        is_there.then(|| Roster::boxed(scene, ID, Scope::System, folder, Database)).into_iter().collect()
+        is_folder(scene, &folder)
+            .then(|| Roster::boxed(scene, ID, Scope::System, folder, Database))
+            .into_iter()
+            .collect()
     }
 }
 
@@ -207,9 +209,8 @@ impl Lists for Database {
         Some(Digest::Md5(String::from_utf8_lossy(digest?).to_ascii_lowercase()))
     }
 
-    fn restore(&self, item: &Item) -> Option<Remedy> {
-        let command = format!("sudo emerge --oneshot {}", shell_word(&item.name));
-        Some(Remedy { purpose: "restore".to_owned(), command })
+    fn restore(&self, item: &Item) -> Option<String> {
+        Some(format!("sudo emerge --oneshot {}", shell_word(&item.name)))
     }
 }
 

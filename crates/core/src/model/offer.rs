@@ -66,6 +66,12 @@ pub struct Offer {
 }
 
 impl Offer {
+    /// Whether its manager may take it: not where a pin says that nothing is taken from there.
+    #[must_use]
+    pub fn is_allowed(&self) -> bool {
+        self.priority.is_none_or(|priority| priority > 0)
+    }
+
     /// An offer of which only the package is known so far.
     #[must_use]
     pub fn bare(manager: ManagerId, scope: Scope, name: Text, version: Text, arch: Option<Text>, held: bool) -> Self {

@@ -171,7 +171,7 @@ impl Root {
     }
 
     fn meta(&self, path: &[u8], of_link: bool) -> Result<Meta, RootError> {
-        let stat = if self.is_absent(path) {
+        let stat = if self.is_live() && self.is_absent(path) {
             Err(Errno::NOENT)
         } else if self.is_live() {
             let flags = if of_link { AtFlags::SYMLINK_NOFOLLOW } else { AtFlags::empty() };
@@ -192,7 +192,7 @@ impl Root {
     }
 
     fn link_text(&self, path: &[u8]) -> Result<Text, Errno> {
-        let text = if self.is_absent(path) {
+        let text = if self.is_live() && self.is_absent(path) {
             return Err(Errno::NOENT);
         } else if self.is_live() {
             rustix::fs::readlinkat(CWD, path, Vec::new())?

@@ -81,6 +81,9 @@ impl Survey<'_> {
 
     /// The records of this holder's packages that are another manager's.
     pub(super) fn yielded_of(&self, holder: u16) -> Vec<Text> {
+        if self.holdings()[usize::from(holder)].yields().is_empty() {
+            return Vec::new();
+        }
         self.decide_all();
         let decided = self.yielded.0.lock().unwrap_or_else(PoisonError::into_inner);
         let of_holder = decided.iter().filter(|((other, _), _)| *other == holder);

@@ -5,7 +5,8 @@
 
 use std::cmp::Ordering;
 
-use super::{numbers, rpm::parts};
+use super::numbers;
+use super::rpm::{parts, run};
 
 /// Orders two versions.
 ///
@@ -70,9 +71,4 @@ fn compare_part(mut a: &[u8], mut b: &[u8]) -> Ordering {
 
 fn gap(text: &[u8]) -> usize {
     text.iter().position(u8::is_ascii_alphanumeric).unwrap_or(text.len())
-}
-
-fn run(text: &[u8], digits: bool) -> (&[u8], &[u8]) {
-    let goes_on = |b: &u8| if digits { b.is_ascii_digit() } else { b.is_ascii_alphabetic() };
-    text.split_at(text.iter().position(|b| !goes_on(b)).unwrap_or(text.len()))
 }

@@ -79,7 +79,8 @@ fn without_separators(text: &[u8]) -> &[u8] {
     &text[text.iter().position(says).unwrap_or(text.len())..]
 }
 
-fn run(text: &[u8], digits: bool) -> (&[u8], &[u8]) {
+/// The digits at the beginning, or the letters, and the rest.
+pub(super) fn run(text: &[u8], digits: bool) -> (&[u8], &[u8]) {
     let goes_on = |b: &u8| if digits { b.is_ascii_digit() } else { b.is_ascii_alphabetic() };
     text.split_at(text.iter().position(|b| !goes_on(b)).unwrap_or(text.len()))
 }

@@ -72,14 +72,12 @@ impl FlatpakHoldings<'_> {
                     && offer.channel.as_deref() == Some(branch.as_bytes())
                     && offer.version.as_deref() == Some(version.as_bytes())
             });
-            let (installed, held) = match known {
-                // The same version: one offer, with the catalogue's date.
-                Some(known) => {
-                    known.catalogued_at = Some(dated);
-                    return;
-                }
-                None => (false, offers.iter().any(|offer| offer.held && *offer.name == *id.as_bytes())),
-            };
+            // The same version: one offer, with the catalogue's date.
+            if let Some(known) = known {
+                known.catalogued_at = Some(dated);
+                return;
+            }
+            let held = offers.iter().any(|offer| offer.held && *offer.name == *id.as_bytes());
             let bare = Offer::bare(self.manager(), self.scope(), id.into(), version.into(), Some(arch.into()), held);
             offers.push(Offer {
                 version: one.version.as_deref().map(Text::from),
@@ -87,7 +85,6 @@ impl FlatpakHoldings<'_> {
                 source: Some(self.remote(remote)),
                 publisher: Some(one.developer.as_str()).filter(|name| !name.is_empty()).map(Text::from),
                 says: Some(one.summary.as_str()).filter(|says| !says.is_empty()).map(Text::from),
-                installed,
                 catalogued_at: Some(dated),
                 evidence: vec![Evidence::at(
                     file.clone(),

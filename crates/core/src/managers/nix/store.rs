@@ -7,6 +7,7 @@ use hashbrown::{DefaultHashBuilder, HashMap, HashTable};
 use rusqlite::Connection;
 
 use crate::formats::database;
+use crate::managers::sqlite;
 use crate::root::{Limit, Root};
 use crate::scene::Scene;
 use crate::text::Text;
@@ -16,7 +17,6 @@ use crate::version::nix;
 pub const STORE: &[u8] = b"/nix/store";
 /// The database of valid paths.
 pub const DATABASE: &[u8] = b"/nix/var/nix/db/db.sqlite";
-const LOG: &[u8] = b"/nix/var/nix/db/db.sqlite-wal";
 
 /// One valid path.
 #[derive(Debug, Clone, PartialEq, Eq)]
@@ -174,23 +174,15 @@ fn read(root: &Root) -> Result<Database, String> {
     let shown = Text::from(DATABASE);
     // A writer may move pages from the log into the database meanwhile: then both are read again.
     for _ in 0..4 {
-        let log = read_log(root)?;
+        let log = sqlite::read_log(root, DATABASE)?;
         let image = root.read(DATABASE, Limit::RECORD).map_err(|error| error.to_string())?;
-        if read_log(root)? != log {
+        if sqlite::read_log(root, DATABASE)? != log {
             continue;
         }
         let connection = database::open(image, &log).map_err(|error| format!("{shown}: {error}"))?;
         return rows(connection).map_err(|error| format!("{shown}: {error}"));
     }
     Err(format!("{shown}: it kept changing while being read"))
-}
-
-fn read_log(root: &Root) -> Result<Vec<u8>, String> {
-    match root.read(LOG, Limit::RECORD) {
-        Ok(log) => Ok(log),
-        Err(error) if error.is_missing() => Ok(Vec::new()),
-        Err(error) => Err(error.to_string()),
-    }
 }
 
 fn rows(connection: Connection) -> rusqlite::Result<Database> {

@@ -20,12 +20,11 @@ mod sync;
 
 use std::cmp::Ordering;
 
-use hashbrown::HashMap;
+use hashbrown::{HashMap, HashSet};
 
-use super::roster::{Item, Keeper, Lists, Record, Roster};
+use super::roster::{Item, Keeper, Lists, Record, Roster, is_folder};
 use super::{Holdings, Manager};
 use crate::model::{Asked, Digest, Evidence, Installation, ManagerId, Offer, Origin, Remedy, Scope, Wanted};
-use crate::root::Kind;
 use crate::scene::Scene;
 use crate::text::{Text, path, shell_word};
 use crate::version::pacman;
@@ -53,7 +52,7 @@ impl Manager for Pacman {
         let settings = Settings::read(&scene.root, &mut notes);
         let folder = scene.root.settle_folder(&settings.database);
         // Other families have the program, too, without a single package in its care.
-        if !scene.root.target(&path::join(&folder, b"local")).is_ok_and(|meta| meta.kind == Kind::Folder) {
+        if !is_folder(scene, &path::join(&folder, b"local")) {
             return Vec::new();
         }
         vec![Roster::boxed(scene, ID, Scope::System, folder, Database { settings, notes })]
@@ -97,7 +96,9 @@ impl Keeper for Database {
             Offer::bare(at.manager, at.scope.clone(), name.clone(), version.clone(), arch, held)
         };
         let mut offers = Vec::new();
-        for catalogue in sync::read(&scene.root, &at.location, &self.settings, notes) {
+        let catalogues = sync::read(&scene.root, &at.location, &self.settings, notes);
+        let firsts = sync::firsts(&catalogues);
+        for catalogue in &catalogues {
             let asked_for = |one: &&sync::Offered| installed.contains_key(&*one.name) || asked.has(&one.name);
             offers.extend(catalogue.offers.iter().filter(asked_for).map(|one| Offer {
                 source: Some(self.settings.origin(&catalogue.repository)),
@@ -113,12 +114,6 @@ impl Keeper for Database {
                 ..bare(&one.name, &one.version, one.arch.clone())
             }));
         }
-        // The first repository that has a package counts, whatever the others have.
-        let firsts: HashMap<Text, Text> = offers
-            .iter()
-            .rev()
-            .filter_map(|offer: &Offer| Some((offer.name.clone(), offer.source.clone()?.name)))
-            .collect();
         for item in installed.values() {
             let version = item.version.clone().unwrap_or_default();
             if !offers.iter().any(|offer| offer.installed && offer.name == item.name) {
@@ -127,7 +122,7 @@ impl Keeper for Database {
             }
         }
         for offer in &mut offers {
-            let is_first = offer.source.as_ref().is_some_and(|source| firsts.get(&offer.name) == Some(&source.name));
+            let is_first = offer.source.as_ref().is_some_and(|source| firsts.get(&offer.name) == Some(&&source.name));
             let now = installed.get(&*offer.name).and_then(|item| item.version.as_ref());
             let is_newer = match (&offer.version, now) {
                 (Some(version), Some(now)) => pacman::compare(version, now) == Ordering::Greater,
@@ -135,7 +130,7 @@ impl Keeper for Database {
             };
             offer.candidate = is_first && is_newer && !offer.held;
         }
-        let upgraded: Vec<Text> =
+        let upgraded: HashSet<Text> =
             offers.iter().filter(|offer| offer.candidate).map(|offer| offer.name.clone()).collect();
         for offer in &mut offers {
             offer.candidate |= offer.installed && !upgraded.contains(&offer.name);
@@ -169,11 +164,8 @@ impl Keeper for Database {
         if catalogues.is_empty() {
             return None;
         }
-        let of = |item: &Item| {
-            let found =
-                catalogues.iter().find(|catalogue| catalogue.offers.iter().any(|offer| offer.name == item.name))?;
-            Some(self.settings.origin(&found.repository))
-        };
+        let firsts = sync::firsts(&catalogues);
+        let of = |item: &Item| Some(self.settings.origin(firsts.get(&item.name)?));
         Some(items.iter().map(of).collect())
     }
 }
@@ -198,7 +190,7 @@ impl Lists for Database {
         local::digest(&scene.root, &item.entry, path)
     }
 
-    fn restore(&self, item: &Item) -> Option<Remedy> {
-        Some(Remedy { purpose: "restore".to_owned(), command: format!("sudo pacman -S {}", shell_word(&item.name)) })
+    fn restore(&self, item: &Item) -> Option<String> {
+        Some(format!("sudo pacman -S {}", shell_word(&item.name)))
     }
 }

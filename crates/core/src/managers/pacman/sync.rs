@@ -5,6 +5,8 @@
 
 use std::io::Read;
 
+use hashbrown::HashMap;
+
 use crate::formats::packed;
 use crate::root::{Limit, Root};
 use crate::text::{Text, path};
@@ -57,6 +59,13 @@ pub fn read(root: &Root, database: &Text, settings: &Settings, notes: &mut Vec<S
         }
     }
     found
+}
+
+/// For each name the first repository that has it: that one counts, whatever the others have.
+pub fn firsts(catalogues: &[Catalogue]) -> HashMap<&Text, &Text> {
+    let all = catalogues.iter().flat_map(|one| one.offers.iter().map(|offer| (&offer.name, &one.repository)));
+    // Of several the last one stays.
+    all.rev().collect()
 }
 
 fn members(bytes: &[u8], offers: &mut Vec<Offered>) -> Result<(), String> {

@@ -220,7 +220,8 @@ impl<'s, K: Keeper + 's> Holdings for Roster<'s, K> {
     }
 
     fn restore(&self, package: u32) -> Option<Remedy> {
-        self.keeper.lists()?.restore(self.item(package))
+        let command = self.keeper.lists()?.restore(self.item(package))?;
+        Some(Remedy { purpose: "restore".to_owned(), command })
     }
 
     fn claims_on(&self, settled: &[u8]) -> Vec<PathClaim> {

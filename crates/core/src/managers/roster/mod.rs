@@ -222,7 +222,7 @@ pub trait Lists {
     }
 
     /// The command that puts a package's own files back.
-    fn restore(&self, item: &Item) -> Option<Remedy> {
+    fn restore(&self, item: &Item) -> Option<String> {
         let _ = item;
         None
     }

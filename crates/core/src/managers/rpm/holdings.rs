@@ -48,7 +48,7 @@ impl Brief {
         [&*self.name, b".", self.arch.as_deref().unwrap_or(b"noarch")].concat().into()
     }
 
-    fn in_full(&self) -> Text {
+    pub fn in_full(&self) -> Text {
         [
             &*self.name,
             b"-",

@@ -16,33 +16,30 @@ impl RpmHoldings<'_> {
             return Vec::new();
         }
         let _ = (self.distribution(), self.records());
-        let mut installed: Vec<(Brief, Option<Origin>, u32)> = Vec::new();
+        let mut installed: Vec<(Brief, u32)> = Vec::new();
         // Whose a repository is, its installed packages tell.
         let mut trust: HashMap<Text, String> = HashMap::new();
         self.each(&mut |number, header| {
-            if let Some(origin) = Brief::of(header).and_then(|brief| self.origin(header, &brief))
+            let Some(brief) = Brief::of(header) else { return };
+            if let Some(origin) = self.origin(header, &brief)
                 && let Some(word) = origin.trust
             {
                 trust.entry(origin.name).or_insert(word);
             }
-            let brief = Brief::of(header).filter(|brief| *asked == Asked::Installed || asked.has(&brief.name));
-            installed.extend(
-                brief.map(|brief| (self.origin(header, &brief), brief)).map(|(origin, brief)| (brief, origin, number)),
-            );
+            if *asked == Asked::Installed || asked.has(&brief.name) {
+                installed.push((brief, number));
+            }
         });
         let names: HashSet<Text> = installed.iter().map(|(brief, ..)| brief.name.clone()).collect();
         let mut lost = Vec::new();
         let wanted = |name: &[u8]| names.contains(name) || asked.has(name);
         let offered = catalogues::read(&self.scene.root, &self.records().repositories, &wanted, &mut lost);
         lost.into_iter().for_each(|note| self.store.note(note));
+        let known: HashSet<Text> = installed.iter().map(|(brief, _)| brief.in_full()).collect();
         let mut offers: Vec<Offer> = Vec::new();
         for one in &offered {
             let package = &one.package;
-            let is_it = |(brief, ..): &&(Brief, Option<Origin>, u32)| {
-                *brief.name == *package.name.as_bytes()
-                    && brief.version.as_deref().is_some_and(|version| version == package.version.as_bytes())
-                    && brief.arch.as_deref().is_some_and(|arch| arch == package.arch.as_bytes())
-            };
+            let full: Text = format!("{}-{}.{}", package.name, package.version, package.arch).into();
             offers.push(Offer {
                 source: Some(Origin {
                     name: one.repository.clone(),
@@ -53,7 +50,7 @@ impl RpmHoldings<'_> {
                 says: Some(package.summary.as_str().into()),
                 size: package.installed,
                 priority: self.records().priority(&one.repository),
-                installed: installed.iter().any(|known| is_it(&known)),
+                installed: known.contains(&full),
                 catalogued_at: Some(one.dated),
                 evidence: vec![Evidence::at(
                     one.file.clone(),
@@ -67,11 +64,14 @@ impl RpmHoldings<'_> {
                 )
             });
         }
-        for (brief, _, number) in installed {
+        let told: HashSet<(Text, Text)> = offers
+            .iter()
+            .filter(|offer| offer.installed)
+            .map(|offer| (offer.name.clone(), offer.version.clone().unwrap_or_default()))
+            .collect();
+        for (brief, number) in installed {
             let version = brief.version.clone().unwrap_or_default();
-            let is_offered =
-                |offer: &&Offer| offer.installed && offer.name == brief.name && offer.version == brief.version;
-            if !offers.iter().any(|offer| is_offered(&offer)) {
+            if !told.contains(&(brief.name.clone(), version.clone())) {
                 let evidence = self.evidence(number, &brief);
                 let offer = self.offer(brief.name, version, brief.arch);
                 offers.push(Offer { installed: true, evidence, ..offer });

@@ -11,11 +11,11 @@
 //! name the old version too; a package that no transaction has was put there by rpm itself.
 
 use hashbrown::{HashMap, HashSet};
+use rusqlite::Connection;
 
 use super::repositories::{self, Repository};
-use crate::formats::database;
 use crate::formats::stanza::stanzas;
-use crate::managers::fits;
+use crate::managers::{fits, sqlite};
 use crate::model::{Evidence, Reason};
 use crate::root::{Kind, Limit, Root};
 use crate::text::Text;
@@ -110,15 +110,12 @@ impl Records {
         if root.target(DNF4).is_err() {
             return;
         }
-        let log = [DNF4, b"-wal"].concat();
-        let log = self.content(root, &log, Limit::RECORD, LOST).unwrap_or_default();
-        let Some(image) = self.content(root, DNF4, Limit::RECORD, LOST) else { return };
         // Rows of what a transaction took away, or replaced, say nothing of what is there now.
         let query = "SELECT rpm.name, rpm.epoch, rpm.version, rpm.release, rpm.arch, item.action, item.reason, \
                      item.trans_id, repo.repoid FROM trans_item item JOIN trans ON trans.id = item.trans_id \
                      JOIN rpm ON rpm.item_id = item.item_id LEFT JOIN repo ON repo.id = item.repo_id \
                      WHERE trans.state = 1 AND item.action NOT IN (3, 5, 7, 10) ORDER BY item.id";
-        let read = database::open(image, &log).and_then(|database| {
+        let mut rows = |database: &Connection| -> rusqlite::Result<()> {
             let mut query = database.prepare(query)?;
             let mut rows = query.query([])?;
             while let Some(row) = rows.next()? {
@@ -145,13 +142,15 @@ impl Records {
                 }
             }
             Ok(())
-        });
+        };
+        let read = sqlite::open(root, DNF4)
+            .and_then(|database| rows(&database).map_err(|error| format!("{}: {error}", Text::from(DNF4))));
         match read {
             Ok(()) => {
                 self.knows_repositories = true;
                 self.without = Some(Reason::Explicit);
             }
-            Err(error) => self.notes.push(format!("{}: {error}: {LOST}", Text::from(DNF4))),
+            Err(problem) => self.notes.push(format!("{problem}: {LOST}")),
         }
     }
 

@@ -7,6 +7,7 @@ use rusqlite::Connection;
 
 use crate::formats::database::{self, Source as _};
 use crate::formats::ndb;
+use crate::managers::sqlite;
 use crate::root::{Limit, Root};
 use crate::text::{Text, path};
 
@@ -93,28 +94,19 @@ impl<'s> Store<'s> {
     }
 
     fn open_sqlite(&self) -> Result<Opened, String> {
-        let log = [&*self.file, b"-wal"].concat();
         // A writer may move pages from the log into the database meanwhile: then both are taken again.
         for _ in 0..4 {
-            let before = self.log(&log)?;
+            let before = sqlite::read_log(self.root, &self.file)?;
             let file = self.root.open(&self.file).map_err(|error| error.to_string())?;
             let length = file.length();
             let connection =
                 database::open_in_part(file, &before).map_err(|error| format!("{}: {error}", self.file))?;
             let after = self.root.target(&self.file).map_err(|error| error.to_string())?;
-            if self.log(&log)? == before && after.size == length {
+            if sqlite::read_log(self.root, &self.file)? == before && after.size == length {
                 return Ok(Opened::Sqlite(Box::new(Mutex::new(connection))));
             }
         }
         Err(format!("{}: it kept changing while being read", self.file))
-    }
-
-    fn log(&self, path: &[u8]) -> Result<Vec<u8>, String> {
-        match self.root.read(path, Limit::RECORD) {
-            Ok(log) => Ok(log),
-            Err(error) if error.is_missing() => Ok(Vec::new()),
-            Err(error) => Err(error.to_string()),
-        }
     }
 
     fn open_ndb(&self) -> Result<Opened, String> {
