@@ -7,7 +7,7 @@ use std::path::Path;
 
 use proptest::prelude::*;
 use whodunit_core::answers::owner::{Target, owners};
-use whodunit_core::formats::{accounts, manual, settings, shebang};
+use whodunit_core::formats::{accounts, bolt, manual, settings, shebang};
 use whodunit_core::managers::Detail;
 use whodunit_core::model::{Asked, Wanted};
 use whodunit_core::root::Root;
@@ -20,6 +20,7 @@ use whodunit_core::version::{conda, debian, gem, gentoo, pacman, pep440, rpm, se
 proptest! {
     #[test]
     fn small_formats(bytes: Vec<u8>, more: Vec<u8>) {
+        let _ = bolt::each(&bytes, &more, &mut |_, _| ());
         let _ = accounts::accounts(&bytes).count();
         let _ = settings::assignments(&bytes).count() + settings::environment(&bytes).count();
         let _ = settings::definitions(&bytes).count();
@@ -40,7 +41,7 @@ proptest! {
 const STATUS: &str = "Package: pegel\nStatus: install ok installed\nArchitecture: amd64\nMulti-Arch: same\n\
     Version: 4.2-1\n\nPackage: b\nStatus: hold ok installed\nVersion: 1\n\n";
 
-const FILES: [(&str, &str); 44] = [
+const FILES: [(&str, &str); 47] = [
     ("var/lib/dpkg/status", STATUS),
     ("var/lib/dpkg/info/pegel:amd64.list", "/.\n/usr\n/usr/bin\n/usr/bin/pegel\n"),
     ("var/lib/dpkg/info/pegel:amd64.md5sums", "00000000000000000000000000000000  usr/bin/pegel\n"),
@@ -103,6 +104,9 @@ const FILES: [(&str, &str); 44] = [
     ("var/lib/pacman/local/tarn-1-1/files", "%FILES%\nusr/bin/pegel\n"),
     ("etc/pacman.conf", "[options]\nIgnorePkg = t*\n[quay]\nServer = http://quay.example/$repo\n"),
     ("var/lib/pacman/sync/quay.db", "tarn-1-1/desc"),
+    ("var/cache/snapd/names", "tarn\npegel\n"),
+    ("home/maren/.local/share/flatpak/repo/tmp/cache/summaries/quay", "app/org.harbour.Tarn/x86_64/stable"),
+    ("nix/var/nix/profiles/per-user/root/channels/quay/programs.sqlite", "SQLite format 3\0"),
     ("lib/apk/db/installed", "P:tarn\nV:1-r1\nF:usr/bin\nR:pegel\n\n"),
     ("etc/apk/world", "tarn=1-r1 !x\n"),
     ("var/db/pkg/app/tarn-1-r1/CONTENTS", "obj /usr/bin/pegel 00 1\nsym /a -> b 1\n"),

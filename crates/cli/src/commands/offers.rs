@@ -170,7 +170,8 @@ fn verdict(name: &Text, offers: &[Offered]) -> String {
         (Some(newest), None) => {
             format!("{name}: the newest is {} of {}; it is not installed", version(newest), newest.offer.manager)
         }
-        (None, _) => format!("{name}: no version is known"),
+        (None, Some(now)) => format!("{name}: installed by {}; no version is told", now.offer.manager),
+        (None, None) => format!("{name}: not installed; who has it does not tell the version"),
     }
 }
 

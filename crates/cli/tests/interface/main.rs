@@ -10,6 +10,7 @@ mod hostile_homes;
 mod hostile_sources;
 mod quay;
 mod real_apt;
+mod real_catalogues;
 mod real_dpkg;
 mod real_flatpak;
 mod real_glib;

@@ -148,10 +148,12 @@ fn newer(offers: &[Offer], order: &dyn Fn(&[u8], &[u8]) -> Ordering) -> Vec<Offe
     let mut kept: Vec<Offer> = Vec::new();
     let mut seen: Vec<&Offer> = Vec::new();
     for now in offers.iter().filter(|offer| offer.installed) {
-        let Some(version) = &now.version else { continue };
         let same = || of_name[&now.name].iter().copied().filter(|other| same_package(other, now));
-        let is_newer =
-            |other: &&Offer| other.version.as_ref().is_some_and(|other| order(other, version) == Ordering::Greater);
+        // Without a version on both sides, the manager's own choice says it.
+        let is_newer = |other: &&Offer| match (&other.version, &now.version) {
+            (Some(other), Some(version)) => order(other, version) == Ordering::Greater,
+            _ => !other.installed && (other.candidate || now.held) && other.channel == now.channel,
+        };
         // Several sources have the installed version, or it is kept beside a newer one.
         let is_told = seen.iter().any(|other| same_package(other, now));
         if is_told || same().any(|other| other.installed && is_newer(&other)) {
@@ -178,9 +180,11 @@ fn same_package(a: &Offer, b: &Offer) -> bool {
 
 /// Marks the newest of one name, and the one that comes first by preference.
 fn judge(found: &mut [Offered], prefer: &[String], own: &dyn Fn(&Offer, &Offer) -> Ordering) {
-    let newest = found.iter().max_by(|a, b| upstream_order(&a.offer, &b.offer));
+    let versioned = found.iter().filter(|one| one.offer.version.is_some());
+    let newest = versioned.max_by(|a, b| upstream_order(&a.offer, &b.offer));
     let is_newest = |one: &Offered| {
-        newest.is_some_and(|newest| upstream_order(&one.offer, &newest.offer).is_eq())
+        one.offer.version.is_some()
+            && newest.is_some_and(|newest| upstream_order(&one.offer, &newest.offer).is_eq())
             && !found.iter().any(|other| own(&other.offer, &one.offer) == Ordering::Greater)
     };
     let marks: Vec<bool> = found.iter().map(is_newest).collect();

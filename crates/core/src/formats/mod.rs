@@ -4,6 +4,7 @@
 pub mod accounts;
 pub mod appstream;
 pub mod binary;
+pub mod bolt;
 pub mod bundle;
 pub mod database;
 pub mod desktop_entry;

@@ -212,6 +212,13 @@ impl<'s> FlatpakHoldings<'s> {
         self.config.get(&format!("remote \"{name}\""), "url").filter(|url| !url.is_empty()).map(Text::from)
     }
 
+    /// The commit that is deployed of a reference.
+    pub(super) fn commit_of(&self, kind: &str, id: &[u8], arch: &[u8], branch: &[u8]) -> Option<&str> {
+        let is_it =
+            |one: &&Deployed| one.kind == kind && *one.id == *id && *one.arch == *arch && *one.branch == *branch;
+        self.deployed.iter().find(is_it).map(|one| one.deploy.commit.as_str())
+    }
+
     /// What is installed, as offers of the remotes that it came from.
     pub(super) fn installed_offers(&self, asked: &Asked) -> Vec<Offer> {
         let wanted = |one: &&Deployed| match asked {

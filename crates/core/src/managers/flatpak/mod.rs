@@ -21,6 +21,7 @@ mod deploy;
 mod holdings;
 mod installations;
 mod offers;
+mod summary;
 
 use crate::managers::{Holdings, Manager};
 use crate::model::ManagerId;

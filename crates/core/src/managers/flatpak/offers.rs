@@ -1,9 +1,12 @@
-//! What remotes offered when their catalogues were last fetched: `appstream/REMOTE/ARCH/active/appstream.xml`.
+//! What remotes offered when their catalogues were last fetched: `appstream/REMOTE/ARCH/active/appstream.xml`, and the
+//! summaries in `repo/tmp/cache/summaries`: `REMOTE-ARCH-CHECKSUM.sub`, or `REMOTE` in older releases. A summary has every
+//! reference with its commit and size, and no version; a catalogue has the versions, of apps alone.
 
 use std::cmp::Ordering;
 use std::io::{BufReader, Read as _};
 
 use super::holdings::FlatpakHoldings;
+use super::summary::{self, Listed};
 use crate::formats::{appstream, packed};
 use crate::model::{Asked, Evidence, Offer, Origin};
 use crate::root::{Kind, Limit};
@@ -29,6 +32,7 @@ impl FlatpakHoldings<'_> {
                 }
             }
         }
+        self.of_summaries(asked, &mut offers, &mut notes);
         // An update goes to what the remote has on the same branch, where that is newer.
         let newer = |one: &Offer, now: &Offer| match (&one.version, &now.version) {
             (Some(one), Some(now)) => debian::compare(one, now) == Ordering::Greater,
@@ -38,7 +42,8 @@ impl FlatpakHoldings<'_> {
             let same = |other: &&Offer| other.name == one.name && other.channel == one.channel;
             match offers.iter().filter(same).find(|other| other.installed) {
                 Some(now) if one.installed => now.held || !offers.iter().filter(same).any(|other| newer(other, one)),
-                Some(now) => !now.held && newer(one, now),
+                // A commit that is not the deployed one, of a version that nobody tells.
+                Some(now) => !now.held && (one.version.is_none() || newer(one, now)),
                 None => true,
             }
         };
@@ -95,6 +100,83 @@ impl FlatpakHoldings<'_> {
             });
         });
         read.map_err(|error| error.to_string())
+    }
+
+    fn of_summaries(&self, asked: &Asked, offers: &mut Vec<Offer>, notes: &mut Vec<String>) {
+        let folder = path::join(&self.location(), b"repo/tmp/cache/summaries");
+        let names = self.scene.root.folder(&folder).and_then(|folder| folder.list()).unwrap_or_default();
+        for (name, _) in names.iter().filter(|(name, kind)| *kind == Kind::File && !name.ends_with(b".idx")) {
+            // NAME-ARCH-CHECKSUM.sub; the name may itself hold hyphens.
+            let parts = name.strip_suffix(b".sub").map(|stem| stem.rsplitn(3, |&b| b == b'-').nth(2));
+            let remote = match parts {
+                Some(Some(remote)) => Text::from(remote),
+                None if !name.contains(&b'.') => name.clone(),
+                _ => continue,
+            };
+            let file = path::join(&folder, name);
+            let dated = self.scene.root.target(&file).map_or(0, |meta| meta.modified);
+            match self.scene.root.read(&file, Limit::RECORD) {
+                Ok(content) => {
+                    let (listed, lost) = summary::parse(&content);
+                    if lost > 0 || listed.is_empty() && !content.is_empty() {
+                        notes.push(format!("{file}: damaged: {lost} references in it cannot be read"));
+                    }
+                    for one in listed {
+                        self.of_reference(asked, &remote, &one, (&file, dated), offers);
+                    }
+                }
+                Err(error) => notes.push(format!("{error}: what {remote} has is not known")),
+            }
+        }
+    }
+
+    /// Adds what a summary says of one reference to the catalogue's offer, or as one of its own.
+    fn of_reference(
+        &self,
+        asked: &Asked,
+        remote: &Text,
+        one: &Listed,
+        (file, dated): (&Text, i64),
+        offers: &mut Vec<Offer>,
+    ) {
+        let id = one.id.as_bytes();
+        let deployed = self.commit_of(&one.kind, id, one.arch.as_bytes(), one.branch.as_bytes());
+        let is_wanted = match asked {
+            Asked::Installed => deployed.is_some(),
+            Asked::Names(_) => asked.has(id),
+        };
+        if !is_wanted {
+            return;
+        }
+        let is_it = |offer: &&mut Offer| {
+            *offer.name == *id
+                && offer.channel.as_deref() == Some(one.branch.as_bytes())
+                && offer.arch.as_deref() == Some(one.arch.as_bytes())
+                && offer.source.as_ref().is_some_and(|source| source.name == *remote)
+        };
+        let is_deployed = deployed.is_some_and(|commit| commit == one.commit);
+        let mut known = offers.iter_mut().filter(is_it).filter(|offer| !offer.installed || is_deployed).peekable();
+        if known.peek().is_some() {
+            for offer in known {
+                offer.size = offer.size.or(one.size);
+                offer.catalogued_at = offer.catalogued_at.or(Some(dated));
+            }
+            return;
+        }
+        let held = offers.iter().any(|offer| offer.held && *offer.name == *id);
+        let arch = Some(one.arch.as_str().into());
+        let bare = Offer::bare(self.manager(), self.scope(), id.into(), Text::default(), arch, held);
+        let reference = format!("{}/{}/{}/{}", one.kind, one.id, one.arch, one.branch);
+        let commit = one.commit.get(..12).unwrap_or_default();
+        offers.push(Offer {
+            version: None,
+            channel: Some(one.branch.as_str().into()),
+            source: Some(self.remote(remote)),
+            size: one.size,
+            catalogued_at: Some(dated),
+            evidence: vec![Evidence::at(file.clone(), reference, format!("commit {commit}"))],
+            ..bare
+        });
     }
 
     fn remote(&self, name: &Text) -> Origin {

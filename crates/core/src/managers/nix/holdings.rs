@@ -13,8 +13,8 @@ use super::profiles::{Generation, Profile};
 use super::store::{Store, store_path};
 use crate::managers::{Detail, Holdings};
 use crate::model::{
-    Change, Coverage, CoverageState, Evidence, Installation, Origin, Owner, Package, PathClaim, Reason, Remedy, Scope,
-    State, Status,
+    Asked, Change, Coverage, CoverageState, Evidence, Installation, Offer, Origin, Owner, Package, PathClaim, Reason,
+    Remedy, Scope, State, Status,
 };
 use crate::root::Kind;
 use crate::scene::Scene;
@@ -259,6 +259,23 @@ impl Holdings for ProfileHoldings<'_> {
             Some(Recorded::Configuration) | None => return Vec::new(),
         };
         vec![Remedy { purpose: "remove".to_owned(), command }]
+    }
+
+    /// What the profile has; what channels have comes with the store.
+    fn offers(&self, asked: &Asked) -> Vec<Offer> {
+        let Asked::Names(_) = asked else { return Vec::new() };
+        let numbered = (0..).zip(self.elements()).filter(|(_, element)| element.active);
+        let offer = |(number, element)| {
+            let (name, version) = self.name_and_version(element);
+            asked.has(&name).then(|| Offer {
+                version,
+                installed: true,
+                candidate: true,
+                evidence: self.package_evidence(number).into_iter().take(1).collect(),
+                ..Offer::bare(ID, self.installation.scope.clone(), name, Text::default(), None, false)
+            })
+        };
+        numbered.filter_map(offer).collect()
     }
 
     fn order(&self, a: &[u8], b: &[u8]) -> Ordering {

@@ -9,6 +9,7 @@
 //! | what a generation holds | `manifest.nix` or `manifest.json` in it; `sw` of a NixOS system, `home-path` of a home configuration | `manifest.rs`, `elements.rs` |
 //! | store paths, sizes, dates, references | `/nix/var/nix/db/db.sqlite` with its log | `store.rs` |
 //! | what keeps a path alive | links below `/nix/var/nix/gcroots` and the profiles | `roots.rs` |
+//! | which programs a channel has | `programs.sqlite` in a channel | `channels.rs` |
 //!
 //! Each profile is an installation, and so is the store. A store path that a profile has belongs to that
 //! profile's package; any other, to the store.
@@ -17,6 +18,7 @@
 //! largest number; a folder in the store without a row in the database is not installed; all files in the
 //! store are dated 1970, so dates come from the database and from the links themselves.
 
+mod channels;
 mod elements;
 mod holdings;
 mod manifest;

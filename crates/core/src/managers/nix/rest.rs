@@ -1,17 +1,19 @@
 //! The rest of the store: the paths that no profile has.
 
 use std::cmp::Ordering;
-use std::sync::{Arc, OnceLock};
+use std::sync::{Arc, Mutex, OnceLock, PoisonError};
 
 use hashbrown::HashSet;
 
 use super::ID;
+use super::channels;
 use super::holdings::{coverage, straight_from_store};
 use super::roots::Alive;
 use super::store::{DATABASE, STORE, Store, is_internal, store_path};
 use crate::managers::{Detail, Holdings};
 use crate::model::{
-    Coverage, CoverageState, Evidence, Installation, Owner, Package, PathClaim, Reason, Remedy, Scope, Status,
+    Asked, Coverage, CoverageState, Evidence, Installation, Offer, Owner, Package, PathClaim, Reason, Remedy, Scope,
+    Status,
 };
 use crate::scene::Scene;
 use crate::text::{Text, path};
@@ -24,6 +26,8 @@ pub struct StoreHoldings<'s> {
     installation: Installation,
     of_profiles: HashSet<Text>,
     alive: OnceLock<Alive>,
+    /// What could not be read when it was needed.
+    late: Mutex<Vec<String>>,
 }
 
 impl<'s> StoreHoldings<'s> {
@@ -36,6 +40,7 @@ impl<'s> StoreHoldings<'s> {
             installation,
             of_profiles: of_profiles.into_iter().collect(),
             alive: OnceLock::new(),
+            late: Mutex::default(),
         }
     }
 
@@ -69,6 +74,16 @@ impl StoreHoldings<'_> {
 }
 
 impl Holdings for StoreHoldings<'_> {
+    fn offers(&self, asked: &Asked) -> Vec<Offer> {
+        let (offers, lost) = channels::offers(self.scene, asked);
+        self.late.lock().unwrap_or_else(PoisonError::into_inner).extend(lost);
+        offers
+    }
+
+    fn take(&self, offer: &Offer) -> Option<String> {
+        Some(format!("nix-env -iA {}.{}", offer.channel.as_ref()?, offer.name))
+    }
+
     fn installation(&self) -> &Installation {
         &self.installation
     }
@@ -76,9 +91,12 @@ impl Holdings for StoreHoldings<'_> {
     fn coverage(&self) -> Vec<Coverage> {
         // An answer that had no need of the database has not read it.
         let count = self.store.is_read().then(|| self.software().count());
-        let notes = self.store.notes();
-        let state = match (notes.is_empty(), count) {
-            (true, _) => CoverageState::Read,
+        let mut notes = self.store.notes();
+        let is_whole = notes.is_empty();
+        notes.extend(self.late.lock().unwrap_or_else(PoisonError::into_inner).iter().cloned());
+        let state = match (is_whole, count) {
+            (true, _) if notes.is_empty() => CoverageState::Read,
+            (true, _) => CoverageState::Partial,
             (false, None | Some(0)) => CoverageState::Unreadable,
             (false, Some(_)) => CoverageState::Partial,
         };

@@ -1,21 +1,21 @@
 //! The revisions of all snaps.
 
 use std::cmp::Ordering;
-use std::sync::OnceLock;
+use std::sync::{Mutex, OnceLock, PoisonError};
 
 use hashbrown::HashMap;
 
 use super::revision::{self, About};
 use super::state::{self, Recorded};
-use super::{ID, MOUNTS, SNAPD};
-use crate::managers::{Detail, Holdings};
+use super::{ID, MOUNTS, SNAPD, offers};
+use crate::managers::{Detail, Holdings, mark_candidates};
 use crate::model::{
-    Change, Coverage, CoverageState, Evidence, Installation, Lead, Origin, Owner, Package, PathClaim, Reason, Remedy,
-    Scope, State, Status,
+    Asked, Change, Coverage, CoverageState, Evidence, Installation, Lead, Offer, Origin, Owner, Package, PathClaim,
+    Reason, Remedy, Scope, State, Status,
 };
 use crate::root::Kind;
 use crate::scene::Scene;
-use crate::text::{Text, path};
+use crate::text::{Text, path, shell_word};
 use crate::version::debian;
 
 /// One revision of one snap.
@@ -34,6 +34,8 @@ pub struct SnapHoldings<'s> {
     revisions: Vec<Revision>,
     by_state: bool,
     notes: Vec<String>,
+    /// What could not be read when it was needed.
+    late: Mutex<Vec<String>>,
 }
 
 impl<'s> SnapHoldings<'s> {
@@ -53,7 +55,7 @@ impl<'s> SnapHoldings<'s> {
             }
         }
         let installation = Installation { manager: ID, scope: Scope::System, location: SNAPD.into() };
-        SnapHoldings { scene, installation, snaps, revisions, by_state, notes }
+        SnapHoldings { scene, installation, snaps, revisions, by_state, notes, late: Mutex::default() }
     }
 
     fn snap(&self, revision: &Revision) -> &Recorded {
@@ -222,7 +224,8 @@ impl Holdings for SnapHoldings<'_> {
             let instance = &self.snap(revision).instance;
             Some(format!("{problem}: version and commands of {instance} at revision {} are not known", revision.name))
         });
-        let notes: Vec<String> = self.notes.iter().cloned().chain(lost).collect();
+        let late = self.late.lock().unwrap_or_else(PoisonError::into_inner).clone();
+        let notes: Vec<String> = self.notes.iter().cloned().chain(lost).chain(late).collect();
         vec![Coverage {
             manager: Some(ID),
             scope: Scope::System,
@@ -335,6 +338,49 @@ impl Holdings for SnapHoldings<'_> {
             false => format!("sudo snap remove {instance} --revision {}", revision.name),
         };
         vec![Remedy { purpose: "remove".to_owned(), command }]
+    }
+
+    fn offers(&self, asked: &Asked) -> Vec<Offer> {
+        let is_asked = |name: &[u8]| match asked {
+            Asked::Installed => self.snaps.iter().any(|snap| *snap.instance == *name),
+            Asked::Names(_) => asked.has(name),
+        };
+        let (mut offers, lost) = offers::offers(self.scene, &is_asked);
+        self.late.lock().unwrap_or_else(PoisonError::into_inner).extend(lost);
+        for (number, revision) in (0..).zip(&self.revisions) {
+            let name = &self.snap(revision).instance;
+            if !is_asked(name) || !self.is_active(revision) {
+                continue;
+            }
+            let version = self.about(revision).ok().and_then(|about| about.version.clone());
+            // The same version: one offer, with the date of the store's list.
+            let listed = offers.iter_mut().find(|offer| offer.name == *name && offer.version == version);
+            if let Some(listed) = listed.filter(|listed| listed.version.is_some()) {
+                listed.installed = true;
+                listed.channel = self.snap(revision).channel.clone();
+                continue;
+            }
+            offers.push(Offer {
+                version,
+                channel: self.snap(revision).channel.clone(),
+                source: self.origin(revision),
+                installed: true,
+                evidence: self.package_evidence(number).into_iter().take(1).collect(),
+                ..Offer::bare(ID, Scope::System, name.clone(), Text::default(), None, false)
+            });
+        }
+        mark_candidates(&mut offers, &debian::compare);
+        let installed: Vec<Text> = offers.iter().filter(|one| one.installed).map(|one| one.name.clone()).collect();
+        for one in offers.iter_mut().filter(|one| one.version.is_none()) {
+            one.candidate = one.installed || !installed.contains(&one.name);
+        }
+        offers.sort_by(|a, b| a.name.cmp(&b.name));
+        offers
+    }
+
+    fn take(&self, offer: &Offer) -> Option<String> {
+        let is_here = self.snaps.iter().any(|snap| snap.instance == offer.name);
+        Some(format!("sudo snap {} {}", if is_here { "refresh" } else { "install" }, shell_word(&offer.name)))
     }
 
     /// Versions are free text without an order of their own; Debian's is the closest to what people mean.

@@ -11,6 +11,7 @@
 //! | publisher | `/var/lib/snapd/assertions/asserts-v0` | everyone |
 //! | commands, aliases | links in `/snap/bin` | everyone |
 //! | launchers | `/var/lib/snapd/desktop/applications` | everyone |
+//! | what the store has | `/var/cache/snapd/commands.db`, `names` | everyone |
 //!
 //! Traps: `active` is left out where it is false; nothing is mounted in an offline tree, which is no damage,
 //! while a missing image is; every command is a link to `/usr/bin/snap`, so the link's own name tells the
@@ -18,6 +19,7 @@
 //! secrets: only what is listed above is taken from it.
 
 mod holdings;
+mod offers;
 mod revision;
 mod state;
 
