@@ -5,6 +5,8 @@ use std::path::PathBuf;
 
 use clap::{Args, Parser, ValueEnum};
 
+use whodunit_core::search::Context;
+
 use crate::commands::Command;
 
 /// Who put that program there, what runs under its name, and what it hides.
@@ -55,9 +57,21 @@ pub struct Global {
 
     /// Where a program is started; decides the search path
     ///
+    /// The start-up files of the person's shell are followed, without running anything.
+    ///
     /// Without it: here; with --root: login.
     #[arg(long, global = true, value_name = "NAME")]
     pub context: Option<ContextName>,
+
+    /// Take this shell instead of the person's own
+    #[arg(long, global = true, value_name = "NAME")]
+    pub shell: Option<ShellName>,
+
+    /// Let the context's shell start with this variable; may be given several times
+    ///
+    /// Instead of what is derived from the machine's settings.
+    #[arg(long, global = true, value_name = "NAME=VALUE")]
+    pub inherit: Vec<OsString>,
 
     /// Use this search path for commands (folders with colons between them) instead of a context's
     #[arg(long, global = true, value_name = "LIST")]
@@ -93,8 +107,61 @@ pub struct Global {
 pub enum ContextName {
     /// This process's own environment
     Here,
-    /// What a console or remote log-in starts with (/etc/environment, login.defs), before the shell reads its files
+    /// A log-in on the console
     Login,
+    /// A terminal window of the desktop
+    Terminal,
+    /// A script started from a log-in
+    Script,
+    /// A single command over a remote log-in
+    Remote,
+    /// A launcher of the desktop
+    Desktop,
+    /// A command with administrator's rights, from a log-in
+    Sudo,
+    /// A log-in of root
+    RootLogin,
+    /// A scheduled job
+    Cron,
+    /// A service of the system
+    Service,
+    /// A service of a person
+    UserService,
+    /// Every one but `here`
+    All,
+}
+
+impl ContextName {
+    /// The contexts that it stands for.
+    pub fn contexts(self) -> Vec<Context> {
+        vec![match self {
+            ContextName::Here => Context::Here,
+            ContextName::Login => Context::Login,
+            ContextName::Terminal => Context::Terminal,
+            ContextName::Script => Context::Script,
+            ContextName::Remote => Context::Remote,
+            ContextName::Desktop => Context::Desktop,
+            ContextName::Sudo => Context::Sudo,
+            ContextName::RootLogin => Context::RootLogin,
+            ContextName::Cron => Context::Cron,
+            ContextName::Service => Context::Service,
+            ContextName::UserService => Context::UserService,
+            ContextName::All => return Context::ALL.to_vec(),
+        }]
+    }
+}
+
+/// `--shell`.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, ValueEnum)]
+pub enum ShellName {
+    /// bash
+    Bash,
+    /// The POSIX shell, as dash
+    Sh,
+    /// zsh
+    Zsh,
+    /// fish
+    Fish,
 }
 
 /// `--format`.

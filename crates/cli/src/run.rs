@@ -7,11 +7,12 @@ use std::path::Path;
 
 use clap::Parser as _;
 use whodunit_core::root::{Root, RootError};
-use whodunit_core::scene::{People, Scene};
-use whodunit_core::search::{Context, SearchPath};
+use whodunit_core::scene::{People, Person, Scene};
+use whodunit_core::search::contexts::{self, Shell};
+use whodunit_core::search::{Context, SearchPath, Situation, Wish, situation};
 use whodunit_core::text::Text;
 
-use crate::args::{Cli, ContextName, Global};
+use crate::args::{Cli, ContextName, Global, ShellName};
 use crate::commands::Outcome;
 use crate::config::Config;
 use crate::output::Streams;
@@ -78,6 +79,10 @@ pub struct Ready {
     pub search: SearchPath,
     /// The settings.
     pub config: Config,
+    /// The contexts that were asked for.
+    pub contexts: Vec<Context>,
+    /// What was said instead of what would be derived.
+    pub wish: Wish,
 }
 
 impl Ready {
@@ -97,12 +102,9 @@ impl Ready {
             // Paths are as seen from inside the root, where the current folder is nowhere.
             here.folder = "/".into();
         }
-        let context = match global.context {
-            Some(ContextName::Here) => Context::Here,
-            Some(ContextName::Login) => Context::Login,
-            None if root.is_live() => Context::Here,
-            None => Context::Login,
-        };
+        let chosen = global.context.unwrap_or(if root.is_live() { ContextName::Here } else { ContextName::Login });
+        let contexts = chosen.contexts();
+        let context = contexts[0];
         if context != Context::Here {
             // Programs that are started elsewhere do not see this process's environment.
             here.variables.clear();
@@ -110,12 +112,54 @@ impl Ready {
         let config = Config::read(global.config.as_deref())?;
         let mut scene = Scene::new(root, &people, here).map_err(|unknown| Failure::usage(unknown.to_string()))?;
         scene.extra_folders = config.bundle_folders(&scene.people);
+        let wish = wish(global)?;
         let search = match &global.path {
             Some(list) => SearchPath::given(&scene, context, list.as_bytes()),
-            None => SearchPath::of(&scene, context),
+            None if context == Context::Here => SearchPath::of(&scene, context),
+            None => SearchPath::in_situation(&scene, &contexts::usual(&scene, context, &wish)),
         };
-        Ok(Ready { scene, search, config })
+        Ok(Ready { scene, search, config, contexts, wish })
     }
+
+    /// What the contexts are called together.
+    pub fn context_word(&self) -> &'static str {
+        if self.contexts.len() == 1 { self.contexts[0].word() } else { "all" }
+    }
+
+    /// The chosen contexts of these people; those that are nobody's, once.
+    pub fn situations(&self, people: &[Person]) -> Vec<Situation> {
+        let mut found = Vec::new();
+        for (number, person) in people.iter().enumerate() {
+            let of_person = self.contexts.iter().filter(|context| number == 0 || !context.is_shared());
+            // What root's own contexts are, is told once.
+            let is_told = |context: &Context| person.uid != 0 || !matches!(context, Context::Sudo | Context::Login);
+            let is_all = self.contexts.len() > 1;
+            let of_person = of_person.filter(|context| !is_all || is_told(context));
+            found.extend(of_person.map(|context| situation(&self.scene, *context, person, &self.wish)));
+        }
+        found
+    }
+}
+
+/// What was said instead of what would be derived.
+fn wish(global: &Global) -> Result<Wish, Failure> {
+    let shell = global.shell.map(|shell| match shell {
+        ShellName::Bash => Shell::Bash,
+        ShellName::Sh => Shell::Dash,
+        ShellName::Zsh => Shell::Zsh,
+        ShellName::Fish => Shell::Fish,
+    });
+    let mut inherit = Vec::new();
+    for given in &global.inherit {
+        let given = given.as_bytes();
+        let at = given.iter().position(|&b| b == b'=').filter(|at| *at > 0);
+        let Some(at) = at else {
+            let says = format!("--inherit takes NAME=VALUE, not {}", Text::from(given));
+            return Err(Failure::usage(says));
+        };
+        inherit.push((given[..at].into(), given[at + 1..].into()));
+    }
+    Ok(Wish { shell, inherit })
 }
 
 fn bad_root(place: &Path, error: &RootError) -> Failure {

@@ -53,7 +53,7 @@ pub fn people() -> People {
     let uid = rustix::process::geteuid().as_raw();
     match uid {
         0 => People::Everyone,
-        _ => People::Me { uid, name: variable("USER"), home: variable("HOME") },
+        _ => People::Me { uid, name: variable("USER"), home: variable("HOME"), shell: variable("SHELL") },
     }
 }
 

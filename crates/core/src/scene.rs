@@ -7,7 +7,6 @@ use schemars::JsonSchema;
 use serde::Serialize;
 
 use crate::formats::{accounts, settings};
-use crate::model::Evidence;
 use crate::root::{Kind, Limit, Root};
 use crate::text::{Text, path};
 
@@ -18,8 +17,12 @@ pub struct Person {
     pub name: Text,
     /// User number.
     pub uid: u32,
+    /// The number of their own group.
+    pub group: u32,
     /// Home folder.
     pub home: Text,
+    /// The shell that a log-in starts; empty for the system's `sh`.
+    pub shell: Text,
 }
 
 /// Whose home folders count.
@@ -33,6 +36,8 @@ pub enum People {
         name: Option<Text>,
         /// What the environment calls the home.
         home: Option<Text>,
+        /// What the environment calls the shell.
+        shell: Option<Text>,
     },
     /// These, by log-in name.
     Named(Vec<Text>),
@@ -182,16 +187,30 @@ fn find_people(root: &Root, wanted: &People) -> Result<Vec<Person>, UnknownPerso
     let file = root.read(b"/etc/passwd", Limit::SMALL).unwrap_or_default();
     let mut known: Vec<Person> = Vec::new();
     for account in accounts::accounts(&file) {
-        let person = Person { name: account.name.into(), uid: account.uid, home: account.home.into() };
+        let person = Person {
+            name: account.name.into(),
+            uid: account.uid,
+            group: account.group,
+            home: account.home.into(),
+            shell: account.shell.into(),
+        };
         if !known.iter().any(|other| other.name == person.name) {
             known.push(person);
         }
     }
     match wanted {
-        People::Me { uid, name, home } => {
+        People::Me { uid, name, home, shell } => {
             let mine = known.iter().find(|person| person.uid == *uid).cloned();
             // Accounts of a directory service are in no file; the environment knows them.
-            let mine = mine.or_else(|| Some(Person { name: name.clone()?, uid: *uid, home: home.clone()? }));
+            let mine = mine.or_else(|| {
+                Some(Person {
+                    name: name.clone()?,
+                    uid: *uid,
+                    group: u32::MAX,
+                    home: home.clone()?,
+                    shell: shell.clone().unwrap_or_default(),
+                })
+            });
             Ok(mine.into_iter().collect())
         }
         People::Named(names) => names
@@ -209,24 +228,4 @@ fn find_people(root: &Root, wanted: &People) -> Result<Vec<Person>, UnknownPerso
             Ok(known)
         }
     }
-}
-
-/// The search path that a console log-in starts with, and who says so: the log-in module's
-/// `/etc/environment`, else `login.defs`, else what Debian's `login` has compiled in.
-#[must_use]
-pub fn login_path(root: &Root, person: Option<&Person>) -> (Text, Evidence) {
-    let is_root = person.is_some_and(|person| person.uid == 0);
-    let environment = root.read(b"/etc/environment", Limit::SMALL).unwrap_or_default();
-    if let Some(set) = settings::environment(&environment).filter(|set| set.name == b"PATH").last() {
-        return (set.value.into(), Evidence::line("/etc/environment", set.line, "sets PATH for every log-in"));
-    }
-    let name: &[u8] = if is_root { b"ENV_SUPATH" } else { b"ENV_PATH" };
-    let definitions = root.read(b"/etc/login.defs", Limit::SMALL).unwrap_or_default();
-    if let Some(set) = settings::definitions(&definitions).filter(|set| set.name == name).last() {
-        let list = set.value.strip_prefix(b"PATH=").unwrap_or(set.value);
-        let says = format!("{} sets PATH for a log-in", String::from_utf8_lossy(name));
-        return (list.into(), Evidence::line("/etc/login.defs", set.line, says));
-    }
-    let list = if is_root { "/sbin:/bin:/usr/sbin:/usr/bin" } else { "/bin:/usr/bin" };
-    (list.into(), Evidence::at("login", "compiled in", "no file sets PATH; this is what login starts with"))
 }

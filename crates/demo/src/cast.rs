@@ -55,20 +55,37 @@ fn base() -> Vec<Deb> {
     let mut dpkg =
         Deb::new("dpkg", "1.21.22", "the package manager", SET_UP).with("/usr/bin/dpkg", program("dpkg", "1.21.22"));
     let mut utils = Deb::new("breakwater-utils", "9.1-1", "the small programs that scripts lean on", SET_UP)
-        .with("/usr/bin/env", program("breakwater-utils", "9.1-1"));
+        .with("/usr/bin/env", program("breakwater-utils", "9.1-1"))
+        .with("/usr/bin/id", program("breakwater-utils", "9.1-1"));
     for deb in [&mut dash, &mut bash, &mut dpkg, &mut utils] {
         deb.essential = true;
     }
     let apt = simple("apt", "2.6.1", "fetches packages", SET_UP);
-    let flatpak = simple("flatpak", "1.14.10-1", "runs sandboxed apps", SET_UP + 14 * DAY).with(
-        "/etc/profile.d/flatpak.sh",
-        Content::Settings(b"# Puts the folders of exported launchers first.\n".to_vec()),
-    );
+    let flatpak = simple("flatpak", "1.14.10-1", "runs sandboxed apps", SET_UP + 14 * DAY)
+        .with("/etc/profile.d/flatpak.sh", Content::Settings(FLATPAK_PROFILE.to_vec()));
     let snapd = Deb::new("snapd", "2.57.6-1", "runs snaps", SET_UP + 14 * DAY)
         .with("/usr/bin/snap", program("snapd", "2.57.6-1"))
-        .with("/etc/profile.d/apps-bin-path.sh", Content::Settings(b"# Puts /snap/bin last.\n".to_vec()));
-    vec![dash, bash, dpkg, utils, apt, flatpak, snapd]
+        .with("/etc/profile.d/apps-bin-path.sh", Content::Settings(SNAP_PROFILE.to_vec()));
+    let zsh = simple("zsh", "5.9-4", "a shell for people who type much", SET_UP + 15 * DAY);
+    vec![zsh, dash, bash, dpkg, utils, apt, flatpak, snapd]
 }
+
+const FLATPAK_PROFILE: &[u8] = b"# Puts the folders of exported launchers first.
+own=\"${XDG_DATA_HOME:-$HOME/.local/share}/flatpak/exports/share\"
+case \":$XDG_DATA_DIRS:\" in
+    *:\"$own\":*) ;;
+    *) XDG_DATA_DIRS=\"$own:/var/lib/flatpak/exports/share:${XDG_DATA_DIRS:-/usr/local/share:/usr/share}\" ;;
+esac
+export XDG_DATA_DIRS
+unset own
+";
+
+const SNAP_PROFILE: &[u8] = b"# Puts /snap/bin last.
+case \":$PATH:\" in
+    *:/snap/bin:*) ;;
+    *) PATH=\"$PATH:/snap/bin\" ;;
+esac
+";
 
 /// The gauge, its library for two architectures, and a table that came along.
 fn tide() -> Vec<Deb> {

@@ -18,7 +18,7 @@ const PASSWD: &str = "\
 root:x:0:0:root:/root:/bin/bash
 daemon:x:1:1:daemon:/usr/sbin:/usr/sbin/nologin
 maren:x:1000:1000:Maren,harbour office,,:/home/maren:/bin/bash
-tobin:x:1001:1001:Tobin,weather hut,,:/home/tobin:/bin/bash
+tobin:x:1001:1001:Tobin,weather hut,,:/home/tobin:/bin/zsh
 nobody:x:65534:65534:nobody:/nonexistent:/usr/sbin/nologin
 ";
 
@@ -31,11 +31,70 @@ UID_MIN\t1000
 
 const PROFILE: &str = "\
 # Read by a log-in shell.
+if [ -n \"$BASH_VERSION\" ] && [ -f \"$HOME/.bashrc\" ]; then
+    . \"$HOME/.bashrc\"
+fi
 PATH=\"/home/linuxbrew/.linuxbrew/bin:$PATH\"
 PATH=\"$HOME/.npm-global/bin:$HOME/.cargo/bin:$PATH\"
 if [ -d \"$HOME/.local/bin\" ]; then
     PATH=\"$HOME/.local/bin:$PATH\"
 fi
+";
+
+const SYSTEM_PROFILE: &str = "\
+# Read by every log-in shell.
+if [ \"$(id -u)\" -eq 0 ]; then
+    PATH=\"/usr/local/sbin:/usr/local/bin:/usr/sbin:/usr/bin:/sbin:/bin\"
+else
+    PATH=\"/usr/local/bin:/usr/bin:/bin:/usr/games\"
+fi
+export PATH
+for part in /etc/profile.d/*.sh; do
+    if [ -r \"$part\" ]; then
+        . \"$part\"
+    fi
+done
+unset part
+";
+
+const BASHRC: &str = "\
+# Read by every bash that somebody types into.
+case $- in
+    *i*) ;;
+    *) return ;;
+esac
+alias ll='ls -l'
+alias tide='tidegauge --now'
+export PATH=\"$HOME/.nix-profile/bin:$PATH\"
+";
+
+const ZSHENV: &str = "\
+typeset -U path
+path=(~/.cargo/bin $path)
+";
+
+const ZSHRC: &str = "\
+path+=(/opt/harbour/bin)
+eval \"$(lampwick --settings)\"
+barolog() { command barolog --metric \"$@\"; }
+";
+
+const SUDOERS: &str = "\
+Defaults\tenv_reset
+Defaults\tsecure_path=\"/usr/local/sbin:/usr/local/bin:/usr/sbin:/usr/bin:/sbin:/bin\"
+root\tALL=(ALL:ALL) ALL
+maren\tALL=(ALL:ALL) ALL
+";
+
+const CRONTAB: &str = "\
+# Jobs of the system.
+SHELL=/bin/sh
+PATH=/usr/local/sbin:/usr/local/bin:/sbin:/bin:/usr/sbin:/usr/bin
+17 *\t* * *\troot\tbarolog --log
+";
+
+const ROOT_PROFILE: &str = "\
+PATH=\"/opt/harbour/bin:$PATH\"
 ";
 
 /// Writes what no package brings.
@@ -51,9 +110,18 @@ pub fn write(tree: &Tree) -> Result<(), DemoError> {
         ("etc/hostname", "lantern\n"),
         ("etc/passwd", PASSWD),
         ("etc/login.defs", LOGIN_DEFS),
+        ("etc/profile", SYSTEM_PROFILE),
+        ("etc/sudoers", SUDOERS),
+        ("etc/crontab", CRONTAB),
+        ("etc/X11/default-display-manager", "/usr/sbin/gdm3\n"),
+        ("root/.profile", ROOT_PROFILE),
         ("home/maren/.profile", PROFILE),
+        ("home/maren/.bashrc", BASHRC),
+        ("home/tobin/.zshenv", ZSHENV),
+        ("home/tobin/.zshrc", ZSHRC),
     ] {
         tree.file(path, content.as_bytes(), 0o644, SET_UP)?;
     }
-    Ok(())
+    // Somebody opened it so that both could put programs there.
+    tree.open_folder("opt/harbour/bin")
 }

@@ -56,6 +56,13 @@ impl Tree {
         fs::create_dir_all(self.at(path)).map_err(self.failed(path))
     }
 
+    /// A folder that everybody may write to.
+    pub fn open_folder(&self, path: &str) -> Result<(), DemoError> {
+        use std::os::unix::fs::PermissionsExt as _;
+        self.folder(path)?;
+        fs::set_permissions(self.at(path), fs::Permissions::from_mode(0o777)).map_err(self.failed(path))
+    }
+
     /// A file with its permissions and date (seconds since 1970).
     pub fn file(&self, path: &str, content: &[u8], mode: u32, date: i64) -> Result<(), DemoError> {
         self.folder(Path::new(path).parent().and_then(Path::to_str).unwrap_or("/"))?;

@@ -5,6 +5,7 @@ mod inventory;
 mod launchers;
 mod offers;
 mod owner;
+mod paths;
 mod shadows;
 mod states;
 mod unowned;
@@ -20,6 +21,7 @@ use crate::run::Failure;
 pub enum Command {
     Inventory(inventory::Arguments),
     Owner(owner::Arguments),
+    Paths(paths::Arguments),
     Shadows(shadows::Arguments),
     Launchers(launchers::Arguments),
     Offers(offers::Arguments),
@@ -42,6 +44,7 @@ pub fn run(cli: &Cli, streams: &mut Streams) -> Result<Outcome, Failure> {
     match &cli.command {
         Command::Inventory(arguments) => inventory::run(arguments, &cli.global, streams),
         Command::Owner(arguments) => owner::run(arguments, &cli.global, streams),
+        Command::Paths(arguments) => paths::run(arguments, &cli.global, streams),
         Command::Shadows(arguments) => shadows::run(arguments, &cli.global, streams),
         Command::Launchers(arguments) => launchers::run(arguments, &cli.global, streams),
         Command::Offers(arguments) => offers::run(arguments, &cli.global, streams),

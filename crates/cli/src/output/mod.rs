@@ -63,6 +63,8 @@ pub trait Shown: Serialize + Clone {
     const COMMAND: &'static str;
     /// Whether the answer rests on the search path.
     const SEARCHES: bool = false;
+    /// Whether the managers' records are read for it.
+    const READS_MANAGERS: bool = true;
     /// The list that it consists of.
     fn items(&self) -> &[Self::Item];
     /// The same as rows and columns.
@@ -80,13 +82,13 @@ pub fn show<A: Shown>(
     streams: &mut Streams,
     found: bool,
 ) -> Result<Outcome, Failure> {
-    let coverage = survey.coverage();
+    let coverage = if A::READS_MANAGERS { survey.coverage() } else { survey.unread_places() };
     match global.format {
         Format::Json => {
             let envelope = Envelope {
                 schema: SCHEMA.to_owned(),
                 command: A::COMMAND.to_owned(),
-                machine: Machine::of(&ready.scene, ready.search.context),
+                machine: Machine::of(&ready.scene, ready.context_word()),
                 coverage: coverage.clone(),
                 answer,
             };
@@ -96,12 +98,13 @@ pub fn show<A: Shown>(
         Format::Csv => csv::write(&mut streams.out, &answer.grid())?,
         Format::Markdown => table::markdown(&mut streams.out, &answer.grid())?,
         Format::Table => {
-            let look = Look::new(&ready.scene, streams.width.is_some(), survey);
+            let managers = if A::READS_MANAGERS { survey.managers() } else { Vec::new() };
+            let look = Look::new(&ready.scene, streams.width.is_some(), &managers);
             page::write(&mut streams.out, &answer.page(&look), streams.width, streams.color)?;
         }
     }
     streams.out.flush()?;
-    note_coverage(&coverage, survey, global, streams);
+    note_coverage(&coverage, survey, A::READS_MANAGERS, global, streams);
     if A::SEARCHES && !global.quiet {
         note_search(ready, streams);
     }
@@ -109,7 +112,7 @@ pub fn show<A: Shown>(
 }
 
 fn note_search(ready: &Ready, streams: &mut Streams) {
-    for Evidence { file, at, says } in ready.search.doubts(&ready.scene) {
+    for Evidence { file, at, says } in ready.search.doubts() {
         let _ = writeln!(streams.err, "whodunit: search path: {file}, {at}: {says} (--path LIST sets it)");
     }
 }
@@ -123,12 +126,18 @@ pub fn write_page(streams: &mut Streams, page: &[Piece]) -> Result<(), Failure> 
 /// Notes shown of one installation before the rest is only counted.
 const MOST_NOTES: usize = 5;
 
-fn note_coverage(coverage: &[Coverage], survey: &Survey<'_>, global: &Global, streams: &mut Streams) {
+fn note_coverage(
+    coverage: &[Coverage],
+    survey: &Survey<'_>,
+    reads_managers: bool,
+    global: &Global,
+    streams: &mut Streams,
+) {
     if global.quiet {
         return;
     }
     let mut lines = Vec::new();
-    if survey.managers().is_empty() {
+    if reads_managers && survey.managers().is_empty() {
         let place = survey.root().place().display().to_string();
         lines.push(format!("no package manager's records were found under {place}; so nothing can be owned there"));
     }

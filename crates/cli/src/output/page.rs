@@ -4,9 +4,8 @@ use std::io::{self, Write};
 
 use anstyle::{Ansi256Color, Style};
 use unicode_width::UnicodeWidthChar as _;
-use whodunit_core::model::{Owner, Scope, Status};
+use whodunit_core::model::{ManagerId, Owner, Scope, Status};
 use whodunit_core::scene::{Person, Scene};
-use whodunit_core::survey::Survey;
 use whodunit_core::text::{Text, path};
 
 use super::table::{self, Grid};
@@ -142,8 +141,8 @@ pub struct Look {
 }
 
 impl Look {
-    pub fn new(scene: &Scene, on_terminal: bool, survey: &Survey<'_>) -> Self {
-        let managers: Vec<&str> = survey.managers().into_iter().map(|manager| manager.0).collect();
+    pub fn new(scene: &Scene, on_terminal: bool, managers: &[ManagerId]) -> Self {
+        let managers: Vec<&str> = managers.iter().map(|manager| manager.0).collect();
         Look { people: scene.people.clone(), on_terminal, managers: managers.join(", ") }
     }
 

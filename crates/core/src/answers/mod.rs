@@ -4,6 +4,7 @@ pub mod inventory;
 pub mod launchers;
 pub mod offers;
 pub mod owner;
+pub mod paths;
 pub mod schema;
 pub mod shadows;
 pub mod states;
@@ -15,7 +16,7 @@ use serde::Serialize;
 use crate::claims::{ClaimIndex, FoundClaim};
 use crate::model::{Coverage, Owner};
 use crate::scene::{Scene, System};
-use crate::search::{Context, Trail};
+use crate::search::Trail;
 use crate::survey::Survey;
 use crate::text::Text;
 
@@ -33,21 +34,21 @@ pub struct Machine {
     pub system: Option<System>,
     /// The people whose homes counted.
     pub people: Vec<Text>,
-    /// The situation in which programs are looked up.
-    pub context: Context,
+    /// The situation in which programs are looked up; `all` for every one.
+    pub context: String,
 }
 
 impl Machine {
     /// Describes the scene.
     #[must_use]
-    pub fn of(scene: &Scene, context: Context) -> Self {
+    pub fn of(scene: &Scene, context: &str) -> Self {
         use std::os::unix::ffi::OsStrExt as _;
         Machine {
             root: scene.root.place().as_os_str().as_bytes().into(),
             host: scene.host(),
             system: scene.system().cloned(),
             people: scene.people.iter().map(|person| person.name.clone()).collect(),
-            context,
+            context: context.to_owned(),
         }
     }
 }

@@ -8,6 +8,7 @@ use super::inventory::{Inventory, Totals};
 use super::launchers::Launchers;
 use super::offers::Offers;
 use super::owner::Owners;
+use super::paths::Paths;
 use super::shadows::Shadows;
 use super::states::States;
 use super::unowned::Unowned;
@@ -23,6 +24,7 @@ enum Document {
     Owner(Envelope<Owners>),
     Launchers(Envelope<Launchers>),
     Offers(Envelope<Offers>),
+    Paths(Envelope<Paths>),
     Shadows(Envelope<Shadows>),
     States(Envelope<States>),
     Unowned(Envelope<Unowned>),

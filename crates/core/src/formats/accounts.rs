@@ -7,8 +7,34 @@ pub struct Account<'a> {
     pub name: &'a [u8],
     /// User number.
     pub uid: u32,
+    /// The number of its own group.
+    pub group: u32,
     /// Home folder; absolute.
     pub home: &'a [u8],
+    /// The shell that a log-in starts; empty where the file leaves it to the system.
+    pub shell: &'a [u8],
+}
+
+/// A group of accounts (`group(5)`).
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct Group<'a> {
+    /// Its name.
+    pub name: &'a [u8],
+    /// Its number.
+    pub number: u32,
+    /// Those who are in it beside those whose own group it is.
+    pub members: Vec<&'a [u8]>,
+}
+
+/// The groups in the order of the file; lines that are none are passed over.
+pub fn groups(file: &[u8]) -> impl Iterator<Item = Group<'_>> {
+    file.split(|&b| b == b'\n').filter_map(|line| {
+        let fields: Vec<&[u8]> = line.split(|&b| b == b':').collect();
+        let [name, _, number, members, ..] = fields[..] else { return None };
+        let number = std::str::from_utf8(number).ok()?.parse().ok()?;
+        let members = members.split(|&b| b == b',').filter(|name| !name.is_empty()).collect();
+        Some(Group { name, number, members })
+    })
 }
 
 /// The accounts in the order of the file. Lines that are none, and entries of name services
@@ -16,10 +42,12 @@ pub struct Account<'a> {
 pub fn accounts(file: &[u8]) -> impl Iterator<Item = Account<'_>> {
     file.split(|&b| b == b'\n').filter_map(|line| {
         let fields: Vec<&[u8]> = line.split(|&b| b == b':').collect();
-        let [name, _, uid, _, _, home, ..] = fields[..] else { return None };
-        let uid = std::str::from_utf8(uid).ok()?.parse().ok()?;
+        let [name, _, uid, group, _, home, ..] = fields[..] else { return None };
+        let number = |text: &[u8]| std::str::from_utf8(text).ok()?.parse().ok();
+        let (uid, group) = (number(uid)?, number(group).unwrap_or(u32::MAX));
+        let shell = fields.get(6).copied().unwrap_or_default();
         let sound = !name.is_empty() && !matches!(name[0], b'+' | b'-' | b'#') && home.starts_with(b"/");
-        sound.then_some(Account { name, uid, home })
+        sound.then_some(Account { name, uid, group, home, shell })
     })
 }
 

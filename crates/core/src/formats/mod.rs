@@ -17,6 +17,7 @@ pub mod pyvenv;
 pub mod rpm_header;
 pub mod settings;
 pub mod shebang;
+pub mod shell;
 pub mod squashfs;
 pub mod stanza;
 pub mod yaml;

@@ -157,6 +157,10 @@ pub struct Meta {
     pub size: u64,
     /// Permission bits, as in `chmod`.
     pub mode: u32,
+    /// The user number of its owner.
+    pub owner: u32,
+    /// The number of its group.
+    pub group: u32,
     /// Last change of the content, in seconds since 1970 UTC.
     pub modified: i64,
     /// Device and inode: two names with the same pair are one file.
@@ -169,6 +173,8 @@ impl From<rustix::fs::Stat> for Meta {
             kind: FileType::from_raw_mode(stat.st_mode).into(),
             size: u64::try_from(stat.st_size).unwrap_or(0),
             mode: stat.st_mode & 0o7777,
+            owner: stat.st_uid,
+            group: stat.st_gid,
             modified: stat.st_mtime,
             identity: (stat.st_dev, stat.st_ino),
         }

@@ -5,45 +5,24 @@
 //! found, not only the first. A file that is reached twice, through `/bin` and `/usr/bin` or through a
 //! link, is one copy.
 
+pub mod contexts;
 pub mod hints;
 pub mod launchers;
 mod places;
+pub mod shell;
 mod trail;
 
 use std::collections::BTreeMap;
 
-use hashbrown::HashSet;
-use schemars::JsonSchema;
-use serde::Serialize;
-
 use crate::model::Evidence;
 use crate::root::{Kind, Meta, Root};
-use crate::scene::{Scene, login_path};
+use crate::scene::Scene;
 use crate::text::{Text, path};
+use hashbrown::HashSet;
 
+pub use contexts::{Context, Situation, Wish, situation};
 pub use places::{program_folders, trees_of_programs};
 pub use trail::{End, How, Script, Step, Trail};
-
-/// A situation in which programs are started, with its own search path.
-#[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, JsonSchema)]
-#[serde(rename_all = "kebab-case")]
-pub enum Context {
-    /// This process's own environment.
-    Here,
-    /// What a console log-in starts with, before any start-up file of a shell is read.
-    Login,
-}
-
-impl Context {
-    /// The word used in every output.
-    #[must_use]
-    pub fn word(self) -> &'static str {
-        match self {
-            Context::Here => "here",
-            Context::Login => "login",
-        }
-    }
-}
 
 /// One folder of a search path.
 #[derive(Debug, Clone, PartialEq, Eq)]
@@ -94,55 +73,50 @@ pub struct Reached {
 }
 
 impl SearchPath {
-    /// The search path of a context.
+    /// The search path of a context: of the person whose log-in stands for all.
     #[must_use]
     pub fn of(scene: &Scene, context: Context) -> Self {
         match context {
             Context::Here => {
                 let list = scene.here.path.clone().unwrap_or_default();
-                Self::from_list(scene, context, &list, |number| {
-                    Evidence::at("environment of this process", format!("PATH, entry {number}"), "")
-                })
+                let because = |number| Evidence::at("environment of this process", format!("PATH, entry {number}"), "");
+                Self::from_list(scene, context, numbered(&list, because), Vec::new())
             }
-            Context::Login => {
-                // Ordinary people share one; root has its own.
-                let person = scene.usual_person();
-                let (list, source) = login_path(&scene.root, person);
-                Self::from_list(scene, context, &list, |number| Evidence {
-                    at: format!("{}, entry {number}", source.at),
-                    ..source.clone()
-                })
-            }
+            _ => Self::in_situation(scene, &contexts::usual(scene, context, &Wish::default())),
         }
+    }
+
+    /// The search path that a situation has.
+    #[must_use]
+    pub fn in_situation(scene: &Scene, situation: &Situation) -> Self {
+        let (listed, unknown) = situation.list("PATH");
+        let listed = listed.into_iter().map(|one| (one.folder, one.because)).collect();
+        Self::from_list(scene, situation.context, listed, unknown)
     }
 
     /// The search path that a person gave.
     #[must_use]
     pub fn given(scene: &Scene, context: Context, list: &[u8]) -> Self {
-        let path =
-            Self::from_list(scene, context, list, |number| Evidence::at("--path", format!("entry {number}"), ""));
-        SearchPath { is_given: true, ..path }
+        let listed = numbered(list, |number| Evidence::at("--path", format!("entry {number}"), ""));
+        SearchPath { is_given: true, ..Self::from_list(scene, context, listed, Vec::new()) }
     }
 
-    fn from_list(scene: &Scene, context: Context, list: &[u8], source: impl Fn(usize) -> Evidence) -> Self {
-        let mut path = SearchPath { context, entries: Vec::new(), unknown: Vec::new(), is_given: false };
+    fn from_list(scene: &Scene, context: Context, list: Vec<(Text, Evidence)>, unknown: Vec<Evidence>) -> Self {
+        let mut path = SearchPath { context, entries: Vec::new(), unknown, is_given: false };
         let mut seen = HashSet::new();
-        for (number, spelled) in (1..).zip(list.split(|&b| b == b':')) {
-            let mut because = source(number);
+        for (number, (spelled, mut because)) in (1..).zip(list) {
             if !spelled.starts_with(b"/") && !scene.root.is_live() {
-                because.says = format!("{:?} depends on the current folder; passed over", Text::from(spelled));
+                because.says = format!("{spelled:?} depends on the current folder; passed over");
                 path.unknown.push(because);
                 continue;
             }
-            let folder = path::absolute(spelled, &scene.here.folder);
+            let folder = path::absolute(&spelled, &scene.here.folder);
             let settled = scene.root.settle_folder(&folder);
             if because.says.is_empty() {
                 because.says = format!("a search of {folder}");
-            } else {
-                because.says = format!("a search of {folder} ({})", because.says);
             }
             if seen.insert(settled.clone()) {
-                path.entries.push(Entry { number, spelled: spelled.into(), folder, settled, because });
+                path.entries.push(Entry { number, spelled, folder, settled, because });
             }
         }
         path
@@ -157,22 +131,10 @@ impl SearchPath {
     }
 
     /// What may make the search path another one than is told here: entries that mean nothing in an
-    /// offline tree, and the files that a log-in shell reads and that are not evaluated.
+    /// offline tree, and what start-up files do that is not known.
     #[must_use]
-    pub fn doubts(&self, scene: &Scene) -> Vec<Evidence> {
-        let mut doubts = self.unknown.clone();
-        if self.context == Context::Login && !self.is_given {
-            let personal = [".bash_profile", ".bash_login", ".profile", ".zshenv", ".zprofile"];
-            let of_people = scene
-                .people
-                .iter()
-                .flat_map(|person| personal.iter().map(|file| path::join(&person.home, file.as_bytes())));
-            let files = std::iter::once(Text::from("/etc/profile")).chain(of_people);
-            let there = files.filter(|file| scene.root.target(file).is_ok_and(|meta| meta.kind == Kind::File));
-            let doubt = |file| Evidence::at(file, "whole file", "is not evaluated and can change the search path");
-            doubts.extend(there.map(doubt));
-        }
-        doubts
+    pub fn doubts(&self) -> &[Evidence] {
+        &self.unknown
     }
 
     /// Every copy that `name` reaches, in order. A name with a slash reaches nothing here.
@@ -257,6 +219,11 @@ impl SearchPath {
         }
         because
     }
+}
+
+/// The folders of a list, each with who says so.
+fn numbered(list: &[u8], because: impl Fn(usize) -> Evidence) -> Vec<(Text, Evidence)> {
+    (1..).zip(list.split(|&b| b == b':')).map(|(number, spelled)| (spelled.into(), because(number))).collect()
 }
 
 #[cfg(test)]

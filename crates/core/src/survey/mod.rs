@@ -256,6 +256,12 @@ impl<'s> Survey<'s> {
         }
     }
 
+    /// Files and folders that could not be looked into, where no manager's records were read.
+    #[must_use]
+    pub fn unread_places(&self) -> Vec<Coverage> {
+        self.root().gaps().iter().map(|gap| self.unread(gap)).collect()
+    }
+
     /// Which installations were found and how completely they were read, and which folders outside
     /// them could not be. Ask for it last: an answer may read on, and find more damage.
     #[must_use]

@@ -1,0 +1,215 @@
+//! The shells themselves as judges: search paths, aliases and functions after the start-up files that each manner of
+//! starting reads, in a name space in which the sets of files lie over `/etc` and `/home`.
+
+use std::collections::{BTreeMap, BTreeSet};
+use std::fs;
+use std::os::unix::fs::PermissionsExt as _;
+use std::path::Path;
+use std::process::Command;
+
+use super::start_up_sets::SETS;
+use super::support::{Ran, has, open_folder, program};
+use serde_json::Value;
+use tempfile::TempDir;
+
+const START: &str = "/usr/bin:/bin";
+
+/// Writes a set.
+fn lay(files: &[(&str, &str)]) -> TempDir {
+    let made = open_folder();
+    let at = |path: &str| made.path().join(path.trim_start_matches('/'));
+    for folder in ["etc", "home/maren"] {
+        fs::create_dir_all(at(folder)).unwrap();
+    }
+    fs::write(at("etc/passwd"), "root:x:0:0::/root:/bin/sh\nmaren:x:1000:1000::/home/maren:/bin/bash\n").unwrap();
+    fs::write(at("etc/group"), "root:x:0:\nmaren:x:1000:\n").unwrap();
+    fs::write(at("etc/os-release"), "ID=debian\n").unwrap();
+    for (path, content) in files {
+        let path = at(&path.replace('~', "/home/maren"));
+        if content.is_empty() && path.to_str().unwrap().ends_with('/') {
+            fs::create_dir_all(&path).unwrap();
+            continue;
+        }
+        fs::create_dir_all(path.parent().unwrap()).unwrap();
+        fs::write(&path, content).unwrap();
+        if *content == "x!" {
+            fs::set_permissions(&path, fs::Permissions::from_mode(0o755)).unwrap();
+        }
+    }
+    if files.iter().any(|(_, content)| content.contains("~/link")) {
+        std::os::unix::fs::symlink("none", at("home/maren/link")).unwrap();
+    }
+    Command::new("chown").args(["-R", "1000:1000"]).arg(at("home/maren")).status().unwrap();
+    made
+}
+
+/// Runs a line of the shell in the place of the set.
+fn inside(made: &Path, line: &str) -> String {
+    let mounts = "mount --bind \"$0/etc\" /etc && mount --bind \"$0/home\" /home && cd /home/maren &&";
+    let mut command = Command::new("unshare");
+    command.args(["--mount", "sh", "-c", &format!("{mounts} {line}")]).arg(made);
+    let output = command.output().unwrap();
+    String::from_utf8_lossy(&output.stdout).into_owned()
+}
+
+/// What a shell has at the end.
+#[derive(Debug, PartialEq, Eq, Default)]
+struct Found {
+    lists: BTreeMap<String, String>,
+    aliases: BTreeMap<String, String>,
+    functions: BTreeSet<String>,
+}
+
+const VARIABLES: [&str; 3] = ["PATH", "XDG_DATA_DIRS", "MANPATH"];
+
+/// What the real shell says.
+fn theirs(made: &Path, shell: &str, manner: &str) -> Found {
+    let (binary, tell) = match shell {
+        "b" => (
+            "bash",
+            "for k in \"${!BASH_ALIASES[@]}\"; do printf 'A %s=%s\\n' \"$k\" \"${BASH_ALIASES[$k]}\"; done; declare -F | while read -r _ _ f; do echo \"F $f\"; done;",
+        ),
+        "d" => ("dash", "alias | while IFS= read -r a; do echo \"D $a\"; done;"),
+        "z" => (
+            "zsh",
+            "for k v in \"${(@kv)aliases}\" \"${(@kv)galiases}\"; do print -r \"A $k=$v\"; done; for f in ${(k)functions}; do print -r \"F $f\"; done;",
+        ),
+        _ => ("fish", "for f in (functions -n | string split ', '); echo \"F $f\"; end;"),
+    };
+    let tell = format!("{tell} env | while IFS= read -r l; do echo \"E $l\"; done");
+    let tell =
+        if shell == "f" { format!("{}; env | sed 's/^/E /'", tell.split(" env |").next().unwrap()) } else { tell };
+    let tell = tell.replace('\'', "'\\''");
+    let log_in = format!("{binary} -l -i -c");
+    let start = match manner {
+        "l" => format!("{log_in} '{tell}'"),
+        "t" => format!(
+            "{log_in} 'exec env PATH={START} TERM=xterm-256color DISPLAY=:0 {binary} -i -c '\\''{}'\\'''",
+            tell.replace('\'', "'\\''")
+        ),
+        "s" => format!("{log_in} 'exec {binary} -c '\\''{}'\\'''", tell.replace('\'', "'\\''")),
+        _ => format!(
+            "env -u TERM SSH_CLIENT='192.0.2.7 50000 22' SSH_CONNECTION='192.0.2.7 50000 192.0.2.1 22' {binary} -c '{tell}'"
+        ),
+    };
+    let who = "setpriv --reuid=1000 --regid=1000 --clear-groups env -i HOME=/home/maren USER=maren LOGNAME=maren SHELL=/bin/bash TERM=linux";
+    let text = inside(made, &format!("{who} PATH={START} {start} 2>/dev/null </dev/null"));
+    let mut found = Found::default();
+    for line in text.split('\n') {
+        let Some((kind, rest)) = line.split_once(' ') else { continue };
+        let (name, value) = rest.split_once('=').unwrap_or((rest, ""));
+        match kind {
+            "E" if VARIABLES.contains(&name) => {
+                found.lists.insert(name.to_owned(), value.to_owned());
+            }
+            "A" => {
+                found.aliases.insert(name.to_owned(), value.to_owned());
+            }
+            "D" => {
+                let value = value.trim_matches('\'').replace("'\\''", "'");
+                found.aliases.insert(name.to_owned(), value);
+            }
+            "F" => {
+                found.functions.insert(rest.to_owned());
+            }
+            _ => {}
+        }
+    }
+    found
+}
+
+/// What we say, and whether we call it certain.
+fn ours(made: &Path, shell: &str, manner: &str) -> (Found, bool) {
+    let shell = match shell {
+        "b" => "bash",
+        "d" => "sh",
+        "z" => "zsh",
+        _ => "fish",
+    };
+    let context = match manner {
+        "l" => "login",
+        "t" => "terminal",
+        "s" => "script",
+        _ => "remote",
+    };
+    let mut found = Found::default();
+    let mut certain = true;
+    for variable in VARIABLES {
+        let line = format!(
+            "{} paths {variable} --context {context} --person maren --shell {shell} --inherit PATH={START} --format json",
+            program().display()
+        );
+        let text = inside(made, &line);
+        let document = Ran { status: 0, out: text, err: String::new() }.document();
+        let one = &document["contexts"][0];
+        let entries: Vec<String> = one["entries"]
+            .as_array()
+            .unwrap()
+            .iter()
+            .map(|entry| entry["folder"].as_str().unwrap().to_owned())
+            .collect();
+        if !entries.is_empty() {
+            found.lists.insert(variable.to_owned(), entries.join(":"));
+        }
+        if variable == "PATH" {
+            certain = one["certain"] == true && one["unknowns"] == Value::Array(Vec::new());
+            let text = |value: &Value| value.as_str().unwrap_or_default().to_owned();
+            let aliases = one["aliases"].as_array().unwrap().iter();
+            found.aliases = aliases.map(|alias| (text(&alias["name"]), text(&alias["value"]))).collect();
+            found.functions = one["functions"].as_array().unwrap().iter().map(|one| text(&one["name"])).collect();
+        }
+    }
+    (found, certain)
+}
+
+/// Compares one set in one shell and manner; what differs, in words.
+fn compare(made: &Path, shell: &str, manner: &str, baseline: &BTreeSet<String>) -> Option<String> {
+    let (mut ours, certain) = ours(made, shell, manner);
+    let mut theirs = theirs(made, shell, manner);
+    if shell == "z" {
+        // A global alias counts anywhere; its text is not told.
+        ours.aliases.iter_mut().filter(|(_, value)| value.is_empty()).for_each(|(_, value)| *value = "?".to_owned());
+        let global = |name: &String| ours.aliases.get(name).is_some_and(|value| value == "?");
+        theirs.aliases.iter_mut().filter(|(name, _)| global(name)).for_each(|(_, value)| *value = "?".to_owned());
+    }
+    theirs.functions.retain(|name| !baseline.contains(name));
+    ours.functions.retain(|name| !baseline.contains(name));
+    if manner == "t" {
+        // The desktop's own services add theirs, and here there is no desktop.
+        ours.lists.remove("XDG_DATA_DIRS");
+        theirs.lists.remove("XDG_DATA_DIRS");
+    }
+    if shell == "d" {
+        ours.functions.clear(); // dash cannot tell its functions.
+    }
+    if shell == "f" {
+        theirs.aliases.clone_from(&ours.aliases); // They are functions there.
+    }
+    (certain && ours != theirs).then(|| format!("ours {ours:?}\ntheirs {theirs:?}"))
+}
+
+#[test]
+fn start_up_files_do_what_the_shells_do_with_them() {
+    if !has(&["bash", "dash", "zsh", "fish", "unshare", "setpriv"]) {
+        return;
+    }
+    let bare = lay(&[]);
+    let baseline: BTreeMap<&str, BTreeSet<String>> =
+        ["b", "d", "z", "f"].into_iter().map(|shell| (shell, theirs(bare.path(), shell, "l").functions)).collect();
+    let (mut differences, mut uncertain, mut count) = (Vec::new(), Vec::new(), 0);
+    for (name, tries, files) in SETS.iter().copied() {
+        let made = lay(files);
+        for one in tries.split_whitespace() {
+            let (shell, manner) = one.split_at(1);
+            count += 1;
+            if let Some(difference) = compare(made.path(), shell, manner, &baseline[shell]) {
+                differences.push(format!("{name}, {one}:\n{difference}"));
+            }
+            if !ours(made.path(), shell, manner).1 {
+                uncertain.push(format!("{name}, {one}"));
+            }
+        }
+    }
+    assert!(differences.is_empty(), "{} of {count} differ:\n{}", differences.len(), differences.join("\n"));
+    insta::assert_snapshot!("start_up_files_that_cannot_be_followed_to_the_end", uncertain.join("\n"));
+}

@@ -1,0 +1,547 @@
+//! The language of fish, as far as its configuration files use it (the fish documentation, "The fish language").
+
+use std::sync::Arc;
+
+use super::SyntaxError;
+
+/// Statements one after another.
+pub type Block = Vec<Statement>;
+
+/// One statement.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct Statement {
+    /// The line on which it begins, from 1.
+    pub line: u32,
+    /// It only runs where what is before it ended well (`true`, `and`) or badly (`false`, `or`).
+    pub after: Option<bool>,
+    /// Whether its status is turned round (`not`).
+    pub negated: bool,
+    /// What it is.
+    pub kind: Kind,
+}
+
+/// What a statement is.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub enum Kind {
+    /// A command.
+    Command(Vec<Word>),
+    /// `a | b`.
+    Pipeline(Block),
+    /// `begin … end`.
+    Block(Block),
+    /// Conditions with what follows each, then what follows when none holds.
+    If(Vec<(Block, Block)>, Option<Block>),
+    /// The word, and patterns with what follows each.
+    Switch(Word, Vec<(Vec<Word>, Block)>),
+    /// The variable, the words, and the body.
+    For(Vec<u8>, Vec<Word>, Block),
+    /// The condition, and the body.
+    While(Block, Block),
+    /// The words behind `function`, and the body.
+    Function(Vec<Word>, Arc<Block>),
+}
+
+/// A word: its parts, side by side.
+#[derive(Debug, Clone, PartialEq, Eq, Default)]
+pub struct Word(pub Vec<Part>);
+
+/// A part of a word.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub enum Part {
+    /// Text in which patterns, `~` and braces mean something.
+    Plain(Vec<u8>),
+    /// Text that means itself.
+    Quoted(Vec<u8>),
+    /// A variable: its name, whether it is in quotes, inside brackets, and how many more dollars stand before it.
+    Variable(Vec<u8>, bool, Option<Box<Word>>, u32),
+    /// What a command writes, and whether it is in quotes.
+    Output(Arc<Block>, bool),
+    /// `{a,b}`.
+    Braces(Vec<Word>),
+}
+
+/// Blocks nested deeper than this are refused.
+const DEEPEST: u32 = 100;
+
+struct Parser<'t> {
+    text: &'t [u8],
+    at: usize,
+    line: u32,
+    depth: u32,
+}
+
+type Parsed<T> = Result<T, SyntaxError>;
+
+/// Takes a text. fish refuses a file with a mistake in it as a whole.
+///
+/// # Errors
+/// What is wrong, with the line.
+pub fn parse(text: &[u8], line: u32) -> Parsed<Block> {
+    let mut parser = Parser { text, at: 0, line, depth: 0 };
+    let block = parser.block()?;
+    if parser.at < text.len() { parser.wrong("an `end` or a word that cannot stand here") } else { Ok(block) }
+}
+
+impl Parser<'_> {
+    fn wrong<T>(&self, what: &'static str) -> Parsed<T> {
+        Err(SyntaxError { line: self.line, what })
+    }
+
+    fn rest(&self) -> &[u8] {
+        &self.text[self.at.min(self.text.len())..]
+    }
+
+    fn peek(&self) -> Option<u8> {
+        self.text.get(self.at).copied()
+    }
+
+    fn skip(&mut self, count: usize) {
+        let end = (self.at + count).min(self.text.len());
+        let lines = memchr::memchr_iter(b'\n', &self.text[self.at..end]).count();
+        self.line += u32::try_from(lines).unwrap_or(0);
+        self.at = end;
+    }
+
+    fn deeper(&mut self) -> Parsed<()> {
+        self.depth += 1;
+        if self.depth > DEEPEST { self.wrong("nested too deep") } else { Ok(()) }
+    }
+
+    fn blanks(&mut self) {
+        loop {
+            match self.peek() {
+                Some(b' ' | b'\t' | b'\r') => self.at += 1,
+                Some(b'\\') if self.rest().starts_with(b"\\\n") => self.skip(2),
+                Some(b'#') => self.at += memchr::memchr(b'\n', self.rest()).unwrap_or(self.rest().len()),
+                _ => return,
+            }
+        }
+    }
+
+    fn separators(&mut self) {
+        loop {
+            self.blanks();
+            match self.peek() {
+                Some(b'\n' | b';') => self.skip(1),
+                Some(b'&') if !self.rest().starts_with(b"&&") => self.skip(1),
+                _ => return,
+            }
+        }
+    }
+
+    /// Whether a plain word stands here, alone.
+    fn has(&self, word: &[u8]) -> bool {
+        self.rest().starts_with(word) && self.rest().get(word.len()).is_none_or(|b| b" \t\r\n;&|()#<>".contains(b))
+    }
+
+    fn take(&mut self, word: &[u8]) -> bool {
+        let is_there = self.has(word);
+        if is_there {
+            self.skip(word.len());
+        }
+        is_there
+    }
+
+    /// Statements up to what closes them.
+    fn block(&mut self) -> Parsed<Block> {
+        self.deeper()?;
+        let mut block = Vec::new();
+        loop {
+            self.separators();
+            let is_over = self.rest().is_empty()
+                || self.peek() == Some(b')')
+                || [&b"end"[..], b"else", b"case"].iter().any(|word| self.has(word));
+            if is_over {
+                break;
+            }
+            self.conjunction(&mut block)?;
+        }
+        self.depth -= 1;
+        Ok(block)
+    }
+
+    /// One job, and those joined to it by `&&` and `||`.
+    fn conjunction(&mut self, block: &mut Block) -> Parsed<()> {
+        block.push(self.statement(None)?);
+        loop {
+            self.blanks();
+            let after = if self.rest().starts_with(b"&&") {
+                true
+            } else if self.rest().starts_with(b"||") {
+                false
+            } else {
+                return Ok(());
+            };
+            self.skip(2);
+            while matches!(self.peek(), Some(b'\n' | b' ' | b'\t')) {
+                self.skip(1);
+            }
+            block.push(self.statement(Some(after))?);
+        }
+    }
+
+    fn statement(&mut self, mut after: Option<bool>) -> Parsed<Statement> {
+        self.blanks();
+        let line = self.line;
+        let mut negated = false;
+        loop {
+            self.blanks();
+            if self.take(b"and") {
+                after = Some(true);
+            } else if self.take(b"or") {
+                after = Some(false);
+            } else if self.take(b"not") || self.take(b"!") {
+                negated = !negated;
+            } else {
+                break;
+            }
+        }
+        let mut parts = vec![self.kind()?];
+        loop {
+            self.blanks();
+            if self.peek() != Some(b'|') || self.rest().starts_with(b"||") {
+                break;
+            }
+            self.skip(1);
+            while matches!(self.peek(), Some(b'\n' | b' ' | b'\t')) {
+                self.skip(1);
+            }
+            parts.push(self.kind()?);
+        }
+        let kind = if parts.len() == 1 {
+            parts.remove(0)
+        } else {
+            let bare = |kind| Statement { line, after: None, negated: false, kind };
+            Kind::Pipeline(parts.into_iter().map(bare).collect())
+        };
+        Ok(Statement { line, after, negated, kind })
+    }
+
+    fn end(&mut self) -> Parsed<()> {
+        self.separators();
+        if !self.take(b"end") {
+            return self.wrong("a block without end");
+        }
+        self.redirections()
+    }
+
+    /// Redirections, which change nothing here.
+    fn redirections(&mut self) -> Parsed<()> {
+        loop {
+            self.blanks();
+            let digits = self.rest().iter().take_while(|b| b.is_ascii_digit()).count();
+            let behind = &self.rest()[digits..];
+            let is_one = matches!(behind.first(), Some(b'<' | b'>')) || behind.starts_with(b"&>");
+            if !is_one {
+                return Ok(());
+            }
+            let signs = behind.iter().take_while(|b| b"<>&|?".contains(b)).count();
+            self.skip(digits + signs);
+            self.blanks();
+            self.word()?;
+        }
+    }
+
+    fn kind(&mut self) -> Parsed<Kind> {
+        self.blanks();
+        if self.take(b"begin") {
+            let block = self.block()?;
+            self.end()?;
+            return Ok(Kind::Block(block));
+        }
+        if self.take(b"if") {
+            let mut branches = vec![self.branch()?];
+            loop {
+                self.separators();
+                if !self.take(b"else") {
+                    self.end()?;
+                    return Ok(Kind::If(branches, None));
+                }
+                self.blanks();
+                if self.take(b"if") {
+                    branches.push(self.branch()?);
+                    continue;
+                }
+                let otherwise = self.block()?;
+                self.end()?;
+                return Ok(Kind::If(branches, Some(otherwise)));
+            }
+        }
+        if self.take(b"switch") {
+            self.blanks();
+            let Some(word) = self.word()? else { return self.wrong("switch without a word") };
+            let mut arms = Vec::new();
+            loop {
+                self.separators();
+                if !self.take(b"case") {
+                    break;
+                }
+                let patterns = self.words()?;
+                arms.push((patterns, self.block()?));
+            }
+            self.end()?;
+            return Ok(Kind::Switch(word, arms));
+        }
+        if self.take(b"for") {
+            let mut words = self.words()?;
+            let is_for = words.len() >= 2 && plain(&words[1]).as_deref() == Some(b"in");
+            let Some(name) = words.first().and_then(plain).filter(|_| is_for) else {
+                return self.wrong("for without in");
+            };
+            words.drain(..2);
+            let body = self.block()?;
+            self.end()?;
+            return Ok(Kind::For(name, words, body));
+        }
+        if self.take(b"while") {
+            let (condition, body) = self.branch()?;
+            self.end()?;
+            return Ok(Kind::While(condition, body));
+        }
+        if self.take(b"function") {
+            let words = self.words()?;
+            if words.is_empty() {
+                return self.wrong("a function without a name");
+            }
+            let body = self.block()?;
+            self.end()?;
+            return Ok(Kind::Function(words, Arc::new(body)));
+        }
+        let words = self.words()?;
+        if words.is_empty() {
+            self.wrong("an operator or a word that cannot stand here")
+        } else {
+            Ok(Kind::Command(words))
+        }
+    }
+
+    /// A condition, with the `and` and `or` behind it, and a body.
+    fn branch(&mut self) -> Parsed<(Block, Block)> {
+        let mut condition = Vec::new();
+        self.blanks();
+        self.conjunction(&mut condition)?;
+        loop {
+            self.separators();
+            if !self.has(b"and") && !self.has(b"or") {
+                break;
+            }
+            self.conjunction(&mut condition)?;
+        }
+        Ok((condition, self.block()?))
+    }
+
+    fn words(&mut self) -> Parsed<Vec<Word>> {
+        let mut words = Vec::new();
+        loop {
+            self.redirections()?;
+            match self.word()? {
+                Some(word) => words.push(word),
+                None => return Ok(words),
+            }
+        }
+    }
+
+    fn word(&mut self) -> Parsed<Option<Word>> {
+        let start = self.at;
+        let word = self.word_until(b" \t\r\n;&|)<>")?;
+        Ok((self.at > start).then_some(word))
+    }
+
+    fn word_until(&mut self, ends: &[u8]) -> Parsed<Word> {
+        self.deeper()?;
+        let mut parts: Vec<Part> = Vec::new();
+        while let Some(byte) = self.peek().filter(|b| !ends.contains(b)) {
+            match byte {
+                b'\\' => {
+                    match self.rest().get(1) {
+                        Some(b'\n') => {}
+                        Some(b'n') => parts.push(Part::Quoted(vec![b'\n'])),
+                        Some(b't') => parts.push(Part::Quoted(vec![b'\t'])),
+                        Some(b'e') => parts.push(Part::Quoted(vec![27])),
+                        Some(&next) => parts.push(Part::Quoted(vec![next])),
+                        None => {}
+                    }
+                    self.skip(2);
+                }
+                b'\'' => {
+                    self.skip(1);
+                    let mut text = Vec::new();
+                    loop {
+                        match (self.peek(), self.rest().get(1)) {
+                            (None, _) => return self.wrong("a quote is not closed"),
+                            (Some(b'\''), _) => break self.skip(1),
+                            (Some(b'\\'), Some(&next @ (b'\'' | b'\\'))) => {
+                                text.push(next);
+                                self.skip(2);
+                            }
+                            (Some(byte), _) => {
+                                text.push(byte);
+                                self.skip(1);
+                            }
+                        }
+                    }
+                    parts.push(Part::Quoted(text));
+                }
+                b'"' => {
+                    self.skip(1);
+                    self.double(&mut parts)?;
+                }
+                b'$' if self.rest().starts_with(b"$(") => {
+                    self.skip(1);
+                    let output = self.output(false)?;
+                    parts.push(output);
+                }
+                b'$' => self.variable(&mut parts, false)?,
+                b'(' => {
+                    let output = self.output(false)?;
+                    parts.push(output);
+                }
+                b'{' => {
+                    self.skip(1);
+                    let mut words = Vec::new();
+                    loop {
+                        words.push(self.word_until(b",}\n")?);
+                        match self.peek() {
+                            Some(b',') => self.skip(1),
+                            Some(b'}') => break self.skip(1),
+                            _ => return self.wrong("a brace is not closed"),
+                        }
+                    }
+                    let varies =
+                        |word: &Word| word.0.iter().any(|part| matches!(part, Part::Variable(..) | Part::Output(..)));
+                    match words.len() {
+                        1 if !varies(&words[0]) => {
+                            // Without a comma the braces are text.
+                            parts.push(Part::Quoted(b"{".to_vec()));
+                            parts.extend(words.remove(0).0);
+                            parts.push(Part::Quoted(b"}".to_vec()));
+                        }
+                        _ => parts.push(Part::Braces(words)),
+                    }
+                }
+                _ => {
+                    let is_plain = |b: &&u8| !ends.contains(b) && !b"\\'\"$({".contains(b);
+                    let length = self.rest().iter().take_while(is_plain).count().max(1);
+                    parts.push(Part::Plain(self.rest()[..length].to_vec()));
+                    self.skip(length);
+                }
+            }
+        }
+        self.depth -= 1;
+        Ok(Word(parts))
+    }
+
+    fn double(&mut self, parts: &mut Vec<Part>) -> Parsed<()> {
+        let mut text = Vec::new();
+        loop {
+            match (self.peek(), self.rest().get(1)) {
+                (None, _) => return self.wrong("a double quote is not closed"),
+                (Some(b'"'), _) => break,
+                (Some(b'\\'), Some(b'\n')) => self.skip(2),
+                (Some(b'\\'), Some(&next @ (b'"' | b'\\' | b'$'))) => {
+                    text.push(next);
+                    self.skip(2);
+                }
+                (Some(b'$'), Some(&next))
+                    if next == b'(' || next == b'_' || next.is_ascii_alphanumeric() || next == b'$' =>
+                {
+                    parts.push(Part::Quoted(std::mem::take(&mut text)));
+                    if next == b'(' {
+                        self.skip(1);
+                        let output = self.output(true)?;
+                        parts.push(output);
+                    } else {
+                        self.variable(parts, true)?;
+                    }
+                }
+                (Some(byte), _) => {
+                    text.push(byte);
+                    self.skip(1);
+                }
+            }
+        }
+        self.skip(1);
+        parts.push(Part::Quoted(text));
+        Ok(())
+    }
+
+    fn variable(&mut self, parts: &mut Vec<Part>, quoted: bool) -> Parsed<()> {
+        let dollars = self.rest().iter().take_while(|&&b| b == b'$').count();
+        let name = self.rest()[dollars..].iter().take_while(|&&b| b == b'_' || b.is_ascii_alphanumeric()).count();
+        if name == 0 {
+            return self.wrong("a dollar without a name");
+        }
+        let text = self.rest()[dollars..dollars + name].to_vec();
+        self.skip(dollars + name);
+        let index = self.index()?;
+        let more = u32::try_from(dollars - 1).unwrap_or(u32::MAX).min(8);
+        parts.push(Part::Variable(text, quoted, index, more));
+        Ok(())
+    }
+
+    fn index(&mut self) -> Parsed<Option<Box<Word>>> {
+        if self.peek() != Some(b'[') {
+            return Ok(None);
+        }
+        self.skip(1);
+        let word = self.word_until(b"]\n")?;
+        if self.peek() != Some(b']') {
+            return self.wrong("a bracket is not closed");
+        }
+        self.skip(1);
+        Ok(Some(Box::new(word)))
+    }
+
+    fn output(&mut self, quoted: bool) -> Parsed<Part> {
+        self.skip(1);
+        let block = self.block()?;
+        if self.peek() != Some(b')') {
+            return self.wrong("a parenthesis is not closed");
+        }
+        self.skip(1);
+        if self.peek() == Some(b'[') {
+            // Some of the lines: which, is not told here.
+            self.index()?;
+        }
+        Ok(Part::Output(Arc::new(block), quoted))
+    }
+}
+
+/// The text of a word without variables in it.
+#[must_use]
+pub fn plain(word: &Word) -> Option<Vec<u8>> {
+    let mut text = Vec::new();
+    for part in &word.0 {
+        match part {
+            Part::Plain(more) | Part::Quoted(more) => text.extend_from_slice(more),
+            _ => return None,
+        }
+    }
+    Some(text)
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn what_configuration_files_hold_is_taken_and_mistakes_have_a_line() {
+        for (text, expected) in [
+            ("set -gx PATH ~/bin $PATH\nfish_add_path /opt/{a,b}/bin\n", Ok(2)),
+            ("if test -d ~/bin; and not contains ~/bin $PATH\n  set -p PATH ~/bin\nelse if x\nelse\ny\nend\n", Ok(1)),
+            ("switch (uname)\ncase Linux 'x*'\n a\ncase '*'\n b\nend\n", Ok(1)),
+            ("function ll --description 'x'\n ls -l $argv[2..-1]\nend\nalias la='ls -a'\n", Ok(2)),
+            ("for f in a b; source \"$f\" 2>/dev/null; end; status is-login && begin; x; end\n", Ok(3)),
+            ("x (pyenv init - | source) $(a)\ny | source\n", Ok(2)),
+            ("if x\n", Err(2)),
+            ("set x 'a\n", Err(2)),
+            ("end\n", Err(1)),
+        ] {
+            let count = parse(text.as_bytes(), 1).map(|block| block.len()).map_err(|error| error.line);
+            assert_eq!(count, expected, "{text}");
+        }
+        assert!(parse(&b"(".repeat(10_000), 1).is_err());
+        assert!(parse(&b"begin;".repeat(10_000), 1).is_err());
+        assert!(parse(&b"{".repeat(10_000), 1).is_err());
+    }
+}

@@ -1,0 +1,22 @@
+//! What start-up files of shells do to search paths, aliases and functions, found by following them: a bounded evaluator
+//! that starts nothing. What it cannot know it says, and it carries what is known past that.
+
+mod braces;
+mod builtins;
+mod conditions;
+mod expand;
+mod files;
+pub mod fish;
+mod pattern;
+mod programs;
+mod rules;
+mod run;
+mod speak;
+mod state;
+mod substitute;
+
+pub use builtins::{is_builtin, is_reserved};
+pub use run::{Run, Surroundings};
+pub use state::{
+    Alias, AliasKind, Function, LISTS, Place, State, Value, Variable, doubts_in, is_known, parts, places_after,
+};

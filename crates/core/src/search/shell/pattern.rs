@@ -1,0 +1,216 @@
+//! Patterns of shells (XCU 2.13, "Pattern Matching Notation"), with `\` before a byte that means itself, and the groups of
+//! bash (`@(a|b)`) and zsh (`(a|b)`).
+
+/// Whether a pattern fits the whole text.
+pub fn fits(pattern: &[u8], text: &[u8]) -> bool {
+    let mut steps = 100_000;
+    matches(pattern, text, &mut steps)
+}
+
+fn matches(pattern: &[u8], text: &[u8], steps: &mut u32) -> bool {
+    *steps = steps.saturating_sub(1);
+    if *steps == 0 {
+        return false;
+    }
+    let Some(&first) = pattern.first() else { return text.is_empty() };
+    if let Some((kind, alternatives, rest)) = group(pattern) {
+        return grouped(kind, &alternatives, rest, text, steps);
+    }
+    match first {
+        b'*' => {
+            let rest = &pattern[pattern.iter().take_while(|&&b| b == b'*').count()..];
+            (0..=text.len()).any(|at| matches(rest, &text[at..], steps))
+        }
+        b'?' => {
+            let Some(&b) = text.first() else { return false };
+            // A letter of several bytes is one.
+            let length = if b < 0x80 { 1 } else { text.iter().skip(1).take_while(|&&b| b & 0xc0 == 0x80).count() + 1 };
+            matches(&pattern[1..], &text[length..], steps)
+        }
+        b'[' => match (bracket(pattern), text.first()) {
+            (Some((set, length)), Some(&b)) => in_set(set, b) && matches(&pattern[length..], &text[1..], steps),
+            (None, Some(b'[')) => matches(&pattern[1..], &text[1..], steps),
+            _ => false,
+        },
+        b'\\' if pattern.len() > 1 => text.first() == pattern.get(1) && matches(&pattern[2..], &text[1..], steps),
+        _ => text.first() == Some(&first) && matches(&pattern[1..], &text[1..], steps),
+    }
+}
+
+/// The sign of a group, its alternatives, and what follows it.
+type Group<'p> = (u8, Vec<&'p [u8]>, &'p [u8]);
+
+/// A group at the start: its sign (`@` where there is none), its alternatives, and what follows.
+fn group(pattern: &[u8]) -> Option<Group<'_>> {
+    let (kind, start) = match pattern {
+        [sign @ (b'@' | b'?' | b'*' | b'+' | b'!'), b'(', ..] => (*sign, 2),
+        [b'(', ..] => (b'@', 1),
+        _ => return None,
+    };
+    let (mut depth, mut from, mut at) = (0, start, start);
+    let mut alternatives = Vec::new();
+    while at < pattern.len() {
+        match pattern[at] {
+            b'\\' => at += 1,
+            b'(' => depth += 1,
+            b')' if depth == 0 => {
+                alternatives.push(&pattern[from..at]);
+                return Some((kind, alternatives, &pattern[at + 1..]));
+            }
+            b')' => depth -= 1,
+            b'|' if depth == 0 => {
+                alternatives.push(&pattern[from..at]);
+                from = at + 1;
+            }
+            _ => {}
+        }
+        at += 1;
+    }
+    None
+}
+
+fn grouped(kind: u8, alternatives: &[&[u8]], rest: &[u8], text: &[u8], steps: &mut u32) -> bool {
+    let one = |at: usize, steps: &mut u32| alternatives.iter().any(|one| matches(one, &text[..at], steps));
+    match kind {
+        b'!' => (0..=text.len()).any(|at| !one(at, steps) && matches(rest, &text[at..], steps)),
+        b'?' | b'@' => {
+            (kind == b'?' && matches(rest, text, steps))
+                || (0..=text.len()).any(|at| one(at, steps) && matches(rest, &text[at..], steps))
+        }
+        _ => {
+            (kind == b'*' && matches(rest, text, steps))
+                || (1..=text.len()).any(|at| {
+                    one(at, steps)
+                        && (matches(rest, &text[at..], steps) || grouped(b'+', alternatives, rest, &text[at..], steps))
+                })
+        }
+    }
+}
+
+/// What a bracket at the start holds, and its length.
+fn bracket(pattern: &[u8]) -> Option<(&[u8], usize)> {
+    let mut at = 1;
+    if matches!(pattern.get(at), Some(b'!' | b'^')) {
+        at += 1;
+    }
+    if pattern.get(at) == Some(&b']') {
+        at += 1;
+    }
+    while let Some(&b) = pattern.get(at) {
+        match b {
+            b']' => return Some((&pattern[1..at], at + 1)),
+            b'[' if pattern.get(at + 1) == Some(&b':') => {
+                at += 2 + memchr::memmem::find(&pattern[at + 2..], b":]")? + 2;
+            }
+            b'\\' => at += 2,
+            b'/' => return None,
+            _ => at += 1,
+        }
+    }
+    None
+}
+
+fn in_set(set: &[u8], byte: u8) -> bool {
+    let (negated, mut set) = match set {
+        [b'!' | b'^', rest @ ..] => (true, rest),
+        all => (false, all),
+    };
+    let mut found = false;
+    while let Some(&first) = set.first() {
+        if set.starts_with(b"[:")
+            && let Some(end) = memchr::memmem::find(set, b":]")
+        {
+            found |= match &set[2..end] {
+                b"alpha" => byte.is_ascii_alphabetic(),
+                b"digit" => byte.is_ascii_digit(),
+                b"alnum" => byte.is_ascii_alphanumeric(),
+                b"space" => byte.is_ascii_whitespace() || byte == 11,
+                b"blank" => matches!(byte, b' ' | b'\t'),
+                b"upper" => byte.is_ascii_uppercase(),
+                b"lower" => byte.is_ascii_lowercase(),
+                b"punct" => byte.is_ascii_punctuation(),
+                b"xdigit" => byte.is_ascii_hexdigit(),
+                _ => false,
+            };
+            set = &set[end + 2..];
+            continue;
+        }
+        let (first, length) = if first == b'\\' && set.len() > 1 { (set[1], 2) } else { (first, 1) };
+        set = &set[length..];
+        if set.len() > 1 && set[0] == b'-' {
+            found |= (first..=set[1]).contains(&byte);
+            set = &set[2..];
+        } else {
+            found |= first == byte;
+        }
+    }
+    found != negated
+}
+
+/// Whether text has something in it that makes a pattern of it.
+pub fn is_pattern(text: &[u8]) -> bool {
+    let mut at = 0;
+    while at < text.len() {
+        match text[at] {
+            b'\\' => at += 1,
+            b'*' | b'?' => return true,
+            b'[' if bracket(&text[at..]).is_some() => return true,
+            b'(' => return true,
+            _ => {}
+        }
+        at += 1;
+    }
+    false
+}
+
+/// A text as a pattern that fits it alone.
+pub fn escaped(text: &[u8]) -> Vec<u8> {
+    let mut pattern = Vec::with_capacity(text.len());
+    for &byte in text {
+        if b"*?[]\\()|!+@^-".contains(&byte) {
+            pattern.push(b'\\');
+        }
+        pattern.push(byte);
+    }
+    pattern
+}
+
+/// A pattern's text, without the marks before bytes that mean themselves.
+pub fn plain(pattern: &[u8]) -> Vec<u8> {
+    let mut text = Vec::with_capacity(pattern.len());
+    let mut bytes = pattern.iter();
+    while let Some(&byte) = bytes.next() {
+        text.push(if byte == b'\\' { bytes.next().copied().unwrap_or(b'\\') } else { byte });
+    }
+    text
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn patterns_fit_as_shells_fit_them() {
+        for (pattern, text, expected) in [
+            ("*:/opt/bin:*", ":/usr/bin:/opt/bin:", true),
+            ("*i*", "himBHs", true),
+            ("*.sh", "nix.sh", true),
+            ("[!a-c]x", "dx", true),
+            ("[^a-c]x", "bx", false),
+            ("[[:digit:]]*", "4x", true),
+            ("[]a]", "]", true),
+            ("\\*", "*", true),
+            ("\\*", "x", false),
+            ("@(a|b*)c", "bxxc", true),
+            ("(xterm|rxvt)*", "rxvt-256", true),
+            ("!(a)", "a", false),
+            ("+(ab)c", "ababc", true),
+            ("[x", "[x", true),
+            ("?", "ü", true),
+        ] {
+            assert_eq!(fits(pattern.as_bytes(), text.as_bytes()), expected, "{pattern} {text}");
+        }
+        assert!(!fits(&b"*a".repeat(40), &b"a".repeat(30)), "bounded");
+        assert_eq!(plain(&escaped(b"a*[b]")), b"a*[b]");
+    }
+}
