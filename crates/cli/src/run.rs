@@ -126,6 +126,17 @@ impl Ready {
         if self.contexts.len() == 1 { self.contexts[0].word() } else { "all" }
     }
 
+    /// The search path of each chosen context, of the person whose log-in stands for all.
+    pub fn searches(&self) -> Vec<SearchPath> {
+        if self.contexts.len() == 1 || self.search.is_given {
+            return vec![self.search.clone()];
+        }
+        let of_one = |context: &Context| {
+            SearchPath::in_situation(&self.scene, &contexts::usual(&self.scene, *context, &self.wish))
+        };
+        self.contexts.iter().map(of_one).collect()
+    }
+
     /// The chosen contexts of these people; those that are nobody's, once.
     pub fn situations(&self, people: &[Person]) -> Vec<Situation> {
         let mut found = Vec::new();

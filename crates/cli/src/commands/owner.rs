@@ -4,7 +4,7 @@ use std::ffi::OsString;
 use std::os::unix::ffi::OsStrExt as _;
 
 use clap::Args;
-use whodunit_core::answers::owner::{Answer, Hop, Owners, Target, TargetKind, Verdict, owners};
+use whodunit_core::answers::owner::{Answer, Hop, Owners, Target, TargetKind, Verdict, owners_in};
 use whodunit_core::model::{Remedy, Severity};
 use whodunit_core::search::How;
 use whodunit_core::survey::Survey;
@@ -44,8 +44,13 @@ pub fn run(arguments: &Arguments, global: &Global, streams: &mut Streams) -> Res
     let targets = targets.map_err(|bad| Failure::usage(bad.to_string()))?;
     let ready = Ready::new(global)?;
     let survey = Survey::of(&ready.scene);
-    let answer = owners(&survey, &ready.search, &targets);
-    let found = answer.answers.iter().all(|answer| answer.verdict != Verdict::NotFound);
+    let answer = owners_in(&survey, &ready.searches(), &targets);
+    // Of several contexts, one that reaches it is enough.
+    let is_found = |target: &Target| {
+        let of_target = answer.answers.iter().filter(|answer| answer.target == target.given);
+        of_target.into_iter().any(|answer| answer.verdict != Verdict::NotFound || answer.taken_for.is_some())
+    };
+    let found = targets.iter().all(is_found);
     output::show(&answer, &survey, &ready, global, streams, found)
 }
 
@@ -94,6 +99,11 @@ impl Shown for Owners {
     }
 
     fn page(&self, look: &Look) -> Vec<Piece> {
+        let is_of_many =
+            self.answers.windows(2).any(|two| two[0].target == two[1].target && two[0].context != two[1].context);
+        if is_of_many {
+            return in_contexts(&self.answers, look);
+        }
         if self.answers.len() > IN_FULL {
             return vec![Piece::Table(self.grid())];
         }
@@ -106,6 +116,69 @@ impl Shown for Owners {
         }
         page
     }
+}
+
+/// One row for each context, those alike together.
+fn in_contexts(answers: &[Answer], look: &Look) -> Vec<Piece> {
+    let mut page: Vec<Piece> = Vec::new();
+    let mut start = 0;
+    while start < answers.len() {
+        let count = answers[start..].iter().take_while(|one| one.target == answers[start].target).count();
+        let of_target = &answers[start..start + count];
+        start += count;
+        if !page.is_empty() {
+            page.push(Line::blank().into());
+        }
+        let mut rows: Vec<(Vec<&str>, Vec<Cell>)> = Vec::new();
+        for answer in of_target {
+            let cells = context_row(answer, look);
+            match rows.iter_mut().find(|(_, known)| *known == cells) {
+                Some((words, _)) => words.push(answer.context.word()),
+                None => rows.push((vec![answer.context.word()], cells)),
+            }
+        }
+        let mut runs: Vec<&Text> =
+            of_target.iter().filter_map(|answer| answer.hops.last().map(|hop| &hop.path)).collect();
+        runs.sort();
+        runs.dedup();
+        let says = match runs.len() {
+            0 => "no context reaches a program of this name".to_owned(),
+            1 => "the same program wherever it is reached".to_owned(),
+            many => format!("{many} different programs, by context"),
+        };
+        let target = of_target[0].target.to_string();
+        let tone = if runs.len() == 1 { Tone::Accent } else { Tone::Warning };
+        page.push(Line::of(Tone::Strong, target).and(Tone::Plain, "   ").and(tone, says).into());
+        page.push(Line::blank().into());
+        let columns = ["CONTEXT", "RUNS", "OWNER", "BECAUSE"].map(|title| Column::words(title, title));
+        let rows = rows
+            .into_iter()
+            .map(|(words, cells)| std::iter::once(Cell::plain(words.join(", "))).chain(cells).collect());
+        page.push(Piece::Table(Grid { columns: columns.to_vec(), rows: rows.collect() }));
+    }
+    page
+}
+
+fn context_row(answer: &Answer, look: &Look) -> Vec<Cell> {
+    let because = answer.because.first().map(|because| format!("{} {}", look.path(&because.file), because.at));
+    let owner = match (&answer.owner, answer.verdict) {
+        (Some(owner), _) => Cell::plain(look.owner(owner)),
+        (None, Verdict::NotFound) => Cell::plain(""),
+        (None, _) => Cell::toned(Tone::Warning, "no manager claims it"),
+    };
+    let runs = match (&answer.taken_for, &answer.runs) {
+        (Some(taken), _) => {
+            let value = taken.value.as_ref().map(|value| format!(" for `{value}`")).unwrap_or_default();
+            Cell::toned(Tone::Warning, format!("{} of the shell{value}", taken.how.word()))
+        }
+        (None, Some(runs)) => Cell::shown(runs.to_string(), look.path(runs)),
+        (None, None) => Cell::toned(Tone::Faint, "not reached"),
+    };
+    let because = match &answer.taken_for {
+        Some(taken) => format!("{} {}", look.path(&taken.because.file), taken.because.at),
+        None => because.unwrap_or_default(),
+    };
+    vec![runs, owner, Cell::plain(because)]
 }
 
 /// Where the second column begins.
@@ -143,7 +216,12 @@ fn in_full(answer: &Answer, look: &Look) -> Vec<Line> {
             _ => line.and(Tone::Warning, format!("{} leads to no interpreter", script.line)),
         });
     }
-    for found in &answer.findings {
+    if let Some(taken) = &answer.taken_for {
+        let value = taken.value.as_ref().map(|value| format!(" for `{value}`")).unwrap_or_default();
+        let line = row("typed").and(Tone::Warning, format!("{} of the shell{value}", taken.how.word()));
+        lines.push(line.and(Tone::Faint, format!("  ({}, {})", taken.because.file, taken.because.at)));
+    }
+    for found in answer.findings.iter().filter(|found| found.severity > Severity::Note) {
         let label = if found.severity == Severity::Error { "broken" } else { "careful" };
         lines.push(row(label).and(Tone::Warning, found.summary.clone()));
         lines.push(row("").and(Tone::Plain, found.consequence.clone()));
@@ -241,6 +319,10 @@ fn headline(answer: &Answer, look: &Look) -> Line {
             let hint = answer.version_hint.as_ref().map(|version| format!("; it says {version}")).unwrap_or_default();
             let read = if look.managers.is_empty() { String::new() } else { format!("  (read: {})", look.managers) };
             line.and(Tone::Warning, format!("no manager claims it{doubt}{hint}")).and(Tone::Faint, read)
+        }
+        (Verdict::NotFound, _) if answer.taken_for.is_some() => {
+            let how = answer.taken_for.as_ref().map_or("", |taken| taken.how.word());
+            line.and(Tone::Accent, format!("{how} of the shell; no program of this name{doubt}"))
         }
         (Verdict::NotFound, _) => {
             let what = match answer.kind {

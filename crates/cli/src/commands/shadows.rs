@@ -6,8 +6,10 @@ use std::os::unix::ffi::OsStrExt as _;
 
 use clap::Args;
 use whodunit_core::answers::Located;
+use whodunit_core::answers::across::{Across, Meaning, across};
 use whodunit_core::answers::shadows::{Shadow, Shadows, shadows};
 use whodunit_core::model::Severity;
+use whodunit_core::search::Context;
 use whodunit_core::survey::Survey;
 use whodunit_core::text::Text;
 
@@ -28,6 +30,12 @@ use crate::run::{Failure, Ready};
 pub struct Arguments {
     /// Only these names
     name: Vec<OsString>,
+
+    /// Compare contexts: every name that means different programs in different ones
+    ///
+    /// One row a name, one column a context; of the first person counted (--person NAME for another).
+    #[arg(long)]
+    across: bool,
 }
 
 /// Answers.
@@ -36,9 +44,28 @@ pub fn run(arguments: &Arguments, global: &Global, streams: &mut Streams) -> Res
     if let Some(bad) = names.iter().find(|name| name.is_empty() || name.contains(&b'/')) {
         return Err(Failure::usage(format!("{bad}: a command's name has no slash (whodunit owner takes paths)")));
     }
-    let ready = Ready::new(global)?;
+    let mut ready = Ready::new(global)?;
+    if arguments.across {
+        if ready.contexts.len() == 1 {
+            ready.contexts = Context::ALL.to_vec();
+        }
+        let survey = Survey::of(&ready.scene);
+        let answer = across(&survey, &ready.searches(), &names);
+        let found =
+            names.is_empty() || answer.rows.iter().any(|row| row.meanings.iter().any(|one| one.winner.is_some()));
+        return output::show(&answer, &survey, &ready, global, streams, found);
+    }
     let survey = Survey::of(&ready.scene);
-    let (answer, unshadowed) = shadows(&survey, &ready.search, &names);
+    let (mut answer, mut unshadowed) = (Shadows { shadows: Vec::new() }, Vec::new());
+    for (number, search) in ready.searches().iter().enumerate() {
+        let (of_one, other) = shadows(&survey, search, &names);
+        answer.shadows.extend(of_one.shadows);
+        if number == 0 {
+            unshadowed = other;
+        }
+    }
+    // Of several contexts, one in which it is shadowed is told.
+    unshadowed.retain(|one| !answer.shadows.iter().any(|shadow| shadow.name == one.name));
     let outcome =
         output::show(&answer, &survey, &ready, global, streams, unshadowed.iter().all(|one| one.only.is_some()))?;
     if !global.quiet {
@@ -51,6 +78,97 @@ pub fn run(arguments: &Arguments, global: &Global, streams: &mut Streams) -> Res
         }
     }
     Ok(outcome)
+}
+
+impl Shown for Across {
+    type Item = Shadow;
+    const COMMAND: &'static str = "shadows";
+
+    fn items(&self) -> &[Shadow] {
+        &self.shadows
+    }
+
+    fn grid(&self) -> Grid {
+        let columns = self.contexts.iter().map(|context| Column::words(context.word(), context.word()));
+        let columns = std::iter::once(Column::words("name", "NAME")).chain(columns).collect();
+        let row = |row: &whodunit_core::answers::across::Row| {
+            let cells = row.meanings.iter().map(|meaning| match (&meaning.taken, &meaning.winner) {
+                (Some(taken), _) => Cell::plain(taken.how.word()),
+                (None, winner) => Cell::plain(winner.as_ref().map(|one| one.path.to_string()).unwrap_or_default()),
+            });
+            std::iter::once(Cell::plain(row.name.to_string())).chain(cells).collect()
+        };
+        Grid { columns, rows: self.rows.iter().map(row).collect() }
+    }
+
+    fn page(&self, look: &Look) -> Vec<Piece> {
+        let whose = self.person.as_ref().map(|person| format!(" for {person}")).unwrap_or_default();
+        let says = match self.findings.len() {
+            0 => format!("every name means the same program in every context{whose}"),
+            1 => format!("1 name means different programs in different contexts{whose}"),
+            many => format!("{many} names mean different programs in different contexts{whose}"),
+        };
+        let warnings = self.rows.iter().filter(|row| row.severity > Severity::Note).count();
+        let mut first = Line::of(Tone::Strong, says);
+        if warnings > 0 {
+            first = first.and(Tone::Warning, format!("; {}", output::count(warnings, "warning")));
+        }
+        let mut page: Vec<Piece> = vec![first.into()];
+        if self.rows.is_empty() {
+            return page;
+        }
+        page.push(Line::blank().into());
+        // Contexts in which every name means the same share a column.
+        let mut groups: Vec<(Vec<&str>, usize)> = Vec::new();
+        for (at, context) in self.contexts.iter().enumerate() {
+            let is_same = |other: usize| self.rows.iter().all(|row| row.meanings[other] == row.meanings[at]);
+            match groups.iter_mut().find(|(_, other)| is_same(*other)) {
+                Some((words, _)) => words.push(context.word()),
+                None => groups.push((vec![context.word()], at)),
+            }
+        }
+        let titles: Vec<String> = groups.iter().map(|(words, _)| words.join(" ").to_uppercase()).collect();
+        // More than fit into a column's head are told above it.
+        let is_short = titles.iter().all(|title| title.len() <= 24);
+        if !is_short {
+            for (letter, (words, _)) in ('A'..).zip(&groups) {
+                page.push(
+                    Line::blank()
+                        .to(2)
+                        .and(Tone::Accent, letter)
+                        .and(Tone::Plain, format!("  {}", words.join(", ")))
+                        .into(),
+                );
+            }
+            page.push(Line::blank().into());
+        }
+        let heads =
+            ('A'..).zip(&titles).map(|(letter, title)| if is_short { title.clone() } else { letter.to_string() });
+        let columns =
+            std::iter::once(Column::words("name", "NAME")).chain(heads.map(|head| Column::titled("context", head)));
+        let rows = self.rows.iter().map(|row| {
+            let name = Cell::toned(
+                if row.severity > Severity::Note { Tone::Warning } else { Tone::Strong },
+                row.name.to_string(),
+            );
+            std::iter::once(name).chain(groups.iter().map(|(_, at)| cell(&row.meanings[*at], look))).collect()
+        });
+        page.push(Piece::Table(Grid { columns: columns.collect(), rows: rows.collect() }));
+        page
+    }
+}
+
+/// What a name is in one context, in a few words.
+fn cell(meaning: &Meaning, look: &Look) -> Cell {
+    match (&meaning.taken, &meaning.winner) {
+        (Some(taken), _) => Cell::toned(Tone::Warning, taken.how.word()),
+        (None, Some(Located { owner: Some(owner), version, .. })) => {
+            let version = version.as_ref().map(|version| format!(" {version}")).unwrap_or_default();
+            Cell::plain(format!("{}{version}", owner.manager))
+        }
+        (None, Some(Located { path, .. })) => Cell::toned(Tone::Warning, look.path(path)),
+        (None, None) => Cell::toned(Tone::Faint, "–"),
+    }
 }
 
 impl Shown for Shadows {

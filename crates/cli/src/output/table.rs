@@ -1,5 +1,6 @@
 //! Rows and columns, for terminals and for Markdown.
 
+use std::borrow::Cow;
 use std::io::{self, Write};
 
 use tabled::builder::Builder;
@@ -10,12 +11,12 @@ use tabled::settings::{Alignment, Padding, Style, Width};
 use super::page::Tone;
 
 /// One column.
-#[derive(Debug, Clone, Copy)]
+#[derive(Debug, Clone)]
 pub struct Column {
     /// Its name in data formats.
     pub key: &'static str,
     /// Its heading for people.
-    pub title: &'static str,
+    pub title: Cow<'static, str>,
     /// Whether its values are numbers, which are set to the right.
     pub number: bool,
 }
@@ -23,17 +24,22 @@ pub struct Column {
 impl Column {
     /// A column of words.
     pub const fn words(key: &'static str, title: &'static str) -> Self {
-        Column { key, title, number: false }
+        Column { key, title: Cow::Borrowed(title), number: false }
+    }
+
+    /// A column of words whose heading depends on the answer.
+    pub fn titled(key: &'static str, title: String) -> Self {
+        Column { key, title: Cow::Owned(title), number: false }
     }
 
     /// A column of numbers.
     pub const fn numbers(key: &'static str, title: &'static str) -> Self {
-        Column { key, title, number: true }
+        Column { key, title: Cow::Borrowed(title), number: true }
     }
 }
 
 /// One cell: what data formats hold, what people see, and in which tone.
-#[derive(Debug, Clone)]
+#[derive(Debug, Clone, PartialEq, Eq)]
 pub struct Cell {
     /// For data formats.
     pub text: String,
@@ -78,7 +84,7 @@ pub fn aligned(out: &mut impl Write, grid: &Grid, width: Option<usize>, color: b
         false => text.to_owned(),
     };
     let mut table = Builder::with_capacity(grid.rows.len() + 1, grid.columns.len());
-    table.push_record(grid.columns.iter().map(|column| toned(Tone::Faint, column.title)));
+    table.push_record(grid.columns.iter().map(|column| toned(Tone::Faint, &column.title)));
     for row in &grid.rows {
         table.push_record(row.iter().map(|cell| toned(cell.tone, cell.for_people())));
     }
@@ -100,7 +106,7 @@ pub fn aligned(out: &mut impl Write, grid: &Grid, width: Option<usize>, color: b
 /// Writes a Markdown table.
 pub fn markdown(out: &mut impl Write, grid: &Grid) -> io::Result<()> {
     let mut table = Builder::with_capacity(grid.rows.len() + 1, grid.columns.len());
-    table.push_record(grid.columns.iter().map(|column| column.title));
+    table.push_record(grid.columns.iter().map(|column| &*column.title));
     for row in &grid.rows {
         table.push_record(row.iter().map(|cell| cell.for_people().replace('|', "\\|")));
     }

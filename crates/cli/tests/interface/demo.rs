@@ -69,6 +69,13 @@ snapshots! {
     states_json: ["states", "profile", "--format", "json"];
     states_csv: ["states", "--format", "csv"];
     states_of_nothing: ["states", "kraken"];
+    owner_in_all_contexts: ["owner", "tidegauge", "/usr/bin/barolog", "--context", "all", "--person", "maren"];
+    owner_of_an_alias: ["owner", "ll", "--context", "terminal", "--person", "maren"];
+    owner_behind_a_function: ["owner", "barolog", "--context", "terminal", "--person", "tobin"];
+    shadows_across: ["shadows", "--across", "--person", "maren"];
+    shadows_across_json: ["shadows", "--across", "shoal", "--format", "json"];
+    shadows_across_csv: ["shadows", "--across", "--format", "csv", "--person", "tobin"];
+    shadows_across_of_nothing: ["shadows", "--across", "kraken"];
     paths_of_all_contexts: ["paths", "--context", "all"];
     paths_json: ["paths", "--context", "terminal", "--person", "tobin", "--format", "json"];
     paths_csv: ["paths", "--format", "csv", "--person", "maren"];

@@ -7,6 +7,7 @@
 mod demo;
 mod hostile;
 mod hostile_homes;
+mod hostile_shells;
 mod hostile_sources;
 mod quay;
 mod real_apt;

@@ -106,7 +106,9 @@ pub const PATH: &str = "/home/maren/.local/bin:/home/maren/.cargo/bin:/home/mare
 /// Asks the demo workstation.
 pub fn ask(arguments: &[&str]) -> Ran {
     let place = lantern().to_str().unwrap();
-    let path: &[&str] = if arguments.contains(&"--path") { &[] } else { &["--path", PATH] };
+    // Those that ask for a context have its search path.
+    let has_own = arguments.iter().any(|word| ["--path", "--context", "--across"].contains(word));
+    let path: &[&str] = if has_own { &[] } else { &["--path", PATH] };
     run([&["--root", place], path, arguments].concat())
 }
 

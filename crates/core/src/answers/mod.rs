@@ -1,5 +1,6 @@
 //! One file per question that a person asks. Each is a pure function of a survey.
 
+pub mod across;
 pub mod inventory;
 pub mod launchers;
 pub mod offers;

@@ -4,6 +4,7 @@ use schemars::JsonSchema;
 use schemars::generate::SchemaSettings;
 use serde_json::Value;
 
+use super::across::Across;
 use super::inventory::{Inventory, Totals};
 use super::launchers::Launchers;
 use super::offers::Offers;
@@ -26,6 +27,7 @@ enum Document {
     Offers(Envelope<Offers>),
     Paths(Envelope<Paths>),
     Shadows(Envelope<Shadows>),
+    Across(Envelope<Across>),
     States(Envelope<States>),
     Unowned(Envelope<Unowned>),
 }

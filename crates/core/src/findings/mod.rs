@@ -4,3 +4,4 @@ pub mod folders;
 pub mod held;
 pub mod launchers;
 pub mod programs;
+pub mod words;

@@ -11,8 +11,10 @@ pub mod launchers;
 mod places;
 pub mod shell;
 mod trail;
+pub mod words;
 
 use std::collections::BTreeMap;
+use std::sync::Arc;
 
 use crate::model::Evidence;
 use crate::root::{Kind, Meta, Root};
@@ -22,6 +24,8 @@ use hashbrown::HashSet;
 
 pub use contexts::{Context, Situation, Wish, situation};
 pub use places::{program_folders, trees_of_programs};
+use words::Words;
+
 pub use trail::{End, How, Script, Step, Trail};
 
 /// One folder of a search path.
@@ -50,6 +54,10 @@ pub struct SearchPath {
     pub unknown: Vec<Evidence>,
     /// Whether a person gave the list.
     pub is_given: bool,
+    /// Whose it is, where it is a person's.
+    pub person: Option<Text>,
+    /// What the context's shell takes names for, before it searches.
+    pub words: Option<Arc<Words>>,
 }
 
 /// A file that a name reaches.
@@ -91,7 +99,11 @@ impl SearchPath {
     pub fn in_situation(scene: &Scene, situation: &Situation) -> Self {
         let (listed, unknown) = situation.list("PATH");
         let listed = listed.into_iter().map(|one| (one.folder, one.because)).collect();
-        Self::from_list(scene, situation.context, listed, unknown)
+        SearchPath {
+            person: Some(situation.person.name.clone()),
+            words: Words::of(situation).map(Arc::new),
+            ..Self::from_list(scene, situation.context, listed, unknown)
+        }
     }
 
     /// The search path that a person gave.
@@ -102,7 +114,7 @@ impl SearchPath {
     }
 
     fn from_list(scene: &Scene, context: Context, list: Vec<(Text, Evidence)>, unknown: Vec<Evidence>) -> Self {
-        let mut path = SearchPath { context, entries: Vec::new(), unknown, is_given: false };
+        let mut path = SearchPath { context, entries: Vec::new(), unknown, is_given: false, person: None, words: None };
         let mut seen = HashSet::new();
         for (number, (spelled, mut because)) in (1..).zip(list) {
             if !spelled.starts_with(b"/") && !scene.root.is_live() {

@@ -8,7 +8,7 @@ use super::look::Found;
 use super::{Answer, Elsewhere, Hop, Interpreter, Target, TargetKind, Verdict};
 use crate::answers::{Located, claims_on_last, locate};
 use crate::claims::{ClaimIndex, FoundClaim};
-use crate::findings::programs;
+use crate::findings::{programs, words};
 use crate::model::{Claimant, Digest, Evidence, Finding, Owner};
 use crate::root::{Kind, Root};
 use crate::search::{End, How, SearchPath, Step, Trail, hints};
@@ -27,6 +27,10 @@ impl Judge<'_, '_> {
         let mut answer = self.of_found(target, found);
         if matches!(found, Found::Command { .. } | Found::Other { .. }) && target.kind != Some(TargetKind::Package) {
             answer.findings.extend(self.dangling(&target.name));
+            answer.taken_for = self.search.words.as_ref().and_then(|words| words.take(&target.name));
+            if let (Some(taken), Some(runs)) = (&answer.taken_for, &answer.runs) {
+                answer.findings.extend(words::hides(&target.name, runs, taken, self.search.context));
+            }
         }
         answer
     }
@@ -111,6 +115,7 @@ impl Judge<'_, '_> {
             owner: None,
             owners: Vec::new(),
             version_hint: None,
+            taken_for: None,
             hidden: Vec::new(),
             hidden_by: None,
             elsewhere: Vec::new(),

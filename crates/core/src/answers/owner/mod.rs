@@ -9,6 +9,7 @@ use serde::Serialize;
 
 use super::Located;
 use crate::model::{CoverageState, Evidence, Finding, Owner, Remedy};
+use crate::search::words::Taken;
 use crate::search::{Context, How, SearchPath};
 use crate::survey::Survey;
 use crate::text::Text;
@@ -93,6 +94,8 @@ pub struct Answer {
     pub owners: Vec<Owner>,
     /// Its version, where it has no owner and says so itself.
     pub version_hint: Option<Text>,
+    /// What the context's shell takes the name for, before it looks for a program.
+    pub taken_for: Option<Taken>,
     /// The copies behind it, in order.
     pub hidden: Vec<Located>,
     /// The copy that runs instead when its name is typed.
@@ -119,12 +122,30 @@ pub struct Owners {
 /// Answers for every target with one reading of the machine.
 #[must_use]
 pub fn owners(survey: &Survey<'_>, search: &SearchPath, targets: &[Target]) -> Owners {
+    owners_in(survey, std::slice::from_ref(search), targets)
+}
+
+/// The same on several search paths: what is a command has one answer for each, everything else one.
+#[must_use]
+pub fn owners_in(survey: &Survey<'_>, searches: &[SearchPath], targets: &[Target]) -> Owners {
     let folders = survey.program_folders();
-    let found: Vec<Found> = targets.iter().map(|target| Found::look(survey, search, &folders, target)).collect();
-    let index = survey.claims(found.iter().flat_map(Found::paths));
-    let judge = Judge { survey, search, index: &index };
-    let mut answers: Vec<Answer> =
-        targets.iter().zip(&found).map(|(target, found)| judge.answer(target, found)).collect();
+    let mut found: Vec<(&Target, &SearchPath, Found)> = Vec::new();
+    for target in targets {
+        let start = found.len();
+        for search in searches {
+            found.push((target, search, Found::look(survey, search, &folders, target)));
+        }
+        let is_command = found[start..].iter().any(|(.., found)| matches!(found, Found::Command { .. }));
+        if !is_command {
+            found.truncate(start + 1);
+        }
+    }
+    let index = survey.claims(found.iter().flat_map(|(.., found)| found.paths()));
+    let answer = |(target, search, found): &(&Target, &SearchPath, Found)| {
+        let judge = Judge { survey, search, index: &index };
+        judge.answer(target, found)
+    };
+    let mut answers: Vec<Answer> = found.iter().map(answer).collect();
     let coverage = survey.coverage();
     let is_lost = |of_manager: bool| {
         coverage.iter().any(|part| part.manager.is_some() == of_manager && part.state != CoverageState::Read)

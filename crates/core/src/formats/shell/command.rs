@@ -594,7 +594,8 @@ impl Parser<'_> {
                 assignments.push(assignment);
                 continue;
             }
-            if self.dialect == Dialect::Zsh && !words.is_empty() && self.has_keyword(b"}") {
+            let has_begun = !words.is_empty() || !assignments.is_empty();
+            if self.dialect == Dialect::Zsh && has_begun && self.has_keyword(b"}") {
                 break;
             }
             let Some(mut word) = self.word()? else { break };

@@ -136,7 +136,7 @@ fn follow(
     };
     if shell == Shell::Fish {
         let mut run = Fish::new(at, state);
-        run.doubts = doubts;
+        run.take_doubts(doubts);
         match only {
             Some(files) => files.iter().for_each(|file| run.file(file)),
             None => run.start(),

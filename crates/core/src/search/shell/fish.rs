@@ -5,7 +5,7 @@ use std::sync::Arc;
 
 use super::run::{Flow, Run, Surroundings};
 use super::state::{Alias, AliasKind, Function, LISTS, Place, State, Value, Variable, is_known, parts, places_after};
-use super::{pattern, state};
+use super::pattern;
 use crate::formats::shell::fish::{Block, Kind, Part, Statement, Word, parse, plain};
 use crate::model::Evidence;
 use crate::root::{Kind as FileKind, Limit};
@@ -25,8 +25,6 @@ struct Defined {
 /// A fish that is followed. Tests of files, patterns and programs are those of the other shells.
 pub struct Fish<'s> {
     run: Run<'s>,
-    /// What is not known, by number.
-    pub doubts: Vec<Evidence>,
     bodies: BTreeMap<Vec<u8>, Defined>,
     /// Folders of `fish_user_paths` that were put into the path.
     added: Vec<Vec<u8>>,
@@ -50,7 +48,6 @@ impl<'s> Fish<'s> {
         }
         Fish {
             run: Run::new(at, state),
-            doubts: Vec::new(),
             bodies: BTreeMap::new(),
             added: Vec::new(),
             scopes: Vec::new(),
@@ -60,6 +57,11 @@ impl<'s> Fish<'s> {
             output: None,
             functions: Vec::new(),
         }
+    }
+
+    /// Takes over what was not known before it was started.
+    pub fn take_doubts(&mut self, doubts: Vec<Evidence>) {
+        self.run.doubts = doubts;
     }
 
     /// Reads what every fish reads: universal variables, the folders `conf.d`, and both `config.fish`.
@@ -98,14 +100,14 @@ impl<'s> Fish<'s> {
 
     /// The state at the end, as other shells have it.
     pub fn finish(self) -> (State, Vec<Evidence>) {
-        let (mut state, _) = self.run.finish();
+        let (mut state, doubts) = self.run.finish();
         for (name, variable) in &mut state.variables {
             if let Value::List(list) = &variable.value {
                 let separator: &[u8] = if is_path(name) { b":" } else { b" " };
                 variable.value = Value::Text(list.join(separator));
             }
         }
-        (state, self.doubts)
+        (state, doubts)
     }
 
     /// `SETUVAR [--export] NAME:VALUE`, parts separated by `\x1e`.
@@ -147,17 +149,11 @@ impl<'s> Fish<'s> {
     }
 
     fn doubt(&mut self, says: impl Into<String>) -> usize {
-        let place = &self.run.place;
-        let doubt = Evidence::line(place.file.clone(), place.line, says);
-        if let Some(known) = self.doubts.iter().position(|known| *known == doubt) {
-            return known;
-        }
-        self.doubts.push(doubt);
-        self.doubts.len() - 1
+        self.run.doubt(says)
     }
 
     fn unknown(&mut self, says: impl Into<String>) -> Vec<u8> {
-        state::mark(self.doubt(says))
+        self.run.unknown(says)
     }
 
     fn cloud(&mut self, doubt: usize) {
@@ -176,6 +172,9 @@ impl<'s> Fish<'s> {
     }
 
     fn assign(&mut self, name: &[u8], list: Vec<Vec<u8>>, is_made_of_old: bool, exported: Option<bool>) {
+        if self.run.is_too_much(name, &Value::List(list.clone())) {
+            return;
+        }
         let old = self.run.state.variables.get(name).cloned();
         let mut variable = old.clone().unwrap_or_else(|| Variable::text("", false));
         if is_path(name) || name == b"fish_user_paths" {
@@ -301,11 +300,7 @@ impl<'s> Fish<'s> {
     }
 
     fn stop(&mut self, why: &str) {
-        if !self.run.is_stopped {
-            self.run.is_stopped = true;
-            let doubt = self.doubt(format!("{why}: what follows is not known"));
-            self.cloud(doubt);
-        }
+        self.run.stop(why);
     }
 
     fn block(&mut self, block: &Block) -> Flow {
@@ -760,7 +755,7 @@ impl<'s> Fish<'s> {
         // The rules speak the language of the other shells; this one's own set-up is told apart.
         let list = self.list_of(b"PATH").unwrap_or_default().join(&b':');
         let known = self.run.state.variables.insert(b"PATH".to_vec(), Variable::text(list, true));
-        let (kept, doubts) = (self.run.output.replace(Vec::new()), std::mem::take(&mut self.run.doubts));
+        let kept = self.run.output.replace(Vec::new());
         let is_set_up = super::rules::is_set_up(self.run.which(name).as_deref(), arguments);
         if is_set_up {
             let file = self.run.which(name).unwrap_or_default();
@@ -771,16 +766,12 @@ impl<'s> Fish<'s> {
         } else {
             self.run.program(name, arguments);
             let text = self.run.output.take().unwrap_or_default();
-            if !is_known(&text) {
-                let unknown = self.unknown(format!("{} is not run", Text::from(name)));
-                self.write(unknown);
-            } else if !text.is_empty() {
+            if !text.is_empty() {
                 let lines = text.strip_suffix(b"\n").unwrap_or(&text);
                 lines.split(|&b| b == b'\n').for_each(|line| self.write(line.to_vec()));
             }
         }
         self.run.output = kept;
-        self.run.doubts = doubts;
         if let Some(known) = known {
             self.run.state.variables.insert(b"PATH".to_vec(), known);
         }

@@ -17,6 +17,10 @@ use crate::text::Text;
 const MOST_STEPS: u32 = 60_000;
 /// Files that read files, and functions that call functions, to this depth.
 const DEEPEST: u32 = 40;
+/// Longer lists of folders are not followed.
+const MOST_FOLDERS: usize = 1000;
+/// Longer values are not.
+const LONGEST_VALUE: usize = 4 << 20;
 /// A larger start-up file is not read.
 const LARGEST: Limit = Limit::bytes(2 << 20);
 
@@ -277,8 +281,9 @@ impl<'s> Run<'s> {
         self.status = Some(0);
         let mut flow = match super::rules::of_file(self, file) {
             Some(text) => self.text(&text),
-            // Some editors end lines with CR LF; a shell takes the CR for a letter, and so does this.
-            None => self.commands(&content),
+            // Some editors end lines with CR LF; a shell takes the CR for a letter, and so does this. Zero bytes are
+            // passed over.
+            None => self.commands(&content.into_iter().filter(|&b| b != 0).collect::<Vec<u8>>()),
         };
         if std::mem::take(&mut self.failed_file) {
             flow = self.mistake();
@@ -425,6 +430,8 @@ impl<'s> Run<'s> {
             match redirect.operator {
                 "<<" | "<<-" => input = Some(target),
                 "<<<" => input = Some([&target[..], b"\n"].concat()),
+                "<" if target == b"/dev/null" => input = Some(Vec::new()),
+                "<" if target.starts_with(b"/dev/") => input = Some(self.unknown("what a device says")),
                 "<" => match self.at.scene.root.read(&self.absolute(&target), LARGEST) {
                     Ok(content) if is_known(&target) => input = Some(content),
                     Err(RootError::Missing { .. }) if is_known(&target) => {
@@ -698,6 +705,23 @@ impl<'s> Run<'s> {
         Flow::Next
     }
 
+    /// Whether a value is larger than is carried along; nothing is known after that.
+    pub(super) fn is_too_much(&mut self, name: &[u8], value: &Value) -> bool {
+        let (length, count) = match value {
+            Value::Text(text) if LISTS.contains(&name) => (text.len(), memchr::memchr_iter(b':', text).count()),
+            Value::Text(text) => (text.len(), 0),
+            Value::List(list) => (list.iter().map(|one| one.len() + 1).sum(), list.len()),
+        };
+        let is_folders = LISTS.contains(&name) || name == b"fish_user_paths";
+        let is_too_much = length > LONGEST_VALUE || (is_folders && count > MOST_FOLDERS);
+        if is_too_much {
+            self.stop("a value that is longer than is followed, perhaps without an end");
+        } else {
+            self.step(u32::try_from(length / 4096).unwrap_or(0));
+        }
+        is_too_much
+    }
+
     /// Sets a variable, and remembers who did.
     pub(super) fn assign(&mut self, name: &[u8], value: Value, is_made_of_old: bool) {
         let (name, value) = match (self.dialect(), substitute::tied(name)) {
@@ -710,6 +734,9 @@ impl<'s> Run<'s> {
             ),
             _ => (name, value),
         };
+        if self.is_too_much(name, &value) {
+            return;
+        }
         let old = self.state.variables.get(name);
         let value = match (value, old.is_some_and(|old| old.unique)) {
             (Value::Text(text), true) => Value::Text(once_each(&text, b':')),

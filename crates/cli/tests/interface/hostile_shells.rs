@@ -1,0 +1,78 @@
+//! Start-up files that no shell would survive, or that somebody made to mislead: an end, and a word about it.
+
+use std::fs;
+use std::time::{Duration, Instant};
+
+use super::support::{open_folder, run};
+
+/// What is said of maren's log-in with this profile, and the folders that are told.
+fn followed(profile: &[u8], shell: &str) -> (String, String, bool) {
+    let made = open_folder();
+    let at = |path: &str| made.path().join(path);
+    for folder in ["etc", "home/maren/.config/fish", "usr/bin"] {
+        fs::create_dir_all(at(folder)).unwrap();
+    }
+    fs::write(at("etc/passwd"), "maren:x:1000:1000::/home/maren:/bin/bash\n").unwrap();
+    for file in [".profile", ".zprofile", ".config/fish/config.fish"] {
+        fs::write(at("home/maren").join(file), profile).unwrap();
+    }
+    let start = Instant::now();
+    let root = made.path().to_str().unwrap().to_owned();
+    let ran = run(["--root", &root, "paths", "--shell", shell, "--inherit", "PATH=/usr/bin", "--format", "json"]);
+    assert!(start.elapsed() < Duration::from_secs(20), "an end");
+    let document = ran.document();
+    let one = &document["contexts"][0];
+    let folders: Vec<&str> =
+        one["entries"].as_array().unwrap().iter().map(|entry| entry["folder"].as_str().unwrap()).collect();
+    let unknown: Vec<&str> =
+        one["unknowns"].as_array().unwrap().iter().map(|doubt| doubt["says"].as_str().unwrap()).collect();
+    (folders.join(":"), unknown.join("; "), one["certain"] == true)
+}
+
+#[test]
+fn bad_start_up_files_come_to_an_end_and_are_told() {
+    let long = [b"X=".to_vec(), vec![b'x'; 1 << 20], b"\nPATH=/opt:$PATH\n".to_vec()].concat();
+    let many = b"PATH=$PATH:/opt/x\n".repeat(70_000);
+    let deep = [b"x=".to_vec(), b"$(".repeat(3000)].concat();
+    let nested = [b"f() { f; f; }\nf\n".to_vec(), b"PATH=/opt:$PATH\n".to_vec()].concat();
+    let replaced = [b"X=".to_vec(), vec![b'a'; 200_000], b"\nPATH=${X//a*b/c}\n".to_vec()].concat();
+    let cases: [(&[u8], &str, &str); 14] = [
+        (b"while :; do PATH=$PATH:/x; done\n", "sh", "without an end"),
+        (b". ~/.profile\n", "sh", "read files without an end"),
+        (b". ~/.zprofile\n", "zsh", "read files without an end"),
+        (b"source ~/.config/fish/config.fish\n", "fish", "read files without an end"),
+        (b"while true; set -a PATH /x; end\n", "fish", "without an end"),
+        (&nested, "bash", "without an end"),
+        (b"if x; then\n", "bash", "then with nothing behind it"),
+        (b"PATH=\"/x\n", "bash", "a double quote is not closed"),
+        (b"set PATH 'x\n", "fish", "a quote is not closed"),
+        (&deep, "bash", "nested too deep"),
+        (&many, "sh", "longer than is followed"),
+        (&replaced, "bash", "a replacement in a longer value"),
+        (b"PATH=/opt/$(nobody-knows):/x; . <(cat /etc/x)\n", "bash", "reads a file whose name is not known"),
+        (b"PATH=/opt/$RANDOM_$$\n", "bash", "the number of a process"),
+    ];
+    for (profile, shell, says) in cases {
+        let (_, unknown, _) = followed(profile, shell);
+        let shown = String::from_utf8_lossy(&profile[..profile.len().min(60)]).into_owned();
+        assert!(unknown.contains(says), "{shell}: {shown}: {unknown}");
+    }
+    assert_eq!(followed(&long, "bash"), ("/opt:/usr/bin".to_owned(), String::new(), true));
+    let (folders, _, certain) = followed(b"PATH=/opt/\xff\xfe:$PATH\n\0\0\n", "sh");
+    assert!(certain && folders.ends_with(":/usr/bin"), "{folders:?}");
+}
+
+/// What is known past the unknown is still told.
+#[test]
+fn what_is_known_stands_around_what_is_not() {
+    let (folders, unknown, certain) = followed(b"PATH=/opt/a:$(guess):$PATH\nPATH=/opt/b:$PATH\n", "bash");
+    assert_eq!(
+        (folders.as_str(), certain),
+        ("/opt/b:/opt/a::/usr/bin", true),
+        "a program that is not there: {unknown}"
+    );
+    let one = b"if [ -e /dev/null ]; then :; fi\nif read -t 1 x </dev/tty; then PATH=/opt/one:$PATH; else PATH=/opt/two:$PATH; fi\nPATH=$PATH:/opt/end\n";
+    let (folders, unknown, certain) = followed(one, "bash");
+    assert_eq!((folders.as_str(), certain), ("/usr/bin:/opt/end", false));
+    assert!(unknown.contains("whether a command succeeds"), "{unknown}");
+}

@@ -1,0 +1,38 @@
+//! Names that a shell takes for something of its own, before any program of that name is found.
+
+use crate::model::{Finding, Remedy, Severity};
+use crate::search::Context;
+use crate::search::words::{Taken, TakenFor, is_same_program};
+use crate::text::{Text, shell_word};
+
+/// A name of the shell's own in front of a program; nothing where it only starts that program with more words.
+#[must_use]
+pub fn hides(name: &Text, program: &Text, taken: &Taken, context: Context) -> Option<Finding> {
+    let (kind, severity) = match taken.how {
+        TakenFor::Alias if taken.value.as_ref().is_some_and(|value| is_same_program(name, value)) => return None,
+        TakenFor::Alias => ("alias-hides-command", Severity::Warning),
+        TakenFor::Function => ("function-hides-command", Severity::Warning),
+        // That is how shells are made; it matters to who looks for the program.
+        TakenFor::Builtin | TakenFor::ReservedWord => ("builtin-hides-command", Severity::Note),
+    };
+    let is_in = format!("in the context {}", context.word());
+    let summary = match (&taken.value, taken.how) {
+        (Some(value), _) => format!("{name} is an alias for `{value}` {is_in}, and {program} does not run"),
+        (None, how) => format!("{name} is a {} of the shell {is_in}, and {program} does not run by itself", how.word()),
+    };
+    let ways = Remedy { purpose: "run the program".to_owned(), command: format!("command {}", shell_word(name)) };
+    let direct = Remedy { purpose: "run the program".to_owned(), command: shell_word(program) };
+    let is_own = matches!(taken.how, TakenFor::Builtin | TakenFor::ReservedWord);
+    Some(Finding {
+        kind: kind.to_owned(),
+        severity,
+        subject: name.clone(),
+        summary,
+        packages: Vec::new(),
+        paths: vec![program.clone()],
+        consequence: "what is typed is not what a script, a launcher or sudo runs".to_owned(),
+        remedies: vec![if is_own { direct } else { ways }],
+        evidence: vec![taken.because.clone()],
+        accepted: None,
+    })
+}
