@@ -7,11 +7,13 @@ use std::path::Path;
 
 use proptest::prelude::*;
 use whodunit_core::answers::owner::{Target, owners};
-use whodunit_core::formats::{accounts, bolt, manual, settings, shebang};
+use whodunit_core::formats::shell::{Dialect, Parser, fish};
+use whodunit_core::formats::{accounts, bolt, dynamic, loader_cache, manual, settings, shebang};
 use whodunit_core::managers::Detail;
 use whodunit_core::model::{Asked, Wanted};
 use whodunit_core::root::Root;
 use whodunit_core::scene::{Here, People, Scene};
+use whodunit_core::search::contexts::{Shell, Wish, situation};
 use whodunit_core::search::{Context, SearchPath, hints};
 use whodunit_core::survey::Survey;
 use whodunit_core::text::{Text, shown};
@@ -20,6 +22,14 @@ use whodunit_core::version::{conda, debian, gem, gentoo, pacman, pep440, rpm, se
 proptest! {
     #[test]
     fn small_formats(bytes: Vec<u8>, more: Vec<u8>) {
+        for dialect in [Dialect::Posix, Dialect::Bash, Dialect::Zsh] {
+            for list in Parser::new(&bytes, dialect) {
+                prop_assert!(list.is_ok() || list.is_err());
+            }
+        }
+        let _ = fish::parse(&bytes, 1);
+        let _ = loader_cache::entries(&bytes);
+        let _ = dynamic::read(std::io::Cursor::new(&bytes));
         let _ = bolt::each(&bytes, &more, &mut |_, _| ());
         let _ = accounts::accounts(&bytes).count();
         let _ = settings::assignments(&bytes).count() + settings::environment(&bytes).count();
@@ -41,7 +51,7 @@ proptest! {
 const STATUS: &str = "Package: pegel\nStatus: install ok installed\nArchitecture: amd64\nMulti-Arch: same\n\
     Version: 4.2-1\n\nPackage: b\nStatus: hold ok installed\nVersion: 1\n\n";
 
-const FILES: [(&str, &str); 47] = [
+const FILES: [(&str, &str); 54] = [
     ("var/lib/dpkg/status", STATUS),
     ("var/lib/dpkg/info/pegel:amd64.list", "/.\n/usr\n/usr/bin\n/usr/bin/pegel\n"),
     ("var/lib/dpkg/info/pegel:amd64.md5sums", "00000000000000000000000000000000  usr/bin/pegel\n"),
@@ -107,6 +117,16 @@ const FILES: [(&str, &str); 47] = [
     ("var/cache/snapd/names", "tarn\npegel\n"),
     ("home/maren/.local/share/flatpak/repo/tmp/cache/summaries/quay", "app/org.harbour.Tarn/x86_64/stable"),
     ("nix/var/nix/profiles/per-user/root/channels/quay/programs.sqlite", "SQLite format 3\0"),
+    ("etc/profile", "for p in /etc/profile.d/*.sh; do [ -r \"$p\" ] && . \"$p\"; done; PATH=~/b:${PATH%:*}:$((1+2))\n"),
+    ("etc/sudoers", "Defaults secure_path=\"/usr/bin:/bin\", !x\n@includedir /etc/sudoers.d\n"),
+    ("etc/crontab", "PATH=/usr/bin\n* * * * * root x\n"),
+    ("etc/security/pam_env.conf", "PATH DEFAULT=${HOME}/x OVERRIDE=@{HOME}/y\n"),
+    (
+        "home/maren/.bashrc",
+        "f() { local x=$1; case \":$PATH:\" in *:\"$x\":*) ;; *) PATH=$x:$PATH;; esac; }; f /opt; alias l='ls'\n",
+    ),
+    ("home/maren/.config/environment.d/x.conf", "PATH=${HOME}/x:$PATH\n"),
+    ("etc/ld.so.cache", "glibc-ld.so.cache1.1"),
     ("lib/apk/db/installed", "P:tarn\nV:1-r1\nF:usr/bin\nR:pegel\n\n"),
     ("etc/apk/world", "tarn=1-r1 !x\n"),
     ("var/db/pkg/app/tarn-1-r1/CONTENTS", "obj /usr/bin/pegel 00 1\nsym /a -> b 1\n"),
@@ -152,7 +172,78 @@ fn ask_everything(tree: &Path) {
     for asked in [Asked::Installed, Asked::Names(vec!["pegel".into(), "tarn".into()])] {
         let _ = survey.holdings().iter().map(|held| held.offers(&asked).len() + held.on_sources().len()).sum::<usize>();
     }
+    for person in &scene.people {
+        for context in Context::ALL {
+            for shell in [Shell::Dash, Shell::Bash, Shell::Zsh, Shell::Fish] {
+                let _ = situation(&scene, context, person, &Wish { shell: Some(shell), ..Wish::default() });
+            }
+        }
+    }
     let _ = survey.coverage();
+}
+
+/// Pieces of which start-up files are made.
+const PIECES: [&str; 40] = [
+    "PATH=$PATH:/opt",
+    "export ",
+    "if ",
+    "[ -d ~ ]",
+    "; then\n",
+    "else\n",
+    "fi\n",
+    "for x in ",
+    "$PATH ",
+    "do ",
+    "done\n",
+    "case $x in ",
+    "*) ",
+    ";; ",
+    "esac\n",
+    "f() { ",
+    "}\n",
+    "f ",
+    "local x=1\n",
+    "return\n",
+    ". ~/.bashrc\n",
+    "eval \"$x\"\n",
+    "$(",
+    ")",
+    "`",
+    "'",
+    "\"",
+    "${x%/*}",
+    "${x//a/b}",
+    "${#x}",
+    "(( x + 1 ))",
+    "[[ -n $x ]]",
+    " && ",
+    " || ",
+    " | ",
+    "while ",
+    "<<E\nE\n",
+    "{a,b}",
+    "set -a x\n",
+    "end\n",
+];
+
+proptest! {
+    #![proptest_config(ProptestConfig::with_cases(300))]
+    #[test]
+    fn start_up_files_of_any_pieces(pieces in prop::collection::vec(0..PIECES.len(), 1..40)) {
+        let tree = tempfile::tempdir().unwrap();
+        let text: String = pieces.iter().map(|piece| PIECES[*piece]).collect();
+        fs::create_dir_all(tree.path().join("etc")).unwrap();
+        fs::create_dir_all(tree.path().join("home/maren/.config/fish")).unwrap();
+        fs::write(tree.path().join("etc/passwd"), "maren:x:1000:1000::/home/maren:/bin/bash\n").unwrap();
+        for file in [".profile", ".bashrc", ".zprofile", ".zshrc", ".config/fish/config.fish"] {
+            fs::write(tree.path().join("home/maren").join(file), &text).unwrap();
+        }
+        let scene = Scene::new(Root::offline(tree.path()).unwrap(), &People::Everyone, Here::default()).unwrap();
+        for shell in [Shell::Dash, Shell::Bash, Shell::Zsh, Shell::Fish] {
+            let found = situation(&scene, Context::Terminal, &scene.people[0], &Wish { shell: Some(shell), ..Wish::default() });
+            prop_assert!(found.list("PATH").0.len() < 1100);
+        }
+    }
 }
 
 proptest! {

@@ -85,6 +85,11 @@ case \":$PATH:\" in
     *:/snap/bin:*) ;;
     *) PATH=\"$PATH:/snap/bin\" ;;
 esac
+case \":$XDG_DATA_DIRS:\" in
+    *:/var/lib/snapd/desktop:*) ;;
+    *) XDG_DATA_DIRS=\"${XDG_DATA_DIRS:-/usr/local/share:/usr/share}:/var/lib/snapd/desktop\" ;;
+esac
+export XDG_DATA_DIRS
 ";
 
 /// The gauge, its library for two architectures, and a table that came along.

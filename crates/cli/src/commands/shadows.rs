@@ -4,12 +4,15 @@ use std::ffi::OsString;
 use std::io::Write as _;
 use std::os::unix::ffi::OsStrExt as _;
 
-use clap::Args;
+use clap::{Args, ValueEnum};
 use whodunit_core::answers::Located;
 use whodunit_core::answers::across::{Across, Meaning, across};
+use whodunit_core::answers::launchers::{Session, shadows as launcher_shadows};
 use whodunit_core::answers::shadows::{Shadow, Shadows, shadows};
+use whodunit_core::answers::{libraries, manuals, modules};
 use whodunit_core::model::Severity;
-use whodunit_core::search::Context;
+use whodunit_core::search::launchers::data_folders;
+use whodunit_core::search::{Context, SearchPath, contexts, situation};
 use whodunit_core::survey::Survey;
 use whodunit_core::text::Text;
 
@@ -36,6 +39,25 @@ pub struct Arguments {
     /// One row a name, one column a context; of the first person counted (--person NAME for another).
     #[arg(long)]
     across: bool,
+
+    /// What is shadowed
+    #[arg(long, value_name = "NAME", default_value = "command", conflicts_with = "across")]
+    kind: ShadowKind,
+}
+
+/// `--kind`.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, ValueEnum)]
+enum ShadowKind {
+    /// Programs on the search path
+    Command,
+    /// Launchers of the same id
+    Launcher,
+    /// Modules of Python
+    Module,
+    /// Shared libraries, as the dynamic loader takes them
+    Library,
+    /// Manual pages of another copy than the one that runs
+    Manual,
 }
 
 /// Answers.
@@ -56,18 +78,24 @@ pub fn run(arguments: &Arguments, global: &Global, streams: &mut Streams) -> Res
         return output::show(&answer, &survey, &ready, global, streams, found);
     }
     let survey = Survey::of(&ready.scene);
-    let (mut answer, mut unshadowed) = (Shadows { shadows: Vec::new() }, Vec::new());
+    let (mut answer, mut unshadowed) = (Shadows::default(), Vec::new());
     for (number, search) in ready.searches().iter().enumerate() {
-        let (of_one, other) = shadows(&survey, search, &names);
-        answer.shadows.extend(of_one.shadows);
+        let (mut of_one, other) = match arguments.kind {
+            ShadowKind::Command => shadows(&survey, search, &names),
+            kind => (of_kind(kind, &survey, &ready, search, &names), Vec::new()),
+        };
+        answer.shadows.append(&mut of_one.shadows);
+        answer.findings.append(&mut of_one.findings);
         if number == 0 {
             unshadowed = other;
         }
     }
     // Of several contexts, one in which it is shadowed is told.
     unshadowed.retain(|one| !answer.shadows.iter().any(|shadow| shadow.name == one.name));
-    let outcome =
-        output::show(&answer, &survey, &ready, global, streams, unshadowed.iter().all(|one| one.only.is_some()))?;
+    answer.findings.dedup();
+    let is_answered = unshadowed.iter().all(|one| one.only.is_some())
+        && (arguments.kind == ShadowKind::Command || names.is_empty() || !answer.shadows.is_empty());
+    let outcome = output::show(&answer, &survey, &ready, global, streams, is_answered)?;
     if !global.quiet {
         for one in &unshadowed {
             let says = match &one.only {
@@ -78,6 +106,30 @@ pub fn run(arguments: &Arguments, global: &Global, streams: &mut Streams) -> Res
         }
     }
     Ok(outcome)
+}
+
+/// Shadows of another kind than commands.
+fn of_kind(kind: ShadowKind, survey: &Survey<'_>, ready: &Ready, search: &SearchPath, names: &[Text]) -> Shadows {
+    let people = ready.scene.people.iter();
+    let situation = |person| situation(&ready.scene, search.context, person, &ready.wish);
+    match kind {
+        ShadowKind::Module => modules::shadows(survey, &people.map(situation).collect::<Vec<_>>(), search, names),
+        ShadowKind::Manual => {
+            let (commands, _) = shadows(survey, search, names);
+            let usual = contexts::usual(&ready.scene, search.context, &ready.wish);
+            manuals::shadows(survey, &usual, search, &commands.shadows)
+        }
+        ShadowKind::Library => {
+            let usual = contexts::usual(&ready.scene, search.context, &ready.wish);
+            libraries::shadows(survey, &usual, search, names)
+        }
+        ShadowKind::Launcher => {
+            let folders = data_folders(&ready.scene, None);
+            let session = Session { folders: &folders, desktops: &[], search };
+            launcher_shadows(survey, session, names)
+        }
+        ShadowKind::Command => shadows(survey, search, names).0,
+    }
 }
 
 impl Shown for Across {
@@ -192,9 +244,8 @@ impl Shown for Shadows {
     fn page(&self, look: &Look) -> Vec<Piece> {
         let count = |severity| self.shadows.iter().filter(|shadow| shadow.severity == severity).count();
         let says = match self.shadows.len() {
-            0 => "no name on this search path has more than one copy".to_owned(),
-            1 => "1 name on this search path has more than one copy".to_owned(),
-            many => format!("{many} names on this search path have more than one copy"),
+            0 => "nothing is shadowed here".to_owned(),
+            count => shadowed(count, self.shadows[0].kind.as_str()),
         };
         let mut first = Line::of(Tone::Strong, says);
         let (errors, warnings) = (count(Severity::Error), count(Severity::Warning));
@@ -217,7 +268,31 @@ impl Shown for Shadows {
             }
         }
         page.push(Piece::Table(grid(rows)));
+        for finding in self.findings.iter().filter(|finding| finding.severity > Severity::Note) {
+            page.push(Line::blank().into());
+            page.push(Line::of(Tone::Warning, finding.summary.clone()).into());
+            page.push(Line::blank().to(2).and(Tone::Plain, finding.consequence.clone()).into());
+            for way in &finding.remedies {
+                let line = Line::blank().to(2).and(Tone::Faint, format!("to {}", way.purpose)).to(16);
+                page.push(line.and(Tone::Plain, way.command.clone()).into());
+            }
+        }
         page
+    }
+}
+
+fn shadowed(count: usize, kind: &str) -> String {
+    let (one, many) = match kind {
+        "manual" => ("manual page belongs", "manual pages belong"),
+        "module" => ("module has", "modules have"),
+        "library" => ("library has", "libraries have"),
+        "launcher" => ("launcher has", "launchers have"),
+        _ => ("name on this search path has", "names on this search path have"),
+    };
+    let what = if count == 1 { one } else { many };
+    match kind {
+        "manual" => format!("{count} {what} to another copy than the one that runs"),
+        _ => format!("{count} {what} more than one copy"),
     }
 }
 

@@ -75,6 +75,11 @@ snapshots! {
     shadows_across: ["shadows", "--across", "--person", "maren"];
     shadows_across_json: ["shadows", "--across", "shoal", "--format", "json"];
     shadows_across_csv: ["shadows", "--across", "--format", "csv", "--person", "tobin"];
+    shadows_of_modules: ["shadows", "--kind", "module"];
+    shadows_of_modules_json: ["shadows", "--kind", "module", "mooring", "--format", "json"];
+    shadows_of_manuals: ["shadows", "--kind", "manual", "--context", "login"];
+    shadows_of_launchers: ["shadows", "--kind", "launcher"];
+    shadows_of_libraries: ["shadows", "--kind", "library", "libkraken.so.1"];
     shadows_across_of_nothing: ["shadows", "--across", "kraken"];
     paths_of_all_contexts: ["paths", "--context", "all"];
     paths_json: ["paths", "--context", "terminal", "--person", "tobin", "--format", "json"];

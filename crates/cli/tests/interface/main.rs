@@ -16,6 +16,7 @@ mod real_dpkg;
 mod real_flatpak;
 mod real_glib;
 mod real_languages;
+mod real_loaders;
 mod real_nix;
 mod real_orders;
 mod real_pacman;

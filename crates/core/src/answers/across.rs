@@ -53,13 +53,16 @@ pub struct Across {
     pub person: Option<Text>,
 }
 
+/// The path under which a program is found, and the trail behind it.
+type Reaches = (Text, Trail);
+
 /// Compares what names reach on each search path; all names, or these.
 #[must_use]
 pub fn across(survey: &Survey<'_>, searches: &[SearchPath], names: &[Text]) -> Across {
     let root = survey.root();
     let candidates: Vec<Text> = if names.is_empty() { in_several_folders(survey, searches) } else { names.to_vec() };
     // The file that wins in each context, before any record is read.
-    let mut found: Vec<(Text, Vec<Option<(Text, Trail)>>)> = Vec::new();
+    let mut found: Vec<(Text, Vec<Option<Reaches>>)> = Vec::new();
     for name in candidates {
         let reached: Vec<_> =
             searches.iter().map(|search| search.reach(root, &name).copies.into_iter().next()).collect();

@@ -7,9 +7,11 @@ use hashbrown::HashMap;
 use schemars::JsonSchema;
 use serde::Serialize;
 
+use super::shadows::{Shadow, Shadows};
+use super::{Located, located};
 use crate::claims::ClaimIndex;
 use crate::formats::desktop_entry::{DesktopEntry, words};
-use crate::model::{Evidence, Launcher, Starts};
+use crate::model::{Evidence, Launcher, Severity, Starts};
 use crate::root::{Limit, Root};
 use crate::search::launchers::{DataFolder, files_in};
 use crate::search::{End, How, SearchPath, Trail};
@@ -44,6 +46,33 @@ pub struct Session<'a> {
     pub desktops: &'a [Text],
     /// Where programs are looked up.
     pub search: &'a SearchPath,
+}
+
+/// The launchers that mask others of their id, as the answer about shadows tells them.
+#[must_use]
+pub fn shadows(survey: &Survey<'_>, session: Session<'_>, names: &[Text]) -> Shadows {
+    let answer = launchers(survey, session, names);
+    let masking: Vec<&Launcher> = answer.launchers.iter().filter(|launcher| !launcher.masks.is_empty()).collect();
+    let files: Vec<Text> = masking.iter().flat_map(|one| &one.masks).map(|file| survey.root().settle(file)).collect();
+    let index = survey.claims(files.iter().map(|file| &**file));
+    let mut found = Shadows::default();
+    for launcher in masking {
+        let version = launcher.owner.as_ref().and_then(|owner| owner.version.clone());
+        let findings = launcher.findings.iter().filter(|finding| finding.kind == "masked-launcher");
+        let severity = findings.clone().map(|finding| finding.severity).max().unwrap_or(Severity::Note);
+        found.findings.extend(findings.cloned());
+        found.shadows.push(Shadow {
+            kind: "launcher".to_owned(),
+            name: launcher.id.clone(),
+            context: session.search.context,
+            winner: Located { path: launcher.file.clone(), owner: launcher.owner.clone(), version },
+            hidden: launcher.masks.iter().map(|file| located(survey, &index, file)).collect(),
+            because: launcher.evidence.iter().take(1).cloned().collect(),
+            severity,
+            meaning: launcher.name.clone().map(|name| format!("the menu shows {name}")).unwrap_or_default(),
+        });
+    }
+    found
 }
 
 /// Every launcher of the session, and those of installed packages that no searched folder has.

@@ -3,6 +3,9 @@
 pub mod across;
 pub mod inventory;
 pub mod launchers;
+pub mod libraries;
+pub mod manuals;
+pub mod modules;
 pub mod offers;
 pub mod owner;
 pub mod paths;
@@ -15,7 +18,7 @@ use schemars::JsonSchema;
 use serde::Serialize;
 
 use crate::claims::{ClaimIndex, FoundClaim};
-use crate::model::{Coverage, Owner};
+use crate::model::{Claimant, Coverage, Owner, Remedy};
 use crate::scene::{Scene, System};
 use crate::search::Trail;
 use crate::survey::Survey;
@@ -84,6 +87,24 @@ pub struct Located {
 /// The claims on what a trail ends in, packages only.
 fn claims_on_last(survey: &Survey<'_>, index: &ClaimIndex, trail: &Trail) -> Vec<FoundClaim> {
     survey.ownership(index, trail.last()).packages
+}
+
+/// The ways in which the owner of a file removes or repairs it.
+fn ways_out(survey: &Survey<'_>, index: &ClaimIndex, path: &Text) -> Vec<Remedy> {
+    let packages = survey.ownership(index, &survey.root().settle(path)).packages;
+    let first = packages.first().map(|claim| (survey.holder(claim), claim.claimant));
+    match first {
+        Some((holder, Claimant::Package(number))) => holder.remedies(number),
+        _ => Vec::new(),
+    }
+}
+
+/// A file of which the links are not followed one by one, with its owner.
+fn located(survey: &Survey<'_>, index: &ClaimIndex, path: &Text) -> Located {
+    let settled = survey.root().settle(path);
+    let owner = survey.ownership(index, &settled).packages.first().and_then(|claim| survey.owner(claim));
+    let version = owner.as_ref().and_then(|owner| owner.version.clone());
+    Located { path: path.clone(), owner, version }
 }
 
 fn locate(survey: &Survey<'_>, index: &ClaimIndex, path: &Text, trail: &Trail) -> Located {

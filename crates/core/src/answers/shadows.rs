@@ -6,8 +6,9 @@ use schemars::JsonSchema;
 use serde::Serialize;
 
 use super::{Located, locate};
+use crate::findings::folders;
 use crate::managers::keeps_versions;
-use crate::model::{Evidence, Severity};
+use crate::model::{Evidence, Finding, Severity};
 use crate::search::{Context, How, Reached, SearchPath, Trail};
 use crate::survey::Survey;
 use crate::text::Text;
@@ -34,10 +35,12 @@ pub struct Shadow {
 }
 
 /// The answer.
-#[derive(Debug, Clone, Serialize, JsonSchema)]
+#[derive(Debug, Clone, Default, Serialize, JsonSchema)]
 pub struct Shadows {
     /// One per name; what matters most comes first.
     pub shadows: Vec<Shadow>,
+    /// What a maintainer should know of them.
+    pub findings: Vec<Finding>,
 }
 
 /// Names that were asked for: what they reach when it is one copy or none.
@@ -99,7 +102,11 @@ pub fn shadows(survey: &Survey<'_>, search: &SearchPath, names: &[Text]) -> (Sha
                 .map(|(copy, trail)| locate(survey, &index, &copy.path, trail))
                 .collect();
             let winner = copies.remove(0);
-            let (severity, meaning) = weigh(survey, &winner, &trails[0], &copies);
+            let (mut severity, mut meaning) = weigh(survey, &winner, &trails[0], &copies);
+            if let Some(who) = open_place(survey, &winner.path) {
+                severity = Severity::Error;
+                meaning = format!("{who} may write where the winner is; {meaning}");
+            }
             Shadow {
                 kind: "command".to_owned(),
                 name,
@@ -113,7 +120,14 @@ pub fn shadows(survey: &Survey<'_>, search: &SearchPath, names: &[Text]) -> (Sha
         })
         .collect();
     shadows.sort_by(|a, b| b.severity.cmp(&a.severity).then_with(|| a.name.cmp(&b.name)));
-    (Shadows { shadows }, unshadowed)
+    (Shadows { shadows, findings: Vec::new() }, unshadowed)
+}
+
+/// Who else may put a program where this one is.
+fn open_place(survey: &Survey<'_>, program: &Text) -> Option<String> {
+    let person = survey.scene.usual_person()?;
+    let folder = survey.root().settle_folder(crate::text::path::folder(program));
+    folders::open_to(survey.scene, &folder, person).map(|(who, _)| who)
 }
 
 /// A shim, or a version that is kept beside others, is in front because somebody wanted it there.

@@ -129,7 +129,7 @@ fn is_systems(scene: &Scene, folder: &[u8]) -> bool {
 }
 
 /// Whether others than the person and root may put a file into a folder, and which folder on the way it is.
-fn open_to(scene: &Scene, folder: &[u8], person: &Person) -> Option<(String, Text)> {
+pub(crate) fn open_to(scene: &Scene, folder: &[u8], person: &Person) -> Option<(String, Text)> {
     let mut at = Text::from(folder);
     loop {
         let meta = scene.root.target(&at).ok()?;

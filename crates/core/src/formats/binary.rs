@@ -69,7 +69,7 @@ pub fn section<R: Read + Seek>(file: R, name: &str) -> Option<Vec<u8>> {
 
 /// A file whose tables may lie about their size: no single read takes more than [`MOST`].
 #[derive(Debug)]
-struct Bounded<'a, R: Read + Seek>(&'a ReadCache<R>);
+pub(super) struct Bounded<'a, R: Read + Seek>(pub(super) &'a ReadCache<R>);
 
 impl<R: Read + Seek> Clone for Bounded<'_, R> {
     fn clone(&self) -> Self {

@@ -8,6 +8,7 @@
 use crate::model::Evidence;
 use crate::root::{Kind, Root};
 use crate::scene::Scene;
+use crate::search::contexts::{self, Context, Wish};
 use crate::text::{Text, path};
 
 /// One data folder that is searched.
@@ -27,10 +28,6 @@ pub struct LauncherFile {
     /// Where it is.
     pub path: Text,
 }
-
-/// The files that make log-in shells search the folders of sandboxed formats, and the folders.
-const FLATPAK_PROFILE: &[u8] = b"/etc/profile.d/flatpak.sh";
-const SNAP_PROFILE: &[u8] = b"/etc/profile.d/apps-bin-path.sh";
 
 /// The data folders in order: those given; else this process's; else, in an offline tree, what a log-in
 /// of the first ordinary person sets.
@@ -72,24 +69,27 @@ pub fn data_folders(scene: &Scene, given: Option<&[u8]>) -> Vec<DataFolder> {
                 add(folder, Evidence::at("environment of this process", format!("XDG_DATA_DIRS, entry {number}"), ""));
             }
         }
-        _ => {
-            let is_there = |file: &[u8]| !scene.root.is_live() && scene.root.target(file).is_ok();
-            if is_there(FLATPAK_PROFILE) {
-                let because = Evidence::at(FLATPAK_PROFILE, "whole file", "puts it first at log-in");
-                if let Some(person) = person {
-                    add(&path::join(&person.home, b".local/share/flatpak/exports/share"), because.clone());
-                }
-                add(b"/var/lib/flatpak/exports/share", because);
+        // On another disk, what the session of the first ordinary person has.
+        _ if !scene.root.is_live() => {
+            let (listed, _) = contexts::usual(scene, Context::Desktop, &Wish::default()).list("XDG_DATA_DIRS");
+            let is_set = !listed.is_empty();
+            for one in listed {
+                add(&one.folder, Evidence { says: "puts it there at log-in".to_owned(), ..one.because });
             }
-            for folder in [&b"/usr/local/share"[..], b"/usr/share"] {
-                add(folder, Evidence::at("XDG base directories", "default", "searched where XDG_DATA_DIRS is not set"));
-            }
-            if is_there(SNAP_PROFILE) {
-                add(b"/var/lib/snapd/desktop", Evidence::at(SNAP_PROFILE, "whole file", "puts it last at log-in"));
+            if !is_set {
+                default_folders(&mut add);
             }
         }
+        _ => default_folders(&mut add),
     }
     found
+}
+
+/// Those that the specification names.
+fn default_folders(add: &mut dyn FnMut(&[u8], Evidence)) {
+    for folder in [&b"/usr/local/share"[..], b"/usr/share"] {
+        add(folder, Evidence::at("XDG base directories", "default", "searched where XDG_DATA_DIRS is not set"));
+    }
 }
 
 /// Folders below `applications/` that are looked into.

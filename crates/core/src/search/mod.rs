@@ -8,6 +8,9 @@
 pub mod contexts;
 pub mod hints;
 pub mod launchers;
+pub mod libraries;
+pub mod manuals;
+pub mod modules;
 mod places;
 pub mod shell;
 mod trail;

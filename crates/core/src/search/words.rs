@@ -122,7 +122,7 @@ impl Words {
 /// Whether an alias or a function only starts the program of its own name with more words.
 #[must_use]
 pub fn is_same_program(name: &[u8], value: &[u8]) -> bool {
-    let words = value.split(|b| b.is_ascii_whitespace()).filter(|word| !word.is_empty());
+    let words = value.split(u8::is_ascii_whitespace).filter(|word| !word.is_empty());
     let before = [&b"command"[..], b"sudo", b"env", b"nice", b"nocorrect", b"noglob", b"builtin"];
     let mut words = words.skip_while(|word| before.contains(word) || word.contains(&b'=') || word.starts_with(b"-"));
     words.next().map(|word| word.strip_prefix(b"\\").unwrap_or(word)) == Some(name)

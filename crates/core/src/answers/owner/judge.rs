@@ -6,11 +6,12 @@ use sha2::Digest as _;
 
 use super::look::Found;
 use super::{Answer, Elsewhere, Hop, Interpreter, Target, TargetKind, Verdict};
-use crate::answers::{Located, claims_on_last, locate};
+use crate::answers::{Located, claims_on_last, libraries, locate};
 use crate::claims::{ClaimIndex, FoundClaim};
 use crate::findings::{programs, words};
 use crate::model::{Claimant, Digest, Evidence, Finding, Owner};
 use crate::root::{Kind, Root};
+use crate::search::libraries::Loader;
 use crate::search::{End, How, SearchPath, Step, Trail, hints};
 use crate::survey::Survey;
 use crate::text::{Text, path};
@@ -20,11 +21,17 @@ pub(super) struct Judge<'a, 's> {
     pub(super) survey: &'a Survey<'s>,
     pub(super) search: &'a SearchPath,
     pub(super) index: &'a ClaimIndex,
+    pub(super) loader: Option<&'a Loader<'s>>,
 }
 
 impl Judge<'_, '_> {
     pub(super) fn answer(&self, target: &Target, found: &Found) -> Answer {
         let mut answer = self.of_found(target, found);
+        if let (Some(loader), Some(_), Some(last)) = (self.loader, &answer.runs, answer.hops.last()) {
+            let file =
+                answer.interpreter.as_ref().and_then(|script| script.runs.clone()).unwrap_or_else(|| last.path.clone());
+            answer.findings.extend(libraries::missing(loader, &file, None));
+        }
         if matches!(found, Found::Command { .. } | Found::Other { .. }) && target.kind != Some(TargetKind::Package) {
             answer.findings.extend(self.dangling(&target.name));
             answer.taken_for = self.search.words.as_ref().and_then(|words| words.take(&target.name));

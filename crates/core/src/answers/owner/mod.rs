@@ -9,6 +9,7 @@ use serde::Serialize;
 
 use super::Located;
 use crate::model::{CoverageState, Evidence, Finding, Owner, Remedy};
+use crate::search::libraries::Loader;
 use crate::search::words::Taken;
 use crate::search::{Context, How, SearchPath};
 use crate::survey::Survey;
@@ -119,6 +120,9 @@ pub struct Owners {
     pub answers: Vec<Answer>,
 }
 
+/// Of more targets, it is not asked whether their libraries are there.
+const MOST_LOADED: usize = 20;
+
 /// Answers for every target with one reading of the machine.
 #[must_use]
 pub fn owners(survey: &Survey<'_>, search: &SearchPath, targets: &[Target]) -> Owners {
@@ -141,8 +145,10 @@ pub fn owners_in(survey: &Survey<'_>, searches: &[SearchPath], targets: &[Target
         }
     }
     let index = survey.claims(found.iter().flat_map(|(.., found)| found.paths()));
+    // What programs load is looked at where a person asks about a few of them.
+    let loader = (targets.len() <= MOST_LOADED).then(|| Loader::of(survey.root()));
     let answer = |(target, search, found): &(&Target, &SearchPath, Found)| {
-        let judge = Judge { survey, search, index: &index };
+        let judge = Judge { survey, search, index: &index, loader: loader.as_ref() };
         judge.answer(target, found)
     };
     let mut answers: Vec<Answer> = found.iter().map(answer).collect();

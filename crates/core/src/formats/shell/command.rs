@@ -580,6 +580,9 @@ impl Parser<'_> {
     }
 
     fn simple(&mut self) -> Parsed<Command> {
+        if CLOSERS.iter().any(|word| *word != b"always" && self.has_keyword(word)) {
+            return self.wrong("a word that closes what was not opened");
+        }
         let line = self.line;
         let (mut assignments, mut words, mut redirects) = (Vec::new(), Vec::new(), Vec::new());
         loop {
@@ -604,9 +607,10 @@ impl Parser<'_> {
                 word.0.push(Part::List(self.words_in_parentheses()?));
             }
             words.push(word);
-            if words.len() == 1 && assignments.is_empty() && self.is_definition() {
-                let name = literal(&words[0]).unwrap_or_default();
-                let kind = self.function(vec![name])?;
+            let may_define = (words.len() == 1 || self.dialect == Dialect::Zsh) && assignments.is_empty();
+            if may_define && self.is_definition() {
+                let names = words.iter().map(|word| literal(word).unwrap_or_default()).collect();
+                let kind = self.function(names)?;
                 return Ok(plain(line, kind));
             }
         }

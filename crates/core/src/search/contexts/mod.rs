@@ -121,7 +121,7 @@ pub struct Listed {
 }
 
 /// Whether the system is of a family, by `os-release(5)`.
-fn is_like(scene: &Scene, family: &[u8]) -> bool {
+pub(crate) fn is_like(scene: &Scene, family: &[u8]) -> bool {
     let is_it = |system: &crate::scene::System| {
         system.id.as_deref() == Some(family) || system.like.iter().any(|like| **like == *family)
     };

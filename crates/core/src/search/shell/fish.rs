@@ -3,9 +3,9 @@
 use std::collections::BTreeMap;
 use std::sync::Arc;
 
+use super::pattern;
 use super::run::{Flow, Run, Surroundings};
 use super::state::{Alias, AliasKind, Function, LISTS, Place, State, Value, Variable, is_known, parts, places_after};
-use super::pattern;
 use crate::formats::shell::fish::{Block, Kind, Part, Statement, Word, parse, plain};
 use crate::model::Evidence;
 use crate::root::{Kind as FileKind, Limit};

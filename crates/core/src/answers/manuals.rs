@@ -1,0 +1,61 @@
+//! Manual pages that belong to another copy of a program than the one that runs.
+
+use super::shadows::{Shadow, Shadows};
+use super::{Located, located};
+use crate::model::{Finding, Severity};
+use crate::search::manuals::Settings;
+use crate::search::{SearchPath, Situation};
+use crate::survey::Survey;
+use crate::text::Text;
+
+/// Looks at every shadowed name of a search path: whose page does `man` show, and whose program runs.
+#[must_use]
+pub fn shadows(survey: &Survey<'_>, situation: &Situation, search: &SearchPath, commands: &[Shadow]) -> Shadows {
+    let root = survey.root();
+    let settings = Settings::read(root);
+    let folders: Vec<Text> = search.entries.iter().map(|entry| entry.folder.clone()).collect();
+    let given = situation.state.get(b"MANPATH").map(<[u8]>::to_vec);
+    let pages = settings.folders(root, &folders, given.as_deref());
+    let found: Vec<(&Shadow, Text)> =
+        commands.iter().filter_map(|command| Some((command, settings.page(root, &pages, &command.name)?))).collect();
+    let files: Vec<Text> = found.iter().map(|(_, page)| root.settle(page)).collect();
+    let index = survey.claims(files.iter().map(|file| &**file));
+    let mut answer = Shadows::default();
+    for (command, page) in found {
+        let page = located(survey, &index, &page);
+        let Some(owner) = &page.owner else { continue };
+        let runs = command.winner.owner.as_ref();
+        let of_hidden = |copy: &Located| copy.owner.as_ref().is_some_and(|other| other.id == owner.id);
+        if runs.is_some_and(|runs| runs.id == owner.id) || !command.hidden.iter().any(of_hidden) {
+            continue;
+        }
+        let runs = runs
+            .map_or("a program that no manager claims".to_owned(), |runs| format!("{} of {}", runs.name, runs.manager));
+        let because = pages.iter().find(|(folder, _)| crate::text::path::within(&page.path, folder));
+        let because: Vec<_> = because.map(|(_, because)| because.clone()).into_iter().collect();
+        let meaning = format!("{runs} runs, and the page is that of {} of {}", owner.name, owner.manager);
+        answer.findings.push(Finding {
+            kind: "mismatched-manual".to_owned(),
+            severity: Severity::Note,
+            subject: command.name.clone(),
+            summary: format!("man {} shows {}: {meaning}", command.name, page.path),
+            packages: vec![owner.id.clone()],
+            paths: vec![page.path.clone(), command.winner.path.clone()],
+            consequence: "what the page says may not hold for what runs".to_owned(),
+            remedies: Vec::new(),
+            evidence: because.clone(),
+            accepted: None,
+        });
+        answer.shadows.push(Shadow {
+            kind: "manual".to_owned(),
+            name: command.name.clone(),
+            context: command.context,
+            winner: page,
+            hidden: Vec::new(),
+            because,
+            severity: Severity::Note,
+            meaning,
+        });
+    }
+    answer
+}

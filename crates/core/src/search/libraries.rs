@@ -1,0 +1,215 @@
+//! Which file the dynamic loader takes for each library that a program needs (`ld.so(8)`, `ldconfig(8)`): `DT_RPATH`,
+//! `LD_LIBRARY_PATH`, `DT_RUNPATH`, the cache, and the system's own folders.
+//!
+//! Traps: `DT_RPATH` counts for what a library itself needs as well, and only where there is no `DT_RUNPATH`; a file of
+//! another machine is passed over; `LD_LIBRARY_PATH` with nothing in it is nothing, an empty part of it the current folder.
+
+use std::collections::BTreeMap;
+use std::sync::{Mutex, PoisonError};
+
+use crate::formats::dynamic::{self, Dynamic};
+use crate::formats::loader_cache;
+use crate::model::Evidence;
+use crate::root::{Kind, Limit, Root};
+use crate::text::{Text, path};
+
+/// A library that a program needs.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct Needed {
+    /// Its name, as it is needed.
+    pub name: Text,
+    /// The file that the loader takes; none where it finds none.
+    pub path: Option<Text>,
+    /// What needs it.
+    pub by: Text,
+    /// Why this file.
+    pub because: Evidence,
+}
+
+/// The loader of a machine.
+pub struct Loader<'r> {
+    root: &'r Root,
+    /// By name: files in the order in which they are tried.
+    cache: BTreeMap<Text, Vec<Text>>,
+    folders: Vec<Text>,
+    read: Mutex<BTreeMap<Text, Option<Dynamic>>>,
+    /// What could not be read.
+    pub notes: Vec<String>,
+}
+
+const CACHE: &[u8] = b"/etc/ld.so.cache";
+/// Far more than any program needs.
+const MOST: usize = 2000;
+
+impl<'r> Loader<'r> {
+    /// Reads the cache.
+    #[must_use]
+    pub fn of(root: &'r Root) -> Self {
+        let mut notes = Vec::new();
+        let mut cache: BTreeMap<Text, Vec<Text>> = BTreeMap::new();
+        match root.read(CACHE, Limit::LIST) {
+            Ok(content) => match loader_cache::entries(&content) {
+                Ok(entries) => {
+                    // Those for better processors come first where this one may be such; here the plain ones count.
+                    for entry in entries.iter().filter(|entry| !entry.is_special) {
+                        let files = cache.entry(entry.name.into()).or_default();
+                        let file = Text::from(entry.path);
+                        if !files.contains(&file) {
+                            files.push(file);
+                        }
+                    }
+                }
+                Err(problem) => notes.push(format!("/etc/ld.so.cache: {problem}")),
+            },
+            Err(error) if error.is_missing() => {}
+            Err(error) => notes.push(error.to_string()),
+        }
+        let mut folders = Vec::new();
+        for base in [&b"/lib"[..], b"/usr/lib"] {
+            let names = root.folder(base).and_then(|folder| folder.list()).unwrap_or_default();
+            let multiarch =
+                names.iter().filter(|(name, _)| name.ends_with(b"-linux-gnu") || name.ends_with(b"-linux-gnueabihf"));
+            folders.extend(multiarch.map(|(name, _)| path::join(base, name)));
+        }
+        folders.sort_by_key(|folder| folder.starts_with(b"/usr"));
+        folders.extend(["/lib64", "/usr/lib64", "/lib", "/usr/lib"].map(Text::from));
+        Loader { root, cache, folders, read: Mutex::default(), notes }
+    }
+
+    /// Every name of the cache with the files that have it, and those of more folders in front.
+    #[must_use]
+    pub fn names(&self, front: &[Text]) -> BTreeMap<Text, Vec<Text>> {
+        let mut names = self.cache.clone();
+        for folder in front.iter().rev() {
+            let list = self.root.folder(folder).and_then(|folder| folder.list()).unwrap_or_default();
+            for (name, kind) in list {
+                let is_library = kind != Kind::Folder && name.windows(3).any(|part| part == b".so");
+                if is_library && let Some(files) = names.get_mut(&name) {
+                    files.insert(0, path::join(folder, &name));
+                }
+            }
+        }
+        names
+    }
+
+    /// What a file needs; none where it is no program or library of this kind.
+    #[must_use]
+    pub fn dynamic(&self, file: &Text) -> Option<Dynamic> {
+        if let Some(known) = self.read.lock().unwrap_or_else(PoisonError::into_inner).get(file) {
+            return known.clone();
+        }
+        let read = self.root.open(file).ok().and_then(dynamic::read);
+        self.read.lock().unwrap_or_else(PoisonError::into_inner).insert(file.clone(), read.clone());
+        read
+    }
+
+    /// Everything that a program needs, directly and through what it needs, in the order in which the loader takes it.
+    #[must_use]
+    pub fn needs(&self, program: &Text, library_path: Option<&[u8]>) -> Vec<Needed> {
+        let Some(first) = self.dynamic(program) else { return Vec::new() };
+        let machine = first.machine;
+        let is_set_user = self.root.target(program).is_ok_and(|meta| meta.mode & 0o6000 != 0);
+        let library_path = library_path.filter(|list| !list.is_empty() && !is_set_user);
+        let mut found: Vec<Needed> = Vec::new();
+        // A file, what it says, and the run paths of those that led to it.
+        let mut open: Vec<(Text, Dynamic, Vec<Text>)> = vec![(program.clone(), first, Vec::new())];
+        let mut names: Vec<Text> = Vec::new();
+        let mut at = 0;
+        while at < open.len() && found.len() < MOST {
+            let (file, said, mut above) = open[at].clone();
+            at += 1;
+            let expand = |list: &Option<Vec<u8>>| -> Vec<Text> {
+                let parts = list.iter().flat_map(|list| list.split(|&b| b == b':')).filter(|part| !part.is_empty());
+                parts.map(|part| self.expanded(part, &file)).collect()
+            };
+            if said.run_path.is_none() {
+                above.extend(expand(&said.run_path_old));
+            }
+            let run_path = expand(&said.run_path);
+            for name in &said.needed {
+                let name = Text::from(name.as_slice());
+                if names.contains(&name) {
+                    continue;
+                }
+                names.push(name.clone());
+                let old = if said.run_path.is_none() { above.as_slice() } else { &[] };
+                let taken = self.find(&name, &file, machine, old, library_path, &run_path);
+                let (path, because) = match taken {
+                    Ok((path, because)) => (Some(path), because),
+                    Err(because) => (None, because),
+                };
+                if let Some((path, said)) = path.as_ref().and_then(|path| Some((path, self.dynamic(path)?))) {
+                    names.extend(said.name.as_deref().map(Text::from));
+                    open.push((path.clone(), said, above.clone()));
+                }
+                found.push(Needed { name, path, by: file.clone(), because });
+            }
+        }
+        found
+    }
+
+    fn find(
+        &self,
+        name: &Text,
+        by: &Text,
+        machine: (u8, u16),
+        old: &[Text],
+        library_path: Option<&[u8]>,
+        run_path: &[Text],
+    ) -> Result<(Text, Evidence), Evidence> {
+        let missing =
+            Evidence::at(by.clone(), "DT_NEEDED", format!("needs {name}, which is in no folder that is searched"));
+        if name.contains(&b'/') {
+            let because = Evidence::at(by.clone(), "DT_NEEDED", "names the file itself");
+            return self.fits(name, machine)?.then(|| (name.clone(), because)).ok_or(missing);
+        }
+        let of_environment = library_path.iter().flat_map(|list| list.split(|&b| matches!(b, b':' | b';')));
+        let at = |folder: &Text, file: &Text, at: &str, says: &str| {
+            (path::join(folder, name), Evidence::at(file.clone(), at, format!("{says} {folder}")))
+        };
+        let variable = Text::from("LD_LIBRARY_PATH");
+        let candidates = old.iter().map(|folder| at(folder, by, "DT_RPATH", "names"));
+        let candidates = candidates
+            .chain(of_environment.map(|part| at(&path::absolute(part, b"/"), &variable, "variable", "names")))
+            .chain(run_path.iter().map(|folder| at(folder, by, "DT_RUNPATH", "names")));
+        let cached = self.cache.get(name).into_iter().flatten();
+        let candidates = candidates.chain(
+            cached.map(|file| (file.clone(), Evidence::at(CACHE, name.to_string(), "the first entry of the name"))),
+        );
+        let loader = Text::from("ld.so");
+        let candidates =
+            candidates.chain(self.folders.iter().map(|folder| at(folder, &loader, "compiled in", "searches")));
+        for (file, because) in candidates {
+            if self.fits(&file, machine)? {
+                return Ok((file, because));
+            }
+        }
+        Err(missing)
+    }
+
+    /// Whether a file is there and of the machine; a file that is no library at all stops the loader.
+    fn fits(&self, file: &Text, machine: (u8, u16)) -> Result<bool, Evidence> {
+        match self.dynamic(file) {
+            Some(said) => Ok(said.machine == machine),
+            None if self.root.target(file).is_ok_and(|meta| meta.kind == Kind::File) => {
+                Err(Evidence::at(file.clone(), "first bytes", "is no library, and the loader stops there"))
+            }
+            None => Ok(false),
+        }
+    }
+
+    /// `$ORIGIN`, `$LIB` and the like.
+    fn expanded(&self, part: &[u8], file: &Text) -> Text {
+        use bstr::ByteSlice as _;
+        let settled = self.root.settle(file);
+        let origin = path::folder(&settled);
+        let mut part = part.to_vec();
+        for name in ["$ORIGIN", "${ORIGIN}"] {
+            part = part.replace(name, origin);
+        }
+        for name in ["$LIB", "${LIB}"] {
+            part = part.replace(name, b"lib/x86_64-linux-gnu");
+        }
+        path::absolute(&part, b"/")
+    }
+}
