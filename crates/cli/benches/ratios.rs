@@ -49,6 +49,21 @@ fn main() {
     bundles();
     environments();
     packages_of_rpm();
+    contexts();
+}
+
+/// Start-up files of every context of one person, and what differs across contexts, against a log-in shell that only
+/// starts: a person on this machine, and the demo's.
+fn contexts() {
+    let demo = lantern("lantern-1", Scale::default());
+    for (name, tree, person) in [("this machine", PathBuf::from("/"), "root"), ("demo", demo, "maren")] {
+        let mut shell = Command::new("bash");
+        shell.args(["-lic", "true"]).stdin(Stdio::null()).stdout(Stdio::null()).stderr(Stdio::null());
+        let mut paths = whodunit(&tree, &["paths", "--context", "all", "--person", person, "-q"]);
+        side_by_side(&format!("{name}: paths of all contexts"), &mut paths, &mut shell);
+        let mut across = whodunit(&tree, &["shadows", "--across", "--person", person, "-q"]);
+        side_by_side(&format!("{name}: shadows --across"), &mut across, &mut shell);
+    }
 }
 
 /// A database of 3,000 packages with 400,000 files, against rpm's own query.

@@ -2,17 +2,12 @@
 
 use std::sync::Arc;
 
-use super::word::{arithmetic, push_plain};
 use super::{
-    Arm, ArmEnd, Assigned, Assignment, Awaited, Command, Condition, DEEPEST, Dialect, Kind, List, Parsed, Parser, Part,
-    Redirect, Word, is_name,
+    Assigned, Assignment, Awaited, Command, DEEPEST, Dialect, Kind, List, Parsed, Parser, Part, Redirect, Word, is_name,
 };
 
 /// Words that end a list and begin nothing.
 const CLOSERS: [&[u8]; 9] = [b"then", b"elif", b"else", b"fi", b"do", b"done", b"esac", b"}", b"always"];
-
-/// Conditions side by side: each is one level of the tree.
-const MOST_CONDITIONS: usize = 60;
 
 const OPERATORS: [&str; 11] = ["&>>", "&>", "<<<", "<<-", "<<", "<&", "<>", "<", ">>", ">&", ">|"];
 
@@ -53,7 +48,7 @@ impl Parser<'_> {
     }
 
     /// Commands up to what cannot begin one.
-    fn list(&mut self) -> Parsed<List> {
+    pub(super) fn list(&mut self) -> Parsed<List> {
         self.deeper()?;
         let mut list = Vec::new();
         loop {
@@ -105,12 +100,12 @@ impl Parser<'_> {
     }
 
     /// Whether a word stands here, alone.
-    fn has_keyword(&self, word: &[u8]) -> bool {
+    pub(super) fn has_keyword(&self, word: &[u8]) -> bool {
         self.starts(word)
             && self.rest().get(word.len()).is_none_or(|b| b" \t\n;&|<>()".contains(b) || (word == b"}" && *b == b'}'))
     }
 
-    fn keyword(&mut self, word: &[u8]) -> bool {
+    pub(super) fn keyword(&mut self, word: &[u8]) -> bool {
         let is_there = self.has_keyword(word);
         if is_there {
             self.skip(word.len());
@@ -118,12 +113,12 @@ impl Parser<'_> {
         is_there
     }
 
-    fn expect(&mut self, word: &[u8], what: &'static str) -> Parsed<()> {
+    pub(super) fn expect(&mut self, word: &[u8], what: &'static str) -> Parsed<()> {
         self.lines()?;
         if self.keyword(word) { Ok(()) } else { self.wrong(what) }
     }
 
-    fn and_or(&mut self) -> Parsed<Command> {
+    pub(super) fn and_or(&mut self) -> Parsed<Command> {
         let line = self.line;
         let first = self.pipeline()?;
         let mut more = Vec::new();
@@ -140,7 +135,7 @@ impl Parser<'_> {
         Ok(if more.is_empty() { first } else { plain(line, Kind::AndOr(Box::new(first), more)) })
     }
 
-    fn pipeline(&mut self) -> Parsed<Command> {
+    pub(super) fn pipeline(&mut self) -> Parsed<Command> {
         self.blanks();
         let line = self.line;
         if self.keyword(b"!") {
@@ -171,7 +166,7 @@ impl Parser<'_> {
         })
     }
 
-    fn command(&mut self) -> Parsed<Command> {
+    pub(super) fn command(&mut self) -> Parsed<Command> {
         self.deeper()?;
         self.blanks();
         let line = self.line;
@@ -190,364 +185,7 @@ impl Parser<'_> {
         Ok(command)
     }
 
-    fn compound(&mut self) -> Parsed<Option<Kind>> {
-        let is_more_than_posix = self.dialect != Dialect::Posix;
-        if self.starts(b"((")
-            && is_more_than_posix
-            && let Some((text, length)) = arithmetic(&self.rest()[2..])
-        {
-            let kind = Kind::Arithmetic(text.to_vec());
-            self.skip(2 + length);
-            return Ok(Some(kind));
-        }
-        if self.take(b"(") {
-            return Ok(Some(Kind::Subshell(self.list_until(b")")?)));
-        }
-        if self.keyword(b"{") {
-            return self.group().map(Some);
-        }
-        if is_more_than_posix && self.keyword(b"[[") {
-            let condition = self.condition()?;
-            self.lines()?;
-            return if self.keyword(b"]]") { Ok(Some(Kind::Test(condition))) } else { self.wrong("[[ is not closed") };
-        }
-        if self.keyword(b"if") {
-            return self.branches().map(Some);
-        }
-        if self.has_keyword(b"while") || self.has_keyword(b"until") {
-            let is_until = self.has_keyword(b"until");
-            self.skip(5);
-            let condition = self.list()?;
-            let body = self.loop_body()?;
-            return Ok(Some(Kind::While(condition, body, is_until)));
-        }
-        if self.keyword(b"for") {
-            return self.for_loop().map(Some);
-        }
-        if is_more_than_posix && self.keyword(b"select") {
-            let Kind::For(_, _, body) = self.for_loop()? else { return self.wrong("select without words") };
-            return Ok(Some(Kind::OtherLoop(body)));
-        }
-        if self.dialect == Dialect::Zsh && self.keyword(b"repeat") {
-            self.blanks();
-            self.word()?;
-            return Ok(Some(Kind::OtherLoop(self.loop_body()?)));
-        }
-        if self.keyword(b"case") {
-            return self.case().map(Some);
-        }
-        if is_more_than_posix && self.keyword(b"function") {
-            let mut names = Vec::new();
-            loop {
-                self.blanks();
-                if matches!(self.peek(), Some(b'(' | b'\n' | b';') | None) || self.has_keyword(b"{") {
-                    break;
-                }
-                match self.word()? {
-                    Some(word) => names.push(literal(&word).unwrap_or_default()),
-                    None => return self.wrong("a function without a name"),
-                }
-            }
-            self.function(names).map(Some)
-        } else {
-            Ok(None)
-        }
-    }
-
-    /// What stands behind `{`.
-    fn group(&mut self) -> Parsed<Kind> {
-        let mut list = self.list()?;
-        self.expect(b"}", "a brace is not closed")?;
-        self.blanks();
-        if self.dialect == Dialect::Zsh && self.keyword(b"always") {
-            self.expect(b"{", "always without a brace")?;
-            let Kind::Group(last) = self.group()? else { return self.wrong("always without a group") };
-            list.extend(last);
-        }
-        Ok(Kind::Group(list))
-    }
-
-    /// A function's body, behind its name.
-    fn function(&mut self, names: Vec<Vec<u8>>) -> Parsed<Kind> {
-        self.blanks();
-        if self.take(b"(") {
-            self.blanks();
-            if !self.take(b")") {
-                return self.wrong("a parenthesis cannot stand here");
-            }
-        }
-        self.lines()?;
-        let line = self.line;
-        let body = match self.compound()? {
-            Some(kind) => {
-                let mut redirects = Vec::new();
-                while let Some(redirect) = self.redirect()? {
-                    redirects.push(redirect);
-                }
-                Command { line, kind, redirects }
-            }
-            None if self.dialect == Dialect::Zsh => self.simple()?,
-            None => return self.wrong("a function without a body"),
-        };
-        Ok(Kind::Function(names, Arc::new(body)))
-    }
-
-    fn branches(&mut self) -> Parsed<Kind> {
-        let mut branches = Vec::new();
-        loop {
-            let condition = self.list()?;
-            if condition.is_empty() {
-                return self.wrong("if without a condition");
-            }
-            self.lines()?;
-            if self.dialect == Dialect::Zsh && self.has_keyword(b"{") {
-                self.keyword(b"{");
-                let Kind::Group(body) = self.group()? else { return self.wrong("a brace is not closed") };
-                branches.push((condition, body));
-                self.blanks();
-                if self.keyword(b"elif") {
-                    continue;
-                }
-                let mut otherwise = None;
-                if self.keyword(b"else") {
-                    self.expect(b"{", "else without a brace")?;
-                    let Kind::Group(body) = self.group()? else { return self.wrong("a brace is not closed") };
-                    otherwise = Some(body);
-                }
-                return Ok(Kind::If(branches, otherwise));
-            }
-            self.expect(b"then", "if without then")?;
-            let body = self.list()?;
-            if body.is_empty() && self.dialect != Dialect::Zsh {
-                return self.wrong("then with nothing behind it");
-            }
-            branches.push((condition, body));
-            self.lines()?;
-            if self.keyword(b"elif") {
-                continue;
-            }
-            let mut otherwise = None;
-            if self.keyword(b"else") {
-                otherwise = Some(self.list()?);
-            }
-            self.expect(b"fi", "if without fi")?;
-            return Ok(Kind::If(branches, otherwise));
-        }
-    }
-
-    fn loop_body(&mut self) -> Parsed<List> {
-        self.lines()?;
-        if self.dialect != Dialect::Posix && self.keyword(b"{") {
-            let Kind::Group(body) = self.group()? else { return self.wrong("a brace is not closed") };
-            return Ok(body);
-        }
-        if self.dialect == Dialect::Zsh && !self.has_keyword(b"do") {
-            return Ok(vec![self.and_or()?]);
-        }
-        self.expect(b"do", "a loop without do")?;
-        let body = self.list()?;
-        if body.is_empty() && self.dialect != Dialect::Zsh {
-            return self.wrong("do with nothing behind it");
-        }
-        self.expect(b"done", "a loop without done")?;
-        Ok(body)
-    }
-
-    fn for_loop(&mut self) -> Parsed<Kind> {
-        self.blanks();
-        if self.starts(b"((") {
-            let Some((_, length)) = arithmetic(&self.rest()[2..]) else { return self.wrong("(( is not closed") };
-            self.skip(2 + length);
-            self.blanks();
-            self.take(b";");
-            return Ok(Kind::OtherLoop(self.loop_body()?));
-        }
-        let name = self.word()?.as_ref().and_then(literal).filter(|name| is_name(name));
-        let Some(name) = name else { return self.wrong("for without a name") };
-        self.lines()?;
-        let mut words = None;
-        if self.dialect == Dialect::Zsh && self.peek() == Some(b'(') {
-            self.skip(1);
-            words = Some(self.words_in_parentheses()?);
-        } else if self.keyword(b"in") {
-            let mut list = Vec::new();
-            loop {
-                self.blanks();
-                match self.word()? {
-                    Some(word) => list.push(word),
-                    None => break,
-                }
-            }
-            words = Some(list);
-        }
-        self.blanks();
-        self.take(b";");
-        Ok(Kind::For(name, words, self.loop_body()?))
-    }
-
-    fn words_in_parentheses(&mut self) -> Parsed<Vec<Word>> {
-        let mut words = Vec::new();
-        loop {
-            self.lines()?;
-            if self.take(b")") {
-                return Ok(words);
-            }
-            match self.word()? {
-                Some(word) => words.push(word),
-                None => return self.wrong("a parenthesis is not closed"),
-            }
-        }
-    }
-
-    fn case(&mut self) -> Parsed<Kind> {
-        self.blanks();
-        let Some(word) = self.word()? else { return self.wrong("case without a word") };
-        self.expect(b"in", "case without in")?;
-        let mut arms = Vec::new();
-        loop {
-            self.lines()?;
-            if self.keyword(b"esac") {
-                return Ok(Kind::Case(word, arms));
-            }
-            self.take(b"(");
-            let mut patterns = Vec::new();
-            loop {
-                self.blanks();
-                match self.word()? {
-                    Some(pattern) => patterns.push(pattern),
-                    None => return self.wrong("case without esac"),
-                }
-                self.blanks();
-                if self.take(b"|") {
-                    continue;
-                }
-                if self.take(b")") {
-                    break;
-                }
-                return self.wrong("a pattern is not closed");
-            }
-            let body = self.list()?;
-            self.lines()?;
-            let then = if self.take(b";;&") || self.take(b";|") {
-                ArmEnd::TestOn
-            } else if self.take(b";;") {
-                ArmEnd::Stop
-            } else if self.take(b";&") {
-                ArmEnd::FallThrough
-            } else if self.has_keyword(b"esac") {
-                ArmEnd::Stop
-            } else {
-                return self.wrong("case without esac");
-            };
-            arms.push(Arm { patterns, body, then });
-        }
-    }
-
-    fn condition(&mut self) -> Parsed<Condition> {
-        let mut left = self.condition_and()?;
-        for _ in 0..MOST_CONDITIONS {
-            self.lines()?;
-            if !self.take(b"||") {
-                return Ok(left);
-            }
-            left = Condition::Or(Box::new(left), Box::new(self.condition_and()?));
-        }
-        self.wrong("more conditions than are looked at")
-    }
-
-    fn condition_and(&mut self) -> Parsed<Condition> {
-        let mut left = self.condition_one()?;
-        for _ in 0..MOST_CONDITIONS {
-            self.lines()?;
-            if !self.take(b"&&") {
-                return Ok(left);
-            }
-            left = Condition::And(Box::new(left), Box::new(self.condition_one()?));
-        }
-        self.wrong("more conditions than are looked at")
-    }
-
-    fn condition_one(&mut self) -> Parsed<Condition> {
-        self.lines()?;
-        self.deeper()?;
-        let found = if self.keyword(b"!") {
-            Condition::Not(Box::new(self.condition_one()?))
-        } else if self.take(b"(") {
-            let inner = self.condition()?;
-            self.lines()?;
-            if !self.take(b")") {
-                return self.wrong("a parenthesis is not closed");
-            }
-            inner
-        } else {
-            self.comparison()?
-        };
-        self.depth -= 1;
-        Ok(found)
-    }
-
-    fn comparison(&mut self) -> Parsed<Condition> {
-        let Some(first) = self.word()? else { return self.wrong("[[ with nothing in it") };
-        let sign = literal(&first).filter(|text| text.len() == 2 && text[0] == b'-' && text[1].is_ascii_alphabetic());
-        self.lines()?;
-        let is_over = |parser: &Self| {
-            parser.has_keyword(b"]]") || parser.starts(b"&&") || parser.starts(b"||") || parser.peek() == Some(b')')
-        };
-        if is_over(self) {
-            return Ok(Condition::Word(first));
-        }
-        if let Some(sign) = sign
-            && let Some(word) = self.word()?
-        {
-            return Ok(Condition::Unary(sign, word));
-        }
-        let operator = if self.take(b"<") {
-            b"<".to_vec()
-        } else if self.take(b">") {
-            b">".to_vec()
-        } else {
-            self.word()?.as_ref().and_then(literal).unwrap_or_default()
-        };
-        self.lines()?;
-        let pattern = match &operator[..] {
-            b"=~" => self.word_until(&|b| matches!(b, b' ' | b'\t' | b'\n'))?,
-            b"==" | b"=" | b"!=" => {
-                // Parentheses belong to the pattern.
-                let is_end = |b: u8| matches!(b, b' ' | b'\t' | b'\n' | b'&' | b')');
-                let start = self.at;
-                let mut word = Word::default();
-                while self.peek().is_some_and(|b| !is_end(b) && !self.starts(b"||")) {
-                    match self.peek() {
-                        Some(b'(') => {
-                            let depth = memchr::memchr(b')', self.rest());
-                            let Some(length) = depth else { return self.wrong("a parenthesis is not closed") };
-                            push_plain(&mut word.0, &self.rest()[..=length]);
-                            self.skip(length + 1);
-                        }
-                        Some(b'|') => {
-                            push_plain(&mut word.0, b"|");
-                            self.skip(1);
-                        }
-                        _ => {
-                            let more = self.word_until(&|b| is_end(b) || matches!(b, b'(' | b'|'))?;
-                            word.0.extend(more.0);
-                        }
-                    }
-                }
-                if self.at == start {
-                    return self.wrong("a comparison without a second word");
-                }
-                word
-            }
-            _ => match self.word()? {
-                Some(word) => word,
-                None => return self.wrong("a comparison without a second word"),
-            },
-        };
-        Ok(Condition::Binary(first, operator, pattern))
-    }
-
-    fn redirect(&mut self) -> Parsed<Option<Redirect>> {
+    pub(super) fn redirect(&mut self) -> Parsed<Option<Redirect>> {
         self.blanks();
         let digits = self.rest().iter().take_while(|b| b.is_ascii_digit()).count();
         let behind = &self.rest()[digits..];
@@ -579,7 +217,7 @@ impl Parser<'_> {
         Ok(Some(Redirect { descriptor, operator, target }))
     }
 
-    fn simple(&mut self) -> Parsed<Command> {
+    pub(super) fn simple(&mut self) -> Parsed<Command> {
         if CLOSERS.iter().any(|word| *word != b"always" && self.has_keyword(word)) {
             return self.wrong("a word that closes what was not opened");
         }

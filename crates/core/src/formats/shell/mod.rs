@@ -5,6 +5,8 @@
 //! that what stands before a mistake still counts.
 
 mod command;
+mod compound;
+mod condition;
 pub mod fish;
 mod word;
 

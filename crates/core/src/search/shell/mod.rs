@@ -4,6 +4,7 @@
 mod braces;
 mod builtins;
 mod conditions;
+mod declare;
 mod expand;
 mod files;
 pub mod fish;
