@@ -33,10 +33,6 @@ pub struct Arguments {
     only_write: bool,
 }
 
-/// A maintainer's log-in: her own programs first.
-const PATH: &str = "/home/maren/.local/bin:/home/maren/.cargo/bin:/home/maren/.npm-global/bin:/home/maren/.nix-profile/bin:\
-    /home/linuxbrew/.linuxbrew/bin:/usr/local/bin:/usr/bin:/bin:/snap/bin";
-
 /// The tour: what is asked, and why it is worth asking.
 const TOUR: &[(&str, &[&str])] = &[
     ("What was installed on purpose?", &["inventory"]),
@@ -51,6 +47,10 @@ const TOUR: &[(&str, &[&str])] = &[
         &["owner", "lamp", "/usr/bin/lampwick"],
     ),
     ("Which names have several copies?", &["shadows"]),
+    ("But it works in my terminal!", &["owner", "tidegauge", "--context", "all", "--person", "maren"]),
+    ("Which names mean different programs in different contexts?", &["shadows", "--across", "--person", "maren"]),
+    ("Who put these folders into the search path?", &["paths", "--context", "terminal"]),
+    ("Which programs take in another copy of a module than they were built for?", &["shadows", "--kind", "module"]),
     ("Which sources have it, and at which version?", &["offers", "chartdesk", "tidegauge"]),
     ("What is installed and has something newer?", &["offers", "--newer"]),
     ("What did not come from the distribution?", &["inventory", "--origin", "third-party"]),
@@ -75,11 +75,11 @@ pub fn run(arguments: &Arguments, global: &Global, streams: &mut Streams) -> Res
     let mut outcome = Outcome { found: true, incomplete: false };
     for (why, command) in TOUR {
         // What is shown is what is run: the same words, through the same door.
-        let words = [&["--root", &place, "--path", PATH], *command].concat();
+        let words = [&["--root", &place], *command].concat();
         say(streams, Line::blank())?;
         say(streams, Line::of(Tone::Faint, format!("# {why}")))?;
         say(streams, Line::of(Tone::Accent, format!("$ whodunit {}", words.join(" "))))?;
-        let words = [OsString::from("whodunit"), "--root".into(), folder.clone().into(), "--path".into(), PATH.into()]
+        let words = [OsString::from("whodunit"), "--root".into(), folder.clone().into()]
             .into_iter()
             .chain(command.iter().map(OsString::from));
         let answered = run::answer(words, streams)?;

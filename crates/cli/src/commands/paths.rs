@@ -112,7 +112,9 @@ impl Shown for Paths {
                 page.push(line.and(Tone::Plain, format!("{} {at}: {says}", look.path(file))).into());
             }
             for (kind, list) in [("aliases", &one.aliases), ("functions", &one.functions)] {
-                let names: Vec<String> = list.iter().map(|named| named.name.to_string()).collect();
+                // What every shell of the kind has is no news.
+                let made = list.iter().filter(|named| named.because.iter().all(|because| because.at != "compiled in"));
+                let names: Vec<String> = made.map(|named| named.name.to_string()).collect();
                 if !names.is_empty() {
                     page.push(
                         Line::blank().to(2).and(Tone::Faint, kind).to(13).and(Tone::Plain, names.join(" ")).into(),

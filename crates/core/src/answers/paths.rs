@@ -106,6 +106,7 @@ fn of_one(scene: &Scene, situation: &Situation, variable: &str) -> ContextPath {
         }
     }
     let because = |place: &Place| match place.line {
+        0 if !place.file.starts_with(b"/") => Evidence::at(place.file.clone(), "compiled in", "has it"),
         0 => Evidence::at(place.file.clone(), "whole file", "has it"),
         line => Evidence::line(place.file.clone(), line, "defines it"),
     };

@@ -23,12 +23,28 @@ struct Trouble {
 pub fn findings(scene: &Scene, situations: &[Situation]) -> Vec<Finding> {
     let mut found: BTreeMap<(&'static str, Text), Trouble> = BTreeMap::new();
     for situation in situations {
-        let (listed, _) = situation.list("PATH");
+        let (listed, unknown) = situation.list("PATH");
         let mut seen: Vec<(Text, Text)> = Vec::new();
         let whose = match situation.context {
             Context::Here => "here".to_owned(),
             context => format!("{} of {}", context.word(), situation.person.name),
         };
+        for doubt in unknown {
+            let trouble = found.entry(("uncertain-path", doubt.file.clone())).or_insert_with(|| Trouble {
+                severity: Severity::Note,
+                contexts: Vec::new(),
+                consequence: "which folders are searched, and in which order, is not certain".to_owned(),
+                remedies: Vec::new(),
+                evidence: Vec::new(),
+                summary: format!("{} {}: {}", doubt.file, doubt.at, doubt.says),
+            });
+            if !trouble.evidence.contains(&doubt) {
+                trouble.evidence.push(doubt);
+            }
+            if !trouble.contexts.contains(&whose) {
+                trouble.contexts.push(whose.clone());
+            }
+        }
         let last_system = listed.iter().rposition(|one| is_systems(scene, &one.folder));
         for (number, one) in listed.iter().enumerate() {
             let folder = &one.folder;
@@ -112,7 +128,7 @@ pub fn findings(scene: &Scene, situations: &[Situation]) -> Vec<Finding> {
         subject: folder.clone(),
         summary: trouble.summary,
         packages: Vec::new(),
-        paths: if folder.starts_with(b"/") { vec![folder] } else { Vec::new() },
+        paths: if kind != "uncertain-path" && folder.starts_with(b"/") { vec![folder] } else { Vec::new() },
         consequence: format!("{} ({})", trouble.consequence, trouble.contexts.join(", ")),
         remedies: trouble.remedies,
         evidence: trouble.evidence,

@@ -133,21 +133,21 @@ pub fn owners(survey: &Survey<'_>, search: &SearchPath, targets: &[Target]) -> O
 #[must_use]
 pub fn owners_in(survey: &Survey<'_>, searches: &[SearchPath], targets: &[Target]) -> Owners {
     let folders = survey.program_folders();
-    let mut found: Vec<(&Target, &SearchPath, Found)> = Vec::new();
+    let mut found: Vec<(Target, &SearchPath, Found)> = Vec::new();
     for target in targets {
-        let start = found.len();
-        for search in searches {
-            found.push((target, search, Found::look(survey, search, &folders, target)));
-        }
-        let is_command = found[start..].iter().any(|(.., found)| matches!(found, Found::Command { .. }));
-        if !is_command {
-            found.truncate(start + 1);
-        }
+        let looks = searches.iter().map(|search| (search, Found::look(survey, search, &folders, target)));
+        let looks: Vec<(&SearchPath, Found)> = looks.collect();
+        let is_command = looks.iter().any(|(_, found)| matches!(found, Found::Command { .. }));
+        // What is a command somewhere is one that is not reached elsewhere, and no package there.
+        let kind = if is_command && searches.len() > 1 { Some(TargetKind::Command) } else { target.kind };
+        let count = if is_command { looks.len() } else { 1 };
+        let of_target = looks.into_iter().take(count);
+        found.extend(of_target.map(|(search, found)| (Target { kind, ..target.clone() }, search, found)));
     }
     let index = survey.claims(found.iter().flat_map(|(.., found)| found.paths()));
     // What programs load is looked at where a person asks about a few of them.
     let loader = (targets.len() <= MOST_LOADED).then(|| Loader::of(survey.root()));
-    let answer = |(target, search, found): &(&Target, &SearchPath, Found)| {
+    let answer = |(target, search, found): &(Target, &SearchPath, Found)| {
         let judge = Judge { survey, search, index: &index, loader: loader.as_ref() };
         judge.answer(target, found)
     };

@@ -274,9 +274,7 @@ impl<'s> Fish<'s> {
 
     fn text(&mut self, text: &[u8], arguments: Option<Vec<Vec<u8>>>) -> Flow {
         if !is_known(text) {
-            let doubt = self.doubt("commands that are not known");
-            self.cloud(doubt);
-            return Flow::Next;
+            return self.run.text(text);
         }
         match parse(text, self.run.place.line) {
             Ok(block) => {

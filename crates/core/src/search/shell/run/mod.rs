@@ -10,7 +10,7 @@ use crate::formats::shell::{Command, Dialect, Kind, List, Parser};
 use crate::model::Evidence;
 use crate::root::{Limit, RootError};
 use crate::scene::{Person, Scene};
-use crate::search::shell::state::{Alias, AliasKind, LISTS, Place, State, Variable, is_known, mark};
+use crate::search::shell::state::{Alias, AliasKind, LISTS, Place, State, Variable, doubts_in, is_known, mark};
 use crate::search::shell::{pattern, rules};
 use crate::text::Text;
 
@@ -219,7 +219,10 @@ impl<'s> Run<'s> {
 
     fn commands(&mut self, text: &[u8]) -> Flow {
         if !is_known(text) {
-            let doubt = self.doubt("commands that are not known");
+            let why =
+                doubts_in(text).first().and_then(|number| self.doubts.get(*number)).map(|doubt| doubt.says.clone());
+            let why = why.map(|why| format!(" ({why})")).unwrap_or_default();
+            let doubt = self.doubt(format!("takes what is not known for commands{why}: they may set anything"));
             self.cloud(doubt);
             return Flow::Next;
         }
