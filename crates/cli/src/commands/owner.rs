@@ -19,7 +19,7 @@ use crate::run::{Failure, Ready};
 ///
 /// A TARGET with a slash is a path. Any other is a command on the search path or, where there is none
 /// of that name, a package; one that ends in .desktop is a launcher. To be explicit: command:NAME,
-/// path:PATH, launcher:ID, package:NAME.
+/// path:PATH, launcher:ID, package:NAME, library:NAME, module:NAME.
 ///
 /// The answer leads from the path found through every link to what finally runs, names the package
 /// that owns it and who placed each link, and lists the copies that it hides.
@@ -328,6 +328,8 @@ fn headline(answer: &Answer, look: &Look) -> Line {
             let what = match answer.kind {
                 TargetKind::Path => "no such file or folder",
                 TargetKind::Launcher => "no launcher of this id",
+                TargetKind::Library => "no library of this name",
+                TargetKind::Module => "no module of this name",
                 TargetKind::Package => "no package of this name",
                 TargetKind::Command if answer.elsewhere.is_empty() => "not found: no program or package of this name",
                 TargetKind::Command => "not found on this search path",

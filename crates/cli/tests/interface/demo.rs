@@ -70,6 +70,7 @@ snapshots! {
     states_csv: ["states", "--format", "csv"];
     states_of_nothing: ["states", "kraken"];
     owner_in_all_contexts: ["owner", "tidegauge", "/usr/bin/barolog", "--context", "all", "--person", "maren"];
+    owner_of_modules: ["owner", "module:mooring", "module:kraken", "library:libkraken.so.1"];
     owner_of_an_alias: ["owner", "ll", "--context", "terminal", "--person", "maren"];
     owner_behind_a_function: ["owner", "barolog", "--context", "terminal", "--person", "tobin"];
     shadows_across: ["shadows", "--across", "--person", "maren"];

@@ -62,6 +62,18 @@ fn bad_start_up_files_come_to_an_end_and_are_told() {
     assert!(certain && folders.ends_with(":/usr/bin"), "{folders:?}");
 }
 
+/// What runs at each prompt counts where it bears on the search path.
+#[test]
+fn hooks_at_the_prompt_are_told_where_they_change_the_path() {
+    let (_, unknown, certain) = followed(b"PROMPT_COMMAND='printf x'\n", "bash");
+    assert!(certain, "{unknown}");
+    let (folders, unknown, certain) = followed(b"f() { PATH=/opt/now:$PATH; }\nPROMPT_COMMAND='f; printf x'\n", "bash");
+    assert_eq!((folders.as_str(), certain), ("/usr/bin", false));
+    assert!(unknown.contains("runs at each prompt"), "{unknown}");
+    let (_, unknown, certain) = followed(b"g() { path+=(/opt/now) }\nprecmd_functions+=(g)\n", "zsh");
+    assert!(!certain && unknown.contains("`g` runs at each prompt"), "{unknown}");
+}
+
 /// What is known past the unknown is still told.
 #[test]
 fn what_is_known_stands_around_what_is_not() {

@@ -156,7 +156,10 @@ fn ours(made: &Path, shell: &str, manner: &str) -> (Found, bool) {
             let text = |value: &Value| value.as_str().unwrap_or_default().to_owned();
             let aliases = one["aliases"].as_array().unwrap().iter();
             found.aliases = aliases.map(|alias| (text(&alias["name"]), text(&alias["value"]))).collect();
-            found.functions = one["functions"].as_array().unwrap().iter().map(|one| text(&one["name"])).collect();
+            let functions = one["functions"].as_array().unwrap();
+            found.functions = functions.iter().map(|one| text(&one["name"])).collect();
+            let all = one["aliases"].as_array().unwrap().iter().chain(functions);
+            certain &= all.into_iter().all(|named| named["certain"] == true);
         }
     }
     (found, certain)
@@ -212,4 +215,109 @@ fn start_up_files_do_what_the_shells_do_with_them() {
     }
     assert!(differences.is_empty(), "{} of {count} differ:\n{}", differences.len(), differences.join("\n"));
     insta::assert_snapshot!("start_up_files_that_cannot_be_followed_to_the_end", uncertain.join("\n"));
+}
+
+/// The files that this machine's own distribution brings, with its skeleton as the home.
+#[test]
+fn this_machines_own_start_up_files_are_followed_to_the_end() {
+    if !has(&["bash", "dash", "zsh", "fish", "unshare", "setpriv"]) {
+        return;
+    }
+    let bare = lay(&[]);
+    let made = lay(&[]);
+    for path in ["profile", "bash.bashrc", "profile.d", "zsh", "fish", "environment", "default/locale", "skel"] {
+        let from = Path::new("/etc").join(path);
+        let to = made.path().join("etc").join(path);
+        if from.exists() {
+            fs::create_dir_all(to.parent().unwrap()).unwrap();
+            Command::new("cp").arg("-RL").args([&from, &to]).status().unwrap();
+        }
+    }
+    let _ = fs::remove_file(made.path().join("etc/environment")); // It is the log-in module's, which is not asked here.
+    let home = made.path().join("home/maren");
+    Command::new("cp").arg("-RT").arg("/etc/skel").arg(&home).status().unwrap();
+    Command::new("chown").args(["-R", "1000:1000"]).arg(&home).status().unwrap();
+    for (shell, manners) in [("b", "ltsr"), ("d", "l"), ("z", "ls"), ("f", "ls")] {
+        let baseline = theirs(bare.path(), shell, "l").functions;
+        for manner in manners.chars() {
+            let difference = compare(made.path(), shell, &manner.to_string(), &baseline);
+            assert_eq!(difference, None, "{shell}{manner}");
+        }
+    }
+    let (found, certain) = ours(made.path(), "b", "l");
+    assert!(certain, "{found:?}");
+}
+
+/// What sudo and su start with, by the files that say so.
+#[test]
+fn sudo_and_su_start_with_what_is_told() {
+    if !has(&["sudo", "su", "unshare", "setpriv"]) {
+        return;
+    }
+    let rules = "root ALL=(ALL:ALL) ALL\nmaren ALL=(ALL:ALL) NOPASSWD: ALL\n";
+    let profile = "PATH=$PATH:/opt/login\nexport PATH\n";
+    for (name, sudoers, more, group) in [
+        ("a secure path", "Defaults secure_path=\"/usr/sbin:/usr/bin\"\n", "", ""),
+        ("none", "Defaults env_reset\n", "", ""),
+        (
+            "one for a person",
+            "Defaults secure_path=/usr/bin\nDefaults:maren secure_path=\"/usr/bin:/opt/maren\"\n",
+            "",
+            "",
+        ),
+        ("taken back for a person", "Defaults secure_path=/usr/bin:/sbin\nDefaults:maren !secure_path\n", "", ""),
+        (
+            "a later file",
+            "Defaults secure_path=/usr/bin\n@includedir /etc/sudoers.d\n",
+            "Defaults secure_path=/usr/bin:/opt/later\n",
+            "",
+        ),
+        ("joined lines", "Defaults env_reset, \\\n  secure_path=\"/usr/bin:/opt/joined\"\n", "", ""),
+        (
+            "a group that is exempt",
+            "Defaults secure_path=/usr/bin:/sbin, exempt_group=crew\n",
+            "",
+            "crew:x:990:maren\n",
+        ),
+    ] {
+        let made = lay(&[("~/.profile", profile)]);
+        let at = |path: &str| made.path().join("etc").join(path);
+        fs::create_dir_all(at("sudoers.d")).unwrap();
+        fs::write(at("sudoers"), format!("{sudoers}{rules}")).unwrap();
+        fs::write(at("sudoers.d/later"), more).unwrap();
+        fs::write(at("sudoers.d/passed.over"), "Defaults secure_path=/wrong\n").unwrap();
+        for file in ["sudoers", "sudoers.d/later", "sudoers.d/passed.over"] {
+            fs::set_permissions(at(file), fs::Permissions::from_mode(0o440)).unwrap();
+        }
+        fs::write(at("group"), format!("root:x:0:\nmaren:x:1000:\n{group}")).unwrap();
+        fs::write(at("login.defs"), "ENV_PATH PATH=/usr/bin:/bin:/opt/defs\nENV_SUPATH PATH=/usr/sbin:/usr/bin:/bin\n")
+            .unwrap();
+        fs::create_dir_all(at("pam.d")).unwrap();
+        let open =
+            "auth sufficient pam_permit.so\naccount sufficient pam_permit.so\nsession sufficient pam_permit.so\n";
+        for service in ["sudo", "other", "su", "su-l", "login"] {
+            fs::write(at("pam.d").join(service), open).unwrap();
+        }
+        fs::write(at("hosts"), "127.0.0.1 localhost\n").unwrap();
+        let groups = if group.is_empty() { "--clear-groups" } else { "--groups=990" };
+        let who = format!(
+            "setpriv --reuid=1000 --regid=1000 {groups} env -i HOME=/home/maren USER=maren LOGNAME=maren SHELL=/bin/bash TERM=linux"
+        );
+        let asked = "sudo sh -c 'echo \"$PATH\"'";
+        let line = format!(
+            "{who} PATH=/usr/bin:/bin:/opt/defs bash -l -i -c '{}' 2>/dev/null </dev/null",
+            asked.replace('\'', "'\\''")
+        );
+        let theirs = inside(made.path(), &line);
+        let tell = |context: &str| {
+            let line =
+                format!("{} paths --context {context} --person maren --shell bash --format json", program().display());
+            let document = Ran { status: 0, out: inside(made.path(), &line), err: String::new() }.document();
+            let entries = document["contexts"][0]["entries"].as_array().unwrap().clone();
+            entries.iter().map(|entry| entry["folder"].as_str().unwrap().to_owned()).collect::<Vec<_>>().join(":")
+        };
+        assert_eq!(tell("sudo"), theirs.trim(), "{name}");
+        let theirs = inside(made.path(), "su -l -s /bin/bash maren -c 'echo \"$PATH\"' 2>/dev/null </dev/null");
+        assert_eq!(tell("login"), theirs.trim(), "{name}: su");
+    }
 }

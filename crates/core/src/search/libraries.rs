@@ -76,6 +76,14 @@ impl<'r> Loader<'r> {
         Loader { root, cache, folders, read: Mutex::default(), notes }
     }
 
+    /// The file that a program of the system would get for a name, without run paths and variables.
+    #[must_use]
+    pub fn named(&self, name: &Text) -> Option<Text> {
+        let cached = self.cache.get(name).into_iter().flatten().cloned();
+        let mut candidates = cached.chain(self.folders.iter().map(|folder| path::join(folder, name)));
+        candidates.find(|file| self.dynamic(file).is_some())
+    }
+
     /// Every name of the cache with the files that have it, and those of more folders in front.
     #[must_use]
     pub fn names(&self, front: &[Text]) -> BTreeMap<Text, Vec<Text>> {

@@ -168,6 +168,14 @@ fn added(root: &Root, site: &Text) -> Vec<(Text, Evidence)> {
 /// without `__init__.py` only counts where no other one has the name, so it hides nothing.
 #[must_use]
 pub fn crowded(root: &Root, folders: &[ModuleFolder]) -> BTreeMap<Text, Vec<Module>> {
+    let mut found = all(root, folders);
+    found.retain(|_, modules| modules.len() > 1);
+    found
+}
+
+/// Every top-level name that the folders have, with its modules in the order in which they are found.
+#[must_use]
+pub fn all(root: &Root, folders: &[ModuleFolder]) -> BTreeMap<Text, Vec<Module>> {
     let mut found: BTreeMap<Text, Vec<Module>> = BTreeMap::new();
     for (number, one) in folders.iter().enumerate() {
         let names = root.folder(&one.folder).and_then(|folder| folder.list()).unwrap_or_default();
@@ -199,7 +207,6 @@ pub fn crowded(root: &Root, folders: &[ModuleFolder]) -> BTreeMap<Text, Vec<Modu
             found.entry(stem).or_default().push(Module { file, folder: number });
         }
     }
-    found.retain(|_, modules| modules.len() > 1);
     found
 }
 

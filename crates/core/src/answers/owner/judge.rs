@@ -80,7 +80,7 @@ impl Judge<'_, '_> {
                 answer
             }
             Found::Path { trail, reached, winner } => {
-                let mut answer = self.of_trail(target, TargetKind::Path, trail);
+                let mut answer = self.of_trail(target, target.kind.unwrap_or(TargetKind::Path), trail);
                 if let End::There(meta) = trail.end
                     && self.survey.root().can_execute(trail.last(), meta)
                 {
@@ -104,6 +104,9 @@ impl Judge<'_, '_> {
                 }
                 answer.runs = trail.steps.iter().find(|step| step.how == How::Wrapper).and_then(|step| step.to.clone());
                 answer
+            }
+            Found::Other { .. } if matches!(target.kind, Some(TargetKind::Library | TargetKind::Module)) => {
+                self.blank(target, target.kind.unwrap_or(TargetKind::Path))
             }
             Found::Other { elsewhere } => self.of_package(target, elsewhere),
         }

@@ -5,6 +5,8 @@ use crate::formats::desktop_entry::{DesktopEntry, words};
 use crate::model::{Evidence, Owner};
 use crate::root::Limit;
 use crate::search::launchers::{data_folders, files_in};
+use crate::search::libraries::Loader;
+use crate::search::modules;
 use crate::search::{End, How, Reached, SearchPath, Trail};
 use crate::survey::Survey;
 use crate::text::{Text, path};
@@ -28,6 +30,19 @@ impl Found {
             let reached = if is_program { search.reach(root, path::name(&whole)) } else { Reached::default() };
             let winner = reached.copies.first().map(|copy| Trail::links(root, &copy.path));
             return Found::Path { trail, reached, winner };
+        }
+        if let Some(kind @ (TargetKind::Library | TargetKind::Module)) = target.kind {
+            let found = match kind {
+                TargetKind::Library => Loader::of(root).named(&target.name),
+                _ => module(survey, &target.name),
+            };
+            return match found {
+                Some(file) => {
+                    let trail = survey.trail(search, &file);
+                    Found::Path { trail, reached: Reached::default(), winner: None }
+                }
+                None => Found::Other { elsewhere: Vec::new() },
+            };
         }
         let is_launcher =
             target.kind == Some(TargetKind::Launcher) || (target.kind.is_none() && target.name.ends_with(b".desktop"));
@@ -56,6 +71,17 @@ impl Found {
         };
         trails.into_iter().flat_map(Trail::paths).map(|path| &**path).collect()
     }
+}
+
+/// The module that the newest interpreter of the system takes for the usual person.
+fn module(survey: &Survey<'_>, name: &[u8]) -> Option<Text> {
+    let person = survey.scene.usual_person()?;
+    let mut interpreters = modules::interpreters(survey.root());
+    interpreters.sort_by(|a, b| crate::version::tokens::compare(b.1.as_bytes(), a.1.as_bytes()));
+    interpreters.into_iter().find_map(|(interpreter, version)| {
+        let folders = modules::folders(survey.scene, &interpreter, &version, person, None);
+        modules::all(survey.root(), &folders).remove(&Text::from(name))?.into_iter().next().map(|module| module.file)
+    })
 }
 
 /// The launcher that wins for an id, and the trail on to the program that it starts.

@@ -17,6 +17,10 @@ pub enum TargetKind {
     Launcher,
     /// A package's name.
     Package,
+    /// A shared library's name, as programs need it.
+    Library,
+    /// A module of Python.
+    Module,
 }
 
 /// What is asked about.
@@ -41,7 +45,8 @@ pub struct BadTarget {
 }
 
 impl Target {
-    /// Takes `command:NAME`, `path:PATH`, `launcher:ID`, `package:NAME`, or a bare name or path.
+    /// Takes `command:NAME`, `path:PATH`, `launcher:ID`, `package:NAME`, `library:NAME`, `module:NAME`, or a bare name or
+    /// path.
     ///
     /// # Errors
     /// For an empty name, and for a command with a slash.
@@ -51,6 +56,8 @@ impl Target {
             ("path:", TargetKind::Path),
             ("package:", TargetKind::Package),
             ("launcher:", TargetKind::Launcher),
+            ("library:", TargetKind::Library),
+            ("module:", TargetKind::Module),
         ];
         let explicit = kinds.iter().find_map(|(prefix, kind)| Some((*kind, given.strip_prefix(prefix.as_bytes())?)));
         let (kind, name) = match explicit {

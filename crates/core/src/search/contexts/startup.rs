@@ -202,6 +202,9 @@ fn follow(
         }
         Shell::Fish => {}
     }
+    if manner.interactive {
+        run.prompt();
+    }
     run.finish()
 }
 

@@ -359,6 +359,7 @@ impl Run<'_> {
                 }
                 name => {
                     let was_there = self.state.variables.remove(name).is_some();
+                    self.state.to_export.remove(name);
                     // bash takes a function of that name where there is no variable.
                     if !was_there && self.dialect() == Dialect::Bash && !arguments.iter().any(|word| word == b"-v") {
                         self.state.functions.remove(name);

@@ -98,7 +98,12 @@ impl Run<'_> {
         if unique.is_some() && !self.state.variables.contains_key(name) {
             self.state.variables.insert(name.to_vec(), Variable::text("", false));
         }
-        let Some(variable) = self.state.variables.get_mut(name) else { return };
+        let Some(variable) = self.state.variables.get_mut(name) else {
+            if exported && !unexport {
+                self.state.to_export.insert(name.to_vec());
+            }
+            return;
+        };
         variable.exported = (variable.exported || exported) && !unexport;
         if let Some(unique) = unique {
             variable.unique = unique;

@@ -102,6 +102,8 @@ pub struct State {
     pub functions: BTreeMap<Vec<u8>, Function>,
     /// Aliases by name.
     pub aliases: BTreeMap<Vec<u8>, Alias>,
+    /// Names that programs will get once they are set.
+    pub to_export: BTreeSet<Vec<u8>>,
     /// Positional parameters.
     pub arguments: Vec<Vec<u8>>,
     /// Options that are on.

@@ -16,7 +16,20 @@ impl Run<'_> {
     /// The values of a parameter.
     pub(super) fn parameter(&mut self, parameter: &Parameter, is_quoted: bool) -> Vec<Vec<u8>> {
         let mut values = match &parameter.inner {
-            Some(inner) => Some(self.parameter(inner, is_quoted)),
+            Some(inner) => {
+                let list = self.parameter(inner, is_quoted);
+                match &parameter.index {
+                    Some(index) => self.indexed(&list, &index.clone()).map(|one| vec![one]),
+                    None => Some(list),
+                }
+            }
+            // `${(f)"…"}` of zsh: flags over a text.
+            None if parameter.name.is_empty() && parameter.operator.is_empty() => {
+                return match self.one(&parameter.argument, false) {
+                    text if text.is_empty() => Vec::new(),
+                    text => self.flagged(vec![text], &parameter.flags),
+                };
+            }
             None => self.values(parameter, is_quoted),
         };
         match parameter.before {
@@ -117,6 +130,27 @@ impl Run<'_> {
         self.flagged(values.unwrap_or_default(), &parameter.flags)
     }
 
+    /// An element of a list: by number, or in zsh by a pattern (`(r)`, `(R)`), or its number (`(i)`, `(I)`).
+    fn indexed(&mut self, list: &[Vec<u8>], index: &[u8]) -> Option<Vec<u8>> {
+        let zsh = self.dialect() == Dialect::Zsh;
+        if let (true, [b'(', kind @ (b'i' | b'I' | b'r' | b'R'), b')', fitting @ ..]) = (zsh, index) {
+            let mut places = 0..list.len();
+            let fits = |at: &usize| pattern::fits(fitting, &list[*at]);
+            let place = if kind.is_ascii_uppercase() { places.rfind(fits) } else { places.find(fits) };
+            return match (kind.to_ascii_lowercase(), place) {
+                (b'r', place) => place.map(|at| list[at].clone()),
+                (_, Some(at)) => Some((at + 1).to_string().into_bytes()),
+                (_, None) if *kind == b'I' => Some(b"0".to_vec()),
+                _ => Some((list.len() + 1).to_string().into_bytes()),
+            };
+        }
+        let number = self.number(index);
+        let number: i64 = std::str::from_utf8(&number).ok()?.trim().parse().ok()?;
+        let length = i64::try_from(list.len()).ok()?;
+        let at = if number < 0 { length + number } else { number - i64::from(zsh) };
+        list.get(usize::try_from(at).ok()?).cloned()
+    }
+
     /// What flags of zsh do.
     fn flagged(&mut self, mut values: Vec<Vec<u8>>, flags: &[u8]) -> Vec<Vec<u8>> {
         let mut at = 0;
@@ -214,13 +248,7 @@ impl Run<'_> {
                 }
                 None if zsh => Some(list),
                 None => list.first().map(|first| vec![first.clone()]),
-                Some(index) => {
-                    let number = self.number(index);
-                    let number: i64 = std::str::from_utf8(&number).ok()?.trim().parse().ok()?;
-                    let length = i64::try_from(list.len()).ok()?;
-                    let at = if number < 0 { length + number } else { number - i64::from(zsh) };
-                    list.get(usize::try_from(at).ok()?).map(|value| vec![value.clone()])
-                }
+                Some(index) => self.indexed(&list, index).map(|one| vec![one]),
             };
         }
         if index.is_some() && matches!(name, b"commands" | b"functions" | b"aliases") && self.dialect() == Dialect::Zsh

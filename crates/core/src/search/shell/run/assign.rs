@@ -56,7 +56,10 @@ impl Run<'_> {
         };
         let mut variable = match old {
             Some(old) => Variable { value, ..old.clone() },
-            None => Variable { value, ..Variable::text("", self.state.has(b"allexport")) },
+            None => {
+                let exported = self.state.has(b"allexport") || self.state.to_export.remove(name);
+                Variable { value, ..Variable::text("", exported) }
+            }
         };
         if LISTS.contains(&name) {
             let before = old.map_or(&b""[..], Variable::as_text);

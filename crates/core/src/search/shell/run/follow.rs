@@ -341,6 +341,10 @@ impl Run<'_> {
         let Some((name, arguments)) = fields.split_first() else {
             self.status = Some(0);
             assignments.iter().for_each(|assignment| self.assignment(assignment));
+            // `$(<file)`: what is read is what is written.
+            if let (true, Some((text, _))) = (assignments.is_empty() && self.output.is_some(), self.input.clone()) {
+                self.write(&text);
+            }
             return Flow::Next;
         };
         let (name, arguments) = (name.clone(), arguments.to_vec());

@@ -203,6 +203,36 @@ impl<'s> Run<'s> {
         self.state.aliases.insert(name.to_vec(), alias);
     }
 
+    /// What the shell does before each prompt: where that changes the search path, nobody can say what it is then.
+    pub fn prompt(&mut self) {
+        let zsh = self.at.dialect == Dialect::Zsh;
+        let mut hooks: Vec<Vec<u8>> = Vec::new();
+        if zsh {
+            for (name, list) in [(&b"precmd"[..], &b"precmd_functions"[..]), (b"chpwd", b"chpwd_functions")] {
+                hooks.extend(self.state.functions.contains_key(name).then(|| name.to_vec()));
+                hooks.extend(self.list_of(list).into_iter().flatten());
+            }
+        } else {
+            let list = self.list_of(b"PROMPT_COMMAND");
+            hooks = list.or_else(|| self.variable(b"PROMPT_COMMAND").map(|text| vec![text])).unwrap_or_default();
+        }
+        for hook in hooks.into_iter().filter(|hook| !hook.is_empty()) {
+            let before = self.variable(b"PATH");
+            let mut after = None;
+            self.apart(|run| {
+                let _ = run.text(&hook);
+                after = run.variable(b"PATH");
+            });
+            if after != before {
+                let shown: String = String::from_utf8_lossy(&hook).replace('\0', "?").chars().take(60).collect();
+                let doubt = self.doubt(format!("`{shown}` runs at each prompt and changes the search path"));
+                if let Some(path) = self.state.variables.get_mut(&b"PATH"[..]) {
+                    path.clouds.insert(doubt);
+                }
+            }
+        }
+    }
+
     /// A variable's text.
     #[must_use]
     pub fn variable(&self, name: &[u8]) -> Option<Vec<u8>> {
