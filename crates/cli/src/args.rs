@@ -2,7 +2,9 @@
 
 use std::ffi::OsString;
 use std::path::PathBuf;
+use std::sync::LazyLock;
 
+use clap::builder::PossibleValue;
 use clap::{Args, Parser, ValueEnum};
 
 use whodunit_core::search::Context;
@@ -102,52 +104,33 @@ pub struct Global {
     pub quiet: bool,
 }
 
-/// `--context`.
-#[derive(Debug, Clone, Copy, PartialEq, Eq, ValueEnum)]
-pub enum ContextName {
-    /// This process's own environment
-    Here,
-    /// A log-in on the console
-    Login,
-    /// A terminal window of the desktop
-    Terminal,
-    /// A script started from a log-in
-    Script,
-    /// A single command over a remote log-in
-    Remote,
-    /// A launcher of the desktop
-    Desktop,
-    /// A command with administrator's rights, from a log-in
-    Sudo,
-    /// A log-in of root
-    RootLogin,
-    /// A scheduled job
-    Cron,
-    /// A service of the system
-    Service,
-    /// A service of a person
-    UserService,
-    /// Every one but `here`
-    All,
+/// `--context`: one, or none for every one but `here`.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub struct ContextName(pub Option<Context>);
+
+/// What can be said for it.
+static CONTEXTS: LazyLock<Vec<ContextName>> = LazyLock::new(|| {
+    let single = std::iter::once(Context::Here).chain(Context::ALL).map(|context| ContextName(Some(context)));
+    single.chain([ContextName(None)]).collect()
+});
+
+impl ValueEnum for ContextName {
+    fn value_variants<'a>() -> &'a [Self] {
+        &CONTEXTS
+    }
+
+    fn to_possible_value(&self) -> Option<PossibleValue> {
+        Some(match self.0 {
+            Some(context) => PossibleValue::new(context.word()).help(context.meaning()),
+            None => PossibleValue::new("all").help("Every one but `here`"),
+        })
+    }
 }
 
 impl ContextName {
     /// The contexts that it stands for.
     pub fn contexts(self) -> Vec<Context> {
-        vec![match self {
-            ContextName::Here => Context::Here,
-            ContextName::Login => Context::Login,
-            ContextName::Terminal => Context::Terminal,
-            ContextName::Script => Context::Script,
-            ContextName::Remote => Context::Remote,
-            ContextName::Desktop => Context::Desktop,
-            ContextName::Sudo => Context::Sudo,
-            ContextName::RootLogin => Context::RootLogin,
-            ContextName::Cron => Context::Cron,
-            ContextName::Service => Context::Service,
-            ContextName::UserService => Context::UserService,
-            ContextName::All => return Context::ALL.to_vec(),
-        }]
+        self.0.map_or_else(|| Context::ALL.to_vec(), |context| vec![context])
     }
 }
 

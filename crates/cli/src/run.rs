@@ -102,7 +102,8 @@ impl Ready {
             // Paths are as seen from inside the root, where the current folder is nowhere.
             here.folder = "/".into();
         }
-        let chosen = global.context.unwrap_or(if root.is_live() { ContextName::Here } else { ContextName::Login });
+        let chosen =
+            global.context.unwrap_or(ContextName(Some(if root.is_live() { Context::Here } else { Context::Login })));
         let contexts = chosen.contexts();
         let context = contexts[0];
         if context != Context::Here {

@@ -16,7 +16,6 @@ mod listed;
 pub mod macports;
 pub mod nix;
 pub mod pacman;
-mod pattern;
 pub mod portage;
 pub mod python;
 pub mod roster;
@@ -31,7 +30,7 @@ use std::cmp::Ordering;
 
 use hashbrown::HashMap;
 
-use pattern::fits;
+use crate::formats::shell::pattern::fits;
 
 use crate::model::{
     Asked, Claim, Claimant, Coverage, Digest, Evidence, Installation, Lead, ManagerId, Mark, Offer, Owner, Package,

@@ -8,6 +8,7 @@ mod command;
 mod compound;
 mod condition;
 pub mod fish;
+pub mod pattern;
 mod word;
 
 pub use command::literal;

@@ -80,6 +80,24 @@ impl Context {
         }
     }
 
+    /// What it stands for, in a few words.
+    #[must_use]
+    pub fn meaning(self) -> &'static str {
+        match self {
+            Context::Here => "This process's own environment",
+            Context::Login => "A log-in on the console",
+            Context::Terminal => "A terminal window of the desktop",
+            Context::Script => "A script started from a log-in",
+            Context::Remote => "A single command over a remote log-in",
+            Context::Desktop => "A launcher of the desktop",
+            Context::Sudo => "A command with administrator's rights, from a log-in",
+            Context::RootLogin => "A log-in of root",
+            Context::Cron => "A scheduled job",
+            Context::Service => "A service of the system",
+            Context::UserService => "A service of a person",
+        }
+    }
+
     /// Whether it is one for the whole machine, and no person's.
     #[must_use]
     pub fn is_shared(self) -> bool {

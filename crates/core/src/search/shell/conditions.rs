@@ -72,7 +72,7 @@ impl Run<'_> {
             if !end {
                 fitting.push(b'*');
             }
-            Some(super::pattern::fits(&fitting, left))
+            Some(crate::formats::shell::pattern::fits(&fitting, left))
         };
         text.split(|&b| b == b'|').map(one).try_fold(false, |found, fits| Some(found || fits?))
     }

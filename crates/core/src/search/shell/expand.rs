@@ -2,7 +2,8 @@
 
 use super::run::Run;
 use super::state::{Value, is_known};
-use super::{pattern, substitute};
+use super::substitute;
+use crate::formats::shell::pattern;
 use crate::formats::shell::{Assigned, Dialect, Part, Word};
 
 /// A piece of a field while it is made.

@@ -1,7 +1,7 @@
 //! Names of files that fit a pattern, and what a person may do with a file.
 
-use super::pattern;
 use super::run::Run;
+use crate::formats::shell::pattern;
 use crate::root::{Kind, Meta};
 use crate::text::path;
 

@@ -8,7 +8,6 @@ mod declare;
 mod expand;
 mod files;
 pub mod fish;
-mod pattern;
 mod programs;
 mod rules;
 mod run;

@@ -1,8 +1,8 @@
 //! `$NAME` and `${…}`: values, defaults, cuts, replacements (XCU 2.6.2, and what bash and zsh add).
 
-use super::pattern;
 use super::run::Run;
 use super::state::{Value, Variable, is_known, parts};
+use crate::formats::shell::pattern;
 use crate::formats::shell::{Dialect, Parameter};
 
 /// Whether a parameter stands for several fields inside double quotes.

@@ -4,10 +4,11 @@ use std::sync::Arc;
 
 use super::{Defined, Fish};
 use crate::formats::shell::fish::parse;
+use crate::formats::shell::pattern;
 use crate::root::Kind as FileKind;
+use crate::search::shell::rules;
 use crate::search::shell::run::Flow;
 use crate::search::shell::state::{Alias, AliasKind, Function, LISTS, Variable, is_known};
-use crate::search::shell::{pattern, rules};
 use crate::text::{Text, path};
 
 impl Fish<'_> {

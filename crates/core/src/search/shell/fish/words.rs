@@ -2,7 +2,7 @@
 
 use super::{Fish, is_path, only_stars};
 use crate::formats::shell::fish::{Part, Word};
-use crate::search::shell::pattern;
+use crate::formats::shell::pattern;
 use crate::search::shell::state::is_known;
 use crate::text::path;
 

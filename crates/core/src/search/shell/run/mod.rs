@@ -6,12 +6,13 @@ mod follow;
 use std::collections::{BTreeMap, BTreeSet};
 use std::sync::Arc;
 
+use crate::formats::shell::pattern;
 use crate::formats::shell::{Command, Dialect, Kind, List, Parser};
 use crate::model::Evidence;
 use crate::root::{Limit, RootError};
 use crate::scene::{Person, Scene};
+use crate::search::shell::rules;
 use crate::search::shell::state::{Alias, AliasKind, LISTS, Place, State, Variable, doubts_in, is_known, mark};
-use crate::search::shell::{pattern, rules};
 use crate::text::Text;
 
 /// More commands than this are not followed.
