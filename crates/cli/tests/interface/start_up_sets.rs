@@ -526,6 +526,20 @@ pub const SETS: &[Set] = &[
             "if type -q env; set -a PATH /opt/env; end\nif command -v nothing >/dev/null; set PATH /wrong; else; set -a PATH /opt/no; end\ncommand -sq env; and set -a PATH /opt/sq\nset -q NONE; or set -a PATH /opt/unset\nstring match -q '*bin*' $PATH; and set -a PATH /opt/match\n",
         )],
     ),
+    ("where the shell is", "bl dl zl", &[
+        ("~/.profile", "PATH=$PATH:$PWD\ncd /etc\nPATH=$PATH:$PWD\ncd -\n"),
+        ("~/.bash_profile", "PATH=$PATH:$PWD\ncd /etc\nPATH=$PATH:$PWD\n"),
+        ("~/.zprofile", "PATH=$PATH:$PWD\ncd /etc\nPATH=$PATH:$PWD\n"),
+    ]),
+    ("shifting more than there is", "bl dl", &[("~/.profile", "PATH=$PATH:/opt/a\nset -- x\nshift 2 2>/dev/null\nPATH=$PATH:/opt/b\n")]),
+    ("modifiers without braces in zsh", "zl", &[("~/.zprofile", "x=/opt/tern.d/bin.tar\nPATH=$PATH:/opt:$x:h:$x:t:${x:r}:${x:e}:$none:h\n")]),
+    ("once each, by the list or by the text", "zl", &[("~/.zprofile", "typeset -U path\nPATH=/a:/b:/a:$PATH\npath=(/x /y /x $path)\ntypeset -U PATH\nPATH=/c:/c:$PATH\nf() { typeset -U path; path=(/wrong) }\nf\n")]),
+    ("a list that is not set", "zl bl", &[
+        ("~/.zprofile", "for x in \"${none[@]}\"; do PATH=$PATH:/opt/zsh$x; done\nempty=()\nfor x in \"${empty[@]}\"; do PATH=/wrong; done\n"),
+        ("~/.bash_profile", "for x in \"${none[@]}\"; do PATH=/wrong; done\nset --\nfor x in \"$@\" \"\"; do PATH=$PATH:/opt/one; done\n"),
+    ]),
+    ("exported before it is set", "bl dl", &[("~/.profile", "export XDG_DATA_DIRS\nXDG_DATA_DIRS=/opt/share\nexport MANPATH\nunset MANPATH\nMANPATH=/wrong\n")]),
+    ("a file's text by a redirection", "bl zl", &[("~/.bash_profile", "PATH=$PATH:$(<~/word)\n"), ("~/.zprofile", "PATH=$PATH:$(<~/word)\nlines=(${(f)\"$(<~/word)\"})\nPATH=$PATH:/n$#lines\n"), ("~/word", "/opt/word\n")]),
     // What nobody can know without running it must be said.
     (
         "a program's word decides",

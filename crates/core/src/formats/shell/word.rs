@@ -296,6 +296,15 @@ impl Parser<'_> {
             parameter.index = Some(self.rest()[1..length].to_vec());
             self.skip(length + 1);
         }
+        // zsh takes `$name:h` for a modifier, without braces too.
+        let modifiers = b"aAcehlpPqQrstuwWxgfF&";
+        if let (Dialect::Zsh, [b':', letter, ..]) = (self.dialect, self.rest())
+            && modifiers.contains(letter)
+        {
+            parameter.operator = b":".to_vec();
+            parameter.argument = Word(vec![Part::Plain(vec![*letter])]);
+            self.skip(2);
+        }
         parts.push(Part::Parameter(Box::new(parameter)));
         Ok(())
     }

@@ -163,8 +163,9 @@ impl Start {
     pub fn exported(state: &State, doubts: Vec<Evidence>, takes_functions: bool) -> Self {
         let is_text = |variable: &Variable| matches!(variable.value, Value::Text(_));
         let variables = state.variables.iter().filter(|(_, variable)| variable.exported && is_text(variable));
-        let variables: BTreeMap<Vec<u8>, Variable> =
-            variables.map(|(name, variable)| (name.clone(), Variable { unique: false, ..variable.clone() })).collect();
+        let variables: BTreeMap<Vec<u8>, Variable> = variables
+            .map(|(name, variable)| (name.clone(), Variable { unique: false, unique_list: false, ..variable.clone() }))
+            .collect();
         let functions = state.functions.iter().filter(|(_, function)| function.exported && takes_functions);
         let functions = functions.map(|(name, function)| (name.clone(), function.clone())).collect();
         let state = State { variables, functions, folder: state.folder.clone(), ..State::default() };

@@ -132,7 +132,10 @@ impl Run<'_> {
             b"continue" => return Flow::Continue(level()),
             b"shift" => {
                 let count = if first.is_empty() { 1 } else { level() as usize };
-                let count = count.min(self.state.arguments.len());
+                if count > self.state.arguments.len() {
+                    self.status = Some(1);
+                    return if self.dialect() == Dialect::Posix { self.mistake() } else { Flow::Next };
+                }
                 self.state.arguments.drain(..count);
             }
             b"set" => self.set(&arguments),

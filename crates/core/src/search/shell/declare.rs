@@ -82,6 +82,7 @@ impl Run<'_> {
 
     /// Keeps what a variable is outside this function. In bash it is unset inside, in dash it keeps its value.
     pub(super) fn make_local(&mut self, name: &[u8]) {
+        let name = super::substitute::tied(name).filter(|_| self.dialect() == Dialect::Zsh).unwrap_or(name);
         let before = self.state.variables.get(name).cloned();
         let Some(scope) = self.scopes.last_mut() else { return };
         if scope.iter().any(|(known, _)| known == name) {
@@ -94,6 +95,7 @@ impl Run<'_> {
     }
 
     pub(super) fn mark(&mut self, name: &[u8], exported: bool, unexport: bool, unique: Option<bool>) {
+        let given = name;
         let name = super::substitute::tied(name).filter(|_| self.dialect() == Dialect::Zsh).unwrap_or(name);
         if unique.is_some() && !self.state.variables.contains_key(name) {
             self.state.variables.insert(name.to_vec(), Variable::text("", false));
@@ -106,10 +108,14 @@ impl Run<'_> {
         };
         variable.exported = (variable.exported || exported) && !unexport;
         if let Some(unique) = unique {
-            variable.unique = unique;
+            if given == name {
+                variable.unique = unique;
+            } else {
+                variable.unique_list = unique;
+            }
             let value = variable.value.clone();
             if unique {
-                self.assign(name, value, true);
+                self.assign(given, value, true);
             }
         }
     }

@@ -149,6 +149,7 @@ impl Run<'_> {
             b"PS2" if dialect == Dialect::Posix || self.at.is_interactive => text("> "),
             b"PROMPT" if dialect == Dialect::Zsh && self.at.is_interactive => text("%m%# "),
             b"IFS" => text(" \t\n"),
+            b"PWD" => Some(self.state.folder.clone()),
             _ => None,
         }
     }

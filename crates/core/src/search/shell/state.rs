@@ -34,6 +34,8 @@ pub struct Variable {
     pub exported: bool,
     /// Whether each part is kept once (`typeset -U`).
     pub unique: bool,
+    /// The same of the list that stands for it in zsh: `path` for `PATH`. Each counts for its own assignments.
+    pub unique_list: bool,
     /// For a list of folders: who put each part there.
     pub places: Vec<Place>,
     /// Doubts about the whole of it.
@@ -44,7 +46,7 @@ impl Variable {
     /// One text.
     pub fn text(value: impl Into<Vec<u8>>, exported: bool) -> Self {
         let value = Value::Text(value.into());
-        Variable { value, exported, unique: false, places: Vec::new(), clouds: BTreeSet::new() }
+        Variable { value, exported, unique: false, unique_list: false, places: Vec::new(), clouds: BTreeSet::new() }
     }
 
     /// Its text; of a list, the first.
@@ -213,7 +215,14 @@ fn either(name: &[u8], both: (Option<&Variable>, Option<&Variable>), doubt: usiz
     let places = (0..start).map(place);
     let places = places.chain((!is_same).then(|| Some(nowhere()))).chain((first.len() - end..first.len()).map(place));
     let places = places.map(|place| place.unwrap_or_else(nowhere)).collect();
-    Variable { value: Value::Text(list.join(&b':')), exported, unique: one.unique, places, clouds }
+    Variable {
+        value: Value::Text(list.join(&b':')),
+        exported,
+        unique: one.unique,
+        unique_list: one.unique_list,
+        places,
+        clouds,
+    }
 }
 
 /// The parts of a list of folders.

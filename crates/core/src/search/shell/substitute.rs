@@ -48,6 +48,11 @@ impl Run<'_> {
             }
             Some(b'!') => {
                 let name = values.and_then(|values| values.into_iter().next()).unwrap_or_default();
+                if name.is_empty() {
+                    let doubt = self.doubt("a variable is named by one that is empty: bash gives up the line");
+                    self.cloud(doubt);
+                    return Vec::new();
+                }
                 let inner = Parameter { name, before: None, ..parameter.clone() };
                 return self.parameter(&inner, is_quoted);
             }
@@ -102,7 +107,9 @@ impl Run<'_> {
             b":" => {
                 let argument = self.one(&parameter.argument, false);
                 if self.dialect() == Dialect::Zsh && argument.first().is_some_and(u8::is_ascii_alphabetic) {
-                    values.iter_mut().flatten().for_each(|value| *value = modified(value, &argument));
+                    let list = values.get_or_insert_with(|| vec![Vec::new()]);
+                    let changed: Option<Vec<Vec<u8>>> = list.iter().map(|value| modified(value, &argument)).collect();
+                    values = Some(changed.unwrap_or_else(|| vec![self.unknown("a modifier that is not known here")]));
                 } else if argument.starts_with(b"#") && self.dialect() == Dialect::Zsh {
                     let wanted = parameter.flags.contains(&b'M');
                     values.get_or_insert_default().retain(|value| pattern::fits(&argument[1..], value) == wanted);
@@ -127,7 +134,10 @@ impl Run<'_> {
             }
             _ => {}
         }
-        self.flagged(values.unwrap_or_default(), &parameter.flags)
+        // In zsh what is not set is one empty text, also as a list.
+        let is_one = self.dialect() == Dialect::Zsh && is_quoted && parameter.index.is_some();
+        let values = values.unwrap_or_else(|| if is_one { vec![Vec::new()] } else { Vec::new() });
+        self.flagged(values, &parameter.flags)
     }
 
     /// An element of a list: by number, or in zsh by a pattern (`(r)`, `(R)`), or its number (`(i)`, `(I)`).
@@ -333,12 +343,23 @@ fn replaced(value: &[u8], operator: &[u8], from: &[u8], to: &[u8]) -> Vec<u8> {
     result
 }
 
-fn modified(value: &[u8], letters: &[u8]) -> Vec<u8> {
-    match letters {
-        b"h" => crate::text::path::folder(value).to_vec(),
-        b"t" => crate::text::path::name(value).to_vec(),
-        _ => value.to_vec(),
-    }
+/// `:h`, `:t` and the like of zsh; none for one that is not known here.
+fn modified(value: &[u8], letters: &[u8]) -> Option<Vec<u8>> {
+    use crate::text::path;
+    let dot = || memchr::memrchr(b'.', value).filter(|at| memchr::memchr(b'/', &value[*at..]).is_none());
+    Some(match letters {
+        b"h" => match path::folder(value) {
+            b"" if value.starts_with(b"/") => b"/".to_vec(),
+            b"" => b".".to_vec(),
+            folder => folder.to_vec(),
+        },
+        b"t" => path::name(value).to_vec(),
+        b"r" => dot().map_or(value, |at| &value[..at]).to_vec(),
+        b"e" => dot().map_or(&[][..], |at| &value[at + 1..]).to_vec(),
+        b"l" => value.to_ascii_lowercase(),
+        b"u" => value.to_ascii_uppercase(),
+        _ => return None,
+    })
 }
 
 fn slice(length: usize, from: i64, count: Option<i64>) -> std::ops::Range<usize> {

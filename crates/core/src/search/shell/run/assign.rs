@@ -32,6 +32,7 @@ impl Run<'_> {
 
     /// Sets a variable, and remembers who did.
     pub(in crate::search::shell) fn assign(&mut self, name: &[u8], value: Value, is_made_of_old: bool) {
+        let by_list = self.dialect() == Dialect::Zsh && substitute::tied(name).is_some();
         let (name, value) = match (self.dialect(), substitute::tied(name)) {
             (Dialect::Zsh, Some(tied)) => (
                 tied,
@@ -46,7 +47,7 @@ impl Run<'_> {
             return;
         }
         let old = self.state.variables.get(name);
-        let value = match (value, old.is_some_and(|old| old.unique)) {
+        let value = match (value, old.is_some_and(|old| if by_list { old.unique_list } else { old.unique })) {
             (Value::Text(text), true) => Value::Text(once_each(&text, b':')),
             (Value::List(list), true) => {
                 let mut seen = BTreeSet::new();
