@@ -79,6 +79,11 @@ fn run_paths_and_the_variable_count_as_they_do_for_the_loader() {
         build(&["-shared", "-fPIC", "-Wl,-soname,libknots.so.2", "-o", &format!("{folder}/libknots.so.2"), "knots.c"]);
     }
     fs::write(at("three/libknots.so.2"), b"no library at all").unwrap();
+    // Copies for better processors, of which the best that runs here counts.
+    for level in ["", "/glibc-hwcaps/x86-64-v2", "/glibc-hwcaps/x86-64-v3", "/glibc-hwcaps/x86-64-v4"] {
+        fs::create_dir_all(at(&format!("four{level}"))).unwrap();
+        fs::copy(at("one/libknots.so.2"), at(&format!("four{level}/libknots.so.2"))).unwrap();
+    }
     let link = |name: &str, more: &[&str]| {
         let own = [&["-o", name, "main.c", "one/libknots.so.2"][..], more].concat();
         build(&own);
@@ -89,7 +94,7 @@ fn run_paths_and_the_variable_count_as_they_do_for_the_loader() {
     link("bin/broken-first", &["-Wl,--enable-new-dtags,-rpath,$ORIGIN/../three:$ORIGIN/../two"]);
     let root = Root::live();
     for name in ["plain", "old", "new", "broken-first"] {
-        for list in [None, Some(at("two")), Some(format!("{}:{}", at("three"), at("two")))] {
+        for list in [None, Some(at("two")), Some(at("four")), Some(format!("{}:{}", at("three"), at("two")))] {
             let file = at(&format!("bin/{name}"));
             let ours = Loader::of(&root).needs(&Text::from(file.as_str()), list.as_ref().map(String::as_bytes));
             let ours =

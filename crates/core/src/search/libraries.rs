@@ -32,6 +32,8 @@ pub struct Loader<'r> {
     /// By name: files in the order in which they are tried.
     cache: BTreeMap<Text, Vec<Text>>,
     folders: Vec<Text>,
+    /// Of the processor, from 1; on another machine's disk only what runs everywhere counts.
+    level: u8,
     read: Mutex<BTreeMap<Text, Option<Dynamic>>>,
     /// What could not be read.
     pub notes: Vec<String>,
@@ -45,19 +47,23 @@ impl<'r> Loader<'r> {
     /// Reads the cache.
     #[must_use]
     pub fn of(root: &'r Root) -> Self {
+        let level = if root.is_live() { processor() } else { 1 };
         let mut notes = Vec::new();
         let mut cache: BTreeMap<Text, Vec<Text>> = BTreeMap::new();
         match root.read(CACHE, Limit::LIST) {
             Ok(content) => match loader_cache::entries(&content) {
                 Ok(entries) => {
-                    // Those for better processors come first where this one may be such; here the plain ones count.
-                    for entry in entries.iter().filter(|entry| !entry.is_special) {
+                    // Those for better processors come first where this processor is one.
+                    let fits = |entry: &&loader_cache::Entry<'_>| !entry.is_special || level_of(entry.path) <= level;
+                    for entry in entries.iter().filter(fits) {
                         let files = cache.entry(entry.name.into()).or_default();
                         let file = Text::from(entry.path);
                         if !files.contains(&file) {
                             files.push(file);
                         }
                     }
+                    // Of one name, the best level first; what has none keeps its order.
+                    cache.values_mut().for_each(|files| files.sort_by_key(|file| std::cmp::Reverse(level_in(file))));
                 }
                 Err(problem) => notes.push(format!("/etc/ld.so.cache: {problem}")),
             },
@@ -73,7 +79,7 @@ impl<'r> Loader<'r> {
         }
         folders.sort_by_key(|folder| folder.starts_with(b"/usr"));
         folders.extend(["/lib64", "/usr/lib64", "/lib", "/usr/lib"].map(Text::from));
-        Loader { root, cache, folders, read: Mutex::default(), notes }
+        Loader { root, level, cache, folders, read: Mutex::default(), notes }
     }
 
     /// The file that a program of the system would get for a name, without run paths and variables.
@@ -188,6 +194,15 @@ impl<'r> Loader<'r> {
         let candidates =
             candidates.chain(self.folders.iter().map(|folder| at(folder, &loader, "compiled in", "searches")));
         for (file, because) in candidates {
+            // In each folder what is made for better processors comes first.
+            let (folder, name) = (path::folder(&file), path::name(&file));
+            for level in (2..=self.level).rev() {
+                let better = path::join(folder, format!("glibc-hwcaps/x86-64-v{level}").as_bytes());
+                let better = path::join(&better, name);
+                if self.root.target(&better).is_ok() && self.fits(&better, machine)? {
+                    return Ok((better, because));
+                }
+            }
             if self.fits(&file, machine)? {
                 return Ok((file, because));
             }
@@ -220,4 +235,39 @@ impl<'r> Loader<'r> {
         }
         path::absolute(&part, b"/")
     }
+}
+
+/// The level in the name of a folder, `glibc-hwcaps/x86-64-v3`; 1 where there is none.
+fn level_in(file: &[u8]) -> u8 {
+    let Some(at) = memchr::memmem::find(file, b"/glibc-hwcaps/x86-64-v") else { return 1 };
+    file.get(at + b"/glibc-hwcaps/x86-64-v".len()).map_or(1, |digit| digit.saturating_sub(b'0'))
+}
+
+/// The level of an entry that is for some processors: one of another kind is for none that is known here.
+fn level_of(file: &[u8]) -> u8 {
+    match level_in(file) {
+        1 => u8::MAX,
+        level => level,
+    }
+}
+
+/// The level of this processor (x86-64 psABI, "Micro-Architecture Levels").
+#[cfg(target_arch = "x86_64")]
+fn processor() -> u8 {
+    use std::is_x86_feature_detected as has;
+    let second = has!("sse4.2") && has!("ssse3") && has!("popcnt") && has!("sse4.1");
+    let third =
+        has!("avx2") && has!("bmi1") && has!("bmi2") && has!("fma") && has!("f16c") && has!("lzcnt") && has!("movbe");
+    let fourth = has!("avx512f") && has!("avx512bw") && has!("avx512cd") && has!("avx512dq") && has!("avx512vl");
+    match (second, third, fourth) {
+        (true, true, true) => 4,
+        (true, true, false) => 3,
+        (true, false, _) => 2,
+        _ => 1,
+    }
+}
+
+#[cfg(not(target_arch = "x86_64"))]
+fn processor() -> u8 {
+    1
 }
