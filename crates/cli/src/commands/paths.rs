@@ -106,7 +106,11 @@ impl Shown for Paths {
                 Column::words("because", ""),
                 Column::words("remark", ""),
             ];
-            page.push(Piece::Table(Grid { columns, rows: rows.collect() }));
+            if one.entries.is_empty() {
+                page.push(Line::blank().to(2).and(Tone::Faint, "not set").into());
+            } else {
+                page.push(Piece::Table(Grid { columns, rows: rows.collect() }));
+            }
             for Evidence { file, at, says } in &one.unknowns {
                 let line = Line::blank().to(2).and(Tone::Warning, "not certain  ");
                 page.push(line.and(Tone::Plain, format!("{} {at}: {says}", look.path(file))).into());

@@ -560,5 +560,4 @@ pub const SETS: &[Set] = &[
             ("~/.config/fish/config.fish", "env printf 'set PATH /opt/surprise $PATH' | source\n"),
         ],
     ),
-    ("the loop without an end", "", &[("~/.profile", "while :; do PATH=$PATH:/x; done\n")]),
 ];
