@@ -1,5 +1,6 @@
 //! From the command line to the exit status.
 
+use std::cell::OnceCell;
 use std::ffi::OsString;
 use std::io::Write as _;
 use std::os::unix::ffi::OsStrExt as _;
@@ -8,8 +9,8 @@ use std::path::Path;
 use clap::Parser as _;
 use whodunit_core::root::{Root, RootError};
 use whodunit_core::scene::{People, Person, Scene};
-use whodunit_core::search::contexts::{self, Shell};
-use whodunit_core::search::{Context, SearchPath, Situation, Wish, situation};
+use whodunit_core::search::contexts::{self, Shell, situations};
+use whodunit_core::search::{Context, SearchPath, Situation, Wish};
 use whodunit_core::text::Text;
 
 use crate::args::{Cli, ContextName, Global, ShellName};
@@ -75,8 +76,10 @@ pub fn answer(arguments: impl IntoIterator<Item = OsString>, streams: &mut Strea
 pub struct Ready {
     /// The machine.
     pub scene: Scene,
-    /// Where names are looked up.
-    pub search: SearchPath,
+    /// The search path that was given.
+    given: Option<SearchPath>,
+    searches: OnceCell<Vec<SearchPath>>,
+    usual: OnceCell<Vec<Situation>>,
     /// The settings.
     pub config: Config,
     /// The contexts that were asked for.
@@ -114,12 +117,9 @@ impl Ready {
         let mut scene = Scene::new(root, &people, here).map_err(|unknown| Failure::usage(unknown.to_string()))?;
         scene.extra_folders = config.bundle_folders(&scene.people);
         let wish = wish(global)?;
-        let search = match &global.path {
-            Some(list) => SearchPath::given(&scene, context, list.as_bytes()),
-            None if context == Context::Here => SearchPath::of(&scene, context),
-            None => SearchPath::in_situation(&scene, &contexts::usual(&scene, context, &wish)),
-        };
-        Ok(Ready { scene, search, config, contexts, wish })
+        let given = global.path.as_ref().map(|list| SearchPath::given(&scene, context, list.as_bytes()));
+        let (searches, usual) = (OnceCell::new(), OnceCell::new());
+        Ok(Ready { scene, given, searches, usual, config, contexts, wish })
     }
 
     /// What the contexts are called together.
@@ -127,15 +127,30 @@ impl Ready {
         if self.contexts.len() == 1 { self.contexts[0].word() } else { "all" }
     }
 
-    /// The search path of each chosen context, of the person whose log-in stands for all.
-    pub fn searches(&self) -> Vec<SearchPath> {
-        if self.contexts.len() == 1 || self.search.is_given {
-            return vec![self.search.clone()];
-        }
-        let of_one = |context: &Context| {
-            SearchPath::in_situation(&self.scene, &contexts::usual(&self.scene, *context, &self.wish))
-        };
-        self.contexts.iter().map(of_one).collect()
+    /// The chosen contexts of the person whose log-in stands for all.
+    pub fn usual(&self) -> &[Situation] {
+        let person = || contexts::usual_person(&self.scene);
+        self.usual.get_or_init(|| situations(&self.scene, &self.contexts, &person(), &self.wish))
+    }
+
+    /// The one of them in this context.
+    pub fn usual_in(&self, context: Context) -> &Situation {
+        let usual = self.usual();
+        usual.iter().find(|one| one.context == context).unwrap_or(&usual[0])
+    }
+
+    /// The search path of each of them, or the one that was given.
+    pub fn searches(&self) -> &[SearchPath] {
+        self.searches.get_or_init(|| match &self.given {
+            Some(given) => vec![given.clone()],
+            None if self.contexts == [Context::Here] => vec![SearchPath::of(&self.scene, Context::Here)],
+            None => self.usual().iter().map(|one| SearchPath::in_situation(&self.scene, one)).collect(),
+        })
+    }
+
+    /// Where names are looked up: the first of them.
+    pub fn search(&self) -> &SearchPath {
+        &self.searches()[0]
     }
 
     /// The chosen contexts of these people; those that are nobody's, once.
@@ -146,8 +161,8 @@ impl Ready {
             // What root's own contexts are, is told once.
             let is_told = |context: &Context| person.uid != 0 || !matches!(context, Context::Sudo | Context::Login);
             let is_all = self.contexts.len() > 1;
-            let of_person = of_person.filter(|context| !is_all || is_told(context));
-            found.extend(of_person.map(|context| situation(&self.scene, *context, person, &self.wish)));
+            let of_person: Vec<Context> = of_person.copied().filter(|context| !is_all || is_told(context)).collect();
+            found.extend(situations(&self.scene, &of_person, person, &self.wish));
         }
         found
     }

@@ -49,7 +49,7 @@ pub fn run(arguments: &Arguments, global: &Global, streams: &mut Streams) -> Res
         list.split(|&b| b == b':').filter(|name| !name.is_empty()).map(Text::from).collect()
     });
     let names: Vec<Text> = arguments.name.iter().map(|name| name.as_bytes().into()).collect();
-    let session = Session { folders: &folders, desktops: &desktops, search: &ready.search };
+    let session = Session { folders: &folders, desktops: &desktops, search: ready.search() };
     let answer = launchers(&survey, session, &names);
     let found = names.is_empty() || !answer.launchers.is_empty();
     output::show(&answer, &survey, &ready, global, streams, found)

@@ -44,7 +44,7 @@ pub fn run(arguments: &Arguments, global: &Global, streams: &mut Streams) -> Res
     let targets = targets.map_err(|bad| Failure::usage(bad.to_string()))?;
     let ready = Ready::new(global)?;
     let survey = Survey::of(&ready.scene);
-    let answer = owners_in(&survey, &ready.searches(), &targets);
+    let answer = owners_in(&survey, ready.searches(), &targets);
     // Of several contexts, one that reaches it is enough.
     let is_found = |target: &Target| {
         let of_target = answer.answers.iter().filter(|answer| answer.target == target.given);

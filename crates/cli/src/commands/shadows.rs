@@ -12,7 +12,7 @@ use whodunit_core::answers::shadows::{Shadow, Shadows, shadows};
 use whodunit_core::answers::{libraries, manuals, modules};
 use whodunit_core::model::Severity;
 use whodunit_core::search::launchers::data_folders;
-use whodunit_core::search::{Context, SearchPath, contexts, situation};
+use whodunit_core::search::{Context, SearchPath, situation};
 use whodunit_core::survey::Survey;
 use whodunit_core::text::Text;
 
@@ -72,7 +72,7 @@ pub fn run(arguments: &Arguments, global: &Global, streams: &mut Streams) -> Res
             ready.contexts = Context::ALL.to_vec();
         }
         let survey = Survey::of(&ready.scene);
-        let answer = across(&survey, &ready.searches(), &names);
+        let answer = across(&survey, ready.searches(), &names);
         let found =
             names.is_empty() || answer.rows.iter().any(|row| row.meanings.iter().any(|one| one.winner.is_some()));
         return output::show(&answer, &survey, &ready, global, streams, found);
@@ -116,13 +116,9 @@ fn of_kind(kind: ShadowKind, survey: &Survey<'_>, ready: &Ready, search: &Search
         ShadowKind::Module => modules::shadows(survey, &people.map(situation).collect::<Vec<_>>(), search, names),
         ShadowKind::Manual => {
             let (commands, _) = shadows(survey, search, names);
-            let usual = contexts::usual(&ready.scene, search.context, &ready.wish);
-            manuals::shadows(survey, &usual, search, &commands.shadows)
+            manuals::shadows(survey, ready.usual_in(search.context), search, &commands.shadows)
         }
-        ShadowKind::Library => {
-            let usual = contexts::usual(&ready.scene, search.context, &ready.wish);
-            libraries::shadows(survey, &usual, search, names)
-        }
+        ShadowKind::Library => libraries::shadows(survey, ready.usual_in(search.context), search, names),
         ShadowKind::Launcher => {
             let folders = data_folders(&ready.scene, None);
             let session = Session { folders: &folders, desktops: &[], search };

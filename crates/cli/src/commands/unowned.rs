@@ -49,7 +49,7 @@ pub fn run(arguments: &Arguments, global: &Global, streams: &mut Streams) -> Res
         }
     }
     let survey = Survey::of(&ready.scene);
-    let answer = unowned(&survey, &ready.search, &folders);
+    let answer = unowned(&survey, ready.search(), &folders);
     output::show(&answer, &survey, &ready, global, streams, true)
 }
 

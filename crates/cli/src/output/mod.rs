@@ -112,7 +112,7 @@ pub fn show<A: Shown>(
 }
 
 fn note_search(ready: &Ready, streams: &mut Streams) {
-    for Evidence { file, at, says } in ready.search.doubts() {
+    for Evidence { file, at, says } in ready.search().doubts() {
         let _ = writeln!(streams.err, "whodunit: search path: {file}, {at}: {says} (--path LIST sets it)");
     }
 }

@@ -11,7 +11,7 @@ use crate::managers::keeps_versions;
 use crate::model::{Evidence, Finding, Severity};
 use crate::root::Kind;
 use crate::search::words::Taken;
-use crate::search::{Context, SearchPath, Trail};
+use crate::search::{Context, Copy, SearchPath, Trail};
 use crate::survey::Survey;
 use crate::text::Text;
 
@@ -53,8 +53,16 @@ pub struct Across {
     pub person: Option<Text>,
 }
 
-/// The path under which a program is found, and the trail behind it.
-type Reaches = (Text, Trail);
+/// What one search path makes of a name, before any record is read.
+struct Look {
+    /// The program that it reaches first.
+    copy: Option<Copy>,
+    /// Why that is the first.
+    because: Vec<Evidence>,
+    taken: Option<Taken>,
+    /// What is behind the program; looked at where it may differ.
+    trail: Option<Trail>,
+}
 
 /// Compares what names reach on each search path; all names, or these.
 #[must_use]
@@ -62,51 +70,52 @@ pub fn across(survey: &Survey<'_>, searches: &[SearchPath], names: &[Text]) -> A
     let root = survey.root();
     let candidates: Vec<Text> = if names.is_empty() { in_several_folders(survey, searches) } else { names.to_vec() };
     // The file that wins in each context, before any record is read.
-    let mut found: Vec<(Text, Vec<Option<Reaches>>)> = Vec::new();
+    let mut found: Vec<(Text, Vec<Look>)> = Vec::new();
     for name in candidates {
-        let reached: Vec<_> =
-            searches.iter().map(|search| search.reach(root, &name).copies.into_iter().next()).collect();
-        let identities: BTreeSet<_> = reached.iter().flatten().map(|copy| copy.meta.identity).collect();
-        let is_hidden = searches.iter().any(|search| is_taken(search, &name).is_some());
-        let is_told = identities.len() > 1 || (is_hidden && !identities.is_empty()) || !names.is_empty();
-        if is_told {
-            let trails = reached.into_iter().zip(searches).map(|(copy, search)| {
-                let path = copy?.path;
-                let trail = survey.trail(search, &path);
-                Some((path, trail))
-            });
-            found.push((name, trails.collect()));
+        let looks = searches.iter().map(|search| {
+            let reached = search.reach(root, &name);
+            Look {
+                because: search.because(&reached),
+                copy: reached.copies.into_iter().next(),
+                taken: taken(search, &name),
+                trail: None,
+            }
+        });
+        let mut looks: Vec<Look> = looks.collect();
+        let identities: BTreeSet<_> = looks.iter().filter_map(|look| Some(look.copy.as_ref()?.meta.identity)).collect();
+        let is_hidden = looks.iter().any(|look| look.taken.is_some());
+        if identities.len() > 1 || (is_hidden && !identities.is_empty()) || !names.is_empty() {
+            for (look, search) in looks.iter_mut().zip(searches) {
+                look.trail = look.copy.as_ref().map(|copy| survey.trail(search, &copy.path));
+            }
+            found.push((name, looks));
         }
     }
-    let paths = found.iter().flat_map(|(_, trails)| trails.iter().flatten()).flat_map(|(_, trail)| trail.paths());
-    let index = survey.claims(paths.map(|path| &**path));
+    let trails = || found.iter().flat_map(|(_, looks)| looks.iter().filter_map(|look| look.trail.as_ref()));
+    let index = survey.claims(trails().flat_map(Trail::paths).map(|path| &**path));
     let (mut rows, mut shadows, mut findings) = (Vec::new(), Vec::new(), Vec::new());
-    for (name, trails) in &found {
+    for (name, looks) in &found {
         let mut known: Vec<(&Text, Located)> = Vec::new();
-        let meanings: Vec<Meaning> = trails
-            .iter()
-            .zip(searches)
-            .map(|(found, search)| {
-                let winner = found.as_ref().map(|(path, trail)| match known.iter().find(|(known, _)| *known == path) {
-                    Some((_, located)) => located.clone(),
-                    None => {
-                        let located = locate(survey, &index, path, trail);
-                        known.push((path, located.clone()));
-                        located
-                    }
-                });
-                Meaning { winner, taken: is_taken(search, name) }
-            })
-            .collect();
-        let lasts: BTreeSet<&Text> = trails.iter().flatten().map(|(_, trail)| trail.last()).collect();
+        let meanings = looks.iter().map(|look| {
+            let winner = look.copy.as_ref().zip(look.trail.as_ref()).map(|(copy, trail)| {
+                let path = &copy.path;
+                let known_one = known.iter().find(|(known, _)| *known == path).map(|(_, located)| located.clone());
+                known_one.unwrap_or_else(|| {
+                    let located = locate(survey, &index, path, trail);
+                    known.push((path, located.clone()));
+                    located
+                })
+            });
+            Meaning { winner, taken: look.taken.clone() }
+        });
+        let meanings: Vec<Meaning> = meanings.collect();
+        let lasts: BTreeSet<&Text> = looks.iter().filter_map(|look| Some(look.trail.as_ref()?.last())).collect();
         let differs = lasts.len() > 1 || meanings.iter().any(|meaning| meaning.taken.is_some());
         if !differs && names.is_empty() {
             continue;
         }
         let severity = weigh(&meanings);
-        let because: Vec<Vec<Evidence>> =
-            searches.iter().map(|search| search.because(&search.reach(root, name))).collect();
-        for ((meaning, search), because) in meanings.iter().zip(searches).zip(&because) {
+        for ((meaning, search), look) in meanings.iter().zip(searches).zip(looks) {
             if let Some(winner) = &meaning.winner {
                 shadows.push(Shadow {
                     kind: "command".to_owned(),
@@ -114,14 +123,14 @@ pub fn across(survey: &Survey<'_>, searches: &[SearchPath], names: &[Text]) -> A
                     context: search.context,
                     winner: winner.clone(),
                     hidden: Vec::new(),
-                    because: because.clone(),
+                    because: look.because.clone(),
                     severity,
                     meaning: says(meaning),
                 });
             }
         }
         if differs {
-            findings.push(finding(name, severity, &meanings, searches, &because));
+            findings.push(finding(name, severity, &meanings, searches, looks));
         }
         rows.push(Row { name: name.clone(), severity, meanings });
     }
@@ -133,7 +142,7 @@ pub fn across(survey: &Survey<'_>, searches: &[SearchPath], names: &[Text]) -> A
 }
 
 /// What the shell takes a name for, builtins aside: those are the same in every shell that is typed into.
-fn is_taken(search: &SearchPath, name: &[u8]) -> Option<Taken> {
+fn taken(search: &SearchPath, name: &[u8]) -> Option<Taken> {
     use crate::search::words::{TakenFor, is_same_program};
     let taken = search.words.as_ref()?.take(name)?;
     let is_named = matches!(taken.how, TakenFor::Alias | TakenFor::Function);
@@ -188,13 +197,7 @@ fn says(meaning: &Meaning) -> String {
     }
 }
 
-fn finding(
-    name: &Text,
-    severity: Severity,
-    meanings: &[Meaning],
-    searches: &[SearchPath],
-    because: &[Vec<Evidence>],
-) -> Finding {
+fn finding(name: &Text, severity: Severity, meanings: &[Meaning], searches: &[SearchPath], looks: &[Look]) -> Finding {
     let mut told: Vec<(String, Vec<&str>)> = Vec::new();
     for (meaning, search) in meanings.iter().zip(searches) {
         let says = match &meaning.winner {
@@ -213,7 +216,7 @@ fn finding(
         winners().filter_map(|winner| winner.owner.as_ref()).map(|owner| owner.id.clone()).collect();
     let paths: BTreeSet<Text> = winners().map(|winner| winner.path.clone()).collect();
     let mut evidence: Vec<Evidence> = Vec::new();
-    for one in because.iter().filter_map(|because| because.first()) {
+    for one in looks.iter().filter_map(|look| look.because.first()) {
         if !evidence.contains(one) {
             evidence.push(one.clone());
         }

@@ -71,7 +71,9 @@ pub fn data_folders(scene: &Scene, given: Option<&[u8]>) -> Vec<DataFolder> {
         }
         // On another disk, what the session of the first ordinary person has.
         _ if !scene.root.is_live() => {
-            let (listed, _) = contexts::usual(scene, Context::Desktop, &Wish::default()).list("XDG_DATA_DIRS");
+            let (listed, _) =
+                contexts::situation(scene, Context::Desktop, &contexts::usual_person(scene), &Wish::default())
+                    .list("XDG_DATA_DIRS");
             let is_set = !listed.is_empty();
             for one in listed {
                 add(&one.folder, Evidence { says: "puts it there at log-in".to_owned(), ..one.because });

@@ -93,7 +93,9 @@ impl SearchPath {
                 let because = |number| Evidence::at("environment of this process", format!("PATH, entry {number}"), "");
                 Self::from_list(scene, context, numbered(&list, because), Vec::new())
             }
-            _ => Self::in_situation(scene, &contexts::usual(scene, context, &Wish::default())),
+            _ => {
+                Self::in_situation(scene, &situation(scene, context, &contexts::usual_person(scene), &Wish::default()))
+            }
         }
     }
 

@@ -250,6 +250,14 @@ impl<'t> Parser<'t> {
         Parser { text, at: 0, line, dialect, depth: 0, awaited: Vec::new(), documents: Vec::new(), count: 0 }
     }
 
+    /// A text as it would be taken inside double quotes.
+    ///
+    /// # Errors
+    /// What is wrong, with the line.
+    pub fn in_quotes(text: &'t [u8], dialect: Dialect) -> Result<Word, SyntaxError> {
+        Parser::new(text, dialect).document()
+    }
+
     fn peek(&self) -> Option<u8> {
         self.text.get(self.at).copied()
     }

@@ -2,10 +2,9 @@
 
 use super::start::{Start, compiled, read};
 use super::startup::{self, Manner, Shell};
-use super::{Wish, systemd};
+use super::{Found, Ways, Wish, systemd};
 use crate::model::Evidence;
-use crate::scene::{Person, Scene};
-use crate::search::shell::State;
+use crate::scene::Scene;
 use crate::text::{Text, path};
 
 /// Display managers by the name of their program, with what they have compiled in as a path, and their service's name.
@@ -24,10 +23,10 @@ fn manager(scene: &Scene) -> Option<(&'static str, &'static str, &'static str)> 
 }
 
 /// What a launcher starts programs with.
-pub fn desktop(scene: &Scene, person: &Person, shell: Option<Shell>, wish: &Wish) -> (State, Vec<Evidence>) {
+pub fn desktop(ways: &Ways<'_>, wish: &Wish) -> Found {
     // The person's own service manager is there first, and what the session has goes over it.
-    let services = systemd::user_service(scene, person);
-    let (session, doubts) = session(scene, person, shell, wish);
+    let services = systemd::user_service(ways.scene, ways.person);
+    let (session, doubts) = session(ways, wish);
     let mut all = services.state;
     let session = Start::exported(&session, doubts, true);
     all.variables.extend(session.state.variables);
@@ -35,9 +34,10 @@ pub fn desktop(scene: &Scene, person: &Person, shell: Option<Shell>, wish: &Wish
     (all, session.doubts)
 }
 
-fn session(scene: &Scene, person: &Person, shell: Option<Shell>, wish: &Wish) -> (State, Vec<Evidence>) {
+fn session(ways: &Ways<'_>, wish: &Wish) -> Found {
+    let (scene, person) = (ways.scene, ways.person);
     let Some((name, own, service)) = manager(scene) else {
-        let (state, mut doubts) = super::login(scene, person, shell, wish);
+        let (state, mut doubts) = ways.login().clone();
         doubts.push(Evidence::at(
             "/etc/X11/default-display-manager",
             "whole file",
@@ -70,12 +70,6 @@ fn session(scene: &Scene, person: &Person, shell: Option<Shell>, wish: &Wish) ->
             startup::files(scene, person, sh, start, &files)
         }
         // A log-in shell without a person typing, of the person's own.
-        _ => match shell {
-            Some(shell) => {
-                let manner = Manner { login: true, ..Manner::default() };
-                startup::start(scene, person, shell, manner, start)
-            }
-            None => (start.state, start.doubts),
-        },
+        _ => ways.started(start, Manner { login: true, ..Manner::default() }),
     }
 }

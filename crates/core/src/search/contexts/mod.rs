@@ -8,6 +8,8 @@ mod startup;
 mod sudo;
 mod systemd;
 
+use std::cell::OnceCell;
+
 use schemars::JsonSchema;
 use serde::Serialize;
 
@@ -146,106 +148,137 @@ pub(crate) fn is_like(scene: &Scene, family: &[u8]) -> bool {
     scene.system().is_some_and(is_it)
 }
 
+/// Variables, aliases, functions, and what is not known of them.
+type Found = (State, Vec<Evidence>);
+
 /// Works out one context of one person.
 #[must_use]
 pub fn situation(scene: &Scene, context: Context, person: &Person, wish: &Wish) -> Situation {
-    let (person, shell, (state, doubts)) = match context {
-        Context::RootLogin => {
-            let root = root_of(scene);
-            let shell = shell_of(scene, &root, wish);
-            let found = login(scene, &root, shell, wish);
-            (root, shell, found)
-        }
-        Context::Service => {
-            let start = systemd::service(scene);
-            (root_of(scene), None, (start.state, start.doubts))
-        }
-        _ => {
-            let shell = shell_of(scene, person, wish);
-            let found = of_person(scene, context, person, shell, wish);
-            let has_shell = !matches!(context, Context::Here | Context::Sudo | Context::UserService | Context::Cron);
-            (person.clone(), shell.filter(|_| has_shell), found)
-        }
-    };
-    Situation { context, person, shell, state, doubts }
+    Ways::new(scene, person, wish).situation(context)
 }
 
-/// One context of the person whose log-in stands for all; of root where nobody else is there.
+/// Works out several contexts of one person: the log-in that others start from is followed once.
 #[must_use]
-pub fn usual(scene: &Scene, context: Context, wish: &Wish) -> Situation {
-    let person = scene.usual_person().cloned().unwrap_or_else(|| root_of(scene));
-    situation(scene, context, &person, wish)
+pub fn situations(scene: &Scene, contexts: &[Context], person: &Person, wish: &Wish) -> Vec<Situation> {
+    let ways = Ways::new(scene, person, wish);
+    contexts.iter().map(|context| ways.situation(*context)).collect()
 }
 
-fn of_person(
-    scene: &Scene,
-    context: Context,
-    person: &Person,
+/// The person whose log-in stands for all; root where nobody else is there.
+#[must_use]
+pub fn usual_person(scene: &Scene) -> Person {
+    scene.usual_person().cloned().unwrap_or_else(|| root_of(scene))
+}
+
+/// The ways in of one person. Some contexts start from others.
+struct Ways<'s> {
+    scene: &'s Scene,
+    person: &'s Person,
     shell: Option<Shell>,
-    wish: &Wish,
-) -> (State, Vec<Evidence>) {
-    let plain = |start: Start, manner: Manner| match shell {
-        Some(shell) => startup::start(scene, person, shell, manner, start),
-        None => (start.state, start.doubts),
-    };
-    match context {
-        Context::Terminal => {
-            let (state, doubts) = desktop::desktop(scene, person, shell, wish);
-            let mut start = Start::exported(&state, doubts, shell == Some(Shell::Bash));
-            start.set(b"TERM", b"xterm-256color", &start::compiled("terminal"));
-            start.set(b"DISPLAY", b":0", &start::compiled("desktop"));
-            start.inherit(&wish.inherit);
-            plain(start, Manner { interactive: true, ..Manner::default() })
+    wish: &'s Wish,
+    login: OnceCell<Found>,
+    desktop: OnceCell<Found>,
+}
+
+impl<'s> Ways<'s> {
+    fn new(scene: &'s Scene, person: &'s Person, wish: &'s Wish) -> Self {
+        let shell = shell_of(scene, person, wish);
+        Ways { scene, person, shell, wish, login: OnceCell::new(), desktop: OnceCell::new() }
+    }
+
+    fn situation(&self, context: Context) -> Situation {
+        if context == Context::RootLogin && self.person.uid != 0 {
+            let root = root_of(self.scene);
+            return Ways::new(self.scene, &root, self.wish).situation(context);
         }
-        Context::Script => {
-            let (state, doubts) = login(scene, person, shell, wish);
-            plain(Start::exported(&state, doubts, shell == Some(Shell::Bash)), Manner::default())
+        let (state, doubts) = self.found(context);
+        let has_shell =
+            !matches!(context, Context::Here | Context::Sudo | Context::Service | Context::UserService | Context::Cron);
+        let person = if context == Context::Service { root_of(self.scene) } else { self.person.clone() };
+        Situation { context, person, shell: self.shell.filter(|_| has_shell), state, doubts }
+    }
+
+    /// A log-in on the console.
+    fn login(&self) -> &Found {
+        self.login.get_or_init(|| login(self.scene, self.person, self.shell, self.wish))
+    }
+
+    fn desktop(&self) -> &Found {
+        self.desktop.get_or_init(|| desktop::desktop(self, self.wish))
+    }
+
+    fn exported(&self, found: &Found) -> Start {
+        Start::exported(&found.0, found.1.clone(), self.shell == Some(Shell::Bash))
+    }
+
+    fn started(&self, start: Start, manner: Manner) -> Found {
+        match self.shell {
+            Some(shell) => startup::start(self.scene, self.person, shell, manner, start),
+            None => (start.state, start.doubts),
         }
-        Context::Remote => {
-            let mut start = Start::of(person);
-            let is_root = person.uid == 0;
-            let own = match is_root {
-                true => "/usr/local/sbin:/usr/local/bin:/usr/sbin:/usr/bin:/sbin:/bin",
-                false => "/usr/local/bin:/usr/bin:/bin:/usr/games",
-            };
-            start.set(b"PATH", own.as_bytes(), &start::compiled("sshd"));
-            start.module(scene, person, "sshd");
-            start.inherit(&wish.inherit);
-            plain(start, Manner { remote: true, ..Manner::default() })
-        }
-        Context::Desktop => desktop::desktop(scene, person, shell, wish),
-        Context::Sudo => {
-            let (state, doubts) = login(scene, person, shell, wish);
-            let start = sudo::sudo(scene, person, &startup::group_names(scene, person), &state, doubts);
-            (start.state, start.doubts)
-        }
-        Context::Cron => {
-            let mut start = cron::cron(scene, person);
-            start.inherit(&wish.inherit);
-            let shell = start.state.get(b"SHELL").and_then(|file| Shell::of(scene, file));
-            match shell {
-                Some(shell) => startup::start(scene, person, shell, Manner::default(), start),
-                None => (start.state, start.doubts),
+    }
+
+    fn found(&self, context: Context) -> Found {
+        let (scene, person, wish) = (self.scene, self.person, self.wish);
+        match context {
+            Context::Login | Context::RootLogin => self.login().clone(),
+            Context::Desktop => self.desktop().clone(),
+            Context::Terminal => {
+                let mut start = self.exported(self.desktop());
+                start.set(b"TERM", b"xterm-256color", &start::compiled("terminal"));
+                start.set(b"DISPLAY", b":0", &start::compiled("desktop"));
+                start.inherit(&wish.inherit);
+                self.started(start, Manner { interactive: true, ..Manner::default() })
+            }
+            Context::Script => self.started(self.exported(self.login()), Manner::default()),
+            Context::Remote => {
+                let mut start = Start::of(person);
+                let own = match person.uid {
+                    0 => "/usr/local/sbin:/usr/local/bin:/usr/sbin:/usr/bin:/sbin:/bin",
+                    _ => "/usr/local/bin:/usr/bin:/bin:/usr/games",
+                };
+                start.set(b"PATH", own.as_bytes(), &start::compiled("sshd"));
+                start.module(scene, person, "sshd");
+                start.inherit(&wish.inherit);
+                self.started(start, Manner { remote: true, ..Manner::default() })
+            }
+            Context::Sudo => {
+                let (state, doubts) = self.login();
+                let groups = startup::group_names(scene, person);
+                let start = sudo::sudo(scene, person, &groups, state, doubts.clone());
+                (start.state, start.doubts)
+            }
+            Context::Cron => {
+                let mut start = cron::cron(scene, person);
+                start.inherit(&wish.inherit);
+                let shell = start.state.get(b"SHELL").and_then(|file| Shell::of(scene, file));
+                match shell {
+                    Some(shell) => startup::start(scene, person, shell, Manner::default(), start),
+                    None => (start.state, start.doubts),
+                }
+            }
+            Context::Service => {
+                let start = systemd::service(scene);
+                (start.state, start.doubts)
+            }
+            Context::UserService => {
+                let mut start = systemd::user_service(scene, person);
+                start.inherit(&wish.inherit);
+                (start.state, start.doubts)
+            }
+            Context::Here => {
+                let mut start = Start::default();
+                for (name, value) in &scene.here.variables {
+                    start.set(name, value, &Place { file: "environment of this process".into(), line: 0 });
+                }
+                (start.state, start.doubts)
             }
         }
-        Context::UserService => {
-            let mut start = systemd::user_service(scene, person);
-            start.inherit(&wish.inherit);
-            (start.state, start.doubts)
-        }
-        Context::Here => {
-            let mut start = Start::default();
-            for (name, value) in &scene.here.variables {
-                start.set(name, value, &Place { file: "environment of this process".into(), line: 0 });
-            }
-            (start.state, start.doubts)
-        }
-        Context::Login | Context::RootLogin | Context::Service => login(scene, person, shell, wish),
     }
 }
 
 /// A log-in on the console.
-fn login(scene: &Scene, person: &Person, shell: Option<Shell>, wish: &Wish) -> (State, Vec<Evidence>) {
+fn login(scene: &Scene, person: &Person, shell: Option<Shell>, wish: &Wish) -> Found {
     let mut start = Start::of(person);
     let (names, otherwise): (&[&[u8]], &str) = match person.uid {
         0 => (&[b"ENV_SUPATH"], "/sbin:/bin:/usr/sbin:/usr/bin"),
@@ -262,7 +295,7 @@ fn login(scene: &Scene, person: &Person, shell: Option<Shell>, wish: &Wish) -> (
         }
         None => {
             let file = if person.shell.is_empty() { Text::from("/bin/sh") } else { person.shell.clone() };
-            start.doubts.push(Evidence::at(file, "whole file", "is a shell whose start-up files are not followed"));
+            start.doubt(Evidence::at(file, "whole file", "is a shell whose start-up files are not followed"));
             (start.state, start.doubts)
         }
     }

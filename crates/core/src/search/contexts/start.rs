@@ -36,6 +36,14 @@ impl Start {
         self.state.variables.insert(name.to_vec(), variable);
     }
 
+    /// Notes what is not known, and that the search path may be another for it.
+    pub fn doubt(&mut self, doubt: Evidence) {
+        let number = self.doubts.len();
+        self.doubts.push(doubt);
+        let path = self.state.variables.entry(b"PATH".to_vec()).or_insert_with(|| Variable::text("", true));
+        path.clouds.insert(number);
+    }
+
     /// Who a person is, as every way in tells it.
     pub fn of(person: &Person) -> Self {
         let mut start = Start::default();

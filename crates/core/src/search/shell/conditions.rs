@@ -227,14 +227,11 @@ impl Run<'_> {
     /// parentheses, and of an assignment at its start.
     pub(super) fn number(&mut self, text: &[u8]) -> Vec<u8> {
         if text.contains(&b'$') || text.contains(&b'`') {
-            let line = [&b": \""[..], text, b"\""].concat();
-            let first = crate::formats::shell::Parser::new(&line, self.dialect()).next();
-            let Some(Ok(list)) = first else { return self.unknown("a number that cannot be told here") };
-            let Some(crate::formats::shell::Kind::Simple(_, words)) = list.into_iter().next().map(|one| one.kind)
-            else {
+            let Ok(word) = crate::formats::shell::Parser::in_quotes(text, self.dialect()) else {
                 return self.unknown("a number that cannot be told here");
             };
-            let expanded = words.get(1).map(|word| self.one(word, false)).unwrap_or_default();
+            // Quotes mean nothing in a calculation.
+            let expanded: Vec<u8> = self.one(&word, false).into_iter().filter(|&b| b != b'"').collect();
             if expanded.contains(&b'$') || !is_known(&expanded) {
                 return self.unknown("a number that cannot be told here");
             }

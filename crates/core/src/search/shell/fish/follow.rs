@@ -2,9 +2,9 @@
 
 use std::sync::Arc;
 
-use super::{DEEPEST, Defined, Fish, MOST_STEPS, only_stars};
+use super::{Defined, Fish, only_stars};
 use crate::formats::shell::fish::{Block, Kind, Statement, plain};
-use crate::search::shell::run::{Flow, fits_perhaps};
+use crate::search::shell::run::{DEEPEST, Flow, fits_perhaps};
 use crate::search::shell::state::Function;
 use crate::text::path;
 
@@ -51,11 +51,7 @@ impl Fish<'_> {
     }
 
     pub(super) fn statement(&mut self, statement: &Statement) -> Flow {
-        self.steps += 1;
-        if self.steps > MOST_STEPS {
-            self.stop("more commands than are followed, perhaps without an end");
-        }
-        if self.run.is_stopped {
+        if !self.run.step(1) {
             return Flow::Exit;
         }
         if !self.holds_line {

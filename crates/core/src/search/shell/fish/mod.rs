@@ -9,14 +9,9 @@ use std::sync::Arc;
 
 use crate::formats::shell::fish::{Block, parse};
 use crate::model::Evidence;
-use crate::root::Limit;
-use crate::search::shell::run::{Flow, Run, Surroundings};
+use crate::search::shell::run::{DEEPEST, Flow, LARGEST, Run, Surroundings};
 use crate::search::shell::state::{Function, LISTS, Place, State, Value, Variable, is_known, parts, places_after};
 use crate::text::{Text, path};
-
-const LARGEST: Limit = Limit::bytes(2 << 20);
-const MOST_STEPS: u32 = 60_000;
-const DEEPEST: u32 = 40;
 
 /// A function, as it was defined.
 #[derive(Debug, Clone, PartialEq, Eq)]
@@ -33,7 +28,6 @@ pub struct Fish<'s> {
     added: Vec<Vec<u8>>,
     /// Variables that a block or a function hides, innermost last.
     scopes: Vec<Vec<(Vec<u8>, Option<Variable>)>>,
-    steps: u32,
     depth: u32,
     holds_line: bool,
     output: Option<Vec<Vec<u8>>>,
@@ -54,7 +48,6 @@ impl<'s> Fish<'s> {
             bodies: BTreeMap::new(),
             added: Vec::new(),
             scopes: Vec::new(),
-            steps: 0,
             depth: 0,
             holds_line: false,
             output: None,

@@ -415,7 +415,7 @@ impl Run<'_> {
         self.depth += 1;
         let outer = std::mem::replace(&mut self.state.arguments, arguments);
         let held = std::mem::replace(&mut self.holds_line, true);
-        let (early, emulated) = (self.early.len(), self.emulated);
+        let early = self.early.len();
         let options = self.state.options.clone();
         self.scopes.push(Vec::new());
         self.status = Some(0);
@@ -429,7 +429,6 @@ impl Run<'_> {
         }
         if self.state.has(b"localoptions") {
             self.state.options = options;
-            self.emulated = emulated;
         }
         self.holds_line = held;
         self.state.arguments = outer;

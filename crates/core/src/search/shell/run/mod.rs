@@ -7,7 +7,7 @@ use std::collections::{BTreeMap, BTreeSet};
 use std::sync::Arc;
 
 use crate::formats::shell::pattern;
-use crate::formats::shell::{Command, Dialect, Kind, List, Parser};
+use crate::formats::shell::{Dialect, List, Parser};
 use crate::model::Evidence;
 use crate::root::{Limit, RootError};
 use crate::scene::{Person, Scene};
@@ -18,9 +18,9 @@ use crate::text::Text;
 /// More commands than this are not followed.
 const MOST_STEPS: u32 = 60_000;
 /// Files that read files, and functions that call functions, to this depth.
-const DEEPEST: u32 = 40;
+pub(in crate::search::shell) const DEEPEST: u32 = 40;
 /// A larger start-up file is not read.
-const LARGEST: Limit = Limit::bytes(2 << 20);
+pub(in crate::search::shell) const LARGEST: Limit = Limit::bytes(2 << 20);
 
 /// Who starts which shell, and how.
 #[derive(Debug, Clone)]
@@ -80,8 +80,6 @@ pub struct Run<'s> {
     pub(in crate::search::shell) failed_file: bool,
     expanding: Vec<Vec<u8>>,
     pub(in crate::search::shell) is_stopped: bool,
-    /// Which dialect is spoken for now (`emulate`).
-    pub(in crate::search::shell) emulated: Option<Dialect>,
 }
 
 impl<'s> Run<'s> {
@@ -103,7 +101,6 @@ impl<'s> Run<'s> {
             failed_file: false,
             expanding: Vec::new(),
             is_stopped: false,
-            emulated: None,
         }
     }
 
@@ -187,13 +184,8 @@ impl<'s> Run<'s> {
     /// Reads the file that a variable names.
     pub fn named_file(&mut self, variable: &[u8]) {
         let Some(text) = self.state.get(variable).filter(|text| !text.is_empty()).map(<[u8]>::to_vec) else { return };
-        // The value is expanded as inside double quotes.
-        let line = [&b": \""[..], &text, b"\""].concat();
-        let list = Parser::new(&line, self.at.dialect).next();
-        let Some(Ok(list)) = list else { return };
-        let Some(Command { kind: Kind::Simple(_, words), .. }) = list.first() else { return };
-        let Some(word) = words.get(1) else { return };
-        let file = self.one(word, false);
+        let Ok(word) = Parser::in_quotes(&text, self.at.dialect) else { return };
+        let file = self.one(&word, false);
         let _ = self.source(&file, None);
     }
 
@@ -257,8 +249,7 @@ impl<'s> Run<'s> {
             self.cloud(doubt);
             return Flow::Next;
         }
-        let dialect = self.emulated.unwrap_or(self.at.dialect);
-        for list in Parser::new(text, dialect) {
+        for list in Parser::new(text, self.at.dialect) {
             match list {
                 Ok(list) => {
                     let flow = self.list(&list);
