@@ -115,6 +115,10 @@ impl Shown for Paths {
                 let line = Line::blank().to(2).and(Tone::Warning, "not certain  ");
                 page.push(line.and(Tone::Plain, format!("{} {at}: {says}", look.path(file))).into());
             }
+            for Evidence { file, says, .. } in &one.assumed {
+                let line = Line::blank().to(2).and(Tone::Faint, "assumed").to(13);
+                page.push(line.and(Tone::Plain, format!("{says} ({})", look.path(file))).into());
+            }
             for (kind, list) in [("aliases", &one.aliases), ("functions", &one.functions)] {
                 // What every shell of the kind has is no news.
                 let made = list.iter().filter(|named| named.because.iter().all(|because| because.at != "compiled in"));

@@ -88,3 +88,32 @@ fn what_is_known_stands_around_what_is_not() {
     assert_eq!((folders.as_str(), certain), ("/usr/bin:/opt/end", false));
     assert!(unknown.contains("whether a command succeeds"), "{unknown}");
 }
+
+/// What a context starts with may be closed to us, or a shell unknown: that is said, and the path is not certain.
+#[test]
+fn what_a_context_starts_with_is_in_doubt_where_it_cannot_be_read() {
+    let made = open_folder();
+    let at = |path: &str| made.path().join(path);
+    for folder in
+        ["etc/sudoers", "home/maren", "var/spool/cron/crontabs/maren", "usr/lib/systemd/user-environment-generators"]
+    {
+        fs::create_dir_all(at(folder)).unwrap();
+    }
+    fs::write(at("etc/passwd"), "maren:x:1000:1000::/home/maren:/bin/tcsh\n").unwrap();
+    fs::write(at("usr/lib/systemd/user-environment-generators/50-quay"), "x").unwrap();
+    let root = made.path().to_str().unwrap();
+    for (context, says) in [
+        ("login", "is a shell whose start-up files are not followed"),
+        ("sudo", "sudo's path may be another"),
+        ("cron", "jobs may have another path"),
+        ("user-service", "a generator that is not run"),
+    ] {
+        let ran = run(["--root", root, "paths", "--context", context, "--format", "json"]);
+        let document = ran.document();
+        let one = &document["contexts"][0];
+        assert_eq!(one["certain"], false, "{context}");
+        assert!(one["unknowns"].to_string().contains(says), "{context}: {one}");
+    }
+    let ran = run(["--root", root, "paths", "--context", "terminal", "--shell", "bash"]);
+    assert!(ran.out.contains("no display manager is known here"), "{ran:?}");
+}

@@ -55,6 +55,8 @@ pub struct ContextPath {
     pub certain: bool,
     /// What is unknown, and where.
     pub unknowns: Vec<Evidence>,
+    /// What was taken to be so where nothing says it.
+    pub assumed: Vec<Evidence>,
     /// Aliases that the shell has.
     pub aliases: Vec<Named>,
     /// Functions that the shell has.
@@ -130,6 +132,7 @@ fn of_one(scene: &Scene, situation: &Situation, variable: &str) -> ContextPath {
         entries,
         certain,
         unknowns,
+        assumed: situation.assumed.clone(),
         aliases: aliases.collect(),
         functions: functions.collect(),
     }

@@ -26,7 +26,7 @@ pub fn cron(scene: &Scene, person: &Person) -> Start {
         Err(error) if error.is_missing() => return start,
         Err(error) => {
             let says = format!("cannot be read ({}): jobs may have another path", error.reason());
-            start.doubts.push(Evidence::at(table, "whole file", says));
+            start.doubt(Evidence::at(table, "whole file", says));
             return start;
         }
     };

@@ -22,6 +22,12 @@ fn manager(scene: &Scene) -> Option<(&'static str, &'static str, &'static str)> 
     MANAGERS.into_iter().find(|(manager, ..)| path::name(&name).starts_with(manager.as_bytes()))
 }
 
+/// What is taken to be so where no display manager is set up.
+pub fn assumed(scene: &Scene) -> Option<Evidence> {
+    let says = "no display manager is known here: the session is taken to be started from a log-in on the console";
+    manager(scene).is_none().then(|| Evidence::at("/etc/X11/default-display-manager", "whole file", says))
+}
+
 /// What a launcher starts programs with.
 pub fn desktop(ways: &Ways<'_>, wish: &Wish) -> Found {
     // The person's own service manager is there first, and what the session has goes over it.
@@ -37,13 +43,7 @@ pub fn desktop(ways: &Ways<'_>, wish: &Wish) -> Found {
 fn session(ways: &Ways<'_>, wish: &Wish) -> Found {
     let (scene, person) = (ways.scene, ways.person);
     let Some((name, own, service)) = manager(scene) else {
-        let (state, mut doubts) = ways.login().clone();
-        doubts.push(Evidence::at(
-            "/etc/X11/default-display-manager",
-            "whole file",
-            "no display manager is known here: the session is taken to be started from a log-in on the console",
-        ));
-        return (state, doubts);
+        return ways.login().clone();
     };
     let mut start = Start::of(person);
     start.set(b"PATH", own.as_bytes(), &compiled(name));

@@ -129,6 +129,8 @@ pub struct Situation {
     pub state: State,
     /// What is not known.
     pub doubts: Vec<Evidence>,
+    /// What was taken to be so where nothing says it.
+    pub assumed: Vec<Evidence>,
 }
 
 /// One folder of a list, as its variable has it.
@@ -192,10 +194,12 @@ impl<'s> Ways<'s> {
             return Ways::new(self.scene, &root, self.wish).situation(context);
         }
         let (state, doubts) = self.found(context);
+        let is_of_desktop = matches!(context, Context::Desktop | Context::Terminal);
+        let assumed = if is_of_desktop { desktop::assumed(self.scene).into_iter().collect() } else { Vec::new() };
         let has_shell =
             !matches!(context, Context::Here | Context::Sudo | Context::Service | Context::UserService | Context::Cron);
         let person = if context == Context::Service { root_of(self.scene) } else { self.person.clone() };
-        Situation { context, person, shell: self.shell.filter(|_| has_shell), state, doubts }
+        Situation { context, person, shell: self.shell.filter(|_| has_shell), state, doubts, assumed }
     }
 
     /// A log-in on the console.

@@ -20,7 +20,6 @@ pub fn sudo(scene: &Scene, person: &Person, groups: &[Text], login: &State, doub
     let mut start = Start::exported(login, doubts, false);
     let (mut defaults, mut lost) = (Vec::new(), Vec::new());
     read(scene, b"/etc/sudoers", 0, &mut defaults, &mut lost);
-    start.doubts.extend(lost);
     let (mut secure, mut exempt) = (None, None);
     // Those of one person count after the general ones.
     let of_all = defaults.iter().filter(|default| default.of.is_none());
@@ -40,6 +39,7 @@ pub fn sudo(scene: &Scene, person: &Person, groups: &[Text], login: &State, doub
     if let Some((list, place)) = secure.filter(|_| !is_exempt) {
         start.set(b"PATH", list.as_bytes(), &place);
     }
+    lost.into_iter().for_each(|doubt| start.doubt(doubt));
     for name in ["LD_LIBRARY_PATH", "LD_PRELOAD", "PYTHONPATH", "BASH_ENV", "ENV", "XDG_DATA_DIRS", "XDG_CONFIG_DIRS"] {
         start.state.variables.remove(name.as_bytes());
     }

@@ -154,7 +154,7 @@ fn environment_d(scene: &Scene, person: &Person, start: &mut Start) {
                 b"60-flatpak" | b"60-flatpak-system-only" => {
                     flatpak(person, start, &path::join(folder.as_bytes(), &name));
                 }
-                _ => start.doubts.push(crate::model::Evidence::at(
+                _ => start.doubt(crate::model::Evidence::at(
                     path::join(folder.as_bytes(), &name),
                     "whole file",
                     "a generator that is not run may set variables for a person's services",
