@@ -11,7 +11,7 @@ use std::cmp::Ordering;
 use hashbrown::HashMap;
 use rayon::prelude::*;
 
-use super::roster::{Item, Keeper, Lists, Record, Roster, folders_in, is_folder};
+use super::roster::{Item, Keeper, Lists, Record, Roster, each_list, folders_in, is_folder};
 use super::{Holdings, Manager};
 use crate::model::{Evidence, Installation, ManagerId, Reason, Scope, Wanted};
 use crate::root::{Limit, Root};
@@ -142,29 +142,21 @@ impl Lists for Database {
         notes: &mut Vec<String>,
         take: &mut dyn FnMut(u32, &[u8], u32),
     ) {
-        let read: Vec<_> = items.par_iter().map(|item| scene.root.read(&self.file(item), Limit::LIST)).collect();
-        for ((number, item), read) in (0..).zip(items).zip(read) {
-            let content = match read {
-                Ok(content) => content,
-                Err(error) => {
-                    notes.push(format!("{error}: the files of {} are not known", item.name));
-                    continue;
-                }
-            };
-            let xml = String::from_utf8_lossy(&content);
-            let mut line = 1;
+        let find = |content: &[u8]| {
+            let xml = String::from_utf8_lossy(content);
+            let (mut found, mut line) = (Vec::new(), 1);
             for (place, piece) in xml.split("<Path>").enumerate() {
                 if place > 0
                     && let Some((file, _)) = piece.split_once("</Path>")
                 {
                     let file = path::join(b"/", plain(file).trim_start_matches('/').as_bytes());
-                    if wanted.has(path::name(&file)) {
-                        take(number, &file, line);
-                    }
+                    found.extend(wanted.has(path::name(&file)).then_some((file, line)));
                 }
                 line += u32::try_from(piece.matches('\n').count()).unwrap_or(u32::MAX);
             }
-        }
+            found
+        };
+        each_list(&scene.root, items, |item| self.file(item), |_| false, find, notes, take);
     }
 
     fn file(&self, item: &Item) -> Text {

@@ -13,7 +13,7 @@ use std::cmp::Ordering;
 use hashbrown::HashMap;
 use rayon::prelude::*;
 
-use super::roster::{Item, Keeper, Lists, Record, Roster, folders_in, is_folder};
+use super::roster::{Item, Keeper, Lists, Record, Roster, each_list, folders_in, is_folder};
 use super::{Holdings, Manager};
 use crate::model::{Digest, Evidence, Installation, ManagerId, Origin, Reason, Scope, Wanted};
 use crate::root::{Limit, Root};
@@ -181,20 +181,12 @@ impl Lists for Database {
         notes: &mut Vec<String>,
         take: &mut dyn FnMut(u32, &[u8], u32),
     ) {
-        let read: Vec<_> = items.par_iter().map(|item| scene.root.read(&self.file(item), Limit::LIST)).collect();
-        for ((number, item), read) in (0..).zip(items).zip(read) {
-            match read {
-                Ok(list) => {
-                    for (line_number, line) in (1..).zip(list.split(|&b| b == b'\n')) {
-                        if let Some((file, _)) = content(line).filter(|(file, _)| wanted.has(path::name(file))) {
-                            take(number, file, line_number);
-                        }
-                    }
-                }
-                Err(error) if error.is_missing() => {}
-                Err(error) => notes.push(format!("{error}: the files of {} are not known", item.name)),
-            }
-        }
+        let find = |list: &[u8]| {
+            let lines = (1..).zip(list.split(|&b| b == b'\n'));
+            let files = lines.filter_map(|(line, text)| Some((content(text)?.0, line)));
+            files.filter(|(file, _)| wanted.has(path::name(file))).map(|(file, line)| (file.into(), line)).collect()
+        };
+        each_list(&scene.root, items, |item| self.file(item), |_| true, find, notes, take);
     }
 
     fn file(&self, item: &Item) -> Text {

@@ -4,7 +4,7 @@ use std::io::Read as _;
 
 use rayon::prelude::*;
 
-use crate::managers::roster::{Item, Record};
+use crate::managers::roster::{Item, Record, each_list};
 use crate::model::{Digest, Evidence, Reason, Status, Wanted};
 use crate::root::{Kind, Limit, Root};
 use crate::text::{Text, path};
@@ -117,21 +117,10 @@ pub fn each_file(
     notes: &mut Vec<String>,
     take: &mut dyn FnMut(u32, &[u8], u32),
 ) {
-    let read: Vec<_> = items
-        .par_iter()
-        .map(|item| {
-            let content = root.read(&path::join(&item.entry, b"files"), Limit::LIST);
-            content.map(|content| wanted_of(&content, wanted))
-        })
-        .collect();
-    for ((number, item), read) in (0..).zip(items).zip(read) {
-        match read {
-            Ok(files) => files.iter().for_each(|(file, line)| take(number, file, *line)),
-            // A package without files need not have a list.
-            Err(error) if error.is_missing() && item.status == Status::Installed => {}
-            Err(error) => notes.push(format!("{error}: the files of {} are not known", item.name)),
-        }
-    }
+    // A package without files need not have a list.
+    let may_lack = |item: &Item| item.status == Status::Installed;
+    let file = |item: &Item| path::join(&item.entry, b"files");
+    each_list(root, items, file, may_lack, |content| wanted_of(content, wanted), notes, take);
 }
 
 fn wanted_of(content: &[u8], wanted: &Wanted) -> Vec<(Text, u32)> {

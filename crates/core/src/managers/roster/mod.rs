@@ -8,10 +8,12 @@ mod holdings;
 
 use std::cmp::Ordering;
 
+use rayon::prelude::*;
+
 pub use holdings::Roster;
 
 use crate::model::{Asked, Digest, Evidence, Installation, Lead, Offer, Origin, Reason, Remedy, Scope, Status, Wanted};
-use crate::root::Kind;
+use crate::root::{Kind, Limit, Root};
 use crate::scene::{Person, Scene};
 use crate::text::{Text, path};
 
@@ -196,6 +198,28 @@ pub trait Keeper: Send + Sync {
     ) -> Option<Vec<Option<Origin>>> {
         let _ = (scene, at, items, notes);
         None
+    }
+}
+
+/// Lists that stand each in a file of its package's own: reads and looks through them in parallel, and hands what
+/// `find` found in each (paths with the lines that name them) to `take`. A package that `may_lack` one need have none.
+pub fn each_list(
+    root: &Root,
+    items: &[Item],
+    file: impl Fn(&Item) -> Text + Sync,
+    may_lack: impl Fn(&Item) -> bool,
+    find: impl Fn(&[u8]) -> Vec<(Text, u32)> + Sync,
+    notes: &mut Vec<String>,
+    take: &mut dyn FnMut(u32, &[u8], u32),
+) {
+    let read = |item: &Item| root.read(&file(item), Limit::LIST).map(|content| find(&content));
+    let read: Vec<_> = items.par_iter().map(read).collect();
+    for ((number, item), read) in (0..).zip(items).zip(read) {
+        match read {
+            Ok(files) => files.iter().for_each(|(file, line)| take(number, file, *line)),
+            Err(error) if error.is_missing() && may_lack(item) => {}
+            Err(error) => notes.push(format!("{error}: the files of {} are not known", item.name)),
+        }
     }
 }
 
