@@ -122,6 +122,22 @@ impl Ready {
         Ok(Ready { scene, given, searches, usual, config, contexts, wish })
     }
 
+    /// Looks at every context, where none was named.
+    pub fn look_everywhere(&mut self, global: &Global) {
+        if global.context.is_none() && global.path.is_none() {
+            self.contexts = Context::ALL.to_vec();
+        }
+    }
+
+    /// The people whose contexts are told: in the process's own environment there is one.
+    pub fn people(&self) -> Vec<Person> {
+        let mut people = self.scene.people.clone();
+        if self.contexts == [Context::Here] {
+            people.truncate(1);
+        }
+        people
+    }
+
     /// What the contexts are called together.
     pub fn context_word(&self) -> &'static str {
         if self.contexts.len() == 1 { self.contexts[0].word() } else { "all" }

@@ -8,6 +8,7 @@
 
 pub mod answers;
 pub mod claims;
+pub mod digests;
 pub mod findings;
 pub mod formats;
 pub mod managers;

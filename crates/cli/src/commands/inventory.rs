@@ -5,7 +5,7 @@ use std::os::unix::ffi::OsStrExt as _;
 
 use clap::{Args, ValueEnum};
 use whodunit_core::answers::inventory::{Inventory, Selection, Sort, Total, Totals, inventory, totals};
-use whodunit_core::managers::{self, Detail};
+use whodunit_core::managers::Detail;
 use whodunit_core::model::{ManagerId, Package, Reason, Status};
 use whodunit_core::survey::Survey;
 
@@ -35,7 +35,7 @@ pub struct Arguments {
     all: bool,
 
     /// Only of this manager; may be given several times
-    #[arg(long, value_name = "NAME", value_parser = known_manager)]
+    #[arg(long, value_name = "NAME", value_parser = super::manager)]
     manager: Vec<ManagerId>,
 
     /// Only of this scope: system, or user:NAME; may be given several times
@@ -57,14 +57,6 @@ pub struct Arguments {
     /// One row per installation
     #[arg(long)]
     totals: bool,
-}
-
-fn known_manager(name: &str) -> Result<ManagerId, String> {
-    let mut ids = managers::ALL.iter().map(|manager| manager.id());
-    ids.find(|id| id.0 == name).ok_or_else(|| {
-        let known: Vec<&str> = managers::ALL.iter().map(|manager| manager.id().0).collect();
-        format!("no such manager; this version reads {}", known.join(", "))
-    })
 }
 
 #[derive(Debug, Clone, Copy, ValueEnum)]

@@ -1,5 +1,6 @@
 //! The commands: one file each, with its arguments, its help and its body.
 
+mod check;
 mod demo;
 mod inventory;
 mod launchers;
@@ -9,8 +10,11 @@ mod paths;
 mod shadows;
 mod states;
 mod unowned;
+mod verify;
 
 use clap::Subcommand;
+use whodunit_core::managers;
+use whodunit_core::model::ManagerId;
 
 use crate::args::Cli;
 use crate::output::Streams;
@@ -27,6 +31,8 @@ pub enum Command {
     Offers(offers::Arguments),
     States(states::Arguments),
     Unowned(unowned::Arguments),
+    Verify(verify::Arguments),
+    Check(check::Arguments),
     Demo(demo::Arguments),
 }
 
@@ -37,6 +43,15 @@ pub struct Outcome {
     pub found: bool,
     /// Whether anything could not be read.
     pub incomplete: bool,
+}
+
+/// A manager, by its name.
+fn manager(name: &str) -> Result<ManagerId, String> {
+    let mut ids = managers::ALL.iter().map(|manager| manager.id());
+    ids.find(|id| id.0 == name).ok_or_else(|| {
+        let known: Vec<&str> = managers::ALL.iter().map(|manager| manager.id().0).collect();
+        format!("no such manager; this version reads {}", known.join(", "))
+    })
 }
 
 /// Runs the command.
@@ -50,6 +65,8 @@ pub fn run(cli: &Cli, streams: &mut Streams) -> Result<Outcome, Failure> {
         Command::Offers(arguments) => offers::run(arguments, &cli.global, streams),
         Command::States(arguments) => states::run(arguments, &cli.global, streams),
         Command::Unowned(arguments) => unowned::run(arguments, &cli.global, streams),
+        Command::Verify(arguments) => verify::run(arguments, &cli.global, streams),
+        Command::Check(arguments) => check::run(arguments, &cli.global, streams),
         Command::Demo(arguments) => demo::run(arguments, &cli.global, streams),
     }
 }

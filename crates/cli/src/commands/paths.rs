@@ -38,11 +38,7 @@ pub fn run(arguments: &Arguments, global: &Global, streams: &mut Streams) -> Res
     }
     let ready = Ready::new(global)?;
     let survey = Survey::of(&ready.scene);
-    let mut people = ready.scene.people.clone();
-    if ready.contexts == [whodunit_core::search::Context::Here] {
-        people.truncate(1);
-    }
-    let answer = paths(&ready.scene, &ready.situations(&people), variable);
+    let answer = paths(&ready.scene, &ready.situations(&ready.people()), variable);
     let found = answer.contexts.iter().any(|one| !one.entries.is_empty());
     let outcome = output::show(&answer, &survey, &ready, global, streams, found)?;
     if !found && !global.quiet {

@@ -1,6 +1,7 @@
 //! How answers are written: one renderer per format, each over what an answer says of itself.
 
 mod csv;
+pub mod findings;
 mod json;
 mod page;
 mod table;

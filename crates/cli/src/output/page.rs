@@ -81,12 +81,41 @@ pub enum Piece {
     Line(Line),
     /// Rows with aligned columns.
     Table(Grid),
+    /// A sentence or two behind a label, folded between words where the terminal is not wide enough.
+    Paragraph {
+        /// The column at which the text begins, on every line.
+        column: usize,
+        /// What stands before it on the first line.
+        label: Line,
+        /// How the text is shown.
+        tone: Tone,
+        /// The text.
+        text: String,
+    },
 }
 
 impl From<Line> for Piece {
     fn from(line: Line) -> Self {
         Piece::Line(line)
     }
+}
+
+/// A paragraph is never folded to less than this.
+const NARROWEST: usize = 24;
+
+/// A text in parts of at most so many columns, parted between words.
+fn folded(text: &str, room: usize) -> Vec<String> {
+    let mut lines: Vec<String> = Vec::new();
+    for word in text.split(' ') {
+        match lines.last_mut() {
+            Some(line) if width_of(line) + 1 + width_of(word) <= room => {
+                line.push(' ');
+                line.push_str(word);
+            }
+            _ => lines.push(word.to_owned()),
+        }
+    }
+    lines
 }
 
 /// Writes the page; what is longer than the terminal is wide ends in `…`.
@@ -96,6 +125,15 @@ pub fn write(out: &mut impl Write, pieces: &[Piece], width: Option<usize>, color
             Piece::Line(line) => line,
             Piece::Table(grid) => {
                 table::aligned(out, grid, width, color)?;
+                continue;
+            }
+            Piece::Paragraph { column, label, tone, text } => {
+                let room = width.map_or(usize::MAX, |width| width.saturating_sub(*column).max(NARROWEST));
+                let lines = folded(text, room).into_iter().enumerate().map(|(number, part)| {
+                    let start = if number == 0 { label.clone() } else { Line::blank() };
+                    start.to(*column).and(*tone, part).into()
+                });
+                write(out, &lines.collect::<Vec<Piece>>(), width, color)?;
                 continue;
             }
         };

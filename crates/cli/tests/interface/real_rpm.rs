@@ -7,7 +7,7 @@ use std::process::Command;
 
 use serde_json::Value;
 use tempfile::TempDir;
-use whodunit_core::model::Digest;
+use whodunit_core::model::{Algorithm, Digest};
 use whodunit_core::root::Root;
 use whodunit_core::scene::{Here, People, Scene};
 use whodunit_core::survey::Survey;
@@ -168,7 +168,7 @@ fn a_database_is_read_as_rpm_reads_it() {
         let [name, file, digest] = line.split('\t').collect::<Vec<_>>()[..] else { continue };
         let packages = survey.named(name.as_bytes());
         let mut ours = packages.iter().filter_map(|(held, number)| held.digest(*number, file.as_bytes()));
-        let expected = (!digest.is_empty()).then(|| Digest::Sha256(digest.to_owned()));
+        let expected = (!digest.is_empty()).then(|| Digest::from_hexadecimal(Algorithm::Sha256, digest));
         assert_eq!(ours.next_back(), expected, "{line}");
         compared += usize::from(expected.is_some());
     }

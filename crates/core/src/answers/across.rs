@@ -8,7 +8,7 @@ use serde::Serialize;
 use super::shadows::Shadow;
 use super::{Located, locate};
 use crate::managers::keeps_versions;
-use crate::model::{Evidence, Finding, Severity};
+use crate::model::{Evidence, Finding, FindingKind, Severity};
 use crate::root::Kind;
 use crate::search::words::Taken;
 use crate::search::{Context, Copy, SearchPath, Trail};
@@ -221,16 +221,12 @@ fn finding(name: &Text, severity: Severity, meanings: &[Meaning], searches: &[Se
             evidence.push(one.clone());
         }
     }
+    let summary = format!("{name} is {}", told.join("; "));
+    let consequence = "what works in one place runs another program, or another version of it, in the next";
     Finding {
-        kind: "context-dependent-command".to_owned(),
-        severity,
-        subject: name.clone(),
-        summary: format!("{name} is {}", told.join("; ")),
         packages: packages.into_iter().collect(),
         paths: paths.into_iter().collect(),
-        consequence: "what works in one place runs another program, or another version of it, in the next".to_owned(),
-        remedies: Vec::new(),
         evidence,
-        accepted: None,
+        ..Finding::new(FindingKind::ContextDependentCommand, severity, name.clone(), summary, consequence)
     }
 }

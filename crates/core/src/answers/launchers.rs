@@ -11,7 +11,7 @@ use super::shadows::{Shadow, Shadows};
 use super::{Located, located};
 use crate::claims::ClaimIndex;
 use crate::formats::desktop_entry::{DesktopEntry, words};
-use crate::model::{Evidence, Launcher, Severity, Starts};
+use crate::model::{Evidence, FindingKind, Launcher, Severity, Starts};
 use crate::root::{Limit, Root};
 use crate::search::launchers::{DataFolder, files_in};
 use crate::search::{End, How, SearchPath, Trail};
@@ -58,7 +58,7 @@ pub fn shadows(survey: &Survey<'_>, session: Session<'_>, names: &[Text]) -> Sha
     let mut found = Shadows::default();
     for launcher in masking {
         let version = launcher.owner.as_ref().and_then(|owner| owner.version.clone());
-        let findings = launcher.findings.iter().filter(|finding| finding.kind == "masked-launcher");
+        let findings = launcher.findings.iter().filter(|finding| finding.kind == FindingKind::MaskedLauncher);
         let severity = findings.clone().map(|finding| finding.severity).max().unwrap_or(Severity::Note);
         found.findings.extend(findings.cloned());
         found.shadows.push(Shadow {

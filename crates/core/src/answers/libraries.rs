@@ -4,7 +4,7 @@ use std::collections::BTreeMap;
 
 use super::shadows::{Shadow, Shadows};
 use super::{Located, located, ways_out};
-use crate::model::{Evidence, Finding, Severity};
+use crate::model::{Evidence, Finding, FindingKind, Severity};
 use crate::root::Kind;
 use crate::search::libraries::Loader;
 use crate::search::{SearchPath, Situation};
@@ -69,23 +69,15 @@ pub fn shadows(survey: &Survey<'_>, situation: &Situation, search: &SearchPath, 
             let packages = copies.iter().filter_map(|copy| copy.owner.as_ref()).map(|owner| owner.id.clone());
             let whose =
                 |copy: &Located| copy.owner.as_ref().map_or("no manager".to_owned(), |owner| owner.manager.to_string());
+            let (ahead, behind) = (whose(&winner), whose(&hidden[0]));
+            let summary = format!("{} of {ahead} hides {} of {behind}", winner.path, hidden[0].path);
+            let consequence = format!("{}{more} run with a library that they were not built for", shown.join(", "));
             answer.findings.push(Finding {
-                kind: "masked-library".to_owned(),
-                severity,
-                subject: name.clone(),
-                summary: format!(
-                    "{} of {} hides {} of {}",
-                    winner.path,
-                    whose(&winner),
-                    hidden[0].path,
-                    whose(&hidden[0])
-                ),
                 packages: packages.collect(),
                 paths: copies.iter().map(|copy| copy.path.clone()).collect(),
-                consequence: format!("{}{more} run with a library that they were not built for", shown.join(", ")),
                 remedies: ways_out(survey, &index, &root.settle_folder(&winner.path)),
                 evidence: vec![because.clone()],
-                accepted: None,
+                ..Finding::new(FindingKind::MaskedLibrary, severity, name.clone(), summary, consequence)
             });
         }
         answer.shadows.push(Shadow {
@@ -131,20 +123,15 @@ fn takers(
 #[must_use]
 pub fn missing(loader: &Loader<'_>, program: &Text, library_path: Option<&[u8]>) -> Vec<Finding> {
     let missing = loader.needs(program, library_path).into_iter().filter(|needed| needed.path.is_none());
-    let finding = |needed: crate::search::libraries::Needed| Finding {
-        kind: "missing-library".to_owned(),
-        severity: Severity::Error,
-        subject: program.clone(),
-        summary: format!(
-            "{program} needs {}, which the loader does not find: {} {}",
-            needed.name, needed.because.file, needed.because.says
-        ),
-        packages: Vec::new(),
-        paths: vec![program.clone(), needed.by.clone()],
-        consequence: "it stops at once when it is started".to_owned(),
-        remedies: Vec::new(),
-        evidence: vec![needed.because],
-        accepted: None,
+    let finding = |needed: crate::search::libraries::Needed| {
+        let (file, says) = (&needed.because.file, &needed.because.says);
+        let summary = format!("{program} needs {}, which the loader does not find: {file} {says}", needed.name);
+        let consequence = "it stops at once when it is started";
+        Finding {
+            paths: vec![program.clone(), needed.by.clone()],
+            evidence: vec![needed.because],
+            ..Finding::new(FindingKind::MissingLibrary, Severity::Error, program.clone(), summary, consequence)
+        }
     };
     missing.map(finding).collect()
 }

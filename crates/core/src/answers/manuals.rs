@@ -2,7 +2,7 @@
 
 use super::shadows::{Shadow, Shadows};
 use super::{Located, located};
-use crate::model::{Finding, Severity};
+use crate::model::{Finding, FindingKind, Severity};
 use crate::search::manuals::Settings;
 use crate::search::{SearchPath, Situation};
 use crate::survey::Survey;
@@ -34,17 +34,13 @@ pub fn shadows(survey: &Survey<'_>, situation: &Situation, search: &SearchPath, 
         let because = pages.iter().find(|(folder, _)| crate::text::path::within(&page.path, folder));
         let because: Vec<_> = because.map(|(_, because)| because.clone()).into_iter().collect();
         let meaning = format!("{runs} runs, and the page is that of {} of {}", owner.name, owner.manager);
+        let summary = format!("man {} shows {}: {meaning}", command.name, page.path);
+        let consequence = "what the page says may not hold for what runs";
         answer.findings.push(Finding {
-            kind: "mismatched-manual".to_owned(),
-            severity: Severity::Note,
-            subject: command.name.clone(),
-            summary: format!("man {} shows {}: {meaning}", command.name, page.path),
             packages: vec![owner.id.clone()],
             paths: vec![page.path.clone(), command.winner.path.clone()],
-            consequence: "what the page says may not hold for what runs".to_owned(),
-            remedies: Vec::new(),
             evidence: because.clone(),
-            accepted: None,
+            ..Finding::new(FindingKind::MismatchedManual, Severity::Note, command.name.clone(), summary, consequence)
         });
         answer.shadows.push(Shadow {
             kind: "manual".to_owned(),

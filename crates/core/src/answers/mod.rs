@@ -1,6 +1,7 @@
 //! One file per question that a person asks. Each is a pure function of a survey.
 
 pub mod across;
+pub mod check;
 pub mod inventory;
 pub mod launchers;
 pub mod libraries;
@@ -13,6 +14,7 @@ pub mod schema;
 pub mod shadows;
 pub mod states;
 pub mod unowned;
+pub mod verify;
 
 use schemars::JsonSchema;
 use serde::Serialize;

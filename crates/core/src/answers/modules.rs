@@ -3,7 +3,7 @@
 use super::shadows::{Shadow, Shadows};
 use super::{Located, located, ways_out};
 use crate::formats::shebang::Shebang;
-use crate::model::{Evidence, Finding, Severity};
+use crate::model::{Evidence, Finding, FindingKind, Severity};
 use crate::root::{Kind, Root};
 use crate::scene::Person;
 use crate::search::modules::{self, Module, ModuleFolder};
@@ -137,17 +137,15 @@ fn masked(
         })
         .collect();
     let packages = std::iter::once(winner).chain(hidden).filter_map(|copy| copy.owner.as_ref());
+    let summary = format!("{} hides {} from {}", whose(winner), whose(&hidden[0]), programs.join(", "));
+    let consequence =
+        format!("started by {}, these programs run with a copy that they were not built for", person.name);
     Finding {
-        kind: "masked-module".to_owned(),
-        severity: Severity::Warning,
-        subject: name.clone(),
-        summary: format!("{} hides {} from {}", whose(winner), whose(&hidden[0]), programs.join(", ")),
         packages: packages.map(|owner| owner.id.clone()).collect(),
         paths: std::iter::once(winner).chain(hidden).map(|copy| copy.path.clone()).collect(),
-        consequence: format!("started by {}, these programs run with a copy that they were not built for", person.name),
         remedies: ways_out(survey, index, &winner.path),
         evidence: vec![because.clone()],
-        accepted: None,
+        ..Finding::new(FindingKind::MaskedModule, Severity::Warning, name.clone(), summary, consequence)
     }
 }
 

@@ -5,6 +5,7 @@ use schemars::generate::SchemaSettings;
 use serde_json::Value;
 
 use super::across::Across;
+use super::check::Check;
 use super::inventory::{Inventory, Totals};
 use super::launchers::Launchers;
 use super::offers::Offers;
@@ -13,6 +14,7 @@ use super::paths::Paths;
 use super::shadows::Shadows;
 use super::states::States;
 use super::unowned::Unowned;
+use super::verify::Verified;
 use super::{Envelope, SCHEMA};
 
 /// Any document; one more line for each new command.
@@ -30,6 +32,8 @@ enum Document {
     Across(Envelope<Across>),
     States(Envelope<States>),
     Unowned(Envelope<Unowned>),
+    Check(Envelope<Check>),
+    Verify(Envelope<Verified>),
 }
 
 /// The schema: JSON Schema, draft 2020-12.

@@ -2,7 +2,7 @@
 
 use std::collections::BTreeMap;
 
-use crate::model::{Evidence, Finding, Remedy, Severity};
+use crate::model::{Evidence, Finding, FindingKind, Remedy, Severity};
 use crate::root::{Kind, Meta};
 use crate::scene::{Person, Scene};
 use crate::search::{Context, Situation};
@@ -21,7 +21,7 @@ struct Trouble {
 /// Looks at the folders of every situation; one finding per folder and trouble.
 #[must_use]
 pub fn findings(scene: &Scene, situations: &[Situation]) -> Vec<Finding> {
-    let mut found: BTreeMap<(&'static str, Text), Trouble> = BTreeMap::new();
+    let mut found: BTreeMap<(FindingKind, Text), Trouble> = BTreeMap::new();
     for situation in situations {
         let (listed, unknown) = situation.list("PATH");
         let mut seen: Vec<(Text, Text)> = Vec::new();
@@ -30,7 +30,7 @@ pub fn findings(scene: &Scene, situations: &[Situation]) -> Vec<Finding> {
             context => format!("{} of {}", context.word(), situation.person.name),
         };
         for doubt in unknown {
-            let trouble = found.entry(("uncertain-path", doubt.file.clone())).or_insert_with(|| Trouble {
+            let trouble = found.entry((FindingKind::UncertainPath, doubt.file.clone())).or_insert_with(|| Trouble {
                 severity: Severity::Note,
                 contexts: Vec::new(),
                 consequence: "which folders are searched, and in which order, is not certain".to_owned(),
@@ -48,7 +48,7 @@ pub fn findings(scene: &Scene, situations: &[Situation]) -> Vec<Finding> {
         let last_system = listed.iter().rposition(|one| is_systems(scene, &one.folder));
         for (number, one) in listed.iter().enumerate() {
             let folder = &one.folder;
-            let mut add = |kind: &'static str, severity, summary: String, consequence: &str, remedies: Vec<Remedy>| {
+            let mut add = |kind: FindingKind, severity, summary: String, consequence: &str, remedies: Vec<Remedy>| {
                 let trouble = found.entry((kind, folder.clone())).or_insert_with(|| Trouble {
                     severity,
                     contexts: Vec::new(),
@@ -69,7 +69,7 @@ pub fn findings(scene: &Scene, situations: &[Situation]) -> Vec<Finding> {
                 let is_root = situation.person.uid == 0 || situation.context == Context::Sudo;
                 let severity = if is_root { Severity::Error } else { Severity::Warning };
                 add(
-                    "relative-folder",
+                    FindingKind::RelativeFolder,
                     severity,
                     format!("{shown} in the search path means the current folder, or one below it"),
                     "what a name runs depends on where it is typed, and whoever can write there decides it",
@@ -84,7 +84,7 @@ pub fn findings(scene: &Scene, situations: &[Situation]) -> Vec<Finding> {
                         seen.iter().find(|(known, spelled)| *known == settled && spelled == folder)
                     {
                         add(
-                            "duplicate-folder",
+                            FindingKind::DuplicateFolder,
                             Severity::Note,
                             format!("{before} is in the search path twice"),
                             "nothing: the second time it is searched in vain",
@@ -98,7 +98,7 @@ pub fn findings(scene: &Scene, situations: &[Situation]) -> Vec<Finding> {
                         let command =
                             format!("chmod {} {}", if who == "everybody" { "o-w" } else { "g-w" }, shell_word(&open));
                         add(
-                            "writable-folder",
+                            FindingKind::WritableFolder,
                             severity,
                             format!(
                                 "{who} may write to {open}, which the search path of {} uses",
@@ -112,7 +112,7 @@ pub fn findings(scene: &Scene, situations: &[Situation]) -> Vec<Finding> {
                 }
                 // A folder that is made on first use is in many skeletons.
                 Err(error) if error.is_missing() => add(
-                    "missing-folder",
+                    FindingKind::MissingFolder,
                     Severity::Note,
                     format!("{folder} is in the search path and not there"),
                     "nothing, until somebody makes such a folder",
@@ -122,17 +122,15 @@ pub fn findings(scene: &Scene, situations: &[Situation]) -> Vec<Finding> {
             }
         }
     }
-    let finding = |((kind, folder), trouble): ((&'static str, Text), Trouble)| Finding {
-        kind: kind.to_owned(),
-        severity: trouble.severity,
-        subject: folder.clone(),
-        summary: trouble.summary,
-        packages: Vec::new(),
-        paths: if kind != "uncertain-path" && folder.starts_with(b"/") { vec![folder] } else { Vec::new() },
-        consequence: format!("{} ({})", trouble.consequence, trouble.contexts.join(", ")),
-        remedies: trouble.remedies,
-        evidence: trouble.evidence,
-        accepted: None,
+    let finding = |((kind, folder), trouble): ((FindingKind, Text), Trouble)| {
+        let consequence = format!("{} ({})", trouble.consequence, trouble.contexts.join(", "));
+        let is_folder = kind != FindingKind::UncertainPath && folder.starts_with(b"/");
+        Finding {
+            paths: if is_folder { vec![folder.clone()] } else { Vec::new() },
+            remedies: trouble.remedies,
+            evidence: trouble.evidence,
+            ..Finding::new(kind, trouble.severity, folder, trouble.summary, consequence)
+        }
     };
     let mut findings: Vec<Finding> = found.into_iter().map(finding).collect();
     findings.sort_by_key(|finding| std::cmp::Reverse(finding.severity));

@@ -1,6 +1,6 @@
 //! Packages that are held back while something newer is offered, and packages that no source has.
 
-use crate::model::{Finding, Offer, Package, Remedy, Severity, Status};
+use crate::model::{Finding, FindingKind, Offer, Package, Remedy, Severity, Status};
 
 /// `held-back`: one for each package that is held while its manager could have a newer version. The offers of one
 /// package come together, the newest first.
@@ -16,20 +16,16 @@ pub fn findings(offers: &[&Offer], release: &dyn Fn(&Offer) -> Option<String>) -
         if found.iter().any(|other| other.subject == now.name) {
             continue;
         }
+        let summary = format!("{} is held at {version} while {offered} is offered", now.name);
+        let consequence = "no upgrade changes it, security fixes among them, until the hold is taken away";
         found.push(Finding {
-            kind: "held-back".to_owned(),
-            severity: Severity::Note,
-            subject: now.name.clone(),
-            summary: format!("{} is held at {version} while {offered} is offered", now.name),
             packages: vec![format!("{}/{}/{}", now.manager, now.scope, now.name).into()],
-            paths: Vec::new(),
-            consequence: "no upgrade changes it, security fixes among them, until the hold is taken away".to_owned(),
             remedies: release(now)
                 .map(|command| Remedy { purpose: "release".to_owned(), command })
                 .into_iter()
                 .collect(),
             evidence: now.evidence.iter().chain(&newer.evidence).cloned().collect(),
-            accepted: None,
+            ..Finding::new(FindingKind::HeldBack, Severity::Note, now.name.clone(), summary, consequence)
         });
     }
     found
@@ -52,20 +48,13 @@ pub fn without_origin(packages: &[Package]) -> Vec<Finding> {
     });
     lost.map(|package| {
         let version = package.version.as_ref().map(|version| format!(" {version}")).unwrap_or_default();
+        let summary = format!("no source that is configured has {}{version}", package.full_name());
+        let consequence = "it came as a file, from a source that is gone, or its source has moved on; nothing \
+                           upgrades it unless a source has a newer one";
         Finding {
-            kind: "no-origin".to_owned(),
-            severity: Severity::Note,
-            subject: package.name.clone(),
-            summary: format!("no source that is configured has {}{version}", package.full_name()),
             packages: vec![package.id.clone()],
-            paths: Vec::new(),
-            consequence:
-                "it came as a file, from a source that is gone, or its source has moved on; nothing upgrades it \
-                          unless a source has a newer one"
-                    .to_owned(),
-            remedies: Vec::new(),
             evidence: package.evidence.clone(),
-            accepted: None,
+            ..Finding::new(FindingKind::NoOrigin, Severity::Note, package.name.clone(), summary, consequence)
         }
     })
     .collect()

@@ -2,7 +2,7 @@
 
 use hashbrown::HashMap;
 
-use crate::model::{Evidence, Finding, Launcher, Severity};
+use crate::model::{Evidence, Finding, FindingKind, Launcher, Severity};
 use crate::text::Text;
 
 /// Adds to each launcher what a maintainer should know of it.
@@ -28,21 +28,15 @@ pub fn add(launchers: &mut [Launcher]) {
     }
 }
 
-fn finding(launcher: &Launcher, kind: &str, severity: Severity, summary: String, consequence: &str) -> Finding {
+fn finding(launcher: &Launcher, kind: FindingKind, severity: Severity, summary: String, consequence: &str) -> Finding {
     let owners = launcher.owner.iter().chain(&launcher.starts.owner);
     let mut packages: Vec<Text> = owners.map(|owner| owner.id.clone()).collect();
     packages.dedup();
     Finding {
-        kind: kind.to_owned(),
-        severity,
-        subject: launcher.id.clone(),
-        summary,
         packages,
         paths: vec![launcher.file.clone()],
-        consequence: consequence.to_owned(),
-        remedies: Vec::new(),
         evidence: launcher.evidence.clone(),
-        accepted: None,
+        ..Finding::new(kind, severity, launcher.id.clone(), summary, consequence)
     }
 }
 
@@ -51,7 +45,7 @@ fn masked(launcher: &Launcher) -> Option<Finding> {
     let summary = format!("{} masks {first}", launcher.file);
     let mut found = finding(
         launcher,
-        "masked-launcher",
+        FindingKind::MaskedLauncher,
         Severity::Note,
         summary,
         "the menu has the first file alone, whatever the other says",
@@ -71,7 +65,7 @@ fn duplicate(launcher: &Launcher, by_name: &HashMap<String, Vec<Text>>) -> Optio
     let summary = format!("the menu shows {name} also for {}", others.join(", "));
     Some(finding(
         launcher,
-        "duplicate-launcher",
+        FindingKind::DuplicateLauncher,
         Severity::Warning,
         summary,
         "which copy starts depends on the entry that is picked, and they look alike",
@@ -91,7 +85,7 @@ fn runs_other(launcher: &Launcher) -> Option<Finding> {
     let summary = format!("the launcher of {}'s {} starts {other}, {program}", file.manager, file.name);
     Some(finding(
         launcher,
-        "launcher-runs-other",
+        FindingKind::LauncherRunsOther,
         Severity::Warning,
         summary,
         "the menu starts another copy than the one that the launcher came with",
@@ -109,7 +103,7 @@ fn broken(launcher: &Launcher) -> Option<Finding> {
     let summary = format!("{} cannot be used: {why}", launcher.file);
     let mut found = finding(
         launcher,
-        "broken-launcher",
+        FindingKind::BrokenLauncher,
         severity,
         summary,
         "the menu leaves it out, and with it every later file of its id",
@@ -125,7 +119,7 @@ fn invisible(launcher: &Launcher) -> Option<Finding> {
     let summary = format!("{} is installed, and no searched folder has its launcher", launcher.id);
     Some(finding(
         launcher,
-        "invisible-launcher",
+        FindingKind::InvisibleLauncher,
         Severity::Warning,
         summary,
         "the app is in no menu, though it is installed",

@@ -2,7 +2,7 @@
 //! gone, environments that have lost their base.
 
 use crate::formats::pyvenv::Pyvenv;
-use crate::model::{Evidence, Finding, Owner, Remedy, Severity};
+use crate::model::{Evidence, Finding, FindingKind, Owner, Remedy, Severity};
 use crate::root::{Kind, Limit, Root};
 use crate::search::{End, How, Trail};
 use crate::text::{Text, path, shell_word};
@@ -30,19 +30,8 @@ pub fn of(root: &Root, program: Program<'_>) -> Vec<Finding> {
     found
 }
 
-fn finding(kind: &str, severity: Severity, subject: &Text, summary: String, consequence: String) -> Finding {
-    Finding {
-        kind: kind.to_owned(),
-        severity,
-        subject: subject.clone(),
-        summary,
-        packages: Vec::new(),
-        paths: vec![subject.clone()],
-        consequence,
-        remedies: Vec::new(),
-        evidence: Vec::new(),
-        accepted: None,
-    }
+fn finding(kind: FindingKind, severity: Severity, subject: &Text, summary: String, consequence: String) -> Finding {
+    Finding { paths: vec![subject.clone()], ..Finding::new(kind, severity, subject.clone(), summary, consequence) }
 }
 
 fn repairs(program: Program<'_>) -> Vec<Remedy> {
@@ -54,7 +43,7 @@ fn repairs(program: Program<'_>) -> Vec<Remedy> {
 pub fn dangling_link(link: &Text, target: &Text) -> Finding {
     let consequence = format!("{} cannot be started through it, and hides nothing", Text::from(path::name(link)));
     let summary = format!("{link} leads to {target}, which is not there");
-    let mut found = finding("dangling-link", Severity::Warning, link, summary, consequence);
+    let mut found = finding(FindingKind::DanglingLink, Severity::Warning, link, summary, consequence);
     found.paths.push(target.clone());
     found.remedies.push(Remedy { purpose: "remove the link".to_owned(), command: format!("rm {}", shell_word(link)) });
     found.evidence.push(Evidence::at(link.clone(), "link", format!("leads to {target}")));
@@ -82,7 +71,7 @@ fn broken_interpreter(root: &Root, program: Program<'_>) -> Option<Finding> {
     let summary = format!("{subject} is a script whose interpreter is gone");
     let name = Text::from(path::name(subject));
     let consequence = format!("starting {name} fails, though the file is there and executable");
-    let mut found = finding("broken-interpreter", Severity::Error, subject, summary, consequence);
+    let mut found = finding(FindingKind::BrokenInterpreter, Severity::Error, subject, summary, consequence);
     found.evidence.push(Evidence::line(subject.clone(), 1, format!("{}: {gone} is not there", script.line)));
     found.packages.extend(program.owner.map(|owner| owner.id.clone()));
     found.remedies = repairs(program);
@@ -141,7 +130,7 @@ fn stale_base(root: &Root, environment: &Text, program: Program<'_>) -> Option<F
             Evidence::at(file, "version", format!("{made_for}; {} is {now}", python.last())),
         )
     };
-    let mut found = finding("stale-base", Severity::Error, environment, summary, consequence.to_owned());
+    let mut found = finding(FindingKind::StaleBase, Severity::Error, environment, summary, consequence.to_owned());
     found.evidence.push(evidence);
     found.packages.extend(program.owner.map(|owner| owner.id.clone()));
     found.remedies = repairs(program);

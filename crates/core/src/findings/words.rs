@@ -1,6 +1,6 @@
 //! Names that a shell takes for something of its own, before any program of that name is found.
 
-use crate::model::{Finding, Remedy, Severity};
+use crate::model::{Finding, FindingKind, Remedy, Severity};
 use crate::search::Context;
 use crate::search::words::{Taken, TakenFor, is_same_program};
 use crate::text::{Text, shell_word};
@@ -10,10 +10,10 @@ use crate::text::{Text, shell_word};
 pub fn hides(name: &Text, program: &Text, taken: &Taken, context: Context) -> Option<Finding> {
     let (kind, severity) = match taken.how {
         TakenFor::Alias if taken.value.as_ref().is_some_and(|value| is_same_program(name, value)) => return None,
-        TakenFor::Alias => ("alias-hides-command", Severity::Warning),
-        TakenFor::Function => ("function-hides-command", Severity::Warning),
+        TakenFor::Alias => (FindingKind::AliasHidesCommand, Severity::Warning),
+        TakenFor::Function => (FindingKind::FunctionHidesCommand, Severity::Warning),
         // That is how shells are made; it matters to who looks for the program.
-        TakenFor::Builtin | TakenFor::ReservedWord => ("builtin-hides-command", Severity::Note),
+        TakenFor::Builtin | TakenFor::ReservedWord => (FindingKind::BuiltinHidesCommand, Severity::Note),
     };
     let is_in = format!("in the context {}", context.word());
     let summary = match (&taken.value, taken.how) {
@@ -23,16 +23,11 @@ pub fn hides(name: &Text, program: &Text, taken: &Taken, context: Context) -> Op
     let ways = Remedy { purpose: "run the program".to_owned(), command: format!("command {}", shell_word(name)) };
     let direct = Remedy { purpose: "run the program".to_owned(), command: shell_word(program) };
     let is_own = matches!(taken.how, TakenFor::Builtin | TakenFor::ReservedWord);
+    let consequence = "what is typed is not what a script, a launcher or sudo runs";
     Some(Finding {
-        kind: kind.to_owned(),
-        severity,
-        subject: name.clone(),
-        summary,
-        packages: Vec::new(),
         paths: vec![program.clone()],
-        consequence: "what is typed is not what a script, a launcher or sudo runs".to_owned(),
         remedies: vec![if is_own { direct } else { ways }],
         evidence: vec![taken.because.clone()],
-        accepted: None,
+        ..Finding::new(kind, severity, name.clone(), summary, consequence)
     })
 }

@@ -34,7 +34,7 @@ use crate::formats::shell::pattern::fits;
 
 use crate::model::{
     Asked, Claim, Claimant, Coverage, Digest, Evidence, Installation, Lead, ManagerId, Mark, Offer, Owner, Package,
-    PathClaim, Remedy, State, Wanted,
+    PathClaim, Recorded, Remedy, State, Wanted,
 };
 use crate::scene::Scene;
 use crate::text::Text;
@@ -101,7 +101,7 @@ pub trait Manager: Sync {
 }
 
 /// What one installation holds. Its packages are numbered from 0.
-pub trait Holdings: Sync {
+pub trait Holdings: Sync + Send {
     /// Where this is.
     fn installation(&self) -> &Installation;
 
@@ -219,6 +219,12 @@ pub trait Holdings: Sync {
     fn digest(&self, package: u32, path: &[u8]) -> Option<Digest> {
         let _ = (package, path);
         None
+    }
+
+    /// What the manager recorded of each file of all its packages, or of these; nothing where it records no files.
+    fn recorded(&self, packages: Option<&[u32]>) -> Vec<Recorded> {
+        let _ = packages;
+        Vec::new()
     }
 
     /// Commands of the manager's own with which a person acts on the package, the safest first.

@@ -15,7 +15,7 @@ use rayon::prelude::*;
 
 use super::roster::{Item, Keeper, Lists, Record, Roster, each_list, folders_in, is_folder};
 use super::{Holdings, Manager};
-use crate::model::{Digest, Evidence, Installation, ManagerId, Origin, Reason, Scope, Wanted};
+use crate::model::{Algorithm, Digest, Evidence, Installation, ManagerId, Origin, Reason, Scope, Wanted};
 use crate::root::{Limit, Root};
 use crate::scene::Scene;
 use crate::text::{Text, path, shell_word};
@@ -198,7 +198,7 @@ impl Lists for Database {
         let name = path::name(settled);
         let mut found = list.split(|&b| b == b'\n').filter_map(content);
         let (_, digest) = found.find(|(file, _)| path::name(file) == name && *scene.root.settle(file) == *settled)?;
-        Some(Digest::Md5(String::from_utf8_lossy(digest?).to_ascii_lowercase()))
+        Some(Digest::from_hexadecimal(Algorithm::Md5, &String::from_utf8_lossy(digest?)))
     }
 
     fn restore(&self, item: &Item) -> Option<String> {

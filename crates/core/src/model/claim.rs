@@ -3,6 +3,7 @@
 use hashbrown::HashSet;
 
 use super::Evidence;
+use crate::root::Kind;
 use crate::text::Text;
 
 /// Who claims a path, within one installation.
@@ -56,13 +57,76 @@ impl PathClaim {
     }
 }
 
-/// What a digest in a record was made with, and the digest in lower-case hexadecimal.
-#[derive(Debug, Clone, PartialEq, Eq)]
-pub enum Digest {
+/// How a digest is made.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Hash)]
+pub enum Algorithm {
     /// MD5 (RFC 1321).
-    Md5(String),
+    Md5,
+    /// SHA-1 (FIPS 180-4).
+    Sha1,
     /// SHA-256 (FIPS 180-4).
-    Sha256(String),
+    Sha256,
+    /// SHA-384 (FIPS 180-4).
+    Sha384,
+    /// SHA-512 (FIPS 180-4).
+    Sha512,
+}
+
+/// A digest of a file.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct Digest {
+    /// How it is made.
+    pub algorithm: Algorithm,
+    /// The digest in lower-case hexadecimal.
+    pub hexadecimal: String,
+}
+
+impl Digest {
+    /// From the bytes of a digest.
+    #[must_use]
+    pub fn of(algorithm: Algorithm, bytes: &[u8]) -> Self {
+        use std::fmt::Write as _;
+        let mut hexadecimal = String::with_capacity(bytes.len() * 2);
+        bytes.iter().for_each(|byte| {
+            let _ = write!(hexadecimal, "{byte:02x}");
+        });
+        Digest { algorithm, hexadecimal }
+    }
+
+    /// From its hexadecimal form, in either case.
+    #[must_use]
+    pub fn from_hexadecimal(algorithm: Algorithm, text: &str) -> Self {
+        Digest { algorithm, hexadecimal: text.to_ascii_lowercase() }
+    }
+}
+
+/// A file as a package's record describes it. What the record does not say is `None`, and is not compared.
+#[derive(Debug, Clone, PartialEq, Eq, Default)]
+pub struct Recorded {
+    /// The package's number.
+    pub package: u32,
+    /// Where the file should be now; links in its folders not followed.
+    pub path: Text,
+    /// What sort of entry it is.
+    pub kind: Option<Kind>,
+    /// The digest of its content.
+    pub digest: Option<Digest>,
+    /// Its size in bytes.
+    pub size: Option<u64>,
+    /// Its permissions: the lowest twelve bits of its mode.
+    pub mode: Option<u32>,
+    /// The number of its owner.
+    pub owner: Option<u32>,
+    /// The number of its group.
+    pub group: Option<u32>,
+    /// When it was last written, in seconds since 1970.
+    pub modified: Option<i64>,
+    /// What a link leads to, as it is spelled.
+    pub target: Option<Text>,
+    /// Whether it holds settings, which people are meant to change.
+    pub is_settings: bool,
+    /// Whether nothing is wrong when it is not there.
+    pub may_be_absent: bool,
 }
 
 /// Where a file that a manager made leads when it is started.

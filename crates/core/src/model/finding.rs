@@ -1,16 +1,75 @@
 //! Findings: what a maintainer should know.
 
+use std::fmt;
+
 use schemars::JsonSchema;
-use serde::Serialize;
+use serde::{Deserialize, Serialize};
 
 use super::{Evidence, Remedy, Severity};
 use crate::text::Text;
+
+macro_rules! kinds {
+    ($($name:ident),* $(,)?) => {
+        /// What kind of finding it is. Each is explained in [`crate::findings::catalogue`].
+        #[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord, Hash, Serialize, Deserialize, JsonSchema)]
+        #[serde(rename_all = "kebab-case")]
+        #[expect(missing_docs, reason = "the catalogue explains every one")]
+        pub enum FindingKind {
+            $($name),*
+        }
+
+        impl FindingKind {
+            /// Every kind.
+            pub const ALL: &'static [FindingKind] = &[$(FindingKind::$name),*];
+        }
+    };
+}
+
+kinds! {
+    ShadowedCommand,
+    ContextDependentCommand,
+    AliasHidesCommand,
+    FunctionHidesCommand,
+    BuiltinHidesCommand,
+    MaskedLauncher,
+    DuplicateLauncher,
+    LauncherRunsOther,
+    MaskedModule,
+    MaskedLibrary,
+    MismatchedManual,
+    HeldBack,
+    BrokenInterpreter,
+    StaleBase,
+    MissingLibrary,
+    DanglingLink,
+    BrokenLauncher,
+    InvisibleLauncher,
+    MissingFolder,
+    DuplicateFolder,
+    RelativeFolder,
+    WritableFolder,
+    UncertainPath,
+    NoOrigin,
+    UnownedInManagedFolder,
+    OverwrittenFile,
+    AlteredFile,
+    AlteredSettings,
+    MissingFile,
+}
+
+/// The word used in every output, such as `shadowed-command`.
+impl fmt::Display for FindingKind {
+    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+        // The serialised form is the word itself.
+        self.serialize(f)
+    }
+}
 
 /// Something that a maintainer should know.
 #[derive(Debug, Clone, PartialEq, Eq, Serialize, JsonSchema)]
 pub struct Finding {
     /// What kind of finding it is.
-    pub kind: String,
+    pub kind: FindingKind,
     /// How much it matters.
     pub severity: Severity,
     /// What it is about.
@@ -29,4 +88,28 @@ pub struct Finding {
     pub evidence: Vec<Evidence>,
     /// Why it was accepted, where it was.
     pub accepted: Option<String>,
+}
+
+impl Finding {
+    /// A finding with nothing yet but what it says.
+    pub fn new(
+        kind: FindingKind,
+        severity: Severity,
+        subject: impl Into<Text>,
+        summary: impl Into<String>,
+        consequence: impl Into<String>,
+    ) -> Self {
+        Finding {
+            kind,
+            severity,
+            subject: subject.into(),
+            summary: summary.into(),
+            packages: Vec::new(),
+            paths: Vec::new(),
+            consequence: consequence.into(),
+            remedies: Vec::new(),
+            evidence: Vec::new(),
+            accepted: None,
+        }
+    }
 }

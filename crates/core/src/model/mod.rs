@@ -8,11 +8,12 @@ mod offer;
 mod package;
 mod state;
 
-pub use claim::{Claim, Claimant, Digest, Lead, LeadTo, Mark, PathClaim, Wanted};
+pub use claim::{Algorithm, Claim, Claimant, Digest, Lead, LeadTo, Mark, PathClaim, Recorded, Wanted};
 pub use coverage::{Coverage, CoverageState};
+pub(crate) use package::rfc3339;
 pub use package::{Installation, ManagerId, Origin, Owner, Package, Reason, Remedy, Scope, Status};
 
-pub use finding::Finding;
+pub use finding::{Finding, FindingKind};
 pub use launcher::{Launcher, Starts};
 pub use offer::{Asked, Offer};
 pub use state::{Change, State};
@@ -46,7 +47,7 @@ impl Evidence {
 }
 
 /// How much a person should care.
-#[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord, Serialize, JsonSchema)]
+#[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord, Hash, Serialize, JsonSchema)]
 #[serde(rename_all = "lowercase")]
 pub enum Severity {
     /// Worth knowing.

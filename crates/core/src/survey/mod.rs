@@ -9,7 +9,7 @@ use rayon::prelude::*;
 use crate::claims::{ClaimIndex, FoundClaim};
 use crate::managers::{self, Detail, Holdings};
 use crate::model::{
-    Claimant, Coverage, CoverageState, Evidence, LeadTo, ManagerId, Owner, Package, PathClaim, Scope, Wanted,
+    Claimant, Coverage, CoverageState, Evidence, LeadTo, ManagerId, Owner, Package, PathClaim, Remedy, Scope, Wanted,
 };
 use crate::root::{Gap, Root};
 use crate::scene::Scene;
@@ -94,12 +94,24 @@ impl<'s> Survey<'s> {
     /// The packages that a person means by `name`: holder and number.
     #[must_use]
     pub fn named(&self, name: &[u8]) -> Vec<(&dyn Holdings, u32)> {
+        let found = self.numbered(name).into_iter();
+        found.map(|(holder, number)| (&*self.holdings()[usize::from(holder)], number)).collect()
+    }
+
+    /// The same by the holder's number.
+    #[must_use]
+    pub fn numbered(&self, name: &[u8]) -> Vec<(u16, u32)> {
         let all = (0..).zip(self.holdings());
-        let named: Vec<(u16, &dyn Holdings, u32)> = all
-            .flat_map(|(holder, held)| held.named(name).into_iter().map(move |number| (holder, &**held, number)))
-            .collect();
-        let found = named.into_iter().filter(|(holder, _, number)| !self.is_yielded(*holder, *number));
-        found.map(|(_, held, number)| (held, number)).collect()
+        let named: Vec<(u16, u32)> =
+            all.flat_map(|(holder, held)| held.named(name).into_iter().map(move |number| (holder, number))).collect();
+        named.into_iter().filter(|(holder, number)| !self.is_yielded(*holder, *number)).collect()
+    }
+
+    /// The commands with which a package's own manager acts on it, the safest first.
+    #[must_use]
+    pub fn remedies_of(&self, owner: &Owner) -> Vec<Remedy> {
+        let found = self.named(&owner.name).into_iter().find(|(held, number)| held.owner(*number).id == owner.id);
+        found.map(|(held, number)| held.remedies(number)).unwrap_or_default()
     }
 
     /// The folders in which programs lie, whether or not a search path names them: the usual ones, and those

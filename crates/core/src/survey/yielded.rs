@@ -65,7 +65,7 @@ impl Survey<'_> {
     }
 
     /// Whether another manager put this package where it is.
-    pub(super) fn is_yielded(&self, holder: u16, number: u32) -> bool {
+    pub(crate) fn is_yielded(&self, holder: u16, number: u32) -> bool {
         if !self.holdings()[usize::from(holder)].may_yield(number) {
             return false;
         }

@@ -1,16 +1,13 @@
 //! From what was found and what is claimed to the verdict.
 
-use std::io::Read as _;
-
-use sha2::Digest as _;
-
 use super::look::Found;
 use super::{Answer, Elsewhere, Hop, Interpreter, Target, TargetKind, Verdict};
 use crate::answers::{Located, claims_on_last, libraries, locate};
 use crate::claims::{ClaimIndex, FoundClaim};
+use crate::digests;
 use crate::findings::{programs, words};
 use crate::model::{Claimant, Digest, Evidence, Finding, Owner};
-use crate::root::{Kind, Root};
+use crate::root::Kind;
 use crate::search::libraries::Loader;
 use crate::search::{End, How, SearchPath, Step, Trail, hints};
 use crate::survey::Survey;
@@ -252,8 +249,15 @@ impl Judge<'_, '_> {
             Claimant::Package(number) => self.survey.holder(claim).digest(number, subject),
             Claimant::Group(_) => None,
         });
-        let there = Digests::of(self.survey.root(), subject)?;
-        recorded.into_iter().position(|digest| digest.is_some_and(|digest| there.fits(&digest)))
+        // Records that agree on the way of making it have the file read once.
+        let mut there: Vec<Digest> = Vec::new();
+        recorded.into_iter().position(|digest| {
+            let Some(digest) = digest else { return false };
+            if !there.iter().any(|known| known.algorithm == digest.algorithm) {
+                there.extend(digests::of_file(self.survey.root(), subject, digest.algorithm));
+            }
+            there.contains(&digest)
+        })
     }
 
     fn hops(&self, trail: &Trail, evidence: &mut Vec<Evidence>) -> Vec<Hop> {
@@ -318,41 +322,5 @@ impl Judge<'_, '_> {
             started.map(|(number, start)| Elsewhere { id: Some(held.owner(number).id), start })
         });
         found.chain(apps).collect()
-    }
-}
-
-/// The most of a file that is digested to tell whose it is.
-const MOST_DIGESTED: u64 = 1 << 30;
-
-/// The digests of a file, of each kind that a record can hold.
-struct Digests {
-    md5: String,
-    sha256: String,
-}
-
-impl Digests {
-    fn of(root: &Root, file: &[u8]) -> Option<Self> {
-        let opened = root.open(file).ok().filter(|opened| opened.meta().size <= MOST_DIGESTED)?;
-        let (mut md5, mut sha256) = (md5::Md5::new(), sha2::Sha256::new());
-        let mut rest = opened.take(MOST_DIGESTED);
-        let mut buffer = vec![0; 1 << 16];
-        loop {
-            match rest.read(&mut buffer).ok()? {
-                0 => break,
-                count => {
-                    md5.update(&buffer[..count]);
-                    sha256.update(&buffer[..count]);
-                }
-            }
-        }
-        let hexadecimal = |digest: &[u8]| digest.iter().map(|byte| format!("{byte:02x}")).collect();
-        Some(Digests { md5: hexadecimal(&md5.finalize()), sha256: hexadecimal(&sha256.finalize()) })
-    }
-
-    fn fits(&self, recorded: &Digest) -> bool {
-        match recorded {
-            Digest::Md5(md5) => *md5 == self.md5,
-            Digest::Sha256(sha256) => *sha256 == self.sha256,
-        }
     }
 }

@@ -16,8 +16,8 @@ use super::status::{self, Record, State, Want};
 use crate::managers::listed::{self, Role};
 use crate::managers::{Detail, Holdings};
 use crate::model::{
-    Asked, Claim, Claimant, Coverage, CoverageState, Digest, Evidence, Installation, ManagerId, Mark, Offer, Owner,
-    Package, Remedy, Status, Wanted,
+    Algorithm, Asked, Claim, Claimant, Coverage, CoverageState, Digest, Evidence, Installation, ManagerId, Mark, Offer,
+    Owner, Package, Recorded, Remedy, Status, Wanted,
 };
 use crate::root::{Folder, Limit};
 use crate::scene::Scene;
@@ -88,7 +88,7 @@ impl<'s> DpkgHoldings<'s> {
         value
     }
 
-    fn diversions(&self) -> &Diversions {
+    pub(super) fn diversions(&self) -> &Diversions {
         self.diversions.get_or_init(|| self.noting(|notes| Diversions::read(&self.scene.root, notes)))
     }
 
@@ -120,6 +120,10 @@ impl<'s> DpkgHoldings<'s> {
 
     fn record(&self, package: u32) -> &Record {
         &self.records[package as usize]
+    }
+
+    pub(super) fn list(&self, package: u32) -> Option<&List> {
+        self.lists[package as usize].as_ref()
     }
 
     fn list_path(&self, package: u32) -> Option<Text> {
@@ -434,7 +438,11 @@ impl Holdings for DpkgHoldings<'_> {
             let (moved, _) = self.diversions().apply(&self.scene.root, name, listed);
             path::name(moved) == path::name(at) && *self.scene.root.settle(moved) == *at
         };
-        lists::digest_in(&digests.ok()?.0, ends_there).map(Digest::Md5)
+        lists::digest_in(&digests.ok()?.0, ends_there).map(|md5| Digest::from_hexadecimal(Algorithm::Md5, &md5))
+    }
+
+    fn recorded(&self, packages: Option<&[u32]>) -> Vec<Recorded> {
+        self.recorded_files(packages)
     }
 
     fn restore(&self, package: u32) -> Option<Remedy> {

@@ -25,6 +25,7 @@ mod lists;
 mod marks;
 mod offers;
 mod pairing;
+mod recorded;
 mod status;
 
 use crate::managers::{Holdings, Manager};

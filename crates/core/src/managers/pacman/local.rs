@@ -5,7 +5,7 @@ use std::io::Read as _;
 use rayon::prelude::*;
 
 use crate::managers::roster::{Item, Record, each_list};
-use crate::model::{Digest, Evidence, Reason, Status, Wanted};
+use crate::model::{Algorithm, Digest, Evidence, Reason, Status, Wanted};
 use crate::root::{Kind, Limit, Root};
 use crate::text::{Text, path};
 
@@ -142,8 +142,7 @@ fn wanted_of(content: &[u8], wanted: &Wanted) -> Vec<(Text, u32)> {
 /// The digest of a path, from the package's `mtree`.
 pub fn digest(root: &Root, entry: &Text, settled: &[u8]) -> Option<Digest> {
     let packed = root.read(&path::join(entry, b"mtree"), Limit::LIST).ok()?;
-    let mut content = Vec::new();
-    flate2::read::MultiGzDecoder::new(&packed[..]).take(MOST_UNPACKED).read_to_end(&mut content).ok()?;
+    let content = unpacked(&packed)?;
     let name = path::name(settled);
     let lines = content.split(|&b| b == b'\n').filter(|line| line.starts_with(b"./"));
     lines
@@ -155,14 +154,13 @@ pub fn digest(root: &Root, entry: &Text, settled: &[u8]) -> Option<Digest> {
         .find_map(|words| {
             let mut md5 = None;
             for word in words {
-                let text = |prefix: &str| {
-                    word.strip_prefix(prefix.as_bytes())
-                        .map(|digest| String::from_utf8_lossy(digest).to_ascii_lowercase())
-                };
+                let text =
+                    |prefix: &str| Some(String::from_utf8_lossy(word.strip_prefix(prefix.as_bytes())?).into_owned());
                 if let Some(digest) = text("sha256digest=") {
-                    return Some(Digest::Sha256(digest));
+                    return Some(Digest::from_hexadecimal(Algorithm::Sha256, &digest));
                 }
-                md5 = md5.or(text("md5digest=").or(text("md5=")).map(Digest::Md5));
+                let found = text("md5digest=").or(text("md5="));
+                md5 = md5.or(found.map(|md5| Digest::from_hexadecimal(Algorithm::Md5, &md5)));
             }
             md5
         })
@@ -171,8 +169,15 @@ pub fn digest(root: &Root, entry: &Text, settled: &[u8]) -> Option<Digest> {
 /// As much of an `mtree` is looked at.
 const MOST_UNPACKED: u64 = 64 << 20;
 
+/// The text of an `mtree`.
+pub fn unpacked(packed: &[u8]) -> Option<Vec<u8>> {
+    let mut content = Vec::new();
+    flate2::read::MultiGzDecoder::new(packed).take(MOST_UNPACKED).read_to_end(&mut content).ok()?;
+    Some(content)
+}
+
 /// Bytes that are written `\040`, in octal.
-fn unescaped(text: &[u8]) -> Vec<u8> {
+pub fn unescaped(text: &[u8]) -> Vec<u8> {
     let mut plain = Vec::with_capacity(text.len());
     let mut rest = text;
     while let Some((&first, after)) = rest.split_first() {

@@ -7,7 +7,7 @@
 //! |---|---|---|
 //! | packages, asked for or not | `local/NAME-VERSION/desc` | `local.rs` |
 //! | files, and digests of packaged settings | `local/NAME-VERSION/files` | `local.rs` |
-//! | digests of all files | `local/NAME-VERSION/mtree` | `local.rs` |
+//! | sort, size, digest … of all files | `local/NAME-VERSION/mtree` | `recorded.rs` |
 //! | what repositories offer | `sync/REPOSITORY.db` | `sync.rs` |
 //! | which repositories count, what is ignored | `/etc/pacman.conf` | `settings.rs` |
 //!
@@ -15,6 +15,7 @@
 //! repositories that were taken out of the settings stay behind; paths have no `/` in front, folders one at the end.
 
 mod local;
+mod recorded;
 mod settings;
 mod sync;
 
@@ -24,7 +25,7 @@ use hashbrown::{HashMap, HashSet};
 
 use super::roster::{Item, Keeper, Lists, Record, Roster, is_folder};
 use super::{Holdings, Manager};
-use crate::model::{Asked, Digest, Evidence, Installation, ManagerId, Offer, Origin, Remedy, Scope, Wanted};
+use crate::model::{Asked, Digest, Evidence, Installation, ManagerId, Offer, Origin, Recorded, Remedy, Scope, Wanted};
 use crate::scene::Scene;
 use crate::text::{Text, path, shell_word};
 use crate::version::pacman;
@@ -188,6 +189,10 @@ impl Lists for Database {
 
     fn digest(&self, scene: &Scene, item: &Item, path: &[u8]) -> Option<Digest> {
         local::digest(&scene.root, &item.entry, path)
+    }
+
+    fn recorded(&self, scene: &Scene, items: &[(u32, &Item)], notes: &mut Vec<String>) -> Vec<Recorded> {
+        recorded::files(&scene.root, &self.settings, items, notes)
     }
 
     fn restore(&self, item: &Item) -> Option<String> {

@@ -36,6 +36,8 @@ pub struct Settings {
     pub repositories: Vec<Repository>,
     ignored: Vec<Text>,
     ignored_groups: Vec<Text>,
+    /// Patterns of files that are not unpacked; with `!`, of exceptions.
+    left_out: Vec<Text>,
     /// `SigLevel` for all.
     pub checks: Option<Text>,
 }
@@ -47,6 +49,7 @@ impl Settings {
             repositories: Vec::new(),
             ignored: Vec::new(),
             ignored_groups: Vec::new(),
+            left_out: Vec::new(),
             checks: None,
         };
         let mut section = Text::default();
@@ -107,6 +110,7 @@ impl Settings {
             }
             b"IgnorePkg" => self.ignored.extend(words()),
             b"IgnoreGroup" => self.ignored_groups.extend(words()),
+            b"NoExtract" => self.left_out.extend(words()),
             b"SigLevel" => self.checks = Some(value.into()),
             _ => {}
         }
@@ -116,6 +120,13 @@ impl Settings {
     pub fn ignores(&self, name: &[u8], groups: &[Text]) -> bool {
         self.ignored.iter().any(|pattern| fits(pattern, name))
             || groups.iter().any(|group| self.ignored_groups.iter().any(|pattern| fits(pattern, group)))
+    }
+
+    /// Whether a file, without its first slash, is not unpacked: the last pattern that fits decides.
+    pub fn leaves_out(&self, file: &[u8]) -> bool {
+        let bare = |pattern: &Text| Text::from(pattern.strip_prefix(b"!").unwrap_or(pattern));
+        let last = self.left_out.iter().rfind(|pattern| fits(&bare(pattern), file));
+        last.is_some_and(|pattern| !pattern.starts_with(b"!"))
     }
 
     /// Repositories whose content nobody vouches for.

@@ -13,7 +13,7 @@ use super::{PIP, UV, find, record};
 use crate::managers::{Detail, Holdings};
 use crate::model::{
     Claimant, Coverage, CoverageState, Digest, Evidence, Installation, ManagerId, Mark, Owner, Package, PathClaim,
-    Reason, Remedy, Scope, Status,
+    Reason, Recorded, Remedy, Scope, Status,
 };
 use crate::root::Limit;
 use crate::scene::{Person, Scene};
@@ -450,6 +450,28 @@ impl Holdings for PythonHoldings<'_> {
             let mut lines = record::lines(&content);
             lines.find(|(_, line)| *self.scene.root.settle(&line.path(folder)) == *path)?.1.digest()
         })
+    }
+
+    fn recorded(&self, packages: Option<&[u32]>) -> Vec<Recorded> {
+        let shelves = match packages {
+            None => self.everything(),
+            Some(_) => self.state().shelves.clone(),
+        };
+        let of_shelf = |shelf: Arc<Shelf>| {
+            (shelf.base..shelf.end()).map(move |number| (shelf.clone(), number)).collect::<Vec<_>>()
+        };
+        let numbered = shelves.into_iter().flat_map(of_shelf);
+        let wanted: Vec<_> =
+            numbered.filter(|(_, number)| packages.is_none_or(|packages| packages.contains(number))).collect();
+        let read = |(shelf, number): &(Arc<Shelf>, u32)| {
+            let one = &shelf.site.distributions[(number - shelf.base) as usize];
+            record::files(&self.scene.root, one, &shelf.site.place.prefix, *number).unwrap_or_else(|| {
+                // The index notes what it cannot read.
+                shelf.site.index(&self.scene.root);
+                Vec::new()
+            })
+        };
+        wanted.par_iter().flat_map_iter(read).collect()
     }
 
     fn remedies(&self, package: u32) -> Vec<Remedy> {

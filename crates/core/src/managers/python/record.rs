@@ -14,8 +14,8 @@ use base64::Engine as _;
 use hashbrown::{DefaultHashBuilder, HashMap};
 
 use super::distribution::Distribution;
-use crate::model::Digest;
-use crate::root::{Limit, Root};
+use crate::model::{Algorithm, Digest, Recorded};
+use crate::root::{Kind, Limit, Root};
 use crate::text::{Text, path};
 
 /// One line, as it is written.
@@ -42,7 +42,7 @@ impl Line<'_> {
     pub fn digest(&self) -> Option<Digest> {
         let text = self.digest.strip_prefix(b"sha256=")?;
         let bytes = base64::engine::general_purpose::URL_SAFE_NO_PAD.decode(text.trim_ascii()).ok()?;
-        (bytes.len() == 32).then(|| Digest::Sha256(bytes.iter().map(|byte| format!("{byte:02x}")).collect()))
+        (bytes.len() == 32).then(|| Digest::of(Algorithm::Sha256, &bytes))
     }
 }
 
@@ -69,6 +69,30 @@ fn unquoted(field: &[u8]) -> Cow<'_, [u8]> {
 /// Where the record of a distribution lies.
 pub fn file(distribution: &Distribution) -> Text {
     path::join(&distribution.metadata, b"RECORD")
+}
+
+/// What a distribution recorded of each of its files; nothing where the record cannot be read. Paths outside `prefix`
+/// are left out. What is compiled when a module is first taken in may be absent.
+pub fn files(root: &Root, one: &Distribution, prefix: &[u8], package: u32) -> Option<Vec<Recorded>> {
+    if !one.has_record {
+        return Some(Vec::new());
+    }
+    let content = root.read(&file(one), Limit::LIST).ok()?;
+    let folder = path::folder(&one.metadata);
+    let file = |(_, line): (u32, Line<'_>)| {
+        let digest = line.digest();
+        let path = line.path(folder);
+        Recorded {
+            package,
+            kind: digest.is_some().then_some(Kind::File),
+            size: line.size.filter(|_| digest.is_some()),
+            may_be_absent: digest.is_none() && path.ends_with(b".pyc"),
+            digest,
+            path,
+            ..Recorded::default()
+        }
+    };
+    Some(lines(&content).map(file).filter(|one| path::within(&one.path, prefix)).collect())
 }
 
 /// Which lines of the records of one environment name a path. A path takes 16 bytes.

@@ -10,7 +10,7 @@ use crate::managers::listed::{self, Role};
 use crate::managers::{Detail, Holdings};
 use crate::model::{
     Asked, Claim, Claimant, Coverage, CoverageState, Digest, Evidence, Installation, Lead, ManagerId, Mark, Offer,
-    Owner, Package, PathClaim, Remedy, Scope, Wanted,
+    Owner, Package, PathClaim, Recorded, Remedy, Scope, Wanted,
 };
 use crate::scene::Scene;
 use crate::text::{Text, path};
@@ -217,6 +217,17 @@ impl<'s, K: Keeper + 's> Holdings for Roster<'s, K> {
 
     fn digest(&self, package: u32, path: &[u8]) -> Option<Digest> {
         self.keeper.lists()?.digest(self.scene, self.item(package), path)
+    }
+
+    fn recorded(&self, packages: Option<&[u32]>) -> Vec<Recorded> {
+        let Some(lists) = self.keeper.lists() else { return Vec::new() };
+        let numbered = (0..).zip(self.items());
+        let wanted: Vec<(u32, &Item)> =
+            numbered.filter(|(number, _)| packages.is_none_or(|packages| packages.contains(number))).collect();
+        let mut lost = Vec::new();
+        let files = lists.recorded(self.scene, &wanted, &mut lost);
+        self.note(lost);
+        files
     }
 
     fn restore(&self, package: u32) -> Option<Remedy> {

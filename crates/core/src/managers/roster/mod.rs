@@ -12,7 +12,9 @@ use rayon::prelude::*;
 
 pub use holdings::Roster;
 
-use crate::model::{Asked, Digest, Evidence, Installation, Lead, Offer, Origin, Reason, Remedy, Scope, Status, Wanted};
+use crate::model::{
+    Asked, Digest, Evidence, Installation, Lead, Offer, Origin, Reason, Recorded, Remedy, Scope, Status, Wanted,
+};
 use crate::root::{Kind, Limit, Root};
 use crate::scene::{Person, Scene};
 use crate::text::{Text, path};
@@ -243,6 +245,13 @@ pub trait Lists {
     fn digest(&self, scene: &Scene, item: &Item, path: &[u8]) -> Option<Digest> {
         let _ = (scene, item, path);
         None
+    }
+
+    /// What is recorded of every file of these items, each with its number; what could not be read is added to
+    /// `notes`.
+    fn recorded(&self, scene: &Scene, items: &[(u32, &Item)], notes: &mut Vec<String>) -> Vec<Recorded> {
+        let _ = (scene, items, notes);
+        Vec::new()
     }
 
     /// The command that puts a package's own files back.

@@ -11,8 +11,8 @@ use crate::formats::rpm_header::{Header, tag};
 use crate::managers::listed::{self, Role};
 use crate::managers::{Detail, Holdings};
 use crate::model::{
-    Asked, Claim, Claimant, Coverage, CoverageState, Digest, Evidence, Installation, Mark, Offer, Origin, Owner,
-    Package, Remedy, Scope, Status, Wanted,
+    Algorithm, Asked, Claim, Claimant, Coverage, CoverageState, Digest, Evidence, Installation, Mark, Offer, Origin,
+    Owner, Package, Recorded, Remedy, Scope, Status, Wanted,
 };
 use crate::scene::Scene;
 use crate::text::{Text, path, shell_word};
@@ -65,8 +65,22 @@ impl Brief {
 const KEY: &[u8] = b"gpg-pubkey";
 
 /// States of a file in which it was put there (`rpm`'s `RPMFILE_IS_INSTALLED`): normal, and on a shared disk.
-fn is_there(state: Option<&u64>) -> bool {
+pub(super) fn is_there(state: Option<&u64>) -> bool {
     matches!(state, None | Some(0 | 3))
+}
+
+/// A digest of a header, by the number of its algorithm (OpenPGP, RFC 9580, section 9.5).
+pub(super) fn digest_of(text: &[u8], algorithm: Option<u64>) -> Option<Digest> {
+    let text = std::str::from_utf8(text).ok().filter(|text| !text.is_empty())?;
+    let algorithm = match algorithm {
+        None | Some(1) => Algorithm::Md5,
+        Some(2) => Algorithm::Sha1,
+        Some(8) => Algorithm::Sha256,
+        Some(9) => Algorithm::Sha384,
+        Some(10) => Algorithm::Sha512,
+        Some(_) => return None,
+    };
+    Some(Digest::from_hexadecimal(algorithm, text))
 }
 
 impl<'s> RpmHoldings<'s> {
@@ -100,7 +114,7 @@ impl<'s> RpmHoldings<'s> {
         });
     }
 
-    fn some(&self, numbers: &[u32], take: &mut dyn FnMut(u32, &Header<'_>)) {
+    pub(super) fn some(&self, numbers: &[u32], take: &mut dyn FnMut(u32, &Header<'_>)) {
         for &number in numbers {
             match self.store.one(number).as_deref().map(Header::parse) {
                 Some(Some(header)) if header.text(tag::NAME).is_some() => {
@@ -401,6 +415,10 @@ impl Holdings for RpmHoldings<'_> {
         vec![Evidence::at(self.store.file.clone(), &at, format!("{name} lists {}", Text::from(path)))]
     }
 
+    fn recorded(&self, packages: Option<&[u32]>) -> Vec<Recorded> {
+        self.recorded_files(packages)
+    }
+
     fn digest(&self, package: u32, path: &[u8]) -> Option<Digest> {
         self.with(package, |header| {
             let fits = |(_, folder, name): &(usize, &[u8], &[u8])| {
@@ -408,12 +426,7 @@ impl Holdings for RpmHoldings<'_> {
             };
             let (place, ..) = header.files().find(fits)?;
             let digest = header.texts(tag::FILE_DIGESTS).nth(place)?;
-            let digest = std::str::from_utf8(digest).ok().filter(|digest| !digest.is_empty())?.to_ascii_lowercase();
-            match header.number(tag::FILE_DIGEST_ALGORITHM) {
-                Some(8) => Some(Digest::Sha256(digest)),
-                None | Some(1) => Some(Digest::Md5(digest)),
-                Some(_) => None,
-            }
+            digest_of(digest, header.number(tag::FILE_DIGEST_ALGORITHM))
         })?
     }
 

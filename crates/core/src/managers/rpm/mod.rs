@@ -17,6 +17,7 @@
 mod catalogues;
 mod holdings;
 mod offers;
+mod recorded;
 mod records;
 mod repositories;
 mod store;

@@ -1,0 +1,110 @@
+//! `whodunit check`.
+
+use clap::{Args, ValueEnum};
+use whodunit_core::answers::check::{Check, Look as Asking, Wanted, check};
+use whodunit_core::model::{Finding, FindingKind, Severity};
+use whodunit_core::survey::Survey;
+
+use super::Outcome;
+use crate::args::Global;
+use crate::output::{self, Grid, Line, Look, Piece, Shown, Streams, Tone, findings};
+use crate::run::{Failure, Ready};
+
+/// Everything that is wrong, what it means, and what to type
+///
+/// Looks at every side of the machine, in every context. Findings that the settings accept are counted and
+/// not shown. The exit status is 1 when there is a finding at or above --level, so that a scheduled job can
+/// tell.
+#[derive(Debug, Args)]
+#[command(after_help = "Examples:
+  whodunit check
+  whodunit check --level note
+  whodunit check --kind shadowed-command,masked-module
+  whodunit check --root /mnt --format json")]
+pub struct Arguments {
+    /// Nothing that matters less than this
+    #[arg(long, value_name = "LEVEL", default_value = "warning")]
+    level: Level,
+
+    /// Only findings of these kinds (whodunit explain lists them), with commas between them
+    #[arg(long, value_name = "KIND", value_delimiter = ',', value_parser = kind)]
+    kind: Vec<FindingKind>,
+}
+
+/// `--level`.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, ValueEnum)]
+pub enum Level {
+    /// Broken or unsafe now
+    Error,
+    /// Will surprise or break
+    Warning,
+    /// Worth knowing
+    Note,
+}
+
+impl Level {
+    /// The severity of that name.
+    pub fn severity(self) -> Severity {
+        match self {
+            Level::Error => Severity::Error,
+            Level::Warning => Severity::Warning,
+            Level::Note => Severity::Note,
+        }
+    }
+}
+
+/// A kind of finding, by its name.
+pub fn kind(name: &str) -> Result<FindingKind, String> {
+    let found = FindingKind::ALL.iter().find(|kind| kind.to_string() == name).copied();
+    found.ok_or_else(|| "there is no such kind of finding (whodunit explain lists them)".to_owned())
+}
+
+/// Answers.
+pub fn run(arguments: &Arguments, global: &Global, streams: &mut Streams) -> Result<Outcome, Failure> {
+    let mut ready = Ready::new(global)?;
+    ready.look_everywhere(global);
+    let survey = Survey::of(&ready.scene);
+    let situations = ready.situations(&ready.people());
+    let asking = Asking { survey: &survey, searches: ready.searches(), usual: ready.usual(), situations: &situations };
+    let wanted = Wanted { level: Some(arguments.level.severity()), kinds: arguments.kind.clone(), names: Vec::new() };
+    let answer = check(&asking, &wanted);
+    let is_clean = answer.findings.is_empty();
+    output::show(&answer, &survey, &ready, global, streams, is_clean)
+}
+
+impl Shown for Check {
+    type Item = Finding;
+    const COMMAND: &'static str = "check";
+
+    fn items(&self) -> &[Finding] {
+        &self.findings
+    }
+
+    fn grid(&self) -> Grid {
+        findings::grid(&self.findings)
+    }
+
+    fn page(&self, look: &Look) -> Vec<Piece> {
+        let counts = &self.counts;
+        let (error, warning) = (counts.error, counts.warning);
+        let mut first = match error + warning {
+            0 => Line::of(Tone::Strong, "nothing is wrong here"),
+            _ => Line::of(Tone::Warning, findings::counted(error, warning, 0)),
+        };
+        let told = |severity| self.findings.iter().filter(|finding| finding.severity == severity).count();
+        let hidden_notes = counts.note - told(Severity::Note);
+        if counts.note > 0 {
+            let how = if hidden_notes > 0 { " (--level note shows them)" } else { "" };
+            first = first.and(Tone::Plain, format!("; {}{how}", output::count(counts.note, "note")));
+        }
+        if counts.accepted > 0 {
+            first = first.and(Tone::Plain, format!("; {} accepted", counts.accepted));
+        }
+        let mut page: Vec<Piece> = vec![first.into()];
+        for finding in &self.findings {
+            page.push(Line::blank().into());
+            page.extend(findings::in_full(finding, look));
+        }
+        page
+    }
+}

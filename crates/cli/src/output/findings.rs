@@ -1,0 +1,67 @@
+//! How findings are shown, whichever command found them.
+
+use whodunit_core::model::{Finding, Severity};
+use whodunit_core::text::Text;
+
+use super::{Cell, Column, Grid, Line, Look, Piece, Tone};
+
+/// Where the text of a finding begins.
+const COLUMN: usize = 10;
+/// Where the command of a remedy begins at the least.
+const COMMANDS: usize = COLUMN + 18;
+/// Pieces of evidence that a person is shown of one finding.
+const MOST_EVIDENCE: usize = 3;
+
+/// Findings as rows.
+pub fn grid(findings: &[Finding]) -> Grid {
+    let texts = |texts: &[Text]| texts.iter().map(ToString::to_string).collect::<Vec<_>>().join(" ");
+    let row = |finding: &Finding| {
+        let remedies: Vec<&str> = finding.remedies.iter().map(|remedy| remedy.command.as_str()).collect();
+        vec![
+            Cell::plain(finding.severity.word()),
+            Cell::plain(finding.kind.to_string()),
+            Cell::plain(finding.subject.to_string()),
+            Cell::plain(Text::from(finding.summary.as_str()).to_string()),
+            Cell::plain(finding.consequence.clone()),
+            Cell::plain(texts(&finding.packages)),
+            Cell::plain(texts(&finding.paths)),
+            Cell::plain(remedies.join("; ")),
+            Cell::plain(finding.accepted.clone().unwrap_or_default()),
+        ]
+    };
+    let names = ["severity", "kind", "subject", "summary", "consequence", "packages", "paths", "remedies", "accepted"];
+    let columns = names.into_iter().map(|name| Column::titled(name, name.to_uppercase())).collect();
+    Grid { columns, rows: findings.iter().map(row).collect() }
+}
+
+/// One finding for a person: what it is about, what is so, what follows, and what to type.
+pub fn in_full(finding: &Finding, look: &Look) -> Vec<Piece> {
+    let safe = |text: &str| Text::from(text).to_string();
+    let tone = if finding.severity > Severity::Note { Tone::Warning } else { Tone::Faint };
+    let head = Line::of(tone, finding.severity.word()).to(COLUMN);
+    let subject =
+        if finding.subject.starts_with(b"/") { look.path(&finding.subject) } else { finding.subject.to_string() };
+    let head = head.and(Tone::Strong, subject).and(Tone::Accent, format!("   {}", finding.kind));
+    let text = |tone: Tone, text: String| Piece::Paragraph { column: COLUMN, label: Line::blank(), tone, text };
+    let mut pieces = vec![head.into(), text(Tone::Plain, safe(&finding.summary))];
+    pieces.push(text(Tone::Plain, format!("→ {}", safe(&finding.consequence))));
+    for remedy in &finding.remedies {
+        let label = Line::blank().to(COLUMN).and(Tone::Faint, format!("to {}", remedy.purpose)).to(COMMANDS);
+        pieces.push(label.and(Tone::Plain, safe(&remedy.command)).into());
+    }
+    for evidence in finding.evidence.iter().take(MOST_EVIDENCE) {
+        let says = format!("{}, {}: {}", look.path(&evidence.file), evidence.at, safe(&evidence.says));
+        pieces.push(text(Tone::Faint, says));
+    }
+    if let Some(reason) = &finding.accepted {
+        pieces.push(text(Tone::Faint, format!("accepted: {}", safe(reason))));
+    }
+    pieces
+}
+
+/// How many there are of each severity, in words: `1 error, 3 warnings`.
+pub fn counted(error: usize, warning: usize, note: usize) -> String {
+    let counts = [(error, "error"), (warning, "warning"), (note, "note")];
+    let told = counts.into_iter().filter(|(count, _)| *count > 0).map(|(count, what)| super::count(count, what));
+    told.collect::<Vec<_>>().join(", ")
+}

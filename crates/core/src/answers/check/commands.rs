@@ -1,0 +1,117 @@
+//! Programs under one name: what hides what, in which contexts, and what a shell takes a name for.
+
+use hashbrown::HashMap;
+
+use super::Look;
+use crate::answers::shadows::{Shadow, shadows};
+use crate::answers::{Located, across as across_contexts};
+use crate::findings::words;
+use crate::model::{Finding, FindingKind, Remedy, Severity};
+use crate::search::words::TakenFor;
+use crate::search::{Context, SearchPath};
+use crate::survey::Survey;
+use crate::text::{Text, shell_word};
+
+/// `shadowed-command`: one for each name and winner, with the contexts in which it is so.
+pub fn shadowed(look: &Look<'_, '_>) -> Vec<Finding> {
+    // Contexts that search the same folders find the same.
+    let mut alike: Vec<(&SearchPath, Vec<Context>)> = Vec::new();
+    for search in look.searches {
+        let folders =
+            |search: &SearchPath| search.entries.iter().map(|entry| entry.settled.clone()).collect::<Vec<_>>();
+        match alike.iter_mut().find(|(known, _)| folders(known) == folders(search)) {
+            Some((_, contexts)) => contexts.push(search.context),
+            None => alike.push((search, vec![search.context])),
+        }
+    }
+    let mut told: Vec<(Shadow, Vec<Context>)> = Vec::new();
+    let mut places: HashMap<(Text, Text), Vec<usize>> = HashMap::new();
+    for (search, contexts) in alike {
+        for shadow in shadows(look.survey, search, &[]).0.shadows {
+            let at = places.entry((shadow.name.clone(), shadow.winner.path.clone())).or_default();
+            match at.iter().find(|place| told[**place].0.hidden == shadow.hidden) {
+                Some(place) => told[*place].1.extend(&contexts),
+                None => {
+                    at.push(told.len());
+                    told.push((shadow, contexts.clone()));
+                }
+            }
+        }
+    }
+    told.into_iter().map(|(shadow, contexts)| finding(look.survey, &shadow, &contexts, look.searches.len())).collect()
+}
+
+fn finding(survey: &Survey<'_>, shadow: &Shadow, contexts: &[Context], of: usize) -> Finding {
+    let whose = |copy: &Located| {
+        let version = copy.version.as_ref().map(|version| format!(" {version}")).unwrap_or_default();
+        match &copy.owner {
+            Some(owner) => format!("{} ({} · {}{version})", copy.path, owner.manager, owner.name),
+            None => format!("{} (no manager's{version})", copy.path),
+        }
+    };
+    let hidden: Vec<String> = shadow.hidden.iter().map(whose).collect();
+    let summary = format!("{} hides {}: {}", whose(&shadow.winner), hidden.join(" and "), shadow.meaning);
+    let places = match contexts.len() {
+        all if all == of && of > 1 => "in every context".to_owned(),
+        _ => format!("in {}", contexts.iter().map(|context| context.word()).collect::<Vec<_>>().join(", ")),
+    };
+    let consequence = format!("{} starts the first of them {places}; the others get no use and no notice", shadow.name);
+    let copies = || std::iter::once(&shadow.winner).chain(&shadow.hidden);
+    let mut remedies = Vec::new();
+    if shadow.severity > Severity::Note {
+        let run = shadow.hidden.iter().map(|copy| ("run the hidden copy", shell_word(&copy.path)));
+        remedies.extend(run.take(1).map(|(purpose, command)| Remedy { purpose: purpose.to_owned(), command }));
+        match &shadow.winner.owner {
+            Some(owner) => remedies.extend(
+                survey
+                    .remedies_of(owner)
+                    .into_iter()
+                    .map(|remedy| Remedy { purpose: format!("{} the copy in front", remedy.purpose), ..remedy }),
+            ),
+            None => {
+                let purpose = "put the copy in front aside".to_owned();
+                let path = &shadow.winner.path;
+                let aside = Text::from([path, &b".aside"[..]].concat());
+                let sudo = if survey.scene.at_home(path).is_some() { "" } else { "sudo " };
+                remedies
+                    .push(Remedy { purpose, command: format!("{sudo}mv {} {}", shell_word(path), shell_word(&aside)) });
+            }
+        }
+    }
+    Finding {
+        packages: copies().filter_map(|copy| copy.owner.as_ref()).map(|owner| owner.id.clone()).collect(),
+        paths: copies().map(|copy| copy.path.clone()).collect(),
+        remedies,
+        evidence: shadow.because.clone(),
+        ..Finding::new(FindingKind::ShadowedCommand, shadow.severity, shadow.name.clone(), summary, consequence)
+    }
+}
+
+/// `context-dependent-command`.
+pub fn across(look: &Look<'_, '_>) -> Vec<Finding> {
+    if look.searches.len() < 2 {
+        return Vec::new();
+    }
+    across_contexts::across(look.survey, look.searches, &[]).findings
+}
+
+/// `alias-hides-command`, `function-hides-command`: names that a shell which is typed into has for itself. What every
+/// shell has built in is no finding of the machine's.
+pub fn taken(look: &Look<'_, '_>) -> Vec<Finding> {
+    let mut found: Vec<Finding> = Vec::new();
+    let typed = look.searches.iter().filter(|search| matches!(search.context, Context::Login | Context::Terminal));
+    for search in typed {
+        let Some(shell) = &search.words else { continue };
+        for name in shell.names() {
+            let Some(taken) = shell.take(name) else { continue };
+            if !matches!(taken.how, TakenFor::Alias | TakenFor::Function) {
+                continue;
+            }
+            let Some(copy) = search.reach(look.survey.root(), name).copies.into_iter().next() else { continue };
+            let hides = words::hides(&name.into(), &copy.path, &taken, search.context);
+            // The first context that has it stands for the others.
+            found.extend(hides.filter(|one| !found.iter().any(|known| known.subject == one.subject)));
+        }
+    }
+    found
+}

@@ -1,0 +1,151 @@
+//! Every finding of every family.
+//!
+//! One file per family; [`FAMILIES`] is the registry. A family looks at one side of the machine and tells
+//! what is wrong there; it knows no other family.
+
+mod commands;
+mod folders;
+mod held;
+mod launchers;
+mod libraries;
+mod modules;
+mod programs;
+mod unowned;
+
+use rayon::prelude::*;
+use schemars::JsonSchema;
+use serde::Serialize;
+
+use crate::model::{Finding, FindingKind, Severity};
+use crate::search::{Context, SearchPath, Situation};
+use crate::survey::Survey;
+use crate::text::Text;
+
+/// What the families look at.
+pub struct Look<'a, 's> {
+    /// The machine.
+    pub survey: &'a Survey<'s>,
+    /// The search path of each context of the person whose log-in stands for all.
+    pub searches: &'a [SearchPath],
+    /// What these contexts start with, in the same order; fewer where a search path was given.
+    pub usual: &'a [Situation],
+    /// The contexts of everyone.
+    pub situations: &'a [Situation],
+}
+
+impl Look<'_, '_> {
+    /// The search path that a person at this machine types into: that of a terminal, else of a log-in, else the first.
+    fn typed(&self) -> &SearchPath {
+        let of = |context| self.searches.iter().find(|search| search.context == context);
+        of(Context::Terminal).or_else(|| of(Context::Login)).unwrap_or(&self.searches[0])
+    }
+
+    /// What that context starts with.
+    fn typed_situation(&self) -> Option<&Situation> {
+        self.usual.iter().find(|one| one.context == self.typed().context)
+    }
+}
+
+/// One side of the machine.
+type Family = fn(&Look<'_, '_>) -> Vec<Finding>;
+
+/// Every family.
+const FAMILIES: &[Family] = &[
+    commands::shadowed,
+    commands::across,
+    commands::taken,
+    launchers::findings,
+    modules::findings,
+    libraries::findings,
+    libraries::manuals,
+    folders::findings,
+    programs::findings,
+    unowned::findings,
+    held::findings,
+];
+
+/// The answer.
+#[derive(Debug, Clone, Default, Serialize, JsonSchema)]
+pub struct Check {
+    /// What was found and asked for; what matters most comes first.
+    pub findings: Vec<Finding>,
+    /// What was found in all, whatever was asked for.
+    pub counts: Counts,
+}
+
+/// How many findings there are.
+#[derive(Debug, Clone, Copy, Default, PartialEq, Eq, Serialize, JsonSchema)]
+pub struct Counts {
+    /// Broken or unsafe now.
+    pub error: usize,
+    /// Will surprise or break.
+    pub warning: usize,
+    /// Worth knowing.
+    pub note: usize,
+    /// Accepted by the settings, and not among the others.
+    pub accepted: usize,
+}
+
+impl Counts {
+    /// Counts.
+    #[must_use]
+    pub fn of(findings: &[Finding]) -> Self {
+        let mut counts = Counts::default();
+        for finding in findings {
+            let count = match (&finding.accepted, finding.severity) {
+                (Some(_), _) => &mut counts.accepted,
+                (None, Severity::Error) => &mut counts.error,
+                (None, Severity::Warning) => &mut counts.warning,
+                (None, Severity::Note) => &mut counts.note,
+            };
+            *count += 1;
+        }
+        counts
+    }
+}
+
+/// Asks every family.
+#[must_use]
+pub fn check(look: &Look<'_, '_>, wanted: &Wanted) -> Check {
+    // The managers are opened before the families part, so that none of them waits for another to do it.
+    let _ = look.survey.holdings();
+    let found: Vec<Vec<Finding>> = FAMILIES.par_iter().map(|family| family(look)).collect();
+    let mut findings: Vec<Finding> = found.into_iter().flatten().collect();
+    findings.sort_by(order);
+    findings.dedup();
+    let counts = Counts::of(&findings);
+    findings.retain(|finding| wanted.has(finding));
+    Check { findings, counts }
+}
+
+/// What matters most first; then by subject, so that what is said of one thing stands together.
+pub(super) fn order(a: &Finding, b: &Finding) -> std::cmp::Ordering {
+    let key = |finding: &Finding| (std::cmp::Reverse(finding.severity), finding.subject.clone(), finding.kind);
+    key(a).cmp(&key(b)).then_with(|| a.summary.cmp(&b.summary))
+}
+
+/// Which findings are shown.
+#[derive(Debug, Clone, Default)]
+pub struct Wanted {
+    /// None below it.
+    pub level: Option<Severity>,
+    /// These kinds only; every kind where there is none.
+    pub kinds: Vec<FindingKind>,
+    /// About these subjects or packages only; about every one where there is none.
+    pub names: Vec<Text>,
+}
+
+impl Wanted {
+    /// Whether a finding is among them.
+    #[must_use]
+    pub fn has(&self, finding: &Finding) -> bool {
+        let is_about = |name: &Text| {
+            finding.subject == *name
+                || finding.packages.iter().any(|id| id == name || crate::text::path::name(id) == &**name)
+                || finding.paths.iter().any(|path| crate::text::path::name(path) == &**name)
+        };
+        self.level.is_none_or(|level| finding.severity >= level)
+            && (self.kinds.is_empty() || self.kinds.contains(&finding.kind))
+            && (self.names.is_empty() || self.names.iter().any(is_about))
+    }
+}

@@ -1,0 +1,228 @@
+//! What stands in a record against what stands on the disk.
+
+use rayon::prelude::*;
+
+use crate::digests::{self, Job};
+use crate::model::{Recorded, Severity};
+use crate::root::{Kind, Meta, Root};
+use crate::text::Text;
+
+/// In what a file can differ from its record.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord)]
+pub enum Attribute {
+    /// It is not there.
+    Missing,
+    /// It is something else: a folder, a link.
+    Kind,
+    /// Its content.
+    Digest,
+    /// Its length.
+    Size,
+    /// What a link leads to.
+    Target,
+    /// Its permissions.
+    Mode,
+    /// Its owner.
+    Owner,
+    /// Its group.
+    Group,
+    /// When it was last written.
+    Modified,
+}
+
+impl Attribute {
+    /// The word used in every output.
+    pub fn word(self) -> &'static str {
+        match self {
+            Attribute::Missing => "missing",
+            Attribute::Kind => "kind",
+            Attribute::Digest => "digest",
+            Attribute::Size => "size",
+            Attribute::Target => "target",
+            Attribute::Mode => "mode",
+            Attribute::Owner => "owner",
+            Attribute::Group => "group",
+            Attribute::Modified => "modified",
+        }
+    }
+
+    /// Whether it is the content that differs, and not only what is said of it.
+    pub fn is_content(self) -> bool {
+        matches!(self, Attribute::Kind | Attribute::Digest | Attribute::Size | Attribute::Target)
+    }
+}
+
+/// A file that is not as its record has it.
+#[derive(Debug, Clone)]
+pub struct Difference<'r> {
+    /// The holdings whose record it is.
+    pub holder: u16,
+    /// The record.
+    pub recorded: &'r Recorded,
+    /// In what it differs, each with what is recorded and what is there.
+    pub what: Vec<(Attribute, String)>,
+    /// How much it matters.
+    pub severity: Severity,
+}
+
+/// What came of a comparison.
+#[derive(Debug, Default)]
+pub struct Compared<'r> {
+    /// The files that differ, in the order of the records.
+    pub differences: Vec<Difference<'r>>,
+    /// Files that could not be read, and why.
+    pub unread: Vec<String>,
+}
+
+/// How thoroughly it is compared.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub enum Depth {
+    /// Only whether it is there.
+    Presence,
+    /// Everything; every content is read.
+    Content,
+}
+
+/// Compares every file; `done` is told of each file whose content was read.
+pub fn compare<'r>(
+    root: &Root,
+    files: &'r [(u16, Recorded)],
+    depth: Depth,
+    begin: &dyn Fn(usize),
+    done: &(dyn Fn() + Sync),
+) -> Compared<'r> {
+    let looked: Vec<(Vec<(Attribute, String)>, Option<Meta>)> =
+        files.par_iter().with_min_len(256).map(|(_, recorded)| look(root, recorded, depth)).collect();
+    let mut jobs = Vec::new();
+    let mut of_job = Vec::new();
+    if depth == Depth::Content {
+        for (place, ((_, recorded), (what, meta))) in files.iter().zip(&looked).enumerate() {
+            // A size that differs has told already; but managers tell of both.
+            let is_readable = !what.iter().any(|(what, _)| matches!(what, Attribute::Missing | Attribute::Kind));
+            let (Some(digest), Some(meta), true) = (&recorded.digest, meta, is_readable) else { continue };
+            jobs.push(Job { file: recorded.path.clone(), algorithm: digest.algorithm, size: meta.size });
+            of_job.push(place);
+        }
+    }
+    begin(jobs.len());
+    let read = digests::of_files(root, &jobs, done);
+    let mut differing: Vec<Vec<(Attribute, String)>> = looked.into_iter().map(|(what, _)| what).collect();
+    let mut unread = Vec::new();
+    for (place, read) in of_job.into_iter().zip(read) {
+        let recorded = files[place].1.digest.as_ref();
+        match (read, recorded) {
+            (Ok(found), Some(recorded)) if found != *recorded => {
+                let says = format!("recorded {}, is {}", recorded.hexadecimal, found.hexadecimal);
+                differing[place].push((Attribute::Digest, says));
+            }
+            (Ok(_), _) => {}
+            (Err(crate::root::RootError::WrongKind { found, .. }), _) => {
+                differing[place].push((Attribute::Kind, format!("recorded a file, is {found}")));
+            }
+            // Gone since it was looked at, or a link that leads nowhere.
+            (Err(error), _) if error.is_missing() => differing[place].push((Attribute::Kind, error.to_string())),
+            (Err(error), _) => unread.push(format!("{error}: whether it is altered is not known")),
+        }
+    }
+    let differences =
+        files.iter().zip(differing).filter(|(_, what)| !what.is_empty()).map(|((holder, recorded), mut what)| {
+            what.sort();
+            Difference { holder: *holder, recorded, severity: weigh(recorded, &what), what }
+        });
+    Compared { differences: differences.collect(), unread }
+}
+
+/// All but the digest.
+fn look(root: &Root, recorded: &Recorded, depth: Depth) -> (Vec<(Attribute, String)>, Option<Meta>) {
+    let mut what = Vec::new();
+    let mut meta = match root.entry(&recorded.path) {
+        Ok(meta) => meta,
+        Err(error) => {
+            if error.is_missing() && !recorded.may_be_absent {
+                what.push((Attribute::Missing, "recorded, but not there".to_owned()));
+            }
+            return (what, None);
+        }
+    };
+    if depth == Depth::Presence {
+        return (what, Some(meta));
+    }
+    // A link to a folder in a folder's place is how trees are moved.
+    if recorded.kind == Some(Kind::Folder)
+        && meta.kind == Kind::Link
+        && let Ok(behind) = root.target(&recorded.path)
+        && behind.kind == Kind::Folder
+    {
+        meta = behind;
+    }
+    let mut differs = |attribute, recorded: String, found: String| {
+        if recorded != found {
+            what.push((attribute, format!("recorded {recorded}, is {found}")));
+        }
+    };
+    if let Some(kind) = recorded.kind {
+        differs(Attribute::Kind, kind.to_string(), meta.kind.to_string());
+    }
+    let is_file = meta.kind == Kind::File;
+    if let Some(size) = recorded.size.filter(|_| is_file) {
+        differs(Attribute::Size, size.to_string(), meta.size.to_string());
+    }
+    if let Some(mode) = recorded.mode.filter(|_| meta.kind != Kind::Link) {
+        differs(Attribute::Mode, format!("{mode:04o}"), format!("{:04o}", meta.mode));
+    }
+    if let Some(owner) = recorded.owner {
+        differs(Attribute::Owner, owner.to_string(), meta.owner.to_string());
+    }
+    if let Some(group) = recorded.group {
+        differs(Attribute::Group, group.to_string(), meta.group.to_string());
+    }
+    if let Some(time) = recorded.modified.filter(|_| is_file) {
+        differs(Attribute::Modified, crate::model::rfc3339(time), crate::model::rfc3339(meta.modified));
+    }
+    if let Some(target) = recorded.target.as_ref().filter(|_| meta.kind == Kind::Link) {
+        let found = root.read_link(&recorded.path).unwrap_or_default();
+        differs(Attribute::Target, target.to_string(), found.to_string());
+    }
+    (what, Some(meta))
+}
+
+/// Folders whose files only people read.
+const DOCUMENTATION: [&[u8]; 8] = [
+    b"/usr/share/doc",
+    b"/usr/share/man",
+    b"/usr/share/info",
+    b"/usr/share/locale",
+    b"/usr/share/help",
+    b"/usr/share/lintian",
+    b"/usr/share/doc-base",
+    b"/usr/share/gtk-doc",
+];
+
+/// What nobody is meant to change, and programs need, matters.
+fn weigh(recorded: &Recorded, what: &[(Attribute, String)]) -> Severity {
+    let is_read_by_people = DOCUMENTATION.iter().any(|folder| crate::text::path::within(&recorded.path, folder));
+    let is_serious = what.iter().any(|(attribute, says)| match attribute {
+        Attribute::Missing => true,
+        // Runs under another's name, or is open to everybody: more than was meant.
+        Attribute::Mode => opens(says),
+        other => other.is_content(),
+    });
+    if recorded.is_settings || is_read_by_people || !is_serious { Severity::Note } else { Severity::Warning }
+}
+
+/// Whether permissions have become wider in a way that others can use: `recorded 0755, is 4755`.
+fn opens(says: &str) -> bool {
+    let numbers: Vec<u32> = says
+        .split(|c: char| !c.is_digit(8))
+        .filter(|part| part.len() >= 4)
+        .filter_map(|part| u32::from_str_radix(part, 8).ok())
+        .collect();
+    matches!(numbers[..], [recorded, found] if found & !recorded & 0o6002 != 0)
+}
+
+/// The name of a file for people: its last part, or the whole where that says nothing.
+pub fn listed(paths: &[&Text]) -> String {
+    let shown: Vec<String> = paths.iter().take(3).map(|path| path.to_string()).collect();
+    let more = if paths.len() > 3 { format!(" and {} more", paths.len() - 3) } else { String::new() };
+    format!("{}{more}", shown.join(", "))
+}

@@ -1,0 +1,246 @@
+//! Digests of files, many at a time.
+
+mod lanes;
+mod md5;
+mod sha256;
+
+use std::io::{self, Read};
+use std::sync::atomic::{AtomicUsize, Ordering};
+
+use crate::model::{Algorithm, Digest};
+use crate::root::{RegularFile, Root, RootError};
+use crate::text::Text;
+
+use lanes::{BLOCK, LANES, Lanes};
+use md5::Md5;
+use sha256::Sha256;
+
+/// One file, and the kind of digest that is wanted of it.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct Job {
+    /// The file.
+    pub file: Text,
+    /// How its digest is made.
+    pub algorithm: Algorithm,
+    /// How large it is thought to be, so that the largest can be begun first.
+    pub size: u64,
+}
+
+/// The digest of each job's file, in the order of the jobs; `done` is told of each file that is finished.
+///
+/// Links at the end of a path are followed. Files are read once, and no more of them than they were long when they
+/// were opened.
+#[must_use]
+pub fn of_files(root: &Root, jobs: &[Job], done: &(dyn Fn() + Sync)) -> Vec<Result<Digest, RootError>> {
+    let with = |wanted: &dyn Fn(Algorithm) -> bool| {
+        let mut order: Vec<usize> = (0..jobs.len()).filter(|job| wanted(jobs[*job].algorithm)).collect();
+        // One large file at the end would keep a single lane busy while the others have nothing to do.
+        order.sort_by_key(|job| std::cmp::Reverse(jobs[*job].size));
+        Queue { root, jobs, order, next: AtomicUsize::new(0), done }
+    };
+    let md5 = with(&|algorithm| algorithm == Algorithm::Md5);
+    let sha256 = with(&|algorithm| algorithm == Algorithm::Sha256);
+    let others = with(&|algorithm| !matches!(algorithm, Algorithm::Md5 | Algorithm::Sha256));
+    let mut found: Vec<Option<Result<Digest, RootError>>> = vec![None; jobs.len()];
+    let parts = rayon::broadcast(|_| {
+        let mut finished = Finished::new();
+        md5.in_lanes::<Md5>(&mut finished);
+        sha256.in_lanes::<Sha256>(&mut finished);
+        others.one_by_one(&mut finished);
+        finished
+    });
+    for (job, digest) in parts.into_iter().flatten() {
+        found[job] = Some(digest);
+    }
+    let missing = |job: usize| RootError::Missing { path: jobs[job].file.clone() };
+    found.into_iter().enumerate().map(|(job, digest)| digest.unwrap_or_else(|| Err(missing(job)))).collect()
+}
+
+/// The digest of one file.
+///
+/// # Errors
+/// Where it cannot be read.
+pub fn of_file(root: &Root, file: &[u8], algorithm: Algorithm) -> Result<Digest, RootError> {
+    whole(root.open(file)?, file, algorithm)
+}
+
+/// What workers take their jobs from: jobs of one way of making digests, or of those that have no lanes.
+struct Queue<'q> {
+    root: &'q Root,
+    jobs: &'q [Job],
+    order: Vec<usize>,
+    next: AtomicUsize,
+    done: &'q (dyn Fn() + Sync),
+}
+
+type Finished = Vec<(usize, Result<Digest, RootError>)>;
+
+impl Queue<'_> {
+    /// The next job whose file can be opened; those whose file cannot be are finished.
+    fn begin(&self, finished: &mut Finished) -> Option<(usize, RegularFile)> {
+        loop {
+            let job = *self.order.get(self.next.fetch_add(1, Ordering::Relaxed))?;
+            match self.root.open(&self.jobs[job].file) {
+                Ok(opened) => return Some((job, opened)),
+                Err(error) => self.finish(job, Err(error), finished),
+            }
+        }
+    }
+
+    fn finish(&self, job: usize, digest: Result<Digest, RootError>, finished: &mut Finished) {
+        finished.push((job, digest));
+        (self.done)();
+    }
+
+    fn one_by_one(&self, finished: &mut Finished) {
+        while let Some((job, opened)) = self.begin(finished) {
+            let Job { file, algorithm, .. } = &self.jobs[job];
+            self.finish(job, whole(opened, file, *algorithm), finished);
+        }
+    }
+
+    fn in_lanes<L: Lanes>(&self, finished: &mut Finished) {
+        let mut state = L::new();
+        let mut lanes: [Option<Lane>; LANES] = std::array::from_fn(|_| None);
+        loop {
+            for (place, lane) in lanes.iter_mut().enumerate() {
+                self.keep_busy(place, lane, &mut state, finished);
+            }
+            let ready = lanes.iter().flatten().map(|lane| lane.blocks().len() / BLOCK).min();
+            let Some(ready) = ready else { return };
+            let blocks: [&[u8]; LANES] =
+                std::array::from_fn(|place| lanes[place].as_ref().map_or(&[][..], Lane::blocks));
+            for block in 0..ready {
+                state.take(blocks.map(|blocks| blocks.get(block * BLOCK..).unwrap_or_default()));
+            }
+            lanes.iter_mut().flatten().for_each(|lane| lane.start += ready * BLOCK);
+        }
+    }
+
+    /// Sees to it that a lane has a block to go on with, as long as there are jobs.
+    fn keep_busy<L: Lanes>(&self, place: usize, lane: &mut Option<Lane>, state: &mut L, finished: &mut Finished) {
+        loop {
+            if lane.is_none() {
+                *lane = self.begin(finished).map(|(job, opened)| Lane::new(job, opened));
+                state.restart(place);
+            }
+            let Some(one) = lane else { return };
+            let Job { file, algorithm, .. } = &self.jobs[one.job];
+            let digest = match one.fill::<L>() {
+                Ok(true) => return,
+                Ok(false) => Ok(Digest::of(*algorithm, &state.digest(place))),
+                Err(error) => Err(RootError::Failed { path: file.clone(), cause: error.to_string() }),
+            };
+            self.finish(one.job, digest, finished);
+            *lane = None;
+        }
+    }
+}
+
+/// Bytes that a lane reads at a time.
+const CHUNK: usize = 64 << 10;
+
+/// A file on its way through a lane.
+struct Lane {
+    job: usize,
+    file: RegularFile,
+    buffer: Vec<u8>,
+    start: usize,
+    end: usize,
+    length: u64,
+    has_ended: bool,
+}
+
+impl Lane {
+    fn new(job: usize, file: RegularFile) -> Self {
+        let size = usize::try_from(file.meta().size).unwrap_or(CHUNK).min(CHUNK);
+        Lane { job, file, buffer: vec![0; size + 2 * BLOCK], start: 0, end: 0, length: 0, has_ended: false }
+    }
+
+    /// What is there of whole blocks.
+    fn blocks(&self) -> &[u8] {
+        let whole = (self.end - self.start) / BLOCK * BLOCK;
+        &self.buffer[self.start..self.start + whole]
+    }
+
+    /// Reads on where no block is left; false at the end of the file, its ending taken.
+    fn fill<L: Lanes>(&mut self) -> io::Result<bool> {
+        while self.end - self.start < BLOCK {
+            if self.has_ended {
+                return Ok(false);
+            }
+            self.buffer.copy_within(self.start..self.end, 0);
+            (self.start, self.end) = (0, self.end - self.start);
+            // The ending needs room behind what is read; a file that grows meanwhile is not followed.
+            let left = usize::try_from(self.file.meta().size - self.length).unwrap_or(usize::MAX);
+            let most = (self.buffer.len() - 2 * BLOCK).saturating_sub(self.end).min(left);
+            let count = if most == 0 { 0 } else { self.file.read(&mut self.buffer[self.end..self.end + most])? };
+            self.length += count as u64;
+            self.end += count;
+            if count == 0 {
+                let ending = L::ending(self.length);
+                self.buffer[self.end..self.end + ending.len()].copy_from_slice(&ending);
+                self.end += ending.len();
+                self.has_ended = true;
+            }
+        }
+        Ok(true)
+    }
+}
+
+/// The digest of an opened file, by itself.
+fn whole(file: RegularFile, path: &[u8], algorithm: Algorithm) -> Result<Digest, RootError> {
+    fn run<D: sha2::Digest>(mut file: impl Read) -> io::Result<Vec<u8>> {
+        let mut digest = D::new();
+        let mut buffer = vec![0; CHUNK];
+        loop {
+            match file.read(&mut buffer)? {
+                0 => return Ok(digest.finalize().to_vec()),
+                count => digest.update(&buffer[..count]),
+            }
+        }
+    }
+    let size = file.meta().size;
+    let file = file.take(size);
+    let bytes = match algorithm {
+        Algorithm::Md5 => run::<::md5::Md5>(file),
+        Algorithm::Sha1 => run::<sha1::Sha1>(file),
+        Algorithm::Sha256 => run::<sha2::Sha256>(file),
+        Algorithm::Sha384 => run::<sha2::Sha384>(file),
+        Algorithm::Sha512 => run::<sha2::Sha512>(file),
+    };
+    bytes
+        .map(|bytes| Digest::of(algorithm, &bytes))
+        .map_err(|error| RootError::Failed { path: path.into(), cause: error.to_string() })
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn every_length_has_the_digest_that_one_at_a_time_gives() {
+        let folder = tempfile::tempdir().unwrap();
+        let sizes = (0..300).chain([4096, 65_535, 65_536, 65_537, 65_600, 200_000, 1 << 20]);
+        let mut jobs = Vec::new();
+        for (number, size) in sizes.enumerate() {
+            let content: Vec<u8> = (0..size).map(|at: usize| (at * 7 + number) as u8).collect();
+            std::fs::write(folder.path().join(format!("{number}")), &content).unwrap();
+            for algorithm in [Algorithm::Md5, Algorithm::Sha256, Algorithm::Sha512] {
+                jobs.push(Job { file: format!("/{number}").into(), algorithm, size: size as u64 });
+            }
+        }
+        jobs.push(Job { file: "/gone".into(), algorithm: Algorithm::Md5, size: 9 });
+        let root = Root::offline(folder.path()).unwrap();
+        let done = AtomicUsize::new(0);
+        let found = of_files(&root, &jobs, &|| {
+            done.fetch_add(1, Ordering::Relaxed);
+        });
+        assert_eq!(done.into_inner(), jobs.len());
+        for (job, digest) in jobs.iter().zip(found) {
+            assert_eq!(digest, of_file(&root, &job.file, job.algorithm), "{}", job.file);
+        }
+        let empty = of_file(&root, b"/0", Algorithm::Md5).unwrap();
+        assert_eq!(empty.hexadecimal, "d41d8cd98f00b204e9800998ecf8427e");
+    }
+}

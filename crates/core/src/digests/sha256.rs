@@ -1,0 +1,128 @@
+//! SHA-256 (FIPS 180-4) of several inputs at once.
+
+use wide::u32x8;
+
+use super::lanes::{LANES, Lanes};
+
+/// What a digest starts with: the fractions of the square roots of the first primes.
+const START: [u32; 8] =
+    [0x6a09_e667, 0xbb67_ae85, 0x3c6e_f372, 0xa54f_f53a, 0x510e_527f, 0x9b05_688c, 0x1f83_d9ab, 0x5be0_cd19];
+
+/// The fractions of the cube roots of the first primes.
+const ROOTS: [u32; 64] = [
+    0x428a_2f98,
+    0x7137_4491,
+    0xb5c0_fbcf,
+    0xe9b5_dba5,
+    0x3956_c25b,
+    0x59f1_11f1,
+    0x923f_82a4,
+    0xab1c_5ed5,
+    0xd807_aa98,
+    0x1283_5b01,
+    0x2431_85be,
+    0x550c_7dc3,
+    0x72be_5d74,
+    0x80de_b1fe,
+    0x9bdc_06a7,
+    0xc19b_f174,
+    0xe49b_69c1,
+    0xefbe_4786,
+    0x0fc1_9dc6,
+    0x240c_a1cc,
+    0x2de9_2c6f,
+    0x4a74_84aa,
+    0x5cb0_a9dc,
+    0x76f9_88da,
+    0x983e_5152,
+    0xa831_c66d,
+    0xb003_27c8,
+    0xbf59_7fc7,
+    0xc6e0_0bf3,
+    0xd5a7_9147,
+    0x06ca_6351,
+    0x1429_2967,
+    0x27b7_0a85,
+    0x2e1b_2138,
+    0x4d2c_6dfc,
+    0x5338_0d13,
+    0x650a_7354,
+    0x766a_0abb,
+    0x81c2_c92e,
+    0x9272_2c85,
+    0xa2bf_e8a1,
+    0xa81a_664b,
+    0xc24b_8b70,
+    0xc76c_51a3,
+    0xd192_e819,
+    0xd699_0624,
+    0xf40e_3585,
+    0x106a_a070,
+    0x19a4_c116,
+    0x1e37_6c08,
+    0x2748_774c,
+    0x34b0_bcb5,
+    0x391c_0cb3,
+    0x4ed8_aa4a,
+    0x5b9c_ca4f,
+    0x682e_6ff3,
+    0x748f_82ee,
+    0x78a5_636f,
+    0x84c8_7814,
+    0x8cc7_0208,
+    0x90be_fffa,
+    0xa450_6ceb,
+    0xbef9_a3f7,
+    0xc671_78f2,
+];
+
+/// The state of every lane.
+#[derive(Debug, Clone)]
+pub struct Sha256([u32x8; 8]);
+
+impl Lanes for Sha256 {
+    const FROM_THE_HIGH_END: bool = true;
+
+    fn new() -> Self {
+        Sha256(START.map(u32x8::splat))
+    }
+
+    fn restart(&mut self, lane: usize) {
+        for (vector, word) in self.0.iter_mut().zip(START) {
+            vector.as_mut_array()[lane] = word;
+        }
+    }
+
+    fn digest(&self, lane: usize) -> Vec<u8> {
+        self.0.iter().flat_map(|vector| vector.to_array()[lane].to_be_bytes()).collect()
+    }
+
+    fn take(&mut self, blocks: [&[u8]; LANES]) {
+        let mut words = Self::words(blocks);
+        let [mut a, mut b, mut c, mut d, mut e, mut f, mut g, mut h] = self.0;
+        for (step, root) in ROOTS.into_iter().enumerate() {
+            let at = step % 16;
+            // From the seventeenth step on, a word is made of four before it and takes the place of the oldest.
+            if step >= 16 {
+                let (x, y) = (words[(step + 1) % 16], words[(step + 14) % 16]);
+                let early = right::<7>(x) ^ right::<18>(x) ^ (x >> 3);
+                let late = right::<17>(y) ^ right::<19>(y) ^ (y >> 10);
+                words[at] = words[at] + early + words[(step + 9) % 16] + late;
+            }
+            let mixed = right::<6>(e) ^ right::<11>(e) ^ right::<25>(e);
+            let first = h + mixed + (g ^ (e & (f ^ g))) + u32x8::splat(root) + words[at];
+            let second = (right::<2>(a) ^ right::<13>(a) ^ right::<22>(a)) + ((a & (b | c)) | (b & c));
+            (h, g, f, e) = (g, f, e, d + first);
+            (d, c, b, a) = (c, b, a, first + second);
+        }
+        for (vector, new) in self.0.iter_mut().zip([a, b, c, d, e, f, g, h]) {
+            *vector += new;
+        }
+    }
+}
+
+/// Each word with its bits turned to the right.
+#[inline(always)]
+fn right<const BY: u32>(word: u32x8) -> u32x8 {
+    (word >> BY) | (word << (32 - BY))
+}
