@@ -18,4 +18,5 @@ pub mod scene;
 pub mod search;
 pub mod survey;
 pub mod text;
+pub mod titles;
 pub mod version;

@@ -87,6 +87,8 @@ pub struct Scene {
     pub here: Here,
     /// More folders in which bundles of one file are kept.
     pub extra_folders: Vec<Text>,
+    /// Which packages a person says to be the same software, or not.
+    pub title_rules: crate::titles::Rules,
     system: OnceLock<Option<System>>,
 }
 
@@ -111,7 +113,14 @@ impl Scene {
     pub fn new(mut root: Root, people: &People, here: Here) -> Result<Self, UnknownPerson> {
         let people = find_people(&root, people)?;
         root.expect_few(people.iter().map(|person| person.home.clone()));
-        Ok(Scene { root, people, here, extra_folders: Vec::new(), system: OnceLock::new() })
+        Ok(Scene {
+            root,
+            people,
+            here,
+            extra_folders: Vec::new(),
+            title_rules: crate::titles::Rules::default(),
+            system: OnceLock::new(),
+        })
     }
 
     /// The person whose log-in stands for all of them: the first ordinary one, else root.

@@ -7,10 +7,10 @@ use schemars::JsonSchema;
 use serde::Serialize;
 
 use crate::findings::held;
-use crate::model::{Asked, Finding, ManagerId, Offer, Remedy, Status};
+use crate::model::{Asked, Finding, Offer, Remedy, Status};
 use crate::survey::Survey;
 use crate::text::Text;
-use crate::version::{rpm, tokens};
+use crate::version::upstream;
 
 /// What is asked.
 #[derive(Debug, Clone, Default)]
@@ -227,7 +227,8 @@ fn rank(prefer: &[String], offer: &Offer) -> usize {
 
 /// Orders by what upstream calls its versions: an epoch and a packager's revision aside.
 fn upstream_order(a: &Offer, b: &Offer) -> Ordering {
-    tokens::compare(&upstream(a.manager, a.version.as_deref()), &upstream(b.manager, b.version.as_deref()))
+    let part = |one: &Offer| upstream::part(one.manager.0, one.version.as_deref().unwrap_or_default());
+    upstream::compare(&part(a), &part(b))
 }
 
 /// By the manager's own rule, where both are of one manager.
@@ -239,27 +240,11 @@ fn own_order(survey: &Survey<'_>, a: &Offer, b: &Offer) -> Ordering {
     }
 }
 
-fn upstream(manager: ManagerId, version: Option<&[u8]>) -> Text {
-    let version = version.unwrap_or_default();
-    match manager.0 {
-        "dpkg" | "rpm" | "pacman" => {
-            let (_, version, _) = rpm::parts(version);
-            // `~rc1` is before the version; `+dfsg` and `~bpo` are the packager's.
-            let bare = memchr::memchr(b'+', version).map_or(version, |at| &version[..at]);
-            bstr::ByteSlice::replace(bare, "~", "").into()
-        }
-        "apk" | "portage" => {
-            let bare = memchr::memmem::rfind(version, b"-r").map_or(version, |at| &version[..at]);
-            bstr::ByteSlice::replace(bare, "_", "").into()
-        }
-        _ => version.into(),
-    }
-}
-
 #[cfg(test)]
 mod tests {
     use super::*;
-    use crate::model::{Origin, Scope};
+    use crate::model::{ManagerId, Origin, Scope};
+    use crate::version::{rpm, tokens};
 
     fn offer(manager: &'static str, version: &str, trust: &str, installed: bool) -> Offer {
         let source = Origin {

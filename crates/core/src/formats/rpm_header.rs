@@ -19,6 +19,7 @@ pub mod tag {
     pub const INSTALL_TIME: u32 = 1008;
     pub const SIZE: u32 = 1009;
     pub const VENDOR: u32 = 1011;
+    pub const URL: u32 = 1020;
     pub const ARCH: u32 = 1022;
     pub const OLD_FILE_NAMES: u32 = 1027;
     pub const FILE_SIZES: u32 = 1028;
@@ -32,6 +33,7 @@ pub mod tag {
     pub const FILE_GROUPS: u32 = 1040;
     pub const FILE_VERIFY_FLAGS: u32 = 1045;
     pub const DIR_INDEXES: u32 = 1116;
+    pub const SOURCE: u32 = 1044;
     pub const BASE_NAMES: u32 = 1117;
     pub const DIR_NAMES: u32 = 1118;
     pub const LONG_FILE_SIZES: u32 = 5008;

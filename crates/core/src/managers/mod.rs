@@ -33,8 +33,8 @@ use hashbrown::HashMap;
 use crate::formats::shell::pattern::fits;
 
 use crate::model::{
-    Asked, Claim, Claimant, Coverage, Digest, Evidence, Installation, Lead, ManagerId, Mark, Offer, Owner, Package,
-    PathClaim, Recorded, Remedy, State, Wanted,
+    Asked, Claim, Claimant, Coverage, Digest, Evidence, Finding, Installation, Lead, ManagerId, Mark, Offer, Owner,
+    Package, PathClaim, Recorded, Remedy, State, Wanted,
 };
 use crate::scene::Scene;
 use crate::text::Text;
@@ -183,6 +183,28 @@ pub trait Holdings: Sync + Send {
         Vec::new()
     }
 
+    /// Folders that a marker leaves to another manager: each with the marker, and the packages that are in it all the
+    /// same.
+    fn bypasses(&self) -> Vec<(Text, Evidence, Vec<u32>)> {
+        Vec::new()
+    }
+
+    /// What the manager's own records say that a maintainer should know.
+    fn peculiar(&self) -> Vec<Finding> {
+        Vec::new()
+    }
+
+    /// What tells which software each package is, beyond its name, its commands and its launchers; in the order of
+    /// [`Holdings::packages`], or nothing where nothing more is known.
+    fn hints(&self) -> Vec<Hint> {
+        Vec::new()
+    }
+
+    /// The self-contained environments of Python that are found here.
+    fn environments(&self) -> Vec<Environment> {
+        Vec::new()
+    }
+
     /// The numbered states that the manager keeps itself, oldest first.
     fn states(&self) -> Vec<State> {
         Vec::new()
@@ -282,6 +304,34 @@ fn mark_candidates(offers: &mut [Offer], order: &dyn Fn(&[u8], &[u8]) -> Orderin
         offers.iter().map(|one| if one.held { one.installed } else { is_newest(one) }).collect()
     };
     offers.iter_mut().zip(marks).for_each(|(one, mark)| one.candidate = mark);
+}
+
+/// What tells which software a package is.
+#[derive(Debug, Clone, PartialEq, Eq, Default)]
+pub struct Hint {
+    /// The source that its packagers made it from, where that is called otherwise.
+    pub source: Option<Text>,
+    /// The address of upstream.
+    pub upstream: Option<Text>,
+    /// Programs that an app starts inside its sandbox.
+    pub starts: Vec<Text>,
+}
+
+/// A self-contained environment of Python: a folder with modules of its own.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct Environment {
+    /// Its folder.
+    pub location: Text,
+    /// Its folders of modules.
+    pub folders: Vec<Text>,
+    /// The version of its interpreter: `3.11`.
+    pub python: Option<Text>,
+    /// That version in full, as it was when the environment was made.
+    pub base: Option<Text>,
+    /// Whether the modules of the system are imported as well.
+    pub sees_system: bool,
+    /// In whose home it lies.
+    pub person: Option<Text>,
 }
 
 /// What a reader of packages needs beyond their names and versions.

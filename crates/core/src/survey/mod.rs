@@ -7,7 +7,7 @@ use std::sync::OnceLock;
 use rayon::prelude::*;
 
 use crate::claims::{ClaimIndex, FoundClaim};
-use crate::managers::{self, Detail, Holdings};
+use crate::managers::{self, Detail, Hint, Holdings};
 use crate::model::{
     Claimant, Coverage, CoverageState, Evidence, LeadTo, ManagerId, Owner, Package, PathClaim, Remedy, Scope, Wanted,
 };
@@ -15,13 +15,24 @@ use crate::root::{Gap, Root};
 use crate::scene::Scene;
 use crate::search::{How, SearchPath, Trail, program_folders};
 use crate::text::{Text, path};
+use crate::titles::{self, Known, Titles};
 
 /// The machine as known. Its parts are read once, on first use.
 pub struct Survey<'s> {
     /// Where it looks.
     pub scene: &'s Scene,
     holdings: OnceLock<Vec<Box<dyn Holdings + 's>>>,
+    titled: OnceLock<Titled>,
     yielded: yielded::Yielded,
+}
+
+/// Every package with its commands, and which of them are the same software.
+#[derive(Debug)]
+pub struct Titled {
+    /// The packages; what is another manager's is left out.
+    pub packages: Vec<Package>,
+    /// Their titles, by their places in `packages`.
+    pub titles: Titles,
 }
 
 /// Who owns a path, and who placed it.
@@ -38,7 +49,7 @@ impl<'s> Survey<'s> {
     /// A survey of the scene. Nothing is read yet.
     #[must_use]
     pub fn of(scene: &'s Scene) -> Self {
-        Survey { scene, holdings: OnceLock::new(), yielded: yielded::Yielded::default() }
+        Survey { scene, holdings: OnceLock::new(), titled: OnceLock::new(), yielded: yielded::Yielded::default() }
     }
 
     /// The tree that is looked at.
@@ -84,6 +95,32 @@ impl<'s> Survey<'s> {
         all
     }
 
+    /// Every package with its commands and launchers, and their titles.
+    pub fn titled(&self) -> &Titled {
+        self.titled.get_or_init(|| {
+            let detail = Detail { programs: true, ..Detail::default() };
+            let read: Vec<(Vec<Package>, Vec<Hint>)> =
+                self.holdings().par_iter().map(|held| (held.packages(detail), held.hints())).collect();
+            let (mut packages, mut known) = (Vec::new(), Vec::new());
+            for ((holder, held), (of_holder, hints)) in (0..).zip(self.holdings()).zip(read) {
+                let mut hints = hints.into_iter();
+                for (number, package) in (0..).zip(of_holder) {
+                    let hint = hints.next().unwrap_or_default();
+                    if held.may_yield(number) && self.is_yielded(holder, number) {
+                        continue;
+                    }
+                    known.push(known_of(&package, hint));
+                    packages.push(package);
+                }
+            }
+            let titles = titles::unite(&known, &self.scene.title_rules);
+            for (place, title) in titles.of.iter().enumerate() {
+                packages[place].title = title.map(|title| titles.names[title as usize].clone());
+            }
+            Titled { packages, titles }
+        })
+    }
+
     /// The packages of each installation, with its coverage.
     #[must_use]
     pub fn by_installation(&self, detail: Detail) -> Vec<(Vec<Coverage>, Vec<Package>)> {
@@ -110,7 +147,13 @@ impl<'s> Survey<'s> {
     /// The commands with which a package's own manager acts on it, the safest first.
     #[must_use]
     pub fn remedies_of(&self, owner: &Owner) -> Vec<Remedy> {
-        let found = self.named(&owner.name).into_iter().find(|(held, number)| held.owner(*number).id == owner.id);
+        self.remedies_by_id(&owner.name, &owner.id)
+    }
+
+    /// The same of the package with this name and id.
+    #[must_use]
+    pub fn remedies_by_id(&self, name: &[u8], id: &Text) -> Vec<Remedy> {
+        let found = self.named(name).into_iter().find(|(held, number)| held.owner(*number).id == *id);
         found.map(|(held, number)| held.remedies(number)).unwrap_or_default()
     }
 
@@ -144,6 +187,14 @@ impl<'s> Survey<'s> {
         let (present, removed): (Vec<_>, Vec<_>) = packages.into_iter().partition(is_present);
         let packages = if present.is_empty() { removed } else { present };
         Ownership { packages, group: groups.into_iter().next() }
+    }
+
+    /// The owner of what stands at a path, links followed.
+    #[must_use]
+    pub fn ownership_of(&self, path: &[u8]) -> Option<Owner> {
+        let settled = self.root().settle_folder(path);
+        let index = self.claims(std::iter::once(&*settled));
+        self.ownership(&index, &settled).packages.first().and_then(|claim| self.owner(claim))
     }
 
     /// Claims of managers that know their own places.
@@ -297,6 +348,21 @@ impl<'s> Survey<'s> {
             }
         }
         coverage
+    }
+}
+
+/// What titles are told by.
+fn known_of(package: &Package, hint: Hint) -> Known {
+    let name = |file: &Text| Text::from(path::name(file));
+    let bare = |id: &Text| Text::from(id.strip_suffix(b".desktop").unwrap_or(id));
+    Known {
+        manager: package.manager,
+        scope: package.scope.clone(),
+        name: package.name.clone(),
+        source: hint.source,
+        commands: package.commands.iter().map(name).chain(hint.starts).collect(),
+        launchers: package.launchers.iter().map(bare).collect(),
+        upstream: hint.upstream,
     }
 }
 

@@ -10,6 +10,7 @@ pub mod pep440;
 pub mod rpm;
 pub mod semver;
 pub mod tokens;
+pub mod upstream;
 
 use std::cmp::Ordering;
 

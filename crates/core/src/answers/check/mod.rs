@@ -4,13 +4,18 @@
 //! what is wrong there; it knows no other family.
 
 mod commands;
+mod files;
 mod folders;
 mod held;
 mod launchers;
 mod libraries;
 mod modules;
 mod programs;
+mod protection;
+mod records;
+pub mod requirements;
 mod unowned;
+mod versions;
 
 use rayon::prelude::*;
 use schemars::JsonSchema;
@@ -61,6 +66,14 @@ const FAMILIES: &[Family] = &[
     folders::findings,
     programs::findings,
     unowned::findings,
+    files::missing,
+    files::shared,
+    requirements::findings,
+    protection::findings,
+    versions::findings,
+    records::peculiar,
+    records::states,
+    records::not_programs,
     held::findings,
 ];
 

@@ -132,8 +132,13 @@ impl Group {
     }
 
     /// What the system says of the present choice.
+    /// The provider that is in force.
+    pub fn chosen(&self, root: &Root) -> Option<Text> {
+        root.read_link(&path::join(CHOSEN, &self.name)).ok()
+    }
+
     pub fn evidence(&self, root: &Root) -> Vec<Evidence> {
-        let Ok(chosen) = root.read_link(&path::join(CHOSEN, &self.name)) else {
+        let Some(chosen) = self.chosen(root) else {
             return vec![Evidence::line(self.file.clone(), 1, "no choice is in force")];
         };
         let count = self.choices.len();

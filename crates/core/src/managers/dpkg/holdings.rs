@@ -14,10 +14,10 @@ use super::marks::Marks;
 use super::pairing::{self, Paired};
 use super::status::{self, Record, State, Want};
 use crate::managers::listed::{self, Role};
-use crate::managers::{Detail, Holdings};
+use crate::managers::{Detail, Hint, Holdings};
 use crate::model::{
-    Algorithm, Asked, Claim, Claimant, Coverage, CoverageState, Digest, Evidence, Installation, ManagerId, Mark, Offer,
-    Owner, Package, Recorded, Remedy, Status, Wanted,
+    Algorithm, Asked, Claim, Claimant, Coverage, CoverageState, Digest, Evidence, Finding, Installation, ManagerId,
+    Mark, Offer, Owner, Package, Recorded, Remedy, Status, Wanted,
 };
 use crate::root::{Folder, Limit};
 use crate::scene::Scene;
@@ -92,7 +92,7 @@ impl<'s> DpkgHoldings<'s> {
         self.diversions.get_or_init(|| self.noting(|notes| Diversions::read(&self.scene.root, notes)))
     }
 
-    fn groups(&self) -> &[Group] {
+    pub(super) fn groups(&self) -> &[Group] {
         self.groups.get_or_init(|| self.noting(|notes| alternatives::read(&self.scene.root, notes)))
     }
 
@@ -441,6 +441,14 @@ impl Holdings for DpkgHoldings<'_> {
         lists::digest_in(&digests.ok()?.0, ends_there).map(|md5| Digest::from_hexadecimal(Algorithm::Md5, &md5))
     }
 
+    fn peculiar(&self) -> Vec<Finding> {
+        DpkgHoldings::peculiar(self)
+    }
+
+    fn hints(&self) -> Vec<Hint> {
+        status::hints(&self.scene.root, &self.records)
+    }
+
     fn recorded(&self, packages: Option<&[u32]>) -> Vec<Recorded> {
         self.recorded_files(packages)
     }
@@ -459,6 +467,13 @@ impl Holdings for DpkgHoldings<'_> {
         let remedy = |purpose: &str, command: String| Remedy { purpose: purpose.to_owned(), command };
         match record.state {
             State::Lost => vec![],
+            State::Unpacked | State::HalfConfigured => vec![remedy("repair", format!("sudo dpkg --configure {name}"))],
+            State::HalfInstalled if apt => {
+                vec![remedy("repair", format!("sudo apt install --reinstall {name}"))]
+            }
+            _ if record.reinstall_required && apt => {
+                vec![remedy("repair", format!("sudo apt install --reinstall {name}"))]
+            }
             State::ConfigFiles if apt => vec![remedy("remove its settings", format!("sudo apt purge {name}"))],
             State::ConfigFiles => vec![remedy("remove its settings", format!("sudo dpkg --purge {name}"))],
             // Removing these breaks the system; no one should be told how in passing.

@@ -25,6 +25,7 @@ mod lists;
 mod marks;
 mod offers;
 mod pairing;
+mod peculiar;
 mod recorded;
 mod status;
 

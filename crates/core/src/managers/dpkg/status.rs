@@ -8,6 +8,7 @@ use hashbrown::HashMap;
 
 use super::ADMIN;
 use crate::formats::stanza::{Stanza, is_cut, stanzas};
+use crate::managers::Hint;
 use crate::model::Status;
 use crate::root::{Limit, Root, RootError};
 use crate::text::{Text, path};
@@ -94,6 +95,27 @@ pub struct Records {
     pub damage: Vec<String>,
     /// Whether any record could be read at all.
     pub unreadable: bool,
+}
+
+/// The source and the home page of each record. What stands in `updates/` is about the state alone.
+pub fn hints(root: &Root, records: &[Record]) -> Vec<Hint> {
+    let file = path::join(ADMIN, b"status");
+    let status = root.read(&file, Limit::RECORD).unwrap_or_default();
+    let mut by_line: HashMap<u32, Hint> = HashMap::new();
+    for stanza in stanzas(&status) {
+        let mut hint = Hint::default();
+        for field in stanza.fields().flatten() {
+            match field.name {
+                // A version in parentheses stands behind it, where it is not the package's own.
+                b"Source" => hint.source = field.value.split(|&b| b == b' ').next().map(Text::from),
+                b"Homepage" => hint.upstream = Some(field.value.into()),
+                _ => {}
+            }
+        }
+        by_line.insert(stanza.line, hint);
+    }
+    let of_one = |record: &Record| by_line.get(&record.line).filter(|_| record.source == file).cloned();
+    records.iter().map(|record| of_one(record).unwrap_or_default()).collect()
 }
 
 /// Reads all packages.

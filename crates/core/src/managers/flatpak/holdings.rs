@@ -7,7 +7,7 @@ use super::ID;
 use super::deploy::{self, Deploy};
 use super::installations::Base;
 use crate::formats::key_file::KeyFile;
-use crate::managers::{Detail, Holdings, fits};
+use crate::managers::{Detail, Hint, Holdings, fits};
 use crate::model::{
     Asked, Coverage, CoverageState, Evidence, Installation, Lead, ManagerId, Offer, Origin, Owner, Package, PathClaim,
     Reason, Remedy, Scope, Status,
@@ -382,6 +382,14 @@ impl Holdings for FlatpakHoldings<'_> {
     fn launcher_folders(&self) -> Vec<(Text, String)> {
         let how = "a log-in adds it, by /etc/profile.d/flatpak.sh or the session's environment generators".to_owned();
         vec![(path::join(&self.base.folder, b"exports/share"), how)]
+    }
+
+    fn hints(&self) -> Vec<Hint> {
+        let of_one = |deployed: &Deployed| Hint {
+            starts: deployed.metadata.get("Application", "command").map(Text::from).into_iter().collect(),
+            ..Hint::default()
+        };
+        self.deployed.iter().map(of_one).collect()
     }
 
     fn started_by(&self, words: &[String]) -> Option<u32> {

@@ -63,6 +63,26 @@ impl Distribution {
         noted.or_else(|_| root.entry(&self.metadata)).ok().map(|meta| meta.modified)
     }
 
+    /// The address of upstream: `Home-page`, or the address that is labelled as one.
+    pub fn upstream(&self, root: &Root) -> Option<Text> {
+        let file = if self.metadata.ends_with(b".dist-info") { &b"METADATA"[..] } else { b"PKG-INFO" };
+        let headers = root.read_start(&path::join(&self.metadata, file), HEADERS).ok()?;
+        if let Some(page) = header(&headers, "Home-page").filter(|page| *page != b"UNKNOWN") {
+            return Some(page.into());
+        }
+        let lines = headers.split(|&b| b == b'\n').take_while(|line| !line.trim_ascii().is_empty());
+        let labelled = lines.filter_map(|line| line.strip_prefix(b"Project-URL: "));
+        labelled
+            .filter_map(|line| {
+                let at = memchr::memchr(b',', line)?;
+                let is_home = ["homepage", "home", "source", "repository", "source code"]
+                    .iter()
+                    .any(|label| line[..at].trim_ascii().eq_ignore_ascii_case(label.as_bytes()));
+                is_home.then(|| line[at + 1..].trim_ascii().into())
+            })
+            .next()
+    }
+
     /// Where it came from. Without `direct_url.json`, an installer took it from an index.
     pub fn origin(&self) -> Option<Origin> {
         let origin = |name: &str, kind: &str, url: Option<&str>, trust: Option<&str>| Origin {

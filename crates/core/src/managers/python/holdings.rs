@@ -10,7 +10,7 @@ use rayon::prelude::*;
 use super::distribution::Distribution;
 use super::site::{self, Place, Site, is_folder, programs};
 use super::{PIP, UV, find, record};
-use crate::managers::{Detail, Holdings};
+use crate::managers::{Detail, Environment, Hint, Holdings};
 use crate::model::{
     Claimant, Coverage, CoverageState, Digest, Evidence, Installation, ManagerId, Mark, Owner, Package, PathClaim,
     Reason, Recorded, Remedy, Scope, Status,
@@ -450,6 +450,43 @@ impl Holdings for PythonHoldings<'_> {
             let mut lines = record::lines(&content);
             lines.find(|(_, line)| *self.scene.root.settle(&line.path(folder)) == *path)?.1.digest()
         })
+    }
+
+    fn hints(&self) -> Vec<Hint> {
+        let everything = self.everything();
+        let distributions = everything.iter().flat_map(|shelf| &shelf.site.distributions);
+        let all: Vec<&Distribution> = distributions.collect();
+        let hint = |one: &&Distribution| Hint { upstream: one.upstream(&self.scene.root), ..Hint::default() };
+        all.par_iter().map(hint).collect()
+    }
+
+    fn bypasses(&self) -> Vec<(Text, Evidence, Vec<u32>)> {
+        let locations: Vec<Text> = self.known().iter().map(|place| place.location.clone()).collect();
+        let shelves = self.read_known(&locations);
+        let found = shelves.iter().filter(|shelf| !shelf.site.distributions.is_empty()).filter_map(|shelf| {
+            let marker = self.bypassed(&shelf.site)?;
+            Some((shelf.site.place.location.clone(), marker, (shelf.base..shelf.end()).collect()))
+        });
+        found.collect()
+    }
+
+    fn environments(&self) -> Vec<Environment> {
+        let everything = self.everything();
+        let environments = everything.iter().map(|shelf| &shelf.site);
+        let found = environments.filter(|site| matches!(site.place.scope, Scope::Environment(_))).map(|site| {
+            let settings = site.settings.as_ref();
+            // A whole interpreter is kept in a folder that is called by its version.
+            let named = || Text::from(path::name(&site.place.location));
+            Environment {
+                location: site.place.location.clone(),
+                folders: site.place.folders.clone(),
+                python: site.place.python.clone(),
+                base: settings.map_or_else(|| Some(named()), |settings| settings.version.clone()),
+                sees_system: settings.is_some_and(|settings| settings.sees_system),
+                person: self.person.map(|person| person.name.clone()),
+            }
+        });
+        found.collect()
     }
 
     fn recorded(&self, packages: Option<&[u32]>) -> Vec<Recorded> {

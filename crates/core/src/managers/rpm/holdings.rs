@@ -9,7 +9,7 @@ use super::records::Records;
 use super::store::{Form, Store};
 use crate::formats::rpm_header::{Header, tag};
 use crate::managers::listed::{self, Role};
-use crate::managers::{Detail, Holdings};
+use crate::managers::{Detail, Hint, Holdings};
 use crate::model::{
     Algorithm, Asked, Claim, Claimant, Coverage, CoverageState, Digest, Evidence, Installation, Mark, Offer, Origin,
     Owner, Package, Recorded, Remedy, Scope, Status, Wanted,
@@ -413,6 +413,19 @@ impl Holdings for RpmHoldings<'_> {
         let name = self.with(package, |header| header.text(tag::NAME).map(Text::from)).flatten().unwrap_or_default();
         let at = format!("entry {package}, file {}", mark.line);
         vec![Evidence::at(self.store.file.clone(), &at, format!("{name} lists {}", Text::from(path)))]
+    }
+
+    fn hints(&self) -> Vec<Hint> {
+        let mut hints = Vec::new();
+        self.each(&mut |_, header| {
+            // `NAME-VERSION-RELEASE.src.rpm`.
+            let source = header.text(tag::SOURCE).map(|file| file.rsplitn(3, |&b| b == b'-').last().unwrap_or(file));
+            let (source, upstream) = (source.map(Text::from), header.text(tag::URL).map(Text::from));
+            if Brief::of(header).is_some() {
+                hints.push(Hint { source, upstream, ..Hint::default() });
+            }
+        });
+        hints
     }
 
     fn recorded(&self, packages: Option<&[u32]>) -> Vec<Recorded> {

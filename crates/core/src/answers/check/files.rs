@@ -1,0 +1,169 @@
+//! Files that two managers claim, and files that are not there any more.
+
+use hashbrown::{HashMap, HashSet};
+use rayon::prelude::*;
+
+use super::Look;
+use crate::answers::verify::{Depth, Question, verify};
+use crate::claims::FoundClaim;
+use crate::digests;
+use crate::model::{Claimant, Digest, Evidence, Finding, FindingKind, Remedy, Scope, Severity};
+use crate::root::Kind;
+use crate::survey::Survey;
+use crate::text::{Text, path};
+
+/// `missing-file`: what is recorded and not there. Contents are not read; that is what `verify` is for.
+pub fn missing(look: &Look<'_, '_>) -> Vec<Finding> {
+    let question = Question { packages: None, managers: &[], depth: Depth::Presence };
+    verify(look.survey, question, &()).findings
+}
+
+/// Who claims a file, and whose it is by what is in it.
+struct Shared {
+    path: Text,
+    claims: Vec<FoundClaim>,
+    /// The claim whose digest fits what is there.
+    fits: Option<usize>,
+    /// Claims with a digest that does not.
+    differ: Vec<usize>,
+}
+
+/// `two-owners` and `overwritten-file`: one for each set of packages that share files.
+pub fn shared(look: &Look<'_, '_>) -> Vec<Finding> {
+    let survey = look.survey;
+    let paths = of_lesser_managers(survey);
+    let index = survey.claims(paths.iter().map(|path| &**path));
+    let shared: Vec<Shared> = paths.par_iter().filter_map(|path| shared_at(survey, &index, path)).collect();
+    let mut groups: Vec<Vec<Shared>> = Vec::new();
+    let mut places: HashMap<Vec<(u16, Claimant)>, usize> = HashMap::new();
+    for one in shared {
+        let key: Vec<(u16, Claimant)> = one.claims.iter().map(|claim| (claim.holder, claim.claimant)).collect();
+        match places.get(&key) {
+            Some(place) => groups[*place].push(one),
+            None => {
+                places.insert(key, groups.len());
+                groups.push(vec![one]);
+            }
+        }
+    }
+    groups.iter().flat_map(|group| findings_of(survey, group)).collect()
+}
+
+/// The settled paths that are recorded by any manager but the one with the most packages: a file with two owners is
+/// among them. What lies in an environment of its own is out of the others' reach.
+fn of_lesser_managers(survey: &Survey<'_>) -> Vec<Text> {
+    let most = (0_u16..)
+        .zip(survey.holdings())
+        .max_by_key(|(_, held)| held.coverage().iter().filter_map(|part| part.packages).sum::<usize>());
+    let most = most.map(|(holder, _)| holder);
+    let lesser: Vec<u16> =
+        (0..).zip(survey.holdings()).map(|(holder, _)| holder).filter(|holder| Some(*holder) != most).collect();
+    let read = |holder: &u16| {
+        let held = &survey.holdings()[usize::from(*holder)];
+        let mut own: HashMap<u32, bool> = HashMap::new();
+        let mut is_own = |number: u32| {
+            *own.entry(number).or_insert_with(|| matches!(held.owner(number).scope, Scope::Environment(_)))
+        };
+        let mut recorded = held.recorded(None);
+        recorded.retain(|one| !is_own(one.package));
+        recorded.into_iter().map(|one| one.path).collect::<Vec<_>>()
+    };
+    let all: Vec<Text> = lesser.par_iter().flat_map_iter(read).collect();
+    let settled: Vec<Text> = all.par_iter().map(|path| survey.root().settle(path)).collect();
+    let mut seen = HashSet::new();
+    settled.into_iter().filter(|path| seen.insert(path.clone())).collect()
+}
+
+fn shared_at(survey: &Survey<'_>, index: &crate::claims::ClaimIndex, settled: &Text) -> Option<Shared> {
+    let mut claims = survey.ownership(index, settled).packages;
+    let owner = |claim: &FoundClaim| survey.owner(claim);
+    // Instances of one package share files on purpose, and so do versions that are kept side by side.
+    let mut names: Vec<_> = claims.iter().filter_map(owner).map(|owner| (owner.manager, owner.name)).collect();
+    names.sort();
+    names.dedup();
+    if names.len() < 2 || survey.root().entry(settled).ok()?.kind == Kind::Folder {
+        return None;
+    }
+    claims.dedup_by_key(|claim| owner(claim).map(|owner| (owner.manager, owner.name)));
+    let mut there: Vec<Digest> = Vec::new();
+    let mut is_there = |digest: &Digest| {
+        if !there.iter().any(|known| known.algorithm == digest.algorithm) {
+            there.extend(digests::of_file(survey.root(), settled, digest.algorithm));
+        }
+        there.contains(digest)
+    };
+    let (mut fits, mut differ) = (None, Vec::new());
+    for (place, claim) in claims.iter().enumerate() {
+        let Claimant::Package(number) = claim.claimant else { continue };
+        match survey.holder(claim).digest(number, settled) {
+            Some(digest) if is_there(&digest) => fits = fits.or(Some(place)),
+            Some(_) => differ.push(place),
+            None => {}
+        }
+    }
+    Some(Shared { path: settled.clone(), claims, fits, differ })
+}
+
+fn findings_of(survey: &Survey<'_>, group: &[Shared]) -> Vec<Finding> {
+    let claims = &group[0].claims;
+    let owners: Vec<_> = claims.iter().filter_map(|claim| survey.owner(claim)).collect();
+    let whose = |place: usize| format!("{} · {}", owners[place].manager, owners[place].full_name());
+    let evidence = |files: &[&Shared]| -> Vec<Evidence> {
+        files.iter().take(1).flat_map(|one| &one.claims).flat_map(|claim| survey.claim_evidence(claim)).collect()
+    };
+    let listed = |files: &[&Shared]| {
+        let first = &files[0].path;
+        match files.len() {
+            1 => first.to_string(),
+            many => format!("{first} and {} more", many - 1),
+        }
+    };
+    let ids = || owners.iter().map(|owner| owner.id.clone()).collect::<Vec<_>>();
+    // The files that lie there are one package's, and another's record says that they are not its own.
+    let mut found = Vec::new();
+    for (place, owner) in owners.iter().enumerate() {
+        let lost: Vec<&Shared> = group.iter().filter(|one| one.differ.contains(&place)).collect();
+        let by = lost
+            .iter()
+            .find_map(|one| one.fits.filter(|by| *by != place))
+            .or_else(|| (0..owners.len()).find(|by| *by != place));
+        let (Some(by), false) = (by, lost.is_empty()) else { continue };
+        let summary = format!("{} of {} is now that of {}", listed(&lost), whose(place), whose(by));
+        let consequence = format!(
+            "{} does not know it: what is installed as {} {} runs with files of another version, its next upgrade takes \
+             them back, and whoever removes either breaks the other",
+            owner.manager,
+            owner.name,
+            owner.version.clone().unwrap_or_default()
+        );
+        let mut remedies = Vec::new();
+        let away = survey.remedies_of(&owners[by]).into_iter().filter(|remedy| remedy.purpose == "remove");
+        remedies.extend(away.map(|way| Remedy { purpose: "take the other copy away".to_owned(), ..way }));
+        if let Claimant::Package(number) = claims[place].claimant {
+            let back = survey.holder(&claims[place]).restore(number);
+            remedies.extend(back.map(|way| Remedy { purpose: "put its own files back".to_owned(), ..way }));
+        }
+        found.push(Finding {
+            packages: ids(),
+            paths: lost.iter().map(|one| one.path.clone()).collect(),
+            remedies,
+            evidence: evidence(&lost),
+            ..Finding::new(FindingKind::OverwrittenFile, Severity::Warning, owner.full_name(), summary, consequence)
+        });
+    }
+    let all: Vec<&Shared> = group.iter().collect();
+    let names: Vec<String> = (0..owners.len()).map(whose).collect();
+    let summary = format!("{} is claimed by {}", listed(&all), names.join(" and "));
+    let consequence = "whichever of them is upgraded or removed last decides what is there, and none of them asks";
+    let remedies = found.first().map(|other| other.remedies.clone()).unwrap_or_default();
+    let subject = Text::from(path::name(&group[0].path));
+    let subject = if group.len() == 1 { subject } else { owners[0].full_name() };
+    found.push(Finding {
+        packages: ids(),
+        paths: group.iter().map(|one| one.path.clone()).collect(),
+        remedies,
+        evidence: evidence(&all),
+        ..Finding::new(FindingKind::TwoOwners, Severity::Warning, subject, summary, consequence)
+    });
+    found
+}
