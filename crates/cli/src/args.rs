@@ -160,6 +160,8 @@ pub enum Format {
     Csv,
     /// A Markdown table
     Markdown,
+    /// Findings for other tools, as SARIF 2.1.0 (check, conflicts, verify)
+    Sarif,
 }
 
 /// `--color`.

@@ -116,6 +116,7 @@ impl Ready {
         let config = Config::read(global.config.as_deref())?;
         let mut scene = Scene::new(root, &people, here).map_err(|unknown| Failure::usage(unknown.to_string()))?;
         scene.extra_folders = config.bundle_folders(&scene.people);
+        scene.title_rules = config.title_rules();
         let wish = wish(global)?;
         let given = global.path.as_ref().map(|list| SearchPath::given(&scene, context, list.as_bytes()));
         let (searches, usual) = (OnceCell::new(), OnceCell::new());

@@ -25,14 +25,20 @@ fn simple(name: &str, version: &str, about: &'static str, date: i64) -> Deb {
     Deb::new(name, version, about, date).with(&path, program(name, version)).with_papers(name)
 }
 
-/// The distribution's packages.
-pub fn packages() -> Vec<Deb> {
+/// The distribution's packages with which nothing is wrong.
+pub fn healthy_packages() -> Vec<Deb> {
     let mut all = base();
     all.extend(tide());
     all.extend(charts());
     all.push(chartdesk());
     all.extend(lamps());
     all.extend(crate::python::packages());
+    all
+}
+
+/// The distribution's packages.
+pub fn packages() -> Vec<Deb> {
+    let mut all = healthy_packages();
     // An older copy than the one that was built from source and hides it.
     all.push(simple("barolog", "1.9.3-1", "keeps the barometer's log", SET_UP + 3 * DAY));
     // Fetched by hand as a file: no repository has it.
@@ -67,7 +73,9 @@ fn base() -> Vec<Deb> {
         .with("/usr/bin/snap", program("snapd", "2.57.6-1"))
         .with("/etc/profile.d/apps-bin-path.sh", Content::Settings(SNAP_PROFILE.to_vec()));
     let zsh = simple("zsh", "5.9-4", "a shell for people who type much", SET_UP + 15 * DAY);
-    vec![zsh, dash, bash, dpkg, utils, apt, flatpak, snapd]
+    let node = Deb::new("nodejs", "18.19.0-1", "runs programs that are written in JavaScript", SET_UP + 35 * DAY)
+        .with("/usr/bin/node", program("nodejs", "18.19.0-1"));
+    vec![zsh, dash, bash, dpkg, utils, apt, flatpak, snapd, node]
 }
 
 const FLATPAK_PROFILE: &[u8] = b"# Puts the folders of exported launchers first.
@@ -172,7 +180,7 @@ pub fn by_hand(tree: &Tree) -> Result<(), DemoError> {
     tree.link("usr/local/bin/surge", "/opt/surge-1.4.2/bin/surge")
 }
 
-fn alternatives(tree: &Tree) -> Result<(), DemoError> {
+pub fn alternatives(tree: &Tree) -> Result<(), DemoError> {
     let date = SET_UP + 4 * DAY;
     tree.file("var/lib/dpkg/alternatives/chart-view", CHART_VIEW.as_bytes(), 0o644, date)?;
     for (link, target) in [
@@ -193,7 +201,11 @@ fn launchers(tree: &Tree) -> Result<(), DemoError> {
     let masking = "[Desktop Entry]\nType=Application\nName=Chart Desk\nExec=env LANG=C chartdesk --big %U\n";
     let gone = "[Desktop Entry]\nType=Application\nName=Pilot Book\nExec=pilotbook\n";
     tree.file(&format!("{folder}/chartdesk.desktop"), masking.as_bytes(), 0o644, SET_UP + 21 * DAY)?;
-    tree.file(&format!("{folder}/pilotbook.desktop"), gone.as_bytes(), 0o644, SET_UP + 3 * DAY)
+    tree.file(&format!("{folder}/pilotbook.desktop"), gone.as_bytes(), 0o644, SET_UP + 3 * DAY)?;
+    // And what else is left of it: a link of her own, and what it wrote into her home.
+    let pages = b"north mole\tdries at low water\n";
+    tree.file("home/maren/.local/share/pilotbook/pages.tsv", pages, 0o644, SET_UP + 3 * DAY)?;
+    tree.dated_link("home/maren/.local/bin/pilotbook", "/usr/bin/pilotbook", SET_UP + 3 * DAY)
 }
 
 /// `make install`, 2026-02-11 at 09:14: newer than the distribution's, whose manual page stays.

@@ -18,6 +18,12 @@ pub fn write(tree: &Tree) -> Result<(), DemoError> {
     tidegauge(tree)
 }
 
+/// What is in order: a toolchain at three versions, and a global package whose interpreter is there.
+pub fn write_healthy(tree: &Tree) -> Result<(), DemoError> {
+    buoytrack(tree)?;
+    almanac(tree)
+}
+
 /// A crate in maren's home, and an older build of it that all people share.
 fn shoal(tree: &Tree) -> Result<(), DemoError> {
     let date = SET_UP + 40 * DAY;

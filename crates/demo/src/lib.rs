@@ -85,6 +85,21 @@ pub fn write(folder: &Path, scale: Scale) -> Result<Written, DemoError> {
     Ok(Written { packages: packages.len(), claims })
 }
 
+/// Lays the same workstation into `folder` as it was when nothing was wrong with it: the distribution's packages with
+/// an alternative and a diversion, a toolchain that is kept at three versions, a global package of a language's manager.
+///
+/// # Errors
+/// As [`write()`].
+pub fn write_healthy(folder: &Path) -> Result<(), DemoError> {
+    let tree = Tree::begin(folder)?;
+    machine::write_healthy(&tree)?;
+    let packages = cast::healthy_packages();
+    deb::write(&tree, &packages, true)?;
+    deb::write_catalogues(&tree, &packages, machine::SET_UP + 49 * 86_400)?;
+    cast::alternatives(&tree)?;
+    homes::write_healthy(&tree)
+}
+
 /// Lays a machine with nothing but a Nix store into `folder`: a database of so many paths, of which a
 /// profile of maren's has so many. The store paths themselves are not written. For measurements.
 ///

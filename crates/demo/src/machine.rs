@@ -99,6 +99,16 @@ PATH=\"/opt/harbour/bin:$PATH\"
 
 /// Writes what no package brings.
 pub fn write(tree: &Tree) -> Result<(), DemoError> {
+    write_healthy(tree)?;
+    for (path, content) in [("root/.profile", ROOT_PROFILE), ("home/tobin/.zshrc", ZSHRC)] {
+        tree.file(path, content.as_bytes(), 0o644, SET_UP)?;
+    }
+    // Somebody opened it so that both could put programs there.
+    tree.open_folder("opt/harbour/bin")
+}
+
+/// The same of a machine with which nothing is wrong.
+pub fn write_healthy(tree: &Tree) -> Result<(), DemoError> {
     for folder in ["usr/bin", "usr/sbin", "usr/lib", "usr/games", "tmp", "root", "home/maren", "home/tobin", "opt"] {
         tree.folder(folder)?;
     }
@@ -114,14 +124,11 @@ pub fn write(tree: &Tree) -> Result<(), DemoError> {
         ("etc/sudoers", SUDOERS),
         ("etc/crontab", CRONTAB),
         ("etc/X11/default-display-manager", "/usr/sbin/gdm3\n"),
-        ("root/.profile", ROOT_PROFILE),
         ("home/maren/.profile", PROFILE),
         ("home/maren/.bashrc", BASHRC),
         ("home/tobin/.zshenv", ZSHENV),
-        ("home/tobin/.zshrc", ZSHRC),
     ] {
         tree.file(path, content.as_bytes(), 0o644, SET_UP)?;
     }
-    // Somebody opened it so that both could put programs there.
-    tree.open_folder("opt/harbour/bin")
+    Ok(())
 }

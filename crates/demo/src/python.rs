@@ -37,6 +37,8 @@ pub fn packages() -> Vec<Deb> {
     }
     let berthplan = Deb::new("berthplan", "1.4-1", "which ship lies where", SET_UP + 8 * DAY)
         .with("/usr/bin/berthplan", script("mooring"))
+        .with(&format!("{DIST}/berthplan-1.4.egg-info/PKG-INFO"), info("berthplan", "1.4"))
+        .with(&format!("{DIST}/berthplan-1.4.egg-info/requires.txt"), data("mooring<0.8\n"))
         .with_papers("berthplan");
     let swellplot = Deb::new("swellplot", "1.6-2", "draws the swell", SET_UP + 8 * DAY)
         .with("/usr/bin/swellplot", script("swellplot"))

@@ -1,5 +1,7 @@
 //! `whodunit check`.
 
+use std::io::Write as _;
+
 use clap::{Args, ValueEnum};
 use whodunit_core::answers::check::{Check, Look as Asking, Wanted, check};
 use whodunit_core::model::{Finding, FindingKind, Severity};
@@ -67,9 +69,15 @@ pub fn run(arguments: &Arguments, global: &Global, streams: &mut Streams) -> Res
     let situations = ready.situations(&ready.people());
     let asking = Asking { survey: &survey, searches: ready.searches(), usual: ready.usual(), situations: &situations };
     let wanted = Wanted { level: Some(arguments.level.severity()), kinds: arguments.kind.clone(), names: Vec::new() };
-    let answer = check(&asking, &wanted);
-    let is_clean = answer.findings.is_empty();
-    output::show(&answer, &survey, &ready, global, streams, is_clean)
+    let answer = check(&asking, &ready.config.for_check(), &wanted);
+    let is_clean = answer.findings.iter().all(|finding| finding.accepted.is_some());
+    let outcome = output::show(&answer, &survey, &ready, global, streams, is_clean)?;
+    for one in answer.idle.iter().filter(|_| global.verbose) {
+        let subject = one.subject.as_ref().map(|subject| format!(" of {subject}")).unwrap_or_default();
+        let place = format!("{} {}", one.place.file, one.place.at);
+        let _ = writeln!(streams.err, "whodunit: {place}: accepts {}{subject}, and there is none", one.kind);
+    }
+    Ok(outcome)
 }
 
 impl Shown for Check {
@@ -78,6 +86,10 @@ impl Shown for Check {
 
     fn items(&self) -> &[Finding] {
         &self.findings
+    }
+
+    fn findings(&self) -> Option<&[Finding]> {
+        Some(&self.findings)
     }
 
     fn grid(&self) -> Grid {
@@ -91,8 +103,8 @@ impl Shown for Check {
             0 => Line::of(Tone::Strong, "nothing is wrong here"),
             _ => Line::of(Tone::Warning, findings::counted(error, warning, 0)),
         };
-        let told = |severity| self.findings.iter().filter(|finding| finding.severity == severity).count();
-        let hidden_notes = counts.note - told(Severity::Note);
+        let open = self.findings.iter().filter(|finding| finding.accepted.is_none());
+        let hidden_notes = counts.note - open.filter(|finding| finding.severity == Severity::Note).count();
         if counts.note > 0 {
             let how = if hidden_notes > 0 { " (--level note shows them)" } else { "" };
             first = first.and(Tone::Plain, format!("; {}{how}", output::count(counts.note, "note")));
@@ -101,7 +113,8 @@ impl Shown for Check {
             first = first.and(Tone::Plain, format!("; {} accepted", counts.accepted));
         }
         let mut page: Vec<Piece> = vec![first.into()];
-        for finding in &self.findings {
+        // What is accepted is counted; the other formats have it in full.
+        for finding in self.findings.iter().filter(|finding| finding.accepted.is_none()) {
             page.push(Line::blank().into());
             page.extend(findings::in_full(finding, look));
         }

@@ -1,7 +1,9 @@
 //! The commands: one file each, with its arguments, its help and its body.
 
 mod check;
+mod conflicts;
 mod demo;
+mod explain;
 mod inventory;
 mod launchers;
 mod offers;
@@ -31,8 +33,10 @@ pub enum Command {
     Offers(offers::Arguments),
     States(states::Arguments),
     Unowned(unowned::Arguments),
+    Conflicts(conflicts::Arguments),
     Verify(verify::Arguments),
     Check(check::Arguments),
+    Explain(explain::Arguments),
     Demo(demo::Arguments),
 }
 
@@ -65,7 +69,9 @@ pub fn run(cli: &Cli, streams: &mut Streams) -> Result<Outcome, Failure> {
         Command::Offers(arguments) => offers::run(arguments, &cli.global, streams),
         Command::States(arguments) => states::run(arguments, &cli.global, streams),
         Command::Unowned(arguments) => unowned::run(arguments, &cli.global, streams),
+        Command::Conflicts(arguments) => conflicts::run(arguments, &cli.global, streams),
         Command::Verify(arguments) => verify::run(arguments, &cli.global, streams),
+        Command::Explain(arguments) => explain::run(arguments, &cli.global, streams),
         Command::Check(arguments) => check::run(arguments, &cli.global, streams),
         Command::Demo(arguments) => demo::run(arguments, &cli.global, streams),
     }

@@ -91,6 +91,10 @@ impl Shown for Verified {
         &self.findings
     }
 
+    fn findings(&self) -> Option<&[Finding]> {
+        Some(&self.findings)
+    }
+
     fn grid(&self) -> Grid {
         findings::grid(&self.findings)
     }

@@ -4,6 +4,7 @@ mod csv;
 pub mod findings;
 mod json;
 mod page;
+mod sarif;
 mod table;
 mod units;
 
@@ -12,7 +13,7 @@ use std::io::{self, BufWriter, Write};
 use anstream::{AutoStream, ColorChoice};
 use serde::Serialize;
 use whodunit_core::answers::{Envelope, Machine, SCHEMA};
-use whodunit_core::model::{Coverage, CoverageState, Evidence};
+use whodunit_core::model::{Coverage, CoverageState, Evidence, Finding};
 use whodunit_core::survey::Survey;
 
 use crate::args::{Format, Global, When};
@@ -66,6 +67,10 @@ pub trait Shown: Serialize + Clone {
     const SEARCHES: bool = false;
     /// Whether the managers' records are read for it.
     const READS_MANAGERS: bool = true;
+    /// The findings that it consists of, where it does.
+    fn findings(&self) -> Option<&[Finding]> {
+        None
+    }
     /// The list that it consists of.
     fn items(&self) -> &[Self::Item];
     /// The same as rows and columns.
@@ -95,6 +100,10 @@ pub fn show<A: Shown>(
             };
             json::document(&mut streams.out, &envelope)?;
         }
+        Format::Sarif => match answer.findings() {
+            Some(findings) => sarif::document(&mut streams.out, findings)?,
+            None => return Err(Failure::usage("--format sarif is for findings (check, conflicts, verify)")),
+        },
         Format::Lines => json::lines(&mut streams.out, answer.items())?,
         Format::Csv => csv::write(&mut streams.out, &answer.grid())?,
         Format::Markdown => table::markdown(&mut streams.out, &answer.grid())?,

@@ -8,7 +8,7 @@ use serde::Serialize;
 use super::shadows::Shadow;
 use super::{Located, locate};
 use crate::managers::keeps_versions;
-use crate::model::{Evidence, Finding, FindingKind, Severity};
+use crate::model::{Evidence, Finding, FindingKind, Owner, Scope, Severity};
 use crate::root::Kind;
 use crate::search::words::Taken;
 use crate::search::{Context, Copy, SearchPath, Trail};
@@ -180,7 +180,11 @@ fn weigh(meanings: &[Meaning]) -> Severity {
     let winners: Vec<&Located> = meanings.iter().filter_map(|meaning| meaning.winner.as_ref()).collect();
     let owners: BTreeSet<Option<&Text>> =
         winners.iter().map(|winner| winner.owner.as_ref().map(|owner| &owner.id)).collect();
-    let kept = |winner: &&Located| winner.owner.as_ref().is_some_and(|owner| keeps_versions(owner.manager));
+    // What lies in an environment of its own is reached only where somebody switched it on.
+    let kept = |winner: &&Located| {
+        let is_apart = |owner: &Owner| keeps_versions(owner.manager) || matches!(owner.scope, Scope::Environment(_));
+        winner.owner.as_ref().is_some_and(is_apart)
+    };
     let is_one_package = owners.len() == 1 && !owners.contains(&None);
     if is_one_package || winners.iter().any(kept) { Severity::Note } else { Severity::Warning }
 }

@@ -5,7 +5,7 @@ use schemars::generate::SchemaSettings;
 use serde_json::Value;
 
 use super::across::Across;
-use super::check::Check;
+use super::check::{Check, Conflicts};
 use super::inventory::{Inventory, Totals};
 use super::launchers::Launchers;
 use super::offers::Offers;
@@ -16,6 +16,7 @@ use super::states::States;
 use super::unowned::Unowned;
 use super::verify::Verified;
 use super::{Envelope, SCHEMA};
+use crate::findings::catalogue::Explanations;
 
 /// Any document; one more line for each new command.
 #[derive(JsonSchema)]
@@ -33,6 +34,8 @@ enum Document {
     States(Envelope<States>),
     Unowned(Envelope<Unowned>),
     Check(Envelope<Check>),
+    Conflicts(Envelope<Conflicts>),
+    Explanations(Envelope<Explanations>),
     Verify(Envelope<Verified>),
 }
 

@@ -10,7 +10,7 @@ use crate::model::{Finding, FindingKind, Remedy, Severity};
 use crate::search::words::TakenFor;
 use crate::search::{Context, SearchPath};
 use crate::survey::Survey;
-use crate::text::{Text, shell_word};
+use crate::text::{Text, path, shell_word};
 
 /// `shadowed-command`: one for each name and winner, with the contexts in which it is so.
 pub fn shadowed(look: &Look<'_, '_>) -> Vec<Finding> {
@@ -38,7 +38,44 @@ pub fn shadowed(look: &Look<'_, '_>) -> Vec<Finding> {
             }
         }
     }
-    told.into_iter().map(|(shadow, contexts)| finding(look.survey, &shadow, &contexts, look.searches.len())).collect()
+    let told = told.into_iter().map(|(shadow, contexts)| finding(look.survey, &shadow, &contexts, look.searches.len()));
+    gathered(told.collect())
+}
+
+/// Names of which the same is to be said, since the same packages bring them and the same folders decide, are told
+/// together: under the shortest, with the others behind it.
+fn gathered(findings: Vec<Finding>) -> Vec<Finding> {
+    let folders =
+        |finding: &Finding| -> Vec<Text> { finding.paths.iter().map(|file| Text::from(path::folder(file))).collect() };
+    let key = |finding: &Finding| {
+        let consequence = finding.consequence.replace(&finding.subject.to_string(), "");
+        (finding.kind, finding.severity, finding.packages.clone(), folders(finding), consequence)
+    };
+    let mut groups: Vec<Vec<Finding>> = Vec::new();
+    let mut places: HashMap<_, usize> = HashMap::new();
+    for finding in findings {
+        let key = key(&finding);
+        // Without a package there is nothing that keeps them together.
+        let place = if finding.packages.is_empty() { None } else { places.get(&key).copied() };
+        match place {
+            Some(place) => groups[place].push(finding),
+            None => {
+                places.insert(key, groups.len());
+                groups.push(vec![finding]);
+            }
+        }
+    }
+    let told = groups.into_iter().map(|mut group| {
+        group.sort_by_key(|finding| (finding.subject.len(), finding.subject.clone()));
+        let mut first = group.remove(0);
+        if !group.is_empty() {
+            let others: Vec<String> = group.iter().map(|finding| finding.subject.to_string()).collect();
+            first.summary += &format!(" (and likewise {})", others.join(", "));
+            first.paths.extend(group.into_iter().flat_map(|finding| finding.paths));
+        }
+        first
+    });
+    told.collect()
 }
 
 fn finding(survey: &Survey<'_>, shadow: &Shadow, contexts: &[Context], of: usize) -> Finding {
@@ -55,7 +92,7 @@ fn finding(survey: &Survey<'_>, shadow: &Shadow, contexts: &[Context], of: usize
         all if all == of && of > 1 => "in every context".to_owned(),
         _ => format!("in {}", contexts.iter().map(|context| context.word()).collect::<Vec<_>>().join(", ")),
     };
-    let consequence = format!("{} starts the first of them {places}; the others get no use and no notice", shadow.name);
+    let consequence = format!("{} starts the first of them {places}; the other copies are not used", shadow.name);
     let copies = || std::iter::once(&shadow.winner).chain(&shadow.hidden);
     let mut remedies = Vec::new();
     if shadow.severity > Severity::Note {
@@ -92,7 +129,7 @@ pub fn across(look: &Look<'_, '_>) -> Vec<Finding> {
     if look.searches.len() < 2 {
         return Vec::new();
     }
-    across_contexts::across(look.survey, look.searches, &[]).findings
+    gathered(across_contexts::across(look.survey, look.searches, &[]).findings)
 }
 
 /// `alias-hides-command`, `function-hides-command`: names that a shell which is typed into has for itself. What every

@@ -10,7 +10,7 @@ use crate::digests;
 use crate::model::{Claimant, Digest, Evidence, Finding, FindingKind, Remedy, Scope, Severity};
 use crate::root::Kind;
 use crate::survey::Survey;
-use crate::text::{Text, path};
+use crate::text::Text;
 
 /// `missing-file`: what is recorded and not there. Contents are not read; that is what `verify` is for.
 pub fn missing(look: &Look<'_, '_>) -> Vec<Finding> {
@@ -156,14 +156,12 @@ fn findings_of(survey: &Survey<'_>, group: &[Shared]) -> Vec<Finding> {
     let summary = format!("{} is claimed by {}", listed(&all), names.join(" and "));
     let consequence = "whichever of them is upgraded or removed last decides what is there, and none of them asks";
     let remedies = found.first().map(|other| other.remedies.clone()).unwrap_or_default();
-    let subject = Text::from(path::name(&group[0].path));
-    let subject = if group.len() == 1 { subject } else { owners[0].full_name() };
     found.push(Finding {
         packages: ids(),
         paths: group.iter().map(|one| one.path.clone()).collect(),
         remedies,
         evidence: evidence(&all),
-        ..Finding::new(FindingKind::TwoOwners, Severity::Warning, subject, summary, consequence)
+        ..Finding::new(FindingKind::TwoOwners, Severity::Warning, owners[0].full_name(), summary, consequence)
     });
     found
 }

@@ -14,6 +14,7 @@ mod programs;
 mod protection;
 mod records;
 pub mod requirements;
+mod settings;
 mod unowned;
 mod versions;
 
@@ -25,6 +26,8 @@ use crate::model::{Finding, FindingKind, Severity};
 use crate::search::{Context, SearchPath, Situation};
 use crate::survey::Survey;
 use crate::text::Text;
+
+pub use settings::{Accepted, Expected, Settings};
 
 /// What the families look at.
 pub struct Look<'a, 's> {
@@ -82,8 +85,11 @@ const FAMILIES: &[Family] = &[
 pub struct Check {
     /// What was found and asked for; what matters most comes first.
     pub findings: Vec<Finding>,
-    /// What was found in all, whatever was asked for.
+    /// How many there are of those that were asked about, at whatever level.
     pub counts: Counts,
+    /// What the settings accept and nothing of which was found.
+    #[serde(skip)]
+    pub idle: Vec<Accepted>,
 }
 
 /// How many findings there are.
@@ -119,16 +125,53 @@ impl Counts {
 
 /// Asks every family.
 #[must_use]
-pub fn check(look: &Look<'_, '_>, wanted: &Wanted) -> Check {
+pub fn check(look: &Look<'_, '_>, settings: &Settings, wanted: &Wanted) -> Check {
+    let mut findings = ask(look, FAMILIES);
+    findings.extend(settings.unmet(look));
+    findings.sort_by(order);
+    findings.retain(|finding| wanted.is_about(finding));
+    let idle = settings.mark(&mut findings).into_iter().cloned().collect();
+    let counts = Counts::of(&findings);
+    findings.retain(|finding| wanted.is_serious(finding));
+    Check { findings, counts, idle }
+}
+
+/// What `conflicts` tells.
+#[derive(Debug, Clone, Default, Serialize, JsonSchema)]
+pub struct Conflicts {
+    /// What was found; what matters most comes first.
+    pub findings: Vec<Finding>,
+}
+
+/// The families that find what is at odds.
+const AT_ODDS: &[Family] = &[
+    versions::findings,
+    files::missing,
+    files::shared,
+    requirements::findings,
+    protection::findings,
+    programs::findings,
+];
+
+/// Where versions, files and environments are at odds; about these names, or all.
+#[must_use]
+pub fn conflicts(look: &Look<'_, '_>, names: &[Text]) -> Conflicts {
+    let wanted = Wanted { names: names.to_vec(), ..Wanted::default() };
+    let mut findings = ask(look, AT_ODDS);
+    // A link that leads nowhere is nobody's quarrel.
+    findings.retain(|finding| finding.kind != FindingKind::DanglingLink && wanted.is_about(finding));
+    Conflicts { findings }
+}
+
+/// Asks these families.
+fn ask(look: &Look<'_, '_>, families: &[Family]) -> Vec<Finding> {
     // The managers are opened before the families part, so that none of them waits for another to do it.
     let _ = look.survey.holdings();
-    let found: Vec<Vec<Finding>> = FAMILIES.par_iter().map(|family| family(look)).collect();
+    let found: Vec<Vec<Finding>> = families.par_iter().map(|family| family(look)).collect();
     let mut findings: Vec<Finding> = found.into_iter().flatten().collect();
     findings.sort_by(order);
     findings.dedup();
-    let counts = Counts::of(&findings);
-    findings.retain(|finding| wanted.has(finding));
-    Check { findings, counts }
+    findings
 }
 
 /// What matters most first; then by subject, so that what is said of one thing stands together.
@@ -149,16 +192,19 @@ pub struct Wanted {
 }
 
 impl Wanted {
-    /// Whether a finding is among them.
-    #[must_use]
-    pub fn has(&self, finding: &Finding) -> bool {
+    /// Whether a finding matters enough.
+    fn is_serious(&self, finding: &Finding) -> bool {
+        self.level.is_none_or(|level| finding.severity >= level)
+    }
+
+    /// Whether a finding is about what is asked.
+    fn is_about(&self, finding: &Finding) -> bool {
         let is_about = |name: &Text| {
             finding.subject == *name
                 || finding.packages.iter().any(|id| id == name || crate::text::path::name(id) == &**name)
                 || finding.paths.iter().any(|path| crate::text::path::name(path) == &**name)
         };
-        self.level.is_none_or(|level| finding.severity >= level)
-            && (self.kinds.is_empty() || self.kinds.contains(&finding.kind))
+        (self.kinds.is_empty() || self.kinds.contains(&finding.kind))
             && (self.names.is_empty() || self.names.iter().any(is_about))
     }
 }

@@ -6,7 +6,8 @@ use rayon::prelude::*;
 use super::Look;
 use crate::answers::{claims_on_last, libraries};
 use crate::findings::programs::{self, Program};
-use crate::model::{Claimant, Finding};
+use crate::formats::shebang::Shebang;
+use crate::model::{Claimant, Finding, FindingKind};
 use crate::root::Kind;
 use crate::search::libraries::Loader;
 use crate::search::{End, SearchPath, Trail};
@@ -34,7 +35,10 @@ pub fn findings(look: &Look<'_, '_>) -> Vec<Finding> {
             Claimant::Package(number) => survey.holder(claim).remedies(number),
             Claimant::Group(_) => Vec::new(),
         });
-        found.extend(programs::of(root, Program { trail: &trail, owner: owner.as_ref(), remedies: &remedies }));
+        let mut of_program = programs::of(root, Program { trail: &trail, owner: owner.as_ref(), remedies: &remedies });
+        // What is looked up by name, and found in some context, runs there.
+        of_program.retain(|one| one.kind != FindingKind::BrokenInterpreter || !is_found_somewhere(look, &trail));
+        found.extend(of_program);
         found.extend(missing.into_iter().map(|mut one| {
             one.packages.extend(owner.iter().map(|owner| owner.id.clone()));
             one
@@ -43,6 +47,14 @@ pub fn findings(look: &Look<'_, '_>) -> Vec<Finding> {
     found.sort_by(super::order);
     found.dedup_by(|a, b| a.kind == b.kind && a.subject == b.subject);
     found
+}
+
+/// Whether a script's interpreter is looked up by its name, and any context finds it.
+fn is_found_somewhere(look: &Look<'_, '_>, trail: &Trail) -> bool {
+    let Some(script) = trail.script.as_ref().filter(|script| script.interpreter.is_none()) else { return false };
+    let Some(line) = Shebang::parse(&script.line) else { return false };
+    let Some(name) = line.looked_up() else { return false };
+    look.searches.iter().any(|search| !search.reach(look.survey.root(), name).copies.is_empty())
 }
 
 /// The programs of a folder with which something may be wrong: what each leads to, and what it lacks.

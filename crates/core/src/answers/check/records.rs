@@ -11,10 +11,43 @@ pub fn peculiar(look: &Look<'_, '_>) -> Vec<Finding> {
     look.survey.holdings().iter().flat_map(|held| held.peculiar()).collect()
 }
 
-/// `half-installed`, `settings-left` and `not-executable`.
+/// `half-installed`, `settings-left`, `data-left` and `not-executable`.
 pub fn states(look: &Look<'_, '_>) -> Vec<Finding> {
-    let packages = look.survey.packages(Detail { evidence: true, programs: false, ..Detail::default() });
-    packages.iter().filter_map(|package| of_package(look, package)).collect()
+    let packages = look.survey.packages(Detail { evidence: true, ..Detail::default() });
+    let mut found: Vec<Finding> = packages.iter().filter_map(|package| of_package(look, package)).collect();
+    let removed = packages.iter().filter(|package| package.status == Status::ConfigRemains);
+    found.extend(removed.flat_map(|package| data_left(look, package)));
+    found
+}
+
+/// Where programs keep what they write for a person, below a home (*XDG Base Directory Specification*).
+const DATA: [&str; 4] = [".config", ".local/share", ".local/state", ".cache"];
+
+/// What a removed package's program wrote into people's homes.
+fn data_left(look: &Look<'_, '_>, package: &Package) -> Vec<Finding> {
+    let root = look.survey.root();
+    let folders = look.survey.scene.people.iter().flat_map(|person| {
+        let of = move |below: &&str| path::join(&path::join(&person.home, below.as_bytes()), &package.name);
+        DATA.iter().map(of)
+    });
+    let there = folders.filter(|folder| root.entry(folder).is_ok_and(|meta| meta.kind == Kind::Folder));
+    let told = there.map(|folder| {
+        let summary = format!("{folder} is left of {}, which {} removed", package.name, package.manager);
+        let consequence = "it takes its room until somebody deletes it, and is used again if the program comes back";
+        let mut evidence = vec![Evidence::at(folder.clone(), "folder", format!("is called as {} is", package.name))];
+        evidence.extend(package.evidence.iter().cloned());
+        Finding {
+            packages: vec![package.id.clone()],
+            paths: vec![folder.clone()],
+            remedies: vec![Remedy {
+                purpose: "delete it".to_owned(),
+                command: format!("rm -r {}", shell_word(&folder)),
+            }],
+            evidence,
+            ..Finding::new(FindingKind::DataLeft, Severity::Note, package.name.clone(), summary, consequence)
+        }
+    });
+    told.collect()
 }
 
 fn of_package(look: &Look<'_, '_>, package: &Package) -> Option<Finding> {

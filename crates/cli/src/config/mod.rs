@@ -8,25 +8,68 @@
 //! [sources]
 //! # Which sources come first: managers, names of sources, `distribution`, `sandboxed`.
 //! prefer = ["distribution", "sandboxed"]
+//!
+//! # A finding that stays as it is, with a reason; without a subject, every one of its kind.
+//! [[accept]]
+//! kind = "shadowed-command"
+//! subject = "barolog"
+//! reason = "ours is newer on purpose"
+//! until = 2027-01-31
+//!
+//! # What a command should be; without contexts, in every one.
+//! [[expect]]
+//! command = "tidegauge"
+//! manager = "dpkg"
+//! contexts = ["cron", "sudo"]
+//!
+//! [titles]
+//! # Packages that are the same software although nothing tells so, and some that are not.
+//! same = [["dpkg:tide-classic", "uv:tidegauge"]]
+//! different = [["dpkg:moor", "npm:moor"]]
 //! ```
+
+mod check;
 
 use std::os::unix::ffi::OsStrExt as _;
 use std::path::Path;
 
 use serde::Deserialize;
+use whodunit_core::answers::check::{Accepted, Expected, Settings};
 use whodunit_core::root::{Limit, Root, RootError};
 use whodunit_core::scene::Person;
 use whodunit_core::text::{Text, path};
+use whodunit_core::titles::Rules;
 
 use crate::run::Failure;
 use crate::surroundings;
 
 /// The settings.
-#[derive(Debug, Clone, PartialEq, Eq, Default, Deserialize)]
-#[serde(deny_unknown_fields, default)]
+#[derive(Debug, Clone, PartialEq, Eq, Default)]
 pub struct Config {
     bundles: Bundles,
     sources: Sources,
+    accepted: Vec<Accepted>,
+    expected: Vec<Expected>,
+    titles: Rules,
+}
+
+/// The settings as they are written.
+#[derive(Debug, Clone, PartialEq, Default, Deserialize)]
+#[serde(deny_unknown_fields, default)]
+struct Written {
+    bundles: Bundles,
+    sources: Sources,
+    accept: Vec<check::Accept>,
+    expect: Vec<check::Expect>,
+    titles: check::Titles,
+}
+
+/// Something in the file that cannot be meant.
+struct Mistake {
+    /// Where in the file it is, in bytes.
+    at: usize,
+    /// What is wrong with it.
+    says: String,
 }
 
 #[derive(Debug, Clone, PartialEq, Eq, Default, Deserialize)]
@@ -64,10 +107,32 @@ impl Config {
     }
 
     fn parse(content: &str, file: &Text) -> Result<Self, Failure> {
-        toml::from_str(content).map_err(|error| {
-            let line = error.span().map_or(1, |span| content[..span.start].matches('\n').count() + 1);
-            Failure::usage(format!("settings: {file} line {line}: {}", error.message()))
+        let line = |at: usize| u32::try_from(content[..at].matches('\n').count() + 1).unwrap_or(u32::MAX);
+        let failed = |at: usize, says: &str| {
+            Failure::usage(format!("settings: {file} line {}: {says}", line(at.min(content.len()))))
+        };
+        let written: Written = toml::from_str(content)
+            .map_err(|error| failed(error.span().map_or(0, |span| span.start), error.message()))?;
+        let of_mistake = |mistake: Mistake| failed(mistake.at, &mistake.says);
+        let accepted = written.accept.iter().map(|one| check::accepted(one, file, &line));
+        let expected = written.expect.iter().map(|one| check::expected(one, file, &line));
+        Ok(Config {
+            accepted: accepted.collect::<Result<_, _>>().map_err(of_mistake)?,
+            expected: expected.collect::<Result<_, _>>().map_err(of_mistake)?,
+            titles: check::rules(&written.titles).map_err(of_mistake)?,
+            bundles: written.bundles,
+            sources: written.sources,
         })
+    }
+
+    /// Which packages are said to be the same software, or not.
+    pub fn title_rules(&self) -> Rules {
+        self.titles.clone()
+    }
+
+    /// What is accepted and expected, at this time.
+    pub fn for_check(&self) -> Settings {
+        Settings { accepted: self.accepted.clone(), expected: self.expected.clone(), now: surroundings::now() }
     }
 
     /// The order of sources; none where it is not set.

@@ -1,0 +1,110 @@
+//! Kinds of findings: versions, files.
+
+use super::{Example, Explanation, Family};
+use crate::model::FindingKind;
+
+/// The explanations.
+pub const EXPLANATIONS: &[Explanation] = &[
+    Explanation {
+        kind: FindingKind::VersionSplit,
+        family: Family::Versions,
+        means: "One piece of software is installed at several versions, by several roads.",
+        comes_about: "The distribution's copy was too old, so a second one was installed; later a third.",
+        matters: "Which one runs depends on the context; settings that a newer one has written may be of no use to an older one.",
+        detected: "Packages of different managers are likened by their names, commands, ids and upstream addresses, and are one title only where enough of it agrees. Versions of different managers are compared by upstream's part. It is a warning where several of them have the same command, or several show in the menu. Environments of their own, and versions that a version manager keeps on purpose, do not count.",
+        way_out: "Keep one and remove the others with their managers. Where two packages are not the same software, say so in the settings.",
+        example: Some(Example {
+            subject: "tidegauge",
+            summary: "tidegauge is installed at 4.0.1 by nix for maren, 3.3.0rc1 by uv for maren, 3.2.0_1 by homebrew, 3.1.4-2 by dpkg (compared by upstream's part)",
+        }),
+    },
+    Explanation {
+        kind: FindingKind::DuplicateTitle,
+        family: Family::Versions,
+        means: "One piece of software is installed twice, at the same version.",
+        comes_about: "It came as a dependency of one manager and was asked for with another.",
+        matters: "It takes its room twice, and the copies part at the next upgrade of either.",
+        detected: "As for version splits.",
+        way_out: "Remove one of them.",
+        example: None,
+    },
+    Explanation {
+        kind: FindingKind::HeldBack,
+        family: Family::Versions,
+        means: "A package is held at its version while a newer one is offered.",
+        comes_about: "Somebody put it on hold, perhaps to get past a bad upgrade.",
+        matters: "No upgrade reaches it, security fixes among them.",
+        detected: "The holds of each manager, against what its sources last offered.",
+        way_out: "Take the hold away.",
+        example: Some(Example { subject: "seaglass", summary: "seaglass is held at 2.4-1 while 2.6-1 is offered" }),
+    },
+    Explanation {
+        kind: FindingKind::OverwrittenFile,
+        family: Family::Files,
+        means: "A file that one manager recorded has been replaced by another's.",
+        comes_about: "A manager of a language, run with administrator rights, writes into folders that the distribution's manager fills.",
+        matters: "The package's own version is not what runs; its next upgrade takes the file back, and removing either breaks the other.",
+        detected: "Where two records name one file, its content is compared with the digests of both. `verify` does so for every file.",
+        way_out: "Uninstall the other package first, then have the distribution's manager put its own files back.",
+        example: Some(Example {
+            subject: "python3-knots",
+            summary: "/usr/lib/python3/dist-packages/knots/__init__.py of dpkg · python3-knots is now that of pip · knots",
+        }),
+    },
+    Explanation {
+        kind: FindingKind::AlteredFile,
+        family: Family::Files,
+        means: "A file is not as its manager recorded it, and nobody's record explains why.",
+        comes_about: "Somebody edited it, a program updated itself in place, or the disk is failing.",
+        matters: "It was never tried by anybody, and the next upgrade undoes it without asking.",
+        detected: "`verify` compares digest, sort, size, target and permissions of every file with the record.",
+        way_out: "Have the manager put its own files back; a change that is wanted belongs into a diversion or a package of its own.",
+        example: None,
+    },
+    Explanation {
+        kind: FindingKind::AlteredSettings,
+        family: Family::Files,
+        means: "A file of settings was changed after it was installed.",
+        comes_about: "Somebody changed it: that is what it is for.",
+        matters: "An upgrade that brings another version of it asks what to keep.",
+        detected: "As for altered files; managers mark the files that are settings.",
+        way_out: "Nothing needs to be done.",
+        example: None,
+    },
+    Explanation {
+        kind: FindingKind::MissingFile,
+        family: Family::Files,
+        means: "A file that a manager recorded is not there.",
+        comes_about: "It was deleted by hand, by another manager's removal, or by a program that cleans up.",
+        matters: "What needs it fails, though the package is said to be installed.",
+        detected: "Every recorded path is looked up. What a manager was told not to unpack is not missing, and documentation is only noted.",
+        way_out: "Have the manager put its own files back.",
+        example: None,
+    },
+    Explanation {
+        kind: FindingKind::TwoOwners,
+        family: Family::Files,
+        means: "Two packages claim the same file.",
+        comes_about: "A manager of a language, or a second distribution manager, was made to write over what was there.",
+        matters: "Whichever is upgraded or removed last decides what is there, and none of them knows of the other.",
+        detected: "The records of all managers are laid over each other. Instances of one package, and environments of their own, do not count.",
+        way_out: "Remove the package that does not belong there, then put the other's files back.",
+        example: Some(Example {
+            subject: "python3-knots",
+            summary: "/usr/lib/python3/dist-packages/knots/__init__.py is claimed by dpkg · python3-knots and pip · knots",
+        }),
+    },
+    Explanation {
+        kind: FindingKind::UnownedInManagedFolder,
+        family: Family::Files,
+        means: "A program lies in a folder of the distribution, and no manager claims it.",
+        comes_about: "It was copied there by hand, or is left of something that was removed.",
+        matters: "No upgrade mends it, and a package that brings a file of that name replaces it without a word.",
+        detected: "Every program of `/usr/bin`, `/usr/sbin`, `/bin`, `/sbin` and `/usr/games` is looked up in all records, those of alternatives among them.",
+        way_out: "Move it to `/usr/local/bin`, where programs of one's own belong, or delete it.",
+        example: Some(Example {
+            subject: "lampwick",
+            summary: "/usr/bin/lampwick: no manager claims it (a script put by hand into /usr/bin, which the distribution's manager fills)",
+        }),
+    },
+];
