@@ -53,6 +53,8 @@ pub struct Deb {
     pub automatic: bool,
     /// Whether it must never be removed.
     pub essential: bool,
+    /// The packages that it depends on, as the field has them.
+    pub depends: &'static str,
     /// One line on it.
     pub about: &'static str,
     /// When it was installed: seconds since 1970.
@@ -72,6 +74,7 @@ impl Deb {
             status: "install ok installed",
             automatic: false,
             essential: false,
+            depends: "",
             about,
             date,
             items: Vec::new(),
@@ -191,6 +194,9 @@ impl Deb {
             text.push_str("Multi-Arch: same\n");
         }
         let _ = writeln!(text, "Version: {}", self.version);
+        if !self.depends.is_empty() {
+            let _ = writeln!(text, "Depends: {}", self.depends);
+        }
         let settings: Vec<&Item> =
             self.items.iter().filter(|item| matches!(item.content, Content::Settings(_))).collect();
         if !settings.is_empty() {

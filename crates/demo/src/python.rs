@@ -35,16 +35,18 @@ pub fn packages() -> Vec<Deb> {
     for deb in [&mut python, &mut mooring, &mut knots] {
         deb.automatic = true;
     }
-    let berthplan = Deb::new("berthplan", "1.4-1", "which ship lies where", SET_UP + 8 * DAY)
+    let mut berthplan = Deb::new("berthplan", "1.4-1", "which ship lies where", SET_UP + 8 * DAY)
         .with("/usr/bin/berthplan", script("mooring"))
         .with(&format!("{DIST}/berthplan-1.4.egg-info/PKG-INFO"), info("berthplan", "1.4"))
         .with(&format!("{DIST}/berthplan-1.4.egg-info/requires.txt"), data("mooring<0.8\n"))
         .with_papers("berthplan");
-    let swellplot = Deb::new("swellplot", "1.6-2", "draws the swell", SET_UP + 8 * DAY)
+    let mut swellplot = Deb::new("swellplot", "1.6-2", "draws the swell", SET_UP + 8 * DAY)
         .with("/usr/bin/swellplot", script("swellplot"))
         .with(&format!("{DIST}/swellplot/__init__.py"), data("def main():\n    return 0\n"))
         .with(&format!("{DIST}/swellplot-1.6.egg-info"), info("swellplot", "1.6"))
         .with_papers("swellplot");
+    berthplan.depends = "python3-mooring, python3.11 (>= 3.11)";
+    swellplot.depends = "python3.11 (>= 3.11)";
     vec![python, mooring, knots, berthplan, swellplot]
 }
 

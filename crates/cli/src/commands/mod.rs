@@ -4,6 +4,7 @@ mod check;
 mod conflicts;
 mod demo;
 mod explain;
+mod impact;
 mod inventory;
 mod launchers;
 mod offers;
@@ -34,6 +35,7 @@ pub enum Command {
     States(states::Arguments),
     Unowned(unowned::Arguments),
     Conflicts(conflicts::Arguments),
+    Impact(impact::Arguments),
     Verify(verify::Arguments),
     Check(check::Arguments),
     Explain(explain::Arguments),
@@ -70,6 +72,7 @@ pub fn run(cli: &Cli, streams: &mut Streams) -> Result<Outcome, Failure> {
         Command::States(arguments) => states::run(arguments, &cli.global, streams),
         Command::Unowned(arguments) => unowned::run(arguments, &cli.global, streams),
         Command::Conflicts(arguments) => conflicts::run(arguments, &cli.global, streams),
+        Command::Impact(arguments) => impact::run(arguments, &cli.global, streams),
         Command::Verify(arguments) => verify::run(arguments, &cli.global, streams),
         Command::Explain(arguments) => explain::run(arguments, &cli.global, streams),
         Command::Check(arguments) => check::run(arguments, &cli.global, streams),

@@ -2,6 +2,7 @@
 
 pub mod across;
 pub mod check;
+pub mod impact;
 pub mod inventory;
 pub mod launchers;
 pub mod libraries;

@@ -6,6 +6,7 @@ use serde_json::Value;
 
 use super::across::Across;
 use super::check::{Check, Conflicts};
+use super::impact::Impact;
 use super::inventory::{Inventory, Totals};
 use super::launchers::Launchers;
 use super::offers::Offers;
@@ -36,6 +37,7 @@ enum Document {
     Check(Envelope<Check>),
     Conflicts(Envelope<Conflicts>),
     Explanations(Envelope<Explanations>),
+    Impact(Envelope<Impact>),
     Verify(Envelope<Verified>),
 }
 

@@ -32,6 +32,12 @@ pub mod tag {
     pub const FILE_OWNERS: u32 = 1039;
     pub const FILE_GROUPS: u32 = 1040;
     pub const FILE_VERIFY_FLAGS: u32 = 1045;
+    pub const PROVIDE_NAMES: u32 = 1047;
+    pub const REQUIRE_FLAGS: u32 = 1048;
+    pub const REQUIRE_NAMES: u32 = 1049;
+    pub const REQUIRE_VERSIONS: u32 = 1050;
+    pub const PROVIDE_FLAGS: u32 = 1112;
+    pub const PROVIDE_VERSIONS: u32 = 1113;
     pub const DIR_INDEXES: u32 = 1116;
     pub const SOURCE: u32 = 1044;
     pub const BASE_NAMES: u32 = 1117;

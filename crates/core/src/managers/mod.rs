@@ -18,6 +18,7 @@ pub mod nix;
 pub mod pacman;
 pub mod portage;
 pub mod python;
+mod relations;
 pub mod roster;
 pub mod rpm;
 pub mod rustup;
@@ -187,6 +188,13 @@ pub trait Holdings: Sync + Send {
     /// same.
     fn bypasses(&self) -> Vec<(Text, Evidence, Vec<u32>)> {
         Vec::new()
+    }
+
+    /// The packages that cannot stay as they are once these are removed, by what they themselves declare, each with
+    /// where it says so; `None` where that is not read of this manager.
+    fn dependents(&self, removed: &[u32]) -> Option<Vec<(u32, Evidence)>> {
+        let _ = removed;
+        None
     }
 
     /// What the manager's own records say that a maintainer should know.

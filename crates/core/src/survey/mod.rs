@@ -157,6 +157,24 @@ impl<'s> Survey<'s> {
         found.map(|(held, number)| held.remedies(number)).unwrap_or_default()
     }
 
+    /// The packages with this name, or the one with this id: holder and number.
+    #[must_use]
+    pub fn by_name_or_id(&self, word: &[u8]) -> Vec<(u16, u32)> {
+        let named = self.numbered(word);
+        if !named.is_empty() {
+            return named;
+        }
+        // An id ends in the name, or in the name and more.
+        let parts: Vec<&[u8]> = word.splitn(3, |&b| b == b'/').collect();
+        let Some(tail) = parts.get(2) else { return Vec::new() };
+        let starts =
+            (1..=tail.len()).filter(|end| *end == tail.len() || matches!(tail[*end], b'/' | b':' | b'.' | b'-'));
+        let mut found: Vec<(u16, u32)> = starts.flat_map(|end| self.numbered(&tail[..end])).collect();
+        found.retain(|(holder, number)| *self.holdings()[usize::from(*holder)].owner(*number).id == *word);
+        found.dedup();
+        found
+    }
+
     /// The folders in which programs lie, whether or not a search path names them: the usual ones, and those
     /// that a manager fills.
     #[must_use]

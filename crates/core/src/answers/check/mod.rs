@@ -43,7 +43,7 @@ pub struct Look<'a, 's> {
 
 impl Look<'_, '_> {
     /// The search path that a person at this machine types into: that of a terminal, else of a log-in, else the first.
-    fn typed(&self) -> &SearchPath {
+    pub(super) fn typed(&self) -> &SearchPath {
         let of = |context| self.searches.iter().find(|search| search.context == context);
         of(Context::Terminal).or_else(|| of(Context::Login)).unwrap_or(&self.searches[0])
     }

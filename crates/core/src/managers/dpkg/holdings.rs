@@ -441,6 +441,10 @@ impl Holdings for DpkgHoldings<'_> {
         lists::digest_in(&digests.ok()?.0, ends_there).map(|md5| Digest::from_hexadecimal(Algorithm::Md5, &md5))
     }
 
+    fn dependents(&self, removed: &[u32]) -> Option<Vec<(u32, Evidence)>> {
+        Some(self.dependents_of(removed))
+    }
+
     fn peculiar(&self) -> Vec<Finding> {
         DpkgHoldings::peculiar(self)
     }

@@ -19,6 +19,7 @@
 
 mod alternatives;
 mod apt;
+mod dependents;
 mod diversions;
 mod holdings;
 mod lists;

@@ -384,6 +384,17 @@ impl Holdings for FlatpakHoldings<'_> {
         vec![(path::join(&self.base.folder, b"exports/share"), how)]
     }
 
+    fn dependents(&self, removed: &[u32]) -> Option<Vec<(u32, Evidence)>> {
+        let gone: Vec<Text> = removed.iter().map(|number| self.deployed(*number).reference()).collect();
+        let users = (0..).zip(&self.deployed).filter(|(number, _)| !removed.contains(number));
+        let found = users.filter_map(|(number, deployed)| {
+            let needs = deployed.needs().filter(|needs| gone.iter().any(|gone| **gone == *needs.as_bytes()))?;
+            let file = path::join(&deployed.folder, b"metadata");
+            Some((number, Evidence::at(file, "key runtime", format!("needs {needs}"))))
+        });
+        Some(found.collect())
+    }
+
     fn hints(&self) -> Vec<Hint> {
         let of_one = |deployed: &Deployed| Hint {
             starts: deployed.metadata.get("Application", "command").map(Text::from).into_iter().collect(),

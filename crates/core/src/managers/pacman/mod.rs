@@ -14,6 +14,7 @@
 //! Traps: no record says from which repository a package came: it is the first that has the name; databases of
 //! repositories that were taken out of the settings stay behind; paths have no `/` in front, folders one at the end.
 
+mod dependents;
 mod local;
 mod recorded;
 mod settings;
@@ -193,6 +194,10 @@ impl Lists for Database {
 
     fn recorded(&self, scene: &Scene, items: &[(u32, &Item)], notes: &mut Vec<String>) -> Vec<Recorded> {
         recorded::files(&scene.root, &self.settings, items, notes)
+    }
+
+    fn dependents(&self, scene: &Scene, items: &[Item], removed: &[u32]) -> Option<Vec<(u32, Evidence)>> {
+        Some(dependents::dependents(&scene.root, items, removed))
     }
 
     fn restore(&self, item: &Item) -> Option<String> {

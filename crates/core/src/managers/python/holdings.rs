@@ -9,7 +9,8 @@ use rayon::prelude::*;
 
 use super::distribution::Distribution;
 use super::site::{self, Place, Site, is_folder, programs};
-use super::{PIP, UV, find, record};
+use super::{PIP, UV, find, record, requirements};
+use crate::managers::relations::{Need, Node, Want, losers};
 use crate::managers::{Detail, Environment, Hint, Holdings};
 use crate::model::{
     Claimant, Coverage, CoverageState, Digest, Evidence, Installation, ManagerId, Mark, Owner, Package, PathClaim,
@@ -458,6 +459,35 @@ impl Holdings for PythonHoldings<'_> {
         let all: Vec<&Distribution> = distributions.collect();
         let hint = |one: &&Distribution| Hint { upstream: one.upstream(&self.scene.root), ..Hint::default() };
         all.par_iter().map(hint).collect()
+    }
+
+    fn dependents(&self, removed: &[u32]) -> Option<Vec<(u32, Evidence)>> {
+        let root = &self.scene.root;
+        let mut found = Vec::new();
+        for shelf in self.everything().iter() {
+            let own: Vec<&u32> = removed.iter().filter(|number| (shelf.base..shelf.end()).contains(number)).collect();
+            if own.is_empty() {
+                continue;
+            }
+            let distributions = &shelf.site.distributions;
+            let nodes = (shelf.base..).zip(distributions).map(|(number, one)| {
+                let mut notes = Vec::new();
+                let declared = requirements::declared(root, one.clone(), &mut notes);
+                // Whether a version would do is a question of now, not of what is removed.
+                let needs = declared.requires.into_iter().map(|(_, says, requirement)| Need {
+                    any_of: vec![Want { name: requirement.name, version: None }],
+                    says,
+                });
+                Node { number, offers: vec![(declared.key, None)], needs: needs.collect() }
+            });
+            let nodes: Vec<Node> = nodes.collect();
+            let lost = losers(&nodes, removed, &|_, _, _| true);
+            found.extend(lost.into_iter().map(|(number, says)| {
+                let one = &distributions[(number - shelf.base) as usize];
+                (number, Evidence::at(one.metadata.clone(), "requirements", format!("requires {says}")))
+            }));
+        }
+        Some(found)
     }
 
     fn bypasses(&self) -> Vec<(Text, Evidence, Vec<u32>)> {

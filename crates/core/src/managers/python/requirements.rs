@@ -33,7 +33,8 @@ pub fn in_folder(root: &Root, folder: &Text) -> (Vec<Declared>, Vec<String>) {
     (declared, notes)
 }
 
-fn declared(root: &Root, one: Distribution, notes: &mut Vec<String>) -> Declared {
+/// What a distribution requires; what could not be read is added to `notes`.
+pub fn declared(root: &Root, one: Distribution, notes: &mut Vec<String>) -> Declared {
     let is_egg = !one.metadata.ends_with(b".dist-info");
     let file = path::join(&one.metadata, if is_egg { b"requires.txt" } else { b"METADATA" });
     let mut lines: Vec<(u32, String)> = Vec::new();

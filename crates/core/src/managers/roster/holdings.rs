@@ -230,6 +230,10 @@ impl<'s, K: Keeper + 's> Holdings for Roster<'s, K> {
         files
     }
 
+    fn dependents(&self, removed: &[u32]) -> Option<Vec<(u32, Evidence)>> {
+        self.keeper.lists()?.dependents(self.scene, self.items(), removed)
+    }
+
     fn restore(&self, package: u32) -> Option<Remedy> {
         let command = self.keeper.lists()?.restore(self.item(package))?;
         Some(Remedy { purpose: "restore".to_owned(), command })

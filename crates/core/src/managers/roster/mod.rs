@@ -254,6 +254,12 @@ pub trait Lists {
         Vec::new()
     }
 
+    /// The items that cannot stay once some are removed, each with where it says so; `None` where that is not read.
+    fn dependents(&self, scene: &Scene, items: &[Item], removed: &[u32]) -> Option<Vec<(u32, Evidence)>> {
+        let _ = (scene, items, removed);
+        None
+    }
+
     /// The command that puts a package's own files back.
     fn restore(&self, item: &Item) -> Option<String> {
         let _ = item;

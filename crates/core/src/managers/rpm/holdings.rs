@@ -415,6 +415,10 @@ impl Holdings for RpmHoldings<'_> {
         vec![Evidence::at(self.store.file.clone(), &at, format!("{name} lists {}", Text::from(path)))]
     }
 
+    fn dependents(&self, removed: &[u32]) -> Option<Vec<(u32, Evidence)>> {
+        Some(self.dependents_of(removed))
+    }
+
     fn hints(&self) -> Vec<Hint> {
         let mut hints = Vec::new();
         self.each(&mut |_, header| {

@@ -15,6 +15,7 @@
 //! number tells packages apart; a file that was replaced or not installed is in the list, but is not the package's.
 
 mod catalogues;
+mod dependents;
 mod holdings;
 mod offers;
 mod recorded;

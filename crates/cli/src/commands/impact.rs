@@ -1,0 +1,185 @@
+//! `whodunit impact`.
+
+use std::ffi::OsString;
+use std::io::Write as _;
+use std::os::unix::ffi::OsStrExt as _;
+
+use clap::Args;
+use whodunit_core::answers::check::Look as Asking;
+use whodunit_core::answers::impact::{Broken, How, Impact, Lost, impact};
+use whodunit_core::survey::Survey;
+use whodunit_core::text::Text;
+
+use super::Outcome;
+use crate::args::Global;
+use crate::output::{self, Cell, Column, Grid, Line, Look, Piece, Shown, Streams, Tone};
+use crate::run::{Failure, Ready};
+
+/// What would happen if a package were removed: what runs instead, what breaks
+///
+/// Nothing is removed. For every context, what becomes of each command; then what loses an interpreter, a library, a
+/// base, a launcher's program or a link, whichever manager it belongs to, and whether the manager that removes the
+/// package would notice.
+#[derive(Debug, Args)]
+#[command(after_help = "Examples:
+  whodunit impact tidegauge
+  whodunit impact python3.11 --context all
+  whodunit impact dpkg/system/libtide2")]
+pub struct Arguments {
+    /// The packages, by name or by id
+    #[arg(required = true)]
+    package: Vec<OsString>,
+}
+
+/// Answers.
+pub fn run(arguments: &Arguments, global: &Global, streams: &mut Streams) -> Result<Outcome, Failure> {
+    let mut ready = Ready::new(global)?;
+    ready.look_everywhere(global);
+    let survey = Survey::of(&ready.scene);
+    let (mut packages, mut unknown) = (Vec::new(), Vec::new());
+    for name in &arguments.package {
+        let found = survey.by_name_or_id(name.as_bytes());
+        let mut managers: Vec<String> = found
+            .iter()
+            .map(|(holder, number)| survey.holdings()[usize::from(*holder)].owner(*number).id.to_string())
+            .collect();
+        managers.sort();
+        managers.dedup();
+        if managers.len() > 1 {
+            let listed = managers.join(", ");
+            return Err(Failure::usage(format!(
+                "{}: several packages have that name; say which: {listed}",
+                Text::from(name.as_bytes())
+            )));
+        }
+        if found.is_empty() {
+            unknown.push(Text::from(name.as_bytes()));
+        }
+        packages.extend(found);
+    }
+    let situations = ready.situations(&ready.people());
+    let asking = Asking { survey: &survey, searches: ready.searches(), usual: ready.usual(), situations: &situations };
+    let answer = if packages.is_empty() { Impact::default() } else { impact(&asking, &packages) };
+    let outcome = output::show(&answer, &survey, &ready, global, streams, unknown.is_empty())?;
+    for name in unknown.iter().filter(|_| !global.quiet) {
+        let _ = writeln!(
+            streams.err,
+            "whodunit: {name}: no manager has a package of that name (whodunit inventory lists them)"
+        );
+    }
+    Ok(outcome)
+}
+
+impl Shown for Impact {
+    type Item = Broken;
+    const COMMAND: &'static str = "impact";
+    const SEARCHES: bool = true;
+
+    fn items(&self) -> &[Broken] {
+        &self.broken
+    }
+
+    fn grid(&self) -> Grid {
+        let names = ["what", "name", "path", "owner", "loses", "instead", "contexts", "noticed"];
+        let columns = names.into_iter().map(|name| Column::titled(name, name.to_uppercase())).collect();
+        let command = |lost: &Lost| {
+            let instead = lost.instead.as_ref().map(|one| one.path.to_string()).unwrap_or_default();
+            [
+                "command".to_owned(),
+                lost.name.to_string(),
+                lost.path.to_string(),
+                String::new(),
+                String::new(),
+                instead,
+                contexts(lost),
+                String::new(),
+            ]
+        };
+        let broken = |one: &Broken| {
+            let owner = one.owner.as_ref().map(|owner| owner.id.to_string()).unwrap_or_default();
+            let path = one.path.as_ref().map(ToString::to_string).unwrap_or_default();
+            [
+                one.how.word().to_owned(),
+                String::new(),
+                path,
+                owner,
+                one.loses.to_string(),
+                String::new(),
+                String::new(),
+                one.noticed.to_string(),
+            ]
+        };
+        let rows = self.commands.iter().map(command).chain(self.broken.iter().map(broken));
+        Grid { columns, rows: rows.map(|row| row.into_iter().map(Cell::plain).collect()).collect() }
+    }
+
+    fn page(&self, look: &Look) -> Vec<Piece> {
+        if self.packages.is_empty() {
+            return vec![Line::of(Tone::Strong, "no such package").into()];
+        }
+        let names: Vec<String> = self.packages.iter().map(|owner| look.owner(owner)).collect();
+        let unnoticed = self.broken.iter().filter(|one| !one.noticed).count();
+        let noticed = self.broken.len() - unnoticed;
+        let first = Line::of(Tone::Strong, format!("without {}", names.join(", ")));
+        let first = match (unnoticed, noticed) {
+            (0, 0) => first.and(Tone::Plain, ": nothing else breaks"),
+            (0, noticed) => first.and(Tone::Plain, format!(": what breaks, its manager knows of ({noticed})")),
+            (unnoticed, _) => first
+                .and(Tone::Warning, format!(": {unnoticed} would break unnoticed"))
+                .and(Tone::Plain, format!("; its manager knows of {noticed}")),
+        };
+        let mut page: Vec<Piece> = vec![first.into()];
+        let titled = |page: &mut Vec<Piece>, title: &str| {
+            page.push(Line::blank().into());
+            page.push(Line::of(Tone::Faint, title.to_owned()).into());
+        };
+        if !self.commands.is_empty() {
+            titled(&mut page, "commands");
+            for lost in &self.commands {
+                let label = Line::blank().to(2).and(Tone::Strong, lost.name.to_string());
+                let (tone, says) = match &lost.instead {
+                    Some(one) => {
+                        let whose = one.owner.as_ref().map_or("no manager's".to_owned(), |owner| look.owner(owner));
+                        (Tone::Plain, format!("{} ({whose}) in {}", look.path(&one.path), contexts(lost)))
+                    }
+                    None => (Tone::Warning, format!("nothing, in {}", contexts(lost))),
+                };
+                page.push(Piece::Paragraph { column: 26, label, tone, text: says });
+            }
+        }
+        for is_noticed in [false, true] {
+            let listed: Vec<&Broken> = self.broken.iter().filter(|one| one.noticed == is_noticed).collect();
+            if listed.is_empty() {
+                continue;
+            }
+            titled(
+                &mut page,
+                if is_noticed { "what its manager would ask about, or take along" } else { "what nobody would say" },
+            );
+            page.extend(listed.into_iter().map(|one| told(one, look)));
+        }
+        if !self.unknown.is_empty() {
+            page.push(Line::blank().into());
+            let says = format!("what depends on packages of {} is not read: more may break", self.unknown.join(", "));
+            page.push(Line::of(Tone::Warning, says).into());
+        }
+        page
+    }
+}
+
+fn told(one: &Broken, look: &Look) -> Piece {
+    let what = match (&one.path, &one.owner) {
+        (Some(path), _) => look.path(path),
+        (None, Some(owner)) => look.owner(owner),
+        (None, None) => String::new(),
+    };
+    let whose = one.owner.as_ref().filter(|_| one.path.is_some()).map(|owner| format!(" ({})", look.owner(owner)));
+    let loses = if one.how == How::Dependency { String::new() } else { format!(": {}", look.path(&one.loses)) };
+    let label = Line::blank().to(2).and(Tone::Plain, what);
+    let text = format!("{}{loses}{}", one.how.word(), whose.unwrap_or_default());
+    Piece::Paragraph { column: 50, label, tone: Tone::Plain, text }
+}
+
+fn contexts(lost: &Lost) -> String {
+    lost.contexts.iter().map(|context| context.word()).collect::<Vec<_>>().join(", ")
+}

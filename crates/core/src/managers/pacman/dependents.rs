@@ -1,0 +1,63 @@
+//! Who depends on whom: `%DEPENDS%` and `%PROVIDES%` of each package's `desc`.
+
+use super::local::sections;
+use crate::managers::relations::{Need, Node, Want, losers};
+use crate::managers::roster::Item;
+use crate::model::Evidence;
+use crate::root::{Limit, Root};
+use crate::text::{Text, path};
+use crate::version::pacman;
+
+/// The packages that cannot stay once some are removed; what cannot be read is noted where packages are read.
+pub fn dependents(root: &Root, items: &[Item], removed: &[u32]) -> Vec<(u32, Evidence)> {
+    let node = |(number, item): (u32, &Item)| {
+        let desc = root.read(&path::join(&item.entry, b"desc"), Limit::SMALL).unwrap_or_default();
+        let mut node = Node { number, ..Node::default() };
+        node.offers.push((item.name.to_vec(), item.version.as_ref().map(|version| version.to_vec())));
+        for (key, _, values) in sections(&desc) {
+            match key {
+                b"PROVIDES" => node.offers.extend(values.into_iter().map(|value| {
+                    let want = want(value);
+                    (want.name, want.version.map(|(_, version)| version))
+                })),
+                b"DEPENDS" => node.needs.extend(
+                    values
+                        .into_iter()
+                        .map(|value| Need { any_of: vec![want(value)], says: Text::from(value).to_string() }),
+                ),
+                _ => {}
+            }
+        }
+        node
+    };
+    let nodes: Vec<Node> = (0..).zip(items).map(node).collect();
+    let lost = losers(&nodes, removed, &|version, sign, wanted| {
+        // A version without a release stands for every release of it.
+        let bare =
+            |version: &[u8]| memchr::memrchr(b'-', version).map_or(version.to_vec(), |at| version[..at].to_vec());
+        let version = if wanted.contains(&b'-') { version.to_vec() } else { bare(version) };
+        let order = pacman::compare(&version, wanted);
+        match sign {
+            "<" => order.is_lt(),
+            "<=" => order.is_le(),
+            "=" => order.is_eq(),
+            ">=" => order.is_ge(),
+            _ => order.is_gt(),
+        }
+    });
+    let evidence = |number: u32, says: String| {
+        let item = &items[number as usize];
+        Evidence::at(path::join(&item.entry, b"desc"), "DEPENDS", format!("{} depends on {says}", item.name))
+    };
+    lost.into_iter().map(|(number, says)| (number, evidence(number, says))).collect()
+}
+
+/// `name`, `name>=1.2`.
+fn want(text: &[u8]) -> Want {
+    let Some(at) = text.iter().position(|b| b"<>=".contains(b)) else {
+        return Want { name: text.to_vec(), version: None };
+    };
+    let signs = [(&b"<="[..], "<="), (b">=", ">="), (b"<", "<"), (b">", ">"), (b"=", "=")];
+    let (sign, word) = signs.into_iter().find(|(sign, _)| text[at..].starts_with(sign)).unwrap_or((b"=", "="));
+    Want { name: text[..at].to_vec(), version: Some((word, text[at + sign.len()..].to_vec())) }
+}

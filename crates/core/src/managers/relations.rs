@@ -1,0 +1,103 @@
+//! Who depends on whom, within one manager: which packages can no longer be as they are once some are removed.
+
+use hashbrown::{HashMap, HashSet};
+
+/// What a package needs: one of several.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct Need {
+    /// Any of these is enough.
+    pub any_of: Vec<Want>,
+    /// As it is written.
+    pub says: String,
+}
+
+/// One way to meet a need.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct Want {
+    /// A package's name, or something that packages provide.
+    pub name: Vec<u8>,
+    /// A sign (`<`, `<=`, `=`, `>=`, `>`) and the version that it is about.
+    pub version: Option<(&'static str, Vec<u8>)>,
+}
+
+/// What one package offers to others, and needs of them.
+#[derive(Debug, Clone, Default)]
+pub struct Node {
+    /// Its number.
+    pub number: u32,
+    /// Its name, and what it provides, each with a version where it has one.
+    pub offers: Vec<(Vec<u8>, Option<Vec<u8>>)>,
+    /// What it needs.
+    pub needs: Vec<Need>,
+}
+
+/// The packages that lose something they need when `removed` go, and those that lose these, each with the need that is
+/// not met any more. What was not met before is not told.
+pub fn losers(nodes: &[Node], removed: &[u32], fits: &dyn Fn(&[u8], &str, &[u8]) -> bool) -> Vec<(u32, String)> {
+    let mut by_name: HashMap<&[u8], Vec<(usize, Option<&[u8]>)>> = HashMap::new();
+    for (place, node) in nodes.iter().enumerate() {
+        for (name, version) in &node.offers {
+            by_name.entry(name).or_default().push((place, version.as_deref()));
+        }
+    }
+    let is_met = |need: &Need, gone: &HashSet<u32>| {
+        need.any_of.iter().any(|want| {
+            by_name.get(&*want.name).is_some_and(|offers| {
+                offers.iter().any(|(place, version)| {
+                    let is_there = !gone.contains(&nodes[*place].number);
+                    let does = match (&want.version, version) {
+                        (None, _) => true,
+                        (Some((sign, wanted)), Some(version)) => fits(version, sign, wanted),
+                        (Some(_), None) => false,
+                    };
+                    is_there && does
+                })
+            })
+        })
+    };
+    let nobody = HashSet::new();
+    let mut gone: HashSet<u32> = removed.iter().copied().collect();
+    let mut found: Vec<(u32, String)> = Vec::new();
+    loop {
+        let mut new = Vec::new();
+        for node in nodes.iter().filter(|node| !gone.contains(&node.number)) {
+            if let Some(need) = node.needs.iter().find(|need| !is_met(need, &gone) && is_met(need, &nobody)) {
+                new.push((node.number, need.says.clone()));
+            }
+        }
+        if new.is_empty() {
+            return found;
+        }
+        gone.extend(new.iter().map(|(number, _)| *number));
+        found.extend(new);
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn what_goes_takes_along_what_has_no_other_way() {
+        let need = |text: &str| Need {
+            any_of: text.split('|').map(|name| Want { name: name.as_bytes().to_vec(), version: None }).collect(),
+            says: text.to_owned(),
+        };
+        let node = |number, offers: &[&str], needs: &[&str]| Node {
+            number,
+            offers: offers.iter().map(|name| (name.as_bytes().to_vec(), None)).collect(),
+            needs: needs.iter().map(|text| need(text)).collect(),
+        };
+        let nodes = [
+            node(0, &["quay", "mole"], &[]),
+            node(1, &["ferry"], &["quay"]),
+            node(2, &["board"], &["ferry"]),
+            node(3, &["buoy"], &["mole|pier"]),
+            node(4, &["pier"], &[]),
+            node(5, &["lamp"], &["never-there"]),
+        ];
+        let lost = losers(&nodes, &[0], &|_, _, _| true);
+        assert_eq!(lost, [(1, "quay".to_owned()), (2, "ferry".to_owned())]);
+        assert_eq!(losers(&nodes, &[0, 4], &|_, _, _| true).len(), 3);
+    }
+}
