@@ -6,8 +6,8 @@ use std::os::unix::ffi::OsStrExt as _;
 
 use clap::Args;
 use indicatif::{ProgressBar, ProgressDrawTarget, ProgressStyle};
-use whodunit_core::answers::verify::{Depth, Progress, Question, Verified, verify};
-use whodunit_core::model::{Finding, ManagerId, Severity};
+use whodunit_core::answers::verify::{Progress, Question, Verified, verify};
+use whodunit_core::model::{Depth, Finding, ManagerId, Severity};
 use whodunit_core::survey::Survey;
 use whodunit_core::text::Text;
 

@@ -96,6 +96,26 @@ snapshots! {
     unowned_in_a_folder: ["unowned", "/opt", "--format", "lines"];
     unowned_where_all_is_owned: ["unowned", "/usr/share"];
     unowned_in_no_folder: ["unowned", "/usr/kraken"];
+    check: ["check", "--context", "all"];
+    check_csv: ["check", "--context", "all", "--kind", "two-owners,version-split", "--format", "csv"];
+    check_lines: ["check", "--context", "login", "--kind", "masked-module", "--format", "lines"];
+    check_of_no_kind: ["check", "--kind", "kraken"];
+    conflicts: ["conflicts", "--context", "all"];
+    conflicts_json: ["conflicts", "tidegauge", "--context", "all", "--format", "json"];
+    conflicts_of_nothing: ["conflicts", "kraken"];
+    verify: ["verify"];
+    verify_json: ["verify", "python3-knots", "--format", "json"];
+    verify_of_one_manager: ["verify", "--manager", "pip", "--format", "markdown"];
+    verify_of_nothing: ["verify", "kraken"];
+    impact: ["impact", "python3.11", "--context", "all"];
+    impact_json: ["impact", "dpkg/system/harbour-lamps", "--context", "all", "--format", "json"];
+    impact_csv: ["impact", "pipx/user:maren/swellplot", "--context", "all", "--format", "csv"];
+    impact_of_an_ambiguous_name: ["impact", "swellplot"];
+    impact_of_nothing: ["impact", "kraken"];
+    explain: ["explain"];
+    explain_json: ["explain", "masked-module", "--format", "json"];
+    explain_of_one: ["explain", "two-owners"];
+    explain_of_nothing: ["explain", "kraken"];
     a_person_who_is_not_there: ["inventory", "--person", "kraken"];
 }
 

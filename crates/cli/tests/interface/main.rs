@@ -5,12 +5,14 @@
 #![expect(clippy::disallowed_types, reason = "as above")]
 
 mod demo;
+mod demo_check;
 mod hostile;
 mod hostile_homes;
 mod hostile_shells;
 mod hostile_sources;
 mod quay;
 mod real_apt;
+mod real_breakage;
 mod real_catalogues;
 mod real_dpkg;
 mod real_flatpak;

@@ -329,3 +329,90 @@ fn reasons_and_repositories_are_read_as_zypper_tells_them() {
     assert_eq!(text(&answer["findings"][0]["kind"]), "held-back", "{answer:#}");
     assert_eq!(answer["offers"].as_array().unwrap().len(), 2);
 }
+
+/// What `rpm -V` marks of each file: letters by the product's words.
+fn marks(words: &BTreeSet<String>) -> BTreeSet<char> {
+    let letter = |word: &String| match word.as_str() {
+        "size" => 'S',
+        "digest" => '5',
+        "mode" | "kind" => 'M',
+        "owner" => 'U',
+        "group" => 'G',
+        "modified" => 'T',
+        "target" => 'L',
+        _ => '!',
+    };
+    words.iter().map(letter).collect()
+}
+
+#[test]
+fn altered_files_are_those_that_rpm_marks() {
+    let Some(yard) = Yard::new(&["rpm", "rpmbuild"]) else { return };
+    let fill = "mkdir -p $B/usr/bin $B/etc $B/usr/share/doc/buoy $B/var/log $B/usr/share/buoy/empty; \
+                for one in a b c d e f g h; do echo $one > $B/usr/bin/$one; done; ln -s a $B/usr/bin/l; ln -s a $B/usr/bin/m; \
+                echo 1 > $B/etc/one.conf; echo 2 > $B/etc/two.conf; echo d > $B/usr/share/doc/buoy/README; touch $B/var/log/buoy.log";
+    let files = "/usr/bin/*\n%config(noreplace) /etc/one.conf\n%config(missingok) /etc/two.conf\n%doc /usr/share/doc/buoy/README\n\
+                 %ghost /var/log/buoy.log\n%verify(not size md5 mtime) /usr/share/buoy";
+    yard.build("buoy", "1", "Release: 1", fill, files);
+    yard.sh("mkdir root; rpm --root $PWD/root --force-debian --nodeps --excludedocs -i top/RPMS/noarch/*.rpm 2>/dev/null; mkdir -p root/etc; cp /etc/passwd /etc/group root/etc/");
+    yard.sh("cd root; echo x >> usr/bin/a; chmod 700 usr/bin/b; touch -d 2020-01-01 usr/bin/c; rm usr/bin/d; rm usr/bin/e; mkdir usr/bin/e; \
+             ln -sf b usr/bin/l; rm usr/bin/m; rm usr/bin/f; ln -s a usr/bin/f; echo y >> etc/one.conf; rm etc/two.conf; printf 'q\\n' > usr/bin/g; \
+             chown 12345:12345 usr/bin/h; rmdir usr/share/buoy/empty");
+    let root = yard.at("root");
+    let said = yard.command("rpm", &["--root", &root, "-Va", "--nodeps"]).output().unwrap();
+    let said = String::from_utf8(said.stdout).unwrap();
+    let theirs: BTreeMap<String, BTreeSet<char>> = said
+        .lines()
+        .map(|line| {
+            let file = line[line.find('/').unwrap()..].split(" (").next().unwrap().to_owned();
+            let marks = match line.starts_with("missing") {
+                true => BTreeSet::from(['!']),
+                // Capabilities are not compared.
+                false => line[..9].chars().filter(|mark| !matches!(mark, '.' | 'P' | '?')).collect(),
+            };
+            (file, marks)
+        })
+        .collect();
+    let document = run(["--root", &root, "verify", "--format", "json"]).document();
+    let mut ours: BTreeMap<String, BTreeSet<String>> = BTreeMap::new();
+    for finding in document["findings"].as_array().unwrap() {
+        assert!(finding["packages"][0] == "rpm/system/buoy", "{finding:#}");
+        for one in finding["evidence"].as_array().unwrap() {
+            // In a file's place, rpm calls a link one with another target.
+            let is_link = one["at"] == "kind" && text(&one["says"]).ends_with("is a link");
+            let word = if is_link { "target".to_owned() } else { text(&one["at"]) };
+            ours.entry(text(&one["file"])).or_default().insert(word);
+        }
+    }
+    let ours: BTreeMap<String, BTreeSet<char>> =
+        ours.iter().map(|(file, words)| (file.clone(), marks(words))).collect();
+    assert_eq!(ours, theirs, "{said}");
+    assert!(theirs.len() >= 10, "{said}");
+}
+
+#[test]
+fn what_needs_a_package_is_what_rpm_will_not_remove() {
+    let Some(yard) = Yard::new(&["rpm", "rpmbuild"]) else { return };
+    for (name, head) in [
+        ("anchor", "Release: 1\nProvides: holdfast = 2"),
+        ("buoy", "Release: 1\nRequires: anchor"),
+        ("chain", "Release: 1\nRequires: holdfast >= 1"),
+        ("lamp", "Release: 1\nRequires: (anchor if chain)"),
+        ("rope", "Release: 1\nRequires: holdfast > 9"),
+    ] {
+        yard.build(name, "1", head, "", "");
+    }
+    yard.sh("mkdir root; rpm --root $PWD/root --force-debian --nodeps -i top/RPMS/noarch/*.rpm 2>/dev/null");
+    let root = yard.at("root");
+    let said = yard.command("rpm", &["--root", &root, "-e", "--test", "anchor"]).output().unwrap();
+    let said = String::from_utf8(said.stderr).unwrap();
+    let theirs: BTreeSet<&str> = said.lines().filter_map(|line| line.split(" needed by (installed) ").nth(1)).collect();
+    let document = run(["--root", &root, "impact", "anchor", "--format", "json"]).document();
+    let broken = document["broken"].as_array().unwrap();
+    let named = |one: &Value| format!("{}-{}.noarch", text(&one["owner"]["name"]), text(&one["owner"]["version"]));
+    let ours: Vec<String> = broken.iter().filter(|one| one["how"] == "dependency").map(named).collect();
+    // rpm judges conditions as well; they are taken to be met here.
+    let theirs: BTreeSet<&str> = theirs.into_iter().filter(|name| !name.starts_with("lamp")).collect();
+    assert_eq!(ours.iter().map(String::as_str).collect::<BTreeSet<_>>(), theirs, "{said}");
+    assert_eq!(theirs.len(), 2, "{said}");
+}

@@ -8,12 +8,12 @@ use serde::Serialize;
 use super::shadows::Shadow;
 use super::{Located, locate};
 use crate::managers::keeps_versions;
-use crate::model::{Evidence, Finding, FindingKind, Owner, Scope, Severity};
+use crate::model::{Evidence, Finding, FindingKind, Owner, Remedy, Scope, Severity};
 use crate::root::Kind;
 use crate::search::words::Taken;
 use crate::search::{Context, Copy, SearchPath, Trail};
 use crate::survey::Survey;
-use crate::text::Text;
+use crate::text::{Text, shell_word};
 
 /// What one name is in one context.
 #[derive(Debug, Clone, PartialEq, Eq)]
@@ -219,6 +219,10 @@ fn finding(name: &Text, severity: Severity, meanings: &[Meaning], searches: &[Se
     let packages: BTreeSet<Text> =
         winners().filter_map(|winner| winner.owner.as_ref()).map(|owner| owner.id.clone()).collect();
     let paths: BTreeSet<Text> = winners().map(|winner| winner.path.clone()).collect();
+    // Which copy is wanted, only the person knows; its path is the same in every context.
+    let everywhere =
+        paths.iter().map(|path| Remedy { purpose: "run this copy everywhere".to_owned(), command: shell_word(path) });
+    let remedies: Vec<Remedy> = everywhere.collect();
     let mut evidence: Vec<Evidence> = Vec::new();
     for one in looks.iter().filter_map(|look| look.because.first()) {
         if !evidence.contains(one) {
@@ -230,6 +234,7 @@ fn finding(name: &Text, severity: Severity, meanings: &[Meaning], searches: &[Se
     Finding {
         packages: packages.into_iter().collect(),
         paths: paths.into_iter().collect(),
+        remedies,
         evidence,
         ..Finding::new(FindingKind::ContextDependentCommand, severity, name.clone(), summary, consequence)
     }

@@ -9,7 +9,7 @@ use super::check::Look;
 use super::launchers::{Session, launchers};
 use super::{Located, locate};
 use crate::claims::ClaimIndex;
-use crate::model::{Claimant, Evidence, Owner};
+use crate::model::{Claimant, Depth, Evidence, Owner};
 use crate::root::Kind;
 use crate::search::launchers::data_folders;
 use crate::search::libraries::Loader;
@@ -164,7 +164,7 @@ fn files_of(survey: &Survey<'_>, packages: &[(u16, u32)]) -> HashSet<Text> {
     for (holder, held) in (0..).zip(survey.holdings()) {
         let wanted: Vec<u32> = packages.iter().filter(|(of, _)| *of == holder).map(|(_, number)| *number).collect();
         if !wanted.is_empty() {
-            files.extend(held.recorded(Some(&wanted)).into_iter().map(|one| one.path));
+            files.extend(held.recorded(Some(&wanted), Depth::Presence).into_iter().map(|one| one.path));
         }
     }
     let root = survey.root();

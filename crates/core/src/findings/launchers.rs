@@ -2,8 +2,8 @@
 
 use hashbrown::HashMap;
 
-use crate::model::{Evidence, Finding, FindingKind, Launcher, Severity};
-use crate::text::Text;
+use crate::model::{Evidence, Finding, FindingKind, Launcher, Remedy, Severity};
+use crate::text::{Text, shell_word};
 
 /// Adds to each launcher what a maintainer should know of it.
 pub fn add(launchers: &mut [Launcher]) {
@@ -109,6 +109,10 @@ fn broken(launcher: &Launcher) -> Option<Finding> {
         "the menu leaves it out, and with it every later file of its id",
     );
     found.evidence.push(Evidence::at(launcher.file.clone(), "launcher", why.clone()));
+    if launcher.owner.is_none() {
+        let command = format!("rm {}", shell_word(&launcher.file));
+        found.remedies.push(Remedy { purpose: "remove it".to_owned(), command });
+    }
     Some(found)
 }
 
@@ -117,11 +121,13 @@ fn invisible(launcher: &Launcher) -> Option<Finding> {
         return None;
     }
     let summary = format!("{} is installed, and no searched folder has its launcher", launcher.id);
-    Some(finding(
-        launcher,
-        FindingKind::InvisibleLauncher,
-        Severity::Warning,
-        summary,
-        "the app is in no menu, though it is installed",
-    ))
+    let consequence = "the app is in no menu, though it is installed";
+    let mut found = finding(launcher, FindingKind::InvisibleLauncher, Severity::Warning, summary, consequence);
+    let folder = memchr::memmem::rfind(&launcher.file, b"/applications/").map(|at| Text::from(&launcher.file[..at]));
+    if let Some(folder) = folder {
+        let line = format!("export XDG_DATA_DIRS=\"${{XDG_DATA_DIRS:-/usr/local/share:/usr/share}}:{folder}\"");
+        let command = format!("echo {} >> ~/.profile", shell_word(line.as_bytes()));
+        found.remedies.push(Remedy { purpose: "show it after the next log-in".to_owned(), command });
+    }
+    Some(found)
 }

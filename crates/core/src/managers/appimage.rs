@@ -23,7 +23,7 @@ use crate::model::{
 use crate::root::{Kind, Meta, WalkLimits};
 use crate::scene::Scene;
 use crate::search::launchers::files_in;
-use crate::text::{Text, path};
+use crate::text::{Text, path, shell_word};
 use crate::version::debian;
 
 const ID: ManagerId = ManagerId("appimage");
@@ -356,8 +356,9 @@ impl Holdings for AppImages<'_> {
     }
 
     /// There is no manager to ask: the file is all there is.
-    fn remedies(&self, _: u32) -> Vec<Remedy> {
-        Vec::new()
+    fn remedies(&self, package: u32) -> Vec<Remedy> {
+        let command = format!("rm {}", shell_word(&self.one(package).path));
+        vec![Remedy { purpose: "remove".to_owned(), command }]
     }
 
     /// Versions have no order of their own; Debian's is the closest to what people mean.

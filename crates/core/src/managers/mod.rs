@@ -34,8 +34,8 @@ use hashbrown::HashMap;
 use crate::formats::shell::pattern::fits;
 
 use crate::model::{
-    Asked, Claim, Claimant, Coverage, Digest, Evidence, Finding, Installation, Lead, ManagerId, Mark, Offer, Owner,
-    Package, PathClaim, Recorded, Remedy, State, Wanted,
+    Asked, Claim, Claimant, Coverage, Depth, Digest, Evidence, Finding, Installation, Lead, ManagerId, Mark, Offer,
+    Owner, Package, PathClaim, Recorded, Remedy, State, Wanted,
 };
 use crate::scene::Scene;
 use crate::text::Text;
@@ -251,9 +251,10 @@ pub trait Holdings: Sync + Send {
         None
     }
 
-    /// What the manager recorded of each file of all its packages, or of these; nothing where it records no files.
-    fn recorded(&self, packages: Option<&[u32]>) -> Vec<Recorded> {
-        let _ = packages;
+    /// What the manager recorded of each file of all its packages, or of these; nothing where it records no files. For
+    /// [`Depth::Presence`] only the paths need be there.
+    fn recorded(&self, packages: Option<&[u32]>, depth: Depth) -> Vec<Recorded> {
+        let _ = (packages, depth);
         Vec::new()
     }
 

@@ -85,11 +85,9 @@ impl Digest {
     /// From the bytes of a digest.
     #[must_use]
     pub fn of(algorithm: Algorithm, bytes: &[u8]) -> Self {
-        use std::fmt::Write as _;
-        let mut hexadecimal = String::with_capacity(bytes.len() * 2);
-        bytes.iter().for_each(|byte| {
-            let _ = write!(hexadecimal, "{byte:02x}");
-        });
+        const DIGITS: &[u8; 16] = b"0123456789abcdef";
+        let digit = |value: u8| char::from(DIGITS[usize::from(value & 0xf)]);
+        let hexadecimal = bytes.iter().flat_map(|byte| [digit(byte >> 4), digit(*byte)]).collect();
         Digest { algorithm, hexadecimal }
     }
 
@@ -98,6 +96,15 @@ impl Digest {
     pub fn from_hexadecimal(algorithm: Algorithm, text: &str) -> Self {
         Digest { algorithm, hexadecimal: text.to_ascii_lowercase() }
     }
+}
+
+/// How thoroughly files are compared with their records.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub enum Depth {
+    /// Only whether they are there: digests, sizes and the like need not be read.
+    Presence,
+    /// Everything; every content is read.
+    Content,
 }
 
 /// A file as a package's record describes it. What the record does not say is `None`, and is not compared.

@@ -8,7 +8,7 @@ mod offer;
 mod package;
 mod state;
 
-pub use claim::{Algorithm, Claim, Claimant, Digest, Lead, LeadTo, Mark, PathClaim, Recorded, Wanted};
+pub use claim::{Algorithm, Claim, Claimant, Depth, Digest, Lead, LeadTo, Mark, PathClaim, Recorded, Wanted};
 pub use coverage::{Coverage, CoverageState};
 pub(crate) use package::rfc3339;
 pub use package::{Installation, ManagerId, Origin, Owner, Package, Reason, Remedy, Scope, Status};

@@ -4,10 +4,10 @@ use hashbrown::{HashMap, HashSet};
 use rayon::prelude::*;
 
 use super::Look;
-use crate::answers::verify::{Depth, Question, verify};
+use crate::answers::verify::{Question, verify};
 use crate::claims::FoundClaim;
 use crate::digests;
-use crate::model::{Claimant, Digest, Evidence, Finding, FindingKind, Remedy, Scope, Severity};
+use crate::model::{Claimant, Depth, Digest, Evidence, Finding, FindingKind, Remedy, Scope, Severity};
 use crate::root::Kind;
 use crate::survey::Survey;
 use crate::text::Text;
@@ -64,7 +64,7 @@ fn of_lesser_managers(survey: &Survey<'_>) -> Vec<Text> {
         let mut is_own = |number: u32| {
             *own.entry(number).or_insert_with(|| matches!(held.owner(number).scope, Scope::Environment(_)))
         };
-        let mut recorded = held.recorded(None);
+        let mut recorded = held.recorded(None, Depth::Presence);
         recorded.retain(|one| !is_own(one.package));
         recorded.into_iter().map(|one| one.path).collect::<Vec<_>>()
     };

@@ -2,7 +2,7 @@
 
 use super::Look;
 use crate::answers::launchers::{Session, launchers};
-use crate::model::Finding;
+use crate::model::{Finding, FindingKind, Remedy};
 use crate::search::Context;
 use crate::search::launchers::data_folders;
 
@@ -12,5 +12,17 @@ pub fn findings(look: &Look<'_, '_>) -> Vec<Finding> {
     let of_desktop = look.searches.iter().find(|search| search.context == Context::Desktop);
     let search = of_desktop.unwrap_or(look.typed());
     let session = Session { folders: &folders, desktops: &[], search };
-    launchers(look.survey, session, &[]).launchers.into_iter().flat_map(|launcher| launcher.findings).collect()
+    let found = launchers(look.survey, session, &[]).launchers.into_iter().flat_map(|one| {
+        let owner = one.owner;
+        one.findings.into_iter().map(move |finding| (owner.clone(), finding))
+    });
+    let with_ways = found.map(|(owner, mut finding)| {
+        if let (Some(owner), FindingKind::DuplicateLauncher) = (&owner, finding.kind) {
+            let ways = look.survey.remedies_of(owner).into_iter().filter(|way| way.purpose == "remove");
+            let purpose = format!("take {}'s away", owner.manager);
+            finding.remedies.extend(ways.map(|way| Remedy { purpose: purpose.clone(), ..way }));
+        }
+        finding
+    });
+    with_ways.collect()
 }

@@ -18,7 +18,8 @@ mod settings;
 mod unowned;
 mod versions;
 
-use rayon::prelude::*;
+use std::sync::atomic::{AtomicUsize, Ordering};
+
 use schemars::JsonSchema;
 use serde::Serialize;
 
@@ -165,10 +166,27 @@ pub fn conflicts(look: &Look<'_, '_>, names: &[Text]) -> Conflicts {
 
 /// Asks these families.
 fn ask(look: &Look<'_, '_>, families: &[Family]) -> Vec<Finding> {
-    // The managers are opened before the families part, so that none of them waits for another to do it.
-    let _ = look.survey.holdings();
-    let found: Vec<Vec<Finding>> = families.par_iter().map(|family| family(look)).collect();
-    let mut findings: Vec<Finding> = found.into_iter().flatten().collect();
+    // What all of them need is read before they part, so that none waits for another to do it.
+    look.survey.titled();
+    let next = AtomicUsize::new(0);
+    let work = || {
+        let mut found: Vec<Finding> = Vec::new();
+        while let Some(family) = families.get(next.fetch_add(1, Ordering::Relaxed)) {
+            found.extend(family(look));
+        }
+        found
+    };
+    // Threads of their own: one of the pool, while it waits for a part of its own family, would be given another
+    // family, and could come to wait for itself.
+    let threads = std::thread::available_parallelism().map_or(1, std::num::NonZero::get).min(families.len());
+    let mut findings: Vec<Finding> = std::thread::scope(|scope| {
+        let others: Vec<_> = (1..threads).map(|_| scope.spawn(work)).collect();
+        let mut found = work();
+        found.extend(
+            others.into_iter().flat_map(|other| other.join().unwrap_or_else(|panic| std::panic::resume_unwind(panic))),
+        );
+        found
+    });
     findings.sort_by(order);
     findings.dedup();
     findings

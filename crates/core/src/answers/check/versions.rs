@@ -132,7 +132,9 @@ fn finding(
     let mut remedies: Vec<Remedy> = Vec::new();
     for one in others {
         let ways = survey.remedies_by_id(&one.name, &one.id).into_iter().filter(|way| way.purpose == "remove");
-        remedies.extend(ways.take(1).map(|way| Remedy { purpose: format!("take {}'s away", one.manager), ..way }));
+        let version = one.version.clone().unwrap_or_default();
+        let purpose = format!("take {}'s {version} away", one.manager);
+        remedies.extend(ways.take(1).map(|way| Remedy { purpose: purpose.clone(), ..way }));
     }
     let mut evidence: Vec<Evidence> = Vec::new();
     for likeness in titled.titles.because.iter().filter(|one| titled.titles.of[one.pair.0] == Some(number)) {

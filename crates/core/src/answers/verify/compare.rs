@@ -3,7 +3,7 @@
 use rayon::prelude::*;
 
 use crate::digests::{self, Job};
-use crate::model::{Recorded, Severity};
+use crate::model::{Depth, Recorded, Severity};
 use crate::root::{Kind, Meta, Root};
 use crate::text::Text;
 
@@ -72,15 +72,6 @@ pub struct Compared<'r> {
     pub differences: Vec<Difference<'r>>,
     /// Files that could not be read, and why.
     pub unread: Vec<String>,
-}
-
-/// How thoroughly it is compared.
-#[derive(Debug, Clone, Copy, PartialEq, Eq)]
-pub enum Depth {
-    /// Only whether it is there.
-    Presence,
-    /// Everything; every content is read.
-    Content,
 }
 
 /// Compares every file; `done` is told of each file whose content was read.
@@ -160,8 +151,10 @@ fn look(root: &Root, recorded: &Recorded, depth: Depth) -> (Vec<(Attribute, Stri
             what.push((attribute, format!("recorded {recorded}, is {found}")));
         }
     };
-    if let Some(kind) = recorded.kind {
+    if let Some(kind) = recorded.kind.filter(|kind| *kind != meta.kind) {
+        // What is said of the one says nothing of the other.
         differs(Attribute::Kind, kind.to_string(), meta.kind.to_string());
+        return (what, Some(meta));
     }
     let is_file = meta.kind == Kind::File;
     if let Some(size) = recorded.size.filter(|_| is_file) {
@@ -176,7 +169,7 @@ fn look(root: &Root, recorded: &Recorded, depth: Depth) -> (Vec<(Attribute, Stri
     if let Some(group) = recorded.group {
         differs(Attribute::Group, group.to_string(), meta.group.to_string());
     }
-    if let Some(time) = recorded.modified.filter(|_| is_file) {
+    if let Some(time) = recorded.modified {
         differs(Attribute::Modified, crate::model::rfc3339(time), crate::model::rfc3339(meta.modified));
     }
     if let Some(target) = recorded.target.as_ref().filter(|_| meta.kind == Kind::Link) {

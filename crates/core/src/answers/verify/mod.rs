@@ -9,12 +9,11 @@ use serde::Serialize;
 
 use crate::claims::FoundClaim;
 use crate::digests;
-use crate::model::{Claimant, Evidence, Finding, FindingKind, ManagerId, Owner, Recorded, Remedy, Severity};
+use crate::model::{Claimant, Depth, Evidence, Finding, FindingKind, ManagerId, Owner, Recorded, Remedy, Severity};
 use crate::root::Kind;
 use crate::survey::Survey;
 use crate::text::Text;
 
-pub use compare::Depth;
 use compare::{Attribute, Compared, Difference, compare};
 
 /// What was looked at.
@@ -76,7 +75,7 @@ pub fn verify(survey: &Survey<'_>, question: Question<'_>, progress: &dyn Progre
         let held = &survey.holdings()[usize::from(*holder)];
         let of_manager = question.managers.is_empty() || question.managers.contains(&held.installation().manager);
         let is_wanted = of_manager && wanted.as_ref().is_none_or(|wanted| !wanted.is_empty());
-        let files = if is_wanted { held.recorded(wanted.as_deref()) } else { Vec::new() };
+        let files = if is_wanted { held.recorded(wanted.as_deref(), question.depth) } else { Vec::new() };
         files.into_iter().map(|one| (*holder, one)).collect::<Vec<_>>()
     };
     let mut files: Vec<(u16, Recorded)> = holders.par_iter().flat_map_iter(read).collect();

@@ -16,8 +16,8 @@ use super::status::{self, Record, State, Want};
 use crate::managers::listed::{self, Role};
 use crate::managers::{Detail, Hint, Holdings};
 use crate::model::{
-    Algorithm, Asked, Claim, Claimant, Coverage, CoverageState, Digest, Evidence, Finding, Installation, ManagerId,
-    Mark, Offer, Owner, Package, Recorded, Remedy, Status, Wanted,
+    Algorithm, Asked, Claim, Claimant, Coverage, CoverageState, Depth, Digest, Evidence, Finding, Installation,
+    ManagerId, Mark, Offer, Owner, Package, Recorded, Remedy, Status, Wanted,
 };
 use crate::root::{Folder, Limit};
 use crate::scene::Scene;
@@ -453,8 +453,8 @@ impl Holdings for DpkgHoldings<'_> {
         status::hints(&self.scene.root, &self.records)
     }
 
-    fn recorded(&self, packages: Option<&[u32]>) -> Vec<Recorded> {
-        self.recorded_files(packages)
+    fn recorded(&self, packages: Option<&[u32]>, depth: Depth) -> Vec<Recorded> {
+        self.recorded_files(packages, depth)
     }
 
     fn restore(&self, package: u32) -> Option<Remedy> {

@@ -18,7 +18,7 @@ use super::holdings::DpkgHoldings;
 use super::lists::List;
 use crate::formats::stanza::stanzas;
 use crate::managers::fits;
-use crate::model::{Algorithm, Digest, Recorded, Status};
+use crate::model::{Algorithm, Depth, Digest, Recorded, Status};
 use crate::root::{Limit, Root};
 use crate::text::{Text, path};
 
@@ -90,13 +90,13 @@ fn settings(root: &Root) -> HashMap<u32, Vec<(Text, Option<String>)>> {
 
 impl DpkgHoldings<'_> {
     /// Every file of the packages, or of these.
-    pub(super) fn recorded_files(&self, packages: Option<&[u32]>) -> Vec<Recorded> {
+    pub(super) fn recorded_files(&self, packages: Option<&[u32]>, depth: Depth) -> Vec<Recorded> {
         let root = &self.scene.root;
         let (excluded, settings) = (Excluded::read(root), settings(root));
         let wanted = |number: &u32| packages.is_none_or(|packages| packages.contains(number));
         let count = u32::try_from(self.records().len()).unwrap_or(u32::MAX);
         let numbers: Vec<u32> = (0..count).filter(wanted).collect();
-        let of_one = |&number: &u32| self.recorded_of(number, &excluded, &settings);
+        let of_one = |&number: &u32| self.recorded_of(number, &excluded, &settings, depth);
         let read: Vec<(Vec<Recorded>, Vec<String>)> = numbers.par_iter().with_min_len(8).map(of_one).collect();
         let mut all = Vec::new();
         for (files, notes) in read {
@@ -111,6 +111,7 @@ impl DpkgHoldings<'_> {
         number: u32,
         excluded: &Excluded,
         settings: &HashMap<u32, Vec<(Text, Option<String>)>>,
+        depth: Depth,
     ) -> (Vec<Recorded>, Vec<String>) {
         let root = &self.scene.root;
         let record = &self.records()[number as usize];
@@ -126,7 +127,8 @@ impl DpkgHoldings<'_> {
         };
         let stem = list.strip_suffix(b".list").unwrap_or(list);
         let file = path::join(&info, &[stem, b".md5sums"].concat());
-        let sums = match root.read(&file, Limit::LIST) {
+        let read = if depth == Depth::Presence { Ok(Vec::new()) } else { root.read(&file, Limit::LIST) };
+        let sums = match read {
             Ok(sums) => sums,
             Err(error) => {
                 if !error.is_missing() {

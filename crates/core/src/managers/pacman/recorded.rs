@@ -98,7 +98,8 @@ fn of_words(words: &HashMap<&[u8], &[u8]>) -> Recorded {
         mode: text("mode").and_then(|mode| u32::from_str_radix(mode, 8).ok()).filter(|_| kind != Some(Kind::Link)),
         owner: text("uid").and_then(|uid| uid.parse().ok()),
         group: text("gid").and_then(|gid| gid.parse().ok()),
-        modified: if is_file { seconds() } else { None },
+        // That of a folder changes with what is in it.
+        modified: if kind == Some(Kind::Folder) { None } else { seconds() },
         target: words.get(&b"link"[..]).map(|target| unescaped(target).into()),
         ..Recorded::default()
     }

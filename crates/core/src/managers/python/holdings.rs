@@ -13,8 +13,8 @@ use super::{PIP, UV, find, record, requirements};
 use crate::managers::relations::{Need, Node, Want, losers};
 use crate::managers::{Detail, Environment, Hint, Holdings};
 use crate::model::{
-    Claimant, Coverage, CoverageState, Digest, Evidence, Installation, ManagerId, Mark, Owner, Package, PathClaim,
-    Reason, Recorded, Remedy, Scope, Status,
+    Claimant, Coverage, CoverageState, Depth, Digest, Evidence, Installation, ManagerId, Mark, Owner, Package,
+    PathClaim, Reason, Recorded, Remedy, Scope, Status,
 };
 use crate::root::Limit;
 use crate::scene::{Person, Scene};
@@ -85,12 +85,20 @@ impl<'s> PythonHoldings<'s> {
         self.state.lock().unwrap_or_else(PoisonError::into_inner)
     }
 
-    /// Reads places that are not read yet.
-    fn add(&self, state: &mut State, places: Vec<Place>) {
-        let new: Vec<Place> = places.into_iter().filter(|place| state.places.insert(place.location.clone())).collect();
+    /// Reads places that are not read yet. Nothing is locked meanwhile: a thread that waits for others may be given work
+    /// that asks here as well.
+    fn add(&self, places: Vec<Place>) {
+        let is_new = |place: &Place| !self.state().places.contains(&place.location);
+        let new: Vec<Place> = places.into_iter().filter(is_new).collect();
         let root = &self.scene.root;
         let read: Vec<Site> = new.into_par_iter().map(|place| Site::read(root, place)).collect();
+        let mut state = self.state();
+        let state = &mut *state;
         for site in read {
+            // Somebody else may have been sooner.
+            if !state.places.insert(site.place.location.clone()) {
+                continue;
+            }
             let base = state.shelves.last().map_or(0, |shelf| shelf.end());
             // In a folder that is shared, what no installer has noted as its own is the other manager's, most
             // likely, and leaves its name to the rest.
@@ -110,9 +118,8 @@ impl<'s> PythonHoldings<'s> {
 
     /// Everything there is, in the order of the numbers.
     fn everything(&self) -> Vec<Arc<Shelf>> {
-        let mut state = self.state();
-        if !state.complete {
-            self.add_known(&mut state);
+        if !self.state().complete {
+            self.add_known();
             let found = match self.person {
                 Some(person) => find::environments_of(self.scene, person),
                 None => find::environments_of_system(self.scene),
@@ -120,19 +127,18 @@ impl<'s> PythonHoldings<'s> {
             let mut places: Vec<Text> = found.into_iter().filter(|place| self.is_mine(place)).collect();
             places.sort();
             places.dedup();
-            places.retain(|place| !state.places.contains(place));
+            places.retain(|place| !self.state().places.contains(place));
             let root = &self.scene.root;
-            let places = places.into_par_iter().filter_map(|folder| Place::environment(root, &folder)).collect();
-            self.add(&mut state, places);
-            state.complete = true;
+            self.add(places.into_par_iter().filter_map(|folder| Place::environment(root, &folder)).collect());
+            self.state().complete = true;
         }
-        state.shelves.clone()
+        self.state().shelves.clone()
     }
 
-    fn add_known(&self, state: &mut State) {
-        if !state.all_known {
-            state.all_known = true;
-            self.add(state, self.known().to_vec());
+    fn add_known(&self) {
+        if !self.state().all_known {
+            self.add(self.known().to_vec());
+            self.state().all_known = true;
         }
     }
 
@@ -177,10 +183,9 @@ impl<'s> PythonHoldings<'s> {
         let mut places = self.read_known(&known);
         if let Some(place) = find::around(root, settled, &border) {
             let location = place.location.clone();
-            let mut state = self.state();
-            self.add_known(&mut state);
-            self.add(&mut state, vec![place]);
-            places.extend(state.shelves.iter().find(|shelf| shelf.site.place.location == location).cloned());
+            self.add_known();
+            self.add(vec![place]);
+            places.extend(self.state().shelves.iter().find(|shelf| shelf.site.place.location == location).cloned());
         }
         places
     }
@@ -189,9 +194,8 @@ impl<'s> PythonHoldings<'s> {
         if locations.is_empty() {
             return Vec::new();
         }
-        let mut state = self.state();
-        self.add_known(&mut state);
-        state.shelves.iter().filter(|shelf| locations.contains(&shelf.site.place.location)).cloned().collect()
+        self.add_known();
+        self.state().shelves.iter().filter(|shelf| locations.contains(&shelf.site.place.location)).cloned().collect()
     }
 
     fn shelf(&self, package: u32) -> Arc<Shelf> {
@@ -519,7 +523,7 @@ impl Holdings for PythonHoldings<'_> {
         found.collect()
     }
 
-    fn recorded(&self, packages: Option<&[u32]>) -> Vec<Recorded> {
+    fn recorded(&self, packages: Option<&[u32]>, depth: Depth) -> Vec<Recorded> {
         let shelves = match packages {
             None => self.everything(),
             Some(_) => self.state().shelves.clone(),
@@ -532,7 +536,7 @@ impl Holdings for PythonHoldings<'_> {
             numbered.filter(|(_, number)| packages.is_none_or(|packages| packages.contains(number))).collect();
         let read = |(shelf, number): &(Arc<Shelf>, u32)| {
             let one = &shelf.site.distributions[(number - shelf.base) as usize];
-            record::files(&self.scene.root, one, &shelf.site.place.prefix, *number).unwrap_or_else(|| {
+            record::files(&self.scene.root, one, &shelf.site.place.prefix, *number, depth).unwrap_or_else(|| {
                 // The index notes what it cannot read.
                 shelf.site.index(&self.scene.root);
                 Vec::new()

@@ -14,7 +14,7 @@ use base64::Engine as _;
 use hashbrown::{DefaultHashBuilder, HashMap};
 
 use super::distribution::Distribution;
-use crate::model::{Algorithm, Digest, Recorded};
+use crate::model::{Algorithm, Depth, Digest, Recorded};
 use crate::root::{Kind, Limit, Root};
 use crate::text::{Text, path};
 
@@ -73,15 +73,19 @@ pub fn file(distribution: &Distribution) -> Text {
 
 /// What a distribution recorded of each of its files; nothing where the record cannot be read. Paths outside `prefix`
 /// are left out. What is compiled when a module is first taken in may be absent.
-pub fn files(root: &Root, one: &Distribution, prefix: &[u8], package: u32) -> Option<Vec<Recorded>> {
+pub fn files(root: &Root, one: &Distribution, prefix: &[u8], package: u32, depth: Depth) -> Option<Vec<Recorded>> {
     if !one.has_record {
         return Some(Vec::new());
     }
     let content = root.read(&file(one), Limit::LIST).ok()?;
     let folder = path::folder(&one.metadata);
     let file = |(_, line): (u32, Line<'_>)| {
-        let digest = line.digest();
         let path = line.path(folder);
+        if depth == Depth::Presence {
+            let may_be_absent = path.ends_with(b".pyc");
+            return Recorded { package, path, may_be_absent, ..Recorded::default() };
+        }
+        let digest = line.digest();
         Recorded {
             package,
             kind: digest.is_some().then_some(Kind::File),

@@ -9,8 +9,8 @@ use super::{Item, Keeper, Record, link_target, purl};
 use crate::managers::listed::{self, Role};
 use crate::managers::{Detail, Holdings};
 use crate::model::{
-    Asked, Claim, Claimant, Coverage, CoverageState, Digest, Evidence, Installation, Lead, ManagerId, Mark, Offer,
-    Owner, Package, PathClaim, Recorded, Remedy, Scope, Wanted,
+    Asked, Claim, Claimant, Coverage, CoverageState, Depth, Digest, Evidence, Installation, Lead, ManagerId, Mark,
+    Offer, Owner, Package, PathClaim, Recorded, Remedy, Scope, Wanted,
 };
 use crate::scene::Scene;
 use crate::text::{Text, path};
@@ -219,7 +219,7 @@ impl<'s, K: Keeper + 's> Holdings for Roster<'s, K> {
         self.keeper.lists()?.digest(self.scene, self.item(package), path)
     }
 
-    fn recorded(&self, packages: Option<&[u32]>) -> Vec<Recorded> {
+    fn recorded(&self, packages: Option<&[u32]>, _: Depth) -> Vec<Recorded> {
         let Some(lists) = self.keeper.lists() else { return Vec::new() };
         let numbered = (0..).zip(self.items());
         let wanted: Vec<(u32, &Item)> =

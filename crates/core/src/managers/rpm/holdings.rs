@@ -11,8 +11,8 @@ use crate::formats::rpm_header::{Header, tag};
 use crate::managers::listed::{self, Role};
 use crate::managers::{Detail, Hint, Holdings};
 use crate::model::{
-    Algorithm, Asked, Claim, Claimant, Coverage, CoverageState, Digest, Evidence, Installation, Mark, Offer, Origin,
-    Owner, Package, Recorded, Remedy, Scope, Status, Wanted,
+    Algorithm, Asked, Claim, Claimant, Coverage, CoverageState, Depth, Digest, Evidence, Installation, Mark, Offer,
+    Origin, Owner, Package, Recorded, Remedy, Scope, Status, Wanted,
 };
 use crate::scene::Scene;
 use crate::text::{Text, path, shell_word};
@@ -432,7 +432,9 @@ impl Holdings for RpmHoldings<'_> {
         hints
     }
 
-    fn recorded(&self, packages: Option<&[u32]>) -> Vec<Recorded> {
+    fn recorded(&self, packages: Option<&[u32]>, depth: Depth) -> Vec<Recorded> {
+        // A header has it all together.
+        let _ = depth;
         self.recorded_files(packages)
     }
 
