@@ -28,7 +28,7 @@ pub struct Cli {
 const AFTER_HELP: &str = "\
 Exit status:
   0  answered
-  1  the thing asked for was not found
+  1  the thing asked for was not found; or check, or verify, found something
   2  wrong usage
   3  something could not be read (only with --strict)
 
@@ -36,6 +36,7 @@ Examples:
   whodunit owner tidegauge                 whose is the program that runs when I type this?
   whodunit shadows                         which names have several copies, and which one wins?
   whodunit unowned                         what did no package manager put here?
+  whodunit check                           is the machine in order?
   whodunit inventory --root /mnt --all     everything that is installed on a mounted disk
   whodunit demo                            try all of it on a made-up machine";
 

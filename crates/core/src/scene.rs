@@ -88,7 +88,7 @@ pub struct Scene {
     /// More folders in which bundles of one file are kept.
     pub extra_folders: Vec<Text>,
     /// Which packages a person says to be the same software, or not.
-    pub title_rules: crate::titles::Rules,
+    pub title_rules: crate::model::Rules,
     system: OnceLock<Option<System>>,
 }
 
@@ -118,7 +118,7 @@ impl Scene {
             people,
             here,
             extra_folders: Vec::new(),
-            title_rules: crate::titles::Rules::default(),
+            title_rules: crate::model::Rules::default(),
             system: OnceLock::new(),
         })
     }

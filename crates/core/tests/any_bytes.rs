@@ -6,11 +6,15 @@ use std::fs;
 use std::path::Path;
 
 use proptest::prelude::*;
+use whodunit_core::answers::check::{Look, Settings, Wanted as Wished, check};
+use whodunit_core::answers::impact::impact;
 use whodunit_core::answers::owner::{Target, owners};
+use whodunit_core::answers::verify::{Question, verify};
 use whodunit_core::formats::shell::{Dialect, Parser, fish};
 use whodunit_core::formats::{accounts, bolt, dynamic, loader_cache, manual, settings, shebang};
 use whodunit_core::managers::Detail;
-use whodunit_core::model::{Asked, Wanted};
+use whodunit_core::managers::python::requirement::{Facts, Requirement};
+use whodunit_core::model::{Asked, Depth, Wanted};
 use whodunit_core::root::Root;
 use whodunit_core::scene::{Here, People, Scene};
 use whodunit_core::search::contexts::{Shell, Wish, situation};
@@ -32,6 +36,11 @@ proptest! {
         let _ = dynamic::read(std::io::Cursor::new(&bytes));
         let _ = bolt::each(&bytes, &more, &mut |_, _| ());
         let _ = accounts::accounts(&bytes).count();
+        let facts = Facts { python: "3.11".to_owned(), ..Facts::default() };
+        let text = String::from_utf8_lossy(&bytes);
+        for text in [text.to_string(), format!("knots ; {text}"), format!("knots {text}")] {
+            let _ = Requirement::parse(&text).map(|one| (one.applies(&facts), one.takes(&more)));
+        }
         let _ = settings::assignments(&bytes).count() + settings::environment(&bytes).count();
         let _ = settings::definitions(&bytes).count();
         let _ = manual::version(&[b".TH ", bytes.as_slice()].concat());
@@ -49,7 +58,7 @@ proptest! {
 }
 
 const STATUS: &str = "Package: pegel\nStatus: install ok installed\nArchitecture: amd64\nMulti-Arch: same\n\
-    Version: 4.2-1\n\nPackage: b\nStatus: hold ok installed\nVersion: 1\n\n";
+    Version: 4.2-1\nDepends: b (>= 1) | c, d:any\nConffiles:\n /etc/pegel 00000000000000000000000000000000 obsolete\n\nPackage: b\nStatus: hold ok installed\nVersion: 1\n\n";
 
 const FILES: [(&str, &str); 54] = [
     ("var/lib/dpkg/status", STATUS),
@@ -61,7 +70,10 @@ const FILES: [(&str, &str); 54] = [
     ("etc/passwd", "maren:x:1000:1000::/home/maren:/bin/sh\n"),
     ("etc/login.defs", "ENV_PATH PATH=/usr/bin:/bin\n"),
     ("home/maren/lab/pyvenv.cfg", "home = /usr/bin\nversion = 3.11.2\n"),
-    ("home/maren/lab/lib/python3.11/site-packages/knots-1.2.dist-info/METADATA", "Name: knots\nVersion: 1.2\n\n"),
+    (
+        "home/maren/lab/lib/python3.11/site-packages/knots-1.2.dist-info/METADATA",
+        "Name: knots\nVersion: 1.2\nRequires-Dist: rope[x] (>=1,!=2.*) ; python_version < '4' and extra == 'y'\n\n",
+    ),
     (
         "home/maren/lab/lib/python3.11/site-packages/knots-1.2.dist-info/RECORD",
         "../../../bin/knot,sha256=47DE,0\nk,,\n",
@@ -179,6 +191,14 @@ fn ask_everything(tree: &Path) {
             }
         }
     }
+    let searches = [search];
+    let look = Look { survey: &survey, searches: &searches, usual: &[], situations: &[] };
+    let _ = check(&look, &Settings::default(), &Wished::default()).findings.len();
+    let question = Question { packages: None, managers: &[], depth: Depth::Content };
+    let _ = verify(&survey, question, &()).findings.len();
+    let all: Vec<(u16, u32)> =
+        ["pegel", "tarn", "knots"].iter().flat_map(|name| survey.numbered(name.as_bytes())).collect();
+    let _ = impact(&look, &all).broken.len();
     let _ = survey.coverage();
 }
 

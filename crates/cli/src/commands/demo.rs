@@ -57,6 +57,10 @@ const TOUR: &[(&str, &[&str])] = &[
     ("What does the menu show, what does it start, and what does it not show?", &["launchers"]),
     ("What can be gone back to?", &["states"]),
     ("What did no manager put here?", &["unowned"]),
+    ("One piece of software at four versions: which one runs where?", &["conflicts", "tidegauge"]),
+    ("Which files are not as their manager recorded them, and who changed them?", &["verify"]),
+    ("What would break without the interpreter, and would anybody say so?", &["impact", "python3.11"]),
+    ("Is the machine in order?", &["check"]),
 ];
 
 /// Writes the workstation and shows it.

@@ -85,7 +85,7 @@ fn address(path: &Text) -> String {
     for byte in path.iter() {
         match byte {
             b'a'..=b'z' | b'A'..=b'Z' | b'0'..=b'9' | b'/' | b'-' | b'_' | b'.' | b'~' => {
-                address.push(char::from(*byte))
+                address.push(char::from(*byte));
             }
             other => address += &format!("%{other:02X}"),
         }

@@ -8,6 +8,7 @@ mod demo;
 mod demo_check;
 mod hostile;
 mod hostile_homes;
+mod hostile_records;
 mod hostile_shells;
 mod hostile_sources;
 mod quay;

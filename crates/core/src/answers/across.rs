@@ -205,6 +205,9 @@ fn finding(name: &Text, severity: Severity, meanings: &[Meaning], searches: &[Se
     let mut told: Vec<(String, Vec<&str>)> = Vec::new();
     for (meaning, search) in meanings.iter().zip(searches) {
         let says = match &meaning.winner {
+            Some(winner) if meaning.taken.is_none() && winner.owner.is_none() => {
+                format!("a program that no manager claims ({})", winner.path)
+            }
             Some(winner) if meaning.taken.is_none() => format!("{} ({})", says(meaning), winner.path),
             _ => says(meaning),
         };

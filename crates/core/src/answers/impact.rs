@@ -211,7 +211,7 @@ fn commands(look: &Look<'_, '_>, gone: &Gone<'_, '_>) -> Vec<Lost> {
         for of in look.searches {
             let copies = of.reach(root, name).copies;
             let trails: Vec<Trail> = copies.iter().map(|copy| survey.trail(of, &copy.path)).collect();
-            let index = survey.claims(trails.iter().flat_map(|trail| trail.paths()).map(|path| &**path));
+            let index = survey.claims(trails.iter().flat_map(Trail::paths).map(|path| &**path));
             let goes = |trail: &Trail| trail.paths().any(|step| gone.has(&index, &root.settle(step)));
             let Some(winner) = copies.first().filter(|_| goes(&trails[0])) else { continue };
             let next = copies.iter().zip(&trails).find(|(_, trail)| !goes(trail));
@@ -286,10 +286,9 @@ fn lost(
     if !root.can_execute(trail.last(), meta) {
         return None;
     }
-    let needed = loader.needs(trail.last(), None).into_iter();
-    let lost = needed
-        .filter(|needed| needed.path.as_ref().is_some_and(|library| goes(&root.settle_folder(library))))
-        .next()?;
+    let is_lost = |library: &Text| goes(&root.settle_folder(library));
+    let mut needed = loader.needs(trail.last(), None).into_iter();
+    let lost = needed.find(|needed| needed.path.as_ref().is_some_and(is_lost))?;
     let library = lost.path.clone().unwrap_or_default();
     Some((How::Library, file.clone(), library, Evidence::at(lost.by, "needs", lost.name.to_string())))
 }

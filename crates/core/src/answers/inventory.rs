@@ -81,7 +81,9 @@ pub fn inventory(survey: &Survey<'_>, selection: &Selection, sort: Sort, mut det
     detail.dates |= sort == Sort::Date;
     detail.asked_for_only = !selection.all;
     detail.origins |= selection.origin.is_some();
-    let mut packages = survey.packages(detail);
+    // Titles are told where everything is.
+    let in_full = detail.programs && detail.evidence;
+    let mut packages = if in_full { survey.titled_in(detail).packages } else { survey.packages(detail) };
     let notes =
         if detail.origins { survey.holdings().iter().flat_map(|held| held.on_sources()).collect() } else { Vec::new() };
     let lost = if detail.origins { held::without_origin(&packages) } else { Vec::new() };

@@ -215,6 +215,7 @@ fn whole(file: RegularFile, path: &[u8], algorithm: Algorithm) -> Result<Digest,
 }
 
 #[cfg(test)]
+#[expect(clippy::disallowed_methods, reason = "writes the files that are digested")]
 mod tests {
     use super::*;
 

@@ -16,7 +16,6 @@ pub mod ndb;
 pub mod packed;
 pub mod primary;
 pub mod pyvenv;
-pub mod requirement;
 pub mod rpm_header;
 pub mod settings;
 pub mod shebang;

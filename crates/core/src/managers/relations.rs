@@ -1,5 +1,7 @@
 //! Who depends on whom, within one manager: which packages can no longer be as they are once some are removed.
 
+use std::cmp::Ordering;
+
 use hashbrown::{HashMap, HashSet};
 
 /// What a package needs: one of several.
@@ -31,10 +33,27 @@ pub struct Node {
     pub needs: Vec<Need>,
 }
 
+/// A manager's ordering of a version against one that is wanted.
+pub type Order<'a> = &'a dyn Fn(&[u8], &[u8]) -> Ordering;
+
+/// Whether an order is one that a sign takes.
+fn fits(order: Ordering, sign: &str) -> bool {
+    match sign {
+        "<" => order.is_lt(),
+        "<=" => order.is_le(),
+        "=" => order.is_eq(),
+        ">=" => order.is_ge(),
+        _ => order.is_gt(),
+    }
+}
+
+/// Which node offers a name, and at which version.
+type Offered<'a> = (usize, Option<&'a [u8]>);
+
 /// The packages that lose something they need when `removed` go, and those that lose these, each with the need that is
 /// not met any more. What was not met before is not told.
-pub fn losers(nodes: &[Node], removed: &[u32], fits: &dyn Fn(&[u8], &str, &[u8]) -> bool) -> Vec<(u32, String)> {
-    let mut by_name: HashMap<&[u8], Vec<(usize, Option<&[u8]>)>> = HashMap::new();
+pub fn losers(nodes: &[Node], removed: &[u32], order: Order<'_>) -> Vec<(u32, String)> {
+    let mut by_name: HashMap<&[u8], Vec<Offered<'_>>> = HashMap::new();
     for (place, node) in nodes.iter().enumerate() {
         for (name, version) in &node.offers {
             by_name.entry(name).or_default().push((place, version.as_deref()));
@@ -47,7 +66,7 @@ pub fn losers(nodes: &[Node], removed: &[u32], fits: &dyn Fn(&[u8], &str, &[u8])
                     let is_there = !gone.contains(&nodes[*place].number);
                     let does = match (&want.version, version) {
                         (None, _) => true,
-                        (Some((sign, wanted)), Some(version)) => fits(version, sign, wanted),
+                        (Some((sign, wanted)), Some(version)) => fits(order(version, wanted), sign),
                         (Some(_), None) => false,
                     };
                     is_there && does
@@ -96,8 +115,8 @@ mod tests {
             node(4, &["pier"], &[]),
             node(5, &["lamp"], &["never-there"]),
         ];
-        let lost = losers(&nodes, &[0], &|_, _, _| true);
+        let lost = losers(&nodes, &[0], &|_, _| Ordering::Equal);
         assert_eq!(lost, [(1, "quay".to_owned()), (2, "ferry".to_owned())]);
-        assert_eq!(losers(&nodes, &[0, 4], &|_, _, _| true).len(), 3);
+        assert_eq!(losers(&nodes, &[0, 4], &|_, _| Ordering::Equal).len(), 3);
     }
 }

@@ -6,6 +6,7 @@ mod finding;
 mod launcher;
 mod offer;
 mod package;
+mod rules;
 mod state;
 
 pub use claim::{Algorithm, Claim, Claimant, Depth, Digest, Lead, LeadTo, Mark, PathClaim, Recorded, Wanted};
@@ -16,6 +17,7 @@ pub use package::{Installation, ManagerId, Origin, Owner, Package, Reason, Remed
 pub use finding::{Finding, FindingKind};
 pub use launcher::{Launcher, Starts};
 pub use offer::{Asked, Offer};
+pub use rules::Rules;
 pub use state::{Change, State};
 
 use schemars::JsonSchema;

@@ -97,28 +97,31 @@ impl<'s> Survey<'s> {
 
     /// Every package with its commands and launchers, and their titles.
     pub fn titled(&self) -> &Titled {
-        self.titled.get_or_init(|| {
-            let detail = Detail { programs: true, ..Detail::default() };
-            let read: Vec<(Vec<Package>, Vec<Hint>)> =
-                self.holdings().par_iter().map(|held| (held.packages(detail), held.hints())).collect();
-            let (mut packages, mut known) = (Vec::new(), Vec::new());
-            for ((holder, held), (of_holder, hints)) in (0..).zip(self.holdings()).zip(read) {
-                let mut hints = hints.into_iter();
-                for (number, package) in (0..).zip(of_holder) {
-                    let hint = hints.next().unwrap_or_default();
-                    if held.may_yield(number) && self.is_yielded(holder, number) {
-                        continue;
-                    }
+        self.titled.get_or_init(|| self.titled_in(Detail { programs: true, ..Detail::default() }))
+    }
+
+    /// The same with as much of each package as is asked for. Titles rest on commands and launchers too.
+    #[must_use]
+    pub fn titled_in(&self, detail: Detail) -> Titled {
+        let read: Vec<(Vec<Package>, Vec<Hint>)> =
+            self.holdings().par_iter().map(|held| (held.packages(detail), held.hints())).collect();
+        let (mut packages, mut known) = (Vec::new(), Vec::new());
+        for (holder, (of_holder, hints)) in (0..).zip(read) {
+            let mut hints = hints.into_iter();
+            let mut number = 0..;
+            for package in of_holder {
+                let (number, hint) = (number.next().unwrap_or(u32::MAX), hints.next().unwrap_or_default());
+                if !self.is_yielded(holder, number) {
                     known.push(known_of(&package, hint));
                     packages.push(package);
                 }
             }
-            let titles = titles::unite(&known, &self.scene.title_rules);
-            for (place, title) in titles.of.iter().enumerate() {
-                packages[place].title = title.map(|title| titles.names[title as usize].clone());
-            }
-            Titled { packages, titles }
-        })
+        }
+        let titles = titles::unite(&known, &self.scene.title_rules);
+        for (package, title) in packages.iter_mut().zip(&titles.of) {
+            package.title = title.map(|title| titles.names[title as usize].clone());
+        }
+        Titled { packages, titles }
     }
 
     /// The packages of each installation, with its coverage.

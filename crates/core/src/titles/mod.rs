@@ -22,6 +22,7 @@ mod habits;
 
 use hashbrown::HashMap;
 
+pub use crate::model::Rules;
 use crate::model::{ManagerId, Scope};
 use crate::text::Text;
 
@@ -47,15 +48,6 @@ pub struct Known {
     pub launchers: Vec<Text>,
     /// The address of upstream.
     pub upstream: Option<Text>,
-}
-
-/// Which of two packages a person said to be the same, or not: `MANAGER:NAME`, or a name for every manager.
-#[derive(Debug, Clone, Default, PartialEq, Eq)]
-pub struct Rules {
-    /// Each list is one title.
-    pub same: Vec<Vec<Text>>,
-    /// No two of a list are one title.
-    pub different: Vec<Vec<Text>>,
 }
 
 /// Whether a rule's word means a package.
@@ -236,7 +228,7 @@ fn liken(known: &[Known], traits: &[Traits], rules: &Rules, pair: (usize, usize)
     match (&of_a.language, &of_b.language) {
         (Some(x), Some(y)) if x == y => because.push((100, format!("both are {} of {}", x.1, x.0.word()))),
         (Some((x, _)), Some((y, _))) if x != y => {
-            because.push((-60, format!("one is of {}, the other of {}", x.word(), y.word())))
+            because.push((-60, format!("one is of {}, the other of {}", x.word(), y.word())));
         }
         _ => {}
     }

@@ -8,9 +8,9 @@ use hashbrown::HashMap;
 use rayon::prelude::*;
 
 use super::Look;
-use crate::formats::requirement::Facts;
 use crate::managers::Environment;
-use crate::managers::python::requirements::{Declared, in_folder};
+use crate::managers::python::requirement::Facts;
+use crate::managers::python::requirements::{Declared, Loss, in_folder};
 use crate::model::{Evidence, Finding, FindingKind, Owner, Remedy, Severity};
 use crate::root::Root;
 use crate::scene::Person;
@@ -136,17 +136,16 @@ type Shelves = HashMap<Text, Vec<Declared>>;
 
 /// What is not met in each view, and what could not be read.
 #[must_use]
-pub fn unmet(root: &Root, views: &[View]) -> (Vec<(View, Vec<Unmet>)>, Vec<String>) {
+pub fn unmet(root: &Root, views: &[View]) -> (Vec<(View, Vec<Unmet>)>, Vec<Loss>) {
     let mut folders: Vec<&Text> = views.iter().flat_map(|view| &view.folders).collect();
     folders.sort();
     folders.dedup();
-    let read: Vec<(Text, (Vec<Declared>, Vec<String>))> =
-        folders.into_par_iter().map(|folder| (folder.clone(), in_folder(root, folder))).collect();
+    let read: Vec<_> = folders.par_iter().map(|folder| in_folder(root, folder)).collect();
     let mut notes = Vec::new();
     let mut shelves = Shelves::new();
-    for (folder, (declared, lost)) in read {
+    for (folder, (declared, lost)) in folders.into_iter().zip(read) {
         notes.extend(lost);
-        shelves.insert(folder, declared);
+        shelves.insert(folder.clone(), declared);
     }
     let found = views.iter().map(|view| {
         let (unmet, lost) = of_view(view, &shelves);
@@ -156,7 +155,7 @@ pub fn unmet(root: &Root, views: &[View]) -> (Vec<(View, Vec<Unmet>)>, Vec<Strin
     (found.collect(), notes)
 }
 
-fn of_view(view: &View, shelves: &Shelves) -> (Vec<Unmet>, Vec<String>) {
+fn of_view(view: &View, shelves: &Shelves) -> (Vec<Unmet>, Vec<Loss>) {
     let mut by_name: HashMap<&[u8], Vec<&Declared>> = HashMap::new();
     for one in view.folders.iter().filter_map(|folder| shelves.get(folder)).flatten() {
         by_name.entry(&one.key).or_default().push(one);
@@ -169,7 +168,8 @@ fn of_view(view: &View, shelves: &Shelves) -> (Vec<Unmet>, Vec<String>) {
                 Some(true) => {}
                 Some(false) => continue,
                 None => {
-                    notes.push(format!("{}: whether line {line} is meant for {} is not known", first.file, view.name));
+                    let lost = format!("whether line {line} is meant for {} is not known", view.name);
+                    notes.push((first.file.clone(), lost));
                     continue;
                 }
             }
@@ -195,10 +195,14 @@ fn of_view(view: &View, shelves: &Shelves) -> (Vec<Unmet>, Vec<String>) {
 pub fn findings(look: &Look<'_, '_>) -> Vec<Finding> {
     let survey = look.survey;
     let (all, notes) = unmet(survey.root(), &views(survey));
-    for note in notes {
-        let file = note.split(':').next().unwrap_or_default().to_owned();
-        survey.root().note_gap(file.as_bytes(), note);
+    let mut by_file: HashMap<Text, Vec<String>> = HashMap::new();
+    for (file, lost) in notes {
+        let known = by_file.entry(file).or_default();
+        if !known.contains(&lost) {
+            known.push(lost);
+        }
     }
+    by_file.iter().for_each(|(file, lost)| survey.root().note_gap(file, lost.join("; ")));
     let files =
         all.iter().flat_map(|(_, unmet)| unmet).flat_map(|one| one.found.iter().chain(&one.masked).chain([&one.by]));
     let settled: Vec<Text> = files.map(|one| survey.root().settle(&one.file)).collect();

@@ -17,7 +17,7 @@ pub fn findings(look: &Look<'_, '_>) -> Vec<Finding> {
         .filter_map(|number| {
             let number = u32::try_from(number).ok()?;
             let members = titled.titles.members(number).into_iter().map(|place| &titled.packages[place]);
-            let mut members: Vec<&Package> = members.filter(|package| counts(package)).collect();
+            let mut members: Vec<&Package> = members.filter(counts).collect();
             // Instances for several architectures, and versions that one manager has side by side, are its own affair;
             // not so files that a person collects.
             members.dedup_by_key(|one| (one.manager, one.scope.clone(), is_bundle(one).then(|| one.id.clone())));
@@ -62,13 +62,15 @@ fn is_together(look: &Look<'_, '_>, members: &[&Package]) -> bool {
     of_system + most_of_one.max().unwrap_or_default() > 1
 }
 
-/// The command that most of them bring.
+/// The command that most of them bring; none where no two have one in common, unless one is alone in having any.
 fn main_command(members: &[&Package]) -> Option<Text> {
     let mut counts: BTreeMap<Text, usize> = BTreeMap::new();
     for command in members.iter().flat_map(|package| &package.commands) {
         *counts.entry(path::name(command).into()).or_default() += 1;
     }
-    counts.into_iter().max_by_key(|(name, count)| (*count, std::cmp::Reverse(name.len()))).map(|(name, _)| name)
+    let with_commands = members.iter().filter(|package| !package.commands.is_empty()).count();
+    let best = counts.into_iter().max_by_key(|(name, count)| (*count, std::cmp::Reverse(name.len())));
+    best.filter(|(_, count)| *count > 1 || with_commands == 1).map(|(name, _)| name)
 }
 
 fn finding(

@@ -4,7 +4,7 @@ use rayon::prelude::*;
 
 use crate::digests::{self, Job};
 use crate::model::{Depth, Recorded, Severity};
-use crate::root::{Kind, Meta, Root};
+use crate::root::{Kind, Meta, Root, RootError};
 use crate::text::Text;
 
 /// In what a file can differ from its record.
@@ -71,7 +71,7 @@ pub struct Compared<'r> {
     /// The files that differ, in the order of the records.
     pub differences: Vec<Difference<'r>>,
     /// Files that could not be read, and why.
-    pub unread: Vec<String>,
+    pub unread: Vec<Unread>,
 }
 
 /// Compares every file; `done` is told of each file whose content was read.
@@ -82,12 +82,12 @@ pub fn compare<'r>(
     begin: &dyn Fn(usize),
     done: &(dyn Fn() + Sync),
 ) -> Compared<'r> {
-    let looked: Vec<(Vec<(Attribute, String)>, Option<Meta>)> =
+    let looked: Vec<Looked> =
         files.par_iter().with_min_len(256).map(|(_, recorded)| look(root, recorded, depth)).collect();
     let mut jobs = Vec::new();
     let mut of_job = Vec::new();
     if depth == Depth::Content {
-        for (place, ((_, recorded), (what, meta))) in files.iter().zip(&looked).enumerate() {
+        for (place, ((_, recorded), Looked { what, meta, .. })) in files.iter().zip(&looked).enumerate() {
             // A size that differs has told already; but managers tell of both.
             let is_readable = !what.iter().any(|(what, _)| matches!(what, Attribute::Missing | Attribute::Kind));
             let (Some(digest), Some(meta), true) = (&recorded.digest, meta, is_readable) else { continue };
@@ -97,8 +97,13 @@ pub fn compare<'r>(
     }
     begin(jobs.len());
     let read = digests::of_files(root, &jobs, done);
-    let mut differing: Vec<Vec<(Attribute, String)>> = looked.into_iter().map(|(what, _)| what).collect();
+    let unknown = |error: RootError| Unread { file: error.path().clone(), reason: error.reason() };
     let mut unread = Vec::new();
+    let mut differing: Vec<Vec<(Attribute, String)>> = Vec::with_capacity(looked.len());
+    for one in looked {
+        differing.push(one.what);
+        unread.extend(one.unread.map(unknown));
+    }
     for (place, read) in of_job.into_iter().zip(read) {
         let recorded = files[place].1.digest.as_ref();
         match (read, recorded) {
@@ -107,12 +112,12 @@ pub fn compare<'r>(
                 differing[place].push((Attribute::Digest, says));
             }
             (Ok(_), _) => {}
-            (Err(crate::root::RootError::WrongKind { found, .. }), _) => {
+            (Err(RootError::WrongKind { found, .. }), _) => {
                 differing[place].push((Attribute::Kind, format!("recorded a file, is {found}")));
             }
             // Gone since it was looked at, or a link that leads nowhere.
             (Err(error), _) if error.is_missing() => differing[place].push((Attribute::Kind, error.to_string())),
-            (Err(error), _) => unread.push(format!("{error}: whether it is altered is not known")),
+            (Err(error), _) => unread.push(unknown(error)),
         }
     }
     let differences =
@@ -123,20 +128,42 @@ pub fn compare<'r>(
     Compared { differences: differences.collect(), unread }
 }
 
+/// A file that could not be read.
+#[derive(Debug, Clone)]
+pub struct Unread {
+    /// The file.
+    pub file: Text,
+    /// Why.
+    pub reason: String,
+}
+
+/// What a first look at a file gave.
+#[derive(Default)]
+struct Looked {
+    what: Vec<(Attribute, String)>,
+    meta: Option<Meta>,
+    unread: Option<RootError>,
+}
+
 /// All but the digest.
-fn look(root: &Root, recorded: &Recorded, depth: Depth) -> (Vec<(Attribute, String)>, Option<Meta>) {
-    let mut what = Vec::new();
+fn look(root: &Root, recorded: &Recorded, depth: Depth) -> Looked {
+    let mut looked = Looked::default();
     let mut meta = match root.entry(&recorded.path) {
         Ok(meta) => meta,
-        Err(error) => {
-            if error.is_missing() && !recorded.may_be_absent {
-                what.push((Attribute::Missing, "recorded, but not there".to_owned()));
+        Err(error) if error.is_missing() => {
+            if !recorded.may_be_absent {
+                looked.what.push((Attribute::Missing, "recorded, but not there".to_owned()));
             }
-            return (what, None);
+            return looked;
+        }
+        Err(error) => {
+            looked.unread = Some(error);
+            return looked;
         }
     };
+    looked.meta = Some(meta);
     if depth == Depth::Presence {
-        return (what, Some(meta));
+        return looked;
     }
     // A link to a folder in a folder's place is how trees are moved.
     if recorded.kind == Some(Kind::Folder)
@@ -145,7 +172,9 @@ fn look(root: &Root, recorded: &Recorded, depth: Depth) -> (Vec<(Attribute, Stri
         && behind.kind == Kind::Folder
     {
         meta = behind;
+        looked.meta = Some(meta);
     }
+    let what = &mut looked.what;
     let mut differs = |attribute, recorded: String, found: String| {
         if recorded != found {
             what.push((attribute, format!("recorded {recorded}, is {found}")));
@@ -154,7 +183,7 @@ fn look(root: &Root, recorded: &Recorded, depth: Depth) -> (Vec<(Attribute, Stri
     if let Some(kind) = recorded.kind.filter(|kind| *kind != meta.kind) {
         // What is said of the one says nothing of the other.
         differs(Attribute::Kind, kind.to_string(), meta.kind.to_string());
-        return (what, Some(meta));
+        return looked;
     }
     let is_file = meta.kind == Kind::File;
     if let Some(size) = recorded.size.filter(|_| is_file) {
@@ -176,7 +205,7 @@ fn look(root: &Root, recorded: &Recorded, depth: Depth) -> (Vec<(Attribute, Stri
         let found = root.read_link(&recorded.path).unwrap_or_default();
         differs(Attribute::Target, target.to_string(), found.to_string());
     }
-    (what, Some(meta))
+    looked
 }
 
 /// Folders whose files only people read.
@@ -215,7 +244,7 @@ fn opens(says: &str) -> bool {
 
 /// The name of a file for people: its last part, or the whole where that says nothing.
 pub fn listed(paths: &[&Text]) -> String {
-    let shown: Vec<String> = paths.iter().take(3).map(|path| path.to_string()).collect();
+    let shown: Vec<String> = paths.iter().take(3).map(ToString::to_string).collect();
     let more = if paths.len() > 3 { format!(" and {} more", paths.len() - 3) } else { String::new() };
     format!("{}{more}", shown.join(", "))
 }

@@ -90,9 +90,9 @@ pub fn verify(survey: &Survey<'_>, question: Question<'_>, progress: &dyn Progre
     };
     let Compared { differences, unread } = compare(survey.root(), &files, question.depth, &begin, &|| progress.done());
     let extent = Extent { packages: numbers.len(), files: files.len(), read: counted.into_inner() };
-    unread
-        .iter()
-        .for_each(|note| survey.root().note_gap(note.split(": ").next().unwrap_or_default().as_bytes(), note.clone()));
+    let lost = "whether it is altered is not known";
+    unread.iter().for_each(|one| survey.root().note_gap(&one.file, format!("{}: {lost}", one.reason)));
+    let unread = unread.into_iter().map(|one| format!("{}: {}: {lost}", one.file, one.reason)).collect();
     Verified { findings: tell(survey, differences), extent, unread }
 }
 

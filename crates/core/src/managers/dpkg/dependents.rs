@@ -38,16 +38,7 @@ impl DpkgHoldings<'_> {
             }
             nodes.push(node);
         }
-        let lost = losers(&nodes, removed, &|version, sign, wanted| {
-            let order = debian::compare(version, wanted);
-            match sign {
-                "<" => order.is_lt(),
-                "<=" => order.is_le(),
-                "=" => order.is_eq(),
-                ">=" => order.is_ge(),
-                _ => order.is_gt(),
-            }
-        });
+        let lost = losers(&nodes, removed, &debian::compare);
         let evidence = |number: u32, says: &str| {
             let record = &self.records()[number as usize];
             Evidence::line(file.clone(), record.line, format!("{} depends on {says}", record.name))

@@ -31,19 +31,10 @@ pub fn dependents(root: &Root, items: &[Item], removed: &[u32]) -> Vec<(u32, Evi
         node
     };
     let nodes: Vec<Node> = (0..).zip(items).map(node).collect();
-    let lost = losers(&nodes, removed, &|version, sign, wanted| {
+    let lost = losers(&nodes, removed, &|version, wanted| {
         // A version without a release stands for every release of it.
-        let bare =
-            |version: &[u8]| memchr::memrchr(b'-', version).map_or(version.to_vec(), |at| version[..at].to_vec());
-        let version = if wanted.contains(&b'-') { version.to_vec() } else { bare(version) };
-        let order = pacman::compare(&version, wanted);
-        match sign {
-            "<" => order.is_lt(),
-            "<=" => order.is_le(),
-            "=" => order.is_eq(),
-            ">=" => order.is_ge(),
-            _ => order.is_gt(),
-        }
+        let release = memchr::memrchr(b'-', version).filter(|_| !wanted.contains(&b'-'));
+        pacman::compare(release.map_or(version, |at| &version[..at]), wanted)
     });
     let evidence = |number: u32, says: String| {
         let item = &items[number as usize];

@@ -477,6 +477,7 @@ impl Holdings for PythonHoldings<'_> {
             let nodes = (shelf.base..).zip(distributions).map(|(number, one)| {
                 let mut notes = Vec::new();
                 let declared = requirements::declared(root, one.clone(), &mut notes);
+                notes.iter().for_each(|(file, lost)| root.note_gap(file, lost.clone()));
                 // Whether a version would do is a question of now, not of what is removed.
                 let needs = declared.requires.into_iter().map(|(_, says, requirement)| Need {
                     any_of: vec![Want { name: requirement.name, version: None }],
@@ -485,7 +486,7 @@ impl Holdings for PythonHoldings<'_> {
                 Node { number, offers: vec![(declared.key, None)], needs: needs.collect() }
             });
             let nodes: Vec<Node> = nodes.collect();
-            let lost = losers(&nodes, removed, &|_, _, _| true);
+            let lost = losers(&nodes, removed, &|_, _| Ordering::Equal);
             found.extend(lost.into_iter().map(|(number, says)| {
                 let one = &distributions[(number - shelf.base) as usize];
                 (number, Evidence::at(one.metadata.clone(), "requirements", format!("requires {says}")))

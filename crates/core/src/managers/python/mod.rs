@@ -14,6 +14,7 @@ mod distribution;
 mod find;
 mod holdings;
 mod record;
+pub mod requirement;
 pub mod requirements;
 mod site;
 mod tools;

@@ -4,7 +4,7 @@
 //! ones under headings such as `[png]`, with a marker behind a colon: `[:python_version < "3"]`.
 
 use super::distribution::{self, Distribution};
-use crate::formats::requirement::Requirement;
+use super::requirement::Requirement;
 use crate::root::{Limit, Root};
 use crate::text::{Text, path};
 
@@ -23,18 +23,23 @@ pub struct Declared {
     pub requires: Vec<(u32, String, Requirement)>,
 }
 
+/// A file, and what could not be made out in it.
+pub type Loss = (Text, String);
+
 /// As much of `METADATA` is looked at first; the headers are seldom longer.
 const HEADERS: usize = 16 << 10;
 
 /// Every distribution in a folder of modules, and what could not be read.
-pub fn in_folder(root: &Root, folder: &Text) -> (Vec<Declared>, Vec<String>) {
-    let (found, mut notes) = distribution::in_folder(root, folder);
+pub fn in_folder(root: &Root, folder: &Text) -> (Vec<Declared>, Vec<Loss>) {
+    // What cannot be read of the distributions themselves is noted where packages are read.
+    let (found, _) = distribution::in_folder(root, folder);
+    let mut notes = Vec::new();
     let declared = found.into_iter().map(|one| declared(root, one, &mut notes)).collect();
     (declared, notes)
 }
 
 /// What a distribution requires; what could not be read is added to `notes`.
-pub fn declared(root: &Root, one: Distribution, notes: &mut Vec<String>) -> Declared {
+pub fn declared(root: &Root, one: Distribution, notes: &mut Vec<Loss>) -> Declared {
     let is_egg = !one.metadata.ends_with(b".dist-info");
     let file = path::join(&one.metadata, if is_egg { b"requires.txt" } else { b"METADATA" });
     let mut lines: Vec<(u32, String)> = Vec::new();
@@ -49,12 +54,14 @@ pub fn declared(root: &Root, one: Distribution, notes: &mut Vec<String>) -> Decl
             }));
         }
         Err(error) if error.is_missing() => {}
-        Err(error) => notes.push(format!("{error}: what {} requires is not known", one.name)),
+        Err(error) => {
+            notes.push((file.clone(), format!("{}: what {} requires is not known", error.reason(), one.name)));
+        }
     }
     let requires = lines.into_iter().filter_map(|(line, text)| match Requirement::parse(&text) {
         Some(requirement) => Some((line, text, requirement)),
         None => {
-            notes.push(format!("{file}: line {line} is no requirement: one of {} is not known", one.name));
+            notes.push((file.clone(), format!("line {line} is no requirement: one of {} is not known", one.name)));
             None
         }
     });

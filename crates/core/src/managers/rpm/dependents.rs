@@ -31,16 +31,7 @@ impl RpmHoldings<'_> {
             nodes[place].offers.extend(files.filter(|file| wanted_files.contains(file)).map(|file| (file, None)));
             place += 1;
         });
-        let lost = losers(&nodes, removed, &|version, sign, wanted| {
-            let order = rpm::compare(version, wanted);
-            match sign {
-                "<" => order.is_lt(),
-                "<=" => order.is_le(),
-                "=" => order.is_eq(),
-                ">=" => order.is_ge(),
-                _ => order.is_gt(),
-            }
-        });
+        let lost = losers(&nodes, removed, &rpm::compare);
         let file = &self.store.file;
         lost.into_iter()
             .map(|(number, says)| {

@@ -37,7 +37,7 @@ impl Requirement {
     /// Parses one; `None` where it cannot be made out.
     ///
     /// ```
-    /// use whodunit_core::formats::requirement::Requirement;
+    /// use whodunit_core::managers::python::requirement::Requirement;
     /// let one = Requirement::parse("Swell_Plot[png] (>=1.2) ; python_version < '3.8'").unwrap();
     /// assert_eq!((&one.name[..], &*one.specifiers, &*one.marker), (&b"swell-plot"[..], ">=1.2", "python_version < '3.8'"));
     /// ```

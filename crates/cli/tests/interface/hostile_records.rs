@@ -1,0 +1,151 @@
+//! Records of files, requirements and environments that are damaged, closed, or made to mislead.
+
+use std::fs;
+use std::os::unix::fs::PermissionsExt as _;
+use std::process::Command;
+
+use serde_json::Value;
+
+use super::support::{run, run_unprivileged, tree};
+
+const STATUS: &[u8] = b"Package: lamp\nStatus: install ok installed\nArchitecture: all\nVersion: 1\nConffiles:\n /etc/lamp.conf 00000000000000000000000000000000\n /etc/odd name.conf newconffile\n /etc/old.conf 11111111111111111111111111111111 obsolete\n\n\
+Package: half\nStatus: install ok half-configured\nArchitecture: all\nVersion: 2\n\n";
+
+fn findings(document: &Value) -> Vec<String> {
+    let told = |finding: &Value| {
+        let paths: Vec<&str> = finding["paths"].as_array().unwrap().iter().filter_map(Value::as_str).collect();
+        format!("{} {} {}", finding["severity"].as_str().unwrap(), finding["kind"].as_str().unwrap(), paths.join(" "))
+    };
+    document["findings"].as_array().unwrap().iter().map(told).collect()
+}
+
+#[test]
+fn records_of_files_that_lie_cost_themselves() {
+    let tree = tree(&[
+        ("var/lib/dpkg/status", STATUS),
+        ("var/lib/dpkg/info/lamp.list", b"/.\n/usr\n/usr/bin\n/usr/bin/lamp\n/usr/bin/pipe\n/usr/bin/loop\n/usr/bin/folder\n/usr/bin/gone\n/etc/lamp.conf\n/etc/odd name.conf\n/etc/old.conf\n/usr/share/doc/lamp/copyright\n/../../escape\n"),
+        ("var/lib/dpkg/info/lamp.md5sums", b"d41d8cd98f00b204e9800998ecf8427e  usr/bin/lamp\nd41d8cd98f00b204e9800998ecf8427e  usr/bin/pipe\nd41d8cd98f00b204e9800998ecf8427e  usr/bin/loop\nd41d8cd98f00b204e9800998ecf8427e  usr/bin/folder\nshort\n"),
+        ("var/lib/dpkg/info/half.list", b"/.\n/usr/bin/half\n"),
+        ("usr/bin/lamp", b""),
+        ("usr/bin/loop", b"-> loop"),
+        ("usr/bin/folder/", b""),
+        ("etc/lamp.conf", b"changed\n"),
+        ("etc/odd name.conf", b"x\n"),
+    ]);
+    let made = Command::new("mkfifo").arg(tree.path().join("usr/bin/pipe")).status().unwrap();
+    assert!(made.success());
+    let ran = run(["--root", tree.path().to_str().unwrap(), "verify", "--format", "json"]);
+    let document = ran.document();
+    let found = findings(&document);
+    assert_eq!(
+        found,
+        [
+            "warning altered-file /usr/bin/pipe /usr/bin/folder",
+            "warning missing-file /usr/bin/gone /../../escape",
+            "note altered-settings /etc/lamp.conf",
+            "note missing-file /etc/old.conf /usr/share/doc/lamp/copyright",
+        ],
+        "{document:#}"
+    );
+    assert!(ran.err.contains("a line is damaged: whether a file of lamp is altered is not known"), "{}", ran.err);
+    assert!(document["unread"].to_string().contains("/usr/bin/loop"), "{document:#}");
+    let checked = findings(&run(["--root", tree.path().to_str().unwrap(), "check", "--format", "json"]).document());
+    assert!(checked.contains(&"error half-installed ".to_owned()), "{checked:?}");
+}
+
+#[test]
+fn what_may_not_be_read_is_said_and_not_called_altered() {
+    let tree = tree(&[
+        ("var/lib/dpkg/status", b"Package: lamp\nStatus: install ok installed\nArchitecture: all\nVersion: 1\n"),
+        ("var/lib/dpkg/info/lamp.list", b"/.\n/usr/bin/lamp\n/usr/bin/shut\n/closed/file\n"),
+        ("var/lib/dpkg/info/lamp.md5sums", b"d41d8cd98f00b204e9800998ecf8427e  usr/bin/lamp\nd41d8cd98f00b204e9800998ecf8427e  usr/bin/shut\nd41d8cd98f00b204e9800998ecf8427e  closed/file\n"),
+        ("usr/bin/lamp", b""),
+        ("usr/bin/shut", b""),
+        ("closed/file", b""),
+    ]);
+    let shut =
+        |path: &str, mode| fs::set_permissions(tree.path().join(path), fs::Permissions::from_mode(mode)).unwrap();
+    shut("usr/bin/shut", 0o711 & 0o111);
+    shut("closed", 0o700);
+    let ran = run_unprivileged(["--root", tree.path().to_str().unwrap(), "verify", "--format", "json", "--strict"]);
+    shut("closed", 0o755);
+    let document = ran.document();
+    assert_eq!((findings(&document), ran.status), (Vec::<String>::new(), 3), "{document:#}");
+    let unread = document["unread"].to_string();
+    assert!(
+        unread.contains("/usr/bin/shut: permission denied") && unread.contains("/closed/file: permission denied"),
+        "{unread}"
+    );
+}
+
+#[test]
+fn requirements_that_mean_nothing_are_said() {
+    let site = "home/maren/project/venv/lib/python3.11/site-packages";
+    let meta = |name: &str| format!("{site}/{name}.dist-info/METADATA");
+    let files: Vec<(String, Vec<u8>)> = vec![
+        ("etc/passwd".to_owned(), b"maren:x:1000:1000::/home/maren:/bin/sh\n".to_vec()),
+        ("home/maren/project/venv/pyvenv.cfg".to_owned(), b"home = /usr/bin\nversion = 3.11.2\n".to_vec()),
+        ("home/maren/project/venv/bin/python".to_owned(), b"-> /usr/bin/python3".to_vec()),
+        (meta("knots-1"), b"Metadata-Version: 2.1\nName: knots\nVersion: not a version\n\n".to_vec()),
+        (
+            meta("mooring-2"),
+            [
+                &b"Metadata-Version: 2.1\nName: mooring\nVersion: 2\nRequires-Dist: \xff\xfe\nRequires-Dist: knots>=1\n"[..],
+                b"Requires-Dist: tide ; platform_release == '6'\nRequires-Dist: gone\x1b[31m>=1\n\n",
+            ]
+            .concat(),
+        ),
+    ];
+    let files: Vec<(&str, &[u8])> = files.iter().map(|(path, content)| (path.as_str(), content.as_slice())).collect();
+    let tree = tree(&files);
+    let ran = run(["--root", tree.path().to_str().unwrap(), "conflicts", "mooring", "--format", "json"]);
+    let document = ran.document();
+    let found = document["findings"].as_array().unwrap();
+    let says: Vec<&str> = found.iter().map(|finding| finding["summary"].as_str().unwrap()).collect();
+    assert!(
+        says.iter().any(|says| says.contains("requires knots>=1, and in /home/maren/project/venv what is imported is")),
+        "{says:?}"
+    );
+    assert!(!ran.out.contains('\u{1b}'), "control characters are kept from terminals");
+    assert!(ran.err.contains("is no requirement: one of mooring is not known"), "{}", ran.err);
+    assert!(ran.err.contains("is meant for /home/maren/project/venv is not known"), "{}", ran.err);
+}
+
+#[test]
+fn remedies_that_touch_files_alone_do_what_they_say() {
+    let folder = tempfile::tempdir().unwrap();
+    let place = folder.path().join("lantern");
+    whodunit_demo::write(&place, whodunit_demo::Scale::default()).unwrap();
+    let root = place.to_str().unwrap();
+    let check =
+        || run(["--root", root, "check", "--format", "json"]).document()["findings"].as_array().unwrap().clone();
+    let before = check();
+    let mut followed = Vec::new();
+    for finding in &before {
+        let remedies = finding["remedies"].as_array().unwrap();
+        // The safest comes first, but one that only runs something else changes nothing.
+        let commands = remedies.iter().filter_map(|remedy| remedy["command"].as_str());
+        let plain = commands.map(|command| command.strip_prefix("sudo ").unwrap_or(command));
+        let of_files = ["rm /", "chmod ", "mv /", "rm -r /"];
+        let Some(command) = plain.into_iter().find(|command| of_files.iter().any(|start| command.starts_with(start)))
+        else {
+            continue;
+        };
+        if finding["kind"] == "version-split" {
+            continue;
+        }
+        let inside = command.replace(" /", &format!(" {root}/"));
+        let ran = Command::new("sh").args(["-c", &inside]).output().unwrap();
+        assert!(ran.status.success(), "{inside}: {ran:?}");
+        followed.push((finding["kind"].clone(), finding["subject"].clone()));
+    }
+    let after = check();
+    assert!(followed.len() >= 6, "{followed:?}");
+    for (kind, subject) in &followed {
+        assert!(
+            !after.iter().any(|finding| finding["kind"] == *kind && finding["subject"] == *subject),
+            "{kind} {subject} is still there"
+        );
+    }
+    assert!(after.len() <= before.len() - followed.len(), "nothing new came up");
+}
