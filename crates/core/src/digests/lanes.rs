@@ -24,8 +24,8 @@ pub trait Lanes {
     /// The digest of a lane whose last block was taken.
     fn digest(&self, lane: usize) -> Vec<u8>;
 
-    /// Takes a block of each lane.
-    fn take(&mut self, blocks: [&[u8]; LANES]);
+    /// Takes so many blocks of each lane.
+    fn take(&mut self, blocks: [&[u8]; LANES], count: usize);
 
     /// What ends an input of this many bytes: a one bit, zeros up to a whole block, and the length in bits.
     fn ending(length: u64) -> Vec<u8> {
@@ -68,10 +68,4 @@ static IDLE: [u8; BLOCK] = [0; BLOCK];
 fn swapped(word: u32x8) -> u32x8 {
     let inner = u32x8::splat(0xff00);
     (word << 24) | ((word & inner) << 8) | ((word >> 8) & inner) | (word >> 24)
-}
-
-/// Each word with its bits turned to the left.
-#[inline(always)]
-pub fn turned<const BY: u32>(word: u32x8) -> u32x8 {
-    (word << BY) | (word >> (32 - BY))
 }

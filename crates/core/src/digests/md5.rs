@@ -2,13 +2,14 @@
 //!
 use wide::u32x8;
 
-use super::lanes::{LANES, Lanes, turned};
+use super::lanes::{BLOCK, LANES, Lanes};
+use super::words::{Words, Work, dispatch};
 
 /// What a digest starts with.
 const START: [u32; 4] = [0x6745_2301, 0xefcd_ab89, 0x98ba_dcfe, 0x1032_5476];
 
 /// How far each step rotates, by round.
-const TURNS: [[u32; 4]; 4] = [[7, 12, 17, 22], [5, 9, 14, 20], [4, 11, 16, 23], [6, 10, 15, 21]];
+const TURNS: [[i32; 4]; 4] = [[7, 12, 17, 22], [5, 9, 14, 20], [4, 11, 16, 23], [6, 10, 15, 21]];
 
 /// The whole part of 2³² · |sin(step)|, as the RFC gives it.
 const SINES: [u32; 64] = [
@@ -110,33 +111,56 @@ impl Lanes for Md5 {
         self.0.iter().flat_map(|vector| vector.to_array()[lane].to_le_bytes()).collect()
     }
 
-    fn take(&mut self, blocks: [&[u8]; LANES]) {
-        let words = Self::words(blocks);
-        let [mut a, mut b, mut c, mut d] = self.0;
-        // One step: how far it turns is part of the instruction, and so must be known when this is compiled.
-        macro_rules! step {
-            ($round:literal, $mix:expr, $word:expr, $at:ident, $number:literal) => {
-                let step = $at + $number;
-                let sum = a + $mix(b, c, d) + SINES_OF_ALL[$round * 16 + step] + words[$word(step) % 16];
-                (a, d, c, b) = (d, c, b, b + turned::<{ TURNS[$round][$number] }>(sum));
-            };
+    fn take(&mut self, blocks: [&[u8]; LANES], count: usize) {
+        dispatch(Taken { state: self, blocks, count });
+    }
+}
+
+/// Blocks on their way into a state.
+struct Taken<'t> {
+    state: &'t mut Md5,
+    blocks: [&'t [u8]; LANES],
+    count: usize,
+}
+
+impl Work for Taken<'_> {
+    #[inline(always)]
+    fn run<W: Words>(self, w: W) {
+        let sines: &[u32x8; 64] = &SINES_OF_ALL;
+        let ones = w.of(u32x8::splat(u32::MAX));
+        let mut state = self.state.0.map(|vector| w.of(vector));
+        for block in 0..self.count {
+            let words = Md5::words(self.blocks.map(|blocks| blocks.get(block * BLOCK..).unwrap_or_default()));
+            let [mut a, mut b, mut c, mut d] = state;
+            // How far a step turns is part of the instruction, and so must be known when this is compiled.
+            macro_rules! step {
+                ($round:literal, $mix:expr, $word:expr, $at:ident, $number:literal) => {
+                    let step = $at + $number;
+                    let sum = w.add(
+                        w.add(a, $mix(b, c, d)),
+                        w.add(w.of(sines[$round * 16 + step]), w.of(words[$word(step) % 16])),
+                    );
+                    let turned = w.turn::<{ TURNS[$round][$number] }, { 32 - TURNS[$round][$number] }>(sum);
+                    (a, d, c, b) = (d, c, b, w.add(b, turned));
+                };
+            }
+            macro_rules! round {
+                ($round:literal, $mix:expr, $word:expr) => {
+                    for at in [0, 4, 8, 12] {
+                        step!($round, $mix, $word, at, 0);
+                        step!($round, $mix, $word, at, 1);
+                        step!($round, $mix, $word, at, 2);
+                        step!($round, $mix, $word, at, 3);
+                    }
+                };
+            }
+            round!(0, |x, y, z| w.xor(z, w.and(x, w.xor(y, z))), |step: usize| step);
+            round!(1, |x, y, z| w.xor(y, w.and(z, w.xor(x, y))), |step: usize| 5 * step + 1);
+            round!(2, |x, y, z| w.xor(x, w.xor(y, z)), |step: usize| 3 * step + 5);
+            round!(3, |x, y, z| w.xor(y, w.or(x, w.xor(z, ones))), |step: usize| 7 * step);
+            let new = [a, b, c, d];
+            state = std::array::from_fn(|at| w.add(state[at], new[at]));
         }
-        macro_rules! round {
-            ($round:literal, $mix:expr, $word:expr) => {
-                for at in [0, 4, 8, 12] {
-                    step!($round, $mix, $word, at, 0);
-                    step!($round, $mix, $word, at, 1);
-                    step!($round, $mix, $word, at, 2);
-                    step!($round, $mix, $word, at, 3);
-                }
-            };
-        }
-        round!(0, |x: u32x8, y: u32x8, z: u32x8| z ^ (x & (y ^ z)), |step: usize| step);
-        round!(1, |x: u32x8, y: u32x8, z: u32x8| y ^ (z & (x ^ y)), |step: usize| 5 * step + 1);
-        round!(2, |x: u32x8, y: u32x8, z: u32x8| x ^ y ^ z, |step: usize| 3 * step + 5);
-        round!(3, |x: u32x8, y: u32x8, z: u32x8| y ^ (x | !z), |step: usize| 7 * step);
-        for (vector, new) in self.0.iter_mut().zip([a, b, c, d]) {
-            *vector += new;
-        }
+        self.state.0 = state.map(|vector| w.back(vector));
     }
 }

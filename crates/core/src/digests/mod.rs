@@ -3,6 +3,7 @@
 mod lanes;
 mod md5;
 mod sha256;
+mod words;
 
 use std::io::{self, Read};
 use std::sync::atomic::{AtomicUsize, Ordering};
@@ -110,9 +111,7 @@ impl Queue<'_> {
             let Some(ready) = ready else { return };
             let blocks: [&[u8]; LANES] =
                 std::array::from_fn(|place| lanes[place].as_ref().map_or(&[][..], Lane::blocks));
-            for block in 0..ready {
-                state.take(blocks.map(|blocks| blocks.get(block * BLOCK..).unwrap_or_default()));
-            }
+            state.take(blocks, ready);
             lanes.iter_mut().flatten().for_each(|lane| lane.start += ready * BLOCK);
         }
     }

@@ -2,7 +2,8 @@
 
 use wide::u32x8;
 
-use super::lanes::{LANES, Lanes};
+use super::lanes::{BLOCK, LANES, Lanes};
+use super::words::{Words, Work, dispatch};
 
 /// What a digest starts with: the fractions of the square roots of the first primes.
 const START: [u32; 8] =
@@ -97,32 +98,46 @@ impl Lanes for Sha256 {
         self.0.iter().flat_map(|vector| vector.to_array()[lane].to_be_bytes()).collect()
     }
 
-    fn take(&mut self, blocks: [&[u8]; LANES]) {
-        let mut words = Self::words(blocks);
-        let [mut a, mut b, mut c, mut d, mut e, mut f, mut g, mut h] = self.0;
-        for (step, root) in ROOTS.into_iter().enumerate() {
-            let at = step % 16;
-            // From the seventeenth step on, a word is made of four before it and takes the place of the oldest.
-            if step >= 16 {
-                let (x, y) = (words[(step + 1) % 16], words[(step + 14) % 16]);
-                let early = right::<7>(x) ^ right::<18>(x) ^ (x >> 3);
-                let late = right::<17>(y) ^ right::<19>(y) ^ (y >> 10);
-                words[at] = words[at] + early + words[(step + 9) % 16] + late;
-            }
-            let mixed = right::<6>(e) ^ right::<11>(e) ^ right::<25>(e);
-            let first = h + mixed + (g ^ (e & (f ^ g))) + u32x8::splat(root) + words[at];
-            let second = (right::<2>(a) ^ right::<13>(a) ^ right::<22>(a)) + ((a & (b | c)) | (b & c));
-            (h, g, f, e) = (g, f, e, d + first);
-            (d, c, b, a) = (c, b, a, first + second);
-        }
-        for (vector, new) in self.0.iter_mut().zip([a, b, c, d, e, f, g, h]) {
-            *vector += new;
-        }
+    fn take(&mut self, blocks: [&[u8]; LANES], count: usize) {
+        dispatch(Taken { state: self, blocks, count });
     }
 }
 
-/// Each word with its bits turned to the right.
-#[inline(always)]
-fn right<const BY: u32>(word: u32x8) -> u32x8 {
-    (word >> BY) | (word << (32 - BY))
+/// Blocks on their way into a state.
+struct Taken<'t> {
+    state: &'t mut Sha256,
+    blocks: [&'t [u8]; LANES],
+    count: usize,
+}
+
+impl Work for Taken<'_> {
+    #[inline(always)]
+    fn run<W: Words>(self, w: W) {
+        let mut state = self.state.0.map(|vector| w.of(vector));
+        for block in 0..self.count {
+            let words = Sha256::words(self.blocks.map(|blocks| blocks.get(block * BLOCK..).unwrap_or_default()));
+            let mut words = words.map(|word| w.of(word));
+            let [mut a, mut b, mut c, mut d, mut e, mut f, mut g, mut h] = state;
+            for (step, root) in ROOTS.into_iter().enumerate() {
+                let at = step % 16;
+                // From the seventeenth step on, a word is made of four before it and takes the place of the oldest.
+                if step >= 16 {
+                    let (x, y) = (words[(step + 1) % 16], words[(step + 14) % 16]);
+                    let early = w.xor(w.xor(w.turn::<25, 7>(x), w.turn::<14, 18>(x)), w.right::<3>(x));
+                    let late = w.xor(w.xor(w.turn::<15, 17>(y), w.turn::<13, 19>(y)), w.right::<10>(y));
+                    words[at] = w.add(w.add(words[at], early), w.add(words[(step + 9) % 16], late));
+                }
+                let mixed = w.xor(w.xor(w.turn::<26, 6>(e), w.turn::<21, 11>(e)), w.turn::<7, 25>(e));
+                let chosen = w.xor(g, w.and(e, w.xor(f, g)));
+                let first = w.add(w.add(w.add(h, mixed), w.add(chosen, words[at])), w.of(u32x8::splat(root)));
+                let mixed = w.xor(w.xor(w.turn::<30, 2>(a), w.turn::<19, 13>(a)), w.turn::<10, 22>(a));
+                let second = w.add(mixed, w.or(w.and(a, w.or(b, c)), w.and(b, c)));
+                (h, g, f, e) = (g, f, e, w.add(d, first));
+                (d, c, b, a) = (c, b, a, w.add(first, second));
+            }
+            let new = [a, b, c, d, e, f, g, h];
+            state = std::array::from_fn(|at| w.add(state[at], new[at]));
+        }
+        self.state.0 = state.map(|vector| w.back(vector));
+    }
 }
