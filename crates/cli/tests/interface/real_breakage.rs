@@ -258,3 +258,134 @@ fn mirror() -> Option<String> {
     let is_address = |word: &&str| word.starts_with("http://") || word.starts_with("https://");
     old.or(new)?.split_whitespace().find(is_address).map(str::to_owned)
 }
+
+/// A wheel that pip can install: one module, and a program.
+fn wheel(folder: &Path, name: &str, version: &str) -> String {
+    let file = format!("{name}-{version}-py3-none-any.whl");
+    let script = format!(
+        "import zipfile\nz = zipfile.ZipFile('{file}', 'w')\ni = '{name}-{version}.dist-info/'\n\
+         z.writestr('{name}/__init__.py', 'VERSION = \"{version}\"\\n')\n\
+         z.writestr(i + 'METADATA', 'Metadata-Version: 2.1\\nName: {name}\\nVersion: {version}\\n')\n\
+         z.writestr(i + 'WHEEL', 'Wheel-Version: 1.0\\nRoot-Is-Purelib: true\\nTag: py3-none-any\\n')\n\
+         z.writestr(i + 'RECORD', '')\nz.close()\n"
+    );
+    let made = Command::new("/usr/bin/python3").args(["-c", &script]).current_dir(folder).output().unwrap();
+    assert!(made.status.success(), "{made:?}");
+    file
+}
+
+#[test]
+fn what_is_broken_with_the_real_tools_is_found() {
+    let Some(yard) = Yard::new() else { return };
+    if !has(&["/usr/bin/python3", "dpkg-divert", "update-alternatives"]) {
+        return;
+    }
+    let (root, top) = (yard.root(), yard.0.path());
+    let at = |below: &str| format!("{root}/{below}");
+    let site = "usr/lib/python3/dist-packages";
+    let version = String::from_utf8(output(
+        Command::new("/usr/bin/python3").args(["-c", "import sys; print('%d.%d' % sys.version_info[:2])"]),
+    ))
+    .unwrap();
+    let python = format!("python{}", version.trim());
+    fs::write(at("etc/os-release"), "ID=breakwater\nID_LIKE=debian\n").unwrap();
+    fs::create_dir_all(at("home/maren")).unwrap();
+    fs::write(at("etc/passwd"), "root:x:0:0:root:/root:/bin/sh\nmaren:x:1000:1000::/home/maren:/bin/sh\n").unwrap();
+    yard.install(&python, "3.0-1", "", &format!("mkdir -p usr/bin usr/lib/{python}; echo p > usr/bin/{python}; chmod 755 usr/bin/{python}; ln -s {python} usr/bin/python3; echo '[externally-managed]' > usr/lib/{python}/EXTERNALLY-MANAGED"));
+    let library = |name: &str| {
+        format!(
+            "mkdir -p {site}/{name}; echo VERSION = 1 > {site}/{name}/__init__.py; mkdir {site}/{name}-1.0.dist-info; printf 'Metadata-Version: 2.1\\nName: {name}\\nVersion: 1.0\\n' > {site}/{name}-1.0.dist-info/METADATA"
+        )
+    };
+    yard.install("python3-knots", "1.0-1", "", &library("knots"));
+    yard.install("python3-mooring", "1.0-1", "", &library("mooring"));
+    yard.install("berthplan", "1.0-1", "", "mkdir -p usr/bin; printf '#!/usr/bin/python3\\nimport mooring\\n' > usr/bin/berthplan; chmod 755 usr/bin/berthplan");
+    yard.install(
+        "barolog",
+        "1.0-1",
+        "",
+        "mkdir -p usr/bin; printf '#!/bin/sh\\necho 1\\n' > usr/bin/barolog; chmod 755 usr/bin/barolog",
+    );
+    yard.install("lamp", "1.0-1", "", "mkdir -p usr/bin; printf '#!/bin/sh\\n' > usr/bin/lamp; chmod 755 usr/bin/lamp; cp usr/bin/lamp usr/bin/lamp-a; cp usr/bin/lamp usr/bin/lamp-b");
+    fs::write(at("bin/sh"), "x").unwrap();
+    fs::set_permissions(at("bin/sh"), std::os::unix::fs::PermissionsExt::from_mode(0o755)).unwrap();
+    let serious = |findings: &[Value]| -> BTreeSet<(String, String)> {
+        let of_level = findings.iter().filter(|finding| finding["severity"] != "note");
+        of_level.map(|finding| (text(&finding["kind"]), text(&finding["subject"]))).collect()
+    };
+    // The shell that stands in for the distribution's is nobody's.
+    let before = serious(&yard.findings(&["check"]));
+    assert!(before.iter().all(|(_, subject)| subject == "sh"), "{before:?}");
+
+    let pip = |target: &str, file: &str| {
+        let mut command = Command::new("/usr/bin/python3");
+        command.args([
+            "-m",
+            "pip",
+            "install",
+            "--quiet",
+            "--no-index",
+            "--no-deps",
+            "--upgrade",
+            "--target",
+            &at(target),
+        ]);
+        let made = command.arg(top.join(file)).env("PIP_BREAK_SYSTEM_PACKAGES", "1").output().unwrap();
+        assert!(made.status.success(), "{made:?}");
+    };
+    // pip over dpkg's files; a person's copy that masks a module; a marker that is deleted.
+    pip(site, &wheel(top, "knots", "2.0"));
+    pip(&format!("home/maren/.local/lib/{python}/site-packages"), &wheel(top, "mooring", "2.0"));
+    // An environment whose base interpreter has gone, a program from source over the distribution's, a diversion by hand
+    // with nothing in its place, and an alternative that leads to what was deleted.
+    sh(
+        top,
+        &format!(
+            "mkdir -p root/home/maren/lab/bin root/home/maren/lab/lib/python2.9/site-packages root/usr/local/bin; \
+        printf 'home = /opt/old/bin\\nversion = 2.9.1\\n' > root/home/maren/lab/pyvenv.cfg; ln -s /opt/old/bin/python2.9 root/home/maren/lab/bin/python; \
+        printf '#!/home/maren/lab/bin/python\\n' > root/home/maren/lab/bin/tally; chmod 755 root/home/maren/lab/bin/tally; mkdir -p root/home/maren/.local/bin; ln -s ../../lab/bin/tally root/home/maren/.local/bin/tally; \
+        printf '#!/bin/sh\\necho 2\\n' > root/usr/local/bin/barolog; chmod 755 root/usr/local/bin/barolog; \
+        dpkg-divert --root=root --local --rename --divert /usr/bin/lamp.away --add /usr/bin/lamp >/dev/null; \
+        mkdir -p root/etc/alternatives root/var/lib/dpkg/alternatives; \
+        update-alternatives --root root --log /dev/null --install /usr/bin/light light /usr/bin/lamp-a 10 --quiet; \
+        update-alternatives --root root --log /dev/null --install /usr/bin/light light /usr/bin/lamp-b 20 --quiet; \
+        update-alternatives --root root --log /dev/null --set light /usr/bin/lamp-a --quiet"
+        ),
+    );
+    let found = yard.findings(&["check", "--level", "note"]);
+    let of = |kind: &str, subject: &str| {
+        let one = found.iter().find(|finding| finding["kind"] == kind && finding["subject"] == subject);
+        one.unwrap_or_else(|| panic!("{kind} of {subject} is not among {:#?}", serious(&found)))
+    };
+    let has_package =
+        |one: &Value, id: &str| assert!(one["packages"].as_array().unwrap().contains(&id.into()), "{one:#}");
+    has_package(of("overwritten-file", "python3-knots"), "dpkg/system/python3-knots");
+    has_package(of("two-owners", "python3-knots"), "pip/system/knots");
+    has_package(of("bypassed-protection", "knots"), "pip/system/knots");
+    has_package(of("masked-module", "mooring"), "pip/user:maren/mooring");
+    has_package(of("bypassed-protection", "mooring"), "pip/user:maren/mooring");
+    of("stale-base", "/home/maren/lab");
+    has_package(of("shadowed-command", "barolog"), "dpkg/system/barolog");
+    assert_eq!(of("diverted-program", "lamp")["severity"], "warning");
+    assert_eq!(of("chosen-by-hand", "light")["remedies"][0]["command"], "sudo update-alternatives --auto light");
+    fs::remove_file(at(&format!("usr/lib/{python}/EXTERNALLY-MANAGED"))).unwrap();
+    let found = yard.findings(&["check"]);
+    assert!(
+        found.iter().any(|one| one["kind"] == "bypassed-protection" && one["subject"] == python.as_str()),
+        "{:#?}",
+        serious(&found)
+    );
+
+    // The way back, with the tools that the remedies name.
+    sh(
+        top,
+        &format!(
+            "rm -r root/{site}/knots root/{site}/knots-2.0.dist-info; rm -r root/home/maren/.local root/home/maren/lab; rm root/usr/local/bin/barolog; \
+        dpkg-divert --root=root --rename --remove /usr/bin/lamp >/dev/null; update-alternatives --root root --log /dev/null --auto light --quiet; \
+        for one in python3-knots {python}; do dpkg --root=root --force-not-root --force-bad-path --log=/dev/null -i $one.deb >/dev/null 2>&1; done"
+        ),
+    );
+    assert_eq!(serious(&yard.findings(&["check"])), before);
+    let verified = yard.findings(&["verify"]);
+    assert!(serious(&verified).is_empty(), "{verified:#?}");
+}
