@@ -15,7 +15,7 @@ use crate::run::{Failure, Ready};
 /// Everything that is wrong, what it means, and what to type
 ///
 /// Looks at every side of the machine, in every context. Findings that the settings accept are counted and
-/// not shown. The exit status is 1 when there is a finding at or above --level, so that a scheduled job can
+/// not shown. With -v, where each stands is told as well. The exit status is 1 when there is a finding at or above --level, so that a scheduled job can
 /// tell.
 #[derive(Debug, Args)]
 #[command(after_help = "Examples:
@@ -69,7 +69,8 @@ pub fn run(arguments: &Arguments, global: &Global, streams: &mut Streams) -> Res
     let situations = ready.situations(&ready.people());
     let asking = Asking { survey: &survey, searches: ready.searches(), usual: ready.usual(), situations: &situations };
     let wanted = Wanted { level: Some(arguments.level.severity()), kinds: arguments.kind.clone(), names: Vec::new() };
-    let answer = check(&asking, &ready.config.for_check(), &wanted);
+    let mut answer = check(&asking, &ready.config.for_check(), &wanted);
+    answer.with_evidence = global.verbose;
     let is_clean = answer.findings.iter().all(|finding| finding.accepted.is_some());
     let outcome = output::show(&answer, &survey, &ready, global, streams, is_clean)?;
     for one in answer.idle.iter().filter(|_| global.verbose) {
@@ -112,11 +113,21 @@ impl Shown for Check {
         if counts.accepted > 0 {
             first = first.and(Tone::Plain, format!("; {} accepted", counts.accepted));
         }
-        let mut page: Vec<Piece> = vec![first.into()];
+        let mut page: Vec<Piece> = vec![first.clone().into()];
         // What is accepted is counted; the other formats have it in full.
         for finding in self.findings.iter().filter(|finding| finding.accepted.is_none()) {
             page.push(Line::blank().into());
-            page.extend(findings::in_full(finding, look));
+            page.extend(match self.with_evidence {
+                true => findings::in_full(finding, look),
+                false => findings::in_short(finding, look),
+            });
+        }
+        // Of a long list, the end is what a person sees last.
+        if self.findings.len() > 1 {
+            page.push(Line::blank().into());
+            let more = if self.with_evidence { "" } else { ", -v where each stands" };
+            let text = format!("whodunit explain KIND tells more of a kind{more}");
+            page.push(first.and(Tone::Faint, format!(" ({text})")).into());
         }
         page
     }

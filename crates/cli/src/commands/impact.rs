@@ -7,6 +7,7 @@ use std::os::unix::ffi::OsStrExt as _;
 use clap::Args;
 use whodunit_core::answers::check::Look as Asking;
 use whodunit_core::answers::impact::{Broken, How, Impact, Lost, impact};
+use whodunit_core::search::Context;
 use whodunit_core::survey::Survey;
 use whodunit_core::text::Text;
 
@@ -136,15 +137,15 @@ impl Shown for Impact {
         if !self.commands.is_empty() {
             titled(&mut page, "commands");
             for lost in &self.commands {
-                let label = Line::blank().to(2).and(Tone::Strong, lost.name.to_string());
+                let label = Line::blank().to(2).and(Tone::Strong, look.path(&lost.path));
                 let (tone, says) = match &lost.instead {
                     Some(one) => {
                         let whose = one.owner.as_ref().map_or("no manager's".to_owned(), |owner| look.owner(owner));
-                        (Tone::Plain, format!("{} ({whose}) in {}", look.path(&one.path), contexts(lost)))
+                        (Tone::Plain, format!("instead, {} ({whose}) in {}", look.path(&one.path), contexts(lost)))
                     }
-                    None => (Tone::Warning, format!("nothing, in {}", contexts(lost))),
+                    None => (Tone::Warning, format!("nothing instead, in {}", contexts(lost))),
                 };
-                page.push(Piece::Paragraph { column: 26, label, tone, text: says });
+                page.push(Piece::Paragraph { column: 40, label, tone, text: says });
             }
         }
         for is_noticed in [false, true] {
@@ -181,5 +182,8 @@ fn told(one: &Broken, look: &Look) -> Piece {
 }
 
 fn contexts(lost: &Lost) -> String {
+    if lost.contexts.len() == Context::ALL.len() {
+        return "every context".to_owned();
+    }
     lost.contexts.iter().map(|context| context.word()).collect::<Vec<_>>().join(", ")
 }

@@ -34,8 +34,18 @@ pub fn grid(findings: &[Finding]) -> Grid {
     Grid { columns, rows: findings.iter().map(row).collect() }
 }
 
-/// One finding for a person: what it is about, what is so, what follows, and what to type.
+/// One finding for a person: what it is about, what is so, what follows, what to type, and where it stands.
 pub fn in_full(finding: &Finding, look: &Look) -> Vec<Piece> {
+    let mut pieces = in_short(finding, look);
+    for evidence in finding.evidence.iter().take(MOST_EVIDENCE) {
+        let says = format!("{}, {}: {}", look.path(&evidence.file), evidence.at, Text::from(evidence.says.as_str()));
+        pieces.push(Piece::Paragraph { column: COLUMN, label: Line::blank(), tone: Tone::Faint, text: says });
+    }
+    pieces
+}
+
+/// The same without where it stands.
+pub fn in_short(finding: &Finding, look: &Look) -> Vec<Piece> {
     let safe = |text: &str| Text::from(text).to_string();
     let tone = if finding.severity > Severity::Note { Tone::Warning } else { Tone::Faint };
     let head = Line::of(tone, finding.severity.word()).to(COLUMN);
@@ -48,10 +58,6 @@ pub fn in_full(finding: &Finding, look: &Look) -> Vec<Piece> {
     for remedy in &finding.remedies {
         let label = Line::blank().to(COLUMN).and(Tone::Faint, format!("to {}", remedy.purpose)).to(COMMANDS);
         pieces.push(label.and(Tone::Plain, safe(&remedy.command)).into());
-    }
-    for evidence in finding.evidence.iter().take(MOST_EVIDENCE) {
-        let says = format!("{}, {}: {}", look.path(&evidence.file), evidence.at, safe(&evidence.says));
-        pieces.push(text(Tone::Faint, says));
     }
     if let Some(reason) = &finding.accepted {
         pieces.push(text(Tone::Faint, format!("accepted: {}", safe(reason))));

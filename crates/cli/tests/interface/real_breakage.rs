@@ -340,8 +340,7 @@ fn what_is_broken_with_the_real_tools_is_found() {
     // with nothing in its place, and an alternative that leads to what was deleted.
     sh(
         top,
-        &format!(
-            "mkdir -p root/home/maren/lab/bin root/home/maren/lab/lib/python2.9/site-packages root/usr/local/bin; \
+        "mkdir -p root/home/maren/lab/bin root/home/maren/lab/lib/python2.9/site-packages root/usr/local/bin; \
         printf 'home = /opt/old/bin\\nversion = 2.9.1\\n' > root/home/maren/lab/pyvenv.cfg; ln -s /opt/old/bin/python2.9 root/home/maren/lab/bin/python; \
         printf '#!/home/maren/lab/bin/python\\n' > root/home/maren/lab/bin/tally; chmod 755 root/home/maren/lab/bin/tally; mkdir -p root/home/maren/.local/bin; ln -s ../../lab/bin/tally root/home/maren/.local/bin/tally; \
         printf '#!/bin/sh\\necho 2\\n' > root/usr/local/bin/barolog; chmod 755 root/usr/local/bin/barolog; \
@@ -349,8 +348,7 @@ fn what_is_broken_with_the_real_tools_is_found() {
         mkdir -p root/etc/alternatives root/var/lib/dpkg/alternatives; \
         update-alternatives --root root --log /dev/null --install /usr/bin/light light /usr/bin/lamp-a 10 --quiet; \
         update-alternatives --root root --log /dev/null --install /usr/bin/light light /usr/bin/lamp-b 20 --quiet; \
-        update-alternatives --root root --log /dev/null --set light /usr/bin/lamp-a --quiet"
-        ),
+        update-alternatives --root root --log /dev/null --set light /usr/bin/lamp-a --quiet",
     );
     let found = yard.findings(&["check", "--level", "note"]);
     let of = |kind: &str, subject: &str| {

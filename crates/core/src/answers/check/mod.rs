@@ -1,6 +1,6 @@
 //! Every finding of every family.
 //!
-//! One file per family; [`FAMILIES`] is the registry. A family looks at one side of the machine and tells
+//! One file per family; `FAMILIES` is the registry. A family looks at one side of the machine and tells
 //! what is wrong there; it knows no other family.
 
 mod commands;
@@ -88,6 +88,9 @@ pub struct Check {
     pub findings: Vec<Finding>,
     /// How many there are of those that were asked about, at whatever level.
     pub counts: Counts,
+    /// Whether a person is told where each stands.
+    #[serde(skip)]
+    pub with_evidence: bool,
     /// What the settings accept and nothing of which was found.
     #[serde(skip)]
     pub idle: Vec<Accepted>,
@@ -134,7 +137,7 @@ pub fn check(look: &Look<'_, '_>, settings: &Settings, wanted: &Wanted) -> Check
     let idle = settings.mark(&mut findings).into_iter().cloned().collect();
     let counts = Counts::of(&findings);
     findings.retain(|finding| wanted.is_serious(finding));
-    Check { findings, counts, idle }
+    Check { findings, counts, with_evidence: false, idle }
 }
 
 /// What `conflicts` tells.
