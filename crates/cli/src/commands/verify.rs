@@ -119,6 +119,12 @@ impl Shown for Verified {
             page.push(Line::blank().into());
             page.extend(findings::in_full(finding, look));
         }
+        if !self.unrecorded.is_empty() {
+            let managers: Vec<String> = self.unrecorded.iter().map(ToString::to_string).collect();
+            let says = format!("not compared, for want of a record of files that is read: {}", managers.join(", "));
+            page.push(Line::blank().into());
+            page.push(Piece::Paragraph { column: 0, label: Line::blank(), tone: Tone::Faint, text: says });
+        }
         page
     }
 }

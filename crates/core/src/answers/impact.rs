@@ -233,10 +233,7 @@ fn commands(look: &Look<'_, '_>, gone: &Gone<'_, '_>) -> Vec<Lost> {
 /// Scripts, links and compiled programs that lose what they need.
 fn programs(look: &Look<'_, '_>, gone: &Gone<'_, '_>) -> Vec<Broken> {
     let (survey, root) = (look.survey, look.survey.root());
-    let mut folders: Vec<Text> = survey.program_folders();
-    folders.extend(look.searches.iter().flat_map(|search| &search.entries).map(|entry| entry.settled.clone()));
-    let mut seen = HashSet::new();
-    folders.retain(|folder| folder.starts_with(b"/") && seen.insert(root.settle_folder(folder)));
+    let folders = look.program_folders();
     let loader = Loader::of(root);
     let empty = survey.claims(std::iter::empty());
     let search = look.typed();

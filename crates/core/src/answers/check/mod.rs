@@ -49,6 +49,15 @@ impl Look<'_, '_> {
         of(Context::Terminal).or_else(|| of(Context::Login)).unwrap_or(&self.searches[0])
     }
 
+    /// Every folder in which programs lie that any context searches, or that a manager fills, each once.
+    pub(super) fn program_folders(&self) -> Vec<Text> {
+        let mut folders: Vec<Text> = self.survey.program_folders();
+        folders.extend(self.searches.iter().flat_map(|search| &search.entries).map(|entry| entry.settled.clone()));
+        let mut seen = hashbrown::HashSet::new();
+        folders.retain(|folder| folder.starts_with(b"/") && seen.insert(self.survey.root().settle_folder(folder)));
+        folders
+    }
+
     /// What that context starts with.
     fn typed_situation(&self) -> Option<&Situation> {
         self.usual.iter().find(|one| one.context == self.typed().context)

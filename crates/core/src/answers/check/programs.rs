@@ -1,6 +1,5 @@
 //! Programs that cannot start: links that lead nowhere, interpreters, bases and libraries that are gone.
 
-use hashbrown::HashSet;
 use rayon::prelude::*;
 
 use super::Look;
@@ -18,10 +17,7 @@ use crate::text::{Text, path};
 /// context searches or that a manager fills.
 pub fn findings(look: &Look<'_, '_>) -> Vec<Finding> {
     let (survey, root) = (look.survey, look.survey.root());
-    let mut folders: Vec<Text> = survey.program_folders();
-    folders.extend(look.searches.iter().flat_map(|search| &search.entries).map(|entry| entry.settled.clone()));
-    let mut seen = HashSet::new();
-    folders.retain(|folder| folder.starts_with(b"/") && seen.insert(root.settle_folder(folder)));
+    let folders = look.program_folders();
     let loader = Loader::of(root);
     let search = look.typed();
     let doubtful: Vec<(Trail, Vec<Finding>)> =

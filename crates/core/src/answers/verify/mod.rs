@@ -9,6 +9,7 @@ use serde::Serialize;
 
 use crate::claims::FoundClaim;
 use crate::digests;
+use crate::managers::Detail;
 use crate::model::{Claimant, Depth, Evidence, Finding, FindingKind, ManagerId, Owner, Recorded, Remedy, Severity};
 use crate::root::Kind;
 use crate::survey::Survey;
@@ -36,6 +37,8 @@ pub struct Verified {
     pub extent: Extent,
     /// Files that could not be read.
     pub unread: Vec<String>,
+    /// Managers with packages of which no record of files is kept, or read: nothing is known of theirs.
+    pub unrecorded: Vec<ManagerId>,
 }
 
 /// What is told of the work while it goes on.
@@ -83,6 +86,7 @@ pub fn verify(survey: &Survey<'_>, question: Question<'_>, progress: &dyn Progre
     files.retain(|(holder, one)| !survey.is_yielded(*holder, one.package));
     let mut numbers: Vec<(u16, u32)> = files.iter().map(|(holder, one)| (*holder, one.package)).collect();
     numbers.dedup();
+    let unrecorded = unrecorded(survey, &question, &numbers);
     let counted = std::sync::atomic::AtomicUsize::new(0);
     let begin = |count| {
         counted.store(count, std::sync::atomic::Ordering::Relaxed);
@@ -93,7 +97,21 @@ pub fn verify(survey: &Survey<'_>, question: Question<'_>, progress: &dyn Progre
     let lost = "whether it is altered is not known";
     unread.iter().for_each(|one| survey.root().note_gap(&one.file, format!("{}: {lost}", one.reason)));
     let unread = unread.into_iter().map(|one| format!("{}: {}: {lost}", one.file, one.reason)).collect();
-    Verified { findings: tell(survey, differences), extent, unread }
+    Verified { findings: tell(survey, differences), extent, unread, unrecorded }
+}
+
+/// The managers that were asked and had nothing to compare with.
+fn unrecorded(survey: &Survey<'_>, question: &Question<'_>, numbers: &[(u16, u32)]) -> Vec<ManagerId> {
+    let manager = |holder: u16| survey.holdings()[usize::from(holder)].installation().manager;
+    let known: Vec<ManagerId> = numbers.iter().map(|(holder, _)| manager(*holder)).collect();
+    let mut asked: Vec<ManagerId> = match question.packages {
+        Some(packages) => packages.iter().map(|(holder, _)| manager(*holder)).collect(),
+        None => survey.packages(Detail::default()).iter().map(|package| package.manager).collect(),
+    };
+    asked.sort();
+    asked.dedup();
+    asked.retain(|one| !known.contains(one) && (question.managers.is_empty() || question.managers.contains(one)));
+    asked
 }
 
 /// Differences that are told together: of one package, of one kind, by one hand, as much to be heeded.

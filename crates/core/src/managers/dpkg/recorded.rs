@@ -27,7 +27,7 @@ use crate::text::{Text, path};
 struct Excluded(Vec<(bool, Text)>);
 
 impl Excluded {
-    fn read(root: &Root) -> Self {
+    fn read(root: &Root, notes: &mut Vec<String>) -> Self {
         let mut files: Vec<Text> = vec!["/etc/dpkg/dpkg.cfg".into()];
         let folder = Text::from("/etc/dpkg/dpkg.cfg.d");
         let names = root.folder(&folder).and_then(|folder| folder.list()).unwrap_or_default();
@@ -38,7 +38,15 @@ impl Excluded {
         );
         let mut patterns = Vec::new();
         for file in files {
-            let content = root.read(&file, Limit::SMALL).unwrap_or_default();
+            let content = match root.read(&file, Limit::SMALL) {
+                Ok(content) => content,
+                Err(error) => {
+                    if !error.is_missing() {
+                        notes.push(format!("{error}: which files were left out on purpose is not known"));
+                    }
+                    continue;
+                }
+            };
             for line in content.split(|&b| b == b'\n').map(<[u8]>::trim_ascii) {
                 for (word, is_out) in [(&b"path-exclude"[..], true), (b"path-include", false)] {
                     let rest = line.strip_prefix(word).filter(|rest| matches!(rest.first(), Some(b'=' | b' ' | b'\t')));
@@ -92,7 +100,9 @@ impl DpkgHoldings<'_> {
     /// Every file of the packages, or of these.
     pub(super) fn recorded_files(&self, packages: Option<&[u32]>, depth: Depth) -> Vec<Recorded> {
         let root = &self.scene.root;
-        let (excluded, settings) = (Excluded::read(root), settings(root));
+        let mut lost = Vec::new();
+        let (excluded, settings) = (Excluded::read(root, &mut lost), settings(root));
+        self.note(lost);
         let wanted = |number: &u32| packages.is_none_or(|packages| packages.contains(number));
         let count = u32::try_from(self.records().len()).unwrap_or(u32::MAX);
         let numbers: Vec<u32> = (0..count).filter(wanted).collect();

@@ -38,7 +38,11 @@ fn of_item(root: &Root, settings: &Settings, number: u32, item: &Item) -> Result
     let lost = |cause: String| format!("{cause}: whether files of {} are altered is not known", item.name);
     let packed = root.read(&file, Limit::LIST).map_err(|error| lost(error.to_string()))?;
     let content = unpacked(&packed).ok_or_else(|| lost(format!("{file}: damaged")))?;
-    let listed = root.read(&path::join(&item.entry, b"files"), Limit::LIST).unwrap_or_default();
+    let listed = match root.read(&path::join(&item.entry, b"files"), Limit::LIST) {
+        // A package without files need not have a list.
+        Err(error) if error.is_missing() => Vec::new(),
+        read => read.map_err(|error| lost(error.to_string()))?,
+    };
     let backup = sections(&listed).find(|(key, ..)| *key == b"BACKUP").map(|(_, _, values)| values);
     let name_of = |line: &[u8]| Text::from(line.split(|&b| b == b'\t').next().unwrap_or_default());
     let backup: HashSet<Text> = backup.unwrap_or_default().into_iter().map(name_of).collect();

@@ -9,8 +9,7 @@ use rayon::prelude::*;
 
 use super::distribution::Distribution;
 use super::site::{self, Place, Site, is_folder, programs};
-use super::{PIP, UV, find, record, requirements};
-use crate::managers::relations::{Need, Node, Want, losers};
+use super::{PIP, UV, find, record};
 use crate::managers::{Detail, Environment, Hint, Holdings};
 use crate::model::{
     Claimant, Coverage, CoverageState, Depth, Digest, Evidence, Installation, ManagerId, Mark, Owner, Package,
@@ -23,9 +22,9 @@ use crate::version::pep440;
 
 /// The distributions of one person, or of the system.
 pub struct PythonHoldings<'s> {
-    scene: &'s Scene,
+    pub(super) scene: &'s Scene,
     installation: Installation,
-    person: Option<&'s Person>,
+    pub(super) person: Option<&'s Person>,
     known: OnceLock<Vec<Place>>,
     has_foreign: OnceLock<bool>,
     state: Mutex<State>,
@@ -42,16 +41,16 @@ struct State {
 }
 
 /// A place with the numbers of its packages.
-struct Shelf {
-    site: Site,
-    base: u32,
+pub(super) struct Shelf {
+    pub(super) site: Site,
+    pub(super) base: u32,
     tails: Vec<Text>,
     /// The distributions' own records, in a folder that a distribution's manager fills as well.
     records: Vec<Text>,
 }
 
 impl Shelf {
-    fn end(&self) -> u32 {
+    pub(super) fn end(&self) -> u32 {
         self.base + u32::try_from(self.tails.len()).unwrap_or(u32::MAX)
     }
 }
@@ -74,7 +73,7 @@ impl<'s> PythonHoldings<'s> {
     }
 
     /// The folders of interpreters, which need no looking for.
-    fn known(&self) -> &[Place] {
+    pub(super) fn known(&self) -> &[Place] {
         self.known.get_or_init(|| match self.person {
             Some(person) => find::of_person(self.scene, person),
             None => find::of_system(&self.scene.root),
@@ -116,8 +115,13 @@ impl<'s> PythonHoldings<'s> {
         }
     }
 
+    /// What was read so far.
+    pub(super) fn read_so_far(&self) -> Vec<Arc<Shelf>> {
+        self.state().shelves.clone()
+    }
+
     /// Everything there is, in the order of the numbers.
-    fn everything(&self) -> Vec<Arc<Shelf>> {
+    pub(super) fn everything(&self) -> Vec<Arc<Shelf>> {
         if !self.state().complete {
             self.add_known();
             let found = match self.person {
@@ -190,7 +194,7 @@ impl<'s> PythonHoldings<'s> {
         places
     }
 
-    fn read_known(&self, locations: &[Text]) -> Vec<Arc<Shelf>> {
+    pub(super) fn read_known(&self, locations: &[Text]) -> Vec<Arc<Shelf>> {
         if locations.is_empty() {
             return Vec::new();
         }
@@ -283,7 +287,7 @@ impl<'s> PythonHoldings<'s> {
     }
 
     /// That a marker says to leave an interpreter's folders to another manager, where one does.
-    fn bypassed(&self, site: &Site) -> Option<Evidence> {
+    pub(super) fn bypassed(&self, site: &Site) -> Option<Evidence> {
         if matches!(site.place.scope, Scope::Environment(_)) {
             return None;
         }
@@ -458,92 +462,23 @@ impl Holdings for PythonHoldings<'_> {
     }
 
     fn hints(&self) -> Vec<Hint> {
-        let everything = self.everything();
-        let distributions = everything.iter().flat_map(|shelf| &shelf.site.distributions);
-        let all: Vec<&Distribution> = distributions.collect();
-        let hint = |one: &&Distribution| Hint { upstream: one.upstream(&self.scene.root), ..Hint::default() };
-        all.par_iter().map(hint).collect()
+        self.all_hints()
     }
 
     fn dependents(&self, removed: &[u32]) -> Option<Vec<(u32, Evidence)>> {
-        let root = &self.scene.root;
-        let mut found = Vec::new();
-        for shelf in self.everything().iter() {
-            let own: Vec<&u32> = removed.iter().filter(|number| (shelf.base..shelf.end()).contains(number)).collect();
-            if own.is_empty() {
-                continue;
-            }
-            let distributions = &shelf.site.distributions;
-            let nodes = (shelf.base..).zip(distributions).map(|(number, one)| {
-                let mut notes = Vec::new();
-                let declared = requirements::declared(root, one.clone(), &mut notes);
-                notes.iter().for_each(|(file, lost)| root.note_gap(file, lost.clone()));
-                // Whether a version would do is a question of now, not of what is removed.
-                let needs = declared.requires.into_iter().map(|(_, says, requirement)| Need {
-                    any_of: vec![Want { name: requirement.name, version: None }],
-                    says,
-                });
-                Node { number, offers: vec![(declared.key, None)], needs: needs.collect() }
-            });
-            let nodes: Vec<Node> = nodes.collect();
-            let lost = losers(&nodes, removed, &|_, _| Ordering::Equal);
-            found.extend(lost.into_iter().map(|(number, says)| {
-                let one = &distributions[(number - shelf.base) as usize];
-                (number, Evidence::at(one.metadata.clone(), "requirements", format!("requires {says}")))
-            }));
-        }
-        Some(found)
+        self.all_dependents(removed)
     }
 
     fn bypasses(&self) -> Vec<(Text, Evidence, Vec<u32>)> {
-        let locations: Vec<Text> = self.known().iter().map(|place| place.location.clone()).collect();
-        let shelves = self.read_known(&locations);
-        let found = shelves.iter().filter(|shelf| !shelf.site.distributions.is_empty()).filter_map(|shelf| {
-            let marker = self.bypassed(&shelf.site)?;
-            Some((shelf.site.place.location.clone(), marker, (shelf.base..shelf.end()).collect()))
-        });
-        found.collect()
+        self.all_bypasses()
     }
 
     fn environments(&self) -> Vec<Environment> {
-        let everything = self.everything();
-        let environments = everything.iter().map(|shelf| &shelf.site);
-        let found = environments.filter(|site| matches!(site.place.scope, Scope::Environment(_))).map(|site| {
-            let settings = site.settings.as_ref();
-            // A whole interpreter is kept in a folder that is called by its version.
-            let named = || Text::from(path::name(&site.place.location));
-            Environment {
-                location: site.place.location.clone(),
-                folders: site.place.folders.clone(),
-                python: site.place.python.clone(),
-                base: settings.map_or_else(|| Some(named()), |settings| settings.version.clone()),
-                sees_system: settings.is_some_and(|settings| settings.sees_system),
-                person: self.person.map(|person| person.name.clone()),
-            }
-        });
-        found.collect()
+        self.all_environments()
     }
 
     fn recorded(&self, packages: Option<&[u32]>, depth: Depth) -> Vec<Recorded> {
-        let shelves = match packages {
-            None => self.everything(),
-            Some(_) => self.state().shelves.clone(),
-        };
-        let of_shelf = |shelf: Arc<Shelf>| {
-            (shelf.base..shelf.end()).map(move |number| (shelf.clone(), number)).collect::<Vec<_>>()
-        };
-        let numbered = shelves.into_iter().flat_map(of_shelf);
-        let wanted: Vec<_> =
-            numbered.filter(|(_, number)| packages.is_none_or(|packages| packages.contains(number))).collect();
-        let read = |(shelf, number): &(Arc<Shelf>, u32)| {
-            let one = &shelf.site.distributions[(number - shelf.base) as usize];
-            record::files(&self.scene.root, one, &shelf.site.place.prefix, *number, depth).unwrap_or_else(|| {
-                // The index notes what it cannot read.
-                shelf.site.index(&self.scene.root);
-                Vec::new()
-            })
-        };
-        wanted.par_iter().flat_map_iter(read).collect()
+        self.all_recorded(packages, depth)
     }
 
     fn remedies(&self, package: u32) -> Vec<Remedy> {

@@ -11,6 +11,7 @@
 //! fills as well is that manager's where it claims the metadata ([`Holdings::yields`]).
 
 mod distribution;
+mod facts;
 mod find;
 mod holdings;
 mod record;

@@ -41,8 +41,13 @@ impl RpmHoldings<'_> {
     /// Every file of the packages, or of these.
     pub(super) fn recorded_files(&self, packages: Option<&[u32]>) -> Vec<Recorded> {
         let root = &self.scene.root;
-        let passwd = root.read(b"/etc/passwd", Limit::SMALL).unwrap_or_default();
-        let group = root.read(b"/etc/group", Limit::SMALL).unwrap_or_default();
+        let read = |file: &str| {
+            root.read(file.as_bytes(), Limit::SMALL).unwrap_or_else(|error| {
+                self.store.note(format!("{error}: whose files are is not compared"));
+                Vec::new()
+            })
+        };
+        let (passwd, group) = (read("/etc/passwd"), read("/etc/group"));
         let names = Names {
             people: accounts::accounts(&passwd).map(|one| (one.name.into(), one.uid)).collect(),
             groups: accounts::groups(&group).map(|one| (one.name.into(), one.number)).collect(),
