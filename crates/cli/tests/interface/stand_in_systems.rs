@@ -264,3 +264,86 @@ fn the_catalogue_of_homebrew_is_read() {
     let document = run(["--root", root, "offers", "tarn", "--format", "json"]).document();
     assert!(document["coverage"].to_string().contains("formula.jws.json"), "{document:#}");
 }
+
+/// Files against the records of systems that do not run here: one as it was, one altered, one gone, one that is settings.
+#[test]
+fn altered_files_are_found_by_the_records_of_other_systems() {
+    let sha1 = "1f8acd3265e5ba098dec495eece41c11ba093463";
+    let installed = "P:tarn\nV:1-r0\nF:usr/bin\nR:same\na:0:0:755\nZ:Q1H4rNMmXlugmN7Ele7OQcEboJNGM=\nR:other\nZ:Q1H4rNMmXlugmN7Ele7OQcEboJNGM=\nR:gone\nZ:Q1H4rNMmXlugmN7Ele7OQcEboJNGM=\nR:link\nZ:Q1H4rNMmXlugmN7Ele7OQcEboJNGM=\nF:etc\nR:tarn.conf\nZ:Q1H4rNMmXlugmN7Ele7OQcEboJNGM=\nR:odd\na:x:y\nZ:Q2zz\n\n";
+    let contents = "dir /usr\nobj /usr/bin/same d7f986677d9f563bd1794b09d82206a3 1\nobj /usr/bin/other d7f986677d9f563bd1794b09d82206a3 1\nobj /usr/bin/gone d7f986677d9f563bd1794b09d82206a3 1\nsym /usr/bin/link -> same 1\nobj /etc/tarn.conf d7f986677d9f563bd1794b09d82206a3 1\nobj /short\n";
+    let xml = |path: &str, kind: &str| {
+        format!("<File><Path>{path}</Path><Type>{kind}</Type><Mode>0755</Mode><Hash>{sha1}</Hash></File>")
+    };
+    let xml = format!(
+        "<Files>{}{}{}{}<File><Path></Files>",
+        xml("usr/bin/same", "executable"),
+        xml("usr/bin/other", "executable"),
+        xml("usr/bin/gone", "executable"),
+        xml("etc/tarn.conf", "config")
+    );
+    let one = |path: &str| {
+        format!(
+            "{{\"_path\":\"{path}\",\"path_type\":\"hardlink\",\"sha256_in_prefix\":\"106675dc1490d5cdd6d1f0410731316ce93fc964c6cf6726e2b0d53e19688feb\"}}"
+        )
+    };
+    let json = format!(
+        "{{\"name\":\"tarn\",\"version\":\"1\",\"paths_data\":{{\"paths\":[{},{},{},{}]}}}}",
+        one("bin/same"),
+        one("bin/other"),
+        one("bin/gone"),
+        one("../../escape")
+    );
+    let common: [(&str, &[u8]); 5] = [
+        ("usr/bin/same", b"good\n"),
+        ("usr/bin/other", b"bad\n"),
+        ("usr/bin/link", b"-> same"),
+        ("etc/tarn.conf", b"changed\n"),
+        ("etc/odd", b""),
+    ];
+    for (manager, more, prefix) in [
+        ("apk", vec![("etc/apk/world", &b"tarn\n"[..]), ("lib/apk/db/installed", installed.as_bytes())], ""),
+        (
+            "portage",
+            vec![
+                ("var/db/pkg/net-lake/tarn-1/CONTENTS", contents.as_bytes()),
+                ("var/db/pkg/net-lake/tarn-1/PF", b"tarn-1\n"),
+            ],
+            "",
+        ),
+        (
+            "eopkg",
+            vec![
+                ("var/lib/eopkg/package/tarn-1-1/files.xml", xml.as_bytes()),
+                ("var/lib/eopkg/package/tarn-1-1/metadata.xml", b"<PISI><Package><Name>tarn</Name></Package></PISI>"),
+            ],
+            "",
+        ),
+        (
+            "conda",
+            vec![
+                ("opt/conda/conda-meta/tarn-1-0.json", json.as_bytes()),
+                ("opt/conda/bin/same", b"good\n"),
+                ("opt/conda/bin/other", b"bad\n"),
+            ],
+            "/opt/conda",
+        ),
+    ] {
+        let tree = tree(&[&common[..], &more].concat());
+        let document =
+            run(["--root", tree.path().to_str().unwrap(), "verify", "--manager", manager, "--format", "json"])
+                .document();
+        let of = |kind: &str| -> Vec<String> {
+            let found = document["findings"].as_array().unwrap().iter().filter(|finding| finding["kind"] == kind);
+            found
+                .flat_map(|finding| finding["evidence"].as_array().unwrap().clone())
+                .filter(|one| one["at"] == "digest" || one["at"] == "missing")
+                .map(|one| one["file"].as_str().unwrap().to_owned())
+                .collect()
+        };
+        let bin = if prefix.is_empty() { "/usr/bin" } else { "/opt/conda/bin" };
+        assert_eq!(of("altered-file"), [format!("{bin}/other")], "{manager}: {document:#}");
+        assert_eq!(of("missing-file"), [format!("{bin}/gone")], "{manager}: {document:#}");
+        let settings: &[&str] = if prefix.is_empty() { &["/etc/tarn.conf"] } else { &[] };
+        assert_eq!(of("altered-settings"), settings, "{manager}: {document:#}");
+    }
+}

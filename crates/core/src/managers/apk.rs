@@ -9,12 +9,13 @@
 
 use std::cmp::Ordering;
 
+use base64::Engine as _;
 use hashbrown::HashMap;
 
 use super::roster::{Item, Keeper, Lists, Record, Roster};
 use super::{Holdings, Manager};
 use crate::formats::stanza::stanzas;
-use crate::model::{Evidence, Installation, ManagerId, Origin, Reason, Scope, Wanted};
+use crate::model::{Algorithm, Digest, Evidence, Installation, ManagerId, Origin, Reason, Recorded, Scope, Wanted};
 use crate::root::{Kind, Limit};
 use crate::scene::Scene;
 use crate::text::{Text, path, shell_word};
@@ -147,6 +148,19 @@ impl Keeper for Database {
     }
 }
 
+/// What a line says of the file before it.
+fn say(one: &mut Recorded, name: &[u8], value: &[u8]) {
+    if name == b"Z" {
+        let bytes =
+            value.strip_prefix(b"Q1").and_then(|text| base64::engine::general_purpose::STANDARD.decode(text).ok());
+        one.digest = bytes.filter(|bytes| bytes.len() == 20).map(|bytes| Digest::of(Algorithm::Sha1, &bytes));
+        return;
+    }
+    let mut parts = value.split(|&b| b == b':').map(|part| std::str::from_utf8(part).unwrap_or_default());
+    let mut number = |base| parts.next().and_then(|part| u32::from_str_radix(part, base).ok());
+    (one.owner, one.group, one.mode) = (number(10), number(10), number(8));
+}
+
 impl Lists for Database {
     fn each(
         &self,
@@ -180,6 +194,47 @@ impl Lists for Database {
 
     fn file(&self, _: &Item) -> Text {
         self.0.clone()
+    }
+
+    /// `a:` has owner, group and permissions, `Z:` the digest: `Q1` and SHA-1 in base64. Of a link it is that of its
+    /// target's text.
+    fn recorded(&self, scene: &Scene, items: &[(u32, &Item)], notes: &mut Vec<String>) -> Vec<Recorded> {
+        let content = match scene.root.read(&self.0, Limit::RECORD) {
+            Ok(content) => content,
+            Err(error) => {
+                notes.push(format!("{error}: whether files of packages are altered is not known"));
+                return Vec::new();
+            }
+        };
+        let numbers: HashMap<&[u8], u32> = items.iter().map(|(number, item)| (&*item.name, *number)).collect();
+        let mut found: Vec<Recorded> = Vec::new();
+        for stanza in stanzas(&content) {
+            let (mut number, mut folder) = (None, Text::from("/"));
+            for field in stanza.fields().flatten() {
+                match field.name {
+                    b"P" => number = numbers.get(field.value).copied(),
+                    b"F" => folder = path::join(b"/", field.value),
+                    b"R" => found.extend(number.map(|package| {
+                        let path = path::join(&folder, field.value);
+                        // What lies in /etc is kept when somebody has changed it.
+                        let is_settings = path::within(&path, b"/etc");
+                        Recorded { package, path, is_settings, ..Recorded::default() }
+                    })),
+                    b"a" | b"Z" if number.is_some() => {
+                        if let Some(one) = found.last_mut() {
+                            say(one, field.name, field.value);
+                        }
+                    }
+                    _ => {}
+                }
+            }
+        }
+        for one in &mut found {
+            if scene.root.entry(&one.path).is_ok_and(|meta| meta.kind == Kind::Link) {
+                one.digest = None;
+            }
+        }
+        found
     }
 
     fn restore(&self, item: &Item) -> Option<String> {

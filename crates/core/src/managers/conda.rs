@@ -15,7 +15,7 @@ use serde::Deserialize;
 
 use super::roster::{Item, Keeper, Record, Roster, folders_in, is_folder};
 use super::{Holdings, Manager};
-use crate::model::{Evidence, Installation, ManagerId, Origin, Reason, Scope};
+use crate::model::{Algorithm, Digest, Evidence, Installation, ManagerId, Origin, Reason, Recorded, Scope};
 use crate::root::Limit;
 use crate::scene::Scene;
 use crate::text::{Text, path, shell_word};
@@ -102,6 +102,27 @@ struct Meta {
     requested_spec: Option<String>,
     #[serde(default)]
     requested_specs: Vec<String>,
+    #[serde(default)]
+    paths_data: Paths,
+}
+
+/// What is recorded of the files one by one.
+#[derive(Default, Deserialize)]
+struct Paths {
+    #[serde(default)]
+    paths: Vec<OnePath>,
+}
+
+#[derive(Deserialize)]
+struct OnePath {
+    _path: String,
+    path_type: Option<String>,
+    /// As it was packaged.
+    sha256: Option<String>,
+    /// As it is here: with this environment's folder written into it.
+    sha256_in_prefix: Option<String>,
+    #[serde(default)]
+    prefix_placeholder: Option<String>,
 }
 
 /// The names in a list of specifications such as `tidegauge >=2`.
@@ -173,6 +194,7 @@ impl Keeper for Environment {
                 }
             };
             let mut item = Item::new("package", meta.name.as_str());
+            item.entry = file.clone();
             item.version = Some(meta.version.into());
             item.revision = Some(meta.build.as_str().into()).filter(|build: &Text| !build.is_empty());
             item.arch = meta.subdir.map(Text::from);
@@ -206,6 +228,39 @@ impl Keeper for Environment {
             );
         }
         record
+    }
+
+    fn recorded(&self, scene: &Scene, items: &[(u32, &Item)], notes: &mut Vec<String>) -> Vec<Recorded> {
+        let mut found = Vec::new();
+        for (number, item) in items {
+            let read = scene.root.read(&item.entry, Limit::LIST).map_err(|error| error.to_string());
+            let read = read.and_then(|json| {
+                serde_json::from_slice::<Meta>(&json).map_err(|error| format!("{}: {error}", item.entry))
+            });
+            let meta = match read {
+                Ok(meta) => meta,
+                Err(error) => {
+                    notes.push(format!("{error}: whether files of {} are altered is not known", item.name));
+                    continue;
+                }
+            };
+            let prefix = path::folder(path::folder(&item.entry));
+            for one in meta.paths_data.paths {
+                let path = path::without_dots(one._path.as_bytes(), prefix);
+                let is_file = one.path_type.as_deref() == Some("hardlink");
+                let packaged = one.sha256.filter(|_| one.prefix_placeholder.is_none());
+                let digest = one.sha256_in_prefix.or(packaged).filter(|digest| is_file && digest.len() == 64);
+                if path::within(&path, prefix) {
+                    found.push(Recorded {
+                        package: *number,
+                        path,
+                        digest: digest.map(|digest| Digest::from_hexadecimal(Algorithm::Sha256, &digest)),
+                        ..Recorded::default()
+                    });
+                }
+            }
+        }
+        found
     }
 
     fn order(&self, a: &[u8], b: &[u8]) -> Ordering {

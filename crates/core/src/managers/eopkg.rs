@@ -13,7 +13,7 @@ use rayon::prelude::*;
 
 use super::roster::{Item, Keeper, Lists, Record, Roster, each_list, folders_in, is_folder};
 use super::{Holdings, Manager};
-use crate::model::{Evidence, Installation, ManagerId, Reason, Scope, Wanted};
+use crate::model::{Algorithm, Digest, Evidence, Installation, ManagerId, Reason, Recorded, Scope, Wanted};
 use crate::root::{Limit, Root};
 use crate::scene::Scene;
 use crate::text::{Text, path, shell_word};
@@ -133,6 +133,27 @@ impl Keeper for Database {
     }
 }
 
+/// The files of a list: path, sort, owner, permissions, and the digest of a file's content (SHA-1).
+fn recorded(xml: &str, package: u32) -> Vec<Recorded> {
+    let files = xml.split("<File>").skip(1).filter_map(|file| {
+        let path = element(file, "Path")?;
+        let number =
+            |name: &str, base| element(file, name).and_then(|text| u32::from_str_radix(text.trim(), base).ok());
+        let digest = element(file, "Hash").map(str::trim).filter(|hash| hash.len() == 40);
+        Some(Recorded {
+            package,
+            path: path::join(b"/", plain(path).trim_start_matches('/').as_bytes()),
+            digest: digest.map(|hash| Digest::from_hexadecimal(Algorithm::Sha1, hash)),
+            owner: number("Uid", 10),
+            group: number("Gid", 10),
+            mode: number("Mode", 8).map(|mode| mode & 0o7777),
+            is_settings: element(file, "Type") == Some("config"),
+            ..Recorded::default()
+        })
+    });
+    files.collect()
+}
+
 impl Lists for Database {
     fn each(
         &self,
@@ -161,6 +182,22 @@ impl Lists for Database {
 
     fn file(&self, item: &Item) -> Text {
         path::join(&item.entry, b"files.xml")
+    }
+
+    fn recorded(&self, scene: &Scene, items: &[(u32, &Item)], notes: &mut Vec<String>) -> Vec<Recorded> {
+        let read = |(number, item): &(u32, &Item)| match scene.root.read(&self.file(item), Limit::LIST) {
+            Ok(list) => Ok(recorded(&String::from_utf8_lossy(&list), *number)),
+            Err(error) => Err(format!("{error}: whether files of {} are altered is not known", item.name)),
+        };
+        let read: Vec<Result<Vec<Recorded>, String>> = items.par_iter().map(read).collect();
+        let mut found = Vec::new();
+        for one in read {
+            match one {
+                Ok(files) => found.extend(files),
+                Err(lost) => notes.push(lost),
+            }
+        }
+        found
     }
 
     fn restore(&self, item: &Item) -> Option<String> {

@@ -15,8 +15,8 @@ use rayon::prelude::*;
 
 use super::roster::{Item, Keeper, Lists, Record, Roster, each_list, folders_in, is_folder};
 use super::{Holdings, Manager};
-use crate::model::{Algorithm, Digest, Evidence, Installation, ManagerId, Origin, Reason, Scope, Wanted};
-use crate::root::{Limit, Root};
+use crate::model::{Algorithm, Digest, Evidence, Installation, ManagerId, Origin, Reason, Recorded, Scope, Wanted};
+use crate::root::{Kind, Limit, Root};
 use crate::scene::Scene;
 use crate::text::{Text, path, shell_word};
 use crate::version::gentoo;
@@ -172,6 +172,34 @@ fn content(line: &[u8]) -> Option<(&[u8], Option<&[u8]>)> {
     }
 }
 
+/// What a line says of a file: `obj PATH MD5 SECONDS`, `sym PATH -> TARGET SECONDS`.
+fn recorded(line: &[u8], package: u32) -> Option<Recorded> {
+    let (path, digest) = content(line)?;
+    let last = memchr::memrchr(b' ', line)?;
+    let seconds = || std::str::from_utf8(&line[last + 1..]).ok()?.parse().ok();
+    let digest = digest.map(|md5| Digest::from_hexadecimal(Algorithm::Md5, &String::from_utf8_lossy(md5)));
+    let arrow = memchr::memmem::find(line, b" -> ").filter(|_| line.starts_with(b"sym "));
+    let target = arrow.and_then(|at| line.get(at + 4..last)).map(Text::from);
+    let kind = match &line[..4] {
+        b"obj " => Some(Kind::File),
+        b"sym " => Some(Kind::Link),
+        b"dir " => Some(Kind::Folder),
+        _ => None,
+    };
+    let is_dated = matches!(kind, Some(Kind::File | Kind::Link));
+    Some(Recorded {
+        package,
+        path: path.into(),
+        kind,
+        digest,
+        modified: if is_dated { seconds() } else { None },
+        target,
+        // What CONFIG_PROTECT has as it comes.
+        is_settings: path::within(path, b"/etc"),
+        ..Recorded::default()
+    })
+}
+
 impl Lists for Database {
     fn each(
         &self,
@@ -199,6 +227,23 @@ impl Lists for Database {
         let mut found = list.split(|&b| b == b'\n').filter_map(content);
         let (_, digest) = found.find(|(file, _)| path::name(file) == name && *scene.root.settle(file) == *settled)?;
         Some(Digest::from_hexadecimal(Algorithm::Md5, &String::from_utf8_lossy(digest?)))
+    }
+
+    fn recorded(&self, scene: &Scene, items: &[(u32, &Item)], notes: &mut Vec<String>) -> Vec<Recorded> {
+        let read = |(number, item): &(u32, &Item)| match scene.root.read(&self.file(item), Limit::LIST) {
+            Ok(list) => Ok(list.split(|&b| b == b'\n').filter_map(|line| recorded(line, *number)).collect()),
+            Err(error) if error.is_missing() => Ok(Vec::new()),
+            Err(error) => Err(format!("{error}: whether files of {} are altered is not known", item.name)),
+        };
+        let read: Vec<Result<Vec<Recorded>, String>> = items.par_iter().map(read).collect();
+        let mut found = Vec::new();
+        for one in read {
+            match one {
+                Ok(files) => found.extend(files),
+                Err(lost) => notes.push(lost),
+            }
+        }
+        found
     }
 
     fn restore(&self, item: &Item) -> Option<String> {

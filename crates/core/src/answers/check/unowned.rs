@@ -31,7 +31,9 @@ pub fn findings(look: &Look<'_, '_>) -> Vec<Finding> {
         let summary = format!("{}{more}: no manager claims it ({})", first.path, group.guess);
         let consequence = "the distribution's manager does not know it: no upgrade mends it, and a package that \
                            brings a file of that name replaces it";
-        let move_away = format!("sudo mv {} /usr/local/bin/", shell_word(&first.path));
+        let is_for_root = path::name(path::folder(&first.path)) == b"sbin";
+        let own = if is_for_root { "/usr/local/sbin/" } else { "/usr/local/bin/" };
+        let move_away = format!("sudo mv {} {own}", shell_word(&first.path));
         let mut evidence = group.evidence.clone();
         if evidence.is_empty() {
             evidence.push(Evidence::at(first.path.clone(), "look-up", "no record of any manager has it"));

@@ -220,12 +220,11 @@ impl<'s, K: Keeper + 's> Holdings for Roster<'s, K> {
     }
 
     fn recorded(&self, packages: Option<&[u32]>, _: Depth) -> Vec<Recorded> {
-        let Some(lists) = self.keeper.lists() else { return Vec::new() };
         let numbered = (0..).zip(self.items());
         let wanted: Vec<(u32, &Item)> =
             numbered.filter(|(number, _)| packages.is_none_or(|packages| packages.contains(number))).collect();
         let mut lost = Vec::new();
-        let files = lists.recorded(self.scene, &wanted, &mut lost);
+        let files = self.keeper.recorded(self.scene, &wanted, &mut lost);
         self.note(lost);
         files
     }

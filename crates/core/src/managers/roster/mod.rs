@@ -189,6 +189,12 @@ pub trait Keeper: Send + Sync {
         None
     }
 
+    /// What is recorded of every file of these items, each with its number; what could not be read is added to
+    /// `notes`.
+    fn recorded(&self, scene: &Scene, items: &[(u32, &Item)], notes: &mut Vec<String>) -> Vec<Recorded> {
+        self.lists().map_or(Vec::new(), |lists| lists.recorded(scene, items, notes))
+    }
+
     /// Where each package came from, where that takes more reading than the record itself; what could not be
     /// read is added to `notes`.
     fn origins(
