@@ -65,6 +65,34 @@ pub fn of_file(root: &Root, file: &[u8], algorithm: Algorithm) -> Result<Digest,
     whole(root.open(file)?, file, algorithm)
 }
 
+/// One file, of which several records may say what is in it: read once for each algorithm that they use.
+pub struct Content<'r> {
+    root: &'r Root,
+    file: &'r [u8],
+    most: u64,
+    read: Vec<(Algorithm, Option<Digest>)>,
+}
+
+impl<'r> Content<'r> {
+    /// Of a file, of which no more than `most` bytes are worth the time: what is larger is not read at all.
+    #[must_use]
+    pub fn of(root: &'r Root, file: &'r [u8], most: u64) -> Self {
+        Content { root, file, most, read: Vec::new() }
+    }
+
+    /// Whether this is its digest; `None` where that is not known, because it is too large or cannot be read.
+    pub fn fits(&mut self, recorded: &Digest) -> Option<bool> {
+        let known = self.read.iter().position(|(algorithm, _)| *algorithm == recorded.algorithm);
+        let place = known.unwrap_or_else(|| {
+            let opened = self.root.open(self.file).ok().filter(|opened| opened.meta().size <= self.most);
+            let digest = opened.and_then(|opened| whole(opened, self.file, recorded.algorithm).ok());
+            self.read.push((recorded.algorithm, digest));
+            self.read.len() - 1
+        });
+        self.read[place].1.as_ref().map(|digest| digest == recorded)
+    }
+}
+
 /// What workers take their jobs from: jobs of one way of making digests, or of those that have no lanes.
 struct Queue<'q> {
     root: &'q Root,
@@ -240,6 +268,11 @@ mod tests {
         for (job, digest) in jobs.iter().zip(found) {
             assert_eq!(digest, of_file(&root, &job.file, job.algorithm), "{}", job.file);
         }
+        let recorded = of_file(&root, b"/12", Algorithm::Md5).unwrap();
+        assert_eq!(Content::of(&root, b"/12", 12).fits(&recorded), Some(true));
+        assert_eq!(Content::of(&root, b"/13", 13).fits(&recorded), Some(false));
+        assert_eq!(Content::of(&root, b"/12", 11).fits(&recorded), None, "too large to be worth it");
+        assert_eq!(Content::of(&root, b"/gone", 12).fits(&recorded), None, "what cannot be read says nothing");
         let empty = of_file(&root, b"/0", Algorithm::Md5).unwrap();
         assert_eq!(empty.hexadecimal, "d41d8cd98f00b204e9800998ecf8427e");
     }

@@ -6,8 +6,8 @@ use rayon::prelude::*;
 use super::Look;
 use crate::answers::verify::{Question, verify};
 use crate::claims::FoundClaim;
-use crate::digests;
-use crate::model::{Claimant, Depth, Digest, Evidence, Finding, FindingKind, Remedy, Scope, Severity};
+use crate::digests::Content;
+use crate::model::{Claimant, Depth, Evidence, Finding, FindingKind, Remedy, Scope, Severity};
 use crate::root::Kind;
 use crate::survey::Survey;
 use crate::text::Text;
@@ -85,19 +85,14 @@ fn shared_at(survey: &Survey<'_>, index: &crate::claims::ClaimIndex, settled: &T
         return None;
     }
     claims.dedup_by_key(|claim| owner(claim).map(|owner| (owner.manager, owner.name)));
-    let mut there: Vec<Digest> = Vec::new();
-    let mut is_there = |digest: &Digest| {
-        if !there.iter().any(|known| known.algorithm == digest.algorithm) {
-            there.extend(digests::of_file(survey.root(), settled, digest.algorithm));
-        }
-        there.contains(digest)
-    };
+    let mut content = Content::of(survey.root(), settled, u64::MAX);
     let (mut fits, mut differ) = (None, Vec::new());
     for (place, claim) in claims.iter().enumerate() {
         let Claimant::Package(number) = claim.claimant else { continue };
-        match survey.holder(claim).digest(number, settled) {
-            Some(digest) if is_there(&digest) => fits = fits.or(Some(place)),
-            Some(_) => differ.push(place),
+        match survey.holder(claim).digest(number, settled).and_then(|digest| content.fits(&digest)) {
+            Some(true) => fits = fits.or(Some(place)),
+            Some(false) => differ.push(place),
+            // What it says of the file, or what is in the file, is not known.
             None => {}
         }
     }

@@ -4,14 +4,17 @@ use super::look::Found;
 use super::{Answer, Elsewhere, Hop, Interpreter, Target, TargetKind, Verdict};
 use crate::answers::{Located, claims_on_last, libraries, locate};
 use crate::claims::{ClaimIndex, FoundClaim};
-use crate::digests;
+use crate::digests::Content;
 use crate::findings::{programs, words};
-use crate::model::{Claimant, Digest, Evidence, Finding, Owner};
+use crate::model::{Claimant, Evidence, Finding, Owner};
 use crate::root::Kind;
 use crate::search::libraries::Loader;
 use crate::search::{End, How, SearchPath, Step, Trail, hints};
 use crate::survey::Survey;
 use crate::text::{Text, path};
+
+/// The most of a file, in bytes, that is digested to tell whose it is.
+const MOST_DIGESTED: u64 = 1 << 30;
 
 /// A judge of one survey's targets.
 pub(super) struct Judge<'a, 's> {
@@ -249,15 +252,8 @@ impl Judge<'_, '_> {
             Claimant::Package(number) => self.survey.holder(claim).digest(number, subject),
             Claimant::Group(_) => None,
         });
-        // Records that agree on the way of making it have the file read once.
-        let mut there: Vec<Digest> = Vec::new();
-        recorded.into_iter().position(|digest| {
-            let Some(digest) = digest else { return false };
-            if !there.iter().any(|known| known.algorithm == digest.algorithm) {
-                there.extend(digests::of_file(self.survey.root(), subject, digest.algorithm));
-            }
-            there.contains(&digest)
-        })
+        let mut content = Content::of(self.survey.root(), subject, MOST_DIGESTED);
+        recorded.into_iter().position(|digest| digest.is_some_and(|digest| content.fits(&digest) == Some(true)))
     }
 
     fn hops(&self, trail: &Trail, evidence: &mut Vec<Evidence>) -> Vec<Hop> {
