@@ -8,7 +8,7 @@ use serde::Serialize;
 use super::check::Look;
 use super::launchers::{Session, launchers};
 use super::{Located, locate};
-use crate::claims::ClaimIndex;
+use crate::claims::{ClaimIndex, FoundClaim};
 use crate::model::{Claimant, Depth, Evidence, Owner};
 use crate::root::Kind;
 use crate::search::launchers::data_folders;
@@ -98,17 +98,57 @@ struct Gone<'a, 's> {
     survey: &'a Survey<'s>,
     files: HashSet<Text>,
     packages: HashSet<(u16, u32)>,
+    /// No records: the claims of places only, which need no look through them.
+    places: ClaimIndex,
 }
 
-impl Gone<'_, '_> {
+impl<'a, 's> Gone<'a, 's> {
+    /// These packages (holder and number), and the settled paths of every file that only they record.
+    fn of(survey: &'a Survey<'s>, packages: &[(u16, u32)]) -> Self {
+        let places = survey.claims(std::iter::empty());
+        let mut gone = Gone { survey, files: HashSet::new(), packages: packages.iter().copied().collect(), places };
+        let mut files = Vec::new();
+        for (holder, held) in (0..).zip(survey.holdings()) {
+            let wanted = of_holder(packages, holder);
+            if !wanted.is_empty() {
+                files.extend(held.recorded(Some(&wanted), Depth::Presence).into_iter().map(|one| one.path));
+            }
+        }
+        let root = survey.root();
+        let settled: Vec<Text> = files.par_iter().map(|file| root.settle(file)).collect();
+        let index = survey.claims(settled.iter().map(|file| &**file));
+        let is_theirs = |file: &Text| {
+            survey.ownership(&index, file).packages.iter().all(|claim| gone.claims(claim))
+                && root.entry(file).is_ok_and(|meta| meta.kind != Kind::Folder)
+        };
+        let files = settled.into_iter().filter(is_theirs).collect();
+        gone.files = files;
+        gone
+    }
+
+    /// Whether a claim is that of a package that would go.
+    fn claims(&self, claim: &FoundClaim) -> bool {
+        matches!(claim.claimant, Claimant::Package(number) if self.packages.contains(&(claim.holder, number)))
+    }
+
     /// Whether nothing would be left at a settled path: every package that claims it would go.
-    fn has(&self, index: &ClaimIndex, settled: &Text) -> bool {
+    fn has(&self, settled: &Text) -> bool {
+        self.has_by(&self.places, settled)
+    }
+
+    /// The same, with what the records of this index claim.
+    fn has_by(&self, index: &ClaimIndex, settled: &Text) -> bool {
         if self.files.contains(settled) {
             return true;
         }
         let claims = self.survey.ownership(index, settled).packages;
-        !claims.is_empty() && claims.iter().all(|claim| matches!(claim.claimant, Claimant::Package(number) if self.packages.contains(&(claim.holder, number))))
+        !claims.is_empty() && claims.iter().all(|claim| self.claims(claim))
     }
+}
+
+/// The numbers of those packages that are one holder's.
+fn of_holder(packages: &[(u16, u32)], holder: u16) -> Vec<u32> {
+    packages.iter().filter(|(of, _)| *of == holder).map(|(_, number)| *number).collect()
 }
 
 /// What would happen if these packages (holder and number) were removed.
@@ -116,10 +156,9 @@ impl Gone<'_, '_> {
 pub fn impact(look: &Look<'_, '_>, packages: &[(u16, u32)]) -> Impact {
     let survey = look.survey;
     let mut answer = Impact::default();
-    let (mut removed, mut dependents) = (HashSet::new(), Vec::new());
-    removed.extend(packages.iter().copied());
+    let mut dependents = Vec::new();
     for (holder, held) in (0..).zip(survey.holdings()) {
-        let of_holder: Vec<u32> = packages.iter().filter(|(of, _)| *of == holder).map(|(_, number)| *number).collect();
+        let of_holder = of_holder(packages, holder);
         if of_holder.is_empty() {
             continue;
         }
@@ -130,7 +169,7 @@ pub fn impact(look: &Look<'_, '_>, packages: &[(u16, u32)]) -> Impact {
         }
     }
     answer.unknown.dedup();
-    let gone = Gone { survey, files: files_of(survey, packages), packages: removed };
+    let gone = Gone::of(survey, packages);
     // What its manager would take along is gone as well, in the eyes of whoever asks whether it would be noticed.
     let noticed: HashSet<Text> = dependents
         .iter()
@@ -158,27 +197,6 @@ pub fn impact(look: &Look<'_, '_>, packages: &[(u16, u32)]) -> Impact {
     answer
 }
 
-/// The settled paths of every file that only these packages record.
-fn files_of(survey: &Survey<'_>, packages: &[(u16, u32)]) -> HashSet<Text> {
-    let mut files = Vec::new();
-    for (holder, held) in (0..).zip(survey.holdings()) {
-        let wanted: Vec<u32> = packages.iter().filter(|(of, _)| *of == holder).map(|(_, number)| *number).collect();
-        if !wanted.is_empty() {
-            files.extend(held.recorded(Some(&wanted), Depth::Presence).into_iter().map(|one| one.path));
-        }
-    }
-    let root = survey.root();
-    let settled: Vec<Text> = files.par_iter().map(|file| root.settle(file)).collect();
-    let index = survey.claims(settled.iter().map(|file| &**file));
-    let removed: HashSet<(u16, u32)> = packages.iter().copied().collect();
-    let is_theirs = |file: &Text| {
-        let claims = survey.ownership(&index, file).packages;
-        let is_one = |claim: &crate::claims::FoundClaim| matches!(claim.claimant, Claimant::Package(number) if removed.contains(&(claim.holder, number)));
-        claims.iter().all(is_one) && root.entry(file).is_ok_and(|meta| meta.kind != Kind::Folder)
-    };
-    settled.into_iter().filter(is_theirs).collect()
-}
-
 /// Every name that a search path finds at a copy that would go.
 fn commands(look: &Look<'_, '_>, gone: &Gone<'_, '_>) -> Vec<Lost> {
     let (survey, root) = (look.survey, look.survey.root());
@@ -195,36 +213,34 @@ fn commands(look: &Look<'_, '_>, gone: &Gone<'_, '_>) -> Vec<Lost> {
     names.dedup();
     let first = |search: &SearchPath, name: &Text| search.reach(root, name).copies.into_iter().next();
     // Only names whose first copy somewhere would go need a second look.
-    let index_all = survey.claims(std::iter::empty());
     let search = look.typed();
     let may_go = |name: &&Text| {
         look.searches.iter().any(|of| {
             first(of, name).is_some_and(|copy| {
                 let trail = survey.trail(search, &copy.path);
-                trail.paths().any(|step| gone.has(&index_all, &root.settle(step)))
+                trail.paths().any(|step| gone.has(&root.settle(step)))
             })
         })
     };
-    let touched: Vec<&Text> = names.par_iter().filter(may_go).collect();
+    let reached = |(name, of): (Text, &SearchPath)| {
+        let copies = of.reach(root, &name).copies;
+        let trails: Vec<Trail> = copies.iter().map(|copy| survey.trail(of, &copy.path)).collect();
+        (name, of.context, copies, trails)
+    };
+    let touched = names.par_iter().filter(may_go);
+    let everywhere = touched.flat_map_iter(|name| look.searches.iter().map(move |of| (name.clone(), of)));
+    let reached: Vec<_> = everywhere.map(reached).collect();
+    let index =
+        survey.claims(reached.iter().flat_map(|(.., trails)| trails).flat_map(Trail::paths).map(|path| &**path));
+    let goes = |trail: &Trail| trail.paths().any(|step| gone.has_by(&index, &root.settle(step)));
     let mut found: Vec<Lost> = Vec::new();
-    for name in touched {
-        for of in look.searches {
-            let copies = of.reach(root, name).copies;
-            let trails: Vec<Trail> = copies.iter().map(|copy| survey.trail(of, &copy.path)).collect();
-            let index = survey.claims(trails.iter().flat_map(Trail::paths).map(|path| &**path));
-            let goes = |trail: &Trail| trail.paths().any(|step| gone.has(&index, &root.settle(step)));
-            let Some(winner) = copies.first().filter(|_| goes(&trails[0])) else { continue };
-            let next = copies.iter().zip(&trails).find(|(_, trail)| !goes(trail));
-            let instead = next.map(|(copy, trail)| locate(survey, &index, &copy.path, trail));
-            match found.iter_mut().find(|one| one.name == *name && one.path == winner.path && one.instead == instead) {
-                Some(one) => one.contexts.push(of.context),
-                None => found.push(Lost {
-                    name: name.clone(),
-                    contexts: vec![of.context],
-                    path: winner.path.clone(),
-                    instead,
-                }),
-            }
+    for (name, context, copies, trails) in reached {
+        let Some(winner) = copies.first().filter(|_| goes(&trails[0])) else { continue };
+        let next = copies.iter().zip(&trails).find(|(_, trail)| !goes(trail));
+        let instead = next.map(|(copy, trail)| locate(survey, &index, &copy.path, trail));
+        match found.iter_mut().find(|one| one.name == name && one.path == winner.path && one.instead == instead) {
+            Some(one) => one.contexts.push(context),
+            None => found.push(Lost { name, contexts: vec![context], path: winner.path.clone(), instead }),
         }
     }
     found
@@ -235,14 +251,11 @@ fn programs(look: &Look<'_, '_>, gone: &Gone<'_, '_>) -> Vec<Broken> {
     let (survey, root) = (look.survey, look.survey.root());
     let folders = look.program_folders();
     let loader = Loader::of(root);
-    let empty = survey.claims(std::iter::empty());
     let search = look.typed();
     let in_folder = |folder: &Text| -> Vec<(How, Text, Text, Evidence)> {
         let names = root.folder(folder).and_then(|folder| folder.list()).unwrap_or_default();
         let names = names.into_iter().filter(|(_, kind)| matches!(kind, Kind::File | Kind::Link));
-        names
-            .filter_map(|(name, kind)| lost(root, search, &loader, gone, &empty, &path::join(folder, &name), kind))
-            .collect()
+        names.filter_map(|(name, kind)| lost(root, search, &loader, gone, &path::join(folder, &name), kind)).collect()
     };
     let found: Vec<(How, Text, Text, Evidence)> = folders.par_iter().flat_map_iter(in_folder).collect();
     let index = survey.claims(found.iter().map(|(_, file, ..)| &**file));
@@ -260,11 +273,10 @@ fn lost(
     search: &SearchPath,
     loader: &Loader<'_>,
     gone: &Gone<'_, '_>,
-    index: &ClaimIndex,
     file: &Text,
     kind: Kind,
 ) -> Option<(How, Text, Text, Evidence)> {
-    let goes = |path: &Text| gone.has(index, &root.settle(path));
+    let goes = |path: &Text| gone.has(&root.settle(path));
     let trail = Trail::of(root, search, file);
     if goes(&trail.steps[0].path) {
         return None;
@@ -293,12 +305,11 @@ fn lost(
 /// Environments whose base interpreter would go.
 fn environments(look: &Look<'_, '_>, gone: &Gone<'_, '_>) -> Vec<Broken> {
     let (survey, root) = (look.survey, look.survey.root());
-    let empty = survey.claims(std::iter::empty());
     let all = survey.holdings().iter().flat_map(|held| held.environments());
     let found = all.filter_map(|environment| {
         let python = Trail::links(root, &path::join(&environment.location, b"bin/python"));
         let is_inside = path::within(python.last(), &environment.location);
-        if is_inside || !gone.has(&empty, &root.settle(python.last())) {
+        if is_inside || !gone.has(&root.settle(python.last())) {
             return None;
         }
         let evidence = Evidence::at(python.steps[0].path.clone(), "link", format!("leads to {}", python.last()));
@@ -336,9 +347,9 @@ fn of_launchers(look: &Look<'_, '_>, gone: &Gone<'_, '_>) -> Vec<Broken> {
     };
     let found = answer.launchers.into_iter().filter_map(|one| {
         let starts = one.starts.path.clone();
-        let is_lost = starts.as_ref().is_some_and(|file| gone.has(&index, &root.settle_folder(file)))
+        let is_lost = starts.as_ref().is_some_and(|file| gone.has_by(&index, &root.settle_folder(file)))
             || one.starts.owner.as_ref().is_some_and(removed);
-        if !is_lost || gone.has(&index, &root.settle(&one.file)) {
+        if !is_lost || gone.has_by(&index, &root.settle(&one.file)) {
             return None;
         }
         Some(Broken {
