@@ -1,6 +1,7 @@
 //! Which names mean different programs in different contexts.
 
 use std::collections::{BTreeMap, BTreeSet};
+use std::fmt;
 
 use schemars::JsonSchema;
 use serde::Serialize;
@@ -201,8 +202,32 @@ fn says(meaning: &Meaning) -> String {
     }
 }
 
+/// What is said of a name, each with the contexts in which it is so, in the order in which they came.
+#[derive(Debug, Default)]
+pub(super) struct Told(pub(super) Vec<(String, Vec<&'static str>)>);
+
+impl Told {
+    /// Adds what is so in one context.
+    pub(super) fn add(&mut self, says: String, context: Context) {
+        match self.0.iter_mut().find(|(known, _)| *known == says) {
+            Some((_, contexts)) => contexts.push(context.word()),
+            None => self.0.push((says, vec![context.word()])),
+        }
+    }
+}
+
+impl fmt::Display for Told {
+    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+        for (place, (says, contexts)) in self.0.iter().enumerate() {
+            let between = if place > 0 { "; " } else { "" };
+            write!(f, "{between}{says} in {}", contexts.join(", "))?;
+        }
+        Ok(())
+    }
+}
+
 fn finding(name: &Text, severity: Severity, meanings: &[Meaning], searches: &[SearchPath], looks: &[Look]) -> Finding {
-    let mut told: Vec<(String, Vec<&str>)> = Vec::new();
+    let mut told = Told::default();
     for (meaning, search) in meanings.iter().zip(searches) {
         let says = match &meaning.winner {
             Some(winner) if meaning.taken.is_none() && winner.owner.is_none() => {
@@ -211,13 +236,8 @@ fn finding(name: &Text, severity: Severity, meanings: &[Meaning], searches: &[Se
             Some(winner) if meaning.taken.is_none() => format!("{} ({})", says(meaning), winner.path),
             _ => says(meaning),
         };
-        match told.iter_mut().find(|(known, _)| *known == says) {
-            Some((_, contexts)) => contexts.push(search.context.word()),
-            None => told.push((says, vec![search.context.word()])),
-        }
+        told.add(says, search.context);
     }
-    let told: Vec<String> =
-        told.into_iter().map(|(says, contexts)| format!("{says} in {}", contexts.join(", "))).collect();
     let winners = || meanings.iter().filter_map(|meaning| meaning.winner.as_ref());
     let packages: BTreeSet<Text> =
         winners().filter_map(|winner| winner.owner.as_ref()).map(|owner| owner.id.clone()).collect();
@@ -232,7 +252,7 @@ fn finding(name: &Text, severity: Severity, meanings: &[Meaning], searches: &[Se
             evidence.push(one.clone());
         }
     }
-    let summary = format!("{name} is {}", told.join("; "));
+    let summary = format!("{name} is {told}");
     let consequence = "what works in one place runs another program, or another version of it, in the next";
     Finding {
         packages: packages.into_iter().collect(),

@@ -21,7 +21,7 @@ use schemars::JsonSchema;
 use serde::Serialize;
 
 use crate::claims::{ClaimIndex, FoundClaim};
-use crate::model::{Claimant, Coverage, Owner, Remedy};
+use crate::model::{Coverage, Owner, Remedy};
 use crate::scene::{Scene, System};
 use crate::search::Trail;
 use crate::survey::Survey;
@@ -95,11 +95,18 @@ fn claims_on_last(survey: &Survey<'_>, index: &ClaimIndex, trail: &Trail) -> Vec
 /// The ways in which the owner of a file removes or repairs it.
 fn ways_out(survey: &Survey<'_>, index: &ClaimIndex, path: &Text) -> Vec<Remedy> {
     let packages = survey.ownership(index, &survey.root().settle(path)).packages;
-    let first = packages.first().map(|claim| (survey.holder(claim), claim.claimant));
-    match first {
-        Some((holder, Claimant::Package(number))) => holder.remedies(number),
-        _ => Vec::new(),
-    }
+    packages.first().map(|claim| survey.remedies(claim)).unwrap_or_default()
+}
+
+/// Those of a package's ways that remove it, for the sake of something else.
+fn removing(ways: Vec<Remedy>, purpose: String) -> impl Iterator<Item = Remedy> {
+    let away = ways.into_iter().filter(|way| way.purpose == "remove");
+    away.map(move |way| Remedy { purpose: purpose.clone(), ..way })
+}
+
+/// What puts a package's own files back where others have taken their place.
+fn putting_back(restore: Option<Remedy>) -> Option<Remedy> {
+    restore.map(|way| Remedy { purpose: "put its own files back".to_owned(), ..way })
 }
 
 /// A file of which the links are not followed one by one, with its owner.

@@ -14,7 +14,7 @@ use hashbrown::HashMap;
 
 use super::roster::{Item, Keeper, Lists, Record, Roster};
 use super::{Holdings, Manager};
-use crate::formats::stanza::stanzas;
+use crate::formats::stanza::{Field, stanzas};
 use crate::model::{Algorithm, Digest, Evidence, Installation, ManagerId, Origin, Reason, Recorded, Scope, Wanted};
 use crate::root::{Kind, Limit};
 use crate::scene::Scene;
@@ -161,6 +161,20 @@ fn say(one: &mut Recorded, name: &[u8], value: &[u8]) {
     (one.owner, one.group, one.mode) = (number(10), number(10), number(8));
 }
 
+/// Every field of the packages of interest, with the package's number and the folder in which its files stand there.
+fn each_field(content: &[u8], numbers: &HashMap<&[u8], u32>, mut take: impl FnMut(u32, &Text, &Field<'_>)) {
+    for stanza in stanzas(content) {
+        let (mut number, mut folder) = (None, Text::from("/"));
+        for field in stanza.fields().flatten() {
+            match field.name {
+                b"P" => number = numbers.get(field.value).copied(),
+                b"F" => folder = path::join(b"/", field.value),
+                _ => number.into_iter().for_each(|number| take(number, &folder, &field)),
+            }
+        }
+    }
+}
+
 impl Lists for Database {
     fn each(
         &self,
@@ -175,21 +189,11 @@ impl Lists for Database {
             Err(error) => return notes.push(format!("{error}: files of packages are not known")),
         };
         let numbers: HashMap<&[u8], u32> = items.iter().map(|item| &*item.name).zip(0..).collect();
-        for stanza in stanzas(&content) {
-            let (mut number, mut folder) = (None, Text::from("/"));
-            for field in stanza.fields().flatten() {
-                match field.name {
-                    b"P" => number = numbers.get(field.value).copied(),
-                    b"F" => folder = path::join(b"/", field.value),
-                    b"R" if wanted.has(field.value) => {
-                        if let Some(number) = number {
-                            take(number, &path::join(&folder, field.value), field.line);
-                        }
-                    }
-                    _ => {}
-                }
+        each_field(&content, &numbers, |number, folder, field| {
+            if field.name == b"R" && wanted.has(field.value) {
+                take(number, &path::join(folder, field.value), field.line);
             }
-        }
+        });
     }
 
     fn file(&self, _: &Item) -> Text {
@@ -208,27 +212,20 @@ impl Lists for Database {
         };
         let numbers: HashMap<&[u8], u32> = items.iter().map(|(number, item)| (&*item.name, *number)).collect();
         let mut found: Vec<Recorded> = Vec::new();
-        for stanza in stanzas(&content) {
-            let (mut number, mut folder) = (None, Text::from("/"));
-            for field in stanza.fields().flatten() {
-                match field.name {
-                    b"P" => number = numbers.get(field.value).copied(),
-                    b"F" => folder = path::join(b"/", field.value),
-                    b"R" => found.extend(number.map(|package| {
-                        let path = path::join(&folder, field.value);
-                        // What lies in /etc is kept when somebody has changed it.
-                        let is_settings = path::within(&path, b"/etc");
-                        Recorded { package, path, is_settings, ..Recorded::default() }
-                    })),
-                    b"a" | b"Z" if number.is_some() => {
-                        if let Some(one) = found.last_mut() {
-                            say(one, field.name, field.value);
-                        }
-                    }
-                    _ => {}
+        each_field(&content, &numbers, |package, folder, field| match field.name {
+            b"R" => {
+                let path = path::join(folder, field.value);
+                // What lies in /etc is kept when somebody has changed it.
+                let is_settings = path::within(&path, b"/etc");
+                found.push(Recorded { package, path, is_settings, ..Recorded::default() });
+            }
+            b"a" | b"Z" => {
+                if let Some(one) = found.last_mut() {
+                    say(one, field.name, field.value);
                 }
             }
-        }
+            _ => {}
+        });
         for one in &mut found {
             if scene.root.entry(&one.path).is_ok_and(|meta| meta.kind == Kind::Link) {
                 one.digest = None;

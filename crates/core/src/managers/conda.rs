@@ -13,7 +13,7 @@ use std::cmp::Ordering;
 use hashbrown::HashSet;
 use serde::Deserialize;
 
-use super::roster::{Item, Keeper, Record, Roster, folders_in, is_folder};
+use super::roster::{Item, Keeper, Record, Roster, each_record, folders_in, is_folder};
 use super::{Holdings, Manager};
 use crate::model::{Algorithm, Digest, Evidence, Installation, ManagerId, Origin, Reason, Recorded, Scope};
 use crate::root::Limit;
@@ -231,36 +231,24 @@ impl Keeper for Environment {
     }
 
     fn recorded(&self, scene: &Scene, items: &[(u32, &Item)], notes: &mut Vec<String>) -> Vec<Recorded> {
-        let mut found = Vec::new();
-        for (number, item) in items {
-            let read = scene.root.read(&item.entry, Limit::LIST).map_err(|error| error.to_string());
-            let read = read.and_then(|json| {
-                serde_json::from_slice::<Meta>(&json).map_err(|error| format!("{}: {error}", item.entry))
-            });
-            let meta = match read {
-                Ok(meta) => meta,
-                Err(error) => {
-                    notes.push(format!("{error}: whether files of {} are altered is not known", item.name));
-                    continue;
-                }
-            };
+        let read = |number: u32, item: &Item| {
+            let json = scene.root.read(&item.entry, Limit::LIST).map_err(|error| error.to_string())?;
+            let meta: Meta = serde_json::from_slice(&json).map_err(|error| format!("{}: {error}", item.entry))?;
             let prefix = path::folder(path::folder(&item.entry));
-            for one in meta.paths_data.paths {
-                let path = path::without_dots(one._path.as_bytes(), prefix);
+            let recorded = meta.paths_data.paths.into_iter().map(|one| {
                 let is_file = one.path_type.as_deref() == Some("hardlink");
                 let packaged = one.sha256.filter(|_| one.prefix_placeholder.is_none());
                 let digest = one.sha256_in_prefix.or(packaged).filter(|digest| is_file && digest.len() == 64);
-                if path::within(&path, prefix) {
-                    found.push(Recorded {
-                        package: *number,
-                        path,
-                        digest: digest.map(|digest| Digest::from_hexadecimal(Algorithm::Sha256, &digest)),
-                        ..Recorded::default()
-                    });
+                Recorded {
+                    package: number,
+                    path: path::without_dots(one._path.as_bytes(), prefix),
+                    digest: digest.map(|digest| Digest::from_hexadecimal(Algorithm::Sha256, &digest)),
+                    ..Recorded::default()
                 }
-            }
-        }
-        found
+            });
+            Ok(recorded.filter(|one| path::within(&one.path, prefix)).collect())
+        };
+        each_record(items, read, notes)
     }
 
     fn order(&self, a: &[u8], b: &[u8]) -> Ordering {

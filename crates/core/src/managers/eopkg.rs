@@ -11,7 +11,7 @@ use std::cmp::Ordering;
 use hashbrown::HashMap;
 use rayon::prelude::*;
 
-use super::roster::{Item, Keeper, Lists, Record, Roster, each_list, folders_in, is_folder};
+use super::roster::{Item, Keeper, Lists, Record, Roster, each_list, each_record, folders_in, is_folder};
 use super::{Holdings, Manager};
 use crate::model::{Algorithm, Digest, Evidence, Installation, ManagerId, Reason, Recorded, Scope, Wanted};
 use crate::root::{Limit, Root};
@@ -185,19 +185,11 @@ impl Lists for Database {
     }
 
     fn recorded(&self, scene: &Scene, items: &[(u32, &Item)], notes: &mut Vec<String>) -> Vec<Recorded> {
-        let read = |(number, item): &(u32, &Item)| match scene.root.read(&self.file(item), Limit::LIST) {
-            Ok(list) => Ok(recorded(&String::from_utf8_lossy(&list), *number)),
-            Err(error) => Err(format!("{error}: whether files of {} are altered is not known", item.name)),
+        let read = |number: u32, item: &Item| {
+            let list = scene.root.read(&self.file(item), Limit::LIST).map_err(|error| error.to_string())?;
+            Ok(recorded(&String::from_utf8_lossy(&list), number))
         };
-        let read: Vec<Result<Vec<Recorded>, String>> = items.par_iter().map(read).collect();
-        let mut found = Vec::new();
-        for one in read {
-            match one {
-                Ok(files) => found.extend(files),
-                Err(lost) => notes.push(lost),
-            }
-        }
-        found
+        each_record(items, read, notes)
     }
 
     fn restore(&self, item: &Item) -> Option<String> {

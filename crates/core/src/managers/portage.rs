@@ -13,7 +13,7 @@ use std::cmp::Ordering;
 use hashbrown::HashMap;
 use rayon::prelude::*;
 
-use super::roster::{Item, Keeper, Lists, Record, Roster, each_list, folders_in, is_folder};
+use super::roster::{Item, Keeper, Lists, Record, Roster, each_list, each_record, folders_in, is_folder};
 use super::{Holdings, Manager};
 use crate::model::{Algorithm, Digest, Evidence, Installation, ManagerId, Origin, Reason, Recorded, Scope, Wanted};
 use crate::root::{Kind, Limit, Root};
@@ -230,20 +230,12 @@ impl Lists for Database {
     }
 
     fn recorded(&self, scene: &Scene, items: &[(u32, &Item)], notes: &mut Vec<String>) -> Vec<Recorded> {
-        let read = |(number, item): &(u32, &Item)| match scene.root.read(&self.file(item), Limit::LIST) {
-            Ok(list) => Ok(list.split(|&b| b == b'\n').filter_map(|line| recorded(line, *number)).collect()),
+        let read = |number: u32, item: &Item| match scene.root.read(&self.file(item), Limit::LIST) {
+            Ok(list) => Ok(list.split(|&b| b == b'\n').filter_map(|line| recorded(line, number)).collect()),
             Err(error) if error.is_missing() => Ok(Vec::new()),
-            Err(error) => Err(format!("{error}: whether files of {} are altered is not known", item.name)),
+            Err(error) => Err(error.to_string()),
         };
-        let read: Vec<Result<Vec<Recorded>, String>> = items.par_iter().map(read).collect();
-        let mut found = Vec::new();
-        for one in read {
-            match one {
-                Ok(files) => found.extend(files),
-                Err(lost) => notes.push(lost),
-            }
-        }
-        found
+        each_record(items, read, notes)
     }
 
     fn restore(&self, item: &Item) -> Option<String> {

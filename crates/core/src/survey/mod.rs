@@ -293,6 +293,24 @@ impl<'s> Survey<'s> {
         }
     }
 
+    /// The ways in which the package behind a claim is removed or repaired; none for a group of links.
+    #[must_use]
+    pub fn remedies(&self, claim: &FoundClaim) -> Vec<Remedy> {
+        match claim.claimant {
+            Claimant::Package(number) => self.holder(claim).remedies(number),
+            Claimant::Group(_) => Vec::new(),
+        }
+    }
+
+    /// The way in which the package behind a claim gets its own files back.
+    #[must_use]
+    pub fn restore(&self, claim: &FoundClaim) -> Option<Remedy> {
+        match claim.claimant {
+            Claimant::Package(number) => self.holder(claim).restore(number),
+            Claimant::Group(_) => None,
+        }
+    }
+
     /// The name by which a hop calls the claimant: a package's id, or the group of links.
     #[must_use]
     pub fn claimant_name(&self, claim: &FoundClaim) -> Text {

@@ -5,9 +5,10 @@ use rayon::prelude::*;
 
 use super::Look;
 use crate::answers::verify::{Question, verify};
+use crate::answers::{putting_back, removing};
 use crate::claims::FoundClaim;
 use crate::digests::Content;
-use crate::model::{Claimant, Depth, Evidence, Finding, FindingKind, Remedy, Scope, Severity};
+use crate::model::{Claimant, Depth, Evidence, Finding, FindingKind, Scope, Severity};
 use crate::root::Kind;
 use crate::survey::Survey;
 use crate::text::Text;
@@ -132,12 +133,8 @@ fn findings_of(survey: &Survey<'_>, group: &[Shared]) -> Vec<Finding> {
             owner.version.clone().unwrap_or_default()
         );
         let mut remedies = Vec::new();
-        let away = survey.remedies_of(&owners[by]).into_iter().filter(|remedy| remedy.purpose == "remove");
-        remedies.extend(away.map(|way| Remedy { purpose: "take the other copy away".to_owned(), ..way }));
-        if let Claimant::Package(number) = claims[place].claimant {
-            let back = survey.holder(&claims[place]).restore(number);
-            remedies.extend(back.map(|way| Remedy { purpose: "put its own files back".to_owned(), ..way }));
-        }
+        remedies.extend(removing(survey.remedies_of(&owners[by]), "take the other copy away".to_owned()));
+        remedies.extend(putting_back(survey.restore(&claims[place])));
         found.push(Finding {
             packages: ids(),
             paths: lost.iter().map(|one| one.path.clone()).collect(),

@@ -2,7 +2,8 @@
 
 use super::Look;
 use crate::answers::launchers::{Session, launchers};
-use crate::model::{Finding, FindingKind, Remedy};
+use crate::answers::removing;
+use crate::model::{Finding, FindingKind};
 use crate::search::Context;
 use crate::search::launchers::data_folders;
 
@@ -18,9 +19,8 @@ pub fn findings(look: &Look<'_, '_>) -> Vec<Finding> {
     });
     let with_ways = found.map(|(owner, mut finding)| {
         if let (Some(owner), FindingKind::DuplicateLauncher) = (&owner, finding.kind) {
-            let ways = look.survey.remedies_of(owner).into_iter().filter(|way| way.purpose == "remove");
-            let purpose = format!("take {}'s away", owner.manager);
-            finding.remedies.extend(ways.map(|way| Remedy { purpose: purpose.clone(), ..way }));
+            let ways = look.survey.remedies_of(owner);
+            finding.remedies.extend(removing(ways, format!("take {}'s away", owner.manager)));
         }
         finding
     });

@@ -6,7 +6,7 @@ use super::Look;
 use crate::answers::{claims_on_last, libraries};
 use crate::findings::programs::{self, Program};
 use crate::formats::shebang::Shebang;
-use crate::model::{Claimant, Finding, FindingKind};
+use crate::model::{Finding, FindingKind};
 use crate::root::Kind;
 use crate::search::libraries::Loader;
 use crate::search::{End, SearchPath, Trail};
@@ -27,10 +27,7 @@ pub fn findings(look: &Look<'_, '_>) -> Vec<Finding> {
     for (trail, missing) in doubtful {
         let claims = claims_on_last(survey, &index, &trail);
         let owner = claims.first().and_then(|claim| survey.owner(claim));
-        let remedies = claims.first().map_or(Vec::new(), |claim| match claim.claimant {
-            Claimant::Package(number) => survey.holder(claim).remedies(number),
-            Claimant::Group(_) => Vec::new(),
-        });
+        let remedies = claims.first().map(|claim| survey.remedies(claim)).unwrap_or_default();
         let mut of_program = programs::of(root, Program { trail: &trail, owner: owner.as_ref(), remedies: &remedies });
         // What is looked up by name, and found in some context, runs there.
         of_program.retain(|one| one.kind != FindingKind::BrokenInterpreter || !is_found_somewhere(look, &trail));

@@ -1,7 +1,8 @@
 //! Interpreters that a distribution keeps for itself, and packages that were put into them all the same.
 
 use super::Look;
-use crate::model::{Claimant, Evidence, Finding, FindingKind, Remedy, Severity};
+use crate::answers::removing;
+use crate::model::{Evidence, Finding, FindingKind, Remedy, Severity};
 use crate::root::Kind;
 use crate::text::{Text, path};
 
@@ -38,8 +39,7 @@ fn past_marker(look: &Look<'_, '_>) -> Vec<Finding> {
                 })
                 .take(1)
                 .collect();
-            let away = held.remedies(*first).into_iter().filter(|way| way.purpose == "remove");
-            let away = away.map(|way| Remedy { purpose: "take it away".to_owned(), ..way });
+            let away = removing(held.remedies(*first), "take it away".to_owned());
             found.push(Finding {
                 packages: owners.iter().map(|owner| owner.id.clone()).collect(),
                 paths: vec![location.clone(), marker.file.clone()],
@@ -78,10 +78,7 @@ fn without_marker(look: &Look<'_, '_>) -> Vec<Finding> {
         let summary = format!("{marker} of {} · {} was taken away", owner.manager, owner.full_name());
         let consequence =
             "pip installs into the system's own interpreter unasked, and over what the distribution put there";
-        let restore = match claim.claimant {
-            Claimant::Package(number) => survey.holder(claim).restore(number),
-            Claimant::Group(_) => None,
-        };
+        let restore = survey.restore(claim);
         let mut evidence = survey.claim_evidence(claim);
         evidence.push(Evidence::at(marker.clone(), "look-up", "recorded, but not there"));
         Some(Finding {

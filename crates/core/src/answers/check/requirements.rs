@@ -233,9 +233,7 @@ pub fn findings(look: &Look<'_, '_>) -> Vec<Finding> {
 
 /// The ways of the requiring package's own manager to renew it.
 fn repairs(survey: &Survey<'_>, id: &Text) -> Vec<Remedy> {
-    let name = path::name(id);
-    let owners = survey.named(name).into_iter().find(|(held, number)| held.owner(*number).id == *id);
-    let ways = owners.map(|(held, number)| held.remedies(number)).unwrap_or_default();
+    let ways = survey.remedies_by_id(path::name(id), id);
     ways.into_iter().filter(|way| matches!(way.purpose.as_str(), "repair" | "upgrade")).collect()
 }
 

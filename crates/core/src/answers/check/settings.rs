@@ -1,7 +1,7 @@
 //! What a person accepts, and what a person expects.
 
 use super::Look;
-use crate::answers::across::across;
+use crate::answers::across::{Told, across};
 use crate::formats::shell::pattern::fits;
 use crate::model::{Evidence, Finding, FindingKind, ManagerId, Severity};
 use crate::search::Context;
@@ -84,7 +84,7 @@ impl Settings {
         let mut found = Vec::new();
         for one in &self.expected {
             let Some(row) = rows.iter().find(|row| row.name == one.command) else { continue };
-            let mut told: Vec<(String, Vec<&str>)> = Vec::new();
+            let mut told = Told::default();
             let (mut packages, mut paths) = (Vec::new(), Vec::new());
             for (meaning, search) in row.meanings.iter().zip(look.searches) {
                 let owner = meaning.winner.as_ref().and_then(|winner| winner.owner.as_ref());
@@ -99,17 +99,12 @@ impl Settings {
                 };
                 packages.extend(owner.map(|owner| owner.id.clone()));
                 paths.extend(meaning.winner.as_ref().map(|winner| winner.path.clone()));
-                match told.iter_mut().find(|(known, _)| *known == says) {
-                    Some((_, contexts)) => contexts.push(search.context.word()),
-                    None => told.push((says, vec![search.context.word()])),
-                }
+                told.add(says, search.context);
             }
-            if told.is_empty() {
+            if told.0.is_empty() {
                 continue;
             }
-            let is: Vec<String> =
-                told.iter().map(|(says, contexts)| format!("{says} in {}", contexts.join(", "))).collect();
-            let summary = format!("{} should come from {}, and is {}", one.command, one.manager, is.join("; "));
+            let summary = format!("{} should come from {}, and is {told}", one.command, one.manager);
             packages.dedup();
             paths.dedup();
             found.push(Finding {

@@ -3,7 +3,8 @@
 use std::collections::BTreeMap;
 
 use super::Look;
-use crate::answers::across::{Row, across};
+use crate::answers::across::{Row, Told, across};
+use crate::answers::removing;
 use crate::managers::keeps_versions;
 use crate::model::{Evidence, Finding, FindingKind, Package, Remedy, Scope, Severity, Status};
 use crate::survey::Titled;
@@ -133,10 +134,9 @@ fn finding(
     let others = others.filter(|_| severity > Severity::Note || kind == FindingKind::DuplicateTitle);
     let mut remedies: Vec<Remedy> = Vec::new();
     for one in others {
-        let ways = survey.remedies_by_id(&one.name, &one.id).into_iter().filter(|way| way.purpose == "remove");
         let version = one.version.clone().unwrap_or_default();
         let purpose = format!("take {}'s {version} away", one.manager);
-        remedies.extend(ways.take(1).map(|way| Remedy { purpose: purpose.clone(), ..way }));
+        remedies.extend(removing(survey.remedies_by_id(&one.name, &one.id), purpose).take(1));
     }
     let mut evidence: Vec<Evidence> = Vec::new();
     for likeness in titled.titles.because.iter().filter(|one| titled.titles.of[one.pair.0] == Some(number)) {
@@ -173,7 +173,7 @@ fn share_launcher(members: &[&Package]) -> bool {
 
 /// Which of them runs where: `tidegauge 3.1.4-2 of dpkg in cron, sudo; …`.
 fn contexts(row: &Row, look: &Look<'_, '_>) -> String {
-    let mut told: Vec<(String, Vec<&str>)> = Vec::new();
+    let mut told = Told::default();
     for (meaning, search) in row.meanings.iter().zip(look.searches) {
         let says = match &meaning.winner {
             Some(winner) => match &winner.owner {
@@ -182,13 +182,10 @@ fn contexts(row: &Row, look: &Look<'_, '_>) -> String {
             },
             None => "not reached".to_owned(),
         };
-        match told.iter_mut().find(|(known, _)| *known == says) {
-            Some((_, contexts)) => contexts.push(search.context.word()),
-            None => told.push((says, vec![search.context.word()])),
-        }
+        told.add(says, search.context);
     }
-    if told.len() == 1 && told[0].1.len() > 1 {
-        return format!("{} in every context", told[0].0);
+    match told.0.as_slice() {
+        [(says, contexts)] if contexts.len() > 1 => format!("{says} in every context"),
+        _ => told.to_string(),
     }
-    told.into_iter().map(|(says, contexts)| format!("{says} in {}", contexts.join(", "))).collect::<Vec<_>>().join("; ")
 }

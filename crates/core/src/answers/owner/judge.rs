@@ -230,10 +230,7 @@ impl Judge<'_, '_> {
                 if answer.verdict == Verdict::Several {
                     // Its files are gone or another's once the one that is there is removed.
                     let others = claims.iter().enumerate().filter(|(place, _)| *place != chosen);
-                    answer.remedies.extend(others.filter_map(|(_, claim)| match claim.claimant {
-                        Claimant::Package(number) => self.survey.holder(claim).restore(number),
-                        Claimant::Group(_) => None,
-                    }));
+                    answer.remedies.extend(others.filter_map(|(_, claim)| self.survey.restore(claim)));
                 }
                 // Only what a search found says how it came onto the search path.
                 let found: &[u8] = if answer.kind == TargetKind::Command { &trail.steps[0].path } else { b"" };

@@ -7,10 +7,11 @@ use rayon::prelude::*;
 use schemars::JsonSchema;
 use serde::Serialize;
 
+use crate::answers::{putting_back, removing};
 use crate::claims::FoundClaim;
 use crate::digests;
 use crate::managers::Detail;
-use crate::model::{Claimant, Depth, Evidence, Finding, FindingKind, ManagerId, Owner, Recorded, Remedy, Severity};
+use crate::model::{Claimant, Depth, Evidence, Finding, FindingKind, ManagerId, Owner, Recorded, Severity};
 use crate::root::Kind;
 use crate::survey::Survey;
 use crate::text::Text;
@@ -235,10 +236,9 @@ fn finding(
     let mut remedies = Vec::new();
     if kind != FindingKind::AlteredSettings && severity > Severity::Note {
         if let Some(by) = by {
-            let ways = survey.remedies_of(by).into_iter().filter(|remedy| remedy.purpose == "remove");
-            remedies.extend(ways.map(|way| Remedy { purpose: "take the other copy away".to_owned(), ..way }));
+            remedies.extend(removing(survey.remedies_of(by), "take the other copy away".to_owned()));
         }
-        remedies.extend(held.restore(number).map(|way| Remedy { purpose: "put its own files back".to_owned(), ..way }));
+        remedies.extend(putting_back(held.restore(number)));
     }
     let told = |one: &Difference<'_>| {
         let path = one.recorded.path.clone();

@@ -10,38 +10,27 @@
 //! such as `./.PKGINFO`, are the package's own papers.
 
 use hashbrown::{HashMap, HashSet};
-use rayon::prelude::*;
 
 use super::local::{sections, unescaped, unpacked};
 use super::settings::Settings;
-use crate::managers::roster::Item;
+use crate::managers::roster::{Item, each_record};
 use crate::model::{Algorithm, Digest, Recorded};
 use crate::root::{Kind, Limit, Root};
 use crate::text::{Text, path};
 
 /// The files of these items, each with its number; what could not be read is added to `notes`.
 pub fn files(root: &Root, settings: &Settings, items: &[(u32, &Item)], notes: &mut Vec<String>) -> Vec<Recorded> {
-    let read: Vec<Result<Vec<Recorded>, String>> =
-        items.par_iter().map(|(number, item)| of_item(root, settings, *number, item)).collect();
-    let mut all = Vec::new();
-    for one in read {
-        match one {
-            Ok(files) => all.extend(files),
-            Err(note) => notes.push(note),
-        }
-    }
-    all
+    each_record(items, |number, item| of_item(root, settings, number, item), notes)
 }
 
 fn of_item(root: &Root, settings: &Settings, number: u32, item: &Item) -> Result<Vec<Recorded>, String> {
     let file = path::join(&item.entry, b"mtree");
-    let lost = |cause: String| format!("{cause}: whether files of {} are altered is not known", item.name);
-    let packed = root.read(&file, Limit::LIST).map_err(|error| lost(error.to_string()))?;
-    let content = unpacked(&packed).ok_or_else(|| lost(format!("{file}: damaged")))?;
+    let packed = root.read(&file, Limit::LIST).map_err(|error| error.to_string())?;
+    let content = unpacked(&packed).ok_or_else(|| format!("{file}: damaged"))?;
     let listed = match root.read(&path::join(&item.entry, b"files"), Limit::LIST) {
         // A package without files need not have a list.
         Err(error) if error.is_missing() => Vec::new(),
-        read => read.map_err(|error| lost(error.to_string()))?,
+        read => read.map_err(|error| error.to_string())?,
     };
     let backup = sections(&listed).find(|(key, ..)| *key == b"BACKUP").map(|(_, _, values)| values);
     let name_of = |line: &[u8]| Text::from(line.split(|&b| b == b'\t').next().unwrap_or_default());

@@ -231,6 +231,24 @@ pub fn each_list(
     }
 }
 
+/// What is recorded of files where each package has a record of its own: reads them in parallel. What one of them is
+/// lost for is added to `notes`.
+pub fn each_record(
+    items: &[(u32, &Item)],
+    of_item: impl Fn(u32, &Item) -> Result<Vec<Recorded>, String> + Sync,
+    notes: &mut Vec<String>,
+) -> Vec<Recorded> {
+    let read: Vec<_> = items.par_iter().map(|(number, item)| of_item(*number, item)).collect();
+    let mut found = Vec::new();
+    for (read, (_, item)) in read.into_iter().zip(items) {
+        match read {
+            Ok(files) => found.extend(files),
+            Err(cause) => notes.push(format!("{cause}: whether files of {} are altered is not known", item.name)),
+        }
+    }
+    found
+}
+
 /// Lists of files, package by package, of a manager whose files lie among those of others.
 pub trait Lists {
     /// Hands every wanted path to `take`, with the number of its package and the line that names it; what
