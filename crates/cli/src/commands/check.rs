@@ -9,14 +9,17 @@ use whodunit_core::survey::Survey;
 
 use super::Outcome;
 use crate::args::Global;
-use crate::output::{self, Grid, Line, Look, Piece, Shown, Streams, Tone, findings};
+use crate::output::{
+    self, Line, Look, Piece, Streams, Tone,
+    findings::{self, OfFindings},
+};
 use crate::run::{Failure, Ready};
 
 /// Everything that is wrong, what it means, and what to type
 ///
 /// Looks at every side of the machine, in every context. Findings that the settings accept are counted and
-/// not shown. With -v, where each stands is told as well. The exit status is 1 when there is a finding at or above --level, so that a scheduled job can
-/// tell.
+/// not shown. With -v, where each stands is told as well. The exit status is 1 when there is a finding at or above
+/// --level, so that a scheduled job can tell.
 #[derive(Debug, Args)]
 #[command(after_help = "Examples:
   whodunit check
@@ -81,20 +84,11 @@ pub fn run(arguments: &Arguments, global: &Global, streams: &mut Streams) -> Res
     Ok(outcome)
 }
 
-impl Shown for Check {
-    type Item = Finding;
+impl OfFindings for Check {
     const COMMAND: &'static str = "check";
 
-    fn items(&self) -> &[Finding] {
+    fn list(&self) -> &[Finding] {
         &self.findings
-    }
-
-    fn findings(&self) -> Option<&[Finding]> {
-        Some(&self.findings)
-    }
-
-    fn grid(&self) -> Grid {
-        findings::grid(&self.findings)
     }
 
     fn page(&self, look: &Look) -> Vec<Piece> {

@@ -12,7 +12,10 @@ use whodunit_core::text::Text;
 
 use super::Outcome;
 use crate::args::Global;
-use crate::output::{self, Grid, Line, Look, Piece, Shown, Streams, Tone, findings};
+use crate::output::{
+    self, Line, Look, Piece, Streams, Tone,
+    findings::{self, OfFindings},
+};
 use crate::run::{Failure, Ready};
 
 /// Where versions, files and environments are at odds
@@ -47,20 +50,11 @@ pub fn run(arguments: &Arguments, global: &Global, streams: &mut Streams) -> Res
     Ok(outcome)
 }
 
-impl Shown for Conflicts {
-    type Item = Finding;
+impl OfFindings for Conflicts {
     const COMMAND: &'static str = "conflicts";
 
-    fn items(&self) -> &[Finding] {
+    fn list(&self) -> &[Finding] {
         &self.findings
-    }
-
-    fn findings(&self) -> Option<&[Finding]> {
-        Some(&self.findings)
-    }
-
-    fn grid(&self) -> Grid {
-        findings::grid(&self.findings)
     }
 
     fn page(&self, look: &Look) -> Vec<Piece> {
@@ -72,10 +66,7 @@ impl Shown for Conflicts {
             (_, note) => Line::of(Tone::Warning, findings::counted(error, warning, note)),
         };
         let mut page: Vec<Piece> = vec![first.into()];
-        for finding in &self.findings {
-            page.push(Line::blank().into());
-            page.extend(findings::in_full(finding, look));
-        }
+        page.extend(findings::each_in_full(&self.findings, look));
         page
     }
 }

@@ -1,7 +1,6 @@
 //! `whodunit impact`.
 
 use std::ffi::OsString;
-use std::io::Write as _;
 use std::os::unix::ffi::OsStrExt as _;
 
 use clap::Args;
@@ -62,12 +61,7 @@ pub fn run(arguments: &Arguments, global: &Global, streams: &mut Streams) -> Res
     let asking = Asking { survey: &survey, searches: ready.searches(), usual: ready.usual(), situations: &situations };
     let answer = if packages.is_empty() { Impact::default() } else { impact(&asking, &packages) };
     let outcome = output::show(&answer, &survey, &ready, global, streams, unknown.is_empty())?;
-    for name in unknown.iter().filter(|_| !global.quiet) {
-        let _ = writeln!(
-            streams.err,
-            "whodunit: {name}: no manager has a package of that name (whodunit inventory lists them)"
-        );
-    }
+    super::tell_unknown(&unknown, global, streams);
     Ok(outcome)
 }
 

@@ -15,11 +15,14 @@ mod states;
 mod unowned;
 mod verify;
 
+use std::io::Write as _;
+
 use clap::Subcommand;
 use whodunit_core::managers;
 use whodunit_core::model::ManagerId;
+use whodunit_core::text::Text;
 
-use crate::args::Cli;
+use crate::args::{Cli, Global};
 use crate::output::Streams;
 use crate::run::Failure;
 
@@ -58,6 +61,16 @@ fn manager(name: &str) -> Result<ManagerId, String> {
         let known: Vec<&str> = managers::ALL.iter().map(|manager| manager.id().0).collect();
         format!("no such manager; this version reads {}", known.join(", "))
     })
+}
+
+/// Says of which names no package is known.
+fn tell_unknown(unknown: &[Text], global: &Global, streams: &mut Streams) {
+    for name in unknown.iter().filter(|_| !global.quiet) {
+        let _ = writeln!(
+            streams.err,
+            "whodunit: {name}: no manager has a package of that name (whodunit inventory lists them)"
+        );
+    }
 }
 
 /// Runs the command.

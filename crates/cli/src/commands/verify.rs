@@ -1,7 +1,6 @@
 //! `whodunit verify`.
 
 use std::ffi::OsString;
-use std::io::Write as _;
 use std::os::unix::ffi::OsStrExt as _;
 
 use clap::Args;
@@ -13,7 +12,10 @@ use whodunit_core::text::Text;
 
 use super::Outcome;
 use crate::args::Global;
-use crate::output::{self, Grid, Line, Look, Piece, Shown, Streams, Tone, findings};
+use crate::output::{
+    self, Line, Look, Piece, Streams, Tone,
+    findings::{self, OfFindings},
+};
 use crate::run::{Failure, Ready};
 
 /// Files that differ from what their manager recorded, and who changed them
@@ -74,29 +76,15 @@ pub fn run(arguments: &Arguments, global: &Global, streams: &mut Streams) -> Res
     bar.0.finish_and_clear();
     let is_clean = answer.findings.iter().all(|finding| finding.severity == Severity::Note);
     let outcome = output::show(&answer, &survey, &ready, global, streams, is_clean && unknown.is_empty())?;
-    for name in unknown.iter().filter(|_| !global.quiet) {
-        let _ = writeln!(
-            streams.err,
-            "whodunit: {name}: no manager has a package of that name (whodunit inventory lists them)"
-        );
-    }
+    super::tell_unknown(&unknown, global, streams);
     Ok(outcome)
 }
 
-impl Shown for Verified {
-    type Item = Finding;
+impl OfFindings for Verified {
     const COMMAND: &'static str = "verify";
 
-    fn items(&self) -> &[Finding] {
+    fn list(&self) -> &[Finding] {
         &self.findings
-    }
-
-    fn findings(&self) -> Option<&[Finding]> {
-        Some(&self.findings)
-    }
-
-    fn grid(&self) -> Grid {
-        findings::grid(&self.findings)
     }
 
     fn page(&self, look: &Look) -> Vec<Piece> {
@@ -115,10 +103,7 @@ impl Shown for Verified {
             (_, count) => Line::of(Tone::Warning, format!("{} not as recorded", output::count(count, "file"))),
         };
         let mut page: Vec<Piece> = vec![first.and(Tone::Plain, format!("; {of}")).into()];
-        for finding in &self.findings {
-            page.push(Line::blank().into());
-            page.extend(findings::in_full(finding, look));
-        }
+        page.extend(findings::each_in_full(&self.findings, look));
         if !self.unrecorded.is_empty() {
             let managers: Vec<String> = self.unrecorded.iter().map(ToString::to_string).collect();
             let says = format!("not compared, for want of a record of files that is read: {}", managers.join(", "));

@@ -1,9 +1,10 @@
 //! How findings are shown, whichever command found them.
 
+use serde::Serialize;
 use whodunit_core::model::{Finding, Severity};
 use whodunit_core::text::Text;
 
-use super::{Cell, Column, Grid, Line, Look, Piece, Tone};
+use super::{Cell, Column, Grid, Line, Look, Piece, Shown, Tone};
 
 /// Where the text of a finding begins.
 const COLUMN: usize = 10;
@@ -12,8 +13,39 @@ const COMMANDS: usize = COLUMN + 18;
 /// Pieces of evidence that a person is shown of one finding.
 const MOST_EVIDENCE: usize = 3;
 
+/// An answer that is a list of findings and no more.
+pub trait OfFindings: Serialize + Clone {
+    /// The command that it answers.
+    const COMMAND: &'static str;
+    /// The findings.
+    fn list(&self) -> &[Finding];
+    /// The same for a person; the first line is the answer.
+    fn page(&self, look: &Look) -> Vec<Piece>;
+}
+
+impl<A: OfFindings> Shown for A {
+    type Item = Finding;
+    const COMMAND: &'static str = A::COMMAND;
+
+    fn findings(&self) -> Option<&[Finding]> {
+        Some(self.list())
+    }
+
+    fn items(&self) -> &[Finding] {
+        self.list()
+    }
+
+    fn grid(&self) -> Grid {
+        grid(self.list())
+    }
+
+    fn page(&self, look: &Look) -> Vec<Piece> {
+        A::page(self, look)
+    }
+}
+
 /// Findings as rows.
-pub fn grid(findings: &[Finding]) -> Grid {
+fn grid(findings: &[Finding]) -> Grid {
     let texts = |texts: &[Text]| texts.iter().map(ToString::to_string).collect::<Vec<_>>().join(" ");
     let row = |finding: &Finding| {
         let remedies: Vec<&str> = finding.remedies.iter().map(|remedy| remedy.command.as_str()).collect();
@@ -32,6 +64,12 @@ pub fn grid(findings: &[Finding]) -> Grid {
     let names = ["severity", "kind", "subject", "summary", "consequence", "packages", "paths", "remedies", "accepted"];
     let columns = names.into_iter().map(|name| Column::titled(name, name.to_uppercase())).collect();
     Grid { columns, rows: findings.iter().map(row).collect() }
+}
+
+/// Findings for a person, one below the other, each after a blank line.
+pub fn each_in_full(findings: &[Finding], look: &Look) -> Vec<Piece> {
+    let each = |finding| std::iter::once(Line::blank().into()).chain(in_full(finding, look));
+    findings.iter().flat_map(each).collect()
 }
 
 /// One finding for a person: what it is about, what is so, what follows, what to type, and where it stands.
