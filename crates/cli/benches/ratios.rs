@@ -9,9 +9,9 @@ use std::path::{Path, PathBuf};
 use std::process::{Command, Stdio};
 use std::time::{Duration, Instant};
 
-use whodunit_core::model::Wanted;
-use whodunit_core::root::Root;
-use whodunit_core::scene::{Here, People, Scene};
+use whodunit_core::fs::Root;
+use whodunit_core::host::{Host, ProcessEnv, UserSelection};
+use whodunit_core::model::NameFilter;
 use whodunit_core::survey::Survey;
 use whodunit_demo::{Scale, write, write_large_rpm, write_large_store, write_many_environments};
 
@@ -73,16 +73,16 @@ fn checks(judge: bool) {
     }
 }
 
-/// Start-up files of every context of one person, and what differs across contexts, against a log-in shell that only
-/// starts: a person on this machine, and the demo's.
+/// Start-up files of every context of one user, and what differs across contexts, against a login shell that only
+/// starts: a user on this machine, and the demo's.
 fn contexts() {
     let demo = lantern("lantern-1", Scale::default());
-    for (name, tree, person) in [("this machine", PathBuf::from("/"), "root"), ("demo", demo, "maren")] {
+    for (name, tree, user) in [("this machine", PathBuf::from("/"), "root"), ("demo", demo, "maren")] {
         let mut shell = Command::new("bash");
         shell.args(["-lic", "true"]).stdin(Stdio::null()).stdout(Stdio::null()).stderr(Stdio::null());
-        let mut paths = whodunit(&tree, &["paths", "--context", "all", "--person", person, "-q"]);
+        let mut paths = whodunit(&tree, &["paths", "--context", "all", "--user", user, "-q"]);
         side_by_side(&format!("{name}: paths of all contexts"), &mut paths, &mut shell);
-        let mut across = whodunit(&tree, &["shadows", "--across", "--person", person, "-q"]);
+        let mut across = whodunit(&tree, &["shadows", "--across", "--user", user, "-q"]);
         side_by_side(&format!("{name}: shadows --across"), &mut across, &mut shell);
     }
 }
@@ -92,7 +92,7 @@ fn packages_of_rpm() {
     let place = Path::new(env!("CARGO_TARGET_TMPDIR")).join("rpm-3000");
     if !place.join("var/lib/rpm/rpmdb.sqlite").exists() {
         let _ = fs::remove_dir_all(&place);
-        write_large_rpm(&place, 3000, 134).expect("the build folder can be written");
+        write_large_rpm(&place, 3000, 134).expect("the build directory can be written");
     }
     if Command::new("rpm").arg("--version").stdout(Stdio::null()).status().is_err() {
         println!("rpm is not here: nothing is compared with it");
@@ -112,7 +112,7 @@ fn environments() {
     let place = Path::new(env!("CARGO_TARGET_TMPDIR")).join("environments-300");
     if !place.join("home/maren/work/voyage-299/venv/pyvenv.cfg").exists() {
         let _ = fs::remove_dir_all(&place);
-        write_many_environments(&place, 300, 60).expect("the build folder can be written");
+        write_many_environments(&place, 300, 60).expect("the build directory can be written");
     }
     let mut headers = Command::new("find");
     headers.arg(&place).args(["-name", "METADATA", "-exec", "cat", "{}", "+"]);
@@ -145,7 +145,7 @@ fn store() {
     let place = Path::new(env!("CARGO_TARGET_TMPDIR")).join("store-50000");
     if !place.join("nix/var/nix/db/schema").exists() {
         let _ = fs::remove_dir_all(&place);
-        write_large_store(&place, 50_000, 300).expect("the build folder can be written");
+        write_large_store(&place, 50_000, 300).expect("the build directory can be written");
     }
     let mut bytes = Command::new("cat");
     bytes.arg(place.join("nix/var/nix/db/db.sqlite"));
@@ -157,15 +157,15 @@ fn store() {
 /// 2,000 files where bundles are kept, against reading the first bytes of each.
 fn bundles() {
     let place = Path::new(env!("CARGO_TARGET_TMPDIR")).join("bundles-2000");
-    let folder = place.join("opt/tools");
-    if !folder.exists() {
-        fs::create_dir_all(&folder).expect("the build folder can be written");
+    let dir = place.join("opt/tools");
+    if !dir.exists() {
+        fs::create_dir_all(&dir).expect("the build directory can be written");
         for number in 0..2000 {
-            fs::write(folder.join(format!("file-{number:04}")), vec![b'x'; 20_000]).expect("it can be written");
+            fs::write(dir.join(format!("file-{number:04}")), vec![b'x'; 20_000]).expect("it can be written");
         }
     }
     let mut heads = Command::new("sh");
-    heads.args(["-c", "exec head -qc 64 \"$0\"/*"]).arg(&folder);
+    heads.args(["-c", "exec head -qc 64 \"$0\"/*"]).arg(&dir);
     side_by_side("2000 files, head of each", &mut whodunit(&place, &["inventory"]), &mut heads);
 }
 
@@ -173,7 +173,7 @@ fn lantern(name: &str, scale: Scale) -> PathBuf {
     let place = Path::new(env!("CARGO_TARGET_TMPDIR")).join(name);
     if !place.join("var/lib/dpkg/status").exists() {
         let _ = fs::remove_dir_all(&place);
-        write(&place, scale).expect("the build folder can be written");
+        write(&place, scale).expect("the build directory can be written");
     }
     place
 }
@@ -259,9 +259,9 @@ fn memory() {
 
 fn measure_index(tree: &Path) {
     let root = Root::offline(tree).expect("it was written");
-    let scene = Scene::new(root, &People::Everyone, Here::default()).expect("everyone is known");
-    let survey = Survey::of(&scene);
-    let index = survey.index(&Wanted::All);
+    let host = Host::new(root, &UserSelection::All, ProcessEnv::default()).expect("everyone is known");
+    let survey = Survey::of(&host);
+    let index = survey.index(&NameFilter::All);
     let peak = high_water("self").expect("Linux tells it");
     println!("index of {} claims: peak {} MiB", index.len(), peak >> 10);
 }

@@ -1,106 +1,78 @@
-//! The options that every command takes, and the list of commands.
+//! The options that every command takes.
 
 use std::ffi::OsString;
 use std::path::PathBuf;
 use std::sync::LazyLock;
 
 use clap::builder::PossibleValue;
-use clap::{Args, Parser, ValueEnum};
+use clap::{ArgAction, Args, ValueEnum};
 
-use whodunit_core::search::Context;
-
-use crate::commands::Command;
-
-/// Who put that program there, what runs under its name, and what it hides.
-///
-/// Reads the records of the package managers on this machine, or on a disk that is mounted
-/// somewhere, and answers with evidence. Nothing that it finds is ever run, and nothing is changed.
-#[derive(Debug, Parser)]
-#[command(name = "whodunit", version, max_term_width = 100, subcommand_required = true, arg_required_else_help = true)]
-#[command(after_help = AFTER_HELP)]
-pub struct Cli {
-    #[command(flatten)]
-    pub global: Global,
-    #[command(subcommand)]
-    pub command: Command,
-}
-
-const AFTER_HELP: &str = "\
-Exit status:
-  0  answered
-  1  the thing asked for was not found; or check, or verify, found something
-  2  wrong usage
-  3  something could not be read (only with --strict)
-
-Examples:
-  whodunit owner tidegauge                 whose is the program that runs when I type this?
-  whodunit shadows                         which names have several copies, and which one wins?
-  whodunit unowned                         what did no package manager put here?
-  whodunit check                           is the machine in order?
-  whodunit inventory --root /mnt --all     everything that is installed on a mounted disk
-  whodunit demo                            try all of it on a made-up machine";
+use whodunit_core::resolve::Context;
 
 /// Options that every command takes.
 #[derive(Debug, Args)]
 #[command(next_help_heading = "Global options")]
 pub struct Global {
-    /// Look at the tree under DIR (a mounted disk, a container's root) instead of the running machine
+    /// Examine the tree under DIR (a mounted disk, a container's root) instead of the running machine
     #[arg(long, global = true, value_name = "DIR")]
     pub root: Option<PathBuf>,
 
-    /// Count the home folder of this person; may be given several times
+    /// Examine the home directory of this user; can be repeated
     ///
-    /// Without it: yours; as root, or with --root, everyone's who has a home.
-    #[arg(long, global = true, value_name = "NAME", conflicts_with = "everyone")]
-    pub person: Vec<OsString>,
+    /// Default: your own; as root, or with --root, every user with a home directory.
+    #[arg(long, global = true, value_name = "NAME", conflicts_with = "all_users")]
+    pub user: Vec<OsString>,
 
-    /// Count the home folders of everyone who has one
+    /// Examine the home directories of all users
     #[arg(long, global = true)]
-    pub everyone: bool,
+    pub all_users: bool,
 
-    /// Where a program is started; decides the search path
+    /// Answer as if asked in this directory (project-local versions, relative targets)
+    #[arg(long, short = 'C', global = true, value_name = "DIR")]
+    pub directory: Option<PathBuf>,
+
+    /// Situation in which a program is started; determines the search path
     ///
-    /// The start-up files of the person's shell are followed, without running anything.
-    ///
-    /// Without it: here; with --root: login.
+    /// The start-up files of the user's shell are evaluated without running anything. Default: `here`; with --root:
+    /// `login`.
     #[arg(long, global = true, value_name = "NAME")]
     pub context: Option<ContextName>,
 
-    /// Take this shell instead of the person's own
+    /// Assume this shell instead of the user's own
     #[arg(long, global = true, value_name = "NAME")]
     pub shell: Option<ShellName>,
 
-    /// Let the context's shell start with this variable; may be given several times
+    /// Start the context's shell with this variable; can be repeated
     ///
-    /// Instead of what is derived from the machine's settings.
+    /// Overrides the derived environment.
     #[arg(long, global = true, value_name = "NAME=VALUE")]
     pub inherit: Vec<OsString>,
 
-    /// Use this search path for commands (folders with colons between them) instead of a context's
+    /// Search path for commands (directories separated by colons) instead of the context's
     #[arg(long, global = true, value_name = "LIST")]
     pub path: Option<OsString>,
 
-    /// Settings; without it ~/.config/whodunit/config.toml, then /etc/whodunit/config.toml
+    /// Configuration file; default: ~/.config/whodunit/config.toml, then /etc/whodunit/config.toml
     #[arg(long, global = true, value_name = "FILE")]
     pub config: Option<PathBuf>,
 
-    /// How results are written
+    /// Output format
     #[arg(long, global = true, value_name = "NAME", default_value = "table")]
     pub format: Format,
 
-    /// When to use colour; NO_COLOR is honoured
+    /// When to use colour; NO_COLOR is respected
     #[arg(long, global = true, value_name = "WHEN", default_value = "auto")]
     pub color: When,
 
-    /// Exit with status 3 when anything could not be read
+    /// Exit with status 3 if anything could not be read
     #[arg(long, global = true)]
     pub strict: bool,
 
-    /// Say on standard error what was read
-    #[arg(long, short, global = true, conflicts_with = "quiet")]
-    pub verbose: bool,
+    /// Print more on standard error: what was read, and with -vv how
+    #[arg(long, short, global = true, action = ArgAction::Count, conflicts_with = "quiet")]
+    pub verbose: u8,
 
-    /// Say nothing on standard error but errors
+    /// Print only errors on standard error
     #[arg(long, short, global = true)]
     pub quiet: bool,
 }
@@ -151,9 +123,9 @@ pub enum ShellName {
 /// `--format`.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, ValueEnum)]
 pub enum Format {
-    /// For people
+    /// Aligned columns for a terminal
     Table,
-    /// One JSON document, with what was read and what could not be
+    /// One JSON document, including what could not be read
     Json,
     /// One JSON object per line
     Lines,

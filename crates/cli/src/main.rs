@@ -3,15 +3,101 @@
 mod args;
 mod commands;
 mod config;
+mod error;
+mod logging;
 mod output;
-mod run;
-mod surroundings;
+mod process;
+mod session;
 
+use std::ffi::OsString;
+use std::io::Write as _;
 use std::process::ExitCode;
 
+use clap::Parser;
+
+use args::Global;
+use commands::{Command, demo};
+use error::{CliError, status};
 use output::Streams;
+use session::Outcome;
+
+/// Find out which package manager installed a program, what runs under its name, and what it hides.
+///
+/// Reads the records of the package managers on this machine, or on a mounted disk, and shows the evidence for
+/// every answer. Nothing that it finds is ever run, and nothing is changed.
+#[derive(Debug, Parser)]
+#[command(name = "whodunit", version, max_term_width = 100, subcommand_required = true, arg_required_else_help = true)]
+#[command(after_help = AFTER_HELP)]
+pub struct Cli {
+    #[command(flatten)]
+    /// The options that every command takes.
+    pub global: Global,
+    #[command(subcommand)]
+    /// The command.
+    pub command: Command,
+}
+
+const AFTER_HELP: &str = "\
+Exit status:
+  0  answered
+  1  the thing asked for was not found, or check or verify found something
+  2  wrong usage
+  3  something could not be read (only with --strict)
+  4  the results could not be written
+
+Examples:
+  whodunit owner tidegauge                 whose is the program that runs when I type this?
+  whodunit shadows                         which names have several copies, and which one wins?
+  whodunit unowned                         what did no package manager put here?
+  whodunit check                           is the machine in order?
+  whodunit inventory --root /mnt --all     everything that is installed on a mounted disk
+  whodunit demo                            try all of it on a made-up machine";
 
 fn main() -> ExitCode {
     let mut streams = Streams::of_process();
-    ExitCode::from(run::run(surroundings::arguments(), &mut streams))
+    ExitCode::from(run(process::arguments(), &mut streams))
+}
+
+/// Parses the command line, runs the command, and reports how it ended; the result is the exit status.
+fn run(arguments: impl IntoIterator<Item = OsString>, streams: &mut Streams) -> u8 {
+    let cli = match Cli::try_parse_from(arguments) {
+        Ok(cli) => cli,
+        Err(error) => return help_or_mistake(&error),
+    };
+    streams.choose_color(cli.global.color);
+    logging::start(cli.global.verbose);
+    let outcome = dispatch(&cli, streams);
+    let flushed = streams.out.flush();
+    match outcome.and_then(|outcome| flushed.map(|()| outcome).map_err(CliError::from)) {
+        Ok(outcome) if cli.global.strict && outcome.incomplete => status::INCOMPLETE,
+        Ok(outcome) if outcome.found => status::ANSWERED,
+        Ok(_) => status::NOT_FOUND,
+        Err(error) => {
+            if !error.is_silent() {
+                let hint = error.hint().map(|hint| format!(" ({hint})")).unwrap_or_default();
+                let _ = writeln!(streams.err, "whodunit: {error}{hint}");
+            }
+            error.exit_status()
+        }
+    }
+}
+
+/// Help and version are results; mistakes are explained by the argument parser.
+fn help_or_mistake(error: &clap::Error) -> u8 {
+    match error.print() {
+        _ if error.use_stderr() => status::USAGE,
+        Ok(()) => status::ANSWERED,
+        Err(cause) => CliError::Output(cause).exit_status(),
+    }
+}
+
+fn dispatch(cli: &Cli, streams: &mut Streams) -> Result<Outcome, CliError> {
+    match &cli.command {
+        // The tour asks the other commands, with the same words and through the same door as a user.
+        Command::Demo(arguments) => demo::run(arguments, &cli.global, streams, &|words, streams| {
+            let cli = Cli::try_parse_from(words).map_err(|error| CliError::usage(error.to_string()))?;
+            dispatch(&cli, streams)
+        }),
+        command => command.run(&cli.global, streams),
+    }
 }

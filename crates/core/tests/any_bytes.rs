@@ -6,22 +6,22 @@ use std::fs;
 use std::path::Path;
 
 use proptest::prelude::*;
-use whodunit_core::answers::check::{Look, Settings, Wanted as Wished, check};
-use whodunit_core::answers::impact::impact;
-use whodunit_core::answers::owner::{Target, owners};
-use whodunit_core::answers::verify::{Question, verify};
-use whodunit_core::formats::shell::{Dialect, Parser, fish};
-use whodunit_core::formats::{accounts, bolt, dynamic, loader_cache, manual, settings, shebang};
-use whodunit_core::managers::Detail;
-use whodunit_core::managers::python::requirement::{Facts, Requirement};
-use whodunit_core::model::{Asked, Depth, Wanted};
-use whodunit_core::root::Root;
-use whodunit_core::scene::{Here, People, Scene};
-use whodunit_core::search::contexts::{Shell, Wish, situation};
-use whodunit_core::search::{Context, SearchPath, hints};
+use whodunit_core::backend::Detail;
+use whodunit_core::bytes::{ByteString, shown};
+use whodunit_core::checks::{CheckContext, FindingFilter as Wished, Settings, check};
+use whodunit_core::fs::Root;
+use whodunit_core::host::{Host, ProcessEnv, UserSelection};
+use whodunit_core::managers::language::python::requirement::{Facts, Requirement};
+use whodunit_core::model::{Depth, NameFilter, OfferQuery};
+use whodunit_core::queries::impact::impact;
+use whodunit_core::queries::owner::{Target, owners};
+use whodunit_core::queries::verify::{Question, verify};
+use whodunit_core::resolve::contexts::{Overrides, Shell, resolve_context};
+use whodunit_core::resolve::{Context, SearchPath, hints};
 use whodunit_core::survey::Survey;
-use whodunit_core::text::{Text, shown};
 use whodunit_core::version::{conda, debian, gem, gentoo, pacman, pep440, rpm, semver, tokens};
+use whodunit_formats::{accounts, bolt, dynamic, loader_cache, manual, settings, shebang};
+use whodunit_shell::syntax::{Dialect, Parser, fish};
 
 proptest! {
     #[test]
@@ -46,14 +46,14 @@ proptest! {
         let _ = manual::version(&[b".TH ", bytes.as_slice()].concat());
         let script = [b"#!", bytes.as_slice()].concat();
         let _ = shebang::Shebang::parse(&script).map(|script| script.looked_up().map(<[u8]>::len));
-        let _ = hints::of_folder(&[b"/", bytes.as_slice()].concat());
+        let _ = hints::of_dir(&[b"/", bytes.as_slice()].concat());
         prop_assert!(!shown(&bytes).chars().any(char::is_control));
         let more_kinds = [gentoo::compare, pacman::compare, rpm::compare];
         let kinds = [debian::compare, pep440::compare, semver::compare, gem::compare, conda::compare, tokens::compare];
         for compare in kinds.into_iter().chain(more_kinds) {
             prop_assert_eq!(compare(&more, &bytes), compare(&bytes, &more).reverse());
         }
-        prop_assert!(Text::from(bytes.clone()).as_bytes() == bytes);
+        prop_assert!(ByteString::from(bytes.clone()).as_bytes() == bytes);
     }
 }
 
@@ -166,10 +166,10 @@ fn mutate(content: &str, changes: &[(u16, u8, u8)]) -> Vec<u8> {
 }
 
 fn ask_everything(tree: &Path) {
-    let scene = Scene::new(Root::offline(tree).unwrap(), &People::Everyone, Here::default()).unwrap();
-    let survey = Survey::of(&scene);
-    let search = SearchPath::of(&scene, Context::Login);
-    let _ = survey.packages(Detail::FULL).len() + survey.index(&Wanted::All).len();
+    let host = Host::new(Root::offline(tree).unwrap(), &UserSelection::All, ProcessEnv::default()).unwrap();
+    let survey = Survey::of(&host);
+    let search = SearchPath::of(&host, Context::Login);
+    let _ = survey.packages(Detail::FULL).len() + survey.index(&NameFilter::All).len();
     let targets = [
         "/usr/bin/pegel",
         "gauge",
@@ -181,18 +181,24 @@ fn ask_everything(tree: &Path) {
     ];
     let targets = targets.map(|name| Target::parse(name.as_bytes()).unwrap());
     let _ = owners(&survey, &search, &targets);
-    for asked in [Asked::Installed, Asked::Names(vec!["pegel".into(), "tarn".into()])] {
-        let _ = survey.holdings().iter().map(|held| held.offers(&asked).len() + held.on_sources().len()).sum::<usize>();
+    for asked in [OfferQuery::Installed, OfferQuery::Names(vec!["pegel".into(), "tarn".into()])] {
+        let _ = survey
+            .installations()
+            .iter()
+            .filter_map(|held| held.catalogue())
+            .map(|catalogue| catalogue.offers(&asked).len() + catalogue.source_notes().len())
+            .sum::<usize>();
     }
-    for person in &scene.people {
+    for user in &host.users {
         for context in Context::ALL {
             for shell in [Shell::Dash, Shell::Bash, Shell::Zsh, Shell::Fish] {
-                let _ = situation(&scene, context, person, &Wish { shell: Some(shell), ..Wish::default() });
+                let _ =
+                    resolve_context(&host, context, user, &Overrides { shell: Some(shell), ..Overrides::default() });
             }
         }
     }
     let searches = [search];
-    let look = Look { survey: &survey, searches: &searches, usual: &[], situations: &[] };
+    let look = CheckContext { survey: &survey, searches: &searches, usual: &[], resolved: &[] };
     let _ = check(&look, &Settings::default(), &Wished::default()).findings.len();
     let question = Question { packages: None, managers: &[], depth: Depth::Content };
     let _ = verify(&survey, question, &()).findings.len();
@@ -258,9 +264,9 @@ proptest! {
         for file in [".profile", ".bashrc", ".zprofile", ".zshrc", ".config/fish/config.fish"] {
             fs::write(tree.path().join("home/maren").join(file), &text).unwrap();
         }
-        let scene = Scene::new(Root::offline(tree.path()).unwrap(), &People::Everyone, Here::default()).unwrap();
+        let host = Host::new(Root::offline(tree.path()).unwrap(), &UserSelection::All, ProcessEnv::default()).unwrap();
         for shell in [Shell::Dash, Shell::Bash, Shell::Zsh, Shell::Fish] {
-            let found = situation(&scene, Context::Terminal, &scene.people[0], &Wish { shell: Some(shell), ..Wish::default() });
+            let found = resolve_context(&host, Context::Terminal, &host.users[0], &Overrides { shell: Some(shell), ..Overrides::default() });
             prop_assert!(found.list("PATH").0.len() < 1100);
         }
     }

@@ -2,13 +2,14 @@
 //! theirs. The software is made up. Packages with one label are one piece of software; a label of its own is none
 //! other's.
 
+use whodunit_core::bytes::ByteString;
+use whodunit_core::identity::{Known, Rules, cluster};
 use whodunit_core::managers;
 use whodunit_core::model::Scope;
-use whodunit_core::text::Text;
-use whodunit_core::titles::{Known, Rules, unite};
 
 fn labelled() -> Vec<(String, Known)> {
-    let texts = |field: &str| field.split(',').filter(|text| !text.is_empty()).map(Text::from).collect::<Vec<_>>();
+    let texts =
+        |field: &str| field.split(',').filter(|text| !text.is_empty()).map(ByteString::from).collect::<Vec<_>>();
     let of_line = |line: &str| {
         let fields: Vec<&str> = line.split('\t').collect();
         let [label, manager, scope, name, source, commands, launchers, upstream] = fields[..] else {
@@ -36,14 +37,14 @@ fn no_union_is_wrong_and_few_are_missed() {
     let labelled = labelled();
     assert!(labelled.len() >= 300, "{}", labelled.len());
     let known: Vec<Known> = labelled.iter().map(|(_, known)| known.clone()).collect();
-    let titles = unite(&known, &Rules::default());
+    let titles = cluster(&known, &Rules::default());
     let (mut wrong, mut missed, mut right) = (Vec::new(), Vec::new(), 0);
     for a in 0..known.len() {
         for b in a + 1..known.len() {
             let is_same = labelled[a].0 == labelled[b].0;
-            let is_united = titles.of[a].is_some() && titles.of[a] == titles.of[b];
+            let is_clustered = titles.of[a].is_some() && titles.of[a] == titles.of[b];
             let pair = || format!("{} {} / {} {}", known[a].manager, known[a].name, known[b].manager, known[b].name);
-            match (is_same, is_united) {
+            match (is_same, is_clustered) {
                 (true, true) => right += 1,
                 (true, false) => missed.push(pair()),
                 (false, true) => wrong.push(pair()),
@@ -58,27 +59,27 @@ fn no_union_is_wrong_and_few_are_missed() {
 }
 
 #[test]
-fn a_person_has_the_last_word() {
+fn a_user_has_the_last_word() {
     let known = |manager: &str, name: &str| {
         let mut found = labelled().into_iter().map(|(_, known)| known);
         found.find(|known| known.manager.0 == manager && *known.name == *name.as_bytes()).unwrap()
     };
     let (own, other) = (known("dpkg", "moor"), known("npm", "moor"));
     let pair = [own, other];
-    let of = |rules: Rules| unite(&pair, &rules).of.iter().flatten().count();
-    let list = |words: [&str; 2]| vec![words.map(Text::from).to_vec()];
+    let of = |rules: Rules| cluster(&pair, &rules).of.iter().flatten().count();
+    let list = |words: [&str; 2]| vec![words.map(ByteString::from).to_vec()];
     assert_eq!(of(Rules::default()), 0);
     assert_eq!(of(Rules { same: list(["dpkg:moor", "npm:moor"]), ..Rules::default() }), 2);
     let both = [known("dpkg", "tidegauge"), known("pipx", "tidegauge")];
     let apart = Rules { different: list(["dpkg:tidegauge", "pipx:tidegauge"]), ..Rules::default() };
-    assert_eq!(unite(&both, &Rules::default()).of.iter().flatten().count(), 2);
-    assert_eq!(unite(&both, &apart).of.iter().flatten().count(), 0);
+    assert_eq!(cluster(&both, &Rules::default()).of.iter().flatten().count(), 2);
+    assert_eq!(cluster(&both, &apart).of.iter().flatten().count(), 0);
 }
 
 #[test]
 fn two_packages_of_one_installation_are_never_one_title() {
     let all: Vec<Known> = labelled().into_iter().map(|(_, known)| known).collect();
-    let titles = unite(&all, &Rules::default());
+    let titles = cluster(&all, &Rules::default());
     for title in 0..u32::try_from(titles.names.len()).unwrap() {
         let members = titles.members(title);
         for (at, one) in members.iter().enumerate() {

@@ -1,11 +1,11 @@
-//! The single-file bundle's part: `foghorn` at two versions in two folders, of which one may not be executed
+//! The single-file bundle's part: `foghorn` at two versions in two directories, of which one is not executable
 //! and the other has a launcher of maren's.
 
 use std::io::Cursor;
 
 use backhand::{FilesystemWriter, NodeHeader};
 
-use crate::DemoError;
+use crate::WriteError;
 use crate::binary::elf;
 use crate::machine::SET_UP;
 use crate::tree::Tree;
@@ -30,8 +30,8 @@ pub fn image(files: &[(&str, &str)]) -> Result<Vec<u8>, backhand::BackhandError>
     image.set_time(date);
     image.set_root_mode(0o755);
     for (path, content) in files {
-        if let Some((folder, _)) = path.rsplit_once('/') {
-            image.push_dir_all(folder, header)?;
+        if let Some((dir, _)) = path.rsplit_once('/') {
+            image.push_dir_all(dir, header)?;
         }
         image.push_file(Cursor::new(content.as_bytes().to_vec()), path, header)?;
     }
@@ -48,7 +48,7 @@ fn payload(version: &str) -> Result<Vec<u8>, backhand::BackhandError> {
 }
 
 /// Writes both, and the launcher.
-pub fn write(tree: &Tree) -> Result<(), DemoError> {
+pub fn write(tree: &Tree) -> Result<(), WriteError> {
     const UPDATE: &str = "zsync|https://foghorn.example/Foghorn-latest-x86_64.AppImage.zsync";
     let kept = "/home/maren/Applications/Foghorn-1.4.0-x86_64.AppImage";
     let stray = "/home/maren/Downloads/Foghorn-1.5.0-x86_64.AppImage";

@@ -1,6 +1,6 @@
 //! The cast: what the distribution installed, and what came by other hands. Each teaches one thing.
 
-use crate::DemoError;
+use crate::WriteError;
 use crate::binary;
 use crate::deb::{Content, Deb};
 use crate::machine::SET_UP;
@@ -56,8 +56,8 @@ fn base() -> Vec<Deb> {
     let mut dash = Deb::new("dash", "0.5.12-6", "the shell that runs scripts", SET_UP)
         .with("/bin/dash", program("dash", "0.5.12-6"))
         .with("/bin/sh", Content::Link("dash".to_owned()));
-    let mut bash = Deb::new("bash", "5.2.15-2", "the shell that people use", SET_UP)
-        .with("/bin/bash", program("bash", "5.2.15-2"));
+    let mut bash =
+        Deb::new("bash", "5.2.15-2", "the shell that users use", SET_UP).with("/bin/bash", program("bash", "5.2.15-2"));
     let mut dpkg =
         Deb::new("dpkg", "1.21.22", "the package manager", SET_UP).with("/usr/bin/dpkg", program("dpkg", "1.21.22"));
     let mut utils = Deb::new("breakwater-utils", "9.1-1", "the small programs that scripts lean on", SET_UP)
@@ -72,13 +72,13 @@ fn base() -> Vec<Deb> {
     let snapd = Deb::new("snapd", "2.57.6-1", "runs snaps", SET_UP + 14 * DAY)
         .with("/usr/bin/snap", program("snapd", "2.57.6-1"))
         .with("/etc/profile.d/apps-bin-path.sh", Content::Settings(SNAP_PROFILE.to_vec()));
-    let zsh = simple("zsh", "5.9-4", "a shell for people who type much", SET_UP + 15 * DAY);
+    let zsh = simple("zsh", "5.9-4", "a shell for users who type much", SET_UP + 15 * DAY);
     let node = Deb::new("nodejs", "18.19.0-1", "runs programs that are written in JavaScript", SET_UP + 35 * DAY)
         .with("/usr/bin/node", program("nodejs", "18.19.0-1"));
     vec![zsh, dash, bash, dpkg, utils, apt, flatpak, snapd, node]
 }
 
-const FLATPAK_PROFILE: &[u8] = b"# Puts the folders of exported launchers first.
+const FLATPAK_PROFILE: &[u8] = b"# Puts the directories of exported launchers first.
 own=\"${XDG_DATA_HOME:-$HOME/.local/share}/flatpak/exports/share\"
 case \":$XDG_DATA_DIRS:\" in
     *:\"$own\":*) ;;
@@ -106,9 +106,9 @@ fn tide() -> Vec<Deb> {
     let gauge = simple("tidegauge", "3.1.4-2", "reads the tide gauge at the quay", SET_UP + DAY)
         .with("/etc/tidegauge.conf", settings);
     let library = |arch: &'static str| {
-        let folder = if arch == "amd64" { "x86_64-linux-gnu" } else { "i386-linux-gnu" };
+        let dir = if arch == "amd64" { "x86_64-linux-gnu" } else { "i386-linux-gnu" };
         let mut deb = Deb::new("libtide2", "3.1.4-2", "works out heights of the tide", SET_UP + DAY)
-            .with(&format!("/lib/{folder}/libtide.so.2"), Content::Data(binary::silent(arch)))
+            .with(&format!("/lib/{dir}/libtide.so.2"), Content::Data(binary::silent(arch)))
             .with("/usr/share/doc/libtide2/copyright", data("libtide2 is invented.\n"));
         deb.arch = arch;
         deb.same = true;
@@ -124,7 +124,7 @@ fn tide() -> Vec<Deb> {
 
 /// Two viewers for one name, chosen by the alternatives system.
 fn charts() -> Vec<Deb> {
-    // Held back by a person.
+    // Held back by a user.
     let mut seaglass = simple("seaglass", "2.4-1", "looks at sea charts", SET_UP + 4 * DAY);
     seaglass.status = "hold ok installed";
     vec![seaglass, simple("paperchart", "1.0.7-3", "looks at sea charts, slowly", SET_UP + 4 * DAY)]
@@ -167,7 +167,7 @@ chart-view.1
 ";
 
 /// What no package brings.
-pub fn by_hand(tree: &Tree) -> Result<(), DemoError> {
+pub fn by_hand(tree: &Tree) -> Result<(), WriteError> {
     alternatives(tree)?;
     launchers(tree)?;
     built_from_source(tree)?;
@@ -180,7 +180,7 @@ pub fn by_hand(tree: &Tree) -> Result<(), DemoError> {
     tree.link("usr/local/bin/surge", "/opt/surge-1.4.2/bin/surge")
 }
 
-pub fn alternatives(tree: &Tree) -> Result<(), DemoError> {
+pub fn alternatives(tree: &Tree) -> Result<(), WriteError> {
     let date = SET_UP + 4 * DAY;
     tree.file("var/lib/dpkg/alternatives/chart-view", CHART_VIEW.as_bytes(), 0o644, date)?;
     for (link, target) in [
@@ -196,12 +196,12 @@ pub fn alternatives(tree: &Tree) -> Result<(), DemoError> {
 
 /// What maren keeps in her own menu: a launcher that masks the distribution's and starts another copy of
 /// barolog, and one of a program that she has removed.
-fn launchers(tree: &Tree) -> Result<(), DemoError> {
-    let folder = "home/maren/.local/share/applications";
+fn launchers(tree: &Tree) -> Result<(), WriteError> {
+    let dir = "home/maren/.local/share/applications";
     let masking = "[Desktop Entry]\nType=Application\nName=Chart Desk\nExec=env LANG=C chartdesk --big %U\n";
     let gone = "[Desktop Entry]\nType=Application\nName=Pilot Book\nExec=pilotbook\n";
-    tree.file(&format!("{folder}/chartdesk.desktop"), masking.as_bytes(), 0o644, SET_UP + 21 * DAY)?;
-    tree.file(&format!("{folder}/pilotbook.desktop"), gone.as_bytes(), 0o644, SET_UP + 3 * DAY)?;
+    tree.file(&format!("{dir}/chartdesk.desktop"), masking.as_bytes(), 0o644, SET_UP + 21 * DAY)?;
+    tree.file(&format!("{dir}/pilotbook.desktop"), gone.as_bytes(), 0o644, SET_UP + 3 * DAY)?;
     // And what else is left of it: a link of her own, and what it wrote into her home.
     let pages = b"north mole\tdries at low water\n";
     tree.file("home/maren/.local/share/pilotbook/pages.tsv", pages, 0o644, SET_UP + 3 * DAY)?;
@@ -209,7 +209,7 @@ fn launchers(tree: &Tree) -> Result<(), DemoError> {
 }
 
 /// `make install`, 2026-02-11 at 09:14: newer than the distribution's, whose manual page stays.
-fn built_from_source(tree: &Tree) -> Result<(), DemoError> {
+fn built_from_source(tree: &Tree) -> Result<(), WriteError> {
     const DATE: i64 = 1_770_801_240;
     let pc = "prefix=/usr/local\nrelease=2.1.0\n\nName: barolog\nDescription: keeps the barometer's log\nVersion: ${release}\n";
     tree.file("usr/local/bin/barolog", &binary::silent("barolog"), 0o755, DATE)?;

@@ -5,7 +5,7 @@ use std::fmt::Write as _;
 
 use md5::Digest as _;
 
-use crate::DemoError;
+use crate::WriteError;
 use crate::machine::SET_UP;
 use crate::tree::Tree;
 
@@ -27,7 +27,7 @@ pub enum Content {
 
 /// One path of a package. Where it lies in the end can differ from where the package lists it.
 #[derive(Debug, Clone)]
-pub struct Item {
+pub struct DebFile {
     /// The path as listed.
     pub path: String,
     /// The path on disk.
@@ -60,7 +60,7 @@ pub struct Deb {
     /// When it was installed: seconds since 1970.
     pub date: i64,
     /// Its files.
-    pub items: Vec<Item>,
+    pub files: Vec<DebFile>,
 }
 
 impl Deb {
@@ -77,7 +77,7 @@ impl Deb {
             depends: "",
             about,
             date,
-            items: Vec::new(),
+            files: Vec::new(),
         }
     }
 
@@ -90,7 +90,7 @@ impl Deb {
     /// The package with one more path, which lies somewhere else on disk.
     #[must_use]
     pub fn with_at(mut self, path: &str, at: &str, content: Content) -> Self {
-        self.items.push(Item { path: path.to_owned(), at: at.to_owned(), content });
+        self.files.push(DebFile { path: path.to_owned(), at: at.to_owned(), content });
         self
     }
 
@@ -116,18 +116,18 @@ impl Deb {
             return None;
         }
         let name = format!("{}-{number:04}", self.name);
-        let items = self.items.iter().map(|item| {
+        let items = self.files.iter().map(|item| {
             let path = format!("{}-{number:04}", item.path);
-            Item { path: path.clone(), at: path, content: item.content.clone() }
+            DebFile { path: path.clone(), at: path, content: item.content.clone() }
         });
-        Some(Deb { name, items: items.collect(), ..self.clone() })
+        Some(Deb { name, files: items.collect(), ..self.clone() })
     }
 
     /// Adds files of data.
     pub fn add_data(&mut self, count: u32) {
         for number in 0..count {
             let path = format!("/usr/share/{}/soundings/{:03}/{number:06}.dat", self.name, number / 500);
-            self.items.push(Item { path: path.clone(), at: path, content: Content::Data(b"0\n".to_vec()) });
+            self.files.push(DebFile { path: path.clone(), at: path, content: Content::Data(b"0\n".to_vec()) });
         }
     }
 
@@ -140,11 +140,11 @@ impl Deb {
         if self.same { format!("{}:{}", self.name, self.arch) } else { self.name.clone() }
     }
 
-    fn listed(&self) -> impl Iterator<Item = &Item> {
-        self.items.iter().filter(|item| !self.is_removed() || matches!(item.content, Content::Settings(_)))
+    fn listed(&self) -> impl Iterator<Item = &DebFile> {
+        self.files.iter().filter(|item| !self.is_removed() || matches!(item.content, Content::Settings(_)))
     }
 
-    /// Folders first seen before what is in them, as an archive has them.
+    /// Directories first seen before what is in them, as an archive has them.
     fn list(&self) -> Vec<&str> {
         let mut seen = BTreeSet::new();
         let mut list = vec!["/."];
@@ -161,7 +161,7 @@ impl Deb {
 
     /// What a repository says of it, at this version.
     fn offered(&self, version: &str) -> String {
-        let size: usize = self.items.iter().map(|item| item.bytes().len().div_ceil(1024)).sum();
+        let size: usize = self.files.iter().map(|item| item.bytes().len().div_ceil(1024)).sum();
         let mut text = String::new();
         let _ = writeln!(text, "Package: {}\nVersion: {version}\nInstalled-Size: {size}", self.name);
         let _ = writeln!(
@@ -182,7 +182,7 @@ impl Deb {
 
     fn stanza(&self) -> String {
         let mut text = String::new();
-        let size: usize = self.items.iter().map(|item| item.bytes().len().div_ceil(1024)).sum();
+        let size: usize = self.files.iter().map(|item| item.bytes().len().div_ceil(1024)).sum();
         let _ = writeln!(text, "Package: {}\nStatus: {}\nPriority: optional\nSection: misc", self.name, self.status);
         if self.essential {
             text.push_str("Essential: yes\n");
@@ -197,8 +197,8 @@ impl Deb {
         if !self.depends.is_empty() {
             let _ = writeln!(text, "Depends: {}", self.depends);
         }
-        let settings: Vec<&Item> =
-            self.items.iter().filter(|item| matches!(item.content, Content::Settings(_))).collect();
+        let settings: Vec<&DebFile> =
+            self.files.iter().filter(|item| matches!(item.content, Content::Settings(_))).collect();
         if !settings.is_empty() {
             text.push_str("Conffiles:\n");
             for item in settings {
@@ -210,7 +210,7 @@ impl Deb {
     }
 }
 
-impl Item {
+impl DebFile {
     fn bytes(&self) -> &[u8] {
         match &self.content {
             Content::Program(bytes) | Content::Data(bytes) | Content::Settings(bytes) => bytes,
@@ -218,7 +218,7 @@ impl Item {
         }
     }
 
-    fn write(&self, tree: &Tree, date: i64) -> Result<(), DemoError> {
+    fn write(&self, tree: &Tree, date: i64) -> Result<(), WriteError> {
         match &self.content {
             Content::Program(bytes) => tree.file(&self.at, bytes, 0o755, date),
             Content::Data(bytes) | Content::Settings(bytes) => tree.file(&self.at, bytes, 0o644, date),
@@ -228,7 +228,7 @@ impl Item {
 }
 
 /// Writes the record and, where wanted, the files; the result is the number of claims.
-pub fn write(tree: &Tree, packages: &[Deb], all_files: bool) -> Result<usize, DemoError> {
+pub fn write(tree: &Tree, packages: &[Deb], all_files: bool) -> Result<usize, WriteError> {
     let mut order: Vec<&Deb> = packages.iter().collect();
     order.sort_by(|a, b| (&a.name, a.arch).cmp(&(&b.name, b.arch)));
     let mut claims = 0;
@@ -262,8 +262,8 @@ pub fn write(tree: &Tree, packages: &[Deb], all_files: bool) -> Result<usize, De
     ] {
         tree.file(&format!("{ADMIN}/{name}"), content.as_bytes(), 0o644, newest)?;
     }
-    tree.folder(&format!("{ADMIN}/updates"))?;
-    tree.folder(&format!("{ADMIN}/triggers"))?;
+    tree.dir(&format!("{ADMIN}/updates"))?;
+    tree.dir(&format!("{ADMIN}/triggers"))?;
     let mut marks = String::new();
     for deb in order.iter().filter(|deb| deb.automatic) {
         let arch = if deb.arch == "all" { NATIVE } else { deb.arch };
@@ -285,7 +285,7 @@ const NEWER: [(&str, &str, &str); 5] = [
 const NOT_OFFERED: [&str; 2] = ["ferryboard", "harbour-lamps"];
 
 /// The repositories, and what they had when they were last asked.
-pub fn write_catalogues(tree: &Tree, packages: &[Deb], date: i64) -> Result<(), DemoError> {
+pub fn write_catalogues(tree: &Tree, packages: &[Deb], date: i64) -> Result<(), WriteError> {
     let sources = "# The distribution's own.\nTypes: deb\nURIs: https://packages.breakwater.example/breakwater\nSuites: mole mole-updates\nComponents: main\nSigned-By: /usr/share/keyrings/breakwater.gpg\n";
     tree.file("etc/apt/sources.list.d/breakwater.sources", sources.as_bytes(), 0o644, SET_UP)?;
     let quay = "deb [signed-by=/usr/share/keyrings/quay.gpg] https://apt.quay.example stable main\n";
@@ -311,14 +311,14 @@ pub fn write_catalogues(tree: &Tree, packages: &[Deb], date: i64) -> Result<(), 
         tree.file(&format!("var/lib/apt/lists/{stem}_Release"), release.as_bytes(), 0o644, date)?;
         tree.file(&format!("var/lib/apt/lists/{stem}_main_binary-amd64_Packages"), content.as_bytes(), 0o644, date)?;
     }
-    tree.folder("var/lib/apt/lists/partial")?;
+    tree.dir("var/lib/apt/lists/partial")?;
     tree.date("var/lib/apt/lists/partial", date)?;
     tree.date("var/lib/apt/lists", date)
 }
 
 fn md5sums(deb: &Deb) -> String {
     let mut sums = String::new();
-    for item in &deb.items {
+    for item in &deb.files {
         if let Content::Program(bytes) | Content::Data(bytes) = &item.content {
             let _ = writeln!(sums, "{}  {}", md5(bytes), item.path.trim_start_matches('/'));
         }

@@ -3,7 +3,7 @@
 
 use sha2::Digest as _;
 
-use crate::DemoError;
+use crate::WriteError;
 use crate::machine::SET_UP;
 use crate::tree::Tree;
 
@@ -44,10 +44,10 @@ sdk=org.harbour.Platform/x86_64/24
 ";
 
 /// Writes the installation.
-pub fn write(tree: &Tree) -> Result<(), DemoError> {
+pub fn write(tree: &Tree) -> Result<(), WriteError> {
     tree.file(&format!("{BASE}/repo/config"), CONFIG.as_bytes(), 0o644, SET_UP + 14 * DAY)?;
-    for folder in ["repo/objects", "repo/refs/heads", "repo/refs/remotes", "repo/tmp", "repo/state"] {
-        tree.folder(&format!("{BASE}/{folder}"))?;
+    for dir in ["repo/objects", "repo/refs/heads", "repo/refs/remotes", "repo/tmp", "repo/state"] {
+        tree.dir(&format!("{BASE}/{dir}"))?;
     }
     // The remote's catalogue was last fetched long before the app was.
     let catalogue = format!(
@@ -96,14 +96,14 @@ fn deployment(
     size: u64,
     more: &[(&str, &str)],
     date: i64,
-) -> Result<(), DemoError> {
+) -> Result<(), WriteError> {
     tree.file(&format!("{place}/{commit}/metadata"), metadata.as_bytes(), 0o644, 0)?;
-    tree.folder(&format!("{place}/{commit}/files"))?;
+    tree.dir(&format!("{place}/{commit}/files"))?;
     tree.file(&format!("{place}/{commit}/deploy"), &deploy("quay", commit, size, more), 0o644, date)?;
     tree.dated_link(&format!("{place}/active"), commit, date)
 }
 
-fn exports(tree: &Tree, app: &str, app_commit: &str) -> Result<(), DemoError> {
+fn exports(tree: &Tree, app: &str, app_commit: &str) -> Result<(), WriteError> {
     let entry = format!(
         "[Desktop Entry]\nType=Application\nName=Chart Desk\nExec=/usr/bin/flatpak run --branch=stable --arch=x86_64 --command=chartdesk {APP} %U\nX-Flatpak={APP}\n"
     );
@@ -118,7 +118,7 @@ fn exports(tree: &Tree, app: &str, app_commit: &str) -> Result<(), DemoError> {
 
 /// Writes a commit into the repository, and gives its name: the digest of what it holds. A GVariant of type
 /// `(a{sv}aya(say)sstayay)`: nothing but a subject, a date, and the digests of a tree that is not there.
-fn commit(tree: &Tree, subject: &str, date: i64) -> Result<String, DemoError> {
+fn commit(tree: &Tree, subject: &str, date: i64) -> Result<String, WriteError> {
     let mut bytes = [subject.as_bytes(), b"\0"].concat();
     let subject_end = bytes.len();
     bytes.push(0);

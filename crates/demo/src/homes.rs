@@ -1,7 +1,7 @@
 //! What other managers keep in maren's home: a crate, a global package of npm's in a prefix of its own, a
 //! toolchain at three versions; and the prefix manager with a home of its own.
 
-use crate::DemoError;
+use crate::WriteError;
 use crate::binary;
 use crate::machine::SET_UP;
 use crate::tree::Tree;
@@ -11,7 +11,7 @@ const MAREN: &str = "/home/maren";
 const BREW: &str = "/home/linuxbrew/.linuxbrew";
 
 /// Writes all of it.
-pub fn write(tree: &Tree) -> Result<(), DemoError> {
+pub fn write(tree: &Tree) -> Result<(), WriteError> {
     shoal(tree)?;
     buoytrack(tree)?;
     almanac(tree)?;
@@ -19,13 +19,13 @@ pub fn write(tree: &Tree) -> Result<(), DemoError> {
 }
 
 /// What is in order: a toolchain at three versions, and a global package whose interpreter is there.
-pub fn write_healthy(tree: &Tree) -> Result<(), DemoError> {
+pub fn write_healthy(tree: &Tree) -> Result<(), WriteError> {
     buoytrack(tree)?;
     almanac(tree)
 }
 
-/// A crate in maren's home, and an older build of it that all people share.
-fn shoal(tree: &Tree) -> Result<(), DemoError> {
+/// A crate in maren's home, and an older build of it that all users share.
+fn shoal(tree: &Tree) -> Result<(), WriteError> {
     let date = SET_UP + 40 * DAY;
     tree.file(&format!("{MAREN}/.cargo/bin/shoal"), &binary::of_crates("shoal", "0.9.0"), 0o755, date)?;
     let key = "shoal 0.9.0 (registry+https://crates.quay.example/index)";
@@ -38,7 +38,7 @@ fn shoal(tree: &Tree) -> Result<(), DemoError> {
     tree.file("usr/local/bin/shoal", &binary::of_crates("shoal", "0.7.2"), 0o755, SET_UP + 12 * DAY)
 }
 
-fn buoytrack(tree: &Tree) -> Result<(), DemoError> {
+fn buoytrack(tree: &Tree) -> Result<(), WriteError> {
     let date = SET_UP + 36 * DAY;
     tree.file(&format!("{MAREN}/.npmrc"), b"prefix=${HOME}/.npm-global\n", 0o644, date - DAY)?;
     let prefix = format!("{MAREN}/.npm-global");
@@ -52,7 +52,7 @@ fn buoytrack(tree: &Tree) -> Result<(), DemoError> {
 }
 
 /// Three versions side by side, on purpose.
-fn almanac(tree: &Tree) -> Result<(), DemoError> {
+fn almanac(tree: &Tree) -> Result<(), WriteError> {
     let candidates = format!("{MAREN}/.sdkman/candidates/almanac");
     for (version, days) in [("3.9.2", 15), ("4.0.1", 22), ("4.1.0", 38)] {
         let program = binary::silent("almanac");
@@ -73,7 +73,7 @@ struct Keg<'a> {
 }
 
 impl Keg<'_> {
-    fn write(&self, tree: &Tree) -> Result<(), DemoError> {
+    fn write(&self, tree: &Tree) -> Result<(), WriteError> {
         let Keg { name, version, on_request, date } = self;
         let stable = version.split('_').next().unwrap_or(version);
         let receipt = format!(
@@ -85,7 +85,7 @@ impl Keg<'_> {
 }
 
 /// The prefix manager's gauge: the keg in use, the one before it, and a library that came along.
-fn tidegauge(tree: &Tree) -> Result<(), DemoError> {
+fn tidegauge(tree: &Tree) -> Result<(), WriteError> {
     let (old, new) = (SET_UP + 18 * DAY, SET_UP + 37 * DAY);
     for (version, date) in [("3.1.9", old), ("3.2.0_1", new)] {
         let program = binary::packaged("tidegauge", version);

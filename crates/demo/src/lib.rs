@@ -1,6 +1,6 @@
 //! The demo workstation: `lantern`, in the harbour office of a small island port.
 //!
-//! [`write()`] lays its tree into an empty folder, in the managers' real formats. All software, people
+//! [`write()`] lays its tree into an empty directory, in the managers' real formats. All software, users
 //! and versions on it are invented; only interpreters and the managers themselves keep their names.
 //! The same machine can be had larger ([`Scale`]), for measurements.
 
@@ -19,9 +19,9 @@ mod tree;
 
 use std::path::Path;
 
-pub use deb::{Content, Deb, Item};
+pub use deb::{Content, Deb, DebFile};
 pub use rpm::HeaderBuilder;
-pub use tree::DemoError;
+pub use tree::WriteError;
 
 use tree::Tree;
 
@@ -59,12 +59,12 @@ pub struct Written {
     pub claims: usize,
 }
 
-/// Lays the workstation's tree into `folder`, which is made if it is not there.
+/// Lays the workstation's tree into `dir`, which is made if it is not there.
 ///
 /// # Errors
-/// When the folder is not empty, or cannot be written.
-pub fn write(folder: &Path, scale: Scale) -> Result<Written, DemoError> {
-    let tree = Tree::begin(folder)?;
+/// When the directory is not empty, or cannot be written.
+pub fn write(dir: &Path, scale: Scale) -> Result<Written, WriteError> {
+    let tree = Tree::begin(dir)?;
     machine::write(&tree)?;
     let mut packages = cast::packages();
     let more: Vec<Deb> =
@@ -85,13 +85,13 @@ pub fn write(folder: &Path, scale: Scale) -> Result<Written, DemoError> {
     Ok(Written { packages: packages.len(), claims })
 }
 
-/// Lays the same workstation into `folder` as it was when nothing was wrong with it: the distribution's packages with
-/// an alternative and a diversion, a toolchain that is kept at three versions, a global package of a language's manager.
+/// Lays the same workstation into `dir` as it was when nothing was wrong with it: the distribution's packages with an
+/// alternative and a diversion, a toolchain that is kept at three versions, a global package of a language's manager.
 ///
 /// # Errors
 /// As [`write()`].
-pub fn write_healthy(folder: &Path) -> Result<(), DemoError> {
-    let tree = Tree::begin(folder)?;
+pub fn write_healthy(dir: &Path) -> Result<(), WriteError> {
+    let tree = Tree::begin(dir)?;
     machine::write_healthy(&tree)?;
     let packages = cast::healthy_packages();
     deb::write(&tree, &packages, true)?;
@@ -100,35 +100,35 @@ pub fn write_healthy(folder: &Path) -> Result<(), DemoError> {
     homes::write_healthy(&tree)
 }
 
-/// Lays a machine with nothing but a Nix store into `folder`: a database of so many paths, of which a
+/// Lays a machine with nothing but a Nix store into `dir`: a database of so many paths, of which a
 /// profile of maren's has so many. The store paths themselves are not written. For measurements.
 ///
 /// # Errors
 /// As [`write()`].
-pub fn write_large_store(folder: &Path, paths: u32, elements: u32) -> Result<(), DemoError> {
-    let tree = Tree::begin(folder)?;
+pub fn write_large_store(dir: &Path, paths: u32, elements: u32) -> Result<(), WriteError> {
+    let tree = Tree::begin(dir)?;
     machine::write(&tree)?;
     nix::write_large(&tree, paths, elements)
 }
 
-/// Lays a machine into `folder` on which maren has so many Python environments, each with so many
+/// Lays a machine into `dir` on which maren has so many Python environments, each with so many
 /// distributions. For measurements.
 ///
 /// # Errors
 /// As [`write()`].
-pub fn write_many_environments(folder: &Path, environments: u32, distributions: u32) -> Result<(), DemoError> {
-    let tree = Tree::begin(folder)?;
+pub fn write_many_environments(dir: &Path, environments: u32, distributions: u32) -> Result<(), WriteError> {
+    let tree = Tree::begin(dir)?;
     machine::write(&tree)?;
     python::write_many(&tree, environments, distributions)
 }
 
-/// Lays a machine into `folder` with nothing but a database of rpm: so many packages with so many files
+/// Lays a machine into `dir` with nothing but a database of rpm: so many packages with so many files
 /// each. For measurements.
 ///
 /// # Errors
 /// As [`write()`].
-pub fn write_large_rpm(folder: &Path, packages: u32, files: u32) -> Result<(), DemoError> {
-    let tree = Tree::begin(folder)?;
+pub fn write_large_rpm(dir: &Path, packages: u32, files: u32) -> Result<(), WriteError> {
+    let tree = Tree::begin(dir)?;
     machine::write(&tree)?;
     rpm::write_large(&tree, packages, files)
 }

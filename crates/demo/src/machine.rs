@@ -1,6 +1,6 @@
-//! The machine itself: its name, its system, its people, and what a log-in starts with.
+//! The machine itself: its name, its system, its users, and what a login starts with.
 
-use crate::DemoError;
+use crate::WriteError;
 use crate::tree::Tree;
 
 /// The day on which the machine was set up: 2026-01-12, 08:00 UTC.
@@ -23,14 +23,14 @@ nobody:x:65534:65534:nobody:/nonexistent:/usr/sbin/nologin
 ";
 
 const LOGIN_DEFS: &str = "\
-# What a log-in starts with.
+# What a login starts with.
 ENV_SUPATH\tPATH=/usr/local/sbin:/usr/local/bin:/usr/sbin:/usr/bin:/sbin:/bin
 ENV_PATH\tPATH=/usr/local/bin:/usr/bin:/bin:/usr/games
 UID_MIN\t1000
 ";
 
 const PROFILE: &str = "\
-# Read by a log-in shell.
+# Read by a login shell.
 if [ -n \"$BASH_VERSION\" ] && [ -f \"$HOME/.bashrc\" ]; then
     . \"$HOME/.bashrc\"
 fi
@@ -42,7 +42,7 @@ fi
 ";
 
 const SYSTEM_PROFILE: &str = "\
-# Read by every log-in shell.
+# Read by every login shell.
 if [ \"$(id -u)\" -eq 0 ]; then
     PATH=\"/usr/local/sbin:/usr/local/bin:/usr/sbin:/usr/bin:/sbin:/bin\"
 else
@@ -98,19 +98,19 @@ PATH=\"/opt/harbour/bin:$PATH\"
 ";
 
 /// Writes what no package brings.
-pub fn write(tree: &Tree) -> Result<(), DemoError> {
+pub fn write(tree: &Tree) -> Result<(), WriteError> {
     write_healthy(tree)?;
     for (path, content) in [("root/.profile", ROOT_PROFILE), ("home/tobin/.zshrc", ZSHRC)] {
         tree.file(path, content.as_bytes(), 0o644, SET_UP)?;
     }
     // Somebody opened it so that both could put programs there.
-    tree.open_folder("opt/harbour/bin")
+    tree.open_dir("opt/harbour/bin")
 }
 
 /// The same of a machine with which nothing is wrong.
-pub fn write_healthy(tree: &Tree) -> Result<(), DemoError> {
-    for folder in ["usr/bin", "usr/sbin", "usr/lib", "usr/games", "tmp", "root", "home/maren", "home/tobin", "opt"] {
-        tree.folder(folder)?;
+pub fn write_healthy(tree: &Tree) -> Result<(), WriteError> {
+    for dir in ["usr/bin", "usr/sbin", "usr/lib", "usr/games", "tmp", "root", "home/maren", "home/tobin", "opt"] {
+        tree.dir(dir)?;
     }
     for (link, target) in [("bin", "usr/bin"), ("sbin", "usr/sbin"), ("lib", "usr/lib")] {
         tree.link(link, target)?;

@@ -1,11 +1,11 @@
 //! The store-based manager's part: a store, its database, and a profile of maren's with generations.
 //!
-//! `tidegauge` is there at another version than the distribution's; `semaphore` has a launcher in a folder
+//! `tidegauge` is there at another version than the distribution's; `semaphore` has a launcher in a directory
 //! that no session searches. The third generation was tried and rolled back.
 
 use rusqlite::{Connection, params};
 
-use crate::DemoError;
+use crate::WriteError;
 use crate::machine::SET_UP;
 use crate::tree::Tree;
 
@@ -92,7 +92,7 @@ impl Software {
         format!("/nix/store/{}-{}-{}", self.hash, self.name, self.version)
     }
 
-    fn write(&self, tree: &Tree) -> Result<(), DemoError> {
+    fn write(&self, tree: &Tree) -> Result<(), WriteError> {
         let path = self.path();
         if self.name.starts_with("lib") {
             return tree.file(
@@ -124,7 +124,7 @@ impl Software {
 }
 
 /// Writes the store, its database and the profile.
-pub fn write(tree: &Tree) -> Result<(), DemoError> {
+pub fn write(tree: &Tree) -> Result<(), WriteError> {
     for software in &SOFTWARE {
         software.write(tree)?;
     }
@@ -150,13 +150,13 @@ pub fn write(tree: &Tree) -> Result<(), DemoError> {
     tree.dated_link(&format!("{PROFILES}/profile"), &format!("profile-{}-link", CURRENT + 1), SET_UP + 35 * DAY)?;
     tree.link("home/maren/.nix-profile", &format!("{PROFILES}/profile"))?;
     tree.link("nix/var/nix/gcroots/profiles", "/nix/var/nix/profiles")?;
-    tree.folder("nix/var/nix/gcroots/auto")?;
+    tree.dir("nix/var/nix/gcroots/auto")?;
     tree.file("nix/var/nix/db/schema", b"10", 0o644, SET_UP)?;
     database(tree, &rows)
 }
 
-/// With one package, `bin` and `share` are links into it; with more, folders of links.
-fn environment_of(tree: &Tree, environment: &str, held: &[usize]) -> Result<(), DemoError> {
+/// With one package, `bin` and `share` are links into it; with more, directories of links.
+fn environment_of(tree: &Tree, environment: &str, held: &[usize]) -> Result<(), WriteError> {
     if let [only] = held {
         return tree.link(&format!("{environment}/bin"), &format!("{}/bin", SOFTWARE[*only].path()));
     }
@@ -170,7 +170,7 @@ fn environment_of(tree: &Tree, environment: &str, held: &[usize]) -> Result<(), 
     Ok(())
 }
 
-fn database(tree: &Tree, rows: &[(String, i64, Vec<String>)]) -> Result<(), DemoError> {
+fn database(tree: &Tree, rows: &[(String, i64, Vec<String>)]) -> Result<(), WriteError> {
     const FILE: &str = "nix/var/nix/db/db.sqlite";
     let trouble = |error: rusqlite::Error| tree.trouble(FILE, error);
     let mut connection = Connection::open(tree.place(FILE)).map_err(trouble)?;
@@ -196,7 +196,7 @@ fn database(tree: &Tree, rows: &[(String, i64, Vec<String>)]) -> Result<(), Demo
 }
 
 /// A database of many paths, each needing a few of those before it, and a profile of some.
-pub fn write_large(tree: &Tree, paths: u32, elements: u32) -> Result<(), DemoError> {
+pub fn write_large(tree: &Tree, paths: u32, elements: u32) -> Result<(), WriteError> {
     let name = |number: u32| format!("/nix/store/{:0>32}-sounding{number}-1.{}", format!("{number}"), number % 90);
     let mut rows: Vec<(String, i64, Vec<String>)> = (1..=paths)
         .map(|number| {

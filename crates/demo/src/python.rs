@@ -4,7 +4,7 @@
 use base64::Engine as _;
 use sha2::Digest as _;
 
-use crate::DemoError;
+use crate::WriteError;
 use crate::deb::{Content, Deb};
 use crate::machine::SET_UP;
 use crate::tree::Tree;
@@ -62,15 +62,15 @@ struct Wheel<'a> {
     installer: &'a str,
     requested: bool,
     date: i64,
-    /// Paths in the folder of modules, and their content.
+    /// Paths in the directory of modules, and their content.
     files: Vec<(String, String)>,
     /// A command, and the interpreter that it names.
     command: Option<(&'a str, String)>,
 }
 
 impl Wheel<'_> {
-    /// Writes it into a folder of modules, whose scripts lie three folders up, in `bin`.
-    fn write(&self, tree: &Tree, folder: &str) -> Result<(), DemoError> {
+    /// Writes it into a directory of modules, whose scripts lie three directories up, in `bin`.
+    fn write(&self, tree: &Tree, dir: &str) -> Result<(), WriteError> {
         let info = format!("{}-{}.dist-info", self.name, self.version);
         let needs = if self.needs.is_empty() { String::new() } else { format!("Requires-Dist: {}\n", self.needs) };
         let metadata = format!("Metadata-Version: 2.1\nName: {}\nVersion: {}\n{needs}", self.name, self.version);
@@ -99,14 +99,14 @@ impl Wheel<'_> {
             let digest = base64::engine::general_purpose::URL_SAFE_NO_PAD.encode(sha2::Sha256::digest(content));
             record += &format!("{path},sha256={digest},{}\n", content.len());
             let place = match path.strip_prefix("../../../") {
-                Some(below) => format!("{}/{below}", folder.rsplitn(4, '/').last().unwrap_or_default()),
-                None => format!("{folder}/{path}"),
+                Some(below) => format!("{}/{below}", dir.rsplitn(4, '/').last().unwrap_or_default()),
+                None => format!("{dir}/{path}"),
             };
             tree.file(&place, content.as_bytes(), *mode, self.date)?;
         }
         record += &format!("{info}/RECORD,,\n");
-        tree.file(&format!("{folder}/{info}/RECORD"), record.as_bytes(), 0o644, self.date)?;
-        tree.date(&format!("{folder}/{info}"), self.date)
+        tree.file(&format!("{dir}/{info}/RECORD"), record.as_bytes(), 0o644, self.date)?;
+        tree.date(&format!("{dir}/{info}"), self.date)
     }
 }
 
@@ -115,7 +115,7 @@ fn module(name: &str, text: &str) -> Vec<(String, String)> {
 }
 
 /// Everything that no distribution package brings.
-pub fn write(tree: &Tree) -> Result<(), DemoError> {
+pub fn write(tree: &Tree) -> Result<(), WriteError> {
     forced_over(tree)?;
     let mooring = Wheel {
         name: "mooring",
@@ -132,8 +132,8 @@ pub fn write(tree: &Tree) -> Result<(), DemoError> {
     tidegauge(tree)
 }
 
-/// As root, past the marker and into the distribution's own folder.
-fn forced_over(tree: &Tree) -> Result<(), DemoError> {
+/// As root, past the marker and into the distribution's own directory.
+fn forced_over(tree: &Tree) -> Result<(), WriteError> {
     let mut files = module("knots", "STRENGTH = 0.8\n");
     files.push(("knots/hitches.py".to_owned(), "CLOVE = 1\n".to_owned()));
     let knots = Wheel {
@@ -149,14 +149,14 @@ fn forced_over(tree: &Tree) -> Result<(), DemoError> {
     knots.write(tree, DIST)
 }
 
-fn environment(tree: &Tree, place: &str, settings: &str, date: i64) -> Result<(), DemoError> {
+fn environment(tree: &Tree, place: &str, settings: &str, date: i64) -> Result<(), WriteError> {
     tree.file(&format!("{place}/pyvenv.cfg"), settings.as_bytes(), 0o644, date)?;
     tree.link(&format!("{place}/bin/python"), "python3")?;
     tree.link(&format!("{place}/bin/python3"), "/usr/bin/python3")
 }
 
 /// So many environments in maren's home, with so many distributions each.
-pub fn write_many(tree: &Tree, environments: u32, distributions: u32) -> Result<(), DemoError> {
+pub fn write_many(tree: &Tree, environments: u32, distributions: u32) -> Result<(), WriteError> {
     let says = "Which rope, which ship, which berth, and for how long it will hold in which wind.\n";
     for environment in 0..environments {
         let place = format!("/home/maren/work/voyage-{environment:03}/venv");
@@ -181,7 +181,7 @@ pub fn write_many(tree: &Tree, environments: u32, distributions: u32) -> Result<
     Ok(())
 }
 
-fn swellplot(tree: &Tree) -> Result<(), DemoError> {
+fn swellplot(tree: &Tree) -> Result<(), WriteError> {
     let date = SET_UP + 34 * DAY;
     let settings =
         "home = /usr/bin\ninclude-system-site-packages = false\nversion = 3.11.2\nexecutable = /usr/bin/python3.11\n";
@@ -232,7 +232,7 @@ fn swellplot(tree: &Tree) -> Result<(), DemoError> {
 }
 
 /// The newest of the gauge's four copies.
-fn tidegauge(tree: &Tree) -> Result<(), DemoError> {
+fn tidegauge(tree: &Tree) -> Result<(), WriteError> {
     let date = SET_UP + 41 * DAY;
     let settings = "home = /usr/bin\nimplementation = CPython\nuv = 0.5.11\nversion_info = 3.11.2\ninclude-system-site-packages = false\n";
     environment(tree, UV, settings, date)?;

@@ -2,7 +2,7 @@
 
 use rusqlite::{Connection, params};
 
-use crate::DemoError;
+use crate::WriteError;
 use crate::machine::SET_UP;
 use crate::tree::Tree;
 
@@ -31,8 +31,8 @@ const INDEXES: [&str; 18] = [
 ];
 
 /// A database of so many packages with so many files each.
-pub fn write_large(tree: &Tree, packages: u32, files: u32) -> Result<(), DemoError> {
-    tree.folder("/var/lib/rpm")?;
+pub fn write_large(tree: &Tree, packages: u32, files: u32) -> Result<(), WriteError> {
+    tree.dir("/var/lib/rpm")?;
     tree.file("/usr/bin/rope-0001-000", b"#!/bin/sh\n", 0o755, SET_UP)?;
     let trouble = |error: rusqlite::Error| tree.trouble(FILE, error);
     let mut connection = Connection::open(tree.place(FILE)).map_err(trouble)?;
@@ -51,7 +51,7 @@ pub fn write_large(tree: &Tree, packages: u32, files: u32) -> Result<(), DemoErr
     for number in 1..=packages {
         let name = format!("rope-{number:04}");
         let names: Vec<String> = (0..files).map(|file| format!("{name}-{file:03}")).collect();
-        let folders = ["/usr/bin/".to_owned(), format!("/usr/share/{name}/")];
+        let dirs = ["/usr/bin/".to_owned(), format!("/usr/share/{name}/")];
         let digest = "9c".repeat(32);
         let blob = HeaderBuilder::default()
             .text(1000, &name)
@@ -64,7 +64,7 @@ pub fn write_large(tree: &Tree, packages: u32, files: u32) -> Result<(), DemoErr
             .bytes(1029, &vec![0; files as usize])
             .texts(1035, names.iter().map(|_| digest.as_str()))
             .texts(1117, names.iter().map(String::as_str))
-            .texts(1118, folders.iter().map(String::as_str))
+            .texts(1118, dirs.iter().map(String::as_str))
             .numbers(1116, (0..files).map(|file| u32::from(file > 0)))
             .build();
         let insert = |sql: &str, row: &[&dyn rusqlite::ToSql]| transaction.prepare_cached(sql)?.execute(row);

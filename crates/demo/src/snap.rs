@@ -1,6 +1,6 @@
 //! The other sandboxed format's part: `chartdesk` a third time, with an older revision kept, and its base.
 
-use crate::DemoError;
+use crate::WriteError;
 use crate::bundle::image;
 use crate::machine::SET_UP;
 use crate::tree::Tree;
@@ -22,7 +22,7 @@ const STATE: &str = r#"{"data": {"snaps": {
 "#;
 
 /// Writes the state, the images, and what is exported.
-pub fn write(tree: &Tree) -> Result<(), DemoError> {
+pub fn write(tree: &Tree) -> Result<(), WriteError> {
     tree.file(&format!("{SNAPD}/state.json"), STATE.as_bytes(), 0o600, DATE)?;
     for (name, revision, version) in
         [("chartdesk", "41", "2.9.0"), ("chartdesk", "44", "3.0.2"), ("harbour-base", "7", "2026.1")]
@@ -37,7 +37,7 @@ pub fn write(tree: &Tree) -> Result<(), DemoError> {
         let image = image(&[("meta/snap.yaml", &about)]).map_err(|error| tree.trouble(&path, error))?;
         tree.file(&path, &image, 0o600, DATE)?;
         // Nothing is mounted on a disk that is at rest.
-        tree.folder(&format!("/snap/{name}/{revision}"))?;
+        tree.dir(&format!("/snap/{name}/{revision}"))?;
     }
     tree.dated_link("/snap/chartdesk/current", "44", DATE)?;
     tree.dated_link("/snap/harbour-base/current", "7", DATE)?;

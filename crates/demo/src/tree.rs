@@ -1,4 +1,4 @@
-//! Writing a tree below one folder, with fixed dates.
+//! Writing a tree below one directory, with fixed dates.
 
 #![expect(clippy::disallowed_methods, reason = "the demo's files are written here and nowhere else")]
 
@@ -11,9 +11,9 @@ use rustix::fs::{AtFlags, CWD, Timespec, Timestamps};
 
 /// Why the demo could not be written.
 #[derive(Debug, thiserror::Error)]
-pub enum DemoError {
-    /// There is something in the folder already.
-    #[error("{} is not empty; the demo is written into an empty or new folder only", .0.display())]
+pub enum WriteError {
+    /// There is something in the directory already.
+    #[error("{} is not empty; the demo is written into an empty or new directory only", .0.display())]
     NotEmpty(PathBuf),
     /// The system refused.
     #[error("cannot write {}: {cause}", .file.display())]
@@ -32,12 +32,12 @@ pub struct Tree {
 }
 
 impl Tree {
-    /// Begins in an empty or new folder.
-    pub fn begin(top: &Path) -> Result<Self, DemoError> {
-        let failed = |cause| DemoError::Failed { file: top.to_owned(), cause };
+    /// Begins in an empty or new directory.
+    pub fn begin(top: &Path) -> Result<Self, WriteError> {
+        let failed = |cause| WriteError::Failed { file: top.to_owned(), cause };
         fs::create_dir_all(top).map_err(failed)?;
         if fs::read_dir(top).map_err(failed)?.next().is_some() {
-            return Err(DemoError::NotEmpty(top.to_owned()));
+            return Err(WriteError::NotEmpty(top.to_owned()));
         }
         Ok(Tree { top: top.to_owned() })
     }
@@ -46,26 +46,26 @@ impl Tree {
         self.top.join(path.trim_start_matches('/'))
     }
 
-    fn failed(&self, path: &str) -> impl Fn(io::Error) -> DemoError {
+    fn failed(&self, path: &str) -> impl Fn(io::Error) -> WriteError {
         let file = self.at(path);
-        move |cause| DemoError::Failed { file: file.clone(), cause }
+        move |cause| WriteError::Failed { file: file.clone(), cause }
     }
 
-    /// A folder, and all above it.
-    pub fn folder(&self, path: &str) -> Result<(), DemoError> {
+    /// A directory, and all above it.
+    pub fn dir(&self, path: &str) -> Result<(), WriteError> {
         fs::create_dir_all(self.at(path)).map_err(self.failed(path))
     }
 
-    /// A folder that everybody may write to.
-    pub fn open_folder(&self, path: &str) -> Result<(), DemoError> {
+    /// A directory that every user can write to.
+    pub fn open_dir(&self, path: &str) -> Result<(), WriteError> {
         use std::os::unix::fs::PermissionsExt as _;
-        self.folder(path)?;
+        self.dir(path)?;
         fs::set_permissions(self.at(path), fs::Permissions::from_mode(0o777)).map_err(self.failed(path))
     }
 
     /// A file with its permissions and date (seconds since 1970).
-    pub fn file(&self, path: &str, content: &[u8], mode: u32, date: i64) -> Result<(), DemoError> {
-        self.folder(Path::new(path).parent().and_then(Path::to_str).unwrap_or("/"))?;
+    pub fn file(&self, path: &str, content: &[u8], mode: u32, date: i64) -> Result<(), WriteError> {
+        self.dir(Path::new(path).parent().and_then(Path::to_str).unwrap_or("/"))?;
         let file = self.at(path);
         fs::write(&file, content).map_err(self.failed(path))?;
         fs::set_permissions(&file, fs::Permissions::from_mode(mode)).map_err(self.failed(path))?;
@@ -74,8 +74,8 @@ impl Tree {
         rustix::fs::utimensat(CWD, &file, &times, AtFlags::empty()).map_err(|errno| self.failed(path)(errno.into()))
     }
 
-    /// Gives a folder a date (seconds since 1970), once everything in it is written.
-    pub fn date(&self, path: &str, date: i64) -> Result<(), DemoError> {
+    /// Gives a directory a date (seconds since 1970), once everything in it is written.
+    pub fn date(&self, path: &str, date: i64) -> Result<(), WriteError> {
         let time = Timespec { tv_sec: date, tv_nsec: 0 };
         let times = Timestamps { last_access: time, last_modification: time };
         rustix::fs::utimensat(CWD, self.at(path), &times, AtFlags::empty())
@@ -88,12 +88,12 @@ impl Tree {
     }
 
     /// What went wrong at a path, in somebody else's words.
-    pub fn trouble(&self, path: &str, cause: impl std::fmt::Display) -> DemoError {
-        DemoError::Failed { file: self.at(path), cause: io::Error::other(cause.to_string()) }
+    pub fn trouble(&self, path: &str, cause: impl std::fmt::Display) -> WriteError {
+        WriteError::Failed { file: self.at(path), cause: io::Error::other(cause.to_string()) }
     }
 
     /// A symbolic link with a date of its own (seconds since 1970).
-    pub fn dated_link(&self, path: &str, target: &str, date: i64) -> Result<(), DemoError> {
+    pub fn dated_link(&self, path: &str, target: &str, date: i64) -> Result<(), WriteError> {
         self.link(path, target)?;
         let time = Timespec { tv_sec: date, tv_nsec: 0 };
         let times = Timestamps { last_access: time, last_modification: time };
@@ -102,8 +102,8 @@ impl Tree {
     }
 
     /// A symbolic link.
-    pub fn link(&self, path: &str, target: &str) -> Result<(), DemoError> {
-        self.folder(Path::new(path).parent().and_then(Path::to_str).unwrap_or("/"))?;
+    pub fn link(&self, path: &str, target: &str) -> Result<(), WriteError> {
+        self.dir(Path::new(path).parent().and_then(Path::to_str).unwrap_or("/"))?;
         symlink(target, self.at(path)).map_err(self.failed(path))
     }
 }

@@ -3,23 +3,26 @@
 use std::io::Write as _;
 
 use clap::{Args, ValueEnum};
-use whodunit_core::answers::check::{Check, Look as Asking, Wanted, check};
+use whodunit_core::checks::{Check, CheckContext, FindingFilter, check};
 use whodunit_core::model::{Finding, FindingKind, Severity};
 use whodunit_core::survey::Survey;
 
-use super::Outcome;
 use crate::args::Global;
+use crate::error::CliError;
 use crate::output::{
-    self, Line, Look, Piece, Streams, Tone,
+    self, Line, Piece, Presenter, Streams, Tone,
     findings::{self, OfFindings},
 };
-use crate::run::{Failure, Ready};
+use crate::session::Outcome;
+use crate::session::Session;
 
-/// Everything that is wrong, what it means, and what to type
+/// Check the machine: what is wrong, what it means, and what to type
 ///
-/// Looks at every side of the machine, in every context. Findings that the settings accept are counted and
-/// not shown. With -v, where each stands is told as well. The exit status is 1 when there is a finding at or above
-/// --level, so that a scheduled job can tell.
+/// Examines commands, modules, libraries, launchers, files, environments and search paths in every context.
+/// Accepted findings (see the configuration file) are counted but not listed. With -v, each finding shows its
+/// evidence.
+///
+/// Exits with status 1 if there is a finding at or above --level, so that scheduled jobs can react.
 #[derive(Debug, Args)]
 #[command(after_help = "Examples:
   whodunit check
@@ -27,11 +30,11 @@ use crate::run::{Failure, Ready};
   whodunit check --kind shadowed-command,masked-module
   whodunit check --root /mnt --format json")]
 pub struct Arguments {
-    /// Nothing that matters less than this
+    /// Minimum severity to report
     #[arg(long, value_name = "LEVEL", default_value = "warning")]
     level: Level,
 
-    /// Only findings of these kinds (whodunit explain lists them), with commas between them
+    /// Report only these kinds of findings, separated by commas (`whodunit explain` lists them)
     #[arg(long, value_name = "KIND", value_delimiter = ',', value_parser = kind)]
     kind: Vec<FindingKind>,
 }
@@ -61,25 +64,27 @@ impl Level {
 /// A kind of finding, by its name.
 pub fn kind(name: &str) -> Result<FindingKind, String> {
     let found = FindingKind::ALL.iter().find(|kind| kind.to_string() == name).copied();
-    found.ok_or_else(|| "there is no such kind of finding (whodunit explain lists them)".to_owned())
+    found.ok_or_else(|| "no such kind of finding (whodunit explain lists them)".to_owned())
 }
 
 /// Answers.
-pub fn run(arguments: &Arguments, global: &Global, streams: &mut Streams) -> Result<Outcome, Failure> {
-    let mut ready = Ready::new(global)?;
-    ready.look_everywhere(global);
-    let survey = Survey::of(&ready.scene);
-    let situations = ready.situations(&ready.people());
-    let asking = Asking { survey: &survey, searches: ready.searches(), usual: ready.usual(), situations: &situations };
-    let wanted = Wanted { level: Some(arguments.level.severity()), kinds: arguments.kind.clone(), names: Vec::new() };
-    let mut answer = check(&asking, &ready.config.for_check(), &wanted);
-    answer.with_evidence = global.verbose;
+pub fn run(arguments: &Arguments, global: &Global, streams: &mut Streams) -> Result<Outcome, CliError> {
+    let mut session = Session::new(global)?;
+    session.use_all_contexts(global);
+    let survey = Survey::of(&session.host);
+    let resolved = session.resolve_contexts(&session.users());
+    let asking =
+        CheckContext { survey: &survey, searches: session.searches(), usual: session.usual(), resolved: &resolved };
+    let wanted =
+        FindingFilter { level: Some(arguments.level.severity()), kinds: arguments.kind.clone(), names: Vec::new() };
+    let mut answer = check(&asking, &session.config.for_check(), &wanted);
+    answer.with_evidence = global.verbose > 0;
     let is_clean = answer.findings.iter().all(|finding| finding.accepted.is_some());
-    let outcome = output::show(&answer, &survey, &ready, global, streams, is_clean)?;
-    for one in answer.idle.iter().filter(|_| global.verbose) {
+    let outcome = output::show(&answer, &survey, &session, global, streams, is_clean)?;
+    for one in answer.idle.iter().filter(|_| global.verbose > 0) {
         let subject = one.subject.as_ref().map(|subject| format!(" of {subject}")).unwrap_or_default();
         let place = format!("{} {}", one.place.file, one.place.at);
-        let _ = writeln!(streams.err, "whodunit: {place}: accepts {}{subject}, and there is none", one.kind);
+        let _ = writeln!(streams.err, "whodunit: {place}: accepts {}{subject}, but there is no such finding", one.kind);
     }
     Ok(outcome)
 }
@@ -91,7 +96,7 @@ impl OfFindings for Check {
         &self.findings
     }
 
-    fn page(&self, look: &Look) -> Vec<Piece> {
+    fn page(&self, presenter: &Presenter) -> Vec<Piece> {
         let counts = &self.counts;
         let (error, warning) = (counts.error, counts.warning);
         let mut first = match error + warning {
@@ -112,15 +117,15 @@ impl OfFindings for Check {
         for finding in self.findings.iter().filter(|finding| finding.accepted.is_none()) {
             page.push(Line::blank().into());
             page.extend(match self.with_evidence {
-                true => findings::in_full(finding, look),
-                false => findings::in_short(finding, look),
+                true => findings::in_full(finding, presenter),
+                false => findings::in_short(finding, presenter),
             });
         }
-        // Of a long list, the end is what a person sees last.
+        // Of a long list, the end is what a user sees last.
         if self.findings.len() > 1 {
             page.push(Line::blank().into());
-            let more = if self.with_evidence { "" } else { ", -v where each stands" };
-            let text = format!("whodunit explain KIND tells more of a kind{more}");
+            let more = if self.with_evidence { "" } else { ", -v shows the evidence" };
+            let text = format!("whodunit explain KIND explains a kind{more}");
             page.push(first.and(Tone::Faint, format!(" ({text})")).into());
         }
         page

@@ -5,74 +5,84 @@ use std::path::PathBuf;
 use std::time::{SystemTime, UNIX_EPOCH};
 
 use clap::Args;
-use whodunit_core::text::shown;
+use whodunit_core::bytes::shown;
 use whodunit_demo::{Scale, write};
 
-use super::Outcome;
 use crate::args::Global;
+use crate::error::CliError;
 use crate::output::{self, Line, Piece, Streams, Tone};
-use crate::run::{self, Failure};
-use crate::surroundings;
+use crate::process;
+use crate::session::Outcome;
 
-/// Try it on a made-up machine
+/// Try Whodunit on a made-up machine
 ///
-/// Writes the demo workstation, `lantern`, into DIR (empty or new; without it a new folder for
-/// temporary files), asks the main questions of it, and says which command gave each answer. The tree
-/// stays, to be looked at further; delete it when you are done.
+/// Writes the demo workstation, `lantern`, to DIR (an empty or new directory; by default a new temporary
+/// directory), answers the main questions about it, and shows the command for each answer. The directory is kept so
+/// that you can explore it further; delete it when you are done.
 #[derive(Debug, Args)]
 pub struct Arguments {
-    /// Where the demo workstation is written
+    /// Directory to write the demo workstation to
     dir: Option<PathBuf>,
 
-    /// How often the distribution's packages are there, for measurements
+    /// Multiply the number of the distribution's packages, for benchmarks
     #[arg(long, value_name = "FACTOR", default_value_t = 1, value_parser = clap::value_parser!(u32).range(1..=10_000))]
     scale: u32,
 
-    /// Only write the workstation; ask nothing
+    /// Write the workstation without answering questions
     #[arg(long)]
     only_write: bool,
 }
 
 /// The tour: what is asked, and why it is worth asking.
 const TOUR: &[(&str, &[&str])] = &[
-    ("What was installed on purpose?", &["inventory"]),
-    ("Whose is the program behind this name, and what does it hide?", &["owner", "barolog", "tidegauge", "chartdesk"]),
+    ("What was installed explicitly?", &["inventory"]),
     (
-        "An application in an environment of its own, a crate, and a file that two managers claim:",
+        "Who owns the program that this name runs, and what does it hide?",
+        &["owner", "barolog", "tidegauge", "chartdesk"],
+    ),
+    (
+        "An application in a virtual environment, a crate, and a file that two managers claim:",
         &["owner", "swellplot", "shoal", "/usr/lib/python3/dist-packages/knots/__init__.py"],
     ),
-    ("A name that the alternatives system chooses for:", &["owner", "chart-view"]),
-    (
-        "A program that another package's stands in for, and a script that nobody claims:",
-        &["owner", "lamp", "/usr/bin/lampwick"],
-    ),
+    ("A name that the alternatives system manages:", &["owner", "chart-view"]),
+    ("A diverted program, and a script that no manager claims:", &["owner", "lamp", "/usr/bin/lampwick"]),
     ("Which names have several copies?", &["shadows"]),
-    ("But it works in my terminal!", &["owner", "tidegauge", "--context", "all", "--person", "maren"]),
-    ("Which names mean different programs in different contexts?", &["shadows", "--across", "--person", "maren"]),
-    ("Who put these folders into the search path?", &["paths", "--context", "terminal"]),
-    ("Which programs take in another copy of a module than they were built for?", &["shadows", "--kind", "module"]),
-    ("Which sources have it, and at which version?", &["offers", "chartdesk", "tidegauge"]),
-    ("What is installed and has something newer?", &["offers", "--newer"]),
-    ("What did not come from the distribution?", &["inventory", "--origin", "third-party"]),
-    ("What does the menu show, what does it start, and what does it not show?", &["launchers"]),
-    ("What can be gone back to?", &["states"]),
-    ("What did no manager put here?", &["unowned"]),
-    ("One piece of software at four versions: which one runs where?", &["conflicts", "tidegauge"]),
-    ("Which files are not as their manager recorded them, and who changed them?", &["verify"]),
-    ("What would break without the interpreter, and would anybody say so?", &["impact", "python3.11"]),
-    ("Is the machine in order?", &["check"]),
+    ("But it works in my terminal!", &["owner", "tidegauge", "--context", "all", "--user", "maren"]),
+    ("Which names start different programs in different contexts?", &["shadows", "--across", "--user", "maren"]),
+    ("Which files add these directories to the search path?", &["paths", "--context", "terminal"]),
+    (
+        "Which programs import a different copy of a module from the one they were packaged with?",
+        &["shadows", "--kind", "module"],
+    ),
+    ("Which sources offer it, and at which version?", &["offers", "chartdesk", "tidegauge"]),
+    ("Which installed packages have a newer version?", &["offers", "--newer"]),
+    ("Which packages did not come from the distribution?", &["inventory", "--origin", "third-party"]),
+    ("What does the menu show, and what does it start?", &["launchers"]),
+    ("Which earlier states exist?", &["states"]),
+    ("Which programs are not claimed by any manager?", &["unowned"]),
+    ("Software installed at four versions: which one runs where?", &["conflicts", "tidegauge"]),
+    ("Which files differ from their manager's record, and who changed them?", &["verify"]),
+    ("What would break without the interpreter, and would its manager notice?", &["impact", "python3.11"]),
+    ("Is anything wrong with the machine?", &["check"]),
 ];
 
 /// Writes the workstation and shows it.
-pub fn run(arguments: &Arguments, global: &Global, streams: &mut Streams) -> Result<Outcome, Failure> {
+///
+/// `answer` answers one command line on the same streams.
+pub fn run(
+    arguments: &Arguments,
+    global: &Global,
+    streams: &mut Streams,
+    answer: &dyn Fn(Vec<OsString>, &mut Streams) -> Result<Outcome, CliError>,
+) -> Result<Outcome, CliError> {
     if global.root.is_some() {
-        return Err(Failure::usage("demo writes a machine of its own and takes no --root"));
+        return Err(CliError::usage("the demo writes its own machine and does not accept --root"));
     }
-    let folder = arguments.dir.clone().unwrap_or_else(new_folder);
-    write(&folder, Scale::times(arguments.scale)).map_err(|error| Failure::usage(error.to_string()))?;
-    let place = folder.display().to_string();
+    let dir = arguments.dir.clone().unwrap_or_else(new_dir);
+    write(&dir, Scale::times(arguments.scale))?;
+    let place = dir.display().to_string();
     let place = shown(place.as_bytes()).into_owned();
-    say(streams, Line::of(Tone::Strong, format!("The demo workstation, lantern, stands in {place}")))?;
+    say(streams, Line::of(Tone::Strong, format!("The demo workstation, lantern, is in {place}")))?;
     if arguments.only_write {
         return Ok(Outcome { found: true, incomplete: false });
     }
@@ -83,25 +93,28 @@ pub fn run(arguments: &Arguments, global: &Global, streams: &mut Streams) -> Res
         say(streams, Line::blank())?;
         say(streams, Line::of(Tone::Faint, format!("# {why}")))?;
         say(streams, Line::of(Tone::Accent, format!("$ whodunit {}", words.join(" "))))?;
-        let words = [OsString::from("whodunit"), "--root".into(), folder.clone().into()]
+        let words = [OsString::from("whodunit"), "--root".into(), dir.clone().into()]
             .into_iter()
             .chain(command.iter().map(OsString::from));
-        let answered = run::answer(words, streams)?;
+        let answered = answer(words.collect(), streams)?;
         outcome.incomplete |= answered.incomplete;
     }
     say(streams, Line::blank())?;
     say(
         streams,
-        Line::of(Tone::Faint, format!("Ask on: whodunit --root {place} …   When you are done: rm -r {place}")),
+        Line::of(
+            Tone::Faint,
+            format!("Explore it: whodunit --root {place} …   Delete it when you are done: rm -r {place}"),
+        ),
     )?;
     Ok(outcome)
 }
 
-fn say(streams: &mut Streams, line: Line) -> Result<(), Failure> {
+fn say(streams: &mut Streams, line: Line) -> Result<(), CliError> {
     output::write_page(streams, &[Piece::from(line)])
 }
 
-fn new_folder() -> PathBuf {
+fn new_dir() -> PathBuf {
     let now = SystemTime::now().duration_since(UNIX_EPOCH).map_or(0, |since| since.as_nanos());
-    surroundings::temporary_folder().join(format!("whodunit-demo-{}-{now:x}", std::process::id()))
+    process::temporary_dir().join(format!("whodunit-demo-{}-{now:x}", std::process::id()))
 }

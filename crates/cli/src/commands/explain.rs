@@ -1,38 +1,39 @@
 //! `whodunit explain`.
 
 use clap::Args;
-use whodunit_core::findings::catalogue::{self, Explanation, Explanations};
+use whodunit_core::checks::catalogue::{self, Explanation, Explanations};
 use whodunit_core::model::FindingKind;
 use whodunit_core::survey::Survey;
 
-use super::Outcome;
 use crate::args::Global;
-use crate::output::{self, Cell, Column, Grid, Line, Look, Piece, Shown, Streams, Tone};
-use crate::run::{Failure, Ready};
+use crate::error::CliError;
+use crate::output::{self, Cell, Column, Grid, Line, Piece, Presenter, Shown, Streams, Tone};
+use crate::session::Outcome;
+use crate::session::Session;
 
-/// What a kind of finding means, why it matters, and how to get out of it
+/// Explain a kind of finding: what it means, why it matters, how to fix it
 ///
-/// Without KIND, all kinds with what they mean.
+/// Without KIND, lists all kinds.
 #[derive(Debug, Args)]
 #[command(after_help = "Examples:
   whodunit explain
   whodunit explain masked-module")]
 pub struct Arguments {
-    /// The kind, as findings name it
+    /// Kinds of findings, as `whodunit check` prints them
     #[arg(value_parser = super::check::kind)]
     kind: Vec<FindingKind>,
 }
 
 /// Answers.
-pub fn run(arguments: &Arguments, global: &Global, streams: &mut Streams) -> Result<Outcome, Failure> {
-    let ready = Ready::new(global)?;
-    let survey = Survey::of(&ready.scene);
+pub fn run(arguments: &Arguments, global: &Global, streams: &mut Streams) -> Result<Outcome, CliError> {
+    let session = Session::new(global)?;
+    let survey = Survey::of(&session.host);
     let is_wanted = |one: &&Explanation| arguments.kind.is_empty() || arguments.kind.contains(&one.kind);
     let answer = Explanations {
         explanations: catalogue::all().filter(is_wanted).copied().collect(),
         in_full: !arguments.kind.is_empty(),
     };
-    output::show(&answer, &survey, &ready, global, streams, true)
+    output::show(&answer, &survey, &session, global, streams, true)
 }
 
 impl Shown for Explanations {
@@ -46,16 +47,16 @@ impl Shown for Explanations {
 
     fn grid(&self) -> Grid {
         let row = |one: &Explanation| {
-            let texts = [one.means, one.comes_about, one.matters, one.detected, one.way_out];
+            let texts = [one.means, one.cause, one.matters, one.detected, one.remedy];
             let words = [one.kind.to_string(), one.family.word().to_owned()];
             words.into_iter().chain(texts.map(str::to_owned)).map(Cell::plain).collect()
         };
-        let names = ["kind", "family", "means", "comes_about", "matters", "detected", "way_out"];
+        let names = ["kind", "family", "means", "cause", "matters", "detected", "remedy"];
         let columns = names.into_iter().map(|name| Column::titled(name, name.replace('_', " ").to_uppercase()));
         Grid { columns: columns.collect(), rows: self.explanations.iter().map(row).collect() }
     }
 
-    fn page(&self, _: &Look) -> Vec<Piece> {
+    fn page(&self, _: &Presenter) -> Vec<Piece> {
         if self.in_full {
             return self.explanations.iter().enumerate().flat_map(|(number, one)| in_full(number, one)).collect();
         }
@@ -89,12 +90,12 @@ fn in_full(number: usize, one: &Explanation) -> Vec<Piece> {
     let head = Line::of(Tone::Strong, one.kind.to_string()).and(Tone::Faint, format!("   {}", one.family.word()));
     page.push(head.into());
     page.push(part("means", Tone::Plain, one.means.to_owned()));
-    page.push(part("comes about", Tone::Plain, one.comes_about.to_owned()));
-    page.push(part("matters", Tone::Plain, one.matters.to_owned()));
-    page.push(part("is detected", Tone::Plain, one.detected.to_owned()));
-    page.push(part("way out", Tone::Plain, one.way_out.to_owned()));
+    page.push(part("cause", Tone::Plain, one.cause.to_owned()));
+    page.push(part("why", Tone::Plain, one.matters.to_owned()));
+    page.push(part("detection", Tone::Plain, one.detected.to_owned()));
+    page.push(part("remedy", Tone::Plain, one.remedy.to_owned()));
     if let Some(example) = &one.example {
-        page.push(part("for example", Tone::Accent, example.subject.to_owned()));
+        page.push(part("example", Tone::Accent, example.subject.to_owned()));
         page.push(part("", Tone::Plain, example.summary.to_owned()));
     }
     page

@@ -4,63 +4,65 @@ use std::ffi::OsString;
 use std::os::unix::ffi::OsStrExt as _;
 
 use clap::Args;
-use whodunit_core::answers::check::Look as Asking;
-use whodunit_core::answers::impact::{Broken, How, Impact, Lost, impact};
-use whodunit_core::search::Context;
+use whodunit_core::bytes::ByteString;
+use whodunit_core::queries::CheckContext;
+use whodunit_core::queries::impact::{Broken, How, Impact, Lost, impact};
+use whodunit_core::resolve::Context;
 use whodunit_core::survey::Survey;
-use whodunit_core::text::Text;
 
-use super::Outcome;
 use crate::args::Global;
-use crate::output::{self, Cell, Column, Grid, Line, Look, Piece, Shown, Streams, Tone};
-use crate::run::{Failure, Ready};
+use crate::error::CliError;
+use crate::output::{self, Cell, Column, Grid, Line, Piece, Presenter, Shown, Streams, Tone};
+use crate::session::Outcome;
+use crate::session::Session;
 
-/// What would happen if a package were removed: what runs instead, what breaks
+/// Show what would happen if a package were removed
 ///
-/// Nothing is removed. For every context, what becomes of each command; then what loses an interpreter, a library, a
-/// base, a launcher's program or a link, whichever manager it belongs to, and whether the manager that removes the
-/// package would notice.
+/// Removes nothing. For every context, shows what each command would run instead. Then lists what would lose an
+/// interpreter, a library, a base interpreter, the program of a launcher or the target of a link, for all package
+/// managers, and whether the manager that removes the package would notice.
 #[derive(Debug, Args)]
 #[command(after_help = "Examples:
   whodunit impact tidegauge
   whodunit impact python3.11 --context all
   whodunit impact dpkg/system/libtide2")]
 pub struct Arguments {
-    /// The packages, by name or by id
+    /// Packages, by name or by id
     #[arg(required = true)]
     package: Vec<OsString>,
 }
 
 /// Answers.
-pub fn run(arguments: &Arguments, global: &Global, streams: &mut Streams) -> Result<Outcome, Failure> {
-    let mut ready = Ready::new(global)?;
-    ready.look_everywhere(global);
-    let survey = Survey::of(&ready.scene);
+pub fn run(arguments: &Arguments, global: &Global, streams: &mut Streams) -> Result<Outcome, CliError> {
+    let mut session = Session::new(global)?;
+    session.use_all_contexts(global);
+    let survey = Survey::of(&session.host);
     let (mut packages, mut unknown) = (Vec::new(), Vec::new());
     for name in &arguments.package {
         let found = survey.by_name_or_id(name.as_bytes());
         let mut managers: Vec<String> = found
             .iter()
-            .map(|(holder, number)| survey.holdings()[usize::from(*holder)].owner(*number).id.to_string())
+            .map(|(holder, number)| survey.installations()[usize::from(*holder)].owner(*number).id.to_string())
             .collect();
         managers.sort();
         managers.dedup();
         if managers.len() > 1 {
             let listed = managers.join(", ");
-            return Err(Failure::usage(format!(
-                "{}: several packages have that name; say which: {listed}",
-                Text::from(name.as_bytes())
+            return Err(CliError::usage(format!(
+                "{}: several packages have that name; choose one: {listed}",
+                ByteString::from(name.as_bytes())
             )));
         }
         if found.is_empty() {
-            unknown.push(Text::from(name.as_bytes()));
+            unknown.push(ByteString::from(name.as_bytes()));
         }
         packages.extend(found);
     }
-    let situations = ready.situations(&ready.people());
-    let asking = Asking { survey: &survey, searches: ready.searches(), usual: ready.usual(), situations: &situations };
+    let resolved = session.resolve_contexts(&session.users());
+    let asking =
+        CheckContext { survey: &survey, searches: session.searches(), usual: session.usual(), resolved: &resolved };
     let answer = if packages.is_empty() { Impact::default() } else { impact(&asking, &packages) };
-    let outcome = output::show(&answer, &survey, &ready, global, streams, unknown.is_empty())?;
+    let outcome = output::show(&answer, &survey, &session, global, streams, unknown.is_empty())?;
     super::tell_unknown(&unknown, global, streams);
     Ok(outcome)
 }
@@ -108,20 +110,22 @@ impl Shown for Impact {
         Grid { columns, rows: rows.map(|row| row.into_iter().map(Cell::plain).collect()).collect() }
     }
 
-    fn page(&self, look: &Look) -> Vec<Piece> {
+    fn page(&self, presenter: &Presenter) -> Vec<Piece> {
         if self.packages.is_empty() {
             return vec![Line::of(Tone::Strong, "no such package").into()];
         }
-        let names: Vec<String> = self.packages.iter().map(|owner| look.owner(owner)).collect();
+        let names: Vec<String> = self.packages.iter().map(|owner| presenter.owner(owner)).collect();
         let unnoticed = self.broken.iter().filter(|one| !one.noticed).count();
         let noticed = self.broken.len() - unnoticed;
         let first = Line::of(Tone::Strong, format!("without {}", names.join(", ")));
         let first = match (unnoticed, noticed) {
             (0, 0) => first.and(Tone::Plain, ": nothing else breaks"),
-            (0, noticed) => first.and(Tone::Plain, format!(": what breaks, its manager knows of ({noticed})")),
+            (0, noticed) => {
+                first.and(Tone::Plain, format!(": its manager would notice everything that breaks ({noticed})"))
+            }
             (unnoticed, _) => first
-                .and(Tone::Warning, format!(": {unnoticed} would break unnoticed"))
-                .and(Tone::Plain, format!("; its manager knows of {noticed}")),
+                .and(Tone::Warning, format!(": {unnoticed} would break without its manager noticing"))
+                .and(Tone::Plain, format!("; its manager would notice {noticed}")),
         };
         let mut page: Vec<Piece> = vec![first.into()];
         let titled = |page: &mut Vec<Piece>, title: &str| {
@@ -131,13 +135,13 @@ impl Shown for Impact {
         if !self.commands.is_empty() {
             titled(&mut page, "commands");
             for lost in &self.commands {
-                let label = Line::blank().to(2).and(Tone::Strong, look.path(&lost.path));
+                let label = Line::blank().to(2).and(Tone::Strong, presenter.path(&lost.path));
                 let (tone, says) = match &lost.instead {
                     Some(one) => {
-                        let whose = one.owner.as_ref().map_or("no manager's".to_owned(), |owner| look.owner(owner));
-                        (Tone::Plain, format!("instead, {} ({whose}) in {}", look.path(&one.path), contexts(lost)))
+                        let whose = one.owner.as_ref().map_or("unowned".to_owned(), |owner| presenter.owner(owner));
+                        (Tone::Plain, format!("instead, {} ({whose}) in {}", presenter.path(&one.path), contexts(lost)))
                     }
-                    None => (Tone::Warning, format!("nothing instead, in {}", contexts(lost))),
+                    None => (Tone::Warning, format!("nothing, in {}", contexts(lost))),
                 };
                 page.push(Piece::Paragraph { column: 40, label, tone, text: says });
             }
@@ -149,27 +153,31 @@ impl Shown for Impact {
             }
             titled(
                 &mut page,
-                if is_noticed { "what its manager would ask about, or take along" } else { "what nobody would say" },
+                if is_noticed {
+                    "what its manager would remove as well, or ask about"
+                } else {
+                    "what its manager would not notice"
+                },
             );
-            page.extend(listed.into_iter().map(|one| told(one, look)));
+            page.extend(listed.into_iter().map(|one| told(one, presenter)));
         }
         if !self.unknown.is_empty() {
             page.push(Line::blank().into());
-            let says = format!("what depends on packages of {} is not read: more may break", self.unknown.join(", "));
+            let says = format!("dependents are unknown for {}: more may break", self.unknown.join(", "));
             page.push(Line::of(Tone::Warning, says).into());
         }
         page
     }
 }
 
-fn told(one: &Broken, look: &Look) -> Piece {
+fn told(one: &Broken, presenter: &Presenter) -> Piece {
     let what = match (&one.path, &one.owner) {
-        (Some(path), _) => look.path(path),
-        (None, Some(owner)) => look.owner(owner),
+        (Some(path), _) => presenter.path(path),
+        (None, Some(owner)) => presenter.owner(owner),
         (None, None) => String::new(),
     };
-    let whose = one.owner.as_ref().filter(|_| one.path.is_some()).map(|owner| format!(" ({})", look.owner(owner)));
-    let loses = if one.how == How::Dependency { String::new() } else { format!(": {}", look.path(&one.loses)) };
+    let whose = one.owner.as_ref().filter(|_| one.path.is_some()).map(|owner| format!(" ({})", presenter.owner(owner)));
+    let loses = if one.how == How::Dependency { String::new() } else { format!(": {}", presenter.path(&one.loses)) };
     let label = Line::blank().to(2).and(Tone::Plain, what);
     let text = format!("{}{loses}{}", one.how.word(), whose.unwrap_or_default());
     Piece::Paragraph { column: 50, label, tone: Tone::Plain, text }

@@ -4,20 +4,21 @@ use std::ffi::OsString;
 use std::os::unix::ffi::OsStrExt as _;
 
 use clap::{Args, ValueEnum};
-use whodunit_core::answers::inventory::{Inventory, Selection, Sort, Total, Totals, inventory, totals};
-use whodunit_core::managers::Detail;
+use whodunit_core::backend::Detail;
 use whodunit_core::model::{ManagerId, Package, Reason, Status};
+use whodunit_core::queries::inventory::{Inventory, Selection, Sort, Total, Totals, inventory, totals};
 use whodunit_core::survey::Survey;
 
-use super::Outcome;
 use crate::args::{Format, Global};
-use crate::output::{self, Cell, Column, Grid, Line, Look, Piece, Shown, Streams, Tone};
-use crate::run::{Failure, Ready};
+use crate::error::CliError;
+use crate::output::{self, Cell, Column, Grid, Line, Piece, Presenter, Shown, Streams, Tone};
+use crate::session::Outcome;
+use crate::session::Session;
 
-/// What is installed, and by whom
+/// List installed packages
 ///
-/// Lists what was asked for; --all adds what came along as a dependency, and what was removed but
-/// left its settings. With TEXT, only packages whose name holds one of the texts.
+/// Lists explicitly installed packages; --all adds dependencies, and removed packages whose configuration files
+/// remain. With TEXT, lists only packages whose name contains one of the texts.
 #[derive(Debug, Args)]
 #[command(after_help = "Examples:
   whodunit inventory                        what was asked for
@@ -27,34 +28,35 @@ use crate::run::{Failure, Ready};
   whodunit inventory --origin none          what no source has
   whodunit inventory --totals               one row per installation")]
 pub struct Arguments {
-    /// Parts of names; any of them must be there
+    /// Text that the package name must contain; one of several is enough
     text: Vec<OsString>,
 
-    /// Also what came along as a dependency, and what was removed but left its settings
+    /// Include dependencies, and removed packages whose configuration files remain
     #[arg(long)]
     all: bool,
 
-    /// Only of this manager; may be given several times
+    /// List only packages of this manager; can be repeated
     #[arg(long, value_name = "NAME", value_parser = super::manager)]
     manager: Vec<ManagerId>,
 
-    /// Only of this scope: system, or user:NAME; may be given several times
+    /// List only packages of this scope: `system` or `user:NAME`; can be repeated
     #[arg(long, value_name = "SCOPE")]
     scope: Vec<String>,
 
-    /// Only from there: distribution, third-party, local, none, or a part of a source's name
+    /// List only packages from this origin: `distribution`, `third-party`, `local`, `none`, or part of a source's
+    /// name
     #[arg(long, value_name = "SOURCE")]
     origin: Option<String>,
 
-    /// In which order
+    /// Sort order
     #[arg(long, value_name = "BY", default_value = "name")]
     sort: SortName,
 
-    /// Which columns a table has, in this order
+    /// Columns to show, in this order
     #[arg(long, value_name = "NAMES", value_delimiter = ',', conflicts_with = "totals")]
     columns: Vec<ColumnName>,
 
-    /// One row per installation
+    /// Show one row per installation
     #[arg(long)]
     totals: bool,
 }
@@ -64,7 +66,7 @@ enum SortName {
     Name,
     /// Largest first
     Size,
-    /// Latest first
+    /// Most recently installed first
     Date,
     /// By manager and scope, then by name
     Manager,
@@ -89,12 +91,12 @@ enum ColumnName {
     Manager,
     Scope,
     Reason,
-    /// The source that it came from
+    /// Source that the package came from
     Origin,
     Held,
     Status,
     Size,
-    /// The day on which this version was installed
+    /// Date on which this version was installed
     Installed,
     Commands,
     Location,
@@ -198,7 +200,7 @@ impl ColumnName {
 /// Why it is there; what is out of the ordinary is said with it.
 fn reason(package: &Package) -> Cell {
     if package.status == Status::ConfigRemains {
-        let shown = Some("removed, settings remain".to_owned());
+        let shown = Some("removed, configuration files remain".to_owned());
         return Cell { text: package.reason.word().to_owned(), shown, tone: Tone::Faint };
     }
     let word = package.reason.word();
@@ -220,9 +222,9 @@ fn reason(package: &Package) -> Cell {
 }
 
 /// Answers.
-pub fn run(arguments: &Arguments, global: &Global, streams: &mut Streams) -> Result<Outcome, Failure> {
-    let ready = Ready::new(global)?;
-    let survey = Survey::of(&ready.scene);
+pub fn run(arguments: &Arguments, global: &Global, streams: &mut Streams) -> Result<Outcome, CliError> {
+    let session = Session::new(global)?;
+    let survey = Survey::of(&session.host);
     let selection = Selection {
         all: arguments.all,
         texts: arguments.text.iter().map(|text| text.as_bytes().into()).collect(),
@@ -232,7 +234,7 @@ pub fn run(arguments: &Arguments, global: &Global, streams: &mut Streams) -> Res
     };
     if arguments.totals {
         let answer = totals(&survey, &selection);
-        return output::show(&answer, &survey, &ready, global, streams, true);
+        return output::show(&answer, &survey, &session, global, streams, true);
     }
     let columns = match (arguments.columns.as_slice(), global.format) {
         ([], Format::Csv) => FOR_DATA.to_vec(),
@@ -255,7 +257,7 @@ pub fn run(arguments: &Arguments, global: &Global, streams: &mut Streams) -> Res
         all: arguments.all,
     };
     let found = arguments.text.is_empty() || !answer.inventory.packages.is_empty();
-    output::show(&answer, &survey, &ready, global, streams, found)
+    output::show(&answer, &survey, &session, global, streams, found)
 }
 
 /// The answer, with the columns in which it is shown.
@@ -285,15 +287,15 @@ impl Shown for Listed {
         }
     }
 
-    fn page(&self, _: &Look) -> Vec<Piece> {
+    fn page(&self, _: &Presenter) -> Vec<Piece> {
         let packages = &self.inventory.packages;
         let installed = packages.iter().filter(|package| package.status != Status::ConfigRemains);
         let asked = installed.filter(|package| package.reason != Reason::Dependency).count();
         let says = match (packages.len(), self.all) {
-            (0, false) => "no package fits (--all also looks at dependencies)".to_owned(),
-            (0, true) => "no package fits".to_owned(),
-            (_, false) => format!("{} asked for (--all adds what came along)", output::count(asked, "package")),
-            (all, true) => format!("{}, {asked} of them asked for", output::count(all, "package")),
+            (0, false) => "no matching package (--all includes dependencies)".to_owned(),
+            (0, true) => "no matching package".to_owned(),
+            (_, false) => format!("{} installed explicitly (--all adds dependencies)", output::count(asked, "package")),
+            (all, true) => format!("{}, {asked} of them installed explicitly", output::count(all, "package")),
         };
         let mut page = vec![Line::of(Tone::Strong, says).into()];
         if !packages.is_empty() {
@@ -342,7 +344,7 @@ impl Shown for Totals {
         }
     }
 
-    fn page(&self, _: &Look) -> Vec<Piece> {
+    fn page(&self, _: &Presenter) -> Vec<Piece> {
         let says = output::count(self.totals.len(), "installation");
         vec![Line::of(Tone::Strong, says).into(), Line::blank().into(), Piece::Table(self.grid())]
     }

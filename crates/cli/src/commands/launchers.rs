@@ -4,61 +4,63 @@ use std::ffi::OsString;
 use std::os::unix::ffi::OsStrExt as _;
 
 use clap::Args;
-use whodunit_core::answers::launchers::{Launchers, Session, launchers};
+use whodunit_core::bytes::ByteString;
 use whodunit_core::model::{Launcher, Owner, Severity};
-use whodunit_core::search::launchers::data_folders;
+use whodunit_core::queries::launchers::{DesktopSession, Launchers, launchers};
+use whodunit_core::resolve::launchers::data_dirs;
 use whodunit_core::survey::Survey;
-use whodunit_core::text::Text;
 
-use super::Outcome;
 use crate::args::Global;
-use crate::output::{self, Cell, Column, Grid, Line, Look, Piece, Shown, Streams, Tone};
-use crate::run::{Failure, Ready};
+use crate::error::CliError;
+use crate::output::{self, Cell, Column, Grid, Line, Piece, Presenter, Shown, Streams, Tone};
+use crate::session::Outcome;
+use crate::session::Session;
 
-/// Desktop entries: which shows, which is masked, what each starts and whose that is
+/// List desktop launchers: which are shown, which are masked, and what each starts
 ///
-/// A launcher's id decides, not its name: the first folder that has an id wins, and masks the files of
-/// that id in later folders. Installed apps whose launcher lies in a folder that is not searched are
-/// listed too. NAME is an id, the name in the menu, or the program that is started.
+/// The desktop file id decides, not the displayed name: the first data directory that contains an id takes
+/// precedence, and masks files with the same id in later directories. Installed applications whose launcher is in a
+/// directory that is not searched are listed as well. NAME is an id, a displayed name, or the program that is
+/// started.
 #[derive(Debug, Args)]
 #[command(after_help = "Examples:
   whodunit launchers
   whodunit launchers semaphore
   whodunit launchers --desktop GNOME --data-dirs ~/.local/share:/usr/local/share:/usr/share")]
 pub struct Arguments {
-    /// Only these launchers
+    /// List only these launchers
     name: Vec<OsString>,
 
-    /// Look in these data folders (the person's own first) instead of those that the context says
+    /// Search these data directories (the user's own first) instead of those of the context
     #[arg(long, value_name = "LIST")]
     data_dirs: Option<OsString>,
 
-    /// The desktop in use, as XDG_CURRENT_DESKTOP names it; several with colons between them
+    /// Desktop names as in XDG_CURRENT_DESKTOP, separated by colons
     #[arg(long, value_name = "NAME")]
     desktop: Option<OsString>,
 }
 
 /// Answers.
-pub fn run(arguments: &Arguments, global: &Global, streams: &mut Streams) -> Result<Outcome, Failure> {
-    let ready = Ready::new(global)?;
-    let survey = Survey::of(&ready.scene);
-    let folders = data_folders(&ready.scene, arguments.data_dirs.as_ref().map(|list| list.as_bytes()));
-    let given = arguments.desktop.as_ref().map(|desktop| Text::from(desktop.as_bytes()));
-    let of_session = ready.scene.here.desktop.clone().filter(|_| ready.scene.root.is_live());
-    let desktops: Vec<Text> = given.or(of_session).map_or(Vec::new(), |list| {
-        list.split(|&b| b == b':').filter(|name| !name.is_empty()).map(Text::from).collect()
+pub fn run(arguments: &Arguments, global: &Global, streams: &mut Streams) -> Result<Outcome, CliError> {
+    let session = Session::new(global)?;
+    let survey = Survey::of(&session.host);
+    let dirs = data_dirs(&session.host, arguments.data_dirs.as_ref().map(|list| list.as_bytes()));
+    let given = arguments.desktop.as_ref().map(|desktop| ByteString::from(desktop.as_bytes()));
+    let of_session = session.host.env.desktop.clone().filter(|_| session.host.root.is_live());
+    let desktops: Vec<ByteString> = given.or(of_session).map_or(Vec::new(), |list| {
+        list.split(|&b| b == b':').filter(|name| !name.is_empty()).map(ByteString::from).collect()
     });
-    let names: Vec<Text> = arguments.name.iter().map(|name| name.as_bytes().into()).collect();
-    let session = Session { folders: &folders, desktops: &desktops, search: ready.search() };
-    let answer = launchers(&survey, session, &names);
+    let names: Vec<ByteString> = arguments.name.iter().map(|name| name.as_bytes().into()).collect();
+    let desktop = DesktopSession { dirs: &dirs, desktops: &desktops, search: session.search() };
+    let answer = launchers(&survey, desktop, &names);
     let found = names.is_empty() || !answer.launchers.is_empty();
-    output::show(&answer, &survey, &ready, global, streams, found)
+    output::show(&answer, &survey, &session, global, streams, found)
 }
 
-fn whose(owner: Option<&Owner>, look: Option<&Look>) -> String {
-    match (owner, look) {
+fn whose(owner: Option<&Owner>, presenter: Option<&Presenter>) -> String {
+    match (owner, presenter) {
         (None, _) => "none".to_owned(),
-        (Some(owner), Some(look)) => look.owner(owner),
+        (Some(owner), Some(presenter)) => presenter.owner(owner),
         (Some(owner), None) => owner.id.to_string(),
     }
 }
@@ -73,16 +75,20 @@ impl Shown for Launchers {
     }
 
     fn grid(&self) -> Grid {
-        let text = |text: Option<&Text>| Cell::plain(text.map(ToString::to_string).unwrap_or_default());
+        let text = |text: Option<&ByteString>| Cell::plain(text.map(ToString::to_string).unwrap_or_default());
         let row = |launcher: &Launcher| {
             vec![
                 Cell::plain(launcher.id.to_string()),
                 Cell::plain(
-                    launcher.name.as_ref().map(|name| Text::from(name.as_str()).to_string()).unwrap_or_default(),
+                    launcher.name.as_ref().map(|name| ByteString::from(name.as_str()).to_string()).unwrap_or_default(),
                 ),
                 Cell::plain(launcher.shown.to_string()),
                 Cell::plain(
-                    launcher.why_hidden.as_ref().map(|why| Text::from(why.as_str()).to_string()).unwrap_or_default(),
+                    launcher
+                        .why_hidden
+                        .as_ref()
+                        .map(|why| ByteString::from(why.to_string()).to_string())
+                        .unwrap_or_default(),
                 ),
                 Cell::plain(launcher.file.to_string()),
                 Cell::plain(whose(launcher.owner.as_ref(), None)),
@@ -103,7 +109,7 @@ impl Shown for Launchers {
         Grid { columns, rows: self.launchers.iter().map(row).collect() }
     }
 
-    fn page(&self, look: &Look) -> Vec<Piece> {
+    fn page(&self, presenter: &Presenter) -> Vec<Piece> {
         let shown = self.launchers.iter().filter(|launcher| launcher.shown).count();
         let warnings = self
             .launchers
@@ -113,7 +119,7 @@ impl Shown for Launchers {
             .count();
         let mut first = Line::of(
             Tone::Strong,
-            format!("{}, {shown} of them shown in the menu", output::count(self.launchers.len(), "launcher")),
+            format!("{}, {shown} shown in the menu", output::count(self.launchers.len(), "launcher")),
         );
         if warnings > 0 {
             first = first.and(Tone::Warning, format!("; {}", output::count(warnings, "warning")));
@@ -121,7 +127,7 @@ impl Shown for Launchers {
         let mut page: Vec<Piece> = vec![first.into()];
         for launcher in &self.launchers {
             page.push(Line::blank().into());
-            page.extend(in_full(launcher, look).into_iter().map(Piece::from));
+            page.extend(in_full(launcher, presenter).into_iter().map(Piece::from));
         }
         page
     }
@@ -130,32 +136,32 @@ impl Shown for Launchers {
 const COLUMN: usize = 16;
 const WIDE: usize = COLUMN + 48;
 
-fn in_full(launcher: &Launcher, look: &Look) -> Vec<Line> {
-    let safe = |text: &str| Text::from(text).to_string();
+fn in_full(launcher: &Launcher, presenter: &Presenter) -> Vec<Line> {
+    let safe = |text: &str| ByteString::from(text).to_string();
     let row = |label: &str| Line::of(Tone::Plain, "  ").and(Tone::Faint, label.to_owned()).to(COLUMN);
     let head = Line::of(Tone::Strong, launcher.id.to_string()).to(0);
     let head = match (&launcher.why_hidden, &launcher.name) {
         (None, Some(name)) => head.and(Tone::Accent, format!("shown as “{}”", safe(name))),
         (None, None) => head.and(Tone::Accent, "shown without a name"),
-        (Some(why), _) => head.and(Tone::Warning, format!("not shown: {}", safe(why))),
+        (Some(why), _) => head.and(Tone::Warning, format!("not shown: {}", safe(&why.to_string()))),
     };
     let mut lines = vec![head];
     lines.push(
         row("file")
-            .and(Tone::Plain, look.path(&launcher.file))
+            .and(Tone::Plain, presenter.path(&launcher.file))
             .to(WIDE)
-            .and(Tone::Plain, whose(launcher.owner.as_ref(), Some(look))),
+            .and(Tone::Plain, whose(launcher.owner.as_ref(), Some(presenter))),
     );
     match (&launcher.starts.path, &launcher.starts.command) {
         (Some(path), _) => {
-            let owner = whose(launcher.starts.owner.as_ref(), Some(look));
-            lines.push(row("starts").and(Tone::Plain, look.path(path)).to(WIDE).and(Tone::Plain, owner));
+            let owner = whose(launcher.starts.owner.as_ref(), Some(presenter));
+            lines.push(row("starts").and(Tone::Plain, presenter.path(path)).to(WIDE).and(Tone::Plain, owner));
         }
         (None, Some(command)) => lines.push(row("starts").and(Tone::Warning, format!("nothing: {}", safe(command)))),
         (None, None) => {}
     }
     for (number, mask) in launcher.masks.iter().enumerate() {
-        lines.push(row(if number == 0 { "masks" } else { "" }).and(Tone::Plain, look.path(mask)));
+        lines.push(row(if number == 0 { "masks" } else { "" }).and(Tone::Plain, presenter.path(mask)));
     }
     for found in &launcher.findings {
         let tone = if found.severity >= Severity::Warning { Tone::Warning } else { Tone::Faint };
@@ -165,7 +171,7 @@ fn in_full(launcher: &Launcher, look: &Look) -> Vec<Line> {
     if !launcher.shown
         && let Some(evidence) = launcher.evidence.first()
     {
-        lines.push(row("").and(Tone::Faint, format!("{}: {}", look.path(&evidence.file), evidence.says)));
+        lines.push(row("").and(Tone::Faint, format!("{}: {}", presenter.path(&evidence.file), evidence.says)));
     }
     lines
 }

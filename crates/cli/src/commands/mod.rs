@@ -1,8 +1,8 @@
-//! The commands: one file each, with its arguments, its help and its body.
+//! The commands: one file each, with its arguments, its help and its body, and a line in the table below.
 
 mod check;
 mod conflicts;
-mod demo;
+pub mod demo;
 mod explain;
 mod impact;
 mod inventory;
@@ -18,40 +18,51 @@ mod verify;
 use std::io::Write as _;
 
 use clap::Subcommand;
+use whodunit_core::bytes::ByteString;
 use whodunit_core::managers;
 use whodunit_core::model::ManagerId;
-use whodunit_core::text::Text;
 
-use crate::args::{Cli, Global};
+use crate::args::Global;
+use crate::error::CliError;
 use crate::output::Streams;
-use crate::run::Failure;
+use crate::session::Outcome;
 
-/// What is asked.
-#[derive(Debug, Subcommand)]
-pub enum Command {
-    Inventory(inventory::Arguments),
-    Owner(owner::Arguments),
-    Paths(paths::Arguments),
-    Shadows(shadows::Arguments),
-    Launchers(launchers::Arguments),
-    Offers(offers::Arguments),
-    States(states::Arguments),
-    Unowned(unowned::Arguments),
-    Conflicts(conflicts::Arguments),
-    Impact(impact::Arguments),
-    Verify(verify::Arguments),
-    Check(check::Arguments),
-    Explain(explain::Arguments),
-    Demo(demo::Arguments),
+/// Makes the list of commands, and the way to each, from one line per command.
+macro_rules! commands {
+    ($($name:ident => $module:ident),* $(,)?) => {
+        /// The commands.
+        #[derive(Debug, Subcommand)]
+        pub enum Command {
+            $($name($module::Arguments),)*
+            Demo(demo::Arguments),
+        }
+
+        impl Command {
+            /// Runs the command.
+            pub fn run(&self, global: &Global, streams: &mut Streams) -> Result<Outcome, CliError> {
+                match self {
+                    $(Command::$name(arguments) => $module::run(arguments, global, streams),)*
+                    Command::Demo(_) => Err(CliError::usage("the demo cannot be asked within the demo")),
+                }
+            }
+        }
+    };
 }
 
-/// How a command ended.
-#[derive(Debug, Clone, Copy)]
-pub struct Outcome {
-    /// Whether the thing asked for was found.
-    pub found: bool,
-    /// Whether anything could not be read.
-    pub incomplete: bool,
+commands! {
+    Inventory => inventory,
+    Owner => owner,
+    Paths => paths,
+    Shadows => shadows,
+    Launchers => launchers,
+    Offers => offers,
+    States => states,
+    Unowned => unowned,
+    Conflicts => conflicts,
+    Impact => impact,
+    Verify => verify,
+    Check => check,
+    Explain => explain,
 }
 
 /// A manager, by its name.
@@ -64,31 +75,8 @@ fn manager(name: &str) -> Result<ManagerId, String> {
 }
 
 /// Says of which names no package is known.
-fn tell_unknown(unknown: &[Text], global: &Global, streams: &mut Streams) {
+fn tell_unknown(unknown: &[ByteString], global: &Global, streams: &mut Streams) {
     for name in unknown.iter().filter(|_| !global.quiet) {
-        let _ = writeln!(
-            streams.err,
-            "whodunit: {name}: no manager has a package of that name (whodunit inventory lists them)"
-        );
-    }
-}
-
-/// Runs the command.
-pub fn run(cli: &Cli, streams: &mut Streams) -> Result<Outcome, Failure> {
-    match &cli.command {
-        Command::Inventory(arguments) => inventory::run(arguments, &cli.global, streams),
-        Command::Owner(arguments) => owner::run(arguments, &cli.global, streams),
-        Command::Paths(arguments) => paths::run(arguments, &cli.global, streams),
-        Command::Shadows(arguments) => shadows::run(arguments, &cli.global, streams),
-        Command::Launchers(arguments) => launchers::run(arguments, &cli.global, streams),
-        Command::Offers(arguments) => offers::run(arguments, &cli.global, streams),
-        Command::States(arguments) => states::run(arguments, &cli.global, streams),
-        Command::Unowned(arguments) => unowned::run(arguments, &cli.global, streams),
-        Command::Conflicts(arguments) => conflicts::run(arguments, &cli.global, streams),
-        Command::Impact(arguments) => impact::run(arguments, &cli.global, streams),
-        Command::Verify(arguments) => verify::run(arguments, &cli.global, streams),
-        Command::Explain(arguments) => explain::run(arguments, &cli.global, streams),
-        Command::Check(arguments) => check::run(arguments, &cli.global, streams),
-        Command::Demo(arguments) => demo::run(arguments, &cli.global, streams),
+        let _ = writeln!(streams.err, "whodunit: {name}: no such package (whodunit inventory --all lists them)");
     }
 }

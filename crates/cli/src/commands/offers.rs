@@ -4,21 +4,23 @@ use std::ffi::OsString;
 use std::os::unix::ffi::OsStrExt as _;
 
 use clap::Args;
-use whodunit_core::answers::offers::{Offered, Offers, Question, offers};
+use whodunit_core::bytes::ByteString;
+use whodunit_core::queries::offers::{Offered, Offers, Question, offers};
 use whodunit_core::survey::Survey;
-use whodunit_core::text::Text;
 
-use super::Outcome;
 use crate::args::Global;
-use crate::output::{self, Cell, Column, Grid, Line, Look, Piece, Shown, Streams, Tone};
-use crate::run::{Failure, Ready};
-use crate::surroundings;
+use crate::error::CliError;
+use crate::output::{self, Cell, Column, Grid, Line, Piece, Presenter, Shown, Streams, Tone};
+use crate::process;
+use crate::session::Outcome;
+use crate::session::Session;
 
-/// Which sources have it, and at which version
+/// Compare the versions that each source offers
 ///
-/// Looks into what the managers last fetched; nothing is fetched. NAME is a package or a title. The newest version comes
-/// first; what is installed, what its manager would take, and which source comes first by your order of preference
-/// (`[sources] prefer` in the settings) are said. A catalogue older than a month is said to be stale.
+/// Reads the catalogues that the package managers last fetched; fetches nothing. NAME is a package or a title. The
+/// newest version comes first. The output shows what is installed, what each manager would install, and which
+/// source comes first in your order of preference (`[sources] prefer` in the configuration file). Catalogues older
+/// than a month are marked as stale.
 #[derive(Debug, Args)]
 #[command(after_help = "Examples:
   whodunit offers ferryboard
@@ -29,25 +31,25 @@ pub struct Arguments {
     #[arg(required_unless_present = "newer")]
     name: Vec<OsString>,
 
-    /// Everything that is installed and of which a source has something newer
+    /// List every installed package for which a source offers a newer version
     #[arg(long, conflicts_with = "name")]
     newer: bool,
 }
 
 /// Answers.
-pub fn run(arguments: &Arguments, global: &Global, streams: &mut Streams) -> Result<Outcome, Failure> {
-    let ready = Ready::new(global)?;
-    let survey = Survey::of(&ready.scene);
+pub fn run(arguments: &Arguments, global: &Global, streams: &mut Streams) -> Result<Outcome, CliError> {
+    let session = Session::new(global)?;
+    let survey = Survey::of(&session.host);
     let question = Question {
         names: arguments.name.iter().map(|name| name.as_bytes().into()).collect(),
-        prefer: ready.config.preferred_sources(),
-        now: ready.scene.root.is_live().then(surroundings::now).flatten(),
+        prefer: session.config.preferred_sources(),
+        now: session.host.root.is_live().then(process::now).flatten(),
     };
     let answer = offers(&survey, &question);
-    let found = |name: &Text| answer.offers.iter().any(|one| one.asked == *name);
+    let found = |name: &ByteString| answer.offers.iter().any(|one| one.asked == *name);
     let all_found = question.names.iter().all(found);
     let missing = question.names.iter().filter(|name| !found(name)).cloned().collect();
-    output::show(&Listed { answer, missing, newer: arguments.newer }, &survey, &ready, global, streams, all_found)
+    output::show(&Listed { answer, missing, newer: arguments.newer }, &survey, &session, global, streams, all_found)
 }
 
 /// The answer, with the names of which nobody has anything.
@@ -56,7 +58,7 @@ struct Listed {
     #[serde(flatten)]
     answer: Offers,
     #[serde(skip)]
-    missing: Vec<Text>,
+    missing: Vec<ByteString>,
     #[serde(skip)]
     newer: bool,
 }
@@ -70,7 +72,7 @@ impl Shown for Listed {
     }
 
     fn grid(&self) -> Grid {
-        let known = |text: Option<&Text>| text.map(ToString::to_string).unwrap_or_default();
+        let known = |text: Option<&ByteString>| text.map(ToString::to_string).unwrap_or_default();
         let row = |one: &Offered| {
             let offer = &one.offer;
             let of_catalogue = match offer.catalogued_at {
@@ -87,7 +89,7 @@ impl Shown for Listed {
                 Cell::plain(offer.manager.to_string()),
                 Cell::shown(known(offer.source.as_ref().map(|source| &source.name)), source(one)),
                 of_catalogue,
-                Cell::toned(tone(one), remarks(one, self.newer)),
+                Cell::toned(tone(one), program_notes(one, self.newer)),
             ]
         };
         let columns = vec![
@@ -101,25 +103,28 @@ impl Shown for Listed {
         Grid { columns, rows: self.answer.offers.iter().map(row).collect() }
     }
 
-    fn page(&self, _: &Look) -> Vec<Piece> {
+    fn page(&self, _: &Presenter) -> Vec<Piece> {
         let offers = &self.answer.offers;
         let mut page: Vec<Piece> = Vec::new();
         if self.newer {
             let says = match offers.iter().filter(|one| one.offer.installed).count() {
-                0 => "nothing newer is offered of what is installed, as far as the managers have fetched".to_owned(),
-                1 => "1 installed package has something newer".to_owned(),
-                count => format!("{count} installed packages have something newer"),
+                0 => "no newer versions in the catalogues that the managers have fetched".to_owned(),
+                1 => "1 installed package has a newer version".to_owned(),
+                count => format!("{count} installed packages have a newer version"),
             };
             page.push(Line::of(Tone::Strong, says).into());
         } else {
-            let mut names: Vec<&Text> = offers.iter().map(|one| &one.asked).collect();
+            let mut names: Vec<&ByteString> = offers.iter().map(|one| &one.asked).collect();
             names.dedup();
             page.extend(names.into_iter().map(|name| Line::of(Tone::Strong, verdict(name, offers)).into()));
         }
         for name in &self.missing {
             page.push(
-                Line::of(Tone::Warning, format!("{name}: no source has it, as far as the managers have fetched"))
-                    .into(),
+                Line::of(
+                    Tone::Warning,
+                    format!("{name}: not offered by any source in the catalogues that the managers have fetched"),
+                )
+                .into(),
             );
         }
         if !offers.is_empty() {
@@ -148,36 +153,36 @@ impl Shown for Listed {
     }
 }
 
-fn verdict(name: &Text, offers: &[Offered]) -> String {
+fn verdict(name: &ByteString, offers: &[Offered]) -> String {
     let of_name = || offers.iter().filter(|one| one.asked == *name);
     let version = |one: &Offered| one.offer.version.clone().unwrap_or_default();
     let installed = of_name().find(|one| one.offer.installed);
     let has_source = of_name().any(|one| one.offer.source.is_some());
     match (of_name().find(|one| one.newest), installed) {
         (_, Some(now)) if !has_source => {
-            format!("{name}: no source has it; {} of {} is installed", version(now), now.offer.manager)
+            format!("{name}: not offered by any source; {} from {} is installed", version(now), now.offer.manager)
         }
         (Some(newest), Some(_)) if newest.offer.installed => {
-            format!("{name}: the newest is {} of {}, which is installed", version(newest), newest.offer.manager)
+            format!("{name}: newest version {} from {}, installed", version(newest), newest.offer.manager)
         }
         (Some(newest), Some(now)) => format!(
-            "{name}: the newest is {} of {}; {} of {} is installed",
+            "{name}: newest version {} from {}; {} from {} is installed",
             version(newest),
             newest.offer.manager,
             version(now),
             now.offer.manager
         ),
         (Some(newest), None) => {
-            format!("{name}: the newest is {} of {}; it is not installed", version(newest), newest.offer.manager)
+            format!("{name}: newest version {} from {}; not installed", version(newest), newest.offer.manager)
         }
-        (None, Some(now)) => format!("{name}: installed by {}; no version is told", now.offer.manager),
-        (None, None) => format!("{name}: not installed; who has it does not tell the version"),
+        (None, Some(now)) => format!("{name}: installed by {}; version unknown", now.offer.manager),
+        (None, None) => format!("{name}: not installed; the catalogue has no version"),
     }
 }
 
 fn source(one: &Offered) -> String {
     let keeps_catalogues = ["dpkg", "rpm", "pacman"].contains(&one.offer.manager.0);
-    let none = if keeps_catalogues { "no source" } else { "not known" };
+    let none = if keeps_catalogues { "no source" } else { "unknown" };
     one.offer.source.as_ref().map_or(none.to_owned(), |source| source.name.to_string())
 }
 
@@ -189,15 +194,15 @@ fn tone(one: &Offered) -> Tone {
     if one.offer.installed { Tone::Accent } else { Tone::Plain }
 }
 
-fn remarks(one: &Offered, newer: bool) -> String {
+fn program_notes(one: &Offered, newer: bool) -> String {
     let offer = &one.offer;
     let words = [
         (offer.installed, "installed"),
         (offer.held && offer.installed, "held back"),
         (one.newest && !newer, "newest"),
         (one.preferred && !newer, "first by preference"),
-        (offer.candidate && !offer.installed && !offer.held, "its manager would take it"),
-        (!offer.is_allowed(), "never taken, by a pin"),
+        (offer.candidate && !offer.installed && !offer.held, "its manager would install it"),
+        (!offer.is_allowed(), "excluded by a pin"),
     ];
     words.into_iter().filter(|(is_so, _)| *is_so).map(|(_, word)| word).collect::<Vec<_>>().join(", ")
 }

@@ -4,27 +4,28 @@ use std::ffi::OsString;
 use std::os::unix::ffi::OsStrExt as _;
 
 use clap::Args;
-use whodunit_core::answers::owner::{Answer, Hop, Owners, Target, TargetKind, Verdict, owners_in};
-use whodunit_core::model::{Remedy, Severity};
-use whodunit_core::search::How;
+use whodunit_core::bytes::ByteString;
+use whodunit_core::model::{Remedy, RemedyKind, Severity};
+use whodunit_core::queries::owner::{Answer, Hop, Owners, Target, TargetKind, Verdict, owners_in};
+use whodunit_core::resolve::How;
 use whodunit_core::survey::Survey;
-use whodunit_core::text::Text;
 
-use super::Outcome;
 use crate::args::Global;
-use crate::output::{self, Cell, Column, Grid, Line, Look, Piece, Shown, Streams, Tone};
-use crate::run::{Failure, Ready};
+use crate::error::CliError;
+use crate::output::{self, Cell, Column, Grid, Line, Piece, Presenter, Shown, Streams, Tone};
+use crate::session::Outcome;
+use crate::session::Session;
 
-/// Whose is it: a command, a path, a launcher, a package
+/// Find the owner of a command, a path, a launcher or a package
 ///
-/// A TARGET with a slash is a path. Any other is a command on the search path or, where there is none
-/// of that name, a package; one that ends in .desktop is a launcher. To be explicit: command:NAME,
+/// A TARGET that contains a slash is a path. A TARGET that ends in .desktop is a launcher. Any other is a command
+/// in the search path or, if there is no such command, a package. Prefixes make it explicit: command:NAME,
 /// path:PATH, launcher:ID, package:NAME, library:NAME, module:NAME.
 ///
-/// The answer leads from the path found through every link to what finally runs, names the package
-/// that owns it and who placed each link, and lists the copies that it hides.
+/// The answer follows every link from the path that is found to the file that finally runs, names the package that
+/// owns it and what created each link, and lists the copies that it hides.
 #[derive(Debug, Args)]
-#[command(after_help = "Up to three targets are told in full; more get one row each.
+#[command(after_help = "Up to three targets are shown in full; more get one row each.
 
 Examples:
   whodunit owner tidegauge
@@ -32,26 +33,26 @@ Examples:
   whodunit owner package:tidegauge --format json
   whodunit owner --root /mnt --path /usr/local/bin:/usr/bin tidegauge")]
 pub struct Arguments {
-    /// A command, a path, a launcher, or a package
+    /// Commands, paths, launchers or packages
     #[arg(required = true)]
     target: Vec<OsString>,
 }
 
 /// Answers.
-pub fn run(arguments: &Arguments, global: &Global, streams: &mut Streams) -> Result<Outcome, Failure> {
+pub fn run(arguments: &Arguments, global: &Global, streams: &mut Streams) -> Result<Outcome, CliError> {
     let targets: Result<Vec<Target>, _> =
         arguments.target.iter().map(|target| Target::parse(target.as_bytes())).collect();
-    let targets = targets.map_err(|bad| Failure::usage(bad.to_string()))?;
-    let ready = Ready::new(global)?;
-    let survey = Survey::of(&ready.scene);
-    let answer = owners_in(&survey, ready.searches(), &targets);
+    let targets = targets.map_err(|bad| CliError::usage(bad.to_string()))?;
+    let session = Session::new(global)?;
+    let survey = Survey::of(&session.host);
+    let answer = owners_in(&survey, session.searches(), &targets);
     // Of several contexts, one that reaches it is enough.
     let is_found = |target: &Target| {
         let of_target = answer.answers.iter().filter(|answer| answer.target == target.given);
         of_target.into_iter().any(|answer| answer.verdict != Verdict::NotFound || answer.taken_for.is_some())
     };
     let found = targets.iter().all(is_found);
-    output::show(&answer, &survey, &ready, global, streams, found)
+    output::show(&answer, &survey, &session, global, streams, found)
 }
 
 /// As many answers are told in full; of more, each gets a row.
@@ -67,7 +68,7 @@ impl Shown for Owners {
     }
 
     fn grid(&self) -> Grid {
-        let text = |text: Option<&Text>| Cell::plain(text.map(ToString::to_string).unwrap_or_default());
+        let text = |text: Option<&ByteString>| Cell::plain(text.map(ToString::to_string).unwrap_or_default());
         let row = |answer: &Answer| {
             let owner = answer.owner.as_ref();
             let verdict = match answer.verdict {
@@ -98,11 +99,11 @@ impl Shown for Owners {
         }
     }
 
-    fn page(&self, look: &Look) -> Vec<Piece> {
+    fn page(&self, presenter: &Presenter) -> Vec<Piece> {
         let is_of_many =
             self.answers.windows(2).any(|two| two[0].target == two[1].target && two[0].context != two[1].context);
         if is_of_many {
-            return in_contexts(&self.answers, look);
+            return in_contexts(&self.answers, presenter);
         }
         if self.answers.len() > IN_FULL {
             return vec![Piece::Table(self.grid())];
@@ -112,14 +113,14 @@ impl Shown for Owners {
             if number > 0 {
                 page.push(Line::blank().into());
             }
-            page.extend(in_full(answer, look).into_iter().map(Piece::from));
+            page.extend(in_full(answer, presenter).into_iter().map(Piece::from));
         }
         page
     }
 }
 
 /// One row for each context, those alike together.
-fn in_contexts(answers: &[Answer], look: &Look) -> Vec<Piece> {
+fn in_contexts(answers: &[Answer], presenter: &Presenter) -> Vec<Piece> {
     let mut page: Vec<Piece> = Vec::new();
     let mut start = 0;
     while start < answers.len() {
@@ -131,20 +132,20 @@ fn in_contexts(answers: &[Answer], look: &Look) -> Vec<Piece> {
         }
         let mut rows: Vec<(Vec<&str>, Vec<Cell>)> = Vec::new();
         for answer in of_target {
-            let cells = context_row(answer, look);
+            let cells = context_row(answer, presenter);
             match rows.iter_mut().find(|(_, known)| *known == cells) {
                 Some((words, _)) => words.push(answer.context.word()),
                 None => rows.push((vec![answer.context.word()], cells)),
             }
         }
-        let mut runs: Vec<&Text> =
+        let mut runs: Vec<&ByteString> =
             of_target.iter().filter_map(|answer| answer.hops.last().map(|hop| &hop.path)).collect();
         runs.sort();
         runs.dedup();
         let says = match runs.len() {
-            0 => "no context reaches a program of this name".to_owned(),
-            1 => "the same program wherever it is reached".to_owned(),
-            many => format!("{many} different programs, by context"),
+            0 => "no context finds a program of this name".to_owned(),
+            1 => "the same program in every context that finds it".to_owned(),
+            many => format!("{many} different programs, depending on the context"),
         };
         let target = of_target[0].target.to_string();
         let tone = if runs.len() == 1 { Tone::Accent } else { Tone::Warning };
@@ -159,10 +160,10 @@ fn in_contexts(answers: &[Answer], look: &Look) -> Vec<Piece> {
     page
 }
 
-fn context_row(answer: &Answer, look: &Look) -> Vec<Cell> {
-    let because = answer.because.first().map(|because| format!("{} {}", look.path(&because.file), because.at));
+fn context_row(answer: &Answer, presenter: &Presenter) -> Vec<Cell> {
+    let because = answer.because.first().map(|because| format!("{} {}", presenter.path(&because.file), because.at));
     let owner = match (&answer.owner, answer.verdict) {
-        (Some(owner), _) => Cell::plain(look.owner(owner)),
+        (Some(owner), _) => Cell::plain(presenter.owner(owner)),
         (None, Verdict::NotFound) => Cell::plain(""),
         (None, _) => Cell::toned(Tone::Warning, "no manager claims it"),
     };
@@ -171,11 +172,11 @@ fn context_row(answer: &Answer, look: &Look) -> Vec<Cell> {
             let value = taken.value.as_ref().map(|value| format!(" for `{value}`")).unwrap_or_default();
             Cell::toned(Tone::Warning, format!("{} of the shell{value}", taken.how.word()))
         }
-        (None, Some(runs)) => Cell::shown(runs.to_string(), look.path(runs)),
+        (None, Some(runs)) => Cell::shown(runs.to_string(), presenter.path(runs)),
         (None, None) => Cell::toned(Tone::Faint, "not reached"),
     };
     let because = match &answer.taken_for {
-        Some(taken) => format!("{} {}", look.path(&taken.because.file), taken.because.at),
+        Some(taken) => format!("{} {}", presenter.path(&taken.because.file), taken.because.at),
         None => because.unwrap_or_default(),
     };
     vec![runs, owner, Cell::plain(because)]
@@ -190,27 +191,30 @@ fn row(label: &str) -> Line {
     Line::of(Tone::Plain, " ".repeat(INDENT)).and(Tone::Faint, label).to(COLUMN)
 }
 
-fn in_full(answer: &Answer, look: &Look) -> Vec<Line> {
-    let mut lines = vec![headline(answer, look), Line::blank()];
+fn in_full(answer: &Answer, presenter: &Presenter) -> Vec<Line> {
+    let mut lines = vec![headline(answer, presenter), Line::blank()];
     if let Some(first) = answer.hops.first().filter(|_| answer.verdict != Verdict::NotFound || answer.hops.len() > 1) {
         let label = if answer.runs.is_some() { "runs" } else { "is" };
-        lines.push(row(label).and(Tone::Strong, look.path(&first.path)));
+        lines.push(row(label).and(Tone::Strong, presenter.path(&first.path)));
         let leading = answer
             .hops
             .iter()
             .filter(|hop| hop.to.is_some() && matches!(hop.how, How::Link | How::Wrapper | How::Shim));
-        lines.extend(leading.map(|hop| Line::blank().to(COLUMN).and(Tone::Plain, link(hop, look))));
+        lines.extend(leading.map(|hop| Line::blank().to(COLUMN).and(Tone::Plain, link(hop, presenter))));
     }
     if answer.hops.last().is_some_and(|hop| hop.how == How::Shim) {
-        lines.push(row("starts").and(Tone::Warning, "nothing here: see the evidence"));
+        lines.push(row("starts").and(Tone::Warning, "nothing: see the evidence"));
     }
     if let Some(script) = &answer.interpreter {
-        let owner = script.owner.as_ref().map_or("no manager claims it".to_owned(), |owner| look.owner(owner));
+        let owner = script.owner.as_ref().map_or("no manager claims it".to_owned(), |owner| presenter.owner(owner));
         let line = row("interpreter");
         lines.push(match (&script.path, &script.runs) {
             (Some(path), Some(runs)) => {
-                let shown =
-                    if path == runs { look.path(path) } else { format!("{} → {}", look.path(path), look.path(runs)) };
+                let shown = if path == runs {
+                    presenter.path(path)
+                } else {
+                    format!("{} → {}", presenter.path(path), presenter.path(runs))
+                };
                 line.and(Tone::Plain, shown).to(WIDE).and(Tone::Plain, owner)
             }
             _ => line.and(Tone::Warning, format!("{} leads to no interpreter", script.line)),
@@ -230,8 +234,8 @@ fn in_full(answer: &Answer, look: &Look) -> Vec<Line> {
         }
     }
     if let Some(winner) = &answer.hidden_by {
-        let owner = winner.owner.as_ref().map_or("no manager claims it".to_owned(), |owner| look.owner(owner));
-        lines.push(row("hidden by").and(Tone::Warning, look.path(&winner.path)).to(WIDE).and(Tone::Plain, owner));
+        let owner = winner.owner.as_ref().map_or("no manager claims it".to_owned(), |owner| presenter.owner(owner));
+        lines.push(row("hidden by").and(Tone::Warning, presenter.path(&winner.path)).to(WIDE).and(Tone::Plain, owner));
     }
     for (number, because) in answer.because.iter().enumerate() {
         let label = match number {
@@ -244,37 +248,37 @@ fn in_full(answer: &Answer, look: &Look) -> Vec<Line> {
     }
     for (number, hidden) in answer.hidden.iter().enumerate() {
         let owner = match (&hidden.owner, &hidden.version) {
-            (Some(owner), _) => look.owner(owner),
-            (None, Some(version)) => format!("no manager claims it; says {version}"),
+            (Some(owner), _) => presenter.owner(owner),
+            (None, Some(version)) => format!("no manager claims it; version {version}"),
             (None, None) => "no manager claims it".to_owned(),
         };
         let label = if number == 0 { "hides" } else { "" };
-        lines.push(row(label).and(Tone::Accent, look.path(&hidden.path)).to(WIDE).and(Tone::Plain, owner));
+        lines.push(row(label).and(Tone::Accent, presenter.path(&hidden.path)).to(WIDE).and(Tone::Plain, owner));
     }
     let itself = answer.owner.as_ref().filter(|_| answer.kind == TargetKind::Package).map(|owner| &owner.id);
     let (own, others): (Vec<_>, Vec<_>) = answer.elsewhere.iter().partition(|copy| copy.id.as_ref() == itself);
     lines.extend(
         own.iter()
             .filter(|copy| copy.id.is_some())
-            .map(|copy| row("to start").and(Tone::Plain, look.path(&copy.start))),
+            .map(|copy| row("to start").and(Tone::Plain, presenter.path(&copy.start))),
     );
     let others = others.into_iter().chain(own.iter().filter(|copy| copy.id.is_none()).copied());
     for (number, copy) in others.enumerate() {
         let label = if number == 0 { "elsewhere" } else { "" };
         let whose = copy.id.as_ref().map_or("no manager claims it".to_owned(), ToString::to_string);
-        let says = format!("{whose}; not on this search path");
-        lines.push(row(label).and(Tone::Accent, look.path(&copy.start)).to(WIDE).and(Tone::Plain, says));
+        let says = format!("{whose}; not in this search path");
+        lines.push(row(label).and(Tone::Accent, presenter.path(&copy.start)).to(WIDE).and(Tone::Plain, says));
     }
     if answer.owners.len() > 1 {
-        lines.extend(claimants(answer, look));
+        lines.extend(claimants(answer, presenter));
     }
-    for (number, evidence) in answer.evidence.iter().enumerate().take(MOST_EVIDENCE) {
+    for (number, evidence) in answer.evidence.iter().enumerate().take(MAX_EVIDENCE) {
         let label = if number == 0 { "evidence" } else { "" };
-        let place = format!("{} {}", look.path(&evidence.file), evidence.at);
+        let place = format!("{} {}", presenter.path(&evidence.file), evidence.at);
         lines.push(row(label).and(Tone::Faint, format!("{place}: {}", evidence.says)));
     }
     for remedy in &answer.remedies {
-        lines.push(way_out(remedy, answer, look));
+        lines.push(remedy_line(remedy, answer, presenter));
     }
     if lines.last() == Some(&Line::blank()) {
         lines.pop();
@@ -282,15 +286,15 @@ fn in_full(answer: &Answer, look: &Look) -> Vec<Line> {
     lines
 }
 
-/// A folder can be claimed by hundreds of packages.
-const MOST_CLAIMANTS: usize = 12;
-const MOST_EVIDENCE: usize = 6;
+/// A directory can be claimed by hundreds of packages.
+const MAX_CLAIMANTS: usize = 12;
+const MAX_EVIDENCE: usize = 6;
 
-fn claimants(answer: &Answer, look: &Look) -> Vec<Line> {
-    let shown = answer.owners.iter().take(MOST_CLAIMANTS).enumerate();
+fn claimants(answer: &Answer, presenter: &Presenter) -> Vec<Line> {
+    let shown = answer.owners.iter().take(MAX_CLAIMANTS).enumerate();
     let mut lines: Vec<Line> = shown
         .map(|(number, owner)| {
-            let line = row(if number == 0 { "claimed by" } else { "" }).and(Tone::Plain, look.owner(owner));
+            let line = row(if number == 0 { "claimed by" } else { "" }).and(Tone::Plain, presenter.owner(owner));
             match &answer.owner {
                 Some(fits) if fits == owner && answer.verdict == Verdict::Several => {
                     line.to(WIDE).and(Tone::Accent, "its recorded digest fits the file")
@@ -299,78 +303,77 @@ fn claimants(answer: &Answer, look: &Look) -> Vec<Line> {
             }
         })
         .collect();
-    if answer.owners.len() > MOST_CLAIMANTS {
-        let more = output::count(answer.owners.len() - MOST_CLAIMANTS, "other");
+    if answer.owners.len() > MAX_CLAIMANTS {
+        let more = output::count(answer.owners.len() - MAX_CLAIMANTS, "other");
         lines.push(row("").and(Tone::Faint, format!("and {more}")));
     }
     lines
 }
 
-fn headline(answer: &Answer, look: &Look) -> Line {
+fn headline(answer: &Answer, presenter: &Presenter) -> Line {
     let line = Line::of(Tone::Strong, answer.target.to_string()).to(COLUMN.min(answer.target.len() + 3));
-    let doubt = if answer.certain { "" } else { ", as far as could be read" };
+    let unknown = if answer.certain { "" } else { ", as far as could be read" };
     match (&answer.verdict, &answer.owner) {
-        (Verdict::Owned, Some(owner)) => line.and(Tone::Accent, look.owner(owner)),
+        (Verdict::Owned, Some(owner)) => line.and(Tone::Accent, presenter.owner(owner)),
         (Verdict::Owned, None) => line.and(Tone::Accent, "owned"),
         (Verdict::Several, _) => {
             line.and(Tone::Warning, format!("{} claim it", output::count(answer.owners.len(), "package")))
         }
         (Verdict::Unowned, _) => {
-            let hint = answer.version_hint.as_ref().map(|version| format!("; it says {version}")).unwrap_or_default();
-            let read = if look.managers.is_empty() { String::new() } else { format!("  (read: {})", look.managers) };
-            line.and(Tone::Warning, format!("no manager claims it{doubt}{hint}")).and(Tone::Faint, read)
+            let hint =
+                answer.version_hint.as_ref().map(|version| format!("; its version is {version}")).unwrap_or_default();
+            let read =
+                if presenter.managers.is_empty() { String::new() } else { format!("  (read: {})", presenter.managers) };
+            line.and(Tone::Warning, format!("no manager claims it{unknown}{hint}")).and(Tone::Faint, read)
         }
         (Verdict::NotFound, _) if answer.taken_for.is_some() => {
             let how = answer.taken_for.as_ref().map_or("", |taken| taken.how.word());
-            line.and(Tone::Accent, format!("{how} of the shell; no program of this name{doubt}"))
+            line.and(Tone::Accent, format!("{how} of the shell; no program of this name{unknown}"))
         }
         (Verdict::NotFound, _) => {
             let what = match answer.kind {
-                TargetKind::Path => "no such file or folder",
+                TargetKind::Path => "no such file or directory",
                 TargetKind::Launcher => "no launcher of this id",
                 TargetKind::Library => "no library of this name",
                 TargetKind::Module => "no module of this name",
                 TargetKind::Package => "no package of this name",
                 TargetKind::Command if answer.elsewhere.is_empty() => "not found: no program or package of this name",
-                TargetKind::Command => "not found on this search path",
+                TargetKind::Command => "not found in this search path",
             };
-            line.and(Tone::Warning, format!("{what}{doubt}"))
+            line.and(Tone::Warning, format!("{what}{unknown}"))
         }
     }
 }
 
-fn link(hop: &Hop, look: &Look) -> String {
-    let to = hop.to.as_ref().map(|to| look.path(to)).unwrap_or_default();
+fn link(hop: &Hop, presenter: &Presenter) -> String {
+    let to = hop.to.as_ref().map(|to| presenter.path(to)).unwrap_or_default();
     if hop.how == How::Wrapper {
         return format!("└ starts {to}");
     }
     if hop.how == How::Shim {
         // A manager's own shim needs its name once.
-        let owner = hop.owner.as_ref().map(|owner| look.placer(owner)).unwrap_or_default();
-        let whose = match owner.split_once(" · ") {
-            Some((manager, _)) => format!(" of {manager}"),
-            None => String::new(),
-        };
-        return format!("└ shim{whose}, starts here → {to}");
+        let manager = hop.owner.as_ref().and_then(|owner| owner.split(|&b| b == b'/').next());
+        let whose = manager.map(|manager| format!(" of {}", ByteString::from(manager))).unwrap_or_default();
+        return format!("└ shim{whose}, starts → {to}");
     }
-    if let Some(folder) = &hop.through {
-        return format!("└ through the linked folder {} → {to}", look.path(folder));
+    if let Some(dir) = &hop.through {
+        return format!("└ through the linked directory {} → {to}", presenter.path(dir));
     }
     let placed = match &hop.owner {
         None => "placed by hand".to_owned(),
         Some(owner) => match owner.strip_prefix(b"alternatives/") {
-            Some(group) => format!("placed by the alternatives group {}", Text::from(group)),
-            None => format!("placed by {}", look.placer(owner)),
+            Some(group) => format!("placed by the alternatives group {}", ByteString::from(group)),
+            None => format!("placed by {}", presenter.placer(owner)),
         },
     };
     format!("└ link, {placed} → {to}")
 }
 
-fn way_out(remedy: &Remedy, answer: &Answer, look: &Look) -> Line {
+fn remedy_line(remedy: &Remedy, answer: &Answer, presenter: &Presenter) -> Line {
     let line = row(&format!("to {}", remedy.purpose)).and(Tone::Plain, remedy.command.clone());
     match answer.hidden.first() {
-        Some(next) if remedy.purpose == "remove" && answer.hops.iter().all(|hop| hop.how != How::Shim) => {
-            line.to(WIDE).and(Tone::Faint, format!("(then {} runs)", look.path(&next.path)))
+        Some(next) if remedy.kind == RemedyKind::Remove && answer.hops.iter().all(|hop| hop.how != How::Shim) => {
+            line.to(WIDE).and(Tone::Faint, format!("(then {} runs)", presenter.path(&next.path)))
         }
         _ => line,
     }

@@ -3,46 +3,45 @@
 use std::io::Write as _;
 
 use clap::Args;
-use whodunit_core::answers::paths::{COMMANDS, ContextPath, PathEntry, Paths, paths};
-use whodunit_core::model::{Evidence, Severity};
+use whodunit_core::model::{Evidence, Position, Severity};
+use whodunit_core::queries::paths::{COMMANDS, ContextPath, PathEntry, Paths, paths};
 use whodunit_core::survey::Survey;
 
-use super::Outcome;
 use crate::args::Global;
-use crate::output::{self, Cell, Column, Grid, Line, Look, Piece, Shown, Streams, Tone};
-use crate::run::{Failure, Ready};
+use crate::error::CliError;
+use crate::output::{self, Cell, Column, Grid, Line, Piece, Presenter, Shown, Streams, Tone};
+use crate::session::Outcome;
+use crate::session::Session;
 
-/// The search path of each context, folder by folder, with the file and line that put it there
+/// Show the search path of each context, with the file and line that added each directory
 ///
-/// The start-up files that each context's shell reads are followed, without running anything. What they do that cannot
-/// be known without running it is said, with the line. NAME is another list of folders: XDG_DATA_DIRS, MANPATH,
-/// LD_LIBRARY_PATH, PYTHONPATH.
+/// The start-up files that each context's shell reads are evaluated without running anything. What cannot be known
+/// without running it is listed with its line. NAME is another list of directories, for example XDG_DATA_DIRS,
+/// MANPATH, LD_LIBRARY_PATH or PYTHONPATH.
 #[derive(Debug, Args)]
 #[command(after_help = "Examples:
   whodunit paths
   whodunit paths --context all
-  whodunit paths --context login --person maren --shell zsh
+  whodunit paths --context login --user maren --shell zsh
   whodunit paths XDG_DATA_DIRS --context desktop")]
 pub struct Arguments {
-    /// The variable, in place of PATH
+    /// Variable to show instead of PATH
     name: Option<String>,
 }
 
 /// Answers.
-pub fn run(arguments: &Arguments, global: &Global, streams: &mut Streams) -> Result<Outcome, Failure> {
+pub fn run(arguments: &Arguments, global: &Global, streams: &mut Streams) -> Result<Outcome, CliError> {
     let variable = arguments.name.as_deref().unwrap_or(COMMANDS);
-    if !whodunit_core::formats::shell::is_name(variable.as_bytes()) {
-        return Err(Failure::usage(format!(
-            "{variable}: not the name of a variable (whodunit owner looks up commands)"
-        )));
+    if !whodunit_core::resolve::contexts::is_variable_name(variable.as_bytes()) {
+        return Err(CliError::usage(format!("{variable}: not a variable name (whodunit owner looks up commands)")));
     }
-    let ready = Ready::new(global)?;
-    let survey = Survey::of(&ready.scene);
-    let answer = paths(&ready.scene, &ready.situations(&ready.people()), variable);
+    let session = Session::new(global)?;
+    let survey = Survey::of(&session.host);
+    let answer = paths(&session.host, &session.resolve_contexts(&session.users()), variable);
     let found = answer.contexts.iter().any(|one| !one.entries.is_empty());
-    let outcome = output::show(&answer, &survey, &ready, global, streams, found)?;
+    let outcome = output::show(&answer, &survey, &session, global, streams, found)?;
     if !found && !global.quiet {
-        let _ = writeln!(streams.err, "whodunit: {variable}: no context has it");
+        let _ = writeln!(streams.err, "whodunit: {variable}: not set in any context");
     }
     Ok(outcome)
 }
@@ -61,17 +60,17 @@ impl Shown for Paths {
             (1..).zip(&one.entries).map(move |(number, entry): (usize, _)| {
                 vec![
                     Cell::plain(one.context.word()),
-                    Cell::plain(one.person.as_ref().map(ToString::to_string).unwrap_or_default()),
+                    Cell::plain(one.user.as_ref().map(ToString::to_string).unwrap_or_default()),
                     Cell::plain(one.variable.clone()),
                     Cell::plain(number.to_string()),
-                    Cell::plain(entry.folder.to_string()),
+                    Cell::plain(entry.directory.to_string()),
                     Cell::plain(entry.exists.map(|exists| exists.to_string()).unwrap_or_default()),
                     Cell::plain(because(entry, &|evidence| evidence.file.to_string())),
                 ]
             })
         });
         Grid {
-            columns: ["context", "person", "variable", "number", "folder", "exists", "because"]
+            columns: ["context", "user", "variable", "number", "directory", "exists", "because"]
                 .into_iter()
                 .map(|name| Column::words(name, ""))
                 .collect(),
@@ -79,11 +78,11 @@ impl Shown for Paths {
         }
     }
 
-    fn page(&self, look: &Look) -> Vec<Piece> {
+    fn page(&self, presenter: &Presenter) -> Vec<Piece> {
         let uncertain = self.contexts.iter().filter(|one| !one.certain).count();
         let mut first = Line::of(Tone::Strong, says(self));
         if uncertain > 0 {
-            first = first.and(Tone::Warning, format!("; {uncertain} not certain"));
+            first = first.and(Tone::Warning, format!("; {uncertain} uncertain"));
         }
         let serious = self.findings.iter().filter(|finding| finding.severity > Severity::Note).count();
         if serious > 0 {
@@ -93,12 +92,12 @@ impl Shown for Paths {
         for (one, contexts) in alike(&self.contexts) {
             page.push(Line::blank().into());
             let shell = one.shell.as_ref().map(|shell| format!(", {shell}")).unwrap_or_default();
-            let person = one.person.as_ref().map(|person| format!(" · {person}{shell}")).unwrap_or_default();
-            page.push(Line::of(Tone::Accent, contexts.join(", ")).and(Tone::Plain, person).into());
-            let rows = (1..).zip(&one.entries).map(|(number, entry): (usize, _)| row(number, entry, look));
+            let user = one.user.as_ref().map(|user| format!(" · {user}{shell}")).unwrap_or_default();
+            page.push(Line::of(Tone::Accent, contexts.join(", ")).and(Tone::Plain, user).into());
+            let rows = (1..).zip(&one.entries).map(|(number, entry): (usize, _)| row(number, entry, presenter));
             let columns = vec![
                 Column::words("number", ""),
-                Column::words("folder", ""),
+                Column::words("directory", ""),
                 Column::words("because", ""),
                 Column::words("remark", ""),
             ];
@@ -108,16 +107,17 @@ impl Shown for Paths {
                 page.push(Piece::Table(Grid { columns, rows: rows.collect() }));
             }
             for Evidence { file, at, says } in &one.unknowns {
-                let line = Line::blank().to(2).and(Tone::Warning, "not certain  ");
-                page.push(line.and(Tone::Plain, format!("{} {at}: {says}", look.path(file))).into());
+                let line = Line::blank().to(2).and(Tone::Warning, "uncertain    ");
+                page.push(line.and(Tone::Plain, format!("{} {at}: {says}", presenter.path(file))).into());
             }
             for Evidence { file, says, .. } in &one.assumed {
                 let line = Line::blank().to(2).and(Tone::Faint, "assumed").to(13);
-                page.push(line.and(Tone::Plain, format!("{says} ({})", look.path(file))).into());
+                page.push(line.and(Tone::Plain, format!("{says} ({})", presenter.path(file))).into());
             }
             for (kind, list) in [("aliases", &one.aliases), ("functions", &one.functions)] {
                 // What every shell of the kind has is no news.
-                let made = list.iter().filter(|named| named.because.iter().all(|because| because.at != "compiled in"));
+                let made =
+                    list.iter().filter(|named| named.because.iter().all(|because| because.at != Position::CompiledIn));
                 let names: Vec<String> = made.map(|named| named.name.to_string()).collect();
                 if !names.is_empty() {
                     page.push(
@@ -141,22 +141,22 @@ impl Shown for Paths {
 fn says(answer: &Paths) -> String {
     let variable = answer.contexts.first().map_or(COMMANDS, |one| one.variable.as_str());
     match &answer.contexts[..] {
-        [] => "nobody has a home here, so no context is anybody's".to_owned(),
+        [] => "no user has a home directory here, so there are no contexts".to_owned(),
         [one] => format!(
             "{variable} has {} in the context {}",
-            output::count(one.entries.len(), "folder"),
+            output::count(one.entries.len(), "directory"),
             one.context.word()
         ),
         many => format!("{variable} in {}", output::count(many.len(), "context")),
     }
 }
 
-/// Contexts with the same folders from the same places, told together.
+/// Contexts with the same directories from the same places, told together.
 fn alike(contexts: &[ContextPath]) -> Vec<(&ContextPath, Vec<&'static str>)> {
     let mut told: Vec<(&ContextPath, Vec<&'static str>)> = Vec::new();
     for one in contexts {
         let is_same = |other: &ContextPath| {
-            (&other.person, &other.entries, &other.unknowns) == (&one.person, &one.entries, &one.unknowns)
+            (&other.user, &other.entries, &other.unknowns) == (&one.user, &one.entries, &one.unknowns)
                 && other.shell == one.shell
                 && (&other.aliases, &other.functions) == (&one.aliases, &one.functions)
         };
@@ -173,19 +173,20 @@ fn because(entry: &PathEntry, file: &dyn Fn(&Evidence) -> String) -> String {
     entry.because.iter().map(one).collect::<Vec<_>>().join(", ")
 }
 
-fn row(number: usize, entry: &PathEntry, look: &Look) -> Vec<Cell> {
+fn row(number: usize, entry: &PathEntry, presenter: &Presenter) -> Vec<Cell> {
     let remark = match (&entry.same_as, entry.exists) {
-        (Some(other), _) if *other == entry.folder => "twice".to_owned(),
+        (Some(other), _) if *other == entry.directory => "twice".to_owned(),
         (Some(other), _) => format!("the same as {other}"),
         (None, Some(false)) => "not there".to_owned(),
-        (None, None) => "depends on the current folder".to_owned(),
+        (None, None) => "depends on the current directory".to_owned(),
         _ => String::new(),
     };
-    let shown = if entry.folder.is_empty() { "(current folder)".to_owned() } else { look.path(&entry.folder) };
+    let shown =
+        if entry.directory.is_empty() { "(current directory)".to_owned() } else { presenter.path(&entry.directory) };
     vec![
         Cell::plain(format!("{number:>4}")),
-        Cell::shown(entry.folder.to_string(), shown),
-        Cell::plain(because(entry, &|evidence| look.path(&evidence.file))),
+        Cell::shown(entry.directory.to_string(), shown),
+        Cell::plain(because(entry, &|evidence| presenter.path(&evidence.file))),
         Cell::toned(Tone::Faint, remark),
     ]
 }

@@ -5,42 +5,43 @@ use std::io::Write as _;
 use std::os::unix::ffi::OsStrExt as _;
 
 use clap::{Args, ValueEnum};
-use whodunit_core::answers::Located;
-use whodunit_core::answers::across::{Across, Meaning, across};
-use whodunit_core::answers::launchers::{Session, shadows as launcher_shadows};
-use whodunit_core::answers::shadows::{Shadow, Shadows, shadows};
-use whodunit_core::answers::{libraries, manuals, modules};
+use whodunit_core::bytes::ByteString;
 use whodunit_core::model::Severity;
-use whodunit_core::search::launchers::data_folders;
-use whodunit_core::search::{Context, SearchPath, situation};
+use whodunit_core::queries::Located;
+use whodunit_core::queries::across::{Across, Meaning, across};
+use whodunit_core::queries::launchers::{DesktopSession, shadows as launcher_shadows};
+use whodunit_core::queries::shadows::{Shadow, Shadows, shadows};
+use whodunit_core::queries::{libraries, manuals, modules};
+use whodunit_core::resolve::launchers::data_dirs;
+use whodunit_core::resolve::{Context, SearchPath, resolve_context};
 use whodunit_core::survey::Survey;
-use whodunit_core::text::Text;
 
-use super::Outcome;
 use crate::args::Global;
-use crate::output::{self, Cell, Column, Grid, Line, Look, Piece, Shown, Streams, Tone};
-use crate::run::{Failure, Ready};
+use crate::error::CliError;
+use crate::output::{self, Cell, Column, Grid, Line, Piece, Presenter, Shown, Streams, Tone};
+use crate::session::Outcome;
+use crate::session::Session;
 
-/// Which names have several copies, which one wins, and why
+/// List names with several copies: which copy wins, and why
 ///
-/// Looks at every folder of the search path. A file that is reached twice, through two spellings of a
-/// folder or through a link, is one copy and shadows nothing.
+/// Examines every directory of the search path. A file that is reached twice, through two spellings of a directory
+/// or through a link, is one copy and shadows nothing.
 #[derive(Debug, Args)]
 #[command(after_help = "Examples:
   whodunit shadows
   whodunit shadows tidegauge barolog
   whodunit shadows --root /mnt --path /usr/local/bin:/usr/bin:/bin")]
 pub struct Arguments {
-    /// Only these names
+    /// List only these names
     name: Vec<OsString>,
 
-    /// Compare contexts: every name that means different programs in different ones
+    /// Compare contexts: list every name that starts different programs in different contexts
     ///
-    /// One row a name, one column a context; of the first person counted (--person NAME for another).
+    /// Prints one row per name and one column per context, for one user (choose another with --user NAME).
     #[arg(long)]
     across: bool,
 
-    /// What is shadowed
+    /// Kind of names to examine
     #[arg(long, value_name = "NAME", default_value = "command", conflicts_with = "across")]
     kind: ShadowKind,
 }
@@ -48,41 +49,43 @@ pub struct Arguments {
 /// `--kind`.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, ValueEnum)]
 enum ShadowKind {
-    /// Programs on the search path
+    /// Programs in the search path
     Command,
-    /// Launchers of the same id
+    /// Launchers with the same desktop file id
     Launcher,
-    /// Modules of Python
+    /// Python modules
     Module,
-    /// Shared libraries, as the dynamic loader takes them
+    /// Shared libraries, in the search order of the dynamic loader
     Library,
-    /// Manual pages of another copy than the one that runs
+    /// Manual pages that describe a different copy from the one that runs
     Manual,
 }
 
 /// Answers.
-pub fn run(arguments: &Arguments, global: &Global, streams: &mut Streams) -> Result<Outcome, Failure> {
-    let names: Vec<Text> = arguments.name.iter().map(|name| name.as_bytes().into()).collect();
+pub fn run(arguments: &Arguments, global: &Global, streams: &mut Streams) -> Result<Outcome, CliError> {
+    let names: Vec<ByteString> = arguments.name.iter().map(|name| name.as_bytes().into()).collect();
     if let Some(bad) = names.iter().find(|name| name.is_empty() || name.contains(&b'/')) {
-        return Err(Failure::usage(format!("{bad}: a command's name has no slash (whodunit owner takes paths)")));
+        return Err(CliError::usage(format!(
+            "{bad}: a command name cannot contain a slash (whodunit owner accepts paths)"
+        )));
     }
-    let mut ready = Ready::new(global)?;
+    let mut session = Session::new(global)?;
     if arguments.across {
-        if ready.contexts.len() == 1 {
-            ready.contexts = Context::ALL.to_vec();
+        if session.contexts.len() == 1 {
+            session.contexts = Context::ALL.to_vec();
         }
-        let survey = Survey::of(&ready.scene);
-        let answer = across(&survey, ready.searches(), &names);
+        let survey = Survey::of(&session.host);
+        let answer = across(&survey, session.searches(), &names);
         let found =
             names.is_empty() || answer.rows.iter().any(|row| row.meanings.iter().any(|one| one.winner.is_some()));
-        return output::show(&answer, &survey, &ready, global, streams, found);
+        return output::show(&answer, &survey, &session, global, streams, found);
     }
-    let survey = Survey::of(&ready.scene);
+    let survey = Survey::of(&session.host);
     let (mut answer, mut unshadowed) = (Shadows::default(), Vec::new());
-    for (number, search) in ready.searches().iter().enumerate() {
+    for (number, search) in session.searches().iter().enumerate() {
         let (mut of_one, other) = match arguments.kind {
             ShadowKind::Command => shadows(&survey, search, &names),
-            kind => (of_kind(kind, &survey, &ready, search, &names), Vec::new()),
+            kind => (of_kind(kind, &survey, &session, search, &names), Vec::new()),
         };
         answer.shadows.append(&mut of_one.shadows);
         answer.findings.append(&mut of_one.findings);
@@ -95,12 +98,12 @@ pub fn run(arguments: &Arguments, global: &Global, streams: &mut Streams) -> Res
     answer.findings.dedup();
     let is_answered = unshadowed.iter().all(|one| one.only.is_some())
         && (arguments.kind == ShadowKind::Command || names.is_empty() || !answer.shadows.is_empty());
-    let outcome = output::show(&answer, &survey, &ready, global, streams, is_answered)?;
+    let outcome = output::show(&answer, &survey, &session, global, streams, is_answered)?;
     if !global.quiet {
         for one in &unshadowed {
             let says = match &one.only {
-                Some(path) => format!("{}: only one copy on this search path, {path}", one.name),
-                None => format!("{}: not found on this search path", one.name),
+                Some(path) => format!("{}: only one copy in this search path, {path}", one.name),
+                None => format!("{}: not found in this search path", one.name),
             };
             let _ = writeln!(streams.err, "whodunit: {says}");
         }
@@ -109,20 +112,26 @@ pub fn run(arguments: &Arguments, global: &Global, streams: &mut Streams) -> Res
 }
 
 /// Shadows of another kind than commands.
-fn of_kind(kind: ShadowKind, survey: &Survey<'_>, ready: &Ready, search: &SearchPath, names: &[Text]) -> Shadows {
-    let people = ready.scene.people.iter();
-    let situation = |person| situation(&ready.scene, search.context, person, &ready.wish);
+fn of_kind(
+    kind: ShadowKind,
+    survey: &Survey<'_>,
+    session: &Session,
+    search: &SearchPath,
+    names: &[ByteString],
+) -> Shadows {
+    let users = session.host.users.iter();
+    let resolved = |user| resolve_context(&session.host, search.context, user, &session.overrides);
     match kind {
-        ShadowKind::Module => modules::shadows(survey, &people.map(situation).collect::<Vec<_>>(), search, names),
+        ShadowKind::Module => modules::shadows(survey, &users.map(resolved).collect::<Vec<_>>(), search, names),
         ShadowKind::Manual => {
             let (commands, _) = shadows(survey, search, names);
-            manuals::shadows(survey, ready.usual_in(search.context), search, &commands.shadows)
+            manuals::shadows(survey, session.usual_in(search.context), search, &commands.shadows)
         }
-        ShadowKind::Library => libraries::shadows(survey, ready.usual_in(search.context), search, names),
+        ShadowKind::Library => libraries::shadows(survey, session.usual_in(search.context), search, names),
         ShadowKind::Launcher => {
-            let folders = data_folders(&ready.scene, None);
-            let session = Session { folders: &folders, desktops: &[], search };
-            launcher_shadows(survey, session, names)
+            let dirs = data_dirs(&session.host, None);
+            let desktop = DesktopSession { dirs: &dirs, desktops: &[], search };
+            launcher_shadows(survey, desktop, names)
         }
         ShadowKind::Command => shadows(survey, search, names).0,
     }
@@ -139,7 +148,7 @@ impl Shown for Across {
     fn grid(&self) -> Grid {
         let columns = self.contexts.iter().map(|context| Column::words(context.word(), context.word()));
         let columns = std::iter::once(Column::words("name", "NAME")).chain(columns).collect();
-        let row = |row: &whodunit_core::answers::across::Row| {
+        let row = |row: &whodunit_core::queries::across::Row| {
             let cells = row.meanings.iter().map(|meaning| match (&meaning.taken, &meaning.winner) {
                 (Some(taken), _) => Cell::plain(taken.how.word()),
                 (None, winner) => Cell::plain(winner.as_ref().map(|one| one.path.to_string()).unwrap_or_default()),
@@ -149,12 +158,12 @@ impl Shown for Across {
         Grid { columns, rows: self.rows.iter().map(row).collect() }
     }
 
-    fn page(&self, look: &Look) -> Vec<Piece> {
-        let whose = self.person.as_ref().map(|person| format!(" for {person}")).unwrap_or_default();
+    fn page(&self, presenter: &Presenter) -> Vec<Piece> {
+        let whose = self.user.as_ref().map(|user| format!(" for {user}")).unwrap_or_default();
         let says = match self.findings.len() {
-            0 => format!("every name means the same program in every context{whose}"),
-            1 => format!("1 name means different programs in different contexts{whose}"),
-            many => format!("{many} names mean different programs in different contexts{whose}"),
+            0 => format!("every name starts the same program in every context{whose}"),
+            1 => format!("1 name starts different programs in different contexts{whose}"),
+            many => format!("{many} names start different programs in different contexts{whose}"),
         };
         let warnings = self.rows.iter().filter(|row| row.severity > Severity::Note).count();
         let mut first = Line::of(Tone::Strong, says);
@@ -175,9 +184,9 @@ impl Shown for Across {
                 None => groups.push((vec![context.word()], at)),
             }
         }
-        let titles: Vec<String> = groups.iter().map(|(words, _)| words.join(" ").to_uppercase()).collect();
+        let identity: Vec<String> = groups.iter().map(|(words, _)| words.join(" ").to_uppercase()).collect();
         // More than fit into a column's head are told above it.
-        let is_short = titles.iter().all(|title| title.len() <= 24);
+        let is_short = identity.iter().all(|title| title.len() <= 24);
         if !is_short {
             for (letter, (words, _)) in ('A'..).zip(&groups) {
                 page.push(
@@ -191,7 +200,7 @@ impl Shown for Across {
             page.push(Line::blank().into());
         }
         let heads =
-            ('A'..).zip(&titles).map(|(letter, title)| if is_short { title.clone() } else { letter.to_string() });
+            ('A'..).zip(&identity).map(|(letter, title)| if is_short { title.clone() } else { letter.to_string() });
         let columns =
             std::iter::once(Column::words("name", "NAME")).chain(heads.map(|head| Column::titled("context", head)));
         let rows = self.rows.iter().map(|row| {
@@ -199,7 +208,7 @@ impl Shown for Across {
                 if row.severity > Severity::Note { Tone::Warning } else { Tone::Strong },
                 row.name.to_string(),
             );
-            std::iter::once(name).chain(groups.iter().map(|(_, at)| cell(&row.meanings[*at], look))).collect()
+            std::iter::once(name).chain(groups.iter().map(|(_, at)| cell(&row.meanings[*at], presenter))).collect()
         });
         page.push(Piece::Table(Grid { columns: columns.collect(), rows: rows.collect() }));
         page
@@ -207,14 +216,14 @@ impl Shown for Across {
 }
 
 /// What a name is in one context, in a few words.
-fn cell(meaning: &Meaning, look: &Look) -> Cell {
+fn cell(meaning: &Meaning, presenter: &Presenter) -> Cell {
     match (&meaning.taken, &meaning.winner) {
         (Some(taken), _) => Cell::toned(Tone::Warning, taken.how.word()),
         (None, Some(Located { owner: Some(owner), version, .. })) => {
             let version = version.as_ref().map(|version| format!(" {version}")).unwrap_or_default();
             Cell::plain(format!("{}{version}", owner.manager))
         }
-        (None, Some(Located { path, .. })) => Cell::toned(Tone::Warning, look.path(path)),
+        (None, Some(Located { path, .. })) => Cell::toned(Tone::Warning, presenter.path(path)),
         (None, None) => Cell::toned(Tone::Faint, "–"),
     }
 }
@@ -237,10 +246,10 @@ impl Shown for Shadows {
         grid(rows)
     }
 
-    fn page(&self, look: &Look) -> Vec<Piece> {
+    fn page(&self, presenter: &Presenter) -> Vec<Piece> {
         let count = |severity| self.shadows.iter().filter(|shadow| shadow.severity == severity).count();
         let says = match self.shadows.len() {
-            0 => "nothing is shadowed here".to_owned(),
+            0 => "nothing is shadowed".to_owned(),
             count => shadowed(count, self.shadows[0].kind.as_str()),
         };
         let mut first = Line::of(Tone::Strong, says);
@@ -255,9 +264,9 @@ impl Shown for Shadows {
         page.push(Line::blank().into());
         let mut rows = Vec::new();
         for shadow in &self.shadows {
-            rows.push(row(shadow, "runs", &shadow.winner, &|path| look.path(path)));
+            rows.push(row(shadow, "runs", &shadow.winner, &|path| presenter.path(path)));
             for copy in &shadow.hidden {
-                let mut behind = row(shadow, "hides", copy, &|path| look.path(path));
+                let mut behind = row(shadow, "hides", copy, &|path| presenter.path(path));
                 behind[0] = Cell::plain("");
                 behind[5] = Cell::plain("");
                 rows.push(behind);
@@ -283,11 +292,11 @@ fn shadowed(count: usize, kind: &str) -> String {
         "module" => ("module has", "modules have"),
         "library" => ("library has", "libraries have"),
         "launcher" => ("launcher has", "launchers have"),
-        _ => ("name on this search path has", "names on this search path have"),
+        _ => ("name in this search path has", "names in this search path have"),
     };
     let what = if count == 1 { one } else { many };
     match kind {
-        "manual" => format!("{count} {what} to another copy than the one that runs"),
+        "manual" => format!("{count} {what} to a different copy from the one that runs"),
         _ => format!("{count} {what} more than one copy"),
     }
 }
@@ -304,7 +313,7 @@ fn grid(rows: Vec<Vec<Cell>>) -> Grid {
     Grid { columns, rows }
 }
 
-fn row(shadow: &Shadow, role: &str, copy: &Located, path: &dyn Fn(&Text) -> String) -> Vec<Cell> {
+fn row(shadow: &Shadow, role: &str, copy: &Located, path: &dyn Fn(&ByteString) -> String) -> Vec<Cell> {
     let tone = if shadow.severity >= Severity::Warning { Tone::Warning } else { Tone::Plain };
     let owner = match &copy.owner {
         Some(owner) => Cell::plain(format!("{} · {}", owner.manager, owner.name)),

@@ -4,37 +4,38 @@ use std::ffi::OsString;
 use std::os::unix::ffi::OsStrExt as _;
 
 use clap::Args;
-use whodunit_core::answers::states::{States, states};
+use whodunit_core::bytes::ByteString;
 use whodunit_core::model::{Change, State};
+use whodunit_core::queries::states::{States, states};
 use whodunit_core::survey::Survey;
-use whodunit_core::text::Text;
 
-use super::Outcome;
 use crate::args::Global;
-use crate::output::{self, Cell, Column, Grid, Line, Look, Piece, Shown, Streams, Tone};
-use crate::run::{Failure, Ready};
+use crate::error::CliError;
+use crate::output::{self, Cell, Column, Grid, Line, Piece, Presenter, Shown, Streams, Tone};
+use crate::session::Outcome;
+use crate::session::Session;
 
-/// The numbered states that managers keep themselves
+/// List the numbered states that package managers keep
 ///
-/// Profile generations: when each was made, which one is in force, and what each added, removed or
-/// changed against the one before it. NAME is a holder's path or the last part of it.
+/// Shows for each profile generation when it was made, whether it is current, and what it added, removed or
+/// changed. NAME is the path of a profile, or the last part of it.
 #[derive(Debug, Args)]
 #[command(after_help = "Examples:
   whodunit states
   whodunit states profile --format json")]
 pub struct Arguments {
-    /// Only of these holders
+    /// List only the states of these profiles
     name: Vec<OsString>,
 }
 
 /// Answers.
-pub fn run(arguments: &Arguments, global: &Global, streams: &mut Streams) -> Result<Outcome, Failure> {
-    let ready = Ready::new(global)?;
-    let survey = Survey::of(&ready.scene);
-    let names: Vec<Text> = arguments.name.iter().map(|name| name.as_bytes().into()).collect();
+pub fn run(arguments: &Arguments, global: &Global, streams: &mut Streams) -> Result<Outcome, CliError> {
+    let session = Session::new(global)?;
+    let survey = Survey::of(&session.host);
+    let names: Vec<ByteString> = arguments.name.iter().map(|name| name.as_bytes().into()).collect();
     let answer = states(&survey, &names);
     let found = names.is_empty() || !answer.states.is_empty();
-    output::show(&answer, &survey, &ready, global, streams, found)
+    output::show(&answer, &survey, &session, global, streams, found)
 }
 
 impl Shown for States {
@@ -47,7 +48,7 @@ impl Shown for States {
 
     fn grid(&self) -> Grid {
         let row = |state: &State| {
-            let joined = |names: &[Text]| names.iter().map(ToString::to_string).collect::<Vec<_>>().join(" ");
+            let joined = |names: &[ByteString]| names.iter().map(ToString::to_string).collect::<Vec<_>>().join(" ");
             let changed: Vec<String> = state.changed.iter().map(change).collect();
             vec![
                 Cell::plain(state.manager.to_string()),
@@ -75,11 +76,11 @@ impl Shown for States {
         Grid { columns, rows: self.states.iter().map(row).collect() }
     }
 
-    fn page(&self, look: &Look) -> Vec<Piece> {
-        let mut holders: Vec<&Text> = self.states.iter().map(|state| &state.holder).collect();
+    fn page(&self, presenter: &Presenter) -> Vec<Piece> {
+        let mut holders: Vec<&ByteString> = self.states.iter().map(|state| &state.holder).collect();
         holders.dedup();
         let says = match (self.states.len(), holders.len()) {
-            (0, _) => "no manager keeps a numbered state here".to_owned(),
+            (0, _) => "no manager keeps numbered states here".to_owned(),
             (states, holders) => {
                 format!("{} of {}", output::count(states, "state"), output::count(holders, "holder"))
             }
@@ -90,7 +91,7 @@ impl Shown for States {
             page.push(Line::blank().into());
             let of = self.states.iter().find(|state| state.holder == *holder);
             let whose = of.map(|state| format!("   {} · {}", state.manager, state.scope)).unwrap_or_default();
-            page.push(Line::of(Tone::Strong, look.path(holder)).and(Tone::Faint, whose).into());
+            page.push(Line::of(Tone::Strong, presenter.path(holder)).and(Tone::Faint, whose).into());
             page.extend(of_holder.flat_map(in_full).map(Piece::from));
         }
         page
@@ -113,9 +114,9 @@ fn in_full(state: &State) -> Vec<Line> {
 }
 
 fn change(change: &Change) -> String {
-    let version = |version: &Option<Text>| version.as_ref().map_or("no version".to_owned(), ToString::to_string);
+    let version = |version: &Option<ByteString>| version.as_ref().map_or("no version".to_owned(), ToString::to_string);
     match change.from == change.to {
-        true => format!("{} {}, built anew", change.name, version(&change.to)),
+        true => format!("{} {}, rebuilt", change.name, version(&change.to)),
         false => format!("{} {} → {}", change.name, version(&change.from), version(&change.to)),
     }
 }

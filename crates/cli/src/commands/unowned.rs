@@ -5,57 +5,58 @@ use std::io::Write as _;
 use std::os::unix::ffi::OsStrExt as _;
 
 use clap::Args;
-use whodunit_core::answers::unowned::{Group, Unowned, UnownedFile, unowned};
-use whodunit_core::model::Evidence;
-use whodunit_core::root::Kind;
+use whodunit_core::bytes::path;
+use whodunit_core::fs::Kind;
+use whodunit_core::model::{Evidence, Position};
+use whodunit_core::queries::unowned::{Group, Unowned, UnownedFile, unowned};
 use whodunit_core::survey::Survey;
-use whodunit_core::text::path;
 
-use super::Outcome;
 use crate::args::Global;
-use crate::output::{self, Cell, Column, Grid, Line, Look, Piece, Shown, Streams, Tone};
-use crate::run::{Failure, Ready};
+use crate::error::CliError;
+use crate::output::{self, Cell, Column, Grid, Line, Piece, Presenter, Shown, Streams, Tone};
+use crate::session::Outcome;
+use crate::session::Session;
 
-/// Programs that no manager claims, grouped by how they probably came
+/// List programs that no package manager claims, grouped by their probable source
 ///
-/// Looks into the folders of the search path, the system's folders of programs, people's own, and all
-/// that lies below /usr/local and /opt; or into DIR with all that lies below it. Files that came
-/// together make one group: those in one tree, those that bear one name, and those written within the
-/// same minute. A version is read where one is recorded; nothing is run.
+/// Examines the directories of the search path, the program directories of the system and of users, and everything
+/// below /usr/local and /opt; or everything below DIR. Files that belong together form one group: files in one
+/// tree, files with one name, and files written within the same minute. Versions are read where they are recorded;
+/// nothing is run.
 #[derive(Debug, Args)]
 #[command(after_help = "Examples:
   whodunit unowned
   whodunit unowned /opt ~/bin
   whodunit unowned --format json | jq '.groups[].files[].path'")]
 pub struct Arguments {
-    /// Look here instead of the usual places
+    /// Examine these directories instead of the usual ones
     dir: Vec<OsString>,
 }
 
 /// Answers.
-pub fn run(arguments: &Arguments, global: &Global, streams: &mut Streams) -> Result<Outcome, Failure> {
-    let ready = Ready::new(global)?;
-    let root = &ready.scene.root;
-    let mut folders = Vec::new();
+pub fn run(arguments: &Arguments, global: &Global, streams: &mut Streams) -> Result<Outcome, CliError> {
+    let session = Session::new(global)?;
+    let root = &session.host.root;
+    let mut dirs = Vec::new();
     for dir in &arguments.dir {
-        let folder = path::absolute(dir.as_bytes(), &ready.scene.here.folder);
-        match root.target(&folder) {
-            Ok(meta) if meta.kind == Kind::Folder => folders.push(folder),
-            Ok(meta) => return Err(Failure::usage(format!("{folder}: is {}, not a folder", meta.kind))),
+        let dir = path::absolute(dir.as_bytes(), &session.host.env.dir);
+        match root.target(&dir) {
+            Ok(meta) if meta.kind == Kind::Dir => dirs.push(dir),
+            Ok(meta) => return Err(CliError::usage(format!("{dir}: is {}, not a directory", meta.kind))),
             Err(error) => {
                 let _ = writeln!(streams.err, "whodunit: {error}");
                 return Ok(Outcome { found: false, incomplete: !error.is_missing() });
             }
         }
     }
-    let survey = Survey::of(&ready.scene);
-    let answer = unowned(&survey, ready.search(), &folders);
-    output::show(&answer, &survey, &ready, global, streams, true)
+    let survey = Survey::of(&session.host);
+    let answer = unowned(&survey, session.search(), &dirs);
+    output::show(&answer, &survey, &session, global, streams, true)
 }
 
 /// Files and pieces of evidence of one group that a terminal shows; data formats have all.
-const MOST_FILES: usize = 8;
-const MOST_EVIDENCE: usize = 4;
+const MAX_FILES: usize = 8;
+const MAX_EVIDENCE: usize = 4;
 
 impl Shown for Unowned {
     type Item = Group;
@@ -86,23 +87,24 @@ impl Shown for Unowned {
         Grid { columns, rows }
     }
 
-    fn page(&self, look: &Look) -> Vec<Piece> {
+    fn page(&self, presenter: &Presenter) -> Vec<Piece> {
         let says = match self.groups.len() {
-            0 if self.certain => "every program in these folders has an owner".to_owned(),
-            0 => "no program without an owner was found, as far as could be read".to_owned(),
-            1 => "1 piece of software here belongs to no manager".to_owned(),
-            many => format!("{many} pieces of software here belong to no manager"),
+            0 if self.certain => "every program in these directories has an owner".to_owned(),
+            0 => "no unowned program was found in what could be read".to_owned(),
+            1 => "1 group of programs is not claimed by any manager".to_owned(),
+            many => format!("{many} groups of programs are not claimed by any manager"),
         };
-        let read = if look.managers.is_empty() { String::new() } else { format!("  (read: {})", look.managers) };
+        let read =
+            if presenter.managers.is_empty() { String::new() } else { format!("  (read: {})", presenter.managers) };
         let mut page: Vec<Piece> = vec![Line::of(Tone::Strong, says).and(Tone::Faint, read).into()];
         for group in &self.groups {
-            page.extend(in_full(group, look).into_iter().map(Piece::from));
+            page.extend(in_full(group, presenter).into_iter().map(Piece::from));
         }
         page
     }
 }
 
-fn in_full(group: &Group, look: &Look) -> Vec<Line> {
+fn in_full(group: &Group, presenter: &Presenter) -> Vec<Line> {
     let version = group.version_hint.as_ref().map(|version| format!(" {version}")).unwrap_or_default();
     let mut lines = vec![
         Line::blank(),
@@ -110,7 +112,7 @@ fn in_full(group: &Group, look: &Look) -> Vec<Line> {
             .and(Tone::Accent, version)
             .and(Tone::Plain, format!("   probably {}", group.guess)),
     ];
-    let shown = group.files.iter().take(MOST_FILES).map(|file| (look.path(&file.path), file));
+    let shown = group.files.iter().take(MAX_FILES).map(|file| (presenter.path(&file.path), file));
     let shown: Vec<(String, &UnownedFile)> = shown.collect();
     let kinds = 4 + shown.iter().map(|(path, _)| output::width_of(path)).max().unwrap_or(0).min(72);
     for (path, file) in shown {
@@ -118,21 +120,21 @@ fn in_full(group: &Group, look: &Look) -> Vec<Line> {
         let line = Line::of(Tone::Plain, "  ").and(Tone::Plain, path).to(kinds).and(Tone::Faint, file.kind.word());
         lines.push(line.to(kinds + 12).and(Tone::Plain, version));
     }
-    if group.files.len() > MOST_FILES {
-        let more = output::count(group.files.len() - MOST_FILES, "more file");
-        lines.push(Line::of(Tone::Faint, format!("  and {more} (--format json has all)")));
+    if group.files.len() > MAX_FILES {
+        let more = output::count(group.files.len() - MAX_FILES, "more file");
+        lines.push(Line::of(Tone::Faint, format!("  and {more} (--format json shows all)")));
     }
-    let shown = group.evidence.iter().take(MOST_EVIDENCE);
-    lines.extend(shown.map(|evidence| Line::of(Tone::Faint, format!("  └ {}", describe(evidence, look)))));
+    let shown = group.evidence.iter().take(MAX_EVIDENCE);
+    lines.extend(shown.map(|evidence| Line::of(Tone::Faint, format!("  └ {}", describe(evidence, presenter)))));
     lines
 }
 
-fn describe(evidence: &Evidence, look: &Look) -> String {
-    let (file, at, says) = (look.path(&evidence.file), &evidence.at, &evidence.says);
-    match at.as_str() {
-        "folder" => says.clone(),
-        "its name" => format!("{file} bears the version in its name"),
-        "time of last change" => format!("written {}", says.replace('T', " ").replace('Z', " UTC")),
+fn describe(evidence: &Evidence, presenter: &Presenter) -> String {
+    let (file, at, says) = (presenter.path(&evidence.file), &evidence.at, &evidence.says);
+    match at {
+        Position::Directory => says.clone(),
+        Position::FileName => format!("{file} has the version in its name"),
+        Position::Modified => format!("written {}", says.replace('T', " ").replace('Z', " UTC")),
         _ => format!("{file} {at}: {says}"),
     }
 }

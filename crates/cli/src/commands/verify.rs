@@ -5,35 +5,37 @@ use std::os::unix::ffi::OsStrExt as _;
 
 use clap::Args;
 use indicatif::{ProgressBar, ProgressDrawTarget, ProgressStyle};
-use whodunit_core::answers::verify::{Progress, Question, Verified, verify};
+use whodunit_core::bytes::ByteString;
 use whodunit_core::model::{Depth, Finding, ManagerId, Severity};
+use whodunit_core::queries::verify::{Progress, Question, Verified, verify};
 use whodunit_core::survey::Survey;
-use whodunit_core::text::Text;
 
-use super::Outcome;
 use crate::args::Global;
+use crate::error::CliError;
 use crate::output::{
-    self, Line, Look, Piece, Streams, Tone,
+    self, Line, Piece, Presenter, Streams, Tone,
     findings::{self, OfFindings},
 };
-use crate::run::{Failure, Ready};
+use crate::session::Outcome;
+use crate::session::Session;
 
-/// Files that differ from what their manager recorded, and who changed them
+/// Compare installed files with the records of their package managers
 ///
-/// Reads every file of every package, or of the packages named, and compares it with the digest, the sort, the size
-/// and the permissions that its manager recorded. Settings are told apart: people are meant to change them. Files
-/// that a manager was told not to unpack are not missing. The exit status is 1 when a file other than settings and
-/// documentation differs.
+/// Reads every file of every package, or of the named packages, and compares it with the recorded digest, type,
+/// size and permissions. Configuration files are listed separately, because they are meant to be changed. Files
+/// that a manager was configured not to install are not reported as missing.
+///
+/// Exits with status 1 if a file other than configuration or documentation differs.
 #[derive(Debug, Args)]
 #[command(after_help = "Examples:
   whodunit verify
   whodunit verify tidegauge chartdesk
   whodunit verify --root /mnt --format json")]
 pub struct Arguments {
-    /// Only these packages
+    /// Verify only these packages
     package: Vec<OsString>,
 
-    /// Only of this manager; may be given several times
+    /// Verify only packages of this manager; can be repeated
     #[arg(long, value_name = "NAME", value_parser = super::manager)]
     manager: Vec<ManagerId>,
 }
@@ -52,15 +54,15 @@ impl Progress for Bar {
 }
 
 /// Answers.
-pub fn run(arguments: &Arguments, global: &Global, streams: &mut Streams) -> Result<Outcome, Failure> {
-    let ready = Ready::new(global)?;
-    let survey = Survey::of(&ready.scene);
+pub fn run(arguments: &Arguments, global: &Global, streams: &mut Streams) -> Result<Outcome, CliError> {
+    let session = Session::new(global)?;
+    let survey = Survey::of(&session.host);
     let mut packages = Vec::new();
     let mut unknown = Vec::new();
     for name in &arguments.package {
         let found = survey.numbered(name.as_bytes());
         if found.is_empty() {
-            unknown.push(Text::from(name.as_bytes()));
+            unknown.push(ByteString::from(name.as_bytes()));
         }
         packages.extend(found);
     }
@@ -75,7 +77,7 @@ pub fn run(arguments: &Arguments, global: &Global, streams: &mut Streams) -> Res
     let answer = verify(&survey, question, &bar);
     bar.0.finish_and_clear();
     let is_clean = answer.findings.iter().all(|finding| finding.severity == Severity::Note);
-    let outcome = output::show(&answer, &survey, &ready, global, streams, is_clean && unknown.is_empty())?;
+    let outcome = output::show(&answer, &survey, &session, global, streams, is_clean && unknown.is_empty())?;
     super::tell_unknown(&unknown, global, streams);
     Ok(outcome)
 }
@@ -87,7 +89,7 @@ impl OfFindings for Verified {
         &self.findings
     }
 
-    fn page(&self, look: &Look) -> Vec<Piece> {
+    fn page(&self, presenter: &Presenter) -> Vec<Piece> {
         let extent = self.extent;
         let of = format!(
             "{} of {} compared, {} of them read",
@@ -98,15 +100,15 @@ impl OfFindings for Verified {
         let serious: Vec<&Finding> = self.findings.iter().filter(|finding| finding.severity > Severity::Note).collect();
         let altered: usize = serious.iter().map(|finding| finding.paths.len()).sum();
         let first = match (extent.files, altered) {
-            (0, _) => Line::of(Tone::Strong, "no manager here records its files"),
-            (_, 0) => Line::of(Tone::Strong, "every file is as its manager recorded it"),
+            (0, _) => Line::of(Tone::Strong, "no manager here records files that can be compared"),
+            (_, 0) => Line::of(Tone::Strong, "every file matches its manager's record"),
             (_, count) => Line::of(Tone::Warning, format!("{} not as recorded", output::count(count, "file"))),
         };
         let mut page: Vec<Piece> = vec![first.and(Tone::Plain, format!("; {of}")).into()];
-        page.extend(findings::each_in_full(&self.findings, look));
+        page.extend(findings::each_in_full(&self.findings, presenter));
         if !self.unrecorded.is_empty() {
             let managers: Vec<String> = self.unrecorded.iter().map(ToString::to_string).collect();
-            let says = format!("not compared, for want of a record of files that is read: {}", managers.join(", "));
+            let says = format!("not compared, because their records of files are not read: {}", managers.join(", "));
             page.push(Line::blank().into());
             page.push(Piece::Paragraph { column: 0, label: Line::blank(), tone: Tone::Faint, text: says });
         }

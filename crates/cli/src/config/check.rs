@@ -2,12 +2,12 @@
 
 use serde::Deserialize;
 use toml::Spanned;
-use whodunit_core::answers::check::{Accepted, Expected};
+use whodunit_core::bytes::ByteString;
+use whodunit_core::checks::{Accepted, Expected};
+use whodunit_core::identity::Rules;
 use whodunit_core::managers;
 use whodunit_core::model::{Evidence, FindingKind, ManagerId};
-use whodunit_core::search::Context;
-use whodunit_core::text::Text;
-use whodunit_core::titles::Rules;
+use whodunit_core::resolve::Context;
 
 use super::Mistake;
 
@@ -48,13 +48,10 @@ fn manager(name: &str) -> Option<ManagerId> {
 }
 
 /// What of a kind, a day and a reason can be understood. `line` is that of a place in the file.
-pub fn accepted(one: &Accept, file: &Text, line: &dyn Fn(usize) -> u32) -> Result<Accepted, Mistake> {
+pub fn accepted(one: &Accept, file: &ByteString, line: &dyn Fn(usize) -> u32) -> Result<Accepted, Mistake> {
     let kind = FindingKind::ALL.iter().find(|kind| kind.to_string() == *one.kind.get_ref()).copied();
     let kind = kind.ok_or_else(|| {
-        mistake(
-            &one.kind,
-            format!("{}: there is no such kind of finding (whodunit explain lists them)", one.kind.get_ref()),
-        )
+        mistake(&one.kind, format!("{}: no such kind of finding (whodunit explain lists them)", one.kind.get_ref()))
     })?;
     let reason = one.reason.get_ref().trim();
     if reason.is_empty() {
@@ -68,7 +65,7 @@ pub fn accepted(one: &Accept, file: &Text, line: &dyn Fn(usize) -> u32) -> Resul
             other => other.to_string(),
         };
         let day: Result<jiff::civil::Date, _> = text.parse();
-        day.map_err(|_| mistake(until, format!("{text}: no date (YYYY-MM-DD)")))
+        day.map_err(|_| mistake(until, format!("{text}: not a date (YYYY-MM-DD)")))
     });
     let day = day.transpose()?;
     let end = day.and_then(|day| day.tomorrow().ok()?.in_tz("UTC").ok());
@@ -83,10 +80,10 @@ pub fn accepted(one: &Accept, file: &Text, line: &dyn Fn(usize) -> u32) -> Resul
 }
 
 /// Whose a command should be.
-pub fn expected(one: &Expect, file: &Text, line: &dyn Fn(usize) -> u32) -> Result<Expected, Mistake> {
+pub fn expected(one: &Expect, file: &ByteString, line: &dyn Fn(usize) -> u32) -> Result<Expected, Mistake> {
     let command = one.command.get_ref();
     if command.is_empty() || command.contains('/') {
-        return Err(mistake(&one.command, "a command's name is expected, without a slash"));
+        return Err(mistake(&one.command, "a command name without a slash is expected"));
     }
     let name = one.manager.get_ref();
     let manager = manager(name).ok_or_else(|| mistake(&one.manager, format!("{name}: no such manager")))?;
@@ -102,16 +99,16 @@ pub fn expected(one: &Expect, file: &Text, line: &dyn Fn(usize) -> u32) -> Resul
 
 /// The rules for titles. A list that would make one title of two packages of one manager is a mistake.
 pub fn rules(titles: &Titles) -> Result<Rules, Mistake> {
-    let words = |list: &Spanned<Vec<String>>| -> Result<Vec<Text>, Mistake> {
+    let words = |list: &Spanned<Vec<String>>| -> Result<Vec<ByteString>, Mistake> {
         for word in list.get_ref() {
             if let Some((before, name)) = word.split_once(':')
                 && (manager(before).is_none() || name.is_empty())
             {
-                return Err(mistake(list, format!("{word}: MANAGER:NAME, with a manager that is read here")));
+                return Err(mistake(list, format!("{word}: MANAGER:NAME expected, with a supported manager")));
             }
         }
         if list.get_ref().len() < 2 {
-            return Err(mistake(list, "two packages at least"));
+            return Err(mistake(list, "at least two packages are needed"));
         }
         Ok(list.get_ref().iter().map(|word| word.as_str().into()).collect())
     };
@@ -119,7 +116,7 @@ pub fn rules(titles: &Titles) -> Result<Rules, Mistake> {
         let mut known: Vec<(&str, &str)> = Vec::new();
         for (of, name) in list.get_ref().iter().filter_map(|word| word.split_once(':')) {
             if let Some((_, other)) = known.iter().find(|(manager, other)| *manager == of && *other != name) {
-                let says = format!("{other} and {name} are two packages of {of}: one title cannot have both");
+                let says = format!("{other} and {name} are two packages of {of}, which cannot have the same title");
                 return Err(mistake(list, says));
             }
             known.push((of, name));

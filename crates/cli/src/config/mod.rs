@@ -2,8 +2,8 @@
 //!
 //! ```toml
 //! [bundles]
-//! # More folders in which bundles of one file are kept; `~` stands for each person's home.
-//! folders = ["/srv/tools", "~/bundles"]
+//! # More directories in which bundles of one file are kept; `~` stands for each user's home.
+//! directories = ["/srv/tools", "~/bundles"]
 //!
 //! [sources]
 //! # Which sources come first: managers, names of sources, `distribution`, `sandboxed`.
@@ -34,14 +34,14 @@ use std::os::unix::ffi::OsStrExt as _;
 use std::path::Path;
 
 use serde::Deserialize;
-use whodunit_core::answers::check::{Accepted, Expected, Settings};
-use whodunit_core::root::{Limit, Root, RootError};
-use whodunit_core::scene::Person;
-use whodunit_core::text::{Text, path};
-use whodunit_core::titles::Rules;
+use whodunit_core::bytes::{ByteString, path};
+use whodunit_core::checks::{Accepted, Expected, Settings};
+use whodunit_core::fs::{FsError, Limit, Root};
+use whodunit_core::host::User;
+use whodunit_core::identity::Rules;
 
-use crate::run::Failure;
-use crate::surroundings;
+use crate::error::CliError;
+use crate::process;
 
 /// The settings.
 #[derive(Debug, Clone, PartialEq, Eq, Default)]
@@ -81,35 +81,35 @@ struct Sources {
 #[derive(Debug, Clone, PartialEq, Eq, Default, Deserialize)]
 #[serde(deny_unknown_fields, default)]
 struct Bundles {
-    folders: Vec<String>,
+    directories: Vec<String>,
 }
 
 impl Config {
     /// Reads the file that was given, which must be there, else the first usual one that is.
-    pub fn read(given: Option<&Path>) -> Result<Self, Failure> {
-        let here = surroundings::here();
-        let usual =
-            surroundings::config_folder().into_iter().map(|folder| path::join(&folder, b"whodunit/config.toml"));
-        let files: Vec<Text> = match given {
-            Some(file) => vec![path::absolute(file.as_os_str().as_bytes(), &here.folder)],
+    pub fn read(given: Option<&Path>) -> Result<Self, CliError> {
+        let env = process::process_env();
+        let usual = process::config_dir().into_iter().map(|dir| path::join(&dir, b"whodunit/config.toml"));
+        let files: Vec<ByteString> = match given {
+            Some(file) => vec![path::absolute(file.as_os_str().as_bytes(), &env.dir)],
             None => usual.chain(["/etc/whodunit/config.toml".into()]).collect(),
         };
         let root = Root::live();
         for file in files {
             match root.read(&file, Limit::SMALL) {
                 Ok(content) => return Self::parse(&String::from_utf8_lossy(&content), &file),
-                // The usual places may be missing, or in a home that is not this person's.
-                Err(RootError::Missing { .. } | RootError::Denied { .. }) if given.is_none() => {}
-                Err(error) => return Err(Failure::usage(format!("settings: {error}"))),
+                // The usual places may be missing, or in a home that is not this user's.
+                Err(FsError::Missing { .. } | FsError::Denied { .. }) if given.is_none() => {}
+                Err(error) => return Err(CliError::ConfigFile(error)),
             }
         }
         Ok(Config::default())
     }
 
-    fn parse(content: &str, file: &Text) -> Result<Self, Failure> {
+    fn parse(content: &str, file: &ByteString) -> Result<Self, CliError> {
         let line = |at: usize| u32::try_from(content[..at].matches('\n').count() + 1).unwrap_or(u32::MAX);
         let failed = |at: usize, says: &str| {
-            Failure::usage(format!("settings: {file} line {}: {says}", line(at.min(content.len()))))
+            let line = line(at.min(content.len()));
+            CliError::Config { file: file.clone(), line, mistake: says.to_owned() }
         };
         let written: Written = toml::from_str(content)
             .map_err(|error| failed(error.span().map_or(0, |span| span.start), error.message()))?;
@@ -132,7 +132,7 @@ impl Config {
 
     /// What is accepted and expected, at this time.
     pub fn for_check(&self) -> Settings {
-        Settings { accepted: self.accepted.clone(), expected: self.expected.clone(), now: surroundings::now() }
+        Settings { accepted: self.accepted.clone(), expected: self.expected.clone(), now: process::now() }
     }
 
     /// The order of sources; none where it is not set.
@@ -140,14 +140,14 @@ impl Config {
         self.sources.prefer.clone()
     }
 
-    /// The folders for bundles, for these people.
-    pub fn bundle_folders(&self, people: &[Person]) -> Vec<Text> {
-        let of_one = |folder: &String| -> Vec<Text> {
-            match folder.strip_prefix("~/") {
-                Some(below) => people.iter().map(|person| path::join(&person.home, below.as_bytes())).collect(),
-                None => vec![path::absolute(folder.as_bytes(), b"/")],
+    /// The directories for bundles, for these users.
+    pub fn bundle_dirs(&self, users: &[User]) -> Vec<ByteString> {
+        let of_one = |dir: &String| -> Vec<ByteString> {
+            match dir.strip_prefix("~/") {
+                Some(below) => users.iter().map(|user| path::join(&user.home, below.as_bytes())).collect(),
+                None => vec![path::absolute(dir.as_bytes(), b"/")],
             }
         };
-        self.bundles.folders.iter().flat_map(of_one).collect()
+        self.bundles.directories.iter().flat_map(of_one).collect()
     }
 }

@@ -1,17 +1,17 @@
 //! How findings are shown, whichever command found them.
 
 use serde::Serialize;
+use whodunit_core::bytes::ByteString;
 use whodunit_core::model::{Finding, Severity};
-use whodunit_core::text::Text;
 
-use super::{Cell, Column, Grid, Line, Look, Piece, Shown, Tone};
+use super::{Cell, Column, Grid, Line, Piece, Presenter, Shown, Tone};
 
 /// Where the text of a finding begins.
 const COLUMN: usize = 10;
 /// Where the command of a remedy begins at the least.
 const COMMANDS: usize = COLUMN + 18;
-/// Pieces of evidence that a person is shown of one finding.
-const MOST_EVIDENCE: usize = 3;
+/// Pieces of evidence that a user is shown of one finding.
+const MAX_EVIDENCE: usize = 3;
 
 /// An answer that is a list of findings and no more.
 pub trait OfFindings: Serialize + Clone {
@@ -19,8 +19,8 @@ pub trait OfFindings: Serialize + Clone {
     const COMMAND: &'static str;
     /// The findings.
     fn list(&self) -> &[Finding];
-    /// The same for a person; the first line is the answer.
-    fn page(&self, look: &Look) -> Vec<Piece>;
+    /// The same for a user; the first line is the answer.
+    fn page(&self, presenter: &Presenter) -> Vec<Piece>;
 }
 
 impl<A: OfFindings> Shown for A {
@@ -39,21 +39,21 @@ impl<A: OfFindings> Shown for A {
         grid(self.list())
     }
 
-    fn page(&self, look: &Look) -> Vec<Piece> {
-        A::page(self, look)
+    fn page(&self, presenter: &Presenter) -> Vec<Piece> {
+        A::page(self, presenter)
     }
 }
 
 /// Findings as rows.
 fn grid(findings: &[Finding]) -> Grid {
-    let texts = |texts: &[Text]| texts.iter().map(ToString::to_string).collect::<Vec<_>>().join(" ");
+    let texts = |texts: &[ByteString]| texts.iter().map(ToString::to_string).collect::<Vec<_>>().join(" ");
     let row = |finding: &Finding| {
         let remedies: Vec<&str> = finding.remedies.iter().map(|remedy| remedy.command.as_str()).collect();
         vec![
             Cell::plain(finding.severity.word()),
             Cell::plain(finding.kind.to_string()),
             Cell::plain(finding.subject.to_string()),
-            Cell::plain(Text::from(finding.summary.as_str()).to_string()),
+            Cell::plain(ByteString::from(finding.summary.as_str()).to_string()),
             Cell::plain(finding.consequence.clone()),
             Cell::plain(texts(&finding.packages)),
             Cell::plain(texts(&finding.paths)),
@@ -66,29 +66,34 @@ fn grid(findings: &[Finding]) -> Grid {
     Grid { columns, rows: findings.iter().map(row).collect() }
 }
 
-/// Findings for a person, one below the other, each after a blank line.
-pub fn each_in_full(findings: &[Finding], look: &Look) -> Vec<Piece> {
-    let each = |finding| std::iter::once(Line::blank().into()).chain(in_full(finding, look));
+/// Findings for a user, one below the other, each after a blank line.
+pub fn each_in_full(findings: &[Finding], presenter: &Presenter) -> Vec<Piece> {
+    let each = |finding| std::iter::once(Line::blank().into()).chain(in_full(finding, presenter));
     findings.iter().flat_map(each).collect()
 }
 
-/// One finding for a person: what it is about, what is so, what follows, what to type, and where it stands.
-pub fn in_full(finding: &Finding, look: &Look) -> Vec<Piece> {
-    let mut pieces = in_short(finding, look);
-    for evidence in finding.evidence.iter().take(MOST_EVIDENCE) {
-        let says = format!("{}, {}: {}", look.path(&evidence.file), evidence.at, Text::from(evidence.says.as_str()));
+/// One finding for a user: what it is about, what is so, what follows, what to type, and where it stands.
+pub fn in_full(finding: &Finding, presenter: &Presenter) -> Vec<Piece> {
+    let mut pieces = in_short(finding, presenter);
+    for evidence in finding.evidence.iter().take(MAX_EVIDENCE) {
+        let says = format!(
+            "{}, {}: {}",
+            presenter.path(&evidence.file),
+            evidence.at,
+            ByteString::from(evidence.says.as_str())
+        );
         pieces.push(Piece::Paragraph { column: COLUMN, label: Line::blank(), tone: Tone::Faint, text: says });
     }
     pieces
 }
 
 /// The same without where it stands.
-pub fn in_short(finding: &Finding, look: &Look) -> Vec<Piece> {
-    let safe = |text: &str| Text::from(text).to_string();
+pub fn in_short(finding: &Finding, presenter: &Presenter) -> Vec<Piece> {
+    let safe = |text: &str| ByteString::from(text).to_string();
     let tone = if finding.severity > Severity::Note { Tone::Warning } else { Tone::Faint };
     let head = Line::of(tone, finding.severity.word()).to(COLUMN);
     let subject =
-        if finding.subject.starts_with(b"/") { look.path(&finding.subject) } else { finding.subject.to_string() };
+        if finding.subject.starts_with(b"/") { presenter.path(&finding.subject) } else { finding.subject.to_string() };
     let head = head.and(Tone::Strong, subject).and(Tone::Accent, format!("   {}", finding.kind));
     let text = |tone: Tone, text: String| Piece::Paragraph { column: COLUMN, label: Line::blank(), tone, text };
     let mut pieces = vec![head.into(), text(Tone::Plain, safe(&finding.summary))];

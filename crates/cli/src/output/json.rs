@@ -7,7 +7,7 @@ use std::io::{self, Write};
 
 use serde::Serialize;
 use serde_json::ser::{CompactFormatter, Formatter, PrettyFormatter, Serializer};
-use whodunit_core::text::steers_terminal;
+use whodunit_core::bytes::steers_terminal;
 
 /// One indented document.
 pub fn document(out: &mut impl Write, value: &impl Serialize) -> io::Result<()> {

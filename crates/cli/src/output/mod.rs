@@ -12,16 +12,17 @@ use std::io::{self, BufWriter, Write};
 
 use anstream::{AutoStream, ColorChoice};
 use serde::Serialize;
-use whodunit_core::answers::{Envelope, Machine, SCHEMA};
 use whodunit_core::model::{Coverage, CoverageState, Evidence, Finding};
+use whodunit_core::queries::{Envelope, Machine, SCHEMA};
 use whodunit_core::survey::Survey;
 
 use crate::args::{Format, Global, When};
-use crate::commands::Outcome;
-use crate::run::{Failure, Ready};
-use crate::surroundings;
+use crate::error::CliError;
+use crate::process;
+use crate::session::Outcome;
+use crate::session::Session;
 
-pub use page::{Line, Look, Piece, Tone, width_of};
+pub use page::{Line, Piece, Presenter, Tone, width_of};
 pub use table::{Cell, Column, Grid};
 
 /// Where results and remarks go.
@@ -42,7 +43,7 @@ impl Streams {
         Streams {
             out: BufWriter::with_capacity(1 << 16, io::stdout()),
             err: io::stderr(),
-            width: surroundings::width(),
+            width: process::width(),
             color: false,
         }
     }
@@ -75,26 +76,26 @@ pub trait Shown: Serialize + Clone {
     fn items(&self) -> &[Self::Item];
     /// The same as rows and columns.
     fn grid(&self) -> Grid;
-    /// The same for a person at a terminal, line by line; the first line is the answer.
-    fn page(&self, look: &Look) -> Vec<Piece>;
+    /// The same for a user at a terminal, line by line; the first line is the answer.
+    fn page(&self, presenter: &Presenter) -> Vec<Piece>;
 }
 
 /// Writes an answer in the format asked for, then the coverage note.
 pub fn show<A: Shown>(
     answer: &A,
     survey: &Survey<'_>,
-    ready: &Ready,
+    session: &Session,
     global: &Global,
     streams: &mut Streams,
     found: bool,
-) -> Result<Outcome, Failure> {
+) -> Result<Outcome, CliError> {
     let coverage = if A::READS_MANAGERS { survey.coverage() } else { survey.unread_places() };
     match global.format {
         Format::Json => {
             let envelope = Envelope {
                 schema: SCHEMA.to_owned(),
                 command: A::COMMAND.to_owned(),
-                machine: Machine::of(&ready.scene, ready.context_word()),
+                machine: Machine::of(&session.host, session.context_word()),
                 coverage: coverage.clone(),
                 answer,
             };
@@ -102,39 +103,39 @@ pub fn show<A: Shown>(
         }
         Format::Sarif => match answer.findings() {
             Some(findings) => sarif::document(&mut streams.out, findings)?,
-            None => return Err(Failure::usage("--format sarif is for findings (check, conflicts, verify)")),
+            None => return Err(CliError::usage("--format sarif is for findings (check, conflicts, verify)")),
         },
         Format::Lines => json::lines(&mut streams.out, answer.items())?,
         Format::Csv => csv::write(&mut streams.out, &answer.grid())?,
         Format::Markdown => table::markdown(&mut streams.out, &answer.grid())?,
         Format::Table => {
             let managers = if A::READS_MANAGERS { survey.managers() } else { Vec::new() };
-            let look = Look::new(&ready.scene, streams.width.is_some(), &managers);
-            page::write(&mut streams.out, &answer.page(&look), streams.width, streams.color)?;
+            let presenter = Presenter::new(&session.host, streams.width.is_some(), &managers);
+            page::write(&mut streams.out, &answer.page(&presenter), streams.width, streams.color)?;
         }
     }
     streams.out.flush()?;
     note_coverage(&coverage, survey, A::READS_MANAGERS, global, streams);
     if A::SEARCHES && !global.quiet {
-        note_search(ready, streams);
+        note_search(session, streams);
     }
     Ok(Outcome { found, incomplete: coverage.iter().any(|part| part.state != CoverageState::Read) })
 }
 
-fn note_search(ready: &Ready, streams: &mut Streams) {
-    for Evidence { file, at, says } in ready.search().doubts() {
+fn note_search(session: &Session, streams: &mut Streams) {
+    for Evidence { file, at, says } in session.search().unknowns() {
         let _ = writeln!(streams.err, "whodunit: search path: {file}, {at}: {says} (--path LIST sets it)");
     }
 }
 
 /// Writes lines of the command's own.
-pub fn write_page(streams: &mut Streams, page: &[Piece]) -> Result<(), Failure> {
+pub fn write_page(streams: &mut Streams, page: &[Piece]) -> Result<(), CliError> {
     page::write(&mut streams.out, page, streams.width, streams.color)?;
     Ok(streams.out.flush()?)
 }
 
 /// Notes shown of one installation before the rest is only counted.
-const MOST_NOTES: usize = 5;
+const MAX_NOTES: usize = 5;
 
 fn note_coverage(
     coverage: &[Coverage],
@@ -149,12 +150,12 @@ fn note_coverage(
     let mut lines = Vec::new();
     if reads_managers && survey.managers().is_empty() {
         let place = survey.root().place().display().to_string();
-        lines.push(format!("no package manager's records were found under {place}; so nothing can be owned there"));
+        lines.push(format!("no package manager's records were found under {place}, so nothing can be owned there"));
     }
     for part in coverage {
-        let name = part.manager.map_or("not looked into".to_owned(), |manager| format!("{manager} ({})", part.scope));
+        let name = part.manager.map_or("not examined".to_owned(), |manager| format!("{manager} ({})", part.scope));
         match part.state {
-            CoverageState::Read if !global.verbose => {}
+            CoverageState::Read if global.verbose == 0 => {}
             CoverageState::Read => {
                 let packages = part.packages.unwrap_or_default();
                 lines.push(format!("{name}: read {} with {}", part.location, units::count(packages, "package")));
@@ -162,14 +163,14 @@ fn note_coverage(
             state => {
                 let says = match (part.manager, state) {
                     (None, _) => String::new(),
-                    (_, CoverageState::Partial) => " was read in part".to_owned(),
+                    (_, CoverageState::Partial) => " was partly read".to_owned(),
                     (_, state) => format!(" is {}", state.word()),
                 };
                 lines.push(format!("{name}: {}{says}", part.location));
-                lines.extend(part.notes.iter().take(MOST_NOTES).map(|note| format!("  {note}")));
-                if part.notes.len() > MOST_NOTES {
-                    let more = part.notes.len() - MOST_NOTES;
-                    lines.push(format!("  and {} (--format json has all)", units::count(more, "more note")));
+                lines.extend(part.notes.iter().take(MAX_NOTES).map(|note| format!("  {note}")));
+                if part.notes.len() > MAX_NOTES {
+                    let more = part.notes.len() - MAX_NOTES;
+                    lines.push(format!("  and {} (--format json shows all)", units::count(more, "more note")));
                 }
             }
         }

@@ -1,12 +1,12 @@
-//! Lines for a person at a terminal: spans of text, each with a tone, cut to the terminal's width.
+//! Lines for a user at a terminal: spans of text, each with a tone, cut to the terminal's width.
 
 use std::io::{self, Write};
 
 use anstyle::{Ansi256Color, Style};
 use unicode_width::UnicodeWidthChar as _;
+use whodunit_core::bytes::{ByteString, path};
+use whodunit_core::host::{Host, User};
 use whodunit_core::model::{ManagerId, Owner, Scope, Status};
-use whodunit_core::scene::{Person, Scene};
-use whodunit_core::text::{Text, path};
 
 use super::table::{self, Grid};
 
@@ -171,27 +171,27 @@ fn fitting<'a>(text: &'a str, left: &mut usize) -> &'a str {
 }
 
 /// How things are shown to this reader.
-pub struct Look {
-    people: Vec<Person>,
+pub struct Presenter {
+    users: Vec<User>,
     on_terminal: bool,
     /// The managers whose records could be read, in words.
     pub managers: String,
 }
 
-impl Look {
-    pub fn new(scene: &Scene, on_terminal: bool, managers: &[ManagerId]) -> Self {
+impl Presenter {
+    pub fn new(host: &Host, on_terminal: bool, managers: &[ManagerId]) -> Self {
         let managers: Vec<&str> = managers.iter().map(|manager| manager.0).collect();
-        Look { people: scene.people.clone(), on_terminal, managers: managers.join(", ") }
+        Presenter { users: host.users.clone(), on_terminal, managers: managers.join(", ") }
     }
 
-    /// A path with a home shortened: `~` for the only person, `~name` for one of several.
-    pub fn path(&self, whole: &Text) -> String {
-        for person in self.people.iter().filter(|person| person.home.len() > 1) {
-            if path::within(whole, &person.home) {
-                let rest = self.short(&whole[person.home.len()..]);
-                return match self.people.len() {
+    /// A path with a home shortened: `~` for the only user, `~name` for one of several.
+    pub fn path(&self, whole: &ByteString) -> String {
+        for user in self.users.iter().filter(|user| user.home.len() > 1) {
+            if path::within(whole, &user.home) {
+                let rest = self.short(&whole[user.home.len()..]);
+                return match self.users.len() {
                     1 => format!("~{rest}"),
-                    _ => format!("~{}{rest}", person.name),
+                    _ => format!("~{}{rest}", user.name),
                 };
             }
         }
@@ -203,35 +203,35 @@ impl Look {
         let below = whole.strip_prefix(b"/nix/store/").filter(|_| self.on_terminal);
         match below {
             Some(below) if is_hashed(below) => {
-                format!("/nix/store/{}…{}", Text::from(&below[..6]), Text::from(&below[32..]))
+                format!("/nix/store/{}…{}", ByteString::from(&below[..6]), ByteString::from(&below[32..]))
             }
-            _ => Text::from(whole).to_string(),
+            _ => ByteString::from(whole).to_string(),
         }
     }
 
     /// Who placed a link, from the package's id: `nix · user-environment`.
-    pub fn placer(&self, id: &Text) -> String {
+    pub fn placer(&self, id: &ByteString) -> String {
         // MANAGER/SCOPE/NAME, with more behind it where that tells several of one name apart.
         let mut parts = id.split(|&b| b == b'/');
         let (manager, name) = (parts.next().unwrap_or_default(), parts.nth(1).unwrap_or_default());
         let name = if name == b"store" { path::name(id) } else { name };
         let name = if is_hashed(name) { &name[33..] } else { name };
-        format!("{} · {}", Text::from(manager), Text::from(name))
+        format!("{} · {}", ByteString::from(manager), ByteString::from(name))
     }
 
-    /// `dpkg · pegel 4.2-1`, with the person's name where it is not the system's.
+    /// `dpkg · pegel 4.2-1`, with the user's name where it is not the system's.
     pub fn owner(&self, owner: &Owner) -> String {
         let version = owner.version.as_ref().map(|version| format!(" {version}")).unwrap_or_default();
         let whose = match &owner.scope {
             Scope::System => String::new(),
             Scope::User(name) => format!(" · {name}"),
-            Scope::Environment(folder) => format!(" · in {}", self.path(folder)),
+            Scope::Environment(dir) => format!(" · in {}", self.path(dir)),
         };
         let state = match owner.status {
             Status::Installed => "",
-            Status::ConfigRemains => " (removed; its settings remain)",
+            Status::ConfigRemains => " (removed; its configuration files remain)",
             Status::Broken => " (broken)",
-            Status::Disabled => " (switched off)",
+            Status::Disabled => " (disabled)",
         };
         format!("{} · {}{version}{whose}{state}", owner.manager, owner.full_name())
     }

@@ -3,9 +3,9 @@
 use std::io::{self, Write};
 
 use serde_json::{Value, json};
-use whodunit_core::findings::catalogue::explain;
+use whodunit_core::bytes::ByteString;
+use whodunit_core::checks::catalogue::explain;
 use whodunit_core::model::{Evidence, Finding, FindingKind, Severity};
-use whodunit_core::text::Text;
 
 /// Writes a log with one run.
 pub fn document(out: &mut impl Write, findings: &[Finding]) -> io::Result<()> {
@@ -35,7 +35,7 @@ fn rule(kind: FindingKind) -> Value {
         "id": kind.to_string(),
         "shortDescription": text(one.map(|one| one.means)),
         "fullDescription": text(one.map(|one| one.matters)),
-        "help": text(one.map(|one| one.way_out)),
+        "help": text(one.map(|one| one.remedy)),
     })
 }
 
@@ -56,7 +56,7 @@ fn result(finding: &Finding, kinds: &[FindingKind]) -> Value {
         "ruleId": finding.kind.to_string(),
         "ruleIndex": kinds.iter().position(|kind| *kind == finding.kind),
         "level": level,
-        "message": { "text": Text::from(text).to_string() },
+        "message": { "text": ByteString::from(text).to_string() },
         "locations": locations,
         "properties": { "subject": finding.subject, "packages": finding.packages },
     });
@@ -68,10 +68,10 @@ fn result(finding: &Finding, kinds: &[FindingKind]) -> Value {
 
 /// The line, where the place in the file is one.
 fn line(evidence: &Evidence) -> Option<u32> {
-    evidence.at.strip_prefix("line ")?.parse().ok().filter(|line| *line > 0)
+    evidence.at.line().filter(|line| *line > 0)
 }
 
-fn location(path: &Text, line: Option<u32>) -> Value {
+fn location(path: &ByteString, line: Option<u32>) -> Value {
     let mut physical = json!({ "artifactLocation": { "uri": address(path) } });
     if let Some(line) = line {
         physical["region"] = json!({ "startLine": line });
@@ -80,7 +80,7 @@ fn location(path: &Text, line: Option<u32>) -> Value {
 }
 
 /// A path as an address (RFC 8089); every byte that may not stand there by itself is escaped.
-fn address(path: &Text) -> String {
+fn address(path: &ByteString) -> String {
     let mut address = "file://".to_owned();
     for byte in path.iter() {
         match byte {
@@ -99,6 +99,6 @@ mod tests {
 
     #[test]
     fn paths_of_any_bytes_are_addresses() {
-        assert_eq!(address(&Text::from(&b"/usr/bin/a b\xff%"[..])), "file:///usr/bin/a%20b%FF%25");
+        assert_eq!(address(&ByteString::from(&b"/usr/bin/a b\xff%"[..])), "file:///usr/bin/a%20b%FF%25");
     }
 }

@@ -15,7 +15,7 @@ use super::page::Tone;
 pub struct Column {
     /// Its name in data formats.
     pub key: &'static str,
-    /// Its heading for people.
+    /// Its heading for users.
     pub title: Cow<'static, str>,
     /// Whether its values are numbers, which are set to the right.
     pub number: bool,
@@ -38,14 +38,14 @@ impl Column {
     }
 }
 
-/// One cell: what data formats hold, what people see, and in which tone.
+/// One cell: what data formats hold, what users see, and in which tone.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub struct Cell {
     /// For data formats.
     pub text: String,
-    /// For people, where that differs.
+    /// For users, where that differs.
     pub shown: Option<String>,
-    /// How people see it.
+    /// How users see it.
     pub tone: Tone,
 }
 
@@ -60,12 +60,12 @@ impl Cell {
         Cell { text: text.into(), shown: None, tone }
     }
 
-    /// A value, and how people see it.
+    /// A value, and how users see it.
     pub fn shown(text: impl Into<String>, shown: impl Into<String>) -> Self {
         Cell { text: text.into(), shown: Some(shown.into()), tone: Tone::Plain }
     }
 
-    fn for_people(&self) -> &str {
+    fn for_humans(&self) -> &str {
         self.shown.as_ref().unwrap_or(&self.text)
     }
 }
@@ -86,7 +86,7 @@ pub fn aligned(out: &mut impl Write, grid: &Grid, width: Option<usize>, color: b
     let mut table = Builder::with_capacity(grid.rows.len() + 1, grid.columns.len());
     table.push_record(grid.columns.iter().map(|column| toned(Tone::Faint, &column.title)));
     for row in &grid.rows {
-        table.push_record(row.iter().map(|cell| toned(cell.tone, cell.for_people())));
+        table.push_record(row.iter().map(|cell| toned(cell.tone, cell.for_humans())));
     }
     let mut table = table.build();
     table.with(Style::empty()).with(Padding::new(0, 2, 0, 0));
@@ -108,7 +108,7 @@ pub fn markdown(out: &mut impl Write, grid: &Grid) -> io::Result<()> {
     let mut table = Builder::with_capacity(grid.rows.len() + 1, grid.columns.len());
     table.push_record(grid.columns.iter().map(|column| &*column.title));
     for row in &grid.rows {
-        table.push_record(row.iter().map(|cell| cell.for_people().replace('|', "\\|")));
+        table.push_record(row.iter().map(|cell| cell.for_humans().replace('|', "\\|")));
     }
     writeln!(out, "{}", table.build().with(Style::markdown()))
 }

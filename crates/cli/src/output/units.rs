@@ -1,4 +1,4 @@
-//! Numbers for people.
+//! Numbers for users.
 
 /// `1 package`, `2 packages`.
 pub fn count(number: usize, thing: &str) -> String {

@@ -3,7 +3,7 @@
 use std::fs;
 
 use super::support::{Ran, ask, finish, lantern, program, repository, run};
-use whodunit_core::answers::schema::schema;
+use whodunit_core::schema::schema;
 
 /// Everything that a run says, with the place of the tree taken out.
 fn whole(ran: &Ran) -> String {
@@ -60,7 +60,7 @@ snapshots! {
     launchers_json: ["launchers", "--desktop", "Quayside", "--format", "json"];
     launchers_csv: ["launchers", "semaphore", "--format", "csv"];
     launchers_of_nothing: ["launchers", "kraken"];
-    launchers_in_given_folders: ["launchers", "--data-dirs", "/usr/share:/nix/var/nix/profiles/per-user/maren/profile/share", "--format", "lines"];
+    launchers_in_given_dirs: ["launchers", "--data-dirs", "/usr/share:/nix/var/nix/profiles/per-user/maren/profile/share", "--format", "lines"];
     shadows: ["shadows"];
     shadows_json: ["shadows", "--format", "json"];
     shadows_of_names: ["shadows", "shoal", "tidegauge", "kraken"];
@@ -69,13 +69,13 @@ snapshots! {
     states_json: ["states", "profile", "--format", "json"];
     states_csv: ["states", "--format", "csv"];
     states_of_nothing: ["states", "kraken"];
-    owner_in_all_contexts: ["owner", "tidegauge", "/usr/bin/barolog", "--context", "all", "--person", "maren"];
+    owner_in_all_contexts: ["owner", "tidegauge", "/usr/bin/barolog", "--context", "all", "--user", "maren"];
     owner_of_modules: ["owner", "module:mooring", "module:kraken", "library:libkraken.so.1"];
-    owner_of_an_alias: ["owner", "ll", "--context", "terminal", "--person", "maren"];
-    owner_behind_a_function: ["owner", "barolog", "--context", "terminal", "--person", "tobin"];
-    shadows_across: ["shadows", "--across", "--person", "maren"];
+    owner_of_an_alias: ["owner", "ll", "--context", "terminal", "--user", "maren"];
+    owner_behind_a_function: ["owner", "barolog", "--context", "terminal", "--user", "tobin"];
+    shadows_across: ["shadows", "--across", "--user", "maren"];
     shadows_across_json: ["shadows", "--across", "shoal", "--format", "json"];
-    shadows_across_csv: ["shadows", "--across", "--format", "csv", "--person", "tobin"];
+    shadows_across_csv: ["shadows", "--across", "--format", "csv", "--user", "tobin"];
     shadows_of_modules: ["shadows", "--kind", "module"];
     shadows_of_modules_json: ["shadows", "--kind", "module", "mooring", "--format", "json"];
     shadows_of_manuals: ["shadows", "--kind", "manual", "--context", "login"];
@@ -83,19 +83,19 @@ snapshots! {
     shadows_of_libraries: ["shadows", "--kind", "library", "libkraken.so.1"];
     shadows_across_of_nothing: ["shadows", "--across", "kraken"];
     paths_of_all_contexts: ["paths", "--context", "all"];
-    paths_json: ["paths", "--context", "terminal", "--person", "tobin", "--format", "json"];
-    paths_csv: ["paths", "--format", "csv", "--person", "maren"];
-    paths_of_data_folders: ["paths", "XDG_DATA_DIRS", "--context", "desktop", "--person", "maren"];
+    paths_json: ["paths", "--context", "terminal", "--user", "tobin", "--format", "json"];
+    paths_csv: ["paths", "--format", "csv", "--user", "maren"];
+    paths_of_data_dirs: ["paths", "XDG_DATA_DIRS", "--context", "desktop", "--user", "maren"];
     paths_of_nothing: ["paths", "KRAKEN_DIRS"];
     paths_of_no_variable: ["paths", "kraken/x"];
-    paths_with_another_start: ["paths", "--person", "maren", "--shell", "sh", "--inherit", "PATH=/opt/quay/bin"];
+    paths_with_another_start: ["paths", "--user", "maren", "--shell", "sh", "--inherit", "PATH=/opt/quay/bin"];
     owner_in_the_store: ["--path", "/home/maren/.nix-profile/bin:/usr/bin", "owner", "tidegauge", "package:libtide", "/nix/store/c5x8rq2b0nv7zk4mj1hwyp9d6sfgli3a-semaphore-1.2-rc1/bin/semaphore"];
     shadows_between_managers: ["--path", "/home/maren/.nix-profile/bin:/usr/bin", "shadows"];
     unowned: ["unowned"];
     unowned_json: ["unowned", "--format", "json"];
-    unowned_in_a_folder: ["unowned", "/opt", "--format", "lines"];
+    unowned_in_a_dir: ["unowned", "/opt", "--format", "lines"];
     unowned_where_all_is_owned: ["unowned", "/usr/share"];
-    unowned_in_no_folder: ["unowned", "/usr/kraken"];
+    unowned_in_no_dir: ["unowned", "/usr/kraken"];
     check: ["check", "--context", "all"];
     check_csv: ["check", "--context", "all", "--kind", "two-owners,version-split", "--format", "csv"];
     check_lines: ["check", "--context", "login", "--kind", "masked-module", "--format", "lines"];
@@ -116,11 +116,11 @@ snapshots! {
     explain_json: ["explain", "masked-module", "--format", "json"];
     explain_of_one: ["explain", "two-owners"];
     explain_of_nothing: ["explain", "kraken"];
-    a_person_who_is_not_there: ["inventory", "--person", "kraken"];
+    a_user_who_is_not_there: ["inventory", "--user", "kraken"];
 }
 
 #[test]
-fn the_search_path_of_a_log_in_is_the_default_offline() {
+fn the_search_path_of_a_login_is_the_default_offline() {
     let place = lantern().to_str().unwrap();
     let ran = run(["--root", place, "owner", "shoal", "--format", "json"]);
     let answer = &ran.document()["answers"][0];
@@ -147,8 +147,8 @@ fn a_program_outside_the_search_path_is_named_with_its_place() {
 
 #[test]
 fn the_tour_is_what_its_commands_say() {
-    let folder = tempfile::tempdir().unwrap();
-    let place = folder.path().join("lantern");
+    let dir = tempfile::tempdir().unwrap();
+    let place = dir.path().join("lantern");
     let tour = run(["demo", place.to_str().unwrap()]);
     assert_eq!((tour.status, tour.err.as_str()), (0, ""));
     let shown = tour.out.replace(place.to_str().unwrap(), "/LANTERN");
@@ -189,23 +189,23 @@ fn the_schema_refuses_what_it_does_not_describe() {
 }
 
 #[test]
-fn settings_add_folders_and_mistakes_in_them_are_located() {
-    let folder = tempfile::tempdir().unwrap();
-    let tree = folder.path().join("tree");
+fn settings_add_dirs_and_mistakes_in_them_are_located() {
+    let dir = tempfile::tempdir().unwrap();
+    let tree = dir.path().join("tree");
     let put = |path: &str, content: &[u8]| {
-        let at = folder.path().join(path);
+        let at = dir.path().join(path);
         fs::create_dir_all(at.parent().unwrap()).unwrap();
         fs::write(&at, content).unwrap();
         at.to_str().unwrap().to_owned()
     };
     put("tree/srv/tools/horn", &whodunit_demo::bundle_of("", b""));
-    let sound = put("sound.toml", b"[bundles]\nfolders = [\"/srv/tools\"]\n");
+    let sound = put("sound.toml", b"[bundles]\ndirectories = [\"/srv/tools\"]\n");
     let wrong = put("wrong.toml", b"[bundles]\n\nfoldres = []\n");
     let root = tree.to_str().unwrap();
     let asked = |config: &str| run(["--root", root, "--config", config, "inventory", "--format", "json"]);
     assert_eq!(asked(&sound).document()["packages"][0]["id"], "appimage/system/srv/tools/horn");
     let ran = asked(&wrong);
-    assert!(ran.status == 2 && ran.err.contains("wrong.toml line 3: unknown field `foldres`"), "{ran:?}");
+    assert!(ran.status == 2 && ran.err.contains("wrong.toml, line 3: unknown field `foldres`"), "{ran:?}");
     // The order of sources decides which one comes first.
     for (prefer, first) in [("[]", "1.0.7-3"), ("[\"Quay\"]", "1.1.0-1")] {
         let config = put("order.toml", format!("[sources]\nprefer = {prefer}\n").as_bytes());
@@ -237,9 +237,9 @@ fn help_and_version_are_results_and_mistakes_are_not() {
         (
             &["inventory", "--root", "/no/such/place"],
             2,
-            "no such folder for --root: /no/such/place (is the disk mounted?)",
+            "no such directory for --root: /no/such/place (is the disk mounted?)",
         ),
-        (&["demo", "--root", "/"], 2, "takes no --root"),
+        (&["demo", "--root", "/"], 2, "does not accept --root"),
     ] {
         let ran = run(arguments);
         assert!(ran.status == status && format!("{}{}", ran.out, ran.err).contains(says), "{arguments:?}: {ran:?}");

@@ -11,7 +11,7 @@ use super::support::{ask, lantern, repository, run};
 
 /// Member of the cast, severity, kind, subject, a package concerned, and the beginning of a remedy.
 const PLANTED: &[(&str, &str, &str, &str, &str, &str)] = &[
-    ("harbour", "error", "writable-folder", "/opt/harbour/bin", "", "chmod o-w /opt/harbour/bin"),
+    ("harbour", "error", "writable-directory", "/opt/harbour/bin", "", "chmod o-w /opt/harbour/bin"),
     (
         "pilotbook",
         "warning",
@@ -114,7 +114,14 @@ const PLANTED: &[(&str, &str, &str, &str, &str, &str)] = &[
         "flatpak/user:maren/org.harbour.ChartDesk/x86_64/stable",
         "flatpak uninstall",
     ),
-    ("lampwick", "warning", "unowned-in-managed-folder", "lampwick", "", "sudo mv /usr/bin/lampwick /usr/local/bin/"),
+    (
+        "lampwick",
+        "warning",
+        "unowned-in-managed-directory",
+        "lampwick",
+        "",
+        "sudo mv /usr/bin/lampwick /usr/local/bin/",
+    ),
     ("semaphore", "warning", "invisible-launcher", "semaphore.desktop", "nix/user:maren/semaphore", "echo "),
     (
         "shoal",
@@ -195,8 +202,8 @@ fn every_planted_problem_is_found_and_nothing_else() {
 
 #[test]
 fn a_healthy_machine_gives_no_alarm() {
-    let folder = tempfile::tempdir().unwrap();
-    let place = folder.path().join("healthy");
+    let dir = tempfile::tempdir().unwrap();
+    let place = dir.path().join("healthy");
     whodunit_demo::write_healthy(&place).unwrap();
     let place = place.to_str().unwrap();
     for command in ["check", "conflicts", "verify"] {
@@ -251,17 +258,14 @@ fn the_page_of_findings_is_what_explain_says() {
             let _ = write!(page, "\n## {}{}\n", title[..1].to_uppercase(), &title[1..]);
         }
         let _ = write!(page, "\n### `{}`\n\n{}\n\n", text("kind"), text("means"));
-        for (label, key) in [
-            ("Comes about", "comes_about"),
-            ("Matters", "matters"),
-            ("Is detected", "detected"),
-            ("Way out", "way_out"),
-        ] {
+        for (label, key) in
+            [("Cause", "cause"), ("Why it matters", "matters"), ("Detection", "detected"), ("Remedy", "remedy")]
+        {
             let _ = writeln!(page, "- **{label}:** {}", text(key));
         }
         if let Some(example) = one["example"].as_object() {
             let part = |key: &str| example[key].as_str().unwrap().replace('`', "'");
-            let _ = writeln!(page, "- **For example:** `{}`: {}", part("subject"), part("summary"));
+            let _ = writeln!(page, "- **Example:** `{}`: {}", part("subject"), part("summary"));
         }
     }
     let file = repository().join("docs/findings.md");
@@ -274,9 +278,9 @@ fn the_page_of_findings_is_what_explain_says() {
 
 #[test]
 fn what_the_settings_accept_and_expect_counts() {
-    let folder = tempfile::tempdir().unwrap();
+    let dir = tempfile::tempdir().unwrap();
     let config = |text: &str| {
-        let file = folder.path().join("settings.toml");
+        let file = dir.path().join("settings.toml");
         fs::write(&file, text).unwrap();
         file.to_str().unwrap().to_owned()
     };
@@ -296,7 +300,7 @@ fn what_the_settings_accept_and_expect_counts() {
     let last = &link["evidence"].as_array().unwrap().last().unwrap()["says"];
     assert!(link["accepted"].is_null() && last == "was accepted until 2026-01-31: soon", "{link:#}");
     let unmet = of("unmet-expectation", "tidegauge").unwrap();
-    assert_eq!(unmet["summary"], "tidegauge should come from dpkg, and is nix · tidegauge in terminal");
+    assert_eq!(unmet["summary"], "tidegauge should come from dpkg, but is nix · tidegauge in terminal");
     assert!(of("unmet-expectation", "seaglass").is_none() && of("version-split", "swellplot").is_none());
     assert!(
         findings(&checked(&["--config", &file, "--level", "note"]))
@@ -331,7 +335,7 @@ fn what_the_settings_accept_and_expect_counts() {
             "[titles]\n\nsame = [[\"dpkg:a\", \"pip:a\"], [\"dpkg:a\", \"dpkg:b\"]]\n",
             "line 3: a and b are two packages of dpkg: one title cannot have both",
         ),
-        ("[titles]\nsame = [[\"dpkg:a\"]]\n", "line 2: two packages at least"),
+        ("[titles]\nsame = [[\"dpkg:a\"]]\n", "line 2: at least two packages are needed"),
         ("[titles]\ndifferent = [[\"dpgk:a\", \"b\"]]\n", "line 2: dpgk:a: MANAGER:NAME"),
     ] {
         let ran = run(["--root", place, "--config", &config(text), "check"]);

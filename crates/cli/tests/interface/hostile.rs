@@ -1,4 +1,4 @@
-//! Bad input: damaged records, hostile names, links in circles, folders without permission. Never a
+//! Bad input: damaged records, hostile names, links in circles, directories without permission. Never a
 //! panic, never a wrong "unowned", always a word on what was lost.
 
 use std::fs;
@@ -7,7 +7,7 @@ use std::os::unix::fs::PermissionsExt as _;
 use std::path::Path;
 use std::process::{Command, Stdio};
 
-use super::support::{Ran, finish, open_folder, program, run, run_unprivileged, tree};
+use super::support::{Ran, finish, open_dir, program, run, run_unprivileged, tree};
 use serde_json::Value;
 use whodunit_demo::{Scale, write};
 
@@ -28,8 +28,8 @@ const STANZA: &[u8] = b"Package: pegel\nStatus: install ok installed\nArchitectu
 
 #[test]
 fn a_status_file_cut_anywhere_makes_nothing_unowned() {
-    let folder = tempfile::tempdir().unwrap();
-    let lantern = folder.path().join("lantern");
+    let dir = tempfile::tempdir().unwrap();
+    let lantern = dir.path().join("lantern");
     write(&lantern, Scale::default()).unwrap();
     let status = fs::read(lantern.join(STATUS)).unwrap();
     // In a field, in a name, at a stanza's end, at the very beginning.
@@ -47,7 +47,7 @@ fn a_status_file_cut_anywhere_makes_nothing_unowned() {
             assert_eq!(document["coverage"][0]["state"], "partial", "{length}");
             assert!(notes(&ran).contains("/var/lib/dpkg/"), "{length}: {}", notes(&ran));
             assert_eq!(ask(&lantern, &["--strict", "owner", "apt"]).status, 3);
-            assert!(ask(&lantern, &["owner", "apt"]).err.contains("dpkg (system): /var/lib/dpkg was read in part"));
+            assert!(ask(&lantern, &["owner", "apt"]).err.contains("dpkg (system): /var/lib/dpkg was partly read"));
         }
     }
 }
@@ -118,7 +118,7 @@ fn circles_and_special_files_are_passed_over() {
     assert_eq!(answers[3]["verdict"], "not-found");
     // The link leads out of the tree only if it is not contained; inside, there is no such file.
     assert_eq!(answers[4]["hops"][1]["path"], "/etc/passwd");
-    assert!(answers[4]["evidence"].to_string().contains("leads to nothing"));
+    assert!(answers[4]["evidence"].to_string().contains("points to a missing file"));
     assert!(notes(&ran).contains("/var/lib/dpkg/diversions: is a FIFO"), "{}", notes(&ran));
     for command in ["shadows", "unowned"] {
         assert_eq!(ask(tree.path(), &[&list[..], &[command]].concat()).status, 0);
@@ -226,8 +226,8 @@ fn two_packages_with_one_file_are_told_apart_by_its_digest() {
 
 #[test]
 fn a_pipe_that_closes_early_is_no_error() {
-    let folder = open_folder();
-    let place = folder.path().join("lantern");
+    let dir = open_dir();
+    let place = dir.path().join("lantern");
     write(&place, Scale::times(200)).unwrap();
     for format in ["json", "table", "lines", "csv"] {
         let mut child = Command::new(program())

@@ -49,7 +49,7 @@ fn a_record_owns_nothing_outside_its_environment() {
     }
     let ran = run(["--root", root.path().to_str().unwrap(), "--format", "json", "owner", "/home/maren/lab/bin/knot"]);
     let coverage = ran.document()["coverage"].to_string();
-    assert!(coverage.contains("RECORD: 3 paths lead out of /home/maren/lab"), "{coverage}");
+    assert!(coverage.contains("RECORD: 3 paths point outside /home/maren/lab"), "{coverage}");
 }
 
 #[test]
@@ -113,15 +113,15 @@ fn damage_costs_the_damaged_record_and_is_said() {
     );
     let coverage = document["coverage"].to_string();
     for said in [
-        "knots-1.2.dist-info/METADATA: says no name or version",
-        "mooring-0.9.dist-info/METADATA: no such file or folder: name and version are taken from the folder's name",
-        "swell-1.dist-info/direct_url.json: damaged: where swell came from is not known",
+        "knots-1.2.dist-info/METADATA: has no name or version",
+        "mooring-0.9.dist-info/METADATA: no such file or directory: name and version are taken from the directory's name",
+        "swell-1.dist-info/direct_url.json: damaged: where swell came from is unknown",
         "venvs/tide/pipx_metadata.json: EOF while parsing",
         "venvs/vast/pipx_metadata.json: larger than",
         "node_modules/buoy/package.json: larger than",
-        "node_modules/empty/package.json: no such file or folder: the version of empty is not known",
+        "node_modules/empty/package.json: no such file or directory: the version of empty is unknown",
         ".cargo/.crates.toml:",
-        "no package is called junk",
+        "not a package name: junk",
         ".rustup/settings.toml:",
     ] {
         assert!(coverage.contains(said), "{said}: {coverage}");
@@ -131,7 +131,7 @@ fn damage_costs_the_damaged_record_and_is_said() {
 }
 
 #[test]
-fn a_home_that_may_not_be_read_is_said_with_its_persons_name() {
+fn a_home_that_may_not_be_read_is_said_with_its_users_name() {
     let root =
         tree(&[("home/maren/.cargo/.crates.toml", b"[v1]\n"), ("home/tobin/.cargo/.crates.toml", b"[v1]\n"), PASSWD]);
     fs::set_permissions(root.path().join("home/tobin"), fs::Permissions::from_mode(0o700)).unwrap();

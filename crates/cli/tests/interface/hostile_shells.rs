@@ -3,14 +3,14 @@
 use std::fs;
 use std::time::{Duration, Instant};
 
-use super::support::{open_folder, run};
+use super::support::{open_dir, run};
 
-/// What is said of maren's log-in with this profile, and the folders that are told.
+/// What is said of maren's login with this profile, and the directories that are told.
 fn followed(profile: &[u8], shell: &str) -> (String, String, bool) {
-    let made = open_folder();
+    let made = open_dir();
     let at = |path: &str| made.path().join(path);
-    for folder in ["etc", "home/maren/.config/fish", "usr/bin"] {
-        fs::create_dir_all(at(folder)).unwrap();
+    for dir in ["etc", "home/maren/.config/fish", "usr/bin"] {
+        fs::create_dir_all(at(dir)).unwrap();
     }
     fs::write(at("etc/passwd"), "maren:x:1000:1000::/home/maren:/bin/bash\n").unwrap();
     for file in [".profile", ".zprofile", ".config/fish/config.fish"] {
@@ -22,11 +22,11 @@ fn followed(profile: &[u8], shell: &str) -> (String, String, bool) {
     assert!(start.elapsed() < Duration::from_secs(20), "an end");
     let document = ran.document();
     let one = &document["contexts"][0];
-    let folders: Vec<&str> =
-        one["entries"].as_array().unwrap().iter().map(|entry| entry["folder"].as_str().unwrap()).collect();
+    let dirs: Vec<&str> =
+        one["entries"].as_array().unwrap().iter().map(|entry| entry["directory"].as_str().unwrap()).collect();
     let unknown: Vec<&str> =
-        one["unknowns"].as_array().unwrap().iter().map(|doubt| doubt["says"].as_str().unwrap()).collect();
-    (folders.join(":"), unknown.join("; "), one["certain"] == true)
+        one["unknowns"].as_array().unwrap().iter().map(|unknown| unknown["says"].as_str().unwrap()).collect();
+    (dirs.join(":"), unknown.join("; "), one["certain"] == true)
 }
 
 #[test]
@@ -37,20 +37,20 @@ fn bad_start_up_files_come_to_an_end_and_are_told() {
     let nested = [b"f() { f; f; }\nf\n".to_vec(), b"PATH=/opt:$PATH\n".to_vec()].concat();
     let replaced = [b"X=".to_vec(), vec![b'a'; 200_000], b"\nPATH=${X//a*b/c}\n".to_vec()].concat();
     let cases: [(&[u8], &str, &str); 14] = [
-        (b"while :; do PATH=$PATH:/x; done\n", "sh", "without an end"),
-        (b". ~/.profile\n", "sh", "read files without an end"),
-        (b". ~/.zprofile\n", "zsh", "read files without an end"),
-        (b"source ~/.config/fish/config.fish\n", "fish", "read files without an end"),
-        (b"while true; set -a PATH /x; end\n", "fish", "without an end"),
-        (&nested, "bash", "without an end"),
+        (b"while :; do PATH=$PATH:/x; done\n", "sh", "a value that is too long"),
+        (b". ~/.profile\n", "sh", "files are nested too deeply"),
+        (b". ~/.zprofile\n", "zsh", "files are nested too deeply"),
+        (b"source ~/.config/fish/config.fish\n", "fish", "files are nested too deeply"),
+        (b"while true; set -a PATH /x; end\n", "fish", "too long"),
+        (&nested, "bash", "too deeply"),
         (b"if x; then\n", "bash", "then with nothing behind it"),
         (b"PATH=\"/x\n", "bash", "a double quote is not closed"),
         (b"set PATH 'x\n", "fish", "a quote is not closed"),
         (&deep, "bash", "nested too deep"),
-        (&many, "sh", "longer than is followed"),
+        (&many, "sh", "a value that is too long"),
         (&replaced, "bash", "a replacement in a longer value"),
-        (b"PATH=/opt/$(nobody-knows):/x; . <(cat /etc/x)\n", "bash", "reads a file whose name is not known"),
-        (b"PATH=/opt/$RANDOM_$$\n", "bash", "the number of a process"),
+        (b"PATH=/opt/$(nobody-knows):/x; . <(cat /etc/x)\n", "bash", "reads a file whose name is unknown"),
+        (b"PATH=/opt/$RANDOM_$$\n", "bash", "a process id"),
     ];
     for (profile, shell, says) in cases {
         let (_, unknown, _) = followed(profile, shell);
@@ -58,8 +58,8 @@ fn bad_start_up_files_come_to_an_end_and_are_told() {
         assert!(unknown.contains(says), "{shell}: {shown}: {unknown}");
     }
     assert_eq!(followed(&long, "bash"), ("/opt:/usr/bin".to_owned(), String::new(), true));
-    let (folders, _, certain) = followed(b"PATH=/opt/\xff\xfe:$PATH\n\0\0\n", "sh");
-    assert!(certain && folders.ends_with(":/usr/bin"), "{folders:?}");
+    let (dirs, _, certain) = followed(b"PATH=/opt/\xff\xfe:$PATH\n\0\0\n", "sh");
+    assert!(certain && dirs.ends_with(":/usr/bin"), "{dirs:?}");
 }
 
 /// What runs at each prompt counts where it bears on the search path.
@@ -67,45 +67,41 @@ fn bad_start_up_files_come_to_an_end_and_are_told() {
 fn hooks_at_the_prompt_are_told_where_they_change_the_path() {
     let (_, unknown, certain) = followed(b"PROMPT_COMMAND='printf x'\n", "bash");
     assert!(certain, "{unknown}");
-    let (folders, unknown, certain) = followed(b"f() { PATH=/opt/now:$PATH; }\nPROMPT_COMMAND='f; printf x'\n", "bash");
-    assert_eq!((folders.as_str(), certain), ("/usr/bin", false));
-    assert!(unknown.contains("runs at each prompt"), "{unknown}");
+    let (dirs, unknown, certain) = followed(b"f() { PATH=/opt/now:$PATH; }\nPROMPT_COMMAND='f; printf x'\n", "bash");
+    assert_eq!((dirs.as_str(), certain), ("/usr/bin", false));
+    assert!(unknown.contains("changes the search path at each prompt"), "{unknown}");
     let (_, unknown, certain) = followed(b"g() { path+=(/opt/now) }\nprecmd_functions+=(g)\n", "zsh");
-    assert!(!certain && unknown.contains("`g` runs at each prompt"), "{unknown}");
+    assert!(!certain && unknown.contains("`g` changes the search path at each prompt"), "{unknown}");
 }
 
 /// What is known past the unknown is still told.
 #[test]
 fn what_is_known_stands_around_what_is_not() {
-    let (folders, unknown, certain) = followed(b"PATH=/opt/a:$(guess):$PATH\nPATH=/opt/b:$PATH\n", "bash");
-    assert_eq!(
-        (folders.as_str(), certain),
-        ("/opt/b:/opt/a::/usr/bin", true),
-        "a program that is not there: {unknown}"
-    );
+    let (dirs, unknown, certain) = followed(b"PATH=/opt/a:$(guess):$PATH\nPATH=/opt/b:$PATH\n", "bash");
+    assert_eq!((dirs.as_str(), certain), ("/opt/b:/opt/a::/usr/bin", true), "a program that is not there: {unknown}");
     let one = b"if [ -e /dev/null ]; then :; fi\nif read -t 1 x </dev/tty; then PATH=/opt/one:$PATH; else PATH=/opt/two:$PATH; fi\nPATH=$PATH:/opt/end\n";
-    let (folders, unknown, certain) = followed(one, "bash");
-    assert_eq!((folders.as_str(), certain), ("/usr/bin:/opt/end", false));
-    assert!(unknown.contains("whether a command succeeds"), "{unknown}");
+    let (dirs, unknown, certain) = followed(one, "bash");
+    assert_eq!((dirs.as_str(), certain), ("/usr/bin:/opt/end", false));
+    assert!(unknown.contains("depends on the exit status of a command that is not run"), "{unknown}");
 }
 
 /// What a context starts with may be closed to us, or a shell unknown: that is said, and the path is not certain.
 #[test]
-fn what_a_context_starts_with_is_in_doubt_where_it_cannot_be_read() {
-    let made = open_folder();
+fn what_a_context_starts_with_is_in_unknown_where_it_cannot_be_read() {
+    let made = open_dir();
     let at = |path: &str| made.path().join(path);
-    for folder in
+    for dir in
         ["etc/sudoers", "home/maren", "var/spool/cron/crontabs/maren", "usr/lib/systemd/user-environment-generators"]
     {
-        fs::create_dir_all(at(folder)).unwrap();
+        fs::create_dir_all(at(dir)).unwrap();
     }
     fs::write(at("etc/passwd"), "maren:x:1000:1000::/home/maren:/bin/tcsh\n").unwrap();
     fs::write(at("usr/lib/systemd/user-environment-generators/50-quay"), "x").unwrap();
     let root = made.path().to_str().unwrap();
     for (context, says) in [
         ("login", "is a shell whose start-up files are not followed"),
-        ("sudo", "sudo's path may be another"),
-        ("cron", "jobs may have another path"),
+        ("sudo", "sudo's search path may differ"),
+        ("cron", "jobs may have a different search path"),
         ("user-service", "a generator that is not run"),
     ] {
         let ran = run(["--root", root, "paths", "--context", context, "--format", "json"]);

@@ -1,4 +1,4 @@
-//! A home in which real tools install things: a temporary folder laid over `/home/maren` in a mount name space
+//! A home in which real tools install things: a temporary directory laid over `/home/maren` in a mount name space
 //! of its own, for what the tools write is full of absolute paths.
 
 use std::fs;
@@ -8,13 +8,13 @@ use std::process::Command;
 use serde_json::Value;
 use tempfile::TempDir;
 
-use super::support::{finish_with_path, has, not_compared, open_folder, program};
+use super::support::{finish_with_path, has, not_compared, open_dir, program};
 
-/// The person's home, as the tools and the program see it.
+/// The user's home, as the tools and the program see it.
 pub const HOME: &str = "/home/maren";
 
 pub struct Quay {
-    folder: TempDir,
+    dir: TempDir,
 }
 
 impl Quay {
@@ -24,20 +24,20 @@ impl Quay {
             return None;
         }
         if !rustix::process::geteuid().is_root() || !Path::new("/home").is_dir() {
-            not_compared("to lay a home over /home takes root, and the folder");
+            not_compared("to lay a home over /home takes root, and the directory");
             return None;
         }
-        let quay = Quay { folder: open_folder() };
+        let quay = Quay { dir: open_dir() };
         fs::create_dir_all(quay.at("")).unwrap();
-        fs::create_dir_all(quay.folder.path().join("local")).unwrap();
+        fs::create_dir_all(quay.dir.path().join("local")).unwrap();
         // The account is this process's own, so that its environment counts as hers.
-        fs::write(quay.folder.path().join("passwd"), "maren:x:0:0::/home/maren:/bin/sh\n").unwrap();
+        fs::write(quay.dir.path().join("passwd"), "maren:x:0:0::/home/maren:/bin/sh\n").unwrap();
         Some(quay)
     }
 
     /// A file of the home, seen from outside.
     pub fn at(&self, below: &str) -> PathBuf {
-        self.folder.path().join("home/maren").join(below)
+        self.dir.path().join("home/maren").join(below)
     }
 
     /// Writes a file of the home.
@@ -51,7 +51,7 @@ impl Quay {
     fn inside(&self, program: &str) -> Command {
         let mut command = Command::new("unshare");
         let lay = "mount --bind \"$0/home\" /home && mount --bind \"$0/passwd\" /etc/passwd && mount --bind \"$0/local\" /usr/local && exec \"$@\"";
-        command.args(["-m", "sh", "-c", lay]).arg(self.folder.path()).arg(program);
+        command.args(["-m", "sh", "-c", lay]).arg(self.dir.path()).arg(program);
         command.current_dir("/").env("HOME", HOME);
         // What the caller's own tools tell their children is not hers.
         const OTHERS: [&str; 12] = [
@@ -90,10 +90,10 @@ impl Quay {
         self.ask_in(HOME, &[], arguments)
     }
 
-    /// Asks the program in a folder, with more variables.
-    pub fn ask_in(&self, folder: &str, variables: &[(&str, &str)], arguments: &[&str]) -> Value {
+    /// Asks the program in a directory, with more variables.
+    pub fn ask_in(&self, dir: &str, variables: &[(&str, &str)], arguments: &[&str]) -> Value {
         let mut command = self.inside("env");
-        command.args(["-C", folder]).arg(program()).args(["--format", "json"]).args(arguments);
+        command.args(["-C", dir]).arg(program()).args(["--format", "json"]).args(arguments);
         command.envs(variables.iter().copied());
         finish_with_path(&mut command).document()
     }

@@ -7,7 +7,7 @@ use std::process::Command;
 
 use serde_json::Value;
 
-use super::support::{has, not_compared, open_folder, output, run};
+use super::support::{has, not_compared, open_dir, output, run};
 
 fn text(value: &Value) -> String {
     value.as_str().unwrap_or_default().to_owned()
@@ -95,7 +95,7 @@ fn pins_and_repositories_count_as_apt_counts_them() {
     if !has(&["apt-cache", "dpkg"]) {
         return;
     }
-    let made = open_folder();
+    let made = open_dir();
     let at = |path: &str| made.path().join(path);
     let put = |path: &str, content: &str| {
         fs::create_dir_all(at(path).parent().unwrap()).unwrap();
@@ -209,10 +209,8 @@ fn pins_and_repositories_count_as_apt_counts_them() {
     );
     put("etc/apt/apt.conf.d/10pdiffs", "// APT::Default-Release \"no\";\nAPT::Default-Release \"backports\";\n");
     let names = ["ferryboard", "buoy", "chain", "tarn", "lights", "rope", "rebuilt", "alone"];
-    for folder in
-        ["var/lib/apt/lists/partial", "var/cache/apt/archives/partial", "etc/apt/trusted.gpg.d", "var/log/apt"]
-    {
-        fs::create_dir_all(at(folder)).unwrap();
+    for dir in ["var/lib/apt/lists/partial", "var/cache/apt/archives/partial", "etc/apt/trusted.gpg.d", "var/log/apt"] {
+        fs::create_dir_all(at(dir)).unwrap();
     }
     let root = made.path().to_str().unwrap();
     for default in [true, false] {

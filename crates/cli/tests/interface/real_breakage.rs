@@ -9,15 +9,15 @@ use std::process::Command;
 use serde_json::Value;
 use tempfile::TempDir;
 
-use super::support::{has, not_compared, open_folder, output, run};
+use super::support::{has, not_compared, open_dir, output, run};
 
 fn text(value: &Value) -> String {
     value.as_str().unwrap_or_default().to_owned()
 }
 
-fn sh(folder: &Path, lines: &str) -> String {
+fn sh(dir: &Path, lines: &str) -> String {
     let mut command = Command::new("sh");
-    let output = command.args(["-ec", lines]).env("LC_ALL", "C.UTF-8").current_dir(folder).output().unwrap();
+    let output = command.args(["-ec", lines]).env("LC_ALL", "C.UTF-8").current_dir(dir).output().unwrap();
     assert!(output.status.success(), "{lines}: {}", String::from_utf8_lossy(&output.stderr));
     String::from_utf8(output.stdout).unwrap()
 }
@@ -30,7 +30,7 @@ impl Yard {
         if !has(&["dpkg", "dpkg-deb"]) {
             return None;
         }
-        let yard = Yard(open_folder());
+        let yard = Yard(open_dir());
         sh(
             yard.0.path(),
             "mkdir -p root/var/lib/dpkg/info root/var/lib/dpkg/updates root/etc; touch root/var/lib/dpkg/status; \
@@ -43,7 +43,7 @@ impl Yard {
         self.0.path().join("root").to_str().unwrap().to_owned()
     }
 
-    /// Builds and installs a package; `fill` runs in the folder of its files.
+    /// Builds and installs a package; `fill` runs in the directory of its files.
     fn install(&self, name: &str, version: &str, head: &str, fill: &str) {
         sh(
             self.0.path(),
@@ -151,8 +151,8 @@ fn unmet(environment: &Path) -> (BTreeSet<String>, BTreeSet<String>) {
             format!("{name}: {}", needs.to_lowercase())
         })
         .collect();
-    let person = tempfile::tempdir().unwrap();
-    let home = person.path();
+    let user = tempfile::tempdir().unwrap();
+    let home = user.path();
     let config = home.join("none.toml");
     fs::write(&config, "").unwrap();
     let mut command = Command::new(super::support::program());
@@ -187,15 +187,15 @@ fn requirements_are_met_or_not_as_pip_says() {
     assert!(made.status.success(), "{made:?}");
     let site = fs::read_dir(environment.join("lib")).unwrap().next().unwrap().unwrap().path().join("site-packages");
     let wheel = |name: &str, version: &str, needs: &[&str]| {
-        let folder = site.join(format!("{}-{version}.dist-info", name.replace('-', "_")));
-        fs::create_dir_all(&folder).unwrap();
+        let dir = site.join(format!("{}-{version}.dist-info", name.replace('-', "_")));
+        fs::create_dir_all(&dir).unwrap();
         let needs: String = needs.iter().map(|need| format!("Requires-Dist: {need}\n")).collect();
         fs::write(
-            folder.join("METADATA"),
+            dir.join("METADATA"),
             format!("Metadata-Version: 2.1\nName: {name}\nVersion: {version}\n{needs}\nText\n"),
         )
         .unwrap();
-        fs::write(folder.join("RECORD"), "").unwrap();
+        fs::write(dir.join("RECORD"), "").unwrap();
     };
     wheel("knots", "1.4.2", &[]);
     wheel(
@@ -216,8 +216,8 @@ fn a_fresh_distribution_gives_no_alarm() {
     if !has(&["debootstrap"]) {
         return;
     }
-    let folder = open_folder();
-    let tree = folder.path().join("fresh");
+    let dir = open_dir();
+    let tree = dir.path().join("fresh");
     let mut command = Command::new("debootstrap");
     command.args(["--variant=minbase", "--include=python3,ca-certificates,less"]).arg(suite()).arg(&tree);
     if let Some(mirror) = mirror() {
@@ -260,7 +260,7 @@ fn mirror() -> Option<String> {
 }
 
 /// A wheel that pip can install: one module, and a program.
-fn wheel(folder: &Path, name: &str, version: &str) -> String {
+fn wheel(dir: &Path, name: &str, version: &str) -> String {
     let file = format!("{name}-{version}-py3-none-any.whl");
     let script = format!(
         "import zipfile\nz = zipfile.ZipFile('{file}', 'w')\ni = '{name}-{version}.dist-info/'\n\
@@ -269,7 +269,7 @@ fn wheel(folder: &Path, name: &str, version: &str) -> String {
          z.writestr(i + 'WHEEL', 'Wheel-Version: 1.0\\nRoot-Is-Purelib: true\\nTag: py3-none-any\\n')\n\
          z.writestr(i + 'RECORD', '')\nz.close()\n"
     );
-    let made = Command::new("/usr/bin/python3").args(["-c", &script]).current_dir(folder).output().unwrap();
+    let made = Command::new("/usr/bin/python3").args(["-c", &script]).current_dir(dir).output().unwrap();
     assert!(made.status.success(), "{made:?}");
     file
 }
@@ -333,11 +333,11 @@ fn what_is_broken_with_the_real_tools_is_found() {
         let made = command.arg(top.join(file)).env("PIP_BREAK_SYSTEM_PACKAGES", "1").output().unwrap();
         assert!(made.status.success(), "{made:?}");
     };
-    // pip over dpkg's files; a person's copy that masks a module; a marker that is deleted.
+    // pip over dpkg's files; a user's copy that masks a module; a marker that is deleted.
     pip(site, &wheel(top, "knots", "2.0"));
     pip(&format!("home/maren/.local/lib/{python}/site-packages"), &wheel(top, "mooring", "2.0"));
-    // An environment whose base interpreter has gone, a program from source over the distribution's, a diversion by hand
-    // with nothing in its place, and an alternative that leads to what was deleted.
+    // An environment whose base interpreter has gone, a program from source over the distribution's, a diversion by
+    // hand with nothing in its place, and an alternative that leads to what was deleted.
     sh(
         top,
         "mkdir -p root/home/maren/lab/bin root/home/maren/lab/lib/python2.9/site-packages root/usr/local/bin; \

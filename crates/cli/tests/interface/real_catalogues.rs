@@ -8,7 +8,7 @@ use std::net::{TcpListener, TcpStream};
 use std::path::{Path, PathBuf};
 use std::process::Command;
 
-use super::support::{has, not_compared, open_folder, output, run};
+use super::support::{has, not_compared, open_dir, output, run};
 use serde_json::Value;
 
 fn offers(root: &Path, arguments: &[&str]) -> Vec<Value> {
@@ -21,9 +21,9 @@ fn text(value: &Value) -> String {
     value.as_str().unwrap_or_default().to_owned()
 }
 
-/// Serves a folder for as long as the test runs: flatpak keeps no summary of a repository that is on this disk.
-fn serve(folder: PathBuf) -> String {
-    fn answer(folder: &Path, mut stream: TcpStream) -> Option<()> {
+/// Serves a directory for as long as the test runs: flatpak keeps no summary of a repository that is on this disk.
+fn serve(dir: PathBuf) -> String {
+    fn answer(dir: &Path, mut stream: TcpStream) -> Option<()> {
         let mut asked = Vec::new();
         let mut some = [0; 1024];
         while !asked.windows(4).any(|end| end == b"\r\n\r\n") {
@@ -32,7 +32,7 @@ fn serve(folder: PathBuf) -> String {
         }
         let line = String::from_utf8(asked).ok()?;
         let path = line.split(' ').nth(1)?.trim_start_matches('/').to_owned();
-        let (status, body) = fs::read(folder.join(path)).map_or(("404 Not Found", Vec::new()), |body| ("200 OK", body));
+        let (status, body) = fs::read(dir.join(path)).map_or(("404 Not Found", Vec::new()), |body| ("200 OK", body));
         write!(stream, "HTTP/1.1 {status}\r\nContent-Length: {}\r\nConnection: close\r\n\r\n", body.len()).ok()?;
         stream.write_all(&body).ok()
     }
@@ -40,8 +40,8 @@ fn serve(folder: PathBuf) -> String {
     let address = format!("http://{}/", listener.local_addr().unwrap());
     std::thread::spawn(move || {
         for stream in listener.incoming().flatten() {
-            let folder = folder.clone();
-            std::thread::spawn(move || answer(&folder, stream));
+            let dir = dir.clone();
+            std::thread::spawn(move || answer(&dir, stream));
         }
     });
     address
@@ -52,7 +52,7 @@ fn flatpaks_summaries_tell_what_has_no_version() {
     if !has(&["flatpak", "ostree"]) {
         return;
     }
-    let made = open_folder();
+    let made = open_dir();
     let put = |path: &str, content: &str| {
         fs::create_dir_all(made.path().join(path).parent().unwrap()).unwrap();
         fs::write(made.path().join(path), content).unwrap();
@@ -144,10 +144,10 @@ fn the_snap_stores_names_are_read_as_snap_reads_them() {
     if !Path::new("/usr/share/gocode/src/go.etcd.io/bbolt").exists() {
         return not_compared("bbolt is not here");
     }
-    let made = open_folder();
+    let made = open_dir();
     let cache = made.path().join("var/cache/snapd");
-    for folder in [&cache, &made.path().join("var/lib/snapd"), &made.path().join("write")] {
-        fs::create_dir_all(folder).unwrap();
+    for dir in [&cache, &made.path().join("var/lib/snapd"), &made.path().join("write")] {
+        fs::create_dir_all(dir).unwrap();
     }
     fs::write(made.path().join("write/main.go"), WRITER).unwrap();
     let mut go = Command::new("go");
@@ -177,7 +177,7 @@ fn the_snap_stores_names_are_read_as_snap_reads_them() {
 
 #[test]
 fn an_index_of_a_channel_names_its_packages() {
-    let made = open_folder();
+    let made = open_dir();
     let channel = made.path().join("nix/store/00000000000000000000000000000000-quay/quay");
     fs::create_dir_all(&channel).unwrap();
     fs::create_dir_all(made.path().join("nix/var/nix/profiles/per-user/root")).unwrap();
@@ -201,5 +201,5 @@ fn an_index_of_a_channel_names_its_packages() {
     assert_eq!(found[1]["remedies"][0]["command"], "nix-env -iA quay.Skiff");
     fs::write(channel.join("programs.sqlite"), b"junk").unwrap();
     let ran = run(["--root", made.path().to_str().unwrap(), "offers", "mole"]);
-    assert!(ran.err.contains("what the channel quay has is not known"), "{ran:?}");
+    assert!(ran.err.contains("what the channel quay has is unknown"), "{ran:?}");
 }

@@ -70,14 +70,14 @@ fn escaped(path: &[u8]) -> Vec<u8> {
     path.iter().flat_map(|&b| if b"*?[\\".contains(&b) { vec![b'\\', b] } else { vec![b] }).collect()
 }
 
-fn files_in(root: &Path, folders: &[&str]) -> Vec<Vec<u8>> {
+fn files_in(root: &Path, dirs: &[&str]) -> Vec<Vec<u8>> {
     let mut paths = Vec::new();
-    for folder in folders {
-        let Ok(names) = fs::read_dir(root.join(folder)) else { continue };
+    for dir in dirs {
+        let Ok(names) = fs::read_dir(root.join(dir)) else { continue };
         for name in names {
             let name = name.unwrap();
             if !name.file_type().unwrap().is_dir() {
-                paths.push([b"/", folder.as_bytes(), b"/", name.file_name().as_bytes()].concat());
+                paths.push([b"/", dir.as_bytes(), b"/", name.file_name().as_bytes()].concat());
             }
         }
     }
@@ -85,17 +85,17 @@ fn files_in(root: &Path, folders: &[&str]) -> Vec<Vec<u8>> {
     paths
 }
 
-/// The other spelling of a path, where the tree's folders are merged.
+/// The other spelling of a path, where the tree's directories are merged.
 fn spellings(path: &[u8]) -> Vec<Vec<u8>> {
     let unmerged = path.strip_prefix(b"/usr").filter(|rest| {
-        [&b"/bin/"[..], b"/sbin/", b"/lib/", b"/lib64/", b"/lib32/"].iter().any(|folder| rest.starts_with(folder))
+        [&b"/bin/"[..], b"/sbin/", b"/lib/", b"/lib64/", b"/lib32/"].iter().any(|dir| rest.starts_with(dir))
     });
     std::iter::once(path.to_vec()).chain(unmerged.map(<[u8]>::to_vec)).collect()
 }
 
 /// Compares the owner of every file, links included, with what dpkg says; the result is how many.
-fn compare_owners(root: &Path, folders: &[&str]) -> usize {
-    let paths = files_in(root, folders);
+fn compare_owners(root: &Path, dirs: &[&str]) -> usize {
+    let paths = files_in(root, dirs);
     let mut asked = vec![];
     for path in &paths {
         asked.extend(spellings(path));
@@ -230,8 +230,8 @@ fn an_installation_made_with_its_own_tools_is_read_alike() {
         not_compared("dpkg installs for root only");
         return;
     }
-    let (folder, work) = (tempfile::tempdir().unwrap(), tempfile::tempdir().unwrap());
-    let root = folder.path();
+    let (dir, work) = (tempfile::tempdir().unwrap(), tempfile::tempdir().unwrap());
+    let root = dir.path();
     for path in [
         "var/lib/dpkg/info",
         "var/lib/dpkg/updates",

@@ -6,7 +6,7 @@ use std::os::unix::fs::PermissionsExt as _;
 use std::path::Path;
 use std::process::Command;
 
-use super::support::{has, lantern, open_folder, output, run};
+use super::support::{has, lantern, open_dir, output, run};
 use serde_json::Value;
 use tempfile::TempDir;
 
@@ -24,7 +24,7 @@ fn make() -> Option<TempDir> {
     if !has(&["flatpak", "ostree"]) {
         return None;
     }
-    let made = open_folder();
+    let made = open_dir();
     let at = |path: &str| made.path().join(path);
     let put = |path: &str, content: &[u8]| {
         fs::create_dir_all(at(path).parent().unwrap()).unwrap();
@@ -136,7 +136,7 @@ fn an_installation_is_read_as_flatpak_reads_it() {
     assert_eq!(find("org.harbour.Platform", "24")["reason"], "dependency");
     let beta = find("org.harbour.ChartDesk", "beta");
     assert_eq!(beta["origin"]["url"], Value::Null);
-    assert!(beta["evidence"].to_string().contains("no update will come"), "{beta}");
+    assert!(beta["evidence"].to_string().contains("it gets no updates"), "{beta}");
     let sizes = flatpak(made.path(), &["--user", "info", "--show-size", "org.harbour.ChartDesk//stable"]);
     assert_eq!(sizes.trim(), app["size"].to_string());
 
@@ -166,7 +166,7 @@ fn an_installation_is_read_as_flatpak_reads_it() {
     // A further installation of the machine's, and an app whose runtime is nowhere.
     let lab = made.path().join("opt/lab");
     fs::create_dir_all(made.path().join("etc/flatpak/installations.d")).unwrap();
-    let conf = format!("[Installation \"lab\"]\nPath={}\n", "/opt/lab");
+    let conf = format!("[Location \"lab\"]\nPath={}\n", "/opt/lab");
     fs::write(made.path().join("etc/flatpak/installations.d/lab.conf"), conf).unwrap();
     fs::create_dir_all(&lab).unwrap();
     let user = made.path().join("home/maren/.local/share/flatpak");
@@ -186,7 +186,7 @@ fn an_installation_is_read_as_flatpak_reads_it() {
     output(Command::new("rm").arg("-r").arg(&lab));
     std::os::unix::fs::symlink(commit, &active).unwrap();
 
-    // A folder without `active` is an interrupted removal; a damaged `deploy` costs what it says.
+    // A directory without `active` is an interrupted removal; a damaged `deploy` costs what it says.
     let app = made.path().join("home/maren/.local/share/flatpak/app/org.harbour.ChartDesk/x86_64");
     fs::remove_file(app.join("beta/active")).unwrap();
     assert_eq!(compare(made.path()), 3);

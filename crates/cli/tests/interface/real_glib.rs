@@ -113,16 +113,16 @@ fn the_menu_is_told_as_glib_tells_it() {
             .filter(|(_, entry)| entry[1] == true)
             .map(|(id, entry)| (id.clone(), entry[0].as_str().unwrap().to_owned()))
             .collect();
-        let folders = format!("{}:{}", at("a"), at("b"));
+        let dirs = format!("{}:{}", at("a"), at("b"));
         let arguments =
-            ["--path", &search, "launchers", "--data-dirs", &folders, "--desktop", desktops, "--format", "json"];
+            ["--path", &search, "launchers", "--data-dirs", &dirs, "--desktop", desktops, "--format", "json"];
         let document = run(arguments).document();
-        let here = |launcher: &&Value| Path::new(launcher["file"].as_str().unwrap()).starts_with(tree.path());
+        let env = |launcher: &&Value| Path::new(launcher["file"].as_str().unwrap()).starts_with(tree.path());
         let ours: BTreeMap<String, String> = document["launchers"]
             .as_array()
             .unwrap()
             .iter()
-            .filter(here)
+            .filter(env)
             .filter(|launcher| launcher["shown"] == true)
             .map(|launcher| {
                 (launcher["id"].as_str().unwrap().to_owned(), launcher["file"].as_str().unwrap().to_owned())

@@ -20,13 +20,13 @@ fn names_and_versions(quay: &Quay, manager: &str) -> BTreeMap<String, String> {
 
 /// Two packages with commands, one of them with a scope.
 fn javascript(quay: &Quay) {
-    for (folder, name, version) in [("buoytrack", "buoytrack", "2.4.1"), ("lamp", "@harbour/lamp", "1.2.0-beta.1")] {
+    for (dir, name, version) in [("buoytrack", "buoytrack", "2.4.1"), ("lamp", "@harbour/lamp", "1.2.0-beta.1")] {
         let file = format!(
-            r#"{{"name":"{name}","version":"{version}","license":"MIT","bin":{{"{folder}":"run.js","{folder}-view":"run.js"}}}}"#
+            r#"{{"name":"{name}","version":"{version}","license":"MIT","bin":{{"{dir}":"run.js","{dir}-view":"run.js"}}}}"#
         );
-        quay.write(&format!("src/{folder}/package.json"), &file);
-        quay.write(&format!("src/{folder}/run.js"), "#!/usr/bin/env node\nconsole.log(1)\n");
-        quay.sh(&format!("cd src/{folder}; npm pack --silent >/dev/null"));
+        quay.write(&format!("src/{dir}/package.json"), &file);
+        quay.write(&format!("src/{dir}/run.js"), "#!/usr/bin/env node\nconsole.log(1)\n");
+        quay.sh(&format!("cd src/{dir}; npm pack --silent >/dev/null"));
     }
 }
 
@@ -46,8 +46,8 @@ fn global_packages_are_read_as_npm_lists_them() {
         .iter()
         .map(|(name, one)| (name.clone(), text(&one["version"])))
         .collect();
-    let of_person = quay.packages("npm").into_iter().filter(|(scope, ..)| scope == "user:maren");
-    let ours: BTreeMap<String, String> = of_person.map(|(_, name, version)| (name, version)).collect();
+    let of_user = quay.packages("npm").into_iter().filter(|(scope, ..)| scope == "user:maren");
+    let ours: BTreeMap<String, String> = of_user.map(|(_, name, version)| (name, version)).collect();
     assert_eq!(ours, theirs);
     let answer = quay.owners(&[&format!("{HOME}/.npm-global/bin/buoytrack-view")]).remove(0);
     assert_eq!(text(&answer["hops"][0]["owner"]), "npm/user:maren/buoytrack");
@@ -58,7 +58,7 @@ fn global_packages_are_read_as_npm_lists_them() {
         (text(&answer["hops"][0]["owner"]), text(&answer["verdict"])),
         ("npm/user:maren/@harbour/lamp".into(), "unowned".into())
     );
-    // What the distribution put into the global folder is the distribution's.
+    // What the distribution put into the global directory is the distribution's.
     let of_system: Vec<_> = quay.packages("npm").into_iter().filter(|(scope, ..)| scope == "system").collect();
     assert!(of_system.is_empty(), "{of_system:?}");
 }
@@ -71,7 +71,7 @@ fn global_packages_are_read_as_pnpm_and_yarn_list_them() {
     let Some(quay) = Quay::new(&[]) else { return };
     javascript(&quay);
     let pnpm = "export PNPM_HOME=$HOME/.local/share/pnpm PATH=$HOME/.local/share/pnpm:$PATH;";
-    quay.sh(&format!("{pnpm} pnpm add -g --silent $HOME/src/lamp/*.tgz >/dev/null; yarn global add --silent --prefix $HOME/.local --global-folder $HOME/.config/yarn/global file:$HOME/src/buoytrack/buoytrack-2.4.1.tgz >/dev/null"));
+    quay.sh(&format!("{pnpm} pnpm add -g --silent $HOME/src/lamp/*.tgz >/dev/null; yarn global add --silent --prefix $HOME/.local --global-directory $HOME/.config/yarn/global file:$HOME/src/buoytrack/buoytrack-2.4.1.tgz >/dev/null"));
     let listed: Value = serde_json::from_str(&quay.sh(&format!("{pnpm} pnpm ls -g --json"))).unwrap();
     let theirs: BTreeMap<String, String> = listed[0]["dependencies"]
         .as_object()
@@ -85,7 +85,7 @@ fn global_packages_are_read_as_pnpm_and_yarn_list_them() {
     assert_eq!(text(&answer["hops"][0]["owner"]), "pnpm/user:maren/@harbour/lamp");
     assert_eq!(text(&answer["owner"]["id"]), "pnpm/user:maren/@harbour/lamp");
 
-    let listed = quay.sh("yarn global list --global-folder $HOME/.config/yarn/global");
+    let listed = quay.sh("yarn global list --global-directory $HOME/.config/yarn/global");
     assert!(listed.contains("\"buoytrack@2.4.1\""), "{listed}");
     assert_eq!(names_and_versions(&quay, "yarn"), BTreeMap::from([("buoytrack".to_owned(), "2.4.1".to_owned())]));
     let answer = quay.owners(&[&format!("{HOME}/.local/bin/buoytrack")]).remove(0);
@@ -283,7 +283,7 @@ fn versions_are_ordered_as_rubygems_orders_them() {
     assert!(compared >= 2000, "{compared}");
 }
 
-/// Single links and a folded folder, as the farmer itself lays them.
+/// Single links and a folded directory, as the farmer itself lays them.
 #[test]
 fn the_maker_of_a_link_is_the_package_of_the_farm() {
     let Some(quay) = Quay::new(&["stow"]) else { return };
@@ -318,7 +318,7 @@ fn the_demo_workstation_is_readable_by_the_languages_own_tools() {
     let run =
         |program: &str, arguments: &[&str]| String::from_utf8(output(Command::new(program).args(arguments))).unwrap();
     let place = |below: &str| home.join(below).to_str().unwrap().to_owned();
-    for (folder, expected) in [
+    for (dir, expected) in [
         (place(".local/lib/python3.11/site-packages"), &["mooring 0.9.0"][..]),
         (
             place(".local/share/pipx/venvs/swellplot/lib/python3.11/site-packages"),
@@ -326,7 +326,7 @@ fn the_demo_workstation_is_readable_by_the_languages_own_tools() {
         ),
         (place(".local/share/uv/tools/tidegauge/lib/python3.11/site-packages"), &["tidegauge 3.3.0rc1"]),
     ] {
-        let listed = run("/usr/bin/python3", &["-m", "pip", "list", "--format", "json", "--path", &folder]);
+        let listed = run("/usr/bin/python3", &["-m", "pip", "list", "--format", "json", "--path", &dir]);
         let listed: Value = serde_json::from_str(&listed).unwrap();
         let listed: Vec<String> = listed
             .as_array()
@@ -334,7 +334,7 @@ fn the_demo_workstation_is_readable_by_the_languages_own_tools() {
             .iter()
             .map(|one| format!("{} {}", text(&one["name"]), text(&one["version"])))
             .collect();
-        assert_eq!(listed, expected, "{folder}");
+        assert_eq!(listed, expected, "{dir}");
     }
     let listed = run("npm", &["ls", "--global", "--json", "--depth=0", "--prefix", &place(".npm-global")]);
     let listed: Value = serde_json::from_str(&listed).unwrap();

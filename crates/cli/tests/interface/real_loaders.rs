@@ -6,13 +6,13 @@ use std::os::unix::fs::PermissionsExt as _;
 use std::path::Path;
 use std::process::Command;
 
-use super::support::{Ran, finish_with_path, has, open_folder, output, program};
+use super::support::{Ran, finish_with_path, has, open_dir, output, program};
 use serde_json::Value;
-use whodunit_core::root::Root;
-use whodunit_core::scene::{Here, People, Person, Scene};
-use whodunit_core::search::libraries::Loader;
-use whodunit_core::search::{manuals::Settings, modules};
-use whodunit_core::text::Text;
+use whodunit_core::bytes::ByteString;
+use whodunit_core::fs::Root;
+use whodunit_core::host::{Host, ProcessEnv, User, UserSelection};
+use whodunit_core::resolve::libraries::Loader;
+use whodunit_core::resolve::{manuals::Settings, modules};
 
 /// What the loader says that a program would load.
 fn loaded(file: &str, library_path: Option<&str>) -> Option<BTreeSet<(String, String)>> {
@@ -41,12 +41,12 @@ fn libraries_are_found_as_the_loader_finds_them() {
     for entry in fs::read_dir("/usr/bin").unwrap().flatten() {
         let file = entry.path();
         let file = file.to_str().unwrap();
-        if compared >= 300 || loader.dynamic(&Text::from(file)).is_none_or(|said| said.loader.is_none()) {
+        if compared >= 300 || loader.dynamic(&ByteString::from(file)).is_none_or(|said| said.loader.is_none()) {
             continue;
         }
         let Some(theirs) = loaded(file, None) else { continue };
         let ours: BTreeSet<(String, String)> = loader
-            .needs(&Text::from(file), None)
+            .needs(&ByteString::from(file), None)
             .into_iter()
             // The loader itself is not looked for.
             .filter(|needed| !needed.name.to_string().starts_with("ld-linux"))
@@ -67,16 +67,16 @@ fn run_paths_and_the_variable_count_as_they_do_for_the_loader() {
     if !has(&["cc"]) {
         return;
     }
-    let made = open_folder();
+    let made = open_dir();
     let at = |path: &str| made.path().join(path).to_str().unwrap().to_owned();
-    for folder in ["one", "two", "three", "bin"] {
-        fs::create_dir_all(at(folder)).unwrap();
+    for dir in ["one", "two", "three", "bin"] {
+        fs::create_dir_all(at(dir)).unwrap();
     }
     fs::write(at("knots.c"), "int knots(void) { return 4; }\n").unwrap();
     fs::write(at("main.c"), "int knots(void);\nint main(void) { return knots() - 4; }\n").unwrap();
     let build = |arguments: &[&str]| output(Command::new("cc").args(arguments).current_dir(made.path()));
-    for folder in ["one", "two", "three"] {
-        build(&["-shared", "-fPIC", "-Wl,-soname,libknots.so.2", "-o", &format!("{folder}/libknots.so.2"), "knots.c"]);
+    for dir in ["one", "two", "three"] {
+        build(&["-shared", "-fPIC", "-Wl,-soname,libknots.so.2", "-o", &format!("{dir}/libknots.so.2"), "knots.c"]);
     }
     fs::write(at("three/libknots.so.2"), b"no library at all").unwrap();
     // Copies for better processors, of which the best that runs here counts.
@@ -96,20 +96,20 @@ fn run_paths_and_the_variable_count_as_they_do_for_the_loader() {
     for name in ["plain", "old", "new", "broken-first"] {
         for list in [None, Some(at("two")), Some(at("four")), Some(format!("{}:{}", at("three"), at("two")))] {
             let file = at(&format!("bin/{name}"));
-            let ours = Loader::of(&root).needs(&Text::from(file.as_str()), list.as_ref().map(String::as_bytes));
+            let ours = Loader::of(&root).needs(&ByteString::from(file.as_str()), list.as_ref().map(String::as_bytes));
             let ours =
                 ours.iter().find(|needed| *needed.name == *b"libknots.so.2").and_then(|needed| needed.path.clone());
             let theirs = loaded(&file, list.as_deref());
             let theirs = theirs.into_iter().flatten().find(|(name, _)| name == "libknots.so.2");
-            let settle = |path: String| fs::canonicalize(path).ok();
+            let canonicalize = |path: String| fs::canonicalize(path).ok();
             assert_eq!(
-                ours.and_then(|path| settle(path.to_string())),
-                theirs.and_then(|(_, path)| settle(path)),
+                ours.and_then(|path| canonicalize(path.to_string())),
+                theirs.and_then(|(_, path)| canonicalize(path)),
                 "{name} {list:?}"
             );
         }
     }
-    // What is in no folder is told where a person asks.
+    // What is in no directory is told where a user asks.
     let ran = finish_with_path(Command::new(program()).args(["owner", &at("bin/plain"), "--format", "json"]));
     let document = ran.document();
     let kinds: Vec<&str> = document["answers"][0]["findings"]
@@ -121,20 +121,30 @@ fn run_paths_and_the_variable_count_as_they_do_for_the_loader() {
     assert_eq!(kinds, ["missing-library"]);
 }
 
-fn me(home: &Path) -> Person {
-    Person { name: "maren".into(), uid: 1000, group: 1000, home: home.to_str().unwrap().into(), shell: Text::default() }
+fn me(home: &Path) -> User {
+    User {
+        name: "maren".into(),
+        uid: 1000,
+        group: 1000,
+        home: home.to_str().unwrap().into(),
+        shell: ByteString::default(),
+    }
 }
 
 #[test]
 fn modules_are_looked_for_where_python_looks() {
-    let interpreters: Vec<(Text, String)> = modules::interpreters(&Root::live());
+    let interpreters: Vec<(ByteString, String)> = modules::interpreters(&Root::live());
     if interpreters.is_empty() || !has(&["/usr/bin/python3"]) {
         return;
     }
-    let made = open_folder();
+    let made = open_dir();
     let home = made.path().join("home");
-    let scene =
-        Scene::new(Root::live(), &People::Named(Vec::new()), Here { folder: "/".into(), ..Here::default() }).unwrap();
+    let host = Host::new(
+        Root::live(),
+        &UserSelection::Named(Vec::new()),
+        ProcessEnv { dir: "/".into(), ..ProcessEnv::default() },
+    )
+    .unwrap();
     let compare = |interpreter: &str, version: &str, given: Option<&str>, options: &[&str]| {
         let mut command = Command::new(interpreter);
         command
@@ -149,8 +159,8 @@ fn modules_are_looked_for_where_python_looks() {
         let theirs = String::from_utf8(output(&mut command)).unwrap();
         let because = whodunit_core::model::Evidence::at("x", "", "");
         let list = given.map(|list| (list.as_bytes(), because));
-        let ours = modules::folders(&scene, &interpreter.into(), version, &me(&home), list);
-        let ours: Vec<String> = ours.iter().map(|one| one.folder.to_string()).collect();
+        let ours = modules::dirs(&host, &interpreter.into(), version, &me(&home), list);
+        let ours: Vec<String> = ours.iter().map(|one| one.dir.to_string()).collect();
         let theirs: Vec<&str> = theirs.lines().filter(|line| !line.is_empty()).collect();
         assert_eq!(ours, theirs, "{interpreter} {given:?}");
     };
@@ -166,9 +176,9 @@ fn modules_are_looked_for_where_python_looks() {
         fs::write(own.join("a.pth"), "/etc\n").unwrap();
         compare(&interpreter, version, None, &[]);
         compare(&interpreter, version, Some("/opt/x:/opt/y"), &[]);
-        let folder = made.path().join(format!("env{version}"));
+        let dir = made.path().join(format!("env{version}"));
         for (sees, name) in [("", "closed"), ("--system-site-packages", "open")] {
-            let place = folder.join(name);
+            let place = dir.join(name);
             let mut make = Command::new(&interpreter);
             make.args(["-m", "venv", "--without-pip"]).args(Some(sees).filter(|sees| !sees.is_empty())).arg(&place);
             if make.env("HOME", &home).output().is_ok_and(|made| made.status.success()) {
@@ -183,7 +193,7 @@ fn pages_are_those_that_man_shows() {
     if !has(&["man"]) {
         return;
     }
-    let made = open_folder();
+    let made = open_dir();
     let at = |path: &str| made.path().join(path);
     for (page, text) in
         [("one/share/man/man1/tern.1", "one"), ("two/man/man1/tern.1", "two"), ("two/man/man8/tern.8", "eight")]
@@ -191,10 +201,10 @@ fn pages_are_those_that_man_shows() {
         fs::create_dir_all(at(page).parent().unwrap()).unwrap();
         fs::write(at(page), format!(".TH TERN 1\n.SH NAME\ntern \\- {text}\n")).unwrap();
     }
-    for folder in ["one/bin", "two/bin"] {
-        fs::create_dir_all(at(folder)).unwrap();
-        fs::write(at(folder).join("tern"), "#!/bin/sh\n").unwrap();
-        fs::set_permissions(at(folder).join("tern"), fs::Permissions::from_mode(0o755)).unwrap();
+    for dir in ["one/bin", "two/bin"] {
+        fs::create_dir_all(at(dir)).unwrap();
+        fs::write(at(dir).join("tern"), "#!/bin/sh\n").unwrap();
+        fs::set_permissions(at(dir).join("tern"), fs::Permissions::from_mode(0o755)).unwrap();
     }
     let root = Root::live();
     let settings = Settings::read(&root);
@@ -214,9 +224,9 @@ fn pages_are_those_that_man_shows() {
         }
         let theirs = command.output().unwrap();
         let theirs = String::from_utf8(theirs.stdout).unwrap();
-        let folders: Vec<Text> = search.split(':').map(Text::from).collect();
-        let folders = settings.folders(&root, &folders, manual_path.as_ref().map(String::as_bytes));
-        let ours = settings.page(&root, &folders, b"tern").map(|page| page.to_string()).unwrap_or_default();
+        let dirs: Vec<ByteString> = search.split(':').map(ByteString::from).collect();
+        let dirs = settings.dirs(&root, &dirs, manual_path.as_ref().map(String::as_bytes));
+        let ours = settings.page(&root, &dirs, b"tern").map(|page| page.to_string()).unwrap_or_default();
         assert_eq!(ours, theirs.trim(), "{search} {manual_path:?}");
     }
 }
@@ -227,18 +237,16 @@ fn a_library_in_front_of_the_distributions_is_told_with_its_programs() {
     if !has(&["cc", "unshare", "ldconfig", "dpkg-deb"]) {
         return;
     }
-    let made = open_folder();
+    let made = open_dir();
     let at = |path: &str| made.path().join(path);
-    for folder in
-        ["usr/lib", "usr/local/lib", "usr/bin", "etc", "var/lib/dpkg/info", "home/maren", "var/cache/ldconfig"]
-    {
-        fs::create_dir_all(at(folder)).unwrap();
+    for dir in ["usr/lib", "usr/local/lib", "usr/bin", "etc", "var/lib/dpkg/info", "home/maren", "var/cache/ldconfig"] {
+        fs::create_dir_all(at(dir)).unwrap();
     }
     fs::write(at("knots.c"), "int knots(void) { return 4; }\n").unwrap();
     fs::write(at("main.c"), "int knots(void);\nint main(void) { return knots(); }\n").unwrap();
     let build = |arguments: &[&str]| output(Command::new("cc").args(arguments).current_dir(made.path()));
-    for folder in ["usr/lib", "usr/local/lib"] {
-        build(&["-shared", "-fPIC", "-Wl,-soname,libknots.so.2", "-o", &format!("{folder}/libknots.so.2"), "knots.c"]);
+    for dir in ["usr/lib", "usr/local/lib"] {
+        build(&["-shared", "-fPIC", "-Wl,-soname,libknots.so.2", "-o", &format!("{dir}/libknots.so.2"), "knots.c"]);
     }
     build(&["-o", "usr/bin/tern", "main.c", "usr/lib/libknots.so.2"]);
     fs::write(at("etc/ld.so.conf"), "/usr/local/lib\n").unwrap();
@@ -267,5 +275,5 @@ fn a_library_in_front_of_the_distributions_is_told_with_its_programs() {
     // A damaged cache is said to be one.
     fs::write(at("etc/ld.so.cache"), b"glibc-ld.so.cache1.1\xff\xff\xff\xff").unwrap();
     let ran = finish_with_path(&mut command);
-    assert!(ran.document()["coverage"].to_string().contains("cut off in the list of libraries"), "{ran:?}");
+    assert!(ran.document()["coverage"].to_string().contains("truncated in the list of libraries"), "{ran:?}");
 }

@@ -1,11 +1,11 @@
-//! Nix itself as the judge: a store and profiles made with its own tools in a temporary folder.
+//! Nix itself as the judge: a store and profiles made with its own tools in a temporary directory.
 
 use std::collections::{BTreeMap, BTreeSet};
 use std::fs;
 use std::path::Path;
 use std::process::Command;
 
-use super::support::{generated_pairs, has, lantern, not_compared, open_folder, output, run};
+use super::support::{generated_pairs, has, lantern, not_compared, open_dir, output, run};
 use serde_json::Value;
 use tempfile::TempDir;
 use whodunit_core::version::nix;
@@ -57,10 +57,10 @@ fn make() -> Option<Made> {
         return None;
     }
     if !rustix::process::geteuid().is_root() || !Path::new("/nix").is_dir() {
-        not_compared("to lay a store over /nix takes root, and the folder");
+        not_compared("to lay a store over /nix takes root, and the directory");
         return None;
     }
-    let made = Made { root: open_folder(), work: tempfile::tempdir().unwrap() };
+    let made = Made { root: open_dir(), work: tempfile::tempdir().unwrap() };
     fs::create_dir(made.work.path().join("tools")).unwrap();
     fs::copy("/bin/busybox", made.work.path().join("tools/busybox")).unwrap();
     fs::write(made.work.path().join("set.nix"), SET).unwrap();
@@ -96,8 +96,8 @@ fn profiles_and_their_generations_are_read_as_nix_reads_them() {
     let document = made.ask(&["inventory", "--all"]);
     let packages = document["packages"].as_array().unwrap();
     let of_profile = |link: &str| -> BTreeSet<String> {
-        let here = packages.iter().filter(|package| text(&package["location"]).ends_with(link));
-        here.map(|package| format!("{}-{}", text(&package["name"]), text(&package["version"]))).collect()
+        let env = packages.iter().filter(|package| text(&package["location"]).ends_with(link));
+        env.map(|package| format!("{}-{}", text(&package["name"]), text(&package["version"]))).collect()
     };
     let theirs: BTreeSet<String> = made.env(&["-q"]).lines().map(str::to_owned).collect();
     assert_eq!(of_profile("/maren/profile"), theirs);
@@ -250,7 +250,7 @@ fn versions_and_names_are_taken_as_nix_takes_them() {
 
 #[test]
 fn a_system_profile_and_a_result_link_are_known() {
-    let tree = open_folder();
+    let tree = open_dir();
     whodunit_demo::write_large_store(&tree.path().join("nixos"), 60, 4).unwrap();
     let root = tree.path().join("nixos");
     let at = |path: &str| root.join(path.trim_start_matches('/'));

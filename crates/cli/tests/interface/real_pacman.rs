@@ -7,13 +7,13 @@ use std::process::Command;
 use serde_json::Value;
 use tempfile::TempDir;
 
-use super::support::{has, open_folder, output, run};
+use super::support::{has, open_dir, output, run};
 
 fn text(value: &Value) -> String {
     value.as_str().unwrap_or_default().to_owned()
 }
 
-/// A folder that nobody may write, for makepkg will not be root, with a root in it.
+/// A directory that nobody may write, for makepkg will not be root, with a root in it.
 struct Yard(TempDir);
 
 impl Yard {
@@ -21,7 +21,7 @@ impl Yard {
         if !has(&["pacman", "makepkg", "setpriv", "repo-add"]) {
             return None;
         }
-        let yard = Yard(open_folder());
+        let yard = Yard(open_dir());
         let conf = format!(
             "[options]\nArchitecture = auto\nSigLevel = Never\nIgnorePkg = chai*\n[quay]\nServer = file://{0}/make/$repo\n\
              [fenders]\nInclude = {0}/more.conf\n",
@@ -50,15 +50,15 @@ impl Yard {
     }
 
     fn build(&self, name: &str, version: &str, more: &str, fill: &str) {
-        let folder = format!("make/{name}-{version}");
+        let dir = format!("make/{name}-{version}");
         let (epoch, rest) = version.split_once(':').unwrap_or(("0", version));
         let (version, release) = rest.split_once('-').unwrap();
         let recipe = format!(
             "pkgname={name}\nepoch={epoch}\npkgver={version}\npkgrel={release}\narch=(any)\nlicense=(MIT)\n{more}\npackage() {{\n{fill}\n:\n}}\n"
         );
-        fs::create_dir_all(self.at(&folder)).unwrap();
-        fs::write(self.at(&format!("{folder}/PKGBUILD")), recipe).unwrap();
-        self.sh(&format!("chown -R nobody {folder}; cd {folder}; HOME=$PWD PKGEXT=.pkg.tar.zst setpriv --reuid=65534 --clear-groups makepkg -d --nocheck >/dev/null 2>&1"));
+        fs::create_dir_all(self.at(&dir)).unwrap();
+        fs::write(self.at(&format!("{dir}/PKGBUILD")), recipe).unwrap();
+        self.sh(&format!("chown -R nobody {dir}; cd {dir}; HOME=$PWD PKGEXT=.pkg.tar.zst setpriv --reuid=65534 --clear-groups makepkg -d --nocheck >/dev/null 2>&1"));
     }
 
     fn pacman(&self, arguments: &[&str]) -> String {

@@ -94,7 +94,7 @@ fn every_environment_is_read_as_pip_reads_it() {
         listed
     );
 
-    // What dpkg put into the system's folder is dpkg's: pip lists it, and it is in no installation of pip's.
+    // What dpkg put into the system's directory is dpkg's: pip lists it, and it is in no installation of pip's.
     assert!(of_scope(&quay, "pip", "system").is_empty(), "{:?}", of_scope(&quay, "pip", "system"));
 
     // Every script that an environment has is its distribution's, by the record that pip shows.
@@ -182,7 +182,7 @@ fn applications_of_pipx_and_uv_are_their_managers() {
     assert_eq!(read, listed);
 }
 
-/// Programs that cannot start any more, each as a person breaks it, and what the shell says of it.
+/// Programs that cannot start any more, each as a user breaks it, and what the shell says of it.
 #[test]
 fn what_has_lost_its_base_is_said() {
     let Some(quay) = shelf() else { return };

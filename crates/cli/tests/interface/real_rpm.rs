@@ -7,14 +7,14 @@ use std::process::Command;
 
 use serde_json::Value;
 use tempfile::TempDir;
+use whodunit_core::fs::Root;
+use whodunit_core::host::{Host, ProcessEnv, UserSelection};
 use whodunit_core::model::{Algorithm, Digest};
-use whodunit_core::root::Root;
-use whodunit_core::scene::{Here, People, Scene};
 use whodunit_core::survey::Survey;
 
 use super::support::{has, output, run};
 
-/// A folder with a home of its own, in which rpm keeps its database where distributions keep it.
+/// A directory with a home of its own, in which rpm keeps its database where distributions keep it.
 struct Yard(TempDir);
 
 fn text(value: &Value) -> String {
@@ -161,13 +161,13 @@ fn a_database_is_read_as_rpm_reads_it() {
     }
     // The digests that `rpm -V` compares with.
     let told = rpm(&["-qa", "--qf", "[%{=NAME}\t%{FILENAMES}\t%{FILEDIGESTS}\n]"]);
-    let scene = Scene::new(Root::offline(Path::new(&root)).unwrap(), &People::Everyone, Here::default()).unwrap();
-    let survey = Survey::of(&scene);
+    let host = Host::new(Root::offline(Path::new(&root)).unwrap(), &UserSelection::All, ProcessEnv::default()).unwrap();
+    let survey = Survey::of(&host);
     let mut compared = 0;
     for line in told.lines() {
         let [name, file, digest] = line.split('\t').collect::<Vec<_>>()[..] else { continue };
         let packages = survey.named(name.as_bytes());
-        let mut ours = packages.iter().filter_map(|(held, number)| held.digest(*number, file.as_bytes()));
+        let mut ours = packages.iter().filter_map(|(held, number)| held.file_index()?.digest(*number, file.as_bytes()));
         let expected = (!digest.is_empty()).then(|| Digest::from_hexadecimal(Algorithm::Sha256, digest));
         assert_eq!(ours.next_back(), expected, "{line}");
         compared += usize::from(expected.is_some());

@@ -8,7 +8,7 @@ use std::path::Path;
 use std::process::Command;
 
 use super::start_up_sets::SETS;
-use super::support::{Ran, has, open_folder, program};
+use super::support::{Ran, has, open_dir, program};
 use serde_json::Value;
 use tempfile::TempDir;
 
@@ -16,10 +16,10 @@ const START: &str = "/usr/bin:/bin";
 
 /// Writes a set.
 fn lay(files: &[(&str, &str)]) -> TempDir {
-    let made = open_folder();
+    let made = open_dir();
     let at = |path: &str| made.path().join(path.trim_start_matches('/'));
-    for folder in ["etc", "home/maren"] {
-        fs::create_dir_all(at(folder)).unwrap();
+    for dir in ["etc", "home/maren"] {
+        fs::create_dir_all(at(dir)).unwrap();
     }
     fs::write(at("etc/passwd"), "root:x:0:0::/root:/bin/sh\nmaren:x:1000:1000::/home/maren:/bin/bash\n").unwrap();
     fs::write(at("etc/group"), "root:x:0:\nmaren:x:1000:\n").unwrap();
@@ -63,7 +63,7 @@ struct Found {
 const VARIABLES: [&str; 3] = ["PATH", "XDG_DATA_DIRS", "MANPATH"];
 
 /// What the real shell says.
-fn theirs(made: &Path, shell: &str, manner: &str) -> Found {
+fn theirs(made: &Path, shell: &str, invocation: &str) -> Found {
     let (binary, tell) = match shell {
         "b" => (
             "bash",
@@ -80,14 +80,14 @@ fn theirs(made: &Path, shell: &str, manner: &str) -> Found {
     let tell =
         if shell == "f" { format!("{}; env | sed 's/^/E /'", tell.split(" env |").next().unwrap()) } else { tell };
     let tell = tell.replace('\'', "'\\''");
-    let log_in = format!("{binary} -l -i -c");
-    let start = match manner {
-        "l" => format!("{log_in} '{tell}'"),
+    let login = format!("{binary} -l -i -c");
+    let start = match invocation {
+        "l" => format!("{login} '{tell}'"),
         "t" => format!(
-            "{log_in} 'exec env PATH={START} TERM=xterm-256color DISPLAY=:0 {binary} -i -c '\\''{}'\\'''",
+            "{login} 'exec env PATH={START} TERM=xterm-256color DISPLAY=:0 {binary} -i -c '\\''{}'\\'''",
             tell.replace('\'', "'\\''")
         ),
-        "s" => format!("{log_in} 'exec {binary} -c '\\''{}'\\'''", tell.replace('\'', "'\\''")),
+        "s" => format!("{login} 'exec {binary} -c '\\''{}'\\'''", tell.replace('\'', "'\\''")),
         _ => format!(
             "env -u TERM SSH_CLIENT='192.0.2.7 50000 22' SSH_CONNECTION='192.0.2.7 50000 192.0.2.1 22' {binary} -c '{tell}'"
         ),
@@ -119,14 +119,14 @@ fn theirs(made: &Path, shell: &str, manner: &str) -> Found {
 }
 
 /// What we say, and whether we call it certain.
-fn ours(made: &Path, shell: &str, manner: &str) -> (Found, bool) {
+fn ours(made: &Path, shell: &str, invocation: &str) -> (Found, bool) {
     let shell = match shell {
         "b" => "bash",
         "d" => "sh",
         "z" => "zsh",
         _ => "fish",
     };
-    let context = match manner {
+    let context = match invocation {
         "l" => "login",
         "t" => "terminal",
         "s" => "script",
@@ -136,7 +136,7 @@ fn ours(made: &Path, shell: &str, manner: &str) -> (Found, bool) {
     let mut certain = true;
     for variable in VARIABLES {
         let line = format!(
-            "{} paths {variable} --context {context} --person maren --shell {shell} --inherit PATH={START} --format json",
+            "{} paths {variable} --context {context} --user maren --shell {shell} --inherit PATH={START} --format json",
             program().display()
         );
         let text = inside(made, &line);
@@ -146,7 +146,7 @@ fn ours(made: &Path, shell: &str, manner: &str) -> (Found, bool) {
             .as_array()
             .unwrap()
             .iter()
-            .map(|entry| entry["folder"].as_str().unwrap().to_owned())
+            .map(|entry| entry["directory"].as_str().unwrap().to_owned())
             .collect();
         if !entries.is_empty() {
             found.lists.insert(variable.to_owned(), entries.join(":"));
@@ -166,9 +166,9 @@ fn ours(made: &Path, shell: &str, manner: &str) -> (Found, bool) {
 }
 
 /// Compares one set in one shell and manner; what differs, in words.
-fn compare(made: &Path, shell: &str, manner: &str, baseline: &BTreeSet<String>) -> Option<String> {
-    let (mut ours, certain) = ours(made, shell, manner);
-    let mut theirs = theirs(made, shell, manner);
+fn compare(made: &Path, shell: &str, invocation: &str, baseline: &BTreeSet<String>) -> Option<String> {
+    let (mut ours, certain) = ours(made, shell, invocation);
+    let mut theirs = theirs(made, shell, invocation);
     if shell == "z" {
         // A global alias counts anywhere; its text is not told.
         ours.aliases.iter_mut().filter(|(_, value)| value.is_empty()).for_each(|(_, value)| *value = "?".to_owned());
@@ -177,7 +177,7 @@ fn compare(made: &Path, shell: &str, manner: &str, baseline: &BTreeSet<String>) 
     }
     theirs.functions.retain(|name| !baseline.contains(name));
     ours.functions.retain(|name| !baseline.contains(name));
-    if manner == "t" {
+    if invocation == "t" {
         // The desktop's own services add theirs, and here there is no desktop.
         ours.lists.remove("XDG_DATA_DIRS");
         theirs.lists.remove("XDG_DATA_DIRS");
@@ -203,12 +203,12 @@ fn start_up_files_do_what_the_shells_do_with_them() {
     for (name, tries, files) in SETS.iter().copied() {
         let made = lay(files);
         for one in tries.split_whitespace() {
-            let (shell, manner) = one.split_at(1);
+            let (shell, invocation) = one.split_at(1);
             count += 1;
-            if let Some(difference) = compare(made.path(), shell, manner, &baseline[shell]) {
+            if let Some(difference) = compare(made.path(), shell, invocation, &baseline[shell]) {
                 differences.push(format!("{name}, {one}:\n{difference}"));
             }
-            if !ours(made.path(), shell, manner).1 {
+            if !ours(made.path(), shell, invocation).1 {
                 uncertain.push(format!("{name}, {one}"));
             }
         }
@@ -233,15 +233,15 @@ fn this_machines_own_start_up_files_are_followed_to_the_end() {
             Command::new("cp").arg("-RL").args([&from, &to]).status().unwrap();
         }
     }
-    let _ = fs::remove_file(made.path().join("etc/environment")); // It is the log-in module's, which is not asked here.
+    let _ = fs::remove_file(made.path().join("etc/environment")); // It is the login module's, which is not asked here.
     let home = made.path().join("home/maren");
     Command::new("cp").arg("-RT").arg("/etc/skel").arg(&home).status().unwrap();
     Command::new("chown").args(["-R", "1000:1000"]).arg(&home).status().unwrap();
-    for (shell, manners) in [("b", "ltsr"), ("d", "l"), ("z", "ls"), ("f", "ls")] {
+    for (shell, invocations) in [("b", "ltsr"), ("d", "l"), ("z", "ls"), ("f", "ls")] {
         let baseline = theirs(bare.path(), shell, "l").functions;
-        for manner in manners.chars() {
-            let difference = compare(made.path(), shell, &manner.to_string(), &baseline);
-            assert_eq!(difference, None, "{shell}{manner}");
+        for invocation in invocations.chars() {
+            let difference = compare(made.path(), shell, &invocation.to_string(), &baseline);
+            assert_eq!(difference, None, "{shell}{invocation}");
         }
     }
     let (found, certain) = ours(made.path(), "b", "l");
@@ -260,12 +260,12 @@ fn sudo_and_su_start_with_what_is_told() {
         ("a secure path", "Defaults secure_path=\"/usr/sbin:/usr/bin\"\n", "", ""),
         ("none", "Defaults env_reset\n", "", ""),
         (
-            "one for a person",
+            "one for a user",
             "Defaults secure_path=/usr/bin\nDefaults:maren secure_path=\"/usr/bin:/opt/maren\"\n",
             "",
             "",
         ),
-        ("taken back for a person", "Defaults secure_path=/usr/bin:/sbin\nDefaults:maren !secure_path\n", "", ""),
+        ("taken back for a user", "Defaults secure_path=/usr/bin:/sbin\nDefaults:maren !secure_path\n", "", ""),
         (
             "a later file",
             "Defaults secure_path=/usr/bin\n@includedir /etc/sudoers.d\n",
@@ -311,10 +311,10 @@ fn sudo_and_su_start_with_what_is_told() {
         let theirs = inside(made.path(), &line);
         let tell = |context: &str| {
             let line =
-                format!("{} paths --context {context} --person maren --shell bash --format json", program().display());
+                format!("{} paths --context {context} --user maren --shell bash --format json", program().display());
             let document = Ran { status: 0, out: inside(made.path(), &line), err: String::new() }.document();
             let entries = document["contexts"][0]["entries"].as_array().unwrap().clone();
-            entries.iter().map(|entry| entry["folder"].as_str().unwrap().to_owned()).collect::<Vec<_>>().join(":")
+            entries.iter().map(|entry| entry["directory"].as_str().unwrap().to_owned()).collect::<Vec<_>>().join(":")
         };
         assert_eq!(tell("sudo"), theirs.trim(), "{name}");
         let theirs = inside(made.path(), "su -l -s /bin/bash maren -c 'echo \"$PATH\"' 2>/dev/null </dev/null");

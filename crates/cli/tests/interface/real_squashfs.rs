@@ -4,7 +4,7 @@ use std::fs;
 use std::path::Path;
 use std::process::Command;
 
-use super::support::{has, lantern, open_folder, output, run};
+use super::support::{has, lantern, open_dir, output, run};
 use serde_json::Value;
 
 const ENTRY: &str = "[Desktop Entry]\nType=Application\nName=Siskin\nExec=siskin %F\nX-AppImage-Version=0.7.1\n";
@@ -27,7 +27,7 @@ fn images_of_every_compression_are_looked_into() {
     if !has(&["mksquashfs"]) {
         return;
     }
-    let (tree, work) = (open_folder(), tempfile::tempdir().unwrap());
+    let (tree, work) = (open_dir(), tempfile::tempdir().unwrap());
     put(work.path(), "payload/usr/share/applications/siskin.desktop", ENTRY.as_bytes(), 0o644);
     put(work.path(), "payload/AppRun", b"#!/bin/sh\n", 0o755);
     std::os::unix::fs::symlink("usr/share/applications/siskin.desktop", work.path().join("payload/siskin.desktop"))
@@ -77,7 +77,7 @@ fn the_older_form_is_looked_into_as_well() {
     if !has(&["xorriso"]) {
         return;
     }
-    let (tree, work) = (open_folder(), tempfile::tempdir().unwrap());
+    let (tree, work) = (open_dir(), tempfile::tempdir().unwrap());
     put(work.path(), "payload/siskin.desktop", ENTRY.as_bytes(), 0o644);
     let image = work.path().join("image.iso");
     let mut make = Command::new("xorriso");

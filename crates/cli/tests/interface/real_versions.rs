@@ -1,4 +1,4 @@
-//! pyenv, rbenv, rustup and mise as judges of what a command would start, folder by folder, on stand-in versions
+//! pyenv, rbenv, rustup and mise as judges of what a command would start, directory by directory, on stand-in versions
 //! made of small scripts.
 
 use serde_json::Value;
@@ -9,11 +9,11 @@ fn text(value: &Value) -> String {
     value.as_str().unwrap_or_default().to_owned()
 }
 
-/// What our program says that shims start in a folder; `None` for one that would start nothing.
-fn ours(quay: &Quay, shims: &str, commands: &[&str], folder: &str, variables: &[(&str, &str)]) -> Vec<Option<String>> {
+/// What our program says that shims start in a directory; `None` for one that would start nothing.
+fn ours(quay: &Quay, shims: &str, commands: &[&str], dir: &str, variables: &[(&str, &str)]) -> Vec<Option<String>> {
     let shims: Vec<String> = commands.iter().map(|command| format!("{HOME}/{shims}/{command}")).collect();
     let targets: Vec<&str> = std::iter::once("owner").chain(shims.iter().map(String::as_str)).collect();
-    let document = quay.ask_in(&format!("{HOME}/{folder}"), variables, &targets);
+    let document = quay.ask_in(&format!("{HOME}/{dir}"), variables, &targets);
     let started = document["answers"].as_array().unwrap().iter().map(|answer| {
         let hops = answer["hops"].as_array().unwrap();
         assert_eq!(text(&hops[0]["how"]), "shim", "{answer:#}");
@@ -22,21 +22,21 @@ fn ours(quay: &Quay, shims: &str, commands: &[&str], folder: &str, variables: &[
     started.collect()
 }
 
-/// What the manager itself says of each command in a folder, after some lines that set it up.
-fn theirs(quay: &Quay, set_up: &str, which: &str, commands: &[&str], folder: &str) -> Vec<Option<String>> {
+/// What the manager itself says of each command in a directory, after some lines that set it up.
+fn theirs(quay: &Quay, set_up: &str, which: &str, commands: &[&str], dir: &str) -> Vec<Option<String>> {
     let names = commands.join(" ");
     let lines = format!(
-        "{set_up}; cd work/{folder}; for name in {names}; do echo \"=$({which} $name 2>/dev/null | head -n 1)\"; done"
+        "{set_up}; cd work/{dir}; for name in {names}; do echo \"=$({which} $name 2>/dev/null | head -n 1)\"; done"
     );
     let said = quay.sh(&lines);
     said.lines().map(|line| line.strip_prefix('=').filter(|path| path.starts_with('/')).map(str::to_owned)).collect()
 }
 
-fn version(quay: &Quay, folder: &str, commands: &[&str]) {
+fn version(quay: &Quay, dir: &str, commands: &[&str]) {
     for command in commands {
-        quay.write(&format!("{folder}/bin/{command}"), &format!("#!/bin/sh\necho {folder} {command}\n"));
+        quay.write(&format!("{dir}/bin/{command}"), &format!("#!/bin/sh\necho {dir} {command}\n"));
     }
-    quay.sh(&format!("chmod +x {folder}/bin/*"));
+    quay.sh(&format!("chmod +x {dir}/bin/*"));
 }
 
 #[test]
@@ -46,7 +46,7 @@ fn shims_start_what_pyenv_starts() {
     version(&quay, ".pyenv/versions/3.11.7", &["python", "python3", "moor"]);
     version(&quay, ".pyenv/versions/3.11.10", &["python", "python3", "python3-config", "ls"]);
     quay.sh("PYENV_ROOT=$HOME/.pyenv pyenv rehash");
-    let folders = [
+    let dirs = [
         ("none", ""),
         ("empty", ""),
         ("partial", "3.11\n"),
@@ -60,11 +60,11 @@ fn shims_start_what_pyenv_starts() {
         ("none/below", ""),
         ("partial/below", ""),
     ];
-    for (folder, content) in folders {
-        if folder == "empty" || !content.is_empty() {
-            quay.write(&format!("work/{folder}/.python-version"), content);
+    for (dir, content) in dirs {
+        if dir == "empty" || !content.is_empty() {
+            quay.write(&format!("work/{dir}/.python-version"), content);
         }
-        quay.sh(&format!("mkdir -p work/{folder}"));
+        quay.sh(&format!("mkdir -p work/{dir}"));
     }
     let shims = ".pyenv/shims";
     let set_up = format!("export PYENV_ROOT=$HOME/.pyenv PATH=$HOME/{shims}:$PATH");
@@ -75,9 +75,9 @@ fn shims_start_what_pyenv_starts() {
             Some(content) => quay.write(".pyenv/version", content),
             None => drop(quay.sh("rm -f .pyenv/version")),
         }
-        for (folder, _) in folders {
-            let found = ours(&quay, shims, &commands, &format!("work/{folder}"), &[]);
-            assert_eq!(found, theirs(&quay, &set_up, "pyenv which", &commands, folder), "in {folder} with {global:?}");
+        for (dir, _) in dirs {
+            let found = ours(&quay, shims, &commands, &format!("work/{dir}"), &[]);
+            assert_eq!(found, theirs(&quay, &set_up, "pyenv which", &commands, dir), "in {dir} with {global:?}");
             started += found.iter().flatten().count();
         }
     }
@@ -102,7 +102,7 @@ fn shims_start_what_rbenv_starts() {
     quay.sh("RBENV_ROOT=$HOME/.rbenv rbenv rehash");
     quay.write(".rbenv/version", "3.3.0\n");
     let mut started = 0;
-    for (folder, content) in [
+    for (dir, content) in [
         ("none", None),
         ("exact", Some("3.1.6 # why\n")),
         ("partial", Some("3.1\n")),
@@ -111,15 +111,15 @@ fn shims_start_what_rbenv_starts() {
         ("missing", Some("2.7.0\n")),
         ("exact/below", None),
     ] {
-        quay.sh(&format!("mkdir -p work/{folder}"));
+        quay.sh(&format!("mkdir -p work/{dir}"));
         if let Some(content) = content {
-            quay.write(&format!("work/{folder}/.ruby-version"), content);
+            quay.write(&format!("work/{dir}/.ruby-version"), content);
         }
         let shims = ".rbenv/shims";
         let set_up = format!("export RBENV_ROOT=$HOME/.rbenv PATH=$HOME/{shims}:$PATH");
         let commands = ["ruby", "sedge", "ls"];
-        let found = ours(&quay, shims, &commands, &format!("work/{folder}"), &[]);
-        assert_eq!(found, theirs(&quay, &set_up, "rbenv which", &commands, folder), "in {folder}");
+        let found = ours(&quay, shims, &commands, &format!("work/{dir}"), &[]);
+        assert_eq!(found, theirs(&quay, &set_up, "rbenv which", &commands, dir), "in {dir}");
         started += found.iter().flatten().count();
     }
     assert!(started > 8, "{started}");
@@ -147,7 +147,7 @@ fn proxies_start_what_rustup_starts() {
          {environment} rustup -q toolchain link harbour own/harbour",
         rustup.trim()
     ));
-    for (folder, file, content) in [
+    for (dir, file, content) in [
         ("plain", "", ""),
         ("file", "rust-toolchain", "nightly\n"),
         ("toml", "rust-toolchain.toml", "[toolchain]\nchannel = \"1.90.0\"\n"),
@@ -158,34 +158,34 @@ fn proxies_start_what_rustup_starts() {
         ("override", "", ""),
         ("override/nearer", "rust-toolchain", "nightly\n"),
     ] {
-        quay.sh(&format!("mkdir -p work/{folder}"));
+        quay.sh(&format!("mkdir -p work/{dir}"));
         if !file.is_empty() {
-            quay.write(&format!("work/{folder}/{file}"), content);
+            quay.write(&format!("work/{dir}/{file}"), content);
         }
     }
     quay.write("work/both/rust-toolchain", "nightly\n");
     quay.write("work/both/rust-toolchain.toml", "[toolchain]\nchannel = \"1.90.0\"\n");
     quay.sh(&format!("{environment} cd work/override; rustup -q override set 1.90.0-{host} 2>/dev/null"));
     let mut started = 0;
-    for folder in
+    for dir in
         ["plain", "file", "toml", "path", "linked", "absent", "file/below", "override", "override/nearer", "both"]
     {
         let commands = ["rustc", "cargo", "rustfmt"];
-        let found = ours(&quay, ".cargo/bin", &commands, &format!("work/{folder}"), &[]);
+        let found = ours(&quay, ".cargo/bin", &commands, &format!("work/{dir}"), &[]);
         // It also names files that are not there.
         let set_up = format!("{environment} there() {{ path=$(rustup which $1) && test -e $path && echo $path; }}");
-        let mut said = theirs(&quay, &set_up, "there", &commands, folder);
-        if matches!(folder, "path" | "linked") {
+        let mut said = theirs(&quay, &set_up, "there", &commands, dir);
+        if matches!(dir, "path" | "linked") {
             // Started, the proxy of cargo takes another toolchain's where a linked one has none.
             assert_eq!(said[1], None);
-            let ran = quay.sh(&format!("{environment} cd work/{folder}; $HOME/.cargo/bin/cargo || true"));
+            let ran = quay.sh(&format!("{environment} cd work/{dir}; $HOME/.cargo/bin/cargo || true"));
             said[1] = ran
                 .split(' ')
                 .next()
                 .filter(|start| !start.is_empty())
                 .map(|start| format!("{HOME}/{start}/bin/cargo"));
         }
-        assert_eq!(found, said, "in {folder}");
+        assert_eq!(found, said, "in {dir}");
         started += found.iter().flatten().count();
     }
     assert!(started > 15, "{started}");
@@ -211,7 +211,7 @@ fn shims_start_what_mise_starts() {
     quay.write(&format!("{data}/plugins/tern/bin/list-all"), "#!/bin/sh\necho 1.0.0\n");
     quay.sh(&format!("chmod +x {data}/plugins/*/bin/*; mkdir -p {data}/shims; for n in scoter tern ls; do ln -s $(command -v mise) {data}/shims/$n; done"));
     quay.write(".config/mise/config.toml", "[tools]\nscoter = \"4.2.0\"\ntern = \"1\"\n");
-    for (folder, file, content) in [
+    for (dir, file, content) in [
         ("plain", "", ""),
         ("partial", "mise.toml", "[tools]\nscoter = \"4\"\n"),
         ("exact", ".mise.toml", "[tools]\nscoter = \"4.20.0\"\n"),
@@ -221,18 +221,18 @@ fn shims_start_what_mise_starts() {
         ("partial/below", "", ""),
         ("local", "mise.local.toml", "[tools]\nscoter = \"5.0.1\"\n"),
     ] {
-        quay.sh(&format!("mkdir -p work/{folder}"));
+        quay.sh(&format!("mkdir -p work/{dir}"));
         if !file.is_empty() {
-            quay.write(&format!("work/{folder}/{file}"), content);
+            quay.write(&format!("work/{dir}/{file}"), content);
         }
     }
     quay.write("work/local/mise.toml", "[tools]\nscoter = \"4.2.0\"\n");
     quay.write("work/lines/.mise.toml", "[tools]\ntern = \"1.0.0\"\n");
-    for folder in ["plain", "partial", "exact", "list", "table", "lines", "partial/below", "local"] {
+    for dir in ["plain", "partial", "exact", "list", "table", "lines", "partial/below", "local"] {
         let shims = format!("{data}/shims");
         let set_up = "export MISE_OFFLINE=1 MISE_TRUSTED_CONFIG_PATHS=$HOME MISE_YES=0";
-        let found = ours(&quay, &shims, &["scoter", "tern"], &format!("work/{folder}"), &[]);
-        assert_eq!(found, theirs(&quay, set_up, "mise which", &["scoter", "tern"], folder), "in {folder}");
-        assert!(found.iter().all(Option::is_some), "in {folder}");
+        let found = ours(&quay, &shims, &["scoter", "tern"], &format!("work/{dir}"), &[]);
+        assert_eq!(found, theirs(&quay, set_up, "mise which", &["scoter", "tern"], dir), "in {dir}");
+        assert!(found.iter().all(Option::is_some), "in {dir}");
     }
 }

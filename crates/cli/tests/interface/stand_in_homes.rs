@@ -138,8 +138,8 @@ fn versions_are_kept_on_purpose_and_one_is_chosen() {
     // What a file asks for is told where it decides nothing yet.
     let told = ask(&root, &["inventory", "almanac", "node"])["packages"].to_string();
     assert!(
-        told.contains("almanac=3.9.2: counts after `sdk env`")
-            && told.contains("24 is asked for here; it counts after `nvm use`")
+        told.contains("almanac=3.9.2: takes effect after `sdk env`")
+            && told.contains("24 is requested here; it takes effect after `nvm use`")
     );
     let (owners, last) = hops(&root, "/home/maren/.jenv/shims/java");
     assert_eq!((owners[0].as_str(), last.as_str()), ("jenv/user:maren/jenv", "/opt/jdk-21/bin/java"));

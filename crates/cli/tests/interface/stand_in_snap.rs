@@ -6,7 +6,7 @@ use std::os::unix::fs::PermissionsExt as _;
 use std::path::Path;
 use std::process::Command;
 
-use super::support::{ask, has, open_folder, output, run, run_unprivileged};
+use super::support::{ask, has, open_dir, output, run, run_unprivileged};
 use serde_json::{Value, json};
 
 fn packages(root: &Path) -> Vec<Value> {
@@ -14,16 +14,16 @@ fn packages(root: &Path) -> Vec<Value> {
     ran.document()["packages"].as_array().unwrap().clone()
 }
 
-fn lantern(folder: &Path) -> std::path::PathBuf {
-    let place = folder.join("lantern");
+fn lantern(dir: &Path) -> std::path::PathBuf {
+    let place = dir.join("lantern");
     whodunit_demo::write(&place, whodunit_demo::Scale::default()).unwrap();
     place
 }
 
 #[test]
 fn revisions_commands_and_publisher_are_read_from_the_disk() {
-    let folder = open_folder();
-    let found = packages(&lantern(folder.path()));
+    let dir = open_dir();
+    let found = packages(&lantern(dir.path()));
     let shown: Vec<String> = found
         .iter()
         .map(|p| format!("{} {} {} {} {}", p["name"], p["version"], p["revision"], p["status"], p["channel"]))
@@ -74,8 +74,8 @@ fn a_command_leads_to_its_snap_and_not_to_the_managers_program() {
 
 #[test]
 fn what_root_alone_may_read_is_said_and_the_rest_is_told() {
-    let folder = open_folder();
-    let place = lantern(folder.path());
+    let dir = open_dir();
+    let place = lantern(dir.path());
     let mounted = place.join("snap/chartdesk/44/meta");
     fs::create_dir_all(&mounted).unwrap();
     fs::write(
@@ -102,7 +102,7 @@ fn what_root_alone_may_read_is_said_and_the_rest_is_told() {
     let status = |revision: &str| found.iter().find(|p| p["revision"] == revision).unwrap()["status"].clone();
     assert_eq!((status("41"), status("7")), ("disabled".into(), "broken".into()));
     let ran = run(["--root", root, "inventory", "--all"]);
-    assert!(ran.err.contains("chartdesk_41.snap: no squashfs image"), "{ran:?}");
+    assert!(ran.err.contains("chartdesk_41.snap: not a squashfs image"), "{ran:?}");
 }
 
 #[test]
@@ -110,7 +110,7 @@ fn images_made_by_the_real_tool_and_sideloaded_ones_are_read() {
     if !has(&["mksquashfs"]) {
         return;
     }
-    let (tree, work) = (open_folder(), tempfile::tempdir().unwrap());
+    let (tree, work) = (open_dir(), tempfile::tempdir().unwrap());
     fs::create_dir_all(work.path().join("payload/meta")).unwrap();
     fs::write(
         work.path().join("payload/meta/snap.yaml"),

@@ -221,7 +221,7 @@ fn the_records_of_the_newer_dnf_are_read() {
     );
     let document = run(["--root", made.path().to_str().unwrap(), "inventory", "--all", "--format", "json"]).document();
     assert!(
-        text(&document["notes"][0]).contains("is configured in /etc/yum.repos.d/quay.repo already"),
+        text(&document["notes"][0]).contains("is already configured in /etc/yum.repos.d/quay.repo"),
         "{document:#}"
     );
     assert_eq!(text(&document["findings"][0]["subject"]), "chain");

@@ -1,7 +1,8 @@
-//! Sets of start-up files of the kinds that distributions, installers and people write, for the shells to judge.
+//! Sets of start-up files of the kinds that distributions, installers and users write, for the shells to judge.
 
-/// One set: its name, in which shells and manners it is tried (`b`ash, `d`ash, `z`sh, `f`ish; `l`og-in, `t`erminal, `s`cript,
-/// `r`emote), and the files. Paths that begin with `~` are maren's, and a name that ends in `/` is a folder.
+/// One set: its name, in which shells and manners it is tried (`b`ash, `d`ash, `z`sh, `f`ish; `l`og-in, `t`erminal,
+/// `s`cript, `r`emote), and the files. Paths that begin with `~` are maren's, and a name that ends in `/` is a
+/// directory.
 pub type Set = (&'static str, &'static str, &'static [(&'static str, &'static str)]);
 
 #[rustfmt::skip]
@@ -26,7 +27,7 @@ pub const SETS: &[Set] = &[
         )],
     ),
     (
-        "parts in a folder, in order",
+        "parts in a directory, in order",
         "bl dl",
         &[
             (
@@ -44,7 +45,7 @@ pub const SETS: &[Set] = &[
         &[("/etc/profile", "for p in /etc/none.d/*.sh; do test -f \"$p\" && . \"$p\"; X=$p; done\nPATH=$PATH:$X\n")],
     ),
     (
-        "home folders if they are there",
+        "home directories if they are there",
         "bl dl",
         &[
             (

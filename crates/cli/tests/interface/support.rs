@@ -71,26 +71,26 @@ pub fn run_unprivileged<A: AsRef<OsStr>>(arguments: impl IntoIterator<Item = A>)
     if !rustix::process::geteuid().is_root() {
         return run(arguments);
     }
-    // The build's own folder need not be open to others.
+    // The build's own directory need not be open to others.
     static OPEN: LazyLock<TempDir> = LazyLock::new(|| {
-        let folder = open_folder();
-        fs::copy(program(), folder.path().join("whodunit")).unwrap();
-        folder
+        let dir = open_dir();
+        fs::copy(program(), dir.path().join("whodunit")).unwrap();
+        dir
     });
     finish(Command::new(OPEN.path().join("whodunit")).args(arguments).uid(65534).gid(65534).current_dir("/"))
 }
 
-/// A temporary folder that everyone may enter.
-pub fn open_folder() -> TempDir {
-    let folder = tempfile::tempdir().unwrap();
-    fs::set_permissions(folder.path(), fs::Permissions::from_mode(0o755)).unwrap();
-    folder
+/// A temporary directory that everyone may enter.
+pub fn open_dir() -> TempDir {
+    let dir = tempfile::tempdir().unwrap();
+    fs::set_permissions(dir.path(), fs::Permissions::from_mode(0o755)).unwrap();
+    dir
 }
 
 /// The demo workstation, written once.
 pub fn lantern() -> &'static Path {
     static LANTERN: LazyLock<PathBuf> = LazyLock::new(|| {
-        // Not removed at the end: statics are never dropped. It is small, and lies in the build folder.
+        // Not removed at the end: statics are never dropped. It is small, and lies in the build directory.
         let place = Path::new(env!("CARGO_TARGET_TMPDIR")).join("lantern");
         let _ = fs::remove_dir_all(&place);
         write(&place, Scale::default()).unwrap();
@@ -99,7 +99,7 @@ pub fn lantern() -> &'static Path {
     &LANTERN
 }
 
-/// A log-in of maren's, as in the demo's own tour.
+/// A login of maren's, as in the demo's own tour.
 pub const PATH: &str = "/home/maren/.local/bin:/home/maren/.cargo/bin:/home/maren/.npm-global/bin:\
     /home/linuxbrew/.linuxbrew/bin:/usr/local/bin:/usr/bin:/bin:/usr/games";
 
@@ -112,10 +112,10 @@ pub fn ask(arguments: &[&str]) -> Ran {
     run([&["--root", place], path, arguments].concat())
 }
 
-/// A tree with files: path, content; a path that ends in `/` is a folder, a content that begins with
+/// A tree with files: path, content; a path that ends in `/` is a directory, a content that begins with
 /// `-> ` a link.
 pub fn tree(files: &[(&str, &[u8])]) -> TempDir {
-    let tree = open_folder();
+    let tree = open_dir();
     for (path, content) in files {
         let at = tree.path().join(path);
         if path.ends_with('/') {

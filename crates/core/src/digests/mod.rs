@@ -8,9 +8,9 @@ mod words;
 use std::io::{self, Read};
 use std::sync::atomic::{AtomicUsize, Ordering};
 
+use crate::bytes::ByteString;
+use crate::fs::{FsError, RegularFile, Root};
 use crate::model::{Algorithm, Digest};
-use crate::root::{RegularFile, Root, RootError};
-use crate::text::Text;
 
 use lanes::{BLOCK, LANES, Lanes};
 use md5::Md5;
@@ -20,7 +20,7 @@ use sha256::Sha256;
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub struct Job {
     /// The file.
-    pub file: Text,
+    pub file: ByteString,
     /// How its digest is made.
     pub algorithm: Algorithm,
     /// How large it is thought to be, so that the largest can be begun first.
@@ -32,7 +32,7 @@ pub struct Job {
 /// Links at the end of a path are followed. Files are read once, and no more of them than they were long when they
 /// were opened.
 #[must_use]
-pub fn of_files(root: &Root, jobs: &[Job], done: &(dyn Fn() + Sync)) -> Vec<Result<Digest, RootError>> {
+pub fn of_files(root: &Root, jobs: &[Job], done: &(dyn Fn() + Sync)) -> Vec<Result<Digest, FsError>> {
     let with = |wanted: &dyn Fn(Algorithm) -> bool| {
         let mut order: Vec<usize> = (0..jobs.len()).filter(|job| wanted(jobs[*job].algorithm)).collect();
         // One large file at the end would keep a single lane busy while the others have nothing to do.
@@ -42,7 +42,7 @@ pub fn of_files(root: &Root, jobs: &[Job], done: &(dyn Fn() + Sync)) -> Vec<Resu
     let md5 = with(&|algorithm| algorithm == Algorithm::Md5);
     let sha256 = with(&|algorithm| algorithm == Algorithm::Sha256);
     let others = with(&|algorithm| !matches!(algorithm, Algorithm::Md5 | Algorithm::Sha256));
-    let mut found: Vec<Option<Result<Digest, RootError>>> = vec![None; jobs.len()];
+    let mut found: Vec<Option<Result<Digest, FsError>>> = vec![None; jobs.len()];
     let parts = rayon::broadcast(|_| {
         let mut finished = Finished::new();
         md5.in_lanes::<Md5>(&mut finished);
@@ -53,7 +53,7 @@ pub fn of_files(root: &Root, jobs: &[Job], done: &(dyn Fn() + Sync)) -> Vec<Resu
     for (job, digest) in parts.into_iter().flatten() {
         found[job] = Some(digest);
     }
-    let missing = |job: usize| RootError::Missing { path: jobs[job].file.clone() };
+    let missing = |job: usize| FsError::Missing { path: jobs[job].file.clone() };
     found.into_iter().enumerate().map(|(job, digest)| digest.unwrap_or_else(|| Err(missing(job)))).collect()
 }
 
@@ -61,7 +61,7 @@ pub fn of_files(root: &Root, jobs: &[Job], done: &(dyn Fn() + Sync)) -> Vec<Resu
 ///
 /// # Errors
 /// Where it cannot be read.
-pub fn of_file(root: &Root, file: &[u8], algorithm: Algorithm) -> Result<Digest, RootError> {
+pub fn of_file(root: &Root, file: &[u8], algorithm: Algorithm) -> Result<Digest, FsError> {
     whole(root.open(file)?, file, algorithm)
 }
 
@@ -102,7 +102,7 @@ struct Queue<'q> {
     done: &'q (dyn Fn() + Sync),
 }
 
-type Finished = Vec<(usize, Result<Digest, RootError>)>;
+type Finished = Vec<(usize, Result<Digest, FsError>)>;
 
 impl Queue<'_> {
     /// The next job whose file can be opened; those whose file cannot be are finished.
@@ -116,7 +116,7 @@ impl Queue<'_> {
         }
     }
 
-    fn finish(&self, job: usize, digest: Result<Digest, RootError>, finished: &mut Finished) {
+    fn finish(&self, job: usize, digest: Result<Digest, FsError>, finished: &mut Finished) {
         finished.push((job, digest));
         (self.done)();
     }
@@ -135,12 +135,12 @@ impl Queue<'_> {
             for (place, lane) in lanes.iter_mut().enumerate() {
                 self.keep_busy(place, lane, &mut state, finished);
             }
-            let ready = lanes.iter().flatten().map(|lane| lane.blocks().len() / BLOCK).min();
-            let Some(ready) = ready else { return };
+            let session = lanes.iter().flatten().map(|lane| lane.blocks().len() / BLOCK).min();
+            let Some(session) = session else { return };
             let blocks: [&[u8]; LANES] =
                 std::array::from_fn(|place| lanes[place].as_ref().map_or(&[][..], Lane::blocks));
-            state.take(blocks, ready);
-            lanes.iter_mut().flatten().for_each(|lane| lane.start += ready * BLOCK);
+            state.take(blocks, session);
+            lanes.iter_mut().flatten().for_each(|lane| lane.start += session * BLOCK);
         }
     }
 
@@ -156,7 +156,7 @@ impl Queue<'_> {
             let digest = match one.fill::<L>() {
                 Ok(true) => return,
                 Ok(false) => Ok(Digest::of(*algorithm, &state.digest(place))),
-                Err(error) => Err(RootError::Failed { path: file.clone(), cause: error.to_string() }),
+                Err(error) => Err(FsError::Failed { path: file.clone(), cause: error.to_string() }),
             };
             self.finish(one.job, digest, finished);
             *lane = None;
@@ -216,7 +216,7 @@ impl Lane {
 }
 
 /// The digest of an opened file, by itself.
-fn whole(file: RegularFile, path: &[u8], algorithm: Algorithm) -> Result<Digest, RootError> {
+fn whole(file: RegularFile, path: &[u8], algorithm: Algorithm) -> Result<Digest, FsError> {
     fn run<D: sha2::Digest>(mut file: impl Read) -> io::Result<Vec<u8>> {
         let mut digest = D::new();
         let mut buffer = vec![0; CHUNK];
@@ -238,7 +238,7 @@ fn whole(file: RegularFile, path: &[u8], algorithm: Algorithm) -> Result<Digest,
     };
     bytes
         .map(|bytes| Digest::of(algorithm, &bytes))
-        .map_err(|error| RootError::Failed { path: path.into(), cause: error.to_string() })
+        .map_err(|error| FsError::Failed { path: path.into(), cause: error.to_string() })
 }
 
 #[cfg(test)]
@@ -248,18 +248,18 @@ mod tests {
 
     #[test]
     fn every_length_has_the_digest_that_one_at_a_time_gives() {
-        let folder = tempfile::tempdir().unwrap();
+        let dir = tempfile::tempdir().unwrap();
         let sizes = (0..300).chain([4096, 65_535, 65_536, 65_537, 65_600, 200_000, 1 << 20]);
         let mut jobs = Vec::new();
         for (number, size) in sizes.enumerate() {
             let content: Vec<u8> = (0..size).map(|at: usize| (at * 7 + number) as u8).collect();
-            std::fs::write(folder.path().join(format!("{number}")), &content).unwrap();
+            std::fs::write(dir.path().join(format!("{number}")), &content).unwrap();
             for algorithm in [Algorithm::Md5, Algorithm::Sha256, Algorithm::Sha512] {
                 jobs.push(Job { file: format!("/{number}").into(), algorithm, size: size as u64 });
             }
         }
         jobs.push(Job { file: "/gone".into(), algorithm: Algorithm::Md5, size: 9 });
-        let root = Root::offline(folder.path()).unwrap();
+        let root = Root::offline(dir.path()).unwrap();
         let done = AtomicUsize::new(0);
         let found = of_files(&root, &jobs, &|| {
             done.fetch_add(1, Ordering::Relaxed);

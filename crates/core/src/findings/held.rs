@@ -1,6 +1,6 @@
 //! Packages that are held back while something newer is offered, and packages that no source has.
 
-use crate::model::{Finding, FindingKind, Offer, Package, Remedy, Severity, Status};
+use crate::model::{Finding, FindingKind, Offer, Package, Remedy, RemedyKind, Severity, Status};
 
 /// `held-back`: one for each package that is held while its manager could have a newer version. The offers of one
 /// package come together, the newest first.
@@ -16,12 +16,12 @@ pub fn findings(offers: &[&Offer], release: &dyn Fn(&Offer) -> Option<String>) -
         if found.iter().any(|other| other.subject == now.name) {
             continue;
         }
-        let summary = format!("{} is held at {version} while {offered} is offered", now.name);
-        let consequence = "no upgrade changes it, security fixes among them, until the hold is taken away";
+        let summary = format!("{} is held at {version}, but {offered} is available", now.name);
+        let consequence = "it gets no upgrades, including security fixes, until the hold is removed";
         found.push(Finding {
             packages: vec![format!("{}/{}/{}", now.manager, now.scope, now.name).into()],
             remedies: release(now)
-                .map(|command| Remedy { purpose: "release".to_owned(), command })
+                .map(|command| Remedy::new(RemedyKind::Unhold, command).to("remove the hold"))
                 .into_iter()
                 .collect(),
             evidence: now.evidence.iter().chain(&newer.evidence).cloned().collect(),
@@ -48,9 +48,8 @@ pub fn without_origin(packages: &[Package]) -> Vec<Finding> {
     });
     lost.map(|package| {
         let version = package.version.as_ref().map(|version| format!(" {version}")).unwrap_or_default();
-        let summary = format!("no source that is configured has {}{version}", package.full_name());
-        let consequence = "it came as a file, from a source that is gone, or its source has moved on; nothing \
-                           upgrades it unless a source has a newer one";
+        let summary = format!("no configured source offers {}{version}", package.full_name());
+        let consequence = "it was installed from a file, its source was removed, or its source no longer offers this version; it gets no upgrades unless a source offers a newer one";
         Finding {
             packages: vec![package.id.clone()],
             evidence: package.evidence.clone(),

@@ -2,12 +2,12 @@
 
 use hashbrown::HashMap;
 
-use crate::model::{Evidence, Finding, FindingKind, Launcher, Remedy, Severity};
-use crate::text::{Text, shell_word};
+use crate::bytes::{ByteString, shell_word};
+use crate::model::{Evidence, Finding, FindingKind, HiddenReason, Launcher, Remedy, RemedyKind, Severity};
 
 /// Adds to each launcher what a maintainer should know of it.
 pub fn add(launchers: &mut [Launcher]) {
-    let mut by_name: HashMap<String, Vec<Text>> = HashMap::new();
+    let mut by_name: HashMap<String, Vec<ByteString>> = HashMap::new();
     for launcher in launchers.iter().filter(|launcher| launcher.shown) {
         if let Some(name) = &launcher.name {
             by_name.entry(name.clone()).or_default().push(launcher.id.clone());
@@ -30,7 +30,7 @@ pub fn add(launchers: &mut [Launcher]) {
 
 fn finding(launcher: &Launcher, kind: FindingKind, severity: Severity, summary: String, consequence: &str) -> Finding {
     let owners = launcher.owner.iter().chain(&launcher.starts.owner);
-    let mut packages: Vec<Text> = owners.map(|owner| owner.id.clone()).collect();
+    let mut packages: Vec<ByteString> = owners.map(|owner| owner.id.clone()).collect();
     packages.dedup();
     Finding {
         packages,
@@ -43,32 +43,27 @@ fn finding(launcher: &Launcher, kind: FindingKind, severity: Severity, summary: 
 fn masked(launcher: &Launcher) -> Option<Finding> {
     let first = launcher.masks.first()?;
     let summary = format!("{} masks {first}", launcher.file);
-    let mut found = finding(
-        launcher,
-        FindingKind::MaskedLauncher,
-        Severity::Note,
-        summary,
-        "the menu has the first file alone, whatever the other says",
-    );
+    let mut found =
+        finding(launcher, FindingKind::MaskedLauncher, Severity::Note, summary, "the menu uses only the first file");
     found.paths.extend(launcher.masks.iter().cloned());
     Some(found)
 }
 
-fn duplicate(launcher: &Launcher, by_name: &HashMap<String, Vec<Text>>) -> Option<Finding> {
+fn duplicate(launcher: &Launcher, by_name: &HashMap<String, Vec<ByteString>>) -> Option<Finding> {
     let name = launcher.name.as_ref().filter(|_| launcher.shown)?;
     let others: Vec<String> =
         by_name.get(name)?.iter().filter(|id| **id != launcher.id).map(ToString::to_string).collect();
     if others.is_empty() {
         return None;
     }
-    let name = Text::from(name.as_str());
-    let summary = format!("the menu shows {name} also for {}", others.join(", "));
+    let name = ByteString::from(name.as_str());
+    let summary = format!("the menu also shows {name} for {}", others.join(", "));
     Some(finding(
         launcher,
         FindingKind::DuplicateLauncher,
         Severity::Warning,
         summary,
-        "which copy starts depends on the entry that is picked, and they look alike",
+        "which copy starts depends on the entry that is chosen, and they look alike",
     ))
 }
 
@@ -88,46 +83,45 @@ fn runs_other(launcher: &Launcher) -> Option<Finding> {
         FindingKind::LauncherRunsOther,
         Severity::Warning,
         summary,
-        "the menu starts another copy than the one that the launcher came with",
+        "the menu starts a different copy from the one that was installed with the launcher",
     ))
 }
 
 fn broken(launcher: &Launcher) -> Option<Finding> {
     let why = launcher.why_hidden.as_ref()?;
-    let is_broken = ["TryExec", "Exec", "no usable launcher"].iter().any(|start| why.starts_with(start));
-    if !is_broken {
+    if !why.is_broken() {
         return None;
     }
     // A launcher that asks to be left out where its program is not is no trouble of its own.
-    let severity = if why.starts_with("TryExec") { Severity::Note } else { Severity::Warning };
+    let severity = if matches!(why, HiddenReason::TryExec(_)) { Severity::Note } else { Severity::Warning };
     let summary = format!("{} cannot be used: {why}", launcher.file);
     let mut found = finding(
         launcher,
         FindingKind::BrokenLauncher,
         severity,
         summary,
-        "the menu leaves it out, and with it every later file of its id",
+        "the menu does not show it, and ignores every later file with the same id",
     );
-    found.evidence.push(Evidence::at(launcher.file.clone(), "launcher", why.clone()));
+    found.evidence.push(Evidence::at(launcher.file.clone(), "launcher", why.to_string()));
     if launcher.owner.is_none() {
         let command = format!("rm {}", shell_word(&launcher.file));
-        found.remedies.push(Remedy { purpose: "remove it".to_owned(), command });
+        found.remedies.push(Remedy::new(RemedyKind::Remove, command).to("remove it"));
     }
     Some(found)
 }
 
 fn invisible(launcher: &Launcher) -> Option<Finding> {
-    if launcher.why_hidden.as_deref() != Some("no searched folder has it") {
+    if launcher.why_hidden != Some(HiddenReason::NotSearched) {
         return None;
     }
-    let summary = format!("{} is installed, and no searched folder has its launcher", launcher.id);
-    let consequence = "the app is in no menu, though it is installed";
+    let summary = format!("{} is installed, but its launcher is in no directory that is searched", launcher.id);
+    let consequence = "the menu does not show the application";
     let mut found = finding(launcher, FindingKind::InvisibleLauncher, Severity::Warning, summary, consequence);
-    let folder = memchr::memmem::rfind(&launcher.file, b"/applications/").map(|at| Text::from(&launcher.file[..at]));
-    if let Some(folder) = folder {
-        let line = format!("export XDG_DATA_DIRS=\"${{XDG_DATA_DIRS:-/usr/local/share:/usr/share}}:{folder}\"");
+    let dir = memchr::memmem::rfind(&launcher.file, b"/applications/").map(|at| ByteString::from(&launcher.file[..at]));
+    if let Some(dir) = dir {
+        let line = format!("export XDG_DATA_DIRS=\"${{XDG_DATA_DIRS:-/usr/local/share:/usr/share}}:{dir}\"");
         let command = format!("echo {} >> ~/.profile", shell_word(line.as_bytes()));
-        found.remedies.push(Remedy { purpose: "show it after the next log-in".to_owned(), command });
+        found.remedies.push(Remedy::new(RemedyKind::Configure, command).to("show it after the next login"));
     }
     Some(found)
 }

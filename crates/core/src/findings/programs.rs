@@ -1,17 +1,17 @@
 //! Problems with programs that cannot start any more: links that lead nowhere, scripts whose interpreter is
 //! gone, environments that have lost their base.
 
-use crate::formats::pyvenv::Pyvenv;
-use crate::model::{Evidence, Finding, FindingKind, Owner, Remedy, Severity};
-use crate::root::{Kind, Limit, Root};
-use crate::search::{End, How, Trail};
-use crate::text::{Text, path, shell_word};
+use crate::bytes::{ByteString, path, shell_word};
+use crate::fs::{Kind, Limit, Root};
+use crate::model::{Evidence, Finding, FindingKind, Owner, Remedy, RemedyKind, Severity};
+use crate::resolve::{End, How, Resolution};
+use whodunit_formats::pyvenv::Pyvenv;
 
-/// A program that was looked at: its trail, its owner, and the ways in which its manager repairs it.
+/// A program that was looked at: its resolution, its owner, and the ways in which its manager repairs it.
 #[derive(Debug, Clone, Copy)]
 pub struct Program<'a> {
     /// From the path found to what finally runs.
-    pub trail: &'a Trail,
+    pub resolution: &'a Resolution,
     /// The owner of what finally runs.
     pub owner: Option<&'a Owner>,
     /// The manager's own commands.
@@ -23,56 +23,64 @@ pub struct Program<'a> {
 pub fn of(root: &Root, program: Program<'_>) -> Vec<Finding> {
     let mut found: Vec<Finding> = dangling(program).into_iter().collect();
     found.extend(broken_interpreter(root, program));
-    let interpreter = program.trail.script.as_ref().and_then(|script| script.interpreter.as_ref());
-    let places = [Some(program.trail.last()), interpreter.map(|trail| &trail.steps[0].path)];
+    let interpreter = program.resolution.script.as_ref().and_then(|script| script.interpreter.as_ref());
+    let places = [Some(program.resolution.last()), interpreter.map(|resolution| &resolution.steps[0].path)];
     let environment = places.into_iter().flatten().find_map(|place| environment_around(root, place));
     found.extend(environment.and_then(|environment| stale_base(root, &environment, program)));
     found
 }
 
-fn finding(kind: FindingKind, severity: Severity, subject: &Text, summary: String, consequence: String) -> Finding {
+fn finding(
+    kind: FindingKind,
+    severity: Severity,
+    subject: &ByteString,
+    summary: String,
+    consequence: String,
+) -> Finding {
     Finding { paths: vec![subject.clone()], ..Finding::new(kind, severity, subject.clone(), summary, consequence) }
 }
 
 fn repairs(program: Program<'_>) -> Vec<Remedy> {
-    program.remedies.iter().filter(|remedy| remedy.purpose == "repair").cloned().collect()
+    program.remedies.iter().filter(|remedy| remedy.kind == RemedyKind::Repair).cloned().collect()
 }
 
 /// A link that leads nowhere.
 #[must_use]
-pub fn dangling_link(link: &Text, target: &Text) -> Finding {
-    let consequence = format!("{} cannot be started through it, and hides nothing", Text::from(path::name(link)));
-    let summary = format!("{link} leads to {target}, which is not there");
+pub fn dangling_link(link: &ByteString, target: &ByteString) -> Finding {
+    let consequence = format!("{} cannot be started through it", ByteString::from(path::name(link)));
+    let summary = format!("{link} points to {target}, which does not exist");
     let mut found = finding(FindingKind::DanglingLink, Severity::Warning, link, summary, consequence);
     found.paths.push(target.clone());
-    found.remedies.push(Remedy { purpose: "remove the link".to_owned(), command: format!("rm {}", shell_word(link)) });
-    found.evidence.push(Evidence::at(link.clone(), "link", format!("leads to {target}")));
+    found.remedies.push(Remedy::new(RemedyKind::Remove, format!("rm {}", shell_word(link))).to("remove the link"));
+    found.evidence.push(Evidence::at(link.clone(), "link", format!("points to {target}")));
     found
 }
 
 fn dangling(program: Program<'_>) -> Option<Finding> {
-    let steps = &program.trail.steps;
-    if program.trail.end != End::Nothing || !steps.iter().any(|step| step.how == How::Link && step.through.is_none()) {
+    let steps = &program.resolution.steps;
+    if program.resolution.end != End::Nothing
+        || !steps.iter().any(|step| step.how == How::Link && step.through.is_none())
+    {
         return None;
     }
-    let mut found = dangling_link(&steps[0].path, program.trail.last());
+    let mut found = dangling_link(&steps[0].path, program.resolution.last());
     found.packages.extend(program.owner.map(|owner| owner.id.clone()));
     Some(found)
 }
 
 fn broken_interpreter(root: &Root, program: Program<'_>) -> Option<Finding> {
-    let script = program.trail.script.as_ref()?;
+    let script = program.resolution.script.as_ref()?;
     let gone = match &script.interpreter {
-        Some(trail) if trail.end == End::Nothing => trail.last(),
+        Some(resolution) if resolution.end == End::Nothing => resolution.last(),
         Some(_) => return None,
         None => &script.line,
     };
-    let subject = program.trail.last();
-    let summary = format!("{subject} is a script whose interpreter is gone");
-    let name = Text::from(path::name(subject));
-    let consequence = format!("starting {name} fails, though the file is there and executable");
+    let subject = program.resolution.last();
+    let summary = format!("the interpreter of the script {subject} does not exist");
+    let name = ByteString::from(path::name(subject));
+    let consequence = format!("starting {name} fails although the file exists and is executable");
     let mut found = finding(FindingKind::BrokenInterpreter, Severity::Error, subject, summary, consequence);
-    found.evidence.push(Evidence::line(subject.clone(), 1, format!("{}: {gone} is not there", script.line)));
+    found.evidence.push(Evidence::line(subject.clone(), 1, format!("{}: {gone} does not exist", script.line)));
     found.packages.extend(program.owner.map(|owner| owner.id.clone()));
     found.remedies = repairs(program);
     if found.remedies.is_empty()
@@ -83,19 +91,19 @@ fn broken_interpreter(root: &Root, program: Program<'_>) -> Option<Finding> {
     Some(found)
 }
 
-fn renew(environment: &Text) -> Remedy {
+fn renew(environment: &ByteString) -> Remedy {
     let command = format!("python3 -m venv --upgrade {}", shell_word(environment));
-    Remedy { purpose: "repair".to_owned(), command }
+    Remedy::new(RemedyKind::Repair, command)
 }
 
 /// The virtual environment in which a path lies.
-fn environment_around(root: &Root, place: &[u8]) -> Option<Text> {
-    let mut at = path::folder(place);
+fn environment_around(root: &Root, place: &[u8]) -> Option<ByteString> {
+    let mut at = path::parent(place);
     while at.len() > 1 {
         if root.entry(&path::join(at, b"pyvenv.cfg")).is_ok_and(|meta| meta.kind == Kind::File) {
             return Some(at.into());
         }
-        at = path::folder(at);
+        at = path::parent(at);
     }
     None
 }
@@ -107,26 +115,26 @@ fn version_of(interpreter: &[u8]) -> Option<&[u8]> {
 }
 
 /// An environment whose base interpreter is gone, or is another version than the one that it was made for.
-fn stale_base(root: &Root, environment: &Text, program: Program<'_>) -> Option<Finding> {
+fn stale_base(root: &Root, environment: &ByteString, program: Program<'_>) -> Option<Finding> {
     let file = path::join(environment, b"pyvenv.cfg");
     let settings = Pyvenv::parse(&root.read(&file, Limit::SMALL).ok()?);
-    let python = Trail::links(root, &path::join(environment, b"bin/python"));
+    let python = Resolution::links(root, &path::join(environment, b"bin/python"));
     let home = settings.home.clone().unwrap_or_default();
     let (summary, consequence, evidence) = if python.end == End::Nothing {
         (
-            format!("the base interpreter of {environment} is gone"),
-            "nothing in the environment starts any more",
-            Evidence::at(file, "home", format!("{home}; {} is not there", python.last())),
+            format!("the base interpreter of {environment} does not exist"),
+            "no program in the environment starts",
+            Evidence::at(file, "home", format!("{home}; {} does not exist", python.last())),
         )
     } else {
-        let now = Text::from(version_of(python.last())?);
+        let now = ByteString::from(version_of(python.last())?);
         let made_for = made_for(root, environment, settings.version.as_ref())?;
         if made_for == now {
             return None;
         }
         (
-            format!("{environment} was made for Python {made_for}, and its interpreter is now {now}"),
-            "its programs start, but find none of the environment's packages",
+            format!("{environment} was made for Python {made_for}, but its interpreter is now {now}"),
+            "its programs start but do not find the environment's packages",
             Evidence::at(file, "version", format!("{made_for}; {} is {now}", python.last())),
         )
     };
@@ -140,11 +148,11 @@ fn stale_base(root: &Root, environment: &Text, program: Program<'_>) -> Option<F
     Some(found)
 }
 
-/// The minor version for which an environment was made: by its folder of modules, else by its settings.
-fn made_for(root: &Root, environment: &Text, noted: Option<&Text>) -> Option<Text> {
-    let names = root.folder(&path::join(environment, b"lib")).and_then(|folder| folder.list()).unwrap_or_default();
-    let folders = names.iter().filter(|(_, kind)| *kind == Kind::Folder);
-    let mut versions = folders.filter_map(|(name, _)| version_of(name));
+/// The minor version for which an environment was made: by its directory of modules, else by its settings.
+fn made_for(root: &Root, environment: &ByteString, noted: Option<&ByteString>) -> Option<ByteString> {
+    let names = root.dir(&path::join(environment, b"lib")).and_then(|dir| dir.list()).unwrap_or_default();
+    let dirs = names.iter().filter(|(_, kind)| *kind == Kind::Dir);
+    let mut versions = dirs.filter_map(|(name, _)| version_of(name));
     match (versions.next(), versions.next()) {
         (Some(only), None) => Some(only.into()),
         _ => {

@@ -1,13 +1,13 @@
 //! Names that a shell takes for something of its own, before any program of that name is found.
 
-use crate::model::{Finding, FindingKind, Remedy, Severity};
-use crate::search::Context;
-use crate::search::words::{Taken, TakenFor, is_same_program};
-use crate::text::{Text, shell_word};
+use crate::bytes::{ByteString, shell_word};
+use crate::model::{Finding, FindingKind, Remedy, RemedyKind, Severity};
+use crate::resolve::Context;
+use crate::resolve::words::{Taken, TakenFor, is_same_program};
 
 /// A name of the shell's own in front of a program; nothing where it only starts that program with more words.
 #[must_use]
-pub fn hides(name: &Text, program: &Text, taken: &Taken, context: Context) -> Option<Finding> {
+pub fn hides(name: &ByteString, program: &ByteString, taken: &Taken, context: Context) -> Option<Finding> {
     let (kind, severity) = match taken.how {
         TakenFor::Alias if taken.value.as_ref().is_some_and(|value| is_same_program(name, value)) => return None,
         TakenFor::Alias => (FindingKind::AliasHidesCommand, Severity::Warning),
@@ -17,13 +17,13 @@ pub fn hides(name: &Text, program: &Text, taken: &Taken, context: Context) -> Op
     };
     let is_in = format!("in the context {}", context.word());
     let summary = match (&taken.value, taken.how) {
-        (Some(value), _) => format!("{name} is an alias for `{value}` {is_in}, and {program} does not run"),
-        (None, how) => format!("{name} is a {} of the shell {is_in}, and {program} does not run by itself", how.word()),
+        (Some(value), _) => format!("{name} is an alias for `{value}` {is_in}, so {program} does not run"),
+        (None, how) => format!("{name} is a shell {} {is_in}, so {program} does not run", how.word()),
     };
-    let ways = Remedy { purpose: "run the program".to_owned(), command: format!("command {}", shell_word(name)) };
-    let direct = Remedy { purpose: "run the program".to_owned(), command: shell_word(program) };
+    let ways = Remedy::new(RemedyKind::Run, format!("command {}", shell_word(name))).to("run the program");
+    let direct = Remedy::new(RemedyKind::Run, shell_word(program)).to("run the program");
     let is_own = matches!(taken.how, TakenFor::Builtin | TakenFor::ReservedWord);
-    let consequence = "what is typed is not what a script, a launcher or sudo runs";
+    let consequence = "scripts, launchers and sudo run something else than what is typed";
     Some(Finding {
         paths: vec![program.clone()],
         remedies: vec![if is_own { direct } else { ways }],

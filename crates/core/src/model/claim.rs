@@ -3,8 +3,8 @@
 use hashbrown::HashSet;
 
 use super::Evidence;
-use crate::root::Kind;
-use crate::text::Text;
+use crate::bytes::ByteString;
+use crate::fs::Kind;
 
 /// Who claims a path, within one installation.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Hash)]
@@ -17,7 +17,7 @@ pub enum Claimant {
 
 /// Where in the manager's record a claim stands. Only the manager that made it can read it.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
-pub struct Mark {
+pub struct RecordPosition {
     /// The line, counted from 1.
     pub line: u32,
     /// A rule that moved the claim to another path; 0 for none.
@@ -27,12 +27,12 @@ pub struct Mark {
 /// One claim, as it streams out of a manager's record.
 #[derive(Debug, Clone, Copy)]
 pub struct Claim<'a> {
-    /// The path as the record spells it, links in its folders not followed.
+    /// The path as the record spells it, links in its directories not followed.
     pub path: &'a [u8],
     /// Who claims it.
     pub claimant: Claimant,
     /// Where it says so.
-    pub mark: Mark,
+    pub position: RecordPosition,
 }
 
 /// A claim on a path that was asked about.
@@ -41,9 +41,9 @@ pub struct PathClaim {
     /// Who claims it.
     pub claimant: Claimant,
     /// The path as the record spells it; where a whole tree is claimed, the tree's.
-    pub path: Text,
+    pub path: ByteString,
     /// Where it says so.
-    pub mark: Mark,
+    pub position: RecordPosition,
     /// Whether it is on a whole tree: then it says nothing of whether this very file should be there.
     pub on_tree: bool,
 }
@@ -51,9 +51,9 @@ pub struct PathClaim {
 impl PathClaim {
     /// A claim on a whole tree.
     #[must_use]
-    pub fn tree(package: u32, tree: impl Into<Text>) -> Self {
-        let mark = Mark { line: 0, rule: 0 };
-        PathClaim { claimant: Claimant::Package(package), path: tree.into(), mark, on_tree: true }
+    pub fn tree(package: u32, tree: impl Into<ByteString>) -> Self {
+        let position = RecordPosition { line: 0, rule: 0 };
+        PathClaim { claimant: Claimant::Package(package), path: tree.into(), position, on_tree: true }
     }
 }
 
@@ -109,11 +109,11 @@ pub enum Depth {
 
 /// A file as a package's record describes it. What the record does not say is `None`, and is not compared.
 #[derive(Debug, Clone, PartialEq, Eq, Default)]
-pub struct Recorded {
+pub struct FileRecord {
     /// The package's number.
     pub package: u32,
-    /// Where the file should be now; links in its folders not followed.
-    pub path: Text,
+    /// Where the file should be now; links in its directories not followed.
+    pub path: ByteString,
     /// What sort of entry it is.
     pub kind: Option<Kind>,
     /// The digest of its content.
@@ -129,8 +129,8 @@ pub struct Recorded {
     /// When it was last written, in seconds since 1970.
     pub modified: Option<i64>,
     /// What a link leads to, as it is spelled.
-    pub target: Option<Text>,
-    /// Whether it holds settings, which people are meant to change.
+    pub target: Option<ByteString>,
+    /// Whether it holds settings, which users are meant to change.
     pub is_settings: bool,
     /// Whether nothing is wrong when it is not there.
     pub may_be_absent: bool,
@@ -138,9 +138,9 @@ pub struct Recorded {
 
 /// Where a file that a manager made leads when it is started.
 #[derive(Debug, Clone, PartialEq, Eq)]
-pub struct Lead {
+pub struct ExecTarget {
     /// What it starts.
-    pub to: LeadTo,
+    pub to: ExecDestination,
     /// Whether that is chosen anew at each start.
     pub is_shim: bool,
     /// What decided the choice.
@@ -149,50 +149,50 @@ pub struct Lead {
 
 /// What a wrapper or a shim starts.
 #[derive(Debug, Clone, PartialEq, Eq)]
-pub enum LeadTo {
+pub enum ExecDestination {
     /// This file.
-    File(Text),
-    /// The next program of the same name on the search path, these folders left out.
-    NextOnPath(Vec<Text>),
+    File(ByteString),
+    /// The next program of the same name on the search path, these directories left out.
+    NextOnPath(Vec<ByteString>),
     /// Nothing: a start would fail.
     Nowhere,
 }
 
-impl Lead {
+impl ExecTarget {
     /// A wrapper that always starts the same.
     #[must_use]
-    pub fn wrapper(to: Text) -> Self {
-        Lead { to: LeadTo::File(to), is_shim: false, why: Vec::new() }
+    pub fn wrapper(to: ByteString) -> Self {
+        ExecTarget { to: ExecDestination::File(to), is_shim: false, why: Vec::new() }
     }
 }
 
 /// Which claims are asked for. What is not wanted need not be kept, and often not even be read.
 #[derive(Debug, Clone)]
-pub enum Wanted {
+pub enum NameFilter {
     /// Every claim.
     All,
     /// Claims on paths whose last part is one of these names.
     Names(HashSet<Box<[u8]>>),
 }
 
-impl Wanted {
+impl NameFilter {
     /// The claims on paths whose last part is among `names`.
     pub fn names<'a>(names: impl IntoIterator<Item = &'a [u8]>) -> Self {
-        Wanted::Names(names.into_iter().map(Box::from).collect())
+        NameFilter::Names(names.into_iter().map(Box::from).collect())
     }
 
     /// Whether a path with this last part is wanted.
     #[must_use]
     pub fn has(&self, name: &[u8]) -> bool {
         match self {
-            Wanted::All => true,
-            Wanted::Names(names) => names.contains(name),
+            NameFilter::All => true,
+            NameFilter::Names(names) => names.contains(name),
         }
     }
 
     /// Whether nothing at all is wanted.
     #[must_use]
     pub fn is_nothing(&self) -> bool {
-        matches!(self, Wanted::Names(names) if names.is_empty())
+        matches!(self, NameFilter::Names(names) if names.is_empty())
     }
 }

@@ -4,7 +4,7 @@ use schemars::JsonSchema;
 use serde::Serialize;
 
 use super::{ManagerId, Scope};
-use crate::text::Text;
+use crate::bytes::ByteString;
 
 /// How completely something was read.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, JsonSchema)]
@@ -33,15 +33,15 @@ impl CoverageState {
     }
 }
 
-/// One installation, or one folder outside all of them, and how completely it was read.
+/// One installation, or one directory outside all of them, and how completely it was read.
 #[derive(Debug, Clone, PartialEq, Eq, Serialize, JsonSchema)]
 pub struct Coverage {
-    /// Whose state it is; `null` for a folder that belongs to no manager's state.
+    /// Whose state it is; `null` for a directory that belongs to no manager's state.
     pub manager: Option<ManagerId>,
     /// Whose installation it is.
     pub scope: Scope,
     /// Where it lies.
-    pub location: Text,
+    pub location: ByteString,
     /// How completely it was read.
     pub state: CoverageState,
     /// The packages found; `null` where there can be none.

@@ -6,11 +6,11 @@ use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
 
 use super::{Evidence, Remedy, Severity};
-use crate::text::Text;
+use crate::bytes::ByteString;
 
 macro_rules! kinds {
     ($($name:ident),* $(,)?) => {
-        /// What kind of finding it is. Each is explained in [`crate::findings::catalogue`].
+        /// What kind of finding it is. Each is explained in [`crate::checks::catalogue`].
         #[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord, Hash, Serialize, Deserialize, JsonSchema)]
         #[serde(rename_all = "kebab-case")]
         #[expect(missing_docs, reason = "the catalogue explains every one")]
@@ -48,10 +48,10 @@ kinds! {
     DanglingLink,
     BrokenLauncher,
     InvisibleLauncher,
-    MissingFolder,
-    DuplicateFolder,
-    RelativeFolder,
-    WritableFolder,
+    MissingDirectory,
+    DuplicateDirectory,
+    RelativeDirectory,
+    WritableDirectory,
     UncertainPath,
     NotExecutable,
     NoOrigin,
@@ -61,7 +61,7 @@ kinds! {
     UnmetExpectation,
     SettingsLeft,
     DataLeft,
-    UnownedInManagedFolder,
+    UnownedInManagedDirectory,
     OverwrittenFile,
     AlteredFile,
     AlteredSettings,
@@ -85,16 +85,16 @@ pub struct Finding {
     /// How much it matters.
     pub severity: Severity,
     /// What it is about.
-    pub subject: Text,
+    pub subject: ByteString,
     /// One sentence.
     pub summary: String,
     /// Ids of the packages concerned.
-    pub packages: Vec<Text>,
+    pub packages: Vec<ByteString>,
     /// The paths concerned.
-    pub paths: Vec<Text>,
+    pub paths: Vec<ByteString>,
     /// What follows from it.
     pub consequence: String,
-    /// The ways out, the safest first.
+    /// The remedies, the safest first.
     pub remedies: Vec<Remedy>,
     /// Where it stands.
     pub evidence: Vec<Evidence>,
@@ -103,11 +103,19 @@ pub struct Finding {
 }
 
 impl Finding {
+    /// Orders findings for a list: the most severe first; then by subject, so that what concerns one thing stands
+    /// together.
+    #[must_use]
+    pub fn by_importance(a: &Self, b: &Self) -> std::cmp::Ordering {
+        let key = |finding: &Finding| (std::cmp::Reverse(finding.severity), finding.subject.clone(), finding.kind);
+        key(a).cmp(&key(b)).then_with(|| a.summary.cmp(&b.summary))
+    }
+
     /// A finding with nothing yet but what it says.
     pub fn new(
         kind: FindingKind,
         severity: Severity,
-        subject: impl Into<Text>,
+        subject: impl Into<ByteString>,
         summary: impl Into<String>,
         consequence: impl Into<String>,
     ) -> Self {

@@ -4,22 +4,22 @@ use schemars::JsonSchema;
 use serde::Serialize;
 
 use super::{Evidence, ManagerId, Origin, Scope};
-use crate::text::Text;
+use crate::bytes::ByteString;
 
 /// What is asked about.
 #[derive(Debug, Clone, PartialEq, Eq)]
-pub enum Asked {
+pub enum OfferQuery {
     /// Packages or titles of these names, in lower case.
-    Names(Vec<Text>),
+    Names(Vec<ByteString>),
     /// Whatever the manager has installed.
     Installed,
 }
 
-impl Asked {
+impl OfferQuery {
     /// Whether a name is asked about: the whole of it, or the last part of a name such as `org.harbour.ChartDesk`.
     #[must_use]
     pub fn has(&self, name: &[u8]) -> bool {
-        let Asked::Names(names) = self else { return false };
+        let OfferQuery::Names(names) = self else { return false };
         let is = |text: &[u8]| names.iter().any(|asked| asked.eq_ignore_ascii_case(text));
         let last = name.rsplit(|&b| b == b'.').next().unwrap_or(name);
         is(name) || (memchr::memchr_iter(b'.', name).count() >= 2 && is(last))
@@ -34,19 +34,19 @@ pub struct Offer {
     /// For whom.
     pub scope: Scope,
     /// The package, as the manager spells it.
-    pub name: Text,
+    pub name: ByteString,
     /// Its version.
-    pub version: Option<Text>,
+    pub version: Option<ByteString>,
     /// Its architecture.
-    pub arch: Option<Text>,
+    pub arch: Option<ByteString>,
     /// The channel or branch.
-    pub channel: Option<Text>,
+    pub channel: Option<ByteString>,
     /// Who has it; `null` where it is installed and no catalogue has it.
     pub source: Option<Origin>,
     /// Who published it.
-    pub publisher: Option<Text>,
+    pub publisher: Option<ByteString>,
     /// What it says of itself, in a line.
-    pub says: Option<Text>,
+    pub says: Option<ByteString>,
     /// Bytes once installed.
     pub size: Option<u64>,
     /// The manager's own priority of the source.
@@ -74,7 +74,14 @@ impl Offer {
 
     /// An offer of which only the package is known so far.
     #[must_use]
-    pub fn bare(manager: ManagerId, scope: Scope, name: Text, version: Text, arch: Option<Text>, held: bool) -> Self {
+    pub fn bare(
+        manager: ManagerId,
+        scope: Scope,
+        name: ByteString,
+        version: ByteString,
+        arch: Option<ByteString>,
+        held: bool,
+    ) -> Self {
         Offer {
             manager,
             scope,

@@ -7,9 +7,9 @@ use schemars::{JsonSchema, Schema, SchemaGenerator, json_schema};
 use serde::{Serialize, Serializer};
 
 use super::Evidence;
-use crate::text::Text;
+use crate::bytes::ByteString;
 
-/// The name by which people call a package manager, and by which `--manager` selects it.
+/// The name by which users call a package manager, and by which `--manager` selects it.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord, Hash, Serialize, JsonSchema)]
 pub struct ManagerId(pub &'static str);
 
@@ -24,10 +24,10 @@ impl fmt::Display for ManagerId {
 pub enum Scope {
     /// The whole machine's.
     System,
-    /// One person's.
-    User(Text),
-    /// That of a self-contained environment, by its folder.
-    Environment(Text),
+    /// One user's.
+    User(ByteString),
+    /// That of a self-contained environment, by its directory.
+    Environment(ByteString),
 }
 
 impl fmt::Display for Scope {
@@ -35,7 +35,7 @@ impl fmt::Display for Scope {
         match self {
             Scope::System => f.pad("system"),
             Scope::User(name) => f.pad(&format!("user:{name}")),
-            Scope::Environment(folder) => f.pad(&format!("environment:{folder}")),
+            Scope::Environment(dir) => f.pad(&format!("environment:{dir}")),
         }
     }
 }
@@ -57,20 +57,20 @@ impl JsonSchema for Scope {
 
 /// One place where one manager keeps its state.
 #[derive(Debug, Clone, PartialEq, Eq)]
-pub struct Installation {
+pub struct Location {
     /// Whose state it is.
     pub manager: ManagerId,
-    /// System-wide, or one person's.
+    /// System-wide, or one user's.
     pub scope: Scope,
-    /// The folder that holds the state.
-    pub location: Text,
+    /// The directory that holds the state.
+    pub location: ByteString,
 }
 
 /// Whether a package was asked for.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, JsonSchema)]
 #[serde(rename_all = "lowercase")]
 pub enum Reason {
-    /// A person asked for it.
+    /// A user asked for it.
     Explicit,
     /// It came along because another package needs it.
     Dependency,
@@ -121,11 +121,11 @@ impl Status {
 #[derive(Debug, Clone, PartialEq, Eq, Serialize, JsonSchema)]
 pub struct Origin {
     /// The repository's or remote's name.
-    pub name: Text,
+    pub name: ByteString,
     /// `repository`, `remote`, `channel`, `index`, `publisher` or `file`.
     pub kind: String,
     /// Its address.
-    pub url: Option<Text>,
+    pub url: Option<ByteString>,
     /// `distribution`, `third-party` or `local`.
     pub trust: Option<String>,
 }
@@ -134,25 +134,25 @@ pub struct Origin {
 #[derive(Debug, Clone, PartialEq, Eq, Serialize, JsonSchema)]
 pub struct Package {
     /// `MANAGER/SCOPE/NAME`, unique on the machine.
-    pub id: Text,
+    pub id: ByteString,
     /// The manager that records it.
     pub manager: ManagerId,
     /// Whose it is.
     pub scope: Scope,
-    /// The folder that holds the manager's state.
-    pub location: Text,
+    /// The directory that holds the manager's state.
+    pub location: ByteString,
     /// Its name, as the manager spells it.
-    pub name: Text,
+    pub name: ByteString,
     /// Its version, as the manager spells it.
-    pub version: Option<Text>,
+    pub version: Option<ByteString>,
     /// Its architecture, as the manager spells it.
-    pub arch: Option<Text>,
+    pub arch: Option<ByteString>,
     /// What sort of unit it is: `package`, `app`, `runtime` …
     pub kind: String,
     /// The channel or branch that it follows.
-    pub channel: Option<Text>,
+    pub channel: Option<ByteString>,
     /// The manager's own revision or commit.
-    pub revision: Option<Text>,
+    pub revision: Option<ByteString>,
     /// Where it came from.
     pub origin: Option<Origin>,
     /// Whether it was asked for.
@@ -171,12 +171,12 @@ pub struct Package {
     pub installed_at: Option<i64>,
     /// Bytes on disk, as the manager records them.
     pub size: Option<u64>,
-    /// Programs that it puts into program folders.
-    pub commands: Vec<Text>,
+    /// Programs that it puts into program directories.
+    pub commands: Vec<ByteString>,
     /// Ids of the launchers that it brings.
-    pub launchers: Vec<Text>,
+    pub launchers: Vec<ByteString>,
     /// The software that it is a package of.
-    pub title: Option<Text>,
+    pub title: Option<ByteString>,
     /// Its package URL.
     pub purl: Option<String>,
     /// Where all this stands.
@@ -199,15 +199,15 @@ pub(super) fn as_rfc3339<S: Serializer>(seconds: &Option<i64>, serializer: S) ->
 #[derive(Debug, Clone, PartialEq, Eq, Serialize, JsonSchema)]
 pub struct Owner {
     /// As in [`Package::id`].
-    pub id: Text,
+    pub id: ByteString,
     /// The manager that records it.
     pub manager: ManagerId,
     /// Whose it is.
     pub scope: Scope,
     /// Its name.
-    pub name: Text,
+    pub name: ByteString,
     /// Its version.
-    pub version: Option<Text>,
+    pub version: Option<ByteString>,
     /// What state it is in.
     pub status: Status,
 }
@@ -217,7 +217,7 @@ impl Owner {
     ///
     /// For a package of a foreign architecture that is `NAME:ARCH`.
     #[must_use]
-    pub fn full_name(&self) -> Text {
+    pub fn full_name(&self) -> ByteString {
         full_name(&self.id, &self.name)
     }
 }
@@ -225,27 +225,18 @@ impl Owner {
 impl Package {
     /// As [`Owner::full_name`].
     #[must_use]
-    pub fn full_name(&self) -> Text {
+    pub fn full_name(&self) -> ByteString {
         full_name(&self.id, &self.name)
     }
 }
 
-fn full_name(id: &Text, name: &Text) -> Text {
-    let last = crate::text::path::name(id);
+fn full_name(id: &ByteString, name: &ByteString) -> ByteString {
+    let last = crate::bytes::path::name(id);
     let tells_more = last.strip_prefix(&**name).is_some_and(|rest| match rest.first() {
         Some(b':') => true,
-        // As rpm's people write it.
+        // As rpm's users write it.
         Some(b'.' | b'-') => id.starts_with(b"rpm/"),
         _ => false,
     });
     if tells_more { last.into() } else { name.clone() }
-}
-
-/// A command of the owning manager's own, and what it is for.
-#[derive(Debug, Clone, PartialEq, Eq, Serialize, JsonSchema)]
-pub struct Remedy {
-    /// `remove`, `upgrade`, `choose` …
-    pub purpose: String,
-    /// What to type.
-    pub command: String,
 }

@@ -1,12 +1,12 @@
-//! What a person says of packages that are one piece of software.
+//! What a user says of packages that are one piece of software.
 
-use crate::text::Text;
+use crate::bytes::ByteString;
 
-/// Which of two packages a person said to be the same, or not: `MANAGER:NAME`, or a name for every manager.
+/// Which of two packages a user said to be the same, or not: `MANAGER:NAME`, or a name for every manager.
 #[derive(Debug, Clone, Default, PartialEq, Eq)]
 pub struct Rules {
     /// Each list is one title.
-    pub same: Vec<Vec<Text>>,
+    pub same: Vec<Vec<ByteString>>,
     /// No two of a list are one title.
-    pub different: Vec<Vec<Text>>,
+    pub different: Vec<Vec<ByteString>>,
 }

@@ -5,17 +5,17 @@ use serde::Serialize;
 
 use super::package::as_rfc3339;
 use super::{Evidence, ManagerId, Scope};
-use crate::text::Text;
+use crate::bytes::ByteString;
 
 /// One package in two versions.
 #[derive(Debug, Clone, PartialEq, Eq, Serialize, JsonSchema)]
 pub struct Change {
     /// Its name.
-    pub name: Text,
+    pub name: ByteString,
     /// Its version in the state before.
-    pub from: Option<Text>,
+    pub from: Option<ByteString>,
     /// Its version in this state.
-    pub to: Option<Text>,
+    pub to: Option<ByteString>,
 }
 
 /// One state.
@@ -26,9 +26,9 @@ pub struct State {
     /// Whose it is.
     pub scope: Scope,
     /// What is numbered: a profile, a bundle.
-    pub holder: Text,
+    pub holder: ByteString,
     /// The number, as the manager spells it.
-    pub number: Text,
+    pub number: ByteString,
     /// When it was made: RFC 3339, UTC.
     #[serde(serialize_with = "as_rfc3339")]
     #[schemars(with = "Option<String>")]
@@ -36,9 +36,9 @@ pub struct State {
     /// Whether it is in force.
     pub current: bool,
     /// Packages that the state before does not have.
-    pub added: Vec<Text>,
+    pub added: Vec<ByteString>,
     /// Packages that only the state before has.
-    pub removed: Vec<Text>,
+    pub removed: Vec<ByteString>,
     /// Packages at another version than in the state before.
     pub changed: Vec<Change>,
     /// Where this stands.

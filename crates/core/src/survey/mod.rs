@@ -1,29 +1,30 @@
 //! The machine as known: every installation opened once, and what follows from all of them together.
 
-mod yielded;
+mod foreign;
 
 use std::sync::OnceLock;
 
 use rayon::prelude::*;
 
-use crate::claims::{ClaimIndex, FoundClaim};
-use crate::managers::{self, Detail, Hint, Holdings};
+use crate::backend::{Detail, Hint, Installation, Launching};
+use crate::bytes::{ByteString, path};
+use crate::fs::{Gap, Root};
+use crate::host::Host;
+use crate::identity::{self, Known, Titles};
+use crate::index::{ClaimIndex, FoundClaim};
 use crate::model::{
-    Claimant, Coverage, CoverageState, Evidence, LeadTo, ManagerId, Owner, Package, PathClaim, Remedy, Scope, Wanted,
+    Claimant, Coverage, CoverageState, Digest, Evidence, ExecDestination, ManagerId, NameFilter, Owner, Package,
+    PathClaim, Remedy, Scope,
 };
-use crate::root::{Gap, Root};
-use crate::scene::Scene;
-use crate::search::{How, SearchPath, Trail, program_folders};
-use crate::text::{Text, path};
-use crate::titles::{self, Known, Titles};
+use crate::resolve::{How, Resolution, SearchPath, program_dirs};
 
 /// The machine as known. Its parts are read once, on first use.
 pub struct Survey<'s> {
     /// Where it looks.
-    pub scene: &'s Scene,
-    holdings: OnceLock<Vec<Box<dyn Holdings + 's>>>,
+    pub host: &'s Host,
+    installations: OnceLock<Vec<Box<dyn Installation + 's>>>,
     titled: OnceLock<Titled>,
-    yielded: yielded::Yielded,
+    foreign: foreign::ForeignPackages,
 }
 
 /// Every package with its commands, and which of them are the same software.
@@ -48,34 +49,40 @@ pub struct Ownership {
 impl<'s> Survey<'s> {
     /// A survey of the scene. Nothing is read yet.
     #[must_use]
-    pub fn of(scene: &'s Scene) -> Self {
-        Survey { scene, holdings: OnceLock::new(), titled: OnceLock::new(), yielded: yielded::Yielded::default() }
+    pub fn of(host: &'s Host) -> Self {
+        Survey {
+            host,
+            installations: OnceLock::new(),
+            titled: OnceLock::new(),
+            foreign: foreign::ForeignPackages::default(),
+        }
     }
 
     /// The tree that is looked at.
     #[must_use]
     pub fn root(&self) -> &'s Root {
-        &self.scene.root
+        &self.host.root
     }
 
     /// The managers of which anything was found, each once.
     #[must_use]
     pub fn managers(&self) -> Vec<ManagerId> {
-        let found = self.holdings().iter().filter(|held| !held.coverage().is_empty());
-        let mut managers: Vec<ManagerId> = found.map(|held| held.installation().manager).collect();
+        let found = self.installations().iter().filter(|held| !held.coverage().is_empty());
+        let mut managers: Vec<ManagerId> = found.map(|held| held.location().manager).collect();
         managers.dedup();
         managers
     }
 
     /// What each installation holds, numbered as in [`FoundClaim::holder`].
-    pub fn holdings(&self) -> &[Box<dyn Holdings + 's>] {
-        self.holdings.get_or_init(|| managers::ALL.iter().flat_map(|manager| manager.open(self.scene)).collect())
+    pub fn installations(&self) -> &[Box<dyn Installation + 's>] {
+        self.installations
+            .get_or_init(|| crate::managers::ALL.iter().flat_map(|manager| manager.discover(self.host)).collect())
     }
 
-    /// The holdings that made a claim.
+    /// The installations that made a claim.
     #[must_use]
-    pub fn holder(&self, claim: &FoundClaim) -> &dyn Holdings {
-        &*self.holdings()[usize::from(claim.holder)]
+    pub fn holder(&self, claim: &FoundClaim) -> &dyn Installation {
+        &*self.installations()[usize::from(claim.holder)]
     }
 
     /// Every package of every installation.
@@ -87,10 +94,10 @@ impl<'s> Survey<'s> {
     /// The packages of each installation, without those that another manager put there.
     fn packages_by_holder(&self, detail: Detail) -> Vec<Vec<Package>> {
         // All are read before any is judged, so that one look through the records decides for all.
-        let mut all: Vec<Vec<Package>> = self.holdings().par_iter().map(|held| held.packages(detail)).collect();
+        let mut all: Vec<Vec<Package>> = self.installations().par_iter().map(|held| held.packages(detail)).collect();
         for (holder, packages) in (0..).zip(&mut all) {
             let mut number = 0..;
-            packages.retain(|_| !self.is_yielded(holder, number.next().unwrap_or(u32::MAX)));
+            packages.retain(|_| !self.is_foreign(holder, number.next().unwrap_or(u32::MAX)));
         }
         all
     }
@@ -104,20 +111,20 @@ impl<'s> Survey<'s> {
     #[must_use]
     pub fn titled_in(&self, detail: Detail) -> Titled {
         let read: Vec<(Vec<Package>, Vec<Hint>)> =
-            self.holdings().par_iter().map(|held| (held.packages(detail), held.hints())).collect();
+            self.installations().par_iter().map(|held| (held.packages(detail), held.hints())).collect();
         let (mut packages, mut known) = (Vec::new(), Vec::new());
         for (holder, (of_holder, hints)) in (0..).zip(read) {
             let mut hints = hints.into_iter();
             let mut number = 0..;
             for package in of_holder {
                 let (number, hint) = (number.next().unwrap_or(u32::MAX), hints.next().unwrap_or_default());
-                if !self.is_yielded(holder, number) {
+                if !self.is_foreign(holder, number) {
                     known.push(known_of(&package, hint));
                     packages.push(package);
                 }
             }
         }
-        let titles = titles::unite(&known, &self.scene.title_rules);
+        let titles = identity::cluster(&known, &self.host.title_rules);
         for (package, title) in packages.iter_mut().zip(&titles.of) {
             package.title = title.map(|title| titles.names[title as usize].clone());
         }
@@ -127,24 +134,24 @@ impl<'s> Survey<'s> {
     /// The packages of each installation, with its coverage.
     #[must_use]
     pub fn by_installation(&self, detail: Detail) -> Vec<(Vec<Coverage>, Vec<Package>)> {
-        let all = (0..).zip(self.holdings()).zip(self.packages_by_holder(detail));
+        let all = (0..).zip(self.installations()).zip(self.packages_by_holder(detail));
         all.map(|((holder, held), packages)| (self.parts_of(holder, &**held), packages)).collect()
     }
 
-    /// The packages that a person means by `name`: holder and number.
+    /// The packages that a user means by `name`: holder and number.
     #[must_use]
-    pub fn named(&self, name: &[u8]) -> Vec<(&dyn Holdings, u32)> {
+    pub fn named(&self, name: &[u8]) -> Vec<(&dyn Installation, u32)> {
         let found = self.numbered(name).into_iter();
-        found.map(|(holder, number)| (&*self.holdings()[usize::from(holder)], number)).collect()
+        found.map(|(holder, number)| (&*self.installations()[usize::from(holder)], number)).collect()
     }
 
     /// The same by the holder's number.
     #[must_use]
     pub fn numbered(&self, name: &[u8]) -> Vec<(u16, u32)> {
-        let all = (0..).zip(self.holdings());
+        let all = (0..).zip(self.installations());
         let named: Vec<(u16, u32)> =
             all.flat_map(|(holder, held)| held.named(name).into_iter().map(move |number| (holder, number))).collect();
-        named.into_iter().filter(|(holder, number)| !self.is_yielded(*holder, *number)).collect()
+        named.into_iter().filter(|(holder, number)| !self.is_foreign(*holder, *number)).collect()
     }
 
     /// The commands with which a package's own manager acts on it, the safest first.
@@ -155,9 +162,9 @@ impl<'s> Survey<'s> {
 
     /// The same of the package with this name and id.
     #[must_use]
-    pub fn remedies_by_id(&self, name: &[u8], id: &Text) -> Vec<Remedy> {
+    pub fn remedies_by_id(&self, name: &[u8], id: &ByteString) -> Vec<Remedy> {
         let found = self.named(name).into_iter().find(|(held, number)| held.owner(*number).id == *id);
-        found.map(|(held, number)| held.remedies(number)).unwrap_or_default()
+        found.map(|(held, number)| remedies_within(held, number)).unwrap_or_default()
     }
 
     /// The packages with this name, or the one with this id: holder and number.
@@ -173,33 +180,34 @@ impl<'s> Survey<'s> {
         let starts =
             (1..=tail.len()).filter(|end| *end == tail.len() || matches!(tail[*end], b'/' | b':' | b'.' | b'-'));
         let mut found: Vec<(u16, u32)> = starts.flat_map(|end| self.numbered(&tail[..end])).collect();
-        found.retain(|(holder, number)| *self.holdings()[usize::from(*holder)].owner(*number).id == *word);
+        found.retain(|(holder, number)| *self.installations()[usize::from(*holder)].owner(*number).id == *word);
         found.dedup();
         found
     }
 
-    /// The folders in which programs lie, whether or not a search path names them: the usual ones, and those
+    /// The directories in which programs lie, whether or not a search path names them: the usual ones, and those
     /// that a manager fills.
     #[must_use]
-    pub fn program_folders(&self) -> Vec<Text> {
-        let of_managers = self.holdings().iter().flat_map(|held| held.program_folders());
-        program_folders(self.scene, of_managers)
+    pub fn program_dirs(&self) -> Vec<ByteString> {
+        let of_managers =
+            self.installations().iter().filter_map(|held| held.launching()).flat_map(Launching::program_dirs);
+        program_dirs(self.host, of_managers)
     }
 
     /// The wanted claims of all installations.
     #[must_use]
-    pub fn index(&self, wanted: &Wanted) -> ClaimIndex {
-        ClaimIndex::build(self.holdings().iter().map(|held| &**held), wanted)
+    pub fn index(&self, wanted: &NameFilter) -> ClaimIndex {
+        ClaimIndex::build(self.installations().iter().map(|held| &**held), wanted)
     }
 
-    /// Who owns what stands at a settled path, from an index that was built for its name.
+    /// Who owns what stands at a canonical path, from an index that was built for its name.
     #[must_use]
-    pub fn ownership(&self, index: &ClaimIndex, settled: &[u8]) -> Ownership {
-        let mut claims = index.on(self.root(), settled);
-        claims.extend(self.claims_of_places(settled));
+    pub fn ownership(&self, index: &ClaimIndex, canonical: &[u8]) -> Ownership {
+        let mut claims = index.on(self.root(), canonical);
+        claims.extend(self.claims_of_places(canonical));
         let (groups, mut packages): (Vec<_>, Vec<_>) =
             claims.into_iter().partition(|claim| matches!(claim.claimant, Claimant::Group(_)));
-        most_particular(&mut packages);
+        most_specific(&mut packages);
         packages.retain(|claim| !self.is_anothers(claim));
         let is_present = |claim: &FoundClaim| match claim.claimant {
             Claimant::Package(number) => self.holder(claim).is_present(number),
@@ -213,75 +221,81 @@ impl<'s> Survey<'s> {
     /// The owner of what stands at a path, links followed.
     #[must_use]
     pub fn ownership_of(&self, path: &[u8]) -> Option<Owner> {
-        let settled = self.root().settle_folder(path);
-        let index = self.claims(std::iter::once(&*settled));
-        self.ownership(&index, &settled).packages.first().and_then(|claim| self.owner(claim))
+        let canonical = self.root().canonicalize_dir(path);
+        let index = self.claims(std::iter::once(&*canonical));
+        self.ownership(&index, &canonical).packages.first().and_then(|claim| self.owner(claim))
     }
 
     /// Claims of managers that know their own places.
-    fn claims_of_places(&self, settled: &[u8]) -> Vec<FoundClaim> {
-        let held = (0..).zip(self.holdings());
+    fn claims_of_places(&self, canonical: &[u8]) -> Vec<FoundClaim> {
+        let held = (0..).zip(self.installations());
         let found = held.flat_map(|(holder, held)| {
-            held.claims_on(settled).into_iter().map(move |PathClaim { claimant, path, mark, on_tree }| FoundClaim {
-                path,
-                holder,
-                claimant,
-                mark,
-                on_tree,
-            })
+            held.file_index().map_or_else(Vec::new, |files| files.claims_on(canonical)).into_iter().map(
+                move |PathClaim { claimant, path, position, on_tree }| FoundClaim {
+                    path,
+                    holder,
+                    claimant,
+                    position,
+                    on_tree,
+                },
+            )
         });
         found.collect()
     }
 
-    /// Whether a claim is that of a package which another manager put there: see [`Holdings::yields`].
+    /// Whether a claim is that of a package which another manager put there: see [`Installation::foreign_packages`].
     fn is_anothers(&self, claim: &FoundClaim) -> bool {
         match claim.claimant {
-            Claimant::Package(number) => self.is_yielded(claim.holder, number),
+            Claimant::Package(number) => self.is_foreign(claim.holder, number),
             Claimant::Group(_) => false,
         }
     }
 
-    /// The trail behind a path, through wrappers and shims that a manager made as well.
+    /// The resolution behind a path, through wrappers and shims that a manager made as well.
     #[must_use]
-    pub fn trail(&self, search: &SearchPath, start: &[u8]) -> Trail {
-        self.trail_within(search, start, MOST_SHIMS)
+    pub fn resolution(&self, search: &SearchPath, start: &[u8]) -> Resolution {
+        self.resolve_within(search, start, MAX_SHIMS)
     }
 
-    fn trail_within(&self, search: &SearchPath, start: &[u8], shims: usize) -> Trail {
-        let mut trail = Trail::of(self.root(), search, start);
+    fn resolve_within(&self, search: &SearchPath, start: &[u8], shims: usize) -> Resolution {
+        let mut resolution = Resolution::of(self.root(), search, start);
         // The first step that a manager made to start something else: what it links to is the manager's
-        // own program, and not what the person means.
-        let behind = trail.steps.iter().enumerate().find_map(|(place, step)| {
-            let lead = self.holdings().iter().find_map(|held| held.leads_to(&step.path))?;
-            Some((place, lead))
+        // own program, and not what the user means.
+        let behind = resolution.steps.iter().enumerate().find_map(|(place, step)| {
+            let exec_target = self.installations().iter().find_map(|held| held.launching()?.exec_target(&step.path))?;
+            Some((place, exec_target))
         });
-        let Some((place, lead)) = behind else { return trail };
-        let how = if lead.is_shim { How::Shim } else { How::Wrapper };
-        let to = match lead.to {
-            LeadTo::File(to) if lead.is_shim && shims > 0 => Some(self.trail_within(search, &to, shims - 1)),
-            LeadTo::File(to) => Some(Trail::links(self.root(), &to)),
-            LeadTo::NextOnPath(without) if shims > 0 => {
-                let name = path::name(&trail.steps[place].path);
-                let next = search.without(&without).reach(self.root(), name).copies.into_iter().next();
-                next.map(|copy| self.trail_within(search, &copy.path, shims - 1))
+        let Some((place, exec_target)) = behind else { return resolution };
+        let how = if exec_target.is_shim { How::Shim } else { How::Wrapper };
+        let to = match exec_target.to {
+            ExecDestination::File(to) if exec_target.is_shim && shims > 0 => {
+                Some(self.resolve_within(search, &to, shims - 1))
             }
-            LeadTo::NextOnPath(_) | LeadTo::Nowhere => None,
+            ExecDestination::File(to) => Some(Resolution::links(self.root(), &to)),
+            ExecDestination::NextOnPath(without) if shims > 0 => {
+                let name = path::name(&resolution.steps[place].path);
+                let next = search.without(&without).reach(self.root(), name).copies.into_iter().next();
+                next.map(|copy| self.resolve_within(search, &copy.path, shims - 1))
+            }
+            ExecDestination::NextOnPath(_) | ExecDestination::Nowhere => None,
         };
-        trail.why.extend(lead.why);
+        resolution.why.extend(exec_target.why);
         match to {
             Some(to) => {
-                trail.steps.truncate(place + 1);
-                trail.wrap(to, how);
+                resolution.steps.truncate(place + 1);
+                resolution.wrap(to, how);
             }
-            None => trail.stop_at(self.root(), place, how),
+            None => resolution.stop_at(self.root(), place, how),
         }
-        trail
+        resolution
     }
 
     /// The app that a command line starts through its manager's own program.
     #[must_use]
     pub fn started_by(&self, words: &[String]) -> Option<Owner> {
-        self.holdings().iter().find_map(|held| held.started_by(words).map(|number| held.owner(number)))
+        self.installations()
+            .iter()
+            .find_map(|held| held.launching()?.started_by(words).map(|number| held.owner(number)))
     }
 
     /// The package behind a claim, in short; `None` for a group of links.
@@ -297,7 +311,7 @@ impl<'s> Survey<'s> {
     #[must_use]
     pub fn remedies(&self, claim: &FoundClaim) -> Vec<Remedy> {
         match claim.claimant {
-            Claimant::Package(number) => self.holder(claim).remedies(number),
+            Claimant::Package(number) => remedies_within(self.holder(claim), number),
             Claimant::Group(_) => Vec::new(),
         }
     }
@@ -306,35 +320,55 @@ impl<'s> Survey<'s> {
     #[must_use]
     pub fn restore(&self, claim: &FoundClaim) -> Option<Remedy> {
         match claim.claimant {
-            Claimant::Package(number) => self.holder(claim).restore(number),
+            Claimant::Package(number) => {
+                let installation = self.holder(claim);
+                installation.file_records()?.restore(number).map(|remedy| remedy.within(&installation.location().scope))
+            }
             Claimant::Group(_) => None,
         }
     }
 
     /// The name by which a hop calls the claimant: a package's id, or the group of links.
     #[must_use]
-    pub fn claimant_name(&self, claim: &FoundClaim) -> Text {
+    pub fn claimant_name(&self, claim: &FoundClaim) -> ByteString {
         match claim.claimant {
             Claimant::Package(number) => self.holder(claim).owner(number).id,
-            Claimant::Group(number) => self.holder(claim).group(number).0,
+            Claimant::Group(number) => {
+                let files = self.holder(claim).file_index();
+                files.and_then(|files| files.group(number)).map(|(name, _)| name).unwrap_or_default()
+            }
         }
     }
 
     /// Where a claim stands.
     #[must_use]
     pub fn claim_evidence(&self, claim: &FoundClaim) -> Vec<Evidence> {
-        self.holder(claim).claim_evidence(claim.claimant, &claim.path, claim.mark)
+        let installation = self.holder(claim);
+        let files = installation.file_index();
+        let evidence = files.map(|files| files.claim_evidence(claim.claimant, &claim.path, claim.position));
+        match (evidence.unwrap_or_default(), claim.claimant) {
+            (evidence, Claimant::Package(number)) if evidence.is_empty() => {
+                installation.package_evidence(number).into_iter().take(1).collect()
+            }
+            (evidence, _) => evidence,
+        }
+    }
+
+    /// The digest that is recorded for a path of the package behind a claim.
+    #[must_use]
+    pub fn recorded_digest(&self, claim: &FoundClaim, package: u32, path: &[u8]) -> Option<Digest> {
+        self.holder(claim).file_index()?.digest(package, path)
     }
 
     /// The coverage of one installation. Packages that are another manager's do not count; a place where
     /// nothing else is, is none of this manager's.
-    fn parts_of(&self, holder: u16, held: &dyn Holdings) -> Vec<Coverage> {
+    fn parts_of(&self, holder: u16, held: &dyn Installation) -> Vec<Coverage> {
         let mut parts = held.coverage();
-        let yielded = if parts.is_empty() { Vec::new() } else { self.yielded_of(holder) };
-        if yielded.is_empty() {
+        let foreign = if parts.is_empty() { Vec::new() } else { self.foreign_of(holder) };
+        if foreign.is_empty() {
             return parts;
         }
-        for record in &yielded {
+        for record in &foreign {
             let around = parts.iter_mut().find(|part| path::within(record, &part.location));
             if let Some(count) = around.and_then(|part| part.packages.as_mut()) {
                 *count = count.saturating_sub(1);
@@ -344,32 +378,32 @@ impl<'s> Survey<'s> {
         parts
     }
 
-    /// The coverage of a folder that belongs to no installation.
+    /// The coverage of a directory that belongs to no installation.
     fn unread(&self, gap: &Gap) -> Coverage {
-        let person = self.scene.at_home(&gap.path);
-        let whose = person.map(|person| format!("in the home of {}: ", person.name)).unwrap_or_default();
+        let user = self.host.home_owner(&gap.path);
+        let whose = user.map(|user| format!("in the home of {}: ", user.name)).unwrap_or_default();
         Coverage {
             manager: None,
-            scope: person.map_or(Scope::System, |person| Scope::User(person.name.clone())),
+            scope: user.map_or(Scope::System, |user| Scope::User(user.name.clone())),
             location: gap.path.clone(),
             state: CoverageState::Unreadable,
             packages: None,
-            notes: vec![format!("{whose}{}: what is in it is not known", gap.reason)],
+            notes: vec![format!("{whose}{}: its content is unknown", gap.reason)],
         }
     }
 
-    /// Files and folders that could not be looked into, where no manager's records were read.
+    /// Files and directories that could not be looked into, where no manager's records were read.
     #[must_use]
     pub fn unread_places(&self) -> Vec<Coverage> {
         self.root().gaps().iter().map(|gap| self.unread(gap)).collect()
     }
 
-    /// Which installations were found and how completely they were read, and which folders outside
+    /// Which installations were found and how completely they were read, and which directories outside
     /// them could not be. Ask for it last: an answer may read on, and find more damage.
     #[must_use]
     pub fn coverage(&self) -> Vec<Coverage> {
         let mut coverage: Vec<Coverage> = Vec::new();
-        for (holder, held) in (0..).zip(self.holdings()) {
+        for (holder, held) in (0..).zip(self.installations()) {
             coverage.extend(self.parts_of(holder, &**held));
         }
         for gap in self.root().gaps() {
@@ -390,10 +424,16 @@ impl<'s> Survey<'s> {
     }
 }
 
+/// The remedies of a package, each with the user who has to type it.
+pub(crate) fn remedies_within(installation: &dyn Installation, package: u32) -> Vec<Remedy> {
+    let scope = &installation.location().scope;
+    installation.remedies(package).into_iter().map(|remedy| remedy.within(scope)).collect()
+}
+
 /// What titles are told by.
 fn known_of(package: &Package, hint: Hint) -> Known {
-    let name = |file: &Text| Text::from(path::name(file));
-    let bare = |id: &Text| Text::from(id.strip_suffix(b".desktop").unwrap_or(id));
+    let name = |file: &ByteString| ByteString::from(path::name(file));
+    let bare = |id: &ByteString| ByteString::from(id.strip_suffix(b".desktop").unwrap_or(id));
     Known {
         manager: package.manager,
         scope: package.scope.clone(),
@@ -406,10 +446,10 @@ fn known_of(package: &Package, hint: Hint) -> Known {
 }
 
 /// As many shims that start shims are followed.
-const MOST_SHIMS: usize = 4;
+const MAX_SHIMS: usize = 4;
 
 /// A claim on the very path says more than one on a tree around it, and a smaller tree more than a larger one.
-fn most_particular(claims: &mut Vec<FoundClaim>) {
+fn most_specific(claims: &mut Vec<FoundClaim>) {
     let depth = |claim: &FoundClaim| if claim.on_tree { claim.path.len() } else { usize::MAX };
     let deepest = claims.iter().map(depth).max().unwrap_or_default();
     claims.retain(|claim| depth(claim) == deepest);

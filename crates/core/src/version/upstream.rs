@@ -5,7 +5,7 @@
 use std::cmp::Ordering;
 
 use super::{rpm, tokens};
-use crate::text::Text;
+use crate::bytes::ByteString;
 
 /// The part that is upstream's, of a version of this manager's.
 ///
@@ -14,7 +14,7 @@ use crate::text::Text;
 /// assert_eq!(part("dpkg", b"1:2.4.0~rc1+dfsg-3").to_string(), "2.4.0rc1");
 /// ```
 #[must_use]
-pub fn part(manager: &str, version: &[u8]) -> Text {
+pub fn part(manager: &str, version: &[u8]) -> ByteString {
     match manager {
         "dpkg" | "rpm" | "pacman" => {
             let (_, version, _) = rpm::parts(version);

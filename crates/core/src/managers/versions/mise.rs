@@ -1,7 +1,7 @@
 //! mise (mise documentation, "Configuration", "Shims").
 //!
 //! Below `~/.local/share/mise` (`MISE_DATA_DIR`): `installs/TOOL/V/`, and `shims/NAME`, links to mise itself. A
-//! tool's version is looked for in `MISE_TOOL_VERSION`; then from the current folder upwards in `mise.local.toml`,
+//! tool's version is looked for in `MISE_TOOL_VERSION`; then from the current directory upwards in `mise.local.toml`,
 //! `.mise.toml`, `mise.toml`, `.config/mise/config.toml` and `.tool-versions`; then in `~/.config/mise/config.toml`;
 //! last in `~/.tool-versions`.
 //!
@@ -11,12 +11,12 @@
 use std::cmp::Ordering;
 
 use super::{asdf, highest, nowhere, upwards};
-use crate::managers::roster::{Item, Keeper, Record, Roster, folders_in, is_folder, of};
-use crate::managers::{Holdings, Manager};
-use crate::model::{Evidence, Installation, Lead, LeadTo, ManagerId};
-use crate::root::{Kind, Limit};
-use crate::scene::{Person, Scene};
-use crate::text::{Text, path, shell_word};
+use crate::backend::simple::{InstalledPackage, Record, SimpleBackend, SimpleInstallation, dirs_in, is_dir, of};
+use crate::backend::{Installation, Manager};
+use crate::bytes::{ByteString, path, shell_word};
+use crate::fs::{Kind, Limit};
+use crate::host::{Host, User};
+use crate::model::{Evidence, ExecDestination, ExecTarget, Location, ManagerId, RemedyKind};
 use crate::version::tokens;
 
 const ID: ManagerId = ManagerId("mise");
@@ -26,7 +26,7 @@ const ID: ManagerId = ManagerId("mise");
 pub struct Mise;
 
 struct MiseData<'s> {
-    person: &'s Person,
+    user: &'s User,
 }
 
 impl Manager for Mise {
@@ -38,24 +38,23 @@ impl Manager for Mise {
         true
     }
 
-    fn open<'s>(&self, scene: &'s Scene) -> Vec<Box<dyn Holdings + 's>> {
-        let of_person = |person: &'s Person| -> Option<Box<dyn Holdings + 's>> {
-            let data = scene.folder_of(person, "MISE_DATA_DIR", ".local/share/mise");
-            let is_there =
-                ["installs", "shims"].iter().any(|name| is_folder(scene, &path::join(&data, name.as_bytes())));
-            is_there.then(|| Roster::boxed(scene, ID, of(person), data, MiseData { person }))
+    fn discover<'h>(&self, host: &'h Host) -> Vec<Box<dyn Installation + 'h>> {
+        let of_user = |user: &'h User| -> Option<Box<dyn Installation + 'h>> {
+            let data = host.user_dir(user, "MISE_DATA_DIR", ".local/share/mise");
+            let is_there = ["installs", "shims"].iter().any(|name| is_dir(host, &path::join(&data, name.as_bytes())));
+            is_there.then(|| SimpleInstallation::boxed(host, ID, of(user), data, MiseData { user }))
         };
-        scene.people.iter().filter_map(of_person).collect()
+        host.users.iter().filter_map(of_user).collect()
     }
 }
 
-/// The files of one folder, strongest first.
+/// The files of one directory, strongest first.
 const FILES: [&str; 4] = ["mise.local.toml", ".mise.toml", "mise.toml", ".config/mise/config.toml"];
 
 /// The versions that a file gives a tool.
-fn versions_in(content: &[u8], tool: &str) -> Option<Vec<Text>> {
+fn versions_in(content: &[u8], tool: &str) -> Option<Vec<ByteString>> {
     let table: toml::Table = toml::from_slice(content).ok()?;
-    let one = |value: &toml::Value| -> Option<Text> {
+    let one = |value: &toml::Value| -> Option<ByteString> {
         let text = match value {
             toml::Value::Table(table) => table.get("version").or(table.get("path"))?.as_str()?,
             other => other.as_str()?,
@@ -69,98 +68,98 @@ fn versions_in(content: &[u8], tool: &str) -> Option<Vec<Text>> {
 }
 
 impl MiseData<'_> {
-    fn choose(&self, scene: &Scene, tool: &Text) -> Option<(Vec<Text>, Evidence)> {
+    fn choose(&self, host: &Host, tool: &ByteString) -> Option<(Vec<ByteString>, Evidence)> {
         let name = tool.to_string();
         let variable = format!("MISE_{}_VERSION", name.to_uppercase().replace('-', "_"));
-        if let Some(value) = scene.variable(self.person, &variable) {
+        if let Some(value) = host.variable(self.user, &variable) {
             let versions =
-                value.split(u8::is_ascii_whitespace).filter(|word| !word.is_empty()).map(Text::from).collect();
+                value.split(u8::is_ascii_whitespace).filter(|word| !word.is_empty()).map(ByteString::from).collect();
             return Some((versions, Evidence::at("environment of this process", variable, value.to_string())));
         }
-        let told = |versions: &[Text]| versions.iter().map(ToString::to_string).collect::<Vec<_>>().join(", ");
-        let by_toml = |file: Text| {
-            let versions = versions_in(&scene.root.read(&file, Limit::SMALL).ok()?, &name)?;
+        let told = |versions: &[ByteString]| versions.iter().map(ToString::to_string).collect::<Vec<_>>().join(", ");
+        let by_toml = |file: ByteString| {
+            let versions = versions_in(&host.root.read(&file, Limit::SMALL).ok()?, &name)?;
             let says = told(&versions);
             Some((versions, Evidence::at(file, format!("tools.{name}"), says)))
         };
-        let by_lines = |folder: &[u8]| {
-            let file = path::join(folder, b".tool-versions");
-            let (line, versions) = asdf::versions_in(&scene.root.read(&file, Limit::SMALL).ok()?, tool)?;
+        let by_lines = |dir: &[u8]| {
+            let file = path::join(dir, b".tool-versions");
+            let (line, versions) = asdf::versions_in(&host.root.read(&file, Limit::SMALL).ok()?, tool)?;
             let says = told(&versions);
             Some((versions, Evidence::line(file, line, says)))
         };
-        let start = scene.folder_for(self.person);
-        let home = &*self.person.home;
-        let of_folder = |folder: &[u8]| {
-            let files = FILES.iter().filter(|name| folder != home || !name.starts_with(".config"));
-            let found = files.map(|file| path::join(folder, file.as_bytes())).find_map(by_toml);
-            found.or_else(|| if folder == home { None } else { by_lines(folder) })
+        let start = host.working_dir(self.user);
+        let home = &*self.user.home;
+        let of_dir = |dir: &[u8]| {
+            let files = FILES.iter().filter(|name| dir != home || !name.starts_with(".config"));
+            let found = files.map(|file| path::join(dir, file.as_bytes())).find_map(by_toml);
+            found.or_else(|| if dir == home { None } else { by_lines(dir) })
         };
         upwards(&start)
-            .find_map(of_folder)
-            .or_else(|| by_toml(scene.folder_of(self.person, "MISE_GLOBAL_CONFIG_FILE", ".config/mise/config.toml")))
+            .find_map(of_dir)
+            .or_else(|| by_toml(host.user_dir(self.user, "MISE_GLOBAL_CONFIG_FILE", ".config/mise/config.toml")))
             .or_else(|| by_lines(home))
     }
 
-    /// The folder of a version as it is asked for, and what is missing where there is none.
-    fn folder_of(scene: &Scene, tool_folder: &Text, asked: &[u8]) -> Option<Text> {
+    /// The directory of a version as it is asked for, and what is missing where there is none.
+    fn user_dir(host: &Host, tool_dir: &ByteString, asked: &[u8]) -> Option<ByteString> {
         if let Some(own) = asked.strip_prefix(b"path:") {
             return Some(own.into());
         }
         let asked = asked.strip_prefix(b"prefix:").unwrap_or(asked);
-        let direct = path::join(tool_folder, asked);
-        if is_folder(scene, &direct) {
+        let direct = path::join(tool_dir, asked);
+        if is_dir(host, &direct) {
             return Some(direct);
         }
-        let kept: Vec<Text> = folders_in(scene, tool_folder, false).into_iter().map(|(name, _)| name).collect();
+        let kept: Vec<ByteString> = dirs_in(host, tool_dir, false).into_iter().map(|(name, _)| name).collect();
         let found = if asked == b"latest" {
             kept.iter().max_by(|a, b| tokens::compare(a, b))
         } else {
             highest(&kept, asked, tokens::compare)
         };
-        found.map(|version| path::join(tool_folder, version))
+        found.map(|version| path::join(tool_dir, version))
     }
 }
 
-impl Keeper for MiseData<'_> {
-    fn read(&self, scene: &Scene, at: &Installation) -> Record {
+impl SimpleBackend for MiseData<'_> {
+    fn read(&self, host: &Host, at: &Location) -> Record {
         let mut record = Record::default();
         let installs = path::join(&at.location, b"installs");
-        for (tool, _) in folders_in(scene, &installs, false) {
-            let choice = self.choose(scene, &tool);
-            let folder = path::join(&installs, &tool);
-            let chosen = choice.as_ref().and_then(|(versions, _)| Self::folder_of(scene, &folder, versions.first()?));
-            let chosen = chosen.map(|folder| scene.root.settle_folder(&folder));
-            for (version, kind) in folders_in(scene, &folder, true) {
-                let tree = path::join(&folder, &version);
-                let mut item = Item::kept("toolchain", tool.clone(), version.clone());
-                item.installed_at = scene.root.entry(&tree).ok().map(|meta| meta.modified);
+        for (tool, _) in dirs_in(host, &installs, false) {
+            let choice = self.choose(host, &tool);
+            let dir = path::join(&installs, &tool);
+            let chosen = choice.as_ref().and_then(|(versions, _)| Self::user_dir(host, &dir, versions.first()?));
+            let chosen = chosen.map(|dir| host.root.canonicalize_dir(&dir));
+            for (version, kind) in dirs_in(host, &dir, true) {
+                let tree = path::join(&dir, &version);
+                let mut item = InstalledPackage::kept("toolchain", tool.clone(), version.clone());
+                item.installed_at = host.root.entry(&tree).ok().map(|meta| meta.modified);
                 if kind == Kind::Link {
-                    if scene.root.read_link(&tree).is_ok_and(|to| !to.starts_with(b"/")) {
+                    if host.root.read_link(&tree).is_ok_and(|to| !to.starts_with(b"/")) {
                         continue;
                     }
-                    let target = scene.root.settle_folder(&tree);
+                    let target = host.root.canonicalize_dir(&tree);
                     item.evidence.push(Evidence::at(tree.clone(), "link", format!("linked by hand: {target}")));
                     item.places.push((tree.clone(), item.evidence[0].clone()));
                 } else {
-                    item.evidence.push(Evidence::at(tree.clone(), "folder", format!("{tool} {version}")));
+                    item.evidence.push(Evidence::directory(tree.clone(), format!("{tool} {version}")));
                     item.trees.push(tree.clone());
                 }
-                item.active = chosen.as_ref() == Some(&scene.root.settle_folder(&tree));
+                item.active = chosen.as_ref() == Some(&host.root.canonicalize_dir(&tree));
                 if let Some((_, why)) = choice.as_ref().filter(|_| item.active) {
                     item.evidence.push(why.clone());
                 }
                 let one = shell_word(&[&*tool, b"@", &*version].concat());
                 record.items.push(
-                    item.remedy("remove", format!("mise uninstall {one}"))
-                        .remedy("choose", format!("mise use --global {one}")),
+                    item.remedy(RemedyKind::Remove, format!("mise uninstall {one}"))
+                        .remedy(RemedyKind::Choose, format!("mise use --global {one}")),
                 );
             }
         }
         record
     }
 
-    fn domain(&self, _: &Scene, at: &Installation) -> Vec<Text> {
+    fn domain(&self, _: &Host, at: &Location) -> Vec<ByteString> {
         vec![path::join(&at.location, b"installs"), path::join(&at.location, b"shims")]
     }
 
@@ -168,50 +167,50 @@ impl Keeper for MiseData<'_> {
         tokens::compare(a, b)
     }
 
-    fn lead(&self, scene: &Scene, at: &Installation, settled: &[u8]) -> Option<Lead> {
-        if *path::folder(settled) != *path::join(&at.location, b"shims") {
+    fn exec_target(&self, host: &Host, at: &Location, canonical: &[u8]) -> Option<ExecTarget> {
+        if *path::parent(canonical) != *path::join(&at.location, b"shims") {
             return None;
         }
-        let name = path::name(settled);
+        let name = path::name(canonical);
         let installs = path::join(&at.location, b"installs");
-        let program_in = |folder: &Text| path::join(&path::join(folder, b"bin"), name);
+        let program_in = |dir: &ByteString| path::join(&path::join(dir, b"bin"), name);
         let mut why = Vec::new();
-        for (tool, _) in folders_in(scene, &installs, false) {
-            let folder = path::join(&installs, &tool);
-            let kept = folders_in(scene, &folder, true).into_iter().map(|(version, _)| path::join(&folder, &version));
-            let brings = kept.into_iter().any(|version| scene.root.target(&program_in(&version)).is_ok());
-            let choice = self.choose(scene, &tool);
+        for (tool, _) in dirs_in(host, &installs, false) {
+            let dir = path::join(&installs, &tool);
+            let kept = dirs_in(host, &dir, true).into_iter().map(|(version, _)| path::join(&dir, &version));
+            let brings = kept.into_iter().any(|version| host.root.target(&program_in(&version)).is_ok());
+            let choice = self.choose(host, &tool);
             let Some((versions, because)) = choice.filter(|_| brings) else { continue };
             why.push(because);
             for version in versions {
                 if *version == *b"system" {
                     let shims = path::join(&at.location, b"shims");
-                    return Some(Lead { to: LeadTo::NextOnPath(vec![shims]), is_shim: true, why });
+                    return Some(ExecTarget { to: ExecDestination::NextOnPath(vec![shims]), is_shim: true, why });
                 }
-                let Some(chosen) = Self::folder_of(scene, &folder, &version) else {
+                let Some(chosen) = Self::user_dir(host, &dir, &version) else {
                     let says = format!("{tool} {version} is not installed: the shim would install it");
-                    why.push(Evidence::at(folder.clone(), "look-up", says));
+                    why.push(Evidence::at(dir.clone(), "lookup", says));
                     continue;
                 };
                 let program = program_in(&chosen);
-                if scene.root.target(&program).is_ok() {
-                    return Some(Lead { to: LeadTo::File(program), is_shim: true, why });
+                if host.root.target(&program).is_ok() {
+                    return Some(ExecTarget { to: ExecDestination::File(program), is_shim: true, why });
                 }
-                why.push(Evidence::at(chosen, "look-up", format!("has no {}", Text::from(name))));
+                why.push(Evidence::at(chosen, "lookup", format!("has no {}", ByteString::from(name))));
             }
         }
         if why.is_empty() {
             let says = format!(
-                "no version that has {} is chosen in {} or above it",
-                Text::from(name),
-                scene.folder_for(self.person)
+                "no version that provides {} is set in {} or above it",
+                ByteString::from(name),
+                host.working_dir(self.user)
             );
-            why.push(Evidence::at(settled, "look-up", says));
+            why.push(Evidence::at(canonical, "lookup", says));
         }
         Some(nowhere(why))
     }
 
-    fn program_folders(&self, _: &Scene, at: &Installation) -> Vec<Text> {
+    fn program_dirs(&self, _: &Host, at: &Location) -> Vec<ByteString> {
         vec![path::join(&at.location, b"shims")]
     }
 }

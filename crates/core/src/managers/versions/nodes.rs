@@ -3,9 +3,9 @@
 //! | manager | versions | default |
 //! |---|---|---|
 //! | nvm | `~/.nvm/versions/node/vX/` (`NVM_DIR`) | `alias/default`, a word that can name another alias |
-//! | fnm | `~/.local/share/fnm/node-versions/vX/installation/` (`FNM_DIR`) | link `aliases/default` |
+//! | fnm | `~/.local/share/fnm/node-versions/vX/location/` (`FNM_DIR`) | link `aliases/default` |
 //!
-//! A `.nvmrc` in the current folder counts only after `nvm use` or `fnm use`: it is told, and decides nothing.
+//! A `.nvmrc` in the current directory counts only after `nvm use` or `fnm use`: it is told, and decides nothing.
 //!
 //! Traps: nvm's `alias/lts/*` name versions that need not be installed; aliases can lead in a circle; fnm's
 //! links for each open shell pile up and are no versions.
@@ -13,12 +13,14 @@
 use std::cmp::Ordering;
 
 use super::{highest, nearest};
-use crate::managers::roster::{Item, Keeper, Record, Roster, folders_in, is_folder, link_target, of};
-use crate::managers::{Holdings, Manager};
-use crate::model::{Evidence, Installation, ManagerId};
-use crate::root::Limit;
-use crate::scene::{Person, Scene};
-use crate::text::{Text, path, shell_word};
+use crate::backend::simple::{
+    InstalledPackage, Record, SimpleBackend, SimpleInstallation, dirs_in, is_dir, link_target, of,
+};
+use crate::backend::{Installation, Manager};
+use crate::bytes::{ByteString, path, shell_word};
+use crate::fs::Limit;
+use crate::host::{Host, User};
+use crate::model::{Evidence, Location, ManagerId, RemedyKind};
 use crate::version::semver;
 
 const NVM: ManagerId = ManagerId("nvm");
@@ -32,8 +34,8 @@ pub struct Nvm;
 #[derive(Debug)]
 pub struct Fnm;
 
-struct NvmDir<'s>(&'s Person);
-struct FnmDir<'s>(&'s Person);
+struct NvmDir<'s>(&'s User);
+struct FnmDir<'s>(&'s User);
 
 impl Manager for Nvm {
     fn id(&self) -> ManagerId {
@@ -44,14 +46,14 @@ impl Manager for Nvm {
         true
     }
 
-    fn open<'s>(&self, scene: &'s Scene) -> Vec<Box<dyn Holdings + 's>> {
-        let of_person = |person: &'s Person| -> Option<Box<dyn Holdings + 's>> {
-            let folder = scene.folder_of(person, "NVM_DIR", ".nvm");
-            let is_there = is_folder(scene, &path::join(&folder, b"versions"))
-                || scene.root.entry(&path::join(&folder, b"nvm.sh")).is_ok();
-            is_there.then(|| Roster::boxed(scene, NVM, of(person), folder, NvmDir(person)))
+    fn discover<'h>(&self, host: &'h Host) -> Vec<Box<dyn Installation + 'h>> {
+        let of_user = |user: &'h User| -> Option<Box<dyn Installation + 'h>> {
+            let dir = host.user_dir(user, "NVM_DIR", ".nvm");
+            let is_there =
+                is_dir(host, &path::join(&dir, b"versions")) || host.root.entry(&path::join(&dir, b"nvm.sh")).is_ok();
+            is_there.then(|| SimpleInstallation::boxed(host, NVM, of(user), dir, NvmDir(user)))
         };
-        scene.people.iter().filter_map(of_person).collect()
+        host.users.iter().filter_map(of_user).collect()
     }
 }
 
@@ -64,35 +66,41 @@ impl Manager for Fnm {
         true
     }
 
-    fn open<'s>(&self, scene: &'s Scene) -> Vec<Box<dyn Holdings + 's>> {
-        let of_person = |person: &'s Person| -> Option<Box<dyn Holdings + 's>> {
-            let folder = scene.folder_of(person, "FNM_DIR", ".local/share/fnm");
-            let is_there = is_folder(scene, &path::join(&folder, b"node-versions"));
-            is_there.then(|| Roster::boxed(scene, FNM, of(person), folder, FnmDir(person)))
+    fn discover<'h>(&self, host: &'h Host) -> Vec<Box<dyn Installation + 'h>> {
+        let of_user = |user: &'h User| -> Option<Box<dyn Installation + 'h>> {
+            let dir = host.user_dir(user, "FNM_DIR", ".local/share/fnm");
+            let is_there = is_dir(host, &path::join(&dir, b"node-versions"));
+            is_there.then(|| SimpleInstallation::boxed(host, FNM, of(user), dir, FnmDir(user)))
         };
-        scene.people.iter().filter_map(of_person).collect()
+        host.users.iter().filter_map(of_user).collect()
     }
 }
 
-/// What a version file in the current folder asks for: it counts once the manager is told to use it.
-fn asked_here(scene: &Scene, person: &Person, files: &[&str], kept: &[Text], how: &str) -> Option<(Text, Evidence)> {
-    let start = scene.folder_for(person);
-    let (file, content) = files.iter().find_map(|name| nearest(scene, &start, name))?;
-    let word = Text::from(content.split(u8::is_ascii_whitespace).find(|word| !word.is_empty())?);
+/// What a version file in the current directory asks for: it counts once the manager is told to use it.
+fn asked_here(
+    host: &Host,
+    user: &User,
+    files: &[&str],
+    kept: &[ByteString],
+    how: &str,
+) -> Option<(ByteString, Evidence)> {
+    let start = host.working_dir(user);
+    let (file, content) = files.iter().find_map(|name| nearest(host, &start, name))?;
+    let word = ByteString::from(content.split(u8::is_ascii_whitespace).find(|word| !word.is_empty())?);
     let version = highest(kept, word.strip_prefix(b"v").unwrap_or(&word), semver::compare)?.clone();
-    Some((version, Evidence::line(file, 1, format!("{word} is asked for here; it counts after `{how}`"))))
+    Some((version, Evidence::line(file, 1, format!("{word} is requested here; it takes effect after `{how}`"))))
 }
 
 /// As many aliases may name one another.
-const MOST_ALIASES: usize = 10;
+const MAX_ALIASES: usize = 10;
 
 /// The version that nvm's default names, alias by alias.
-fn nvm_default(scene: &Scene, at: &Installation, kept: &[Text]) -> Option<(Text, Evidence)> {
+fn nvm_default(host: &Host, at: &Location, kept: &[ByteString]) -> Option<(ByteString, Evidence)> {
     let first = path::join(&at.location, b"alias/default");
-    let mut word = Text::from("default");
-    for _ in 0..MOST_ALIASES {
+    let mut word = ByteString::from("default");
+    for _ in 0..MAX_ALIASES {
         let file = path::join(&path::join(&at.location, b"alias"), &word);
-        let Ok(content) = scene.root.read(&file, Limit::SMALL) else { break };
+        let Ok(content) = host.root.read(&file, Limit::SMALL) else { break };
         word = content.trim_ascii().into();
     }
     let version = match &*word {
@@ -102,24 +110,24 @@ fn nvm_default(scene: &Scene, at: &Installation, kept: &[Text]) -> Option<(Text,
     Some((version.clone(), Evidence::line(first, 1, format!("a new shell gets {version}"))))
 }
 
-impl Keeper for NvmDir<'_> {
-    fn read(&self, scene: &Scene, at: &Installation) -> Record {
+impl SimpleBackend for NvmDir<'_> {
+    fn read(&self, host: &Host, at: &Location) -> Record {
         let mut record = Record::default();
         let versions = path::join(&at.location, b"versions/node");
-        let kept: Vec<Text> = folders_in(scene, &versions, false).into_iter().map(|(name, _)| name).collect();
-        let default = nvm_default(scene, at, &kept);
-        let here = asked_here(scene, self.0, &[".nvmrc"], &kept, "nvm use");
+        let kept: Vec<ByteString> = dirs_in(host, &versions, false).into_iter().map(|(name, _)| name).collect();
+        let default = nvm_default(host, at, &kept);
+        let env = asked_here(host, self.0, &[".nvmrc"], &kept, "nvm use");
         for version in &kept {
             let tree = path::join(&versions, version);
-            let mut item = kept_node(scene, version, tree, default.as_ref(), here.as_ref());
+            let mut item = kept_node(host, version, tree, default.as_ref(), env.as_ref());
             let word = shell_word(version);
             item = item
-                .remedy("remove", format!("nvm uninstall {word}"))
-                .remedy("choose", format!("nvm alias default {word}"));
+                .remedy(RemedyKind::Remove, format!("nvm uninstall {word}"))
+                .remedy(RemedyKind::Choose, format!("nvm alias default {word}"));
             record.items.push(item);
         }
-        let mut item = Item::new("program", "nvm");
-        item.evidence.push(Evidence::at(at.location.clone(), "folder", "nvm itself: functions that a shell loads"));
+        let mut item = InstalledPackage::new("program", "nvm");
+        item.evidence.push(Evidence::directory(at.location.clone(), "nvm itself: functions that a shell loads"));
         item.trees.push(at.location.clone());
         record.items.push(item);
         record
@@ -131,49 +139,50 @@ impl Keeper for NvmDir<'_> {
 }
 
 fn kept_node(
-    scene: &Scene,
-    version: &Text,
-    tree: Text,
-    default: Option<&(Text, Evidence)>,
-    here: Option<&(Text, Evidence)>,
-) -> Item {
-    let mut item = Item::kept("toolchain", "node", version.clone());
-    // The folder has the version with a `v`, which is no part of it.
+    host: &Host,
+    version: &ByteString,
+    tree: ByteString,
+    default: Option<&(ByteString, Evidence)>,
+    env: Option<&(ByteString, Evidence)>,
+) -> InstalledPackage {
+    let mut item = InstalledPackage::kept("toolchain", "node", version.clone());
+    // The directory has the version with a `v`, which is no part of it.
     item.version = Some(version.strip_prefix(b"v").unwrap_or(version).into());
     item.tail = Some(path::join(b"node", version.strip_prefix(b"v").unwrap_or(version)));
-    item.installed_at = scene.root.entry(&tree).ok().map(|meta| meta.modified);
-    item.evidence.push(Evidence::at(tree.clone(), "folder", format!("node {version}")));
+    item.installed_at = host.root.entry(&tree).ok().map(|meta| meta.modified);
+    item.evidence.push(Evidence::directory(tree.clone(), format!("node {version}")));
     item.active = default.is_some_and(|(chosen, _)| chosen == version);
-    let says = [default, here].into_iter().flatten().filter(|(chosen, _)| chosen == version);
+    let says = [default, env].into_iter().flatten().filter(|(chosen, _)| chosen == version);
     item.evidence.extend(says.map(|(_, why)| why.clone()));
     item.trees.push(tree);
     item
 }
 
-impl Keeper for FnmDir<'_> {
-    fn read(&self, scene: &Scene, at: &Installation) -> Record {
+impl SimpleBackend for FnmDir<'_> {
+    fn read(&self, host: &Host, at: &Location) -> Record {
         let mut record = Record::default();
         let versions = path::join(&at.location, b"node-versions");
-        let kept: Vec<Text> = folders_in(scene, &versions, false).into_iter().map(|(name, _)| name).collect();
+        let kept: Vec<ByteString> = dirs_in(host, &versions, false).into_iter().map(|(name, _)| name).collect();
         let alias = path::join(&at.location, b"aliases/default");
-        let default = link_target(scene, &alias).and_then(|target| {
-            let version = Text::from(path::name(path::folder(&target)));
+        let default = link_target(host, &alias).and_then(|target| {
+            let version = ByteString::from(path::name(path::parent(&target)));
             kept.contains(&version)
                 .then(|| (version.clone(), Evidence::at(alias, "link", format!("a new shell gets {version}"))))
         });
-        let here = asked_here(scene, self.0, &[".nvmrc", ".node-version"], &kept, "fnm use");
+        let env = asked_here(host, self.0, &[".nvmrc", ".node-version"], &kept, "fnm use");
         for version in &kept {
             let tree = path::join(&versions, version);
-            let item = kept_node(scene, version, tree, default.as_ref(), here.as_ref());
+            let item = kept_node(host, version, tree, default.as_ref(), env.as_ref());
             let word = shell_word(version);
             record.items.push(
-                item.remedy("remove", format!("fnm uninstall {word}")).remedy("choose", format!("fnm default {word}")),
+                item.remedy(RemedyKind::Remove, format!("fnm uninstall {word}"))
+                    .remedy(RemedyKind::Choose, format!("fnm default {word}")),
             );
         }
         record
     }
 
-    fn domain(&self, _: &Scene, at: &Installation) -> Vec<Text> {
+    fn domain(&self, _: &Host, at: &Location) -> Vec<ByteString> {
         vec![path::join(&at.location, b"node-versions")]
     }
 

@@ -1,23 +1,25 @@
 //! SDKMAN (SDKMAN documentation, "Usage").
 //!
 //! Below `~/.sdkman` (`SDKMAN_DIR`): `candidates/TOOL/VERSION/`, and `candidates/TOOL/current`, the link to the
-//! default, whose `bin` is on the search path. A `.sdkmanrc` (`java=21.0.4-tem`) counts after `sdk env`, or at once
+//! default, whose `bin` is on the search path. A `.sdkmanrc` (`java=21.0.4-tem`) takes effect after `sdk env`, or at once
 //! where `etc/config` says `sdkman_auto_env=true`.
 //!
-//! Traps: a version that is a link is one that a person keeps elsewhere; `tmp/` and `archives/` are downloads;
+//! Traps: a version that is a link is one that a user keeps elsewhere; `tmp/` and `archives/` are downloads;
 //! vendors of java are part of the version, and their numbers mean nothing to one another.
 
 use std::cmp::Ordering;
 
 use super::nearest;
-use crate::formats::settings;
-use crate::managers::roster::{Item, Keeper, Record, Roster, folders_in, is_folder, link_target, of};
-use crate::managers::{Holdings, Manager};
-use crate::model::{Evidence, Installation, ManagerId};
-use crate::root::{Kind, Limit};
-use crate::scene::{Person, Scene};
-use crate::text::{Text, path, shell_word};
+use crate::backend::simple::{
+    InstalledPackage, Record, SimpleBackend, SimpleInstallation, dirs_in, is_dir, link_target, of,
+};
+use crate::backend::{Installation, Manager};
+use crate::bytes::{ByteString, path, shell_word};
+use crate::fs::{Kind, Limit};
+use crate::host::{Host, User};
+use crate::model::{Evidence, Location, ManagerId, RemedyKind};
 use crate::version::tokens;
+use whodunit_formats::settings;
 
 const ID: ManagerId = ManagerId("sdkman");
 
@@ -25,7 +27,7 @@ const ID: ManagerId = ManagerId("sdkman");
 #[derive(Debug)]
 pub struct Sdkman;
 
-struct SdkmanDir<'s>(&'s Person);
+struct SdkmanDir<'s>(&'s User);
 
 impl Manager for Sdkman {
     fn id(&self) -> ManagerId {
@@ -36,51 +38,53 @@ impl Manager for Sdkman {
         true
     }
 
-    fn open<'s>(&self, scene: &'s Scene) -> Vec<Box<dyn Holdings + 's>> {
-        let of_person = |person: &'s Person| -> Option<Box<dyn Holdings + 's>> {
-            let folder = scene.folder_of(person, "SDKMAN_DIR", ".sdkman");
-            let is_there = is_folder(scene, &path::join(&folder, b"candidates"));
-            is_there.then(|| Roster::boxed(scene, ID, of(person), folder, SdkmanDir(person)))
+    fn discover<'h>(&self, host: &'h Host) -> Vec<Box<dyn Installation + 'h>> {
+        let of_user = |user: &'h User| -> Option<Box<dyn Installation + 'h>> {
+            let dir = host.user_dir(user, "SDKMAN_DIR", ".sdkman");
+            let is_there = is_dir(host, &path::join(&dir, b"candidates"));
+            is_there.then(|| SimpleInstallation::boxed(host, ID, of(user), dir, SdkmanDir(user)))
         };
-        scene.people.iter().filter_map(of_person).collect()
+        host.users.iter().filter_map(of_user).collect()
     }
 }
 
-impl Keeper for SdkmanDir<'_> {
-    fn read(&self, scene: &Scene, at: &Installation) -> Record {
+impl SimpleBackend for SdkmanDir<'_> {
+    fn read(&self, host: &Host, at: &Location) -> Record {
         let mut record = Record::default();
-        let config = scene.root.read(&path::join(&at.location, b"etc/config"), Limit::SMALL).unwrap_or_default();
+        let config = host.root.read(&path::join(&at.location, b"etc/config"), Limit::SMALL).unwrap_or_default();
         let at_once = settings::assignments(&config).any(|set| set.name == b"sdkman_auto_env" && set.value == b"true");
-        let here = nearest(scene, &scene.folder_for(self.0), ".sdkmanrc");
+        let env = nearest(host, &host.working_dir(self.0), ".sdkmanrc");
         let candidates = path::join(&at.location, b"candidates");
-        for (tool, _) in folders_in(scene, &candidates, false) {
-            let folder = path::join(&candidates, &tool);
-            let current = path::join(&folder, b"current");
-            let default = link_target(scene, &current);
-            let asked = here.as_ref().and_then(|(file, content)| {
+        for (tool, _) in dirs_in(host, &candidates, false) {
+            let dir = path::join(&candidates, &tool);
+            let current = path::join(&dir, b"current");
+            let default = link_target(host, &current);
+            let asked = env.as_ref().and_then(|(file, content)| {
                 let set = settings::assignments(content).find(|set| set.name == &*tool)?;
-                let when = if at_once { "counts in a shell that comes here" } else { "counts after `sdk env`" };
+                let when = if at_once {
+                    "takes effect when a shell enters this directory"
+                } else {
+                    "takes effect after `sdk env`"
+                };
                 Some((
-                    Text::from(set.value),
-                    Evidence::line(file.clone(), set.line, format!("{tool}={}: {when}", Text::from(set.value))),
+                    ByteString::from(set.value),
+                    Evidence::line(file.clone(), set.line, format!("{tool}={}: {when}", ByteString::from(set.value))),
                 ))
             });
-            for (version, kind) in
-                folders_in(scene, &folder, true).into_iter().filter(|(name, _)| **name != *b"current")
-            {
-                let tree = path::join(&folder, &version);
-                let mut item = Item::kept("toolchain", tool.clone(), version.clone());
-                item.installed_at = scene.root.entry(&tree).ok().map(|meta| meta.modified);
+            for (version, kind) in dirs_in(host, &dir, true).into_iter().filter(|(name, _)| **name != *b"current") {
+                let tree = path::join(&dir, &version);
+                let mut item = InstalledPackage::kept("toolchain", tool.clone(), version.clone());
+                item.installed_at = host.root.entry(&tree).ok().map(|meta| meta.modified);
                 if kind == Kind::Link {
-                    let target = scene.root.settle_folder(&tree);
+                    let target = host.root.canonicalize_dir(&tree);
                     item.evidence.push(Evidence::at(
                         tree.clone(),
                         "link",
-                        format!("kept elsewhere by a person: {target}"),
+                        format!("kept elsewhere by a user: {target}"),
                     ));
                     item.places.push((tree.clone(), item.evidence[0].clone()));
                 } else {
-                    item.evidence.push(Evidence::at(tree.clone(), "folder", format!("{tool} {version}")));
+                    item.evidence.push(Evidence::directory(tree.clone(), format!("{tool} {version}")));
                     item.trees.push(tree.clone());
                 }
                 item.active = default.as_ref() == Some(&tree);
@@ -92,18 +96,21 @@ impl Keeper for SdkmanDir<'_> {
                 }
                 let (tool, version) = (shell_word(&tool), shell_word(&version));
                 record.items.push(
-                    item.remedy("remove", format!("sdk uninstall {tool} {version}"))
-                        .remedy("choose", format!("sdk default {tool} {version}")),
+                    item.remedy(RemedyKind::Remove, format!("sdk uninstall {tool} {version}"))
+                        .remedy(RemedyKind::Choose, format!("sdk default {tool} {version}")),
                 );
             }
-            if let Some(missing) = default.filter(|target| !is_folder(scene, target)) {
-                record.notes.push(format!("{current}: leads to {missing}, which is not there: {tool} has no default"));
+            if let Some(missing) = default.filter(|target| !is_dir(host, target)) {
+                record
+                    .notes
+                    .push(format!("{current}: points to {missing}, which does not exist: {tool} has no default"));
             }
         }
-        let mut item = Item::new("program", "sdkman");
-        let own = scene.root.read(&path::join(&at.location, b"var/version"), Limit::SMALL).ok();
-        item.version = own.map(|version| version.trim_ascii().into()).filter(|version: &Text| !version.is_empty());
-        item.evidence.push(Evidence::at(at.location.clone(), "folder", "SDKMAN itself: functions that a shell loads"));
+        let mut item = InstalledPackage::new("program", "sdkman");
+        let own = host.root.read(&path::join(&at.location, b"var/version"), Limit::SMALL).ok();
+        item.version =
+            own.map(|version| version.trim_ascii().into()).filter(|version: &ByteString| !version.is_empty());
+        item.evidence.push(Evidence::directory(at.location.clone(), "SDKMAN itself: functions that a shell loads"));
         item.trees.push(at.location.clone());
         record.items.push(item);
         record
@@ -113,9 +120,9 @@ impl Keeper for SdkmanDir<'_> {
         tokens::compare(a, b)
     }
 
-    fn program_folders(&self, scene: &Scene, at: &Installation) -> Vec<Text> {
+    fn program_dirs(&self, host: &Host, at: &Location) -> Vec<ByteString> {
         let candidates = path::join(&at.location, b"candidates");
-        let tools = folders_in(scene, &candidates, false).into_iter();
+        let tools = dirs_in(host, &candidates, false).into_iter();
         tools.map(|(tool, _)| path::join(&path::join(&candidates, &tool), b"current/bin")).collect()
     }
 }

@@ -3,7 +3,7 @@
 //!
 //! Below the root (`~/.pyenv`, or `PYENV_ROOT`): `versions/V/` is a version with its own `bin`, `shims/NAME` a
 //! script that chooses one of them at each start, `version` the choice for everywhere. A choice is looked
-//! for in `PYENV_VERSION`, then in the nearest `.python-version` from the current folder upwards, then in
+//! for in `PYENV_VERSION`, then in the nearest `.python-version` from the current directory upwards, then in
 //! `version`; without any, the next program on the search path runs (`system`).
 //!
 //! Traps: the nearest file counts even when it is empty; only the first word of a line counts; pyenv takes
@@ -14,12 +14,12 @@
 use std::cmp::Ordering;
 
 use super::{highest, nearest, nowhere};
-use crate::managers::roster::{Item, Keeper, Record, Roster, folders_in, is_folder, of};
-use crate::managers::{Holdings, Manager};
-use crate::model::{Evidence, Installation, Lead, LeadTo, ManagerId};
-use crate::root::{Kind, Limit};
-use crate::scene::{Person, Scene};
-use crate::text::{Text, path, shell_word};
+use crate::backend::simple::{InstalledPackage, Record, SimpleBackend, SimpleInstallation, dirs_in, is_dir, of};
+use crate::backend::{Installation, Manager};
+use crate::bytes::{ByteString, path, shell_word};
+use crate::fs::{Kind, Limit};
+use crate::host::{Host, User};
+use crate::model::{Evidence, ExecDestination, ExecTarget, Location, ManagerId, RemedyKind};
 use crate::version::{gem, pep440, semver, tokens};
 
 /// How one of them differs from the others.
@@ -99,54 +99,54 @@ impl Manager for ShimManager {
         true
     }
 
-    fn open<'s>(&self, scene: &'s Scene) -> Vec<Box<dyn Holdings + 's>> {
+    fn discover<'h>(&self, host: &'h Host) -> Vec<Box<dyn Installation + 'h>> {
         // The five are constants; the roster wants one that lives as long.
         let all = [&PYENV, &RBENV, &NODENV, &GOENV, &JENV];
         let Some(kind) = all.into_iter().find(|kind| kind.id == self.id) else { return Vec::new() };
-        let of_person = |person: &'s Person| -> Option<Box<dyn Holdings + 's>> {
-            let root = scene.folder_of(person, kind.root.0, kind.root.1);
-            let is_there =
-                ["versions", "shims"].iter().any(|name| is_folder(scene, &path::join(&root, name.as_bytes())));
-            is_there.then(|| Roster::boxed(scene, kind.id, of(person), root, Shims { kind, person }))
+        let of_user = |user: &'h User| -> Option<Box<dyn Installation + 'h>> {
+            let root = host.user_dir(user, kind.root.0, kind.root.1);
+            let is_there = ["versions", "shims"].iter().any(|name| is_dir(host, &path::join(&root, name.as_bytes())));
+            is_there.then(|| SimpleInstallation::boxed(host, kind.id, of(user), root, Shims { kind, user }))
         };
-        scene.people.iter().filter_map(of_person).collect()
+        host.users.iter().filter_map(of_user).collect()
     }
 }
 
 struct Shims<'s> {
     kind: &'static ShimManager,
-    person: &'s Person,
+    user: &'s User,
 }
 
 /// What was chosen, in order, and what says so.
 struct Choice {
-    versions: Vec<Text>,
+    versions: Vec<ByteString>,
     why: Evidence,
 }
 
 impl Shims<'_> {
-    fn choose(&self, scene: &Scene, at: &Installation) -> Choice {
-        if let Some(value) = scene.variable(self.person, self.kind.variable) {
-            let versions = value.split(|&b| b == b':').filter(|version| !version.is_empty()).map(Text::from).collect();
+    fn choose(&self, host: &Host, at: &Location) -> Choice {
+        if let Some(value) = host.variable(self.user, self.kind.variable) {
+            let versions =
+                value.split(|&b| b == b':').filter(|version| !version.is_empty()).map(ByteString::from).collect();
             let why = Evidence::at("environment of this process", self.kind.variable, value.to_string());
             return Choice { versions, why };
         }
         let global = || {
             let file = path::join(&at.location, b"version");
-            scene.root.read(&file, Limit::SMALL).ok().map(|content| (file, content))
+            host.root.read(&file, Limit::SMALL).ok().map(|content| (file, content))
         };
-        let found = nearest(scene, &scene.folder_for(self.person), self.kind.file).or_else(global);
+        let found = nearest(host, &host.working_dir(self.user), self.kind.file).or_else(global);
         let Some((file, content)) = found else {
             let why =
-                Evidence::at(path::join(&at.location, b"version"), "look-up", "is not there: the system's own runs");
+                Evidence::at(path::join(&at.location, b"version"), "lookup", "does not exist: the system's copy runs");
             return Choice { versions: vec!["system".into()], why };
         };
-        let mut versions: Vec<Text> = words(&content).map(Text::from).collect();
+        let mut versions: Vec<ByteString> = words(&content).map(ByteString::from).collect();
         if !self.kind.is_lenient {
             versions.truncate(1);
         }
         let says = match versions.as_slice() {
-            [] => "names no version: the system's own runs".to_owned(),
+            [] => "names no version: the system's copy runs".to_owned(),
             some => some.iter().map(ToString::to_string).collect::<Vec<_>>().join(", "),
         };
         if versions.is_empty() {
@@ -155,8 +155,8 @@ impl Shims<'_> {
         Choice { versions, why: Evidence::at(file, "first word of each line", says) }
     }
 
-    /// The folder of a version that a name means.
-    fn folder_of(&self, scene: &Scene, at: &Installation, version: &[u8]) -> Option<Text> {
+    /// The directory of a version that a name means.
+    fn user_dir(&self, host: &Host, at: &Location, version: &[u8]) -> Option<ByteString> {
         let versions = path::join(&at.location, b"versions");
         let prefix = [self.kind.language.as_bytes(), b"-"].concat();
         let version = version.strip_prefix(prefix.as_slice()).unwrap_or(version);
@@ -164,18 +164,18 @@ impl Shims<'_> {
             return None;
         }
         let exact = path::join(&versions, version);
-        if is_folder(scene, &exact) {
+        if is_dir(host, &exact) {
             return Some(exact);
         }
-        let kept: Vec<Text> = folders_in(scene, &versions, true).into_iter().map(|(name, _)| name).collect();
+        let kept: Vec<ByteString> = dirs_in(host, &versions, true).into_iter().map(|(name, _)| name).collect();
         let found = if self.kind.is_lenient { highest(&kept, version, self.kind.order) } else { None };
         found.map(|version| path::join(&versions, version))
     }
 
     /// The manager's own version, from the script that prints it.
-    fn own_version(&self, scene: &Scene, at: &Installation) -> Option<Text> {
+    fn own_version(&self, host: &Host, at: &Location) -> Option<ByteString> {
         let script = path::join(&at.location, format!("libexec/{}---version", self.kind.id).as_bytes());
-        let content = scene.root.read(&script, Limit::SMALL).ok()?;
+        let content = host.root.read(&script, Limit::SMALL).ok()?;
         let line = content.split(|&b| b == b'\n').find_map(|line| line.strip_prefix(b"version=\""))?;
         Some(line.split(|&b| b == b'"').next()?.into())
     }
@@ -188,43 +188,43 @@ fn words(content: &[u8]) -> impl Iterator<Item = &[u8]> {
     lines.filter_map(|line| line.split(|b| matches!(b, b' ' | b'\t')).find(|word| !word.is_empty()))
 }
 
-impl Keeper for Shims<'_> {
-    fn read(&self, scene: &Scene, at: &Installation) -> Record {
+impl SimpleBackend for Shims<'_> {
+    fn read(&self, host: &Host, at: &Location) -> Record {
         let mut record = Record::default();
         let versions = path::join(&at.location, b"versions");
-        let choice = self.choose(scene, at);
-        let chosen: Vec<Text> =
-            choice.versions.iter().filter_map(|version| self.folder_of(scene, at, version)).collect();
+        let choice = self.choose(host, at);
+        let chosen: Vec<ByteString> =
+            choice.versions.iter().filter_map(|version| self.user_dir(host, at, version)).collect();
         let id = self.kind.id;
-        for (version, kind) in folders_in(scene, &versions, true) {
-            let folder = path::join(&versions, &version);
-            let mut item = Item::kept("toolchain", self.kind.language, version.clone());
-            item.installed_at = scene.root.entry(&folder).ok().map(|meta| meta.modified);
+        for (version, kind) in dirs_in(host, &versions, true) {
+            let dir = path::join(&versions, &version);
+            let mut item = InstalledPackage::kept("toolchain", self.kind.language, version.clone());
+            item.installed_at = host.root.entry(&dir).ok().map(|meta| meta.modified);
             if kind == Kind::Link {
-                let target = scene.root.settle_folder(&folder);
+                let target = host.root.canonicalize_dir(&dir);
                 if path::within(&target, &versions) {
                     continue;
                 }
-                item.evidence.push(Evidence::at(folder.clone(), "link", format!("registered by hand: {target}")));
-                item.places.push((folder.clone(), item.evidence[0].clone()));
+                item.evidence.push(Evidence::at(dir.clone(), "link", format!("registered by hand: {target}")));
+                item.places.push((dir.clone(), item.evidence[0].clone()));
             } else {
-                item.evidence.push(Evidence::at(folder.clone(), "folder", format!("{} {version}", self.kind.language)));
-                item.trees.push(folder.clone());
+                item.evidence.push(Evidence::directory(dir.clone(), format!("{} {version}", self.kind.language)));
+                item.trees.push(dir.clone());
             }
-            item.active = chosen.first() == Some(&folder);
-            if chosen.contains(&folder) {
+            item.active = chosen.first() == Some(&dir);
+            if chosen.contains(&dir) {
                 item.evidence.push(choice.why.clone());
             }
             let word = shell_word(&version);
             item = match id {
-                _ if id == JENV.id => item.remedy("remove", format!("jenv remove {word}")),
-                _ => item.remedy("remove", format!("{id} uninstall {word}")),
+                _ if id == JENV.id => item.remedy(RemedyKind::Remove, format!("jenv remove {word}")),
+                _ => item.remedy(RemedyKind::Remove, format!("{id} uninstall {word}")),
             };
-            record.items.push(item.remedy("choose", format!("{id} global {word}")));
+            record.items.push(item.remedy(RemedyKind::Choose, format!("{id} global {word}")));
         }
-        let mut item = Item::new("program", id.0);
-        item.version = self.own_version(scene, at);
-        item.evidence.push(Evidence::at(at.location.clone(), "folder", format!("{id} itself, and its shims")));
+        let mut item = InstalledPackage::new("program", id.0);
+        item.version = self.own_version(host, at);
+        item.evidence.push(Evidence::directory(at.location.clone(), format!("{id} itself, and its shims")));
         item.trees.push(at.location.clone());
         record.items.push(item);
         record
@@ -234,38 +234,38 @@ impl Keeper for Shims<'_> {
         (self.kind.order)(a, b)
     }
 
-    fn lead(&self, scene: &Scene, at: &Installation, settled: &[u8]) -> Option<Lead> {
+    fn exec_target(&self, host: &Host, at: &Location, canonical: &[u8]) -> Option<ExecTarget> {
         let shims = path::join(&at.location, b"shims");
-        if *path::folder(settled) != *shims {
+        if *path::parent(canonical) != *shims {
             return None;
         }
-        let name = path::name(settled);
-        let choice = self.choose(scene, at);
+        let name = path::name(canonical);
+        let choice = self.choose(host, at);
         let mut why = vec![choice.why];
         let versions = path::join(&at.location, b"versions");
         for version in &choice.versions {
             if **version == *b"system" {
-                return Some(Lead { to: LeadTo::NextOnPath(vec![shims]), is_shim: true, why });
+                return Some(ExecTarget { to: ExecDestination::NextOnPath(vec![shims]), is_shim: true, why });
             }
-            let Some(folder) = self.folder_of(scene, at, version) else {
-                why.push(Evidence::at(versions.clone(), "look-up", format!("{version} is not installed")));
+            let Some(dir) = self.user_dir(host, at, version) else {
+                why.push(Evidence::at(versions.clone(), "lookup", format!("{version} is not installed")));
                 continue;
             };
-            let program = path::join(&path::join(&folder, b"bin"), name);
-            match scene.root.target(&program) {
-                Ok(meta) if scene.root.can_execute(&program, meta) => {
-                    return Some(Lead { to: LeadTo::File(program), is_shim: true, why });
+            let program = path::join(&path::join(&dir, b"bin"), name);
+            match host.root.target(&program) {
+                Ok(meta) if host.root.can_execute(&program, meta) => {
+                    return Some(ExecTarget { to: ExecDestination::File(program), is_shim: true, why });
                 }
-                _ => why.push(Evidence::at(folder, "look-up", format!("has no {}", Text::from(name)))),
+                _ => why.push(Evidence::at(dir, "lookup", format!("has no {}", ByteString::from(name)))),
             }
         }
         if self.kind.is_lenient {
-            return Some(Lead { to: LeadTo::NextOnPath(vec![shims]), is_shim: true, why });
+            return Some(ExecTarget { to: ExecDestination::NextOnPath(vec![shims]), is_shim: true, why });
         }
         Some(nowhere(why))
     }
 
-    fn program_folders(&self, _: &Scene, at: &Installation) -> Vec<Text> {
+    fn program_dirs(&self, _: &Host, at: &Location) -> Vec<ByteString> {
         vec![path::join(&at.location, b"shims")]
     }
 }
@@ -282,10 +282,10 @@ mod tests {
             ("#3.9\n", vec![]),
             ("3.11\r\n3.12", vec!["3.11", "3.12"]),
         ] {
-            let found: Vec<String> = words(content.as_bytes()).map(|word| Text::from(word).to_string()).collect();
+            let found: Vec<String> = words(content.as_bytes()).map(|word| ByteString::from(word).to_string()).collect();
             assert_eq!(found, expected, "{content:?}");
         }
-        let kept = ["3.9.18", "3.11.7", "3.11.10", "3.1"].map(Text::from);
+        let kept = ["3.9.18", "3.11.7", "3.11.10", "3.1"].map(ByteString::from);
         assert_eq!(highest(&kept, b"3.11", pep440::compare), Some(&kept[2]));
         assert_eq!(highest(&kept, b"3.1", pep440::compare), Some(&kept[3]));
         assert_eq!(highest(&kept, b"3", pep440::compare), Some(&kept[2]));

@@ -10,12 +10,12 @@ use std::cmp::Ordering;
 use serde::Deserialize;
 
 use super::{nowhere, upwards};
-use crate::managers::roster::{Item, Keeper, Record, Roster, folders_in, is_folder, of};
-use crate::managers::{Holdings, Manager};
-use crate::model::{Evidence, Installation, Lead, LeadTo, ManagerId};
-use crate::root::{Kind, Limit};
-use crate::scene::{Person, Scene};
-use crate::text::{Text, path, shell_word};
+use crate::backend::simple::{InstalledPackage, Record, SimpleBackend, SimpleInstallation, dirs_in, is_dir, of};
+use crate::backend::{Installation, Manager};
+use crate::bytes::{ByteString, path, shell_word};
+use crate::fs::{Kind, Limit};
+use crate::host::{Host, User};
+use crate::model::{Evidence, ExecDestination, ExecTarget, Location, ManagerId, RemedyKind};
 use crate::version::semver;
 
 const ID: ManagerId = ManagerId("volta");
@@ -26,7 +26,7 @@ const TOOLS: [&str; 4] = ["node", "npm", "yarn", "pnpm"];
 pub struct Volta;
 
 struct VoltaHome<'s> {
-    person: &'s Person,
+    user: &'s User,
 }
 
 impl Manager for Volta {
@@ -38,13 +38,13 @@ impl Manager for Volta {
         true
     }
 
-    fn open<'s>(&self, scene: &'s Scene) -> Vec<Box<dyn Holdings + 's>> {
-        let of_person = |person: &'s Person| -> Option<Box<dyn Holdings + 's>> {
-            let home = scene.folder_of(person, "VOLTA_HOME", ".volta");
-            let is_there = is_folder(scene, &path::join(&home, b"tools/image"));
-            is_there.then(|| Roster::boxed(scene, ID, of(person), home, VoltaHome { person }))
+    fn discover<'h>(&self, host: &'h Host) -> Vec<Box<dyn Installation + 'h>> {
+        let of_user = |user: &'h User| -> Option<Box<dyn Installation + 'h>> {
+            let home = host.user_dir(user, "VOLTA_HOME", ".volta");
+            let is_there = is_dir(host, &path::join(&home, b"tools/image"));
+            is_there.then(|| SimpleInstallation::boxed(host, ID, of(user), home, VoltaHome { user }))
         };
-        scene.people.iter().filter_map(of_person).collect()
+        host.users.iter().filter_map(of_user).collect()
     }
 }
 
@@ -94,76 +94,75 @@ struct Command {
 }
 
 /// As many files may extend one another.
-const MOST_EXTENDED: usize = 8;
+const MAX_EXTENDED: usize = 8;
 
 impl VoltaHome<'_> {
-    fn choose(&self, scene: &Scene, at: &Installation, tool: &str) -> Option<(Text, Evidence)> {
-        let start = scene.folder_for(self.person);
-        let project = upwards(&start)
-            .map(|folder| path::join(folder, b"package.json"))
-            .find(|file| scene.root.entry(file).is_ok());
+    fn choose(&self, host: &Host, at: &Location, tool: &str) -> Option<(ByteString, Evidence)> {
+        let start = host.working_dir(self.user);
+        let project =
+            upwards(&start).map(|dir| path::join(dir, b"package.json")).find(|file| host.root.entry(file).is_ok());
         let mut file = project;
-        for _ in 0..MOST_EXTENDED {
+        for _ in 0..MAX_EXTENDED {
             let Some(at) = file.take() else { break };
-            let content = scene.root.read(&at, Limit::SMALL).unwrap_or_default();
+            let content = host.root.read(&at, Limit::SMALL).unwrap_or_default();
             let Some(pins) = serde_json::from_slice::<Project>(&content).ok().and_then(|project| project.volta) else {
                 break;
             };
             if let Some(version) = pins.of(tool) {
                 return Some((
                     version.as_str().into(),
-                    Evidence::at(at, format!("volta.{tool}"), Text::from(version.as_str()).to_string()),
+                    Evidence::at(at, format!("volta.{tool}"), ByteString::from(version.as_str()).to_string()),
                 ));
             }
-            file = pins.extends.map(|other| path::absolute(other.as_bytes(), path::folder(&at)));
+            file = pins.extends.map(|other| path::absolute(other.as_bytes(), path::parent(&at)));
         }
         let file = path::join(&at.location, b"tools/user/platform.json");
-        let platform: Platform = serde_json::from_slice(&scene.root.read(&file, Limit::SMALL).ok()?).ok()?;
+        let platform: Platform = serde_json::from_slice(&host.root.read(&file, Limit::SMALL).ok()?).ok()?;
         let version = match tool {
             "node" => platform.node?.runtime,
             "npm" => platform.npm.or(platform.node.and_then(|node| node.npm))?,
             "yarn" => platform.yarn?,
             _ => platform.pnpm?,
         };
-        let why = Evidence::at(file, tool, format!("{} is the default", Text::from(version.as_str())));
+        let why = Evidence::at(file, tool, format!("{} is the default", ByteString::from(version.as_str())));
         Some((version.into(), why))
     }
 }
 
-impl Keeper for VoltaHome<'_> {
-    fn read(&self, scene: &Scene, at: &Installation) -> Record {
+impl SimpleBackend for VoltaHome<'_> {
+    fn read(&self, host: &Host, at: &Location) -> Record {
         let mut record = Record::default();
         let image = path::join(&at.location, b"tools/image");
         for tool in TOOLS {
-            let choice = self.choose(scene, at, tool);
-            let folder = path::join(&image, tool.as_bytes());
-            for (version, _) in folders_in(scene, &folder, false) {
-                let tree = path::join(&folder, &version);
-                let mut item = Item::kept("toolchain", tool, version.clone());
-                item.installed_at = scene.root.entry(&tree).ok().map(|meta| meta.modified);
-                item.evidence.push(Evidence::at(tree.clone(), "folder", format!("{tool} {version}")));
+            let choice = self.choose(host, at, tool);
+            let dir = path::join(&image, tool.as_bytes());
+            for (version, _) in dirs_in(host, &dir, false) {
+                let tree = path::join(&dir, &version);
+                let mut item = InstalledPackage::kept("toolchain", tool, version.clone());
+                item.installed_at = host.root.entry(&tree).ok().map(|meta| meta.modified);
+                item.evidence.push(Evidence::directory(tree.clone(), format!("{tool} {version}")));
                 let chosen = choice.as_ref().filter(|(chosen, _)| *chosen == version);
                 item.active = chosen.is_some();
                 item.evidence.extend(chosen.map(|(_, why)| why.clone()));
                 item.trees.push(tree);
                 let word = shell_word(&version);
-                record.items.push(item.remedy("remove", format!("volta uninstall {tool}@{word}")));
+                record.items.push(item.remedy(RemedyKind::Remove, format!("volta uninstall {tool}@{word}")));
             }
         }
         let bins = path::join(&at.location, b"tools/user/bins");
-        let names = scene.root.folder(&bins).and_then(|folder| folder.list()).unwrap_or_default();
+        let names = host.root.dir(&bins).and_then(|dir| dir.list()).unwrap_or_default();
         for (name, _) in names.iter().filter(|(name, _)| name.ends_with(b".json")) {
             let file = path::join(&bins, name);
-            let read = scene
+            let read = host
                 .root
                 .read(&file, Limit::SMALL)
                 .ok()
                 .and_then(|content| serde_json::from_slice::<Command>(&content).ok());
             let Some(command) = read else {
-                record.notes.push(format!("{file}: damaged: whose command it is is not known"));
+                record.notes.push(format!("{file}: damaged: its owner is unknown"));
                 continue;
             };
-            let package = Text::from(command.package.as_str());
+            let package = ByteString::from(command.package.as_str());
             let tree = path::join(&path::join(&image, b"packages"), &package);
             let program = path::join(&path::join(&at.location, b"bin"), name.strip_suffix(b".json").unwrap_or(name));
             let evidence = Evidence::at(file, "package", package.to_string());
@@ -173,18 +172,20 @@ impl Keeper for VoltaHome<'_> {
                     item.places.push((program, evidence));
                 }
                 None => {
-                    let mut item = Item::new("package", package.clone());
-                    item.version = command.version.map(Text::from);
+                    let mut item = InstalledPackage::new("package", package.clone());
+                    item.version = command.version.map(ByteString::from);
                     item.evidence.push(evidence.clone());
                     item.trees.push(tree);
                     item.commands.push(program.clone());
                     item.places.push((program, evidence));
-                    record.items.push(item.remedy("remove", format!("volta uninstall {}", shell_word(&package))));
+                    record
+                        .items
+                        .push(item.remedy(RemedyKind::Remove, format!("volta uninstall {}", shell_word(&package))));
                 }
             }
         }
-        let mut item = Item::new("program", "volta");
-        item.evidence.push(Evidence::at(at.location.clone(), "folder", "Volta itself, and its shims"));
+        let mut item = InstalledPackage::new("program", "volta");
+        item.evidence.push(Evidence::directory(at.location.clone(), "Volta itself, and its shims"));
         item.trees.push(at.location.clone());
         record.items.push(item);
         record
@@ -194,11 +195,11 @@ impl Keeper for VoltaHome<'_> {
         semver::compare(a, b)
     }
 
-    fn lead(&self, scene: &Scene, at: &Installation, settled: &[u8]) -> Option<Lead> {
+    fn exec_target(&self, host: &Host, at: &Location, canonical: &[u8]) -> Option<ExecTarget> {
         let bin = path::join(&at.location, b"bin");
-        let name = path::name(settled);
-        if *path::folder(settled) != *bin
-            || scene.root.entry(settled).ok()?.kind != Kind::Link
+        let name = path::name(canonical);
+        if *path::parent(canonical) != *bin
+            || host.root.entry(canonical).ok()?.kind != Kind::Link
             || name.starts_with(b"volta")
         {
             return None;
@@ -211,43 +212,35 @@ impl Keeper for VoltaHome<'_> {
         };
         if tool.is_empty() {
             let file = path::join(&at.location, &[b"tools/user/bins/", name, b".json"].concat());
-            let command: Command = serde_json::from_slice(&scene.root.read(&file, Limit::SMALL).ok()?).ok()?;
+            let command: Command = serde_json::from_slice(&host.root.read(&file, Limit::SMALL).ok()?).ok()?;
             let package = path::join(&path::join(&image, b"packages"), command.package.as_bytes());
-            let why = vec![Evidence::at(file, "package", Text::from(command.package).to_string())];
-            return Some(Lead {
-                to: LeadTo::File(path::join(&path::join(&package, b"bin"), name)),
+            let why = vec![Evidence::at(file, "package", ByteString::from(command.package).to_string())];
+            return Some(ExecTarget {
+                to: ExecDestination::File(path::join(&path::join(&package, b"bin"), name)),
                 is_shim: true,
                 why,
             });
         }
         // Without an npm of its own choice, the chosen node's is taken.
-        let (tool, choice) = match self.choose(scene, at, tool) {
-            None if tool == "npm" => ("node", self.choose(scene, at, "node")),
+        let (tool, choice) = match self.choose(host, at, tool) {
+            None if tool == "npm" => ("node", self.choose(host, at, "node")),
             choice => (tool, choice),
         };
         let Some((version, because)) = choice else {
             let file = path::join(&at.location, b"tools/user/platform.json");
-            return Some(nowhere(vec![Evidence::at(
-                file,
-                "look-up",
-                format!("no {tool} is chosen: the shim would fail"),
-            )]));
+            return Some(nowhere(vec![Evidence::at(file, "lookup", format!("no {tool} is set: the shim would fail"))]));
         };
-        let folder = path::join(&path::join(&image, tool.as_bytes()), &version);
-        let program = path::join(&path::join(&folder, b"bin"), command.as_bytes());
+        let dir = path::join(&path::join(&image, tool.as_bytes()), &version);
+        let program = path::join(&path::join(&dir, b"bin"), command.as_bytes());
         let mut why = vec![because];
-        if scene.root.target(&program).is_ok() {
-            return Some(Lead { to: LeadTo::File(program), is_shim: true, why });
+        if host.root.target(&program).is_ok() {
+            return Some(ExecTarget { to: ExecDestination::File(program), is_shim: true, why });
         }
-        why.push(Evidence::at(
-            folder,
-            "look-up",
-            format!("{tool} {version} is not installed: the shim would fetch it"),
-        ));
+        why.push(Evidence::at(dir, "lookup", format!("{tool} {version} is not installed: the shim would fetch it")));
         Some(nowhere(why))
     }
 
-    fn program_folders(&self, _: &Scene, at: &Installation) -> Vec<Text> {
+    fn program_dirs(&self, _: &Host, at: &Location) -> Vec<ByteString> {
         vec![path::join(&at.location, b"bin")]
     }
 }

@@ -1,0 +1,71 @@
+//! The edge to this process's environment: its environment, current directory, user and terminal.
+//! Nothing else in this crate may look at them.
+
+#![expect(clippy::disallowed_methods, reason = "the only module of this crate that may")]
+
+use std::io::IsTerminal as _;
+use std::os::unix::ffi::OsStringExt as _;
+
+use whodunit_core::bytes::ByteString;
+use whodunit_core::host::{ProcessEnv, UserSelection};
+
+/// The words of the command line, the program's own name first.
+pub fn arguments() -> impl Iterator<Item = std::ffi::OsString> {
+    std::env::args_os()
+}
+
+fn bytes(text: std::ffi::OsString) -> ByteString {
+    ByteString::from(text.into_vec())
+}
+
+fn variable(name: &str) -> Option<ByteString> {
+    std::env::var_os(name).map(|value| ByteString::from(value.into_vec()))
+}
+
+/// Where the question is asked.
+pub fn process_env() -> ProcessEnv {
+    let dir = std::env::current_dir().map(|dir| dir.into_os_string().into_vec()).unwrap_or_default();
+    ProcessEnv {
+        dir: ByteString::from(dir),
+        dir_is_given: false,
+        path: variable("PATH"),
+        data_home: variable("XDG_DATA_HOME").filter(|home| !home.is_empty()),
+        data_dirs: variable("XDG_DATA_DIRS"),
+        desktop: variable("XDG_CURRENT_DESKTOP").filter(|desktop| !desktop.is_empty()),
+        uid: Some(rustix::process::geteuid().as_raw()),
+        variables: std::env::vars_os().map(|(name, value)| (bytes(name), bytes(value))).collect(),
+    }
+}
+
+/// Seconds since 1970, by this machine's clock.
+pub fn now() -> Option<i64> {
+    let since = std::time::SystemTime::now().duration_since(std::time::UNIX_EPOCH).ok()?;
+    i64::try_from(since.as_secs()).ok()
+}
+
+/// The directory of the user's settings.
+pub fn config_dir() -> Option<ByteString> {
+    let own = variable("XDG_CONFIG_HOME").filter(|dir| dir.starts_with(b"/"));
+    own.or_else(|| Some(whodunit_core::bytes::path::join(&variable("HOME")?, b".config")))
+}
+
+/// The user who asks; everyone, when that is root.
+pub fn users() -> UserSelection {
+    let uid = rustix::process::geteuid().as_raw();
+    match uid {
+        0 => UserSelection::All,
+        _ => UserSelection::Current { uid, name: variable("USER"), home: variable("HOME"), shell: variable("SHELL") },
+    }
+}
+
+/// The width of the terminal that shows the results; none when something else takes them.
+pub fn width() -> Option<usize> {
+    let stdout = std::io::stdout();
+    let size = stdout.is_terminal().then(|| terminal_size::terminal_size_of(&stdout)).flatten();
+    size.map(|(width, _)| usize::from(width.0).max(40))
+}
+
+/// The directory for temporary files.
+pub fn temporary_dir() -> std::path::PathBuf {
+    std::env::temp_dir()
+}

@@ -1,0 +1,175 @@
+//! What a command works on: the machine, the configuration, and the contexts that were asked for.
+
+use std::cell::OnceCell;
+use std::os::unix::ffi::OsStrExt as _;
+use std::path::Path;
+
+use whodunit_core::bytes::{ByteString, path};
+use whodunit_core::fs::{FsError, Kind, Root};
+use whodunit_core::host::{Host, User, UserSelection};
+use whodunit_core::resolve::contexts::{self, Shell, resolve_contexts};
+use whodunit_core::resolve::{Context, Overrides, ResolvedContext, SearchPath};
+
+use crate::args::{ContextName, Global, ShellName};
+use crate::config::Config;
+use crate::error::CliError;
+use crate::process;
+
+/// How a command ended.
+#[derive(Debug, Clone, Copy)]
+pub struct Outcome {
+    /// Whether the thing asked for was found.
+    pub found: bool,
+    /// Whether anything could not be read.
+    pub incomplete: bool,
+}
+
+/// What a command works on.
+pub struct Session {
+    /// The machine.
+    pub host: Host,
+    /// The search path that was given.
+    given: Option<SearchPath>,
+    searches: OnceCell<Vec<SearchPath>>,
+    usual: OnceCell<Vec<ResolvedContext>>,
+    /// The settings.
+    pub config: Config,
+    /// The contexts that were asked for.
+    pub contexts: Vec<Context>,
+    /// What was said instead of what would be derived.
+    pub overrides: Overrides,
+}
+
+impl Session {
+    /// Opens the root, finds the users, and works out the search path.
+    pub fn new(global: &Global) -> Result<Self, CliError> {
+        let root = match &global.root {
+            None => Root::live(),
+            Some(place) => Root::offline(place).map_err(|cause| {
+                let place = place.as_os_str().as_bytes().into();
+                CliError::Directory { option: "--root", place, cause }
+            })?,
+        };
+        let users = match (global.user.as_slice(), global.all_users, root.is_live()) {
+            ([], false, true) => process::users(),
+            ([], ..) => UserSelection::All,
+            (names, ..) => UserSelection::Named(names.iter().map(|name| name.as_bytes().into()).collect()),
+        };
+        let mut env = process::process_env();
+        if !root.is_live() {
+            // Paths are as seen from inside the root, where the current directory is nowhere.
+            env.dir = "/".into();
+        }
+        if let Some(given) = &global.directory {
+            env.dir = working_dir(&root, given, &env.dir)?;
+            env.dir_is_given = true;
+        }
+        let chosen =
+            global.context.unwrap_or(ContextName(Some(if root.is_live() { Context::Here } else { Context::Login })));
+        let contexts = chosen.contexts();
+        let context = contexts[0];
+        if context != Context::Here {
+            // Programs that are started elsewhere do not see this process's environment.
+            env.variables.clear();
+        }
+        let config = Config::read(global.config.as_deref())?;
+        let mut host = Host::new(root, &users, env)?;
+        host.extra_dirs = config.bundle_dirs(&host.users);
+        host.title_rules = config.title_rules();
+        let overrides = overrides(global)?;
+        let given = global.path.as_ref().map(|list| SearchPath::given(&host, context, list.as_bytes()));
+        let (searches, usual) = (OnceCell::new(), OnceCell::new());
+        Ok(Session { host, given, searches, usual, config, contexts, overrides })
+    }
+
+    /// Looks at every context, where none was named.
+    pub fn use_all_contexts(&mut self, global: &Global) {
+        if global.context.is_none() && global.path.is_none() {
+            self.contexts = Context::ALL.to_vec();
+        }
+    }
+
+    /// The users whose contexts are told: in the process's own environment there is one.
+    pub fn users(&self) -> Vec<User> {
+        let mut users = self.host.users.clone();
+        if self.contexts == [Context::Here] {
+            users.truncate(1);
+        }
+        users
+    }
+
+    /// What the contexts are called together.
+    pub fn context_word(&self) -> &'static str {
+        if self.contexts.len() == 1 { self.contexts[0].word() } else { "all" }
+    }
+
+    /// The chosen contexts of the user whose login stands for all.
+    pub fn usual(&self) -> &[ResolvedContext] {
+        let user = || contexts::default_user(&self.host);
+        self.usual.get_or_init(|| resolve_contexts(&self.host, &self.contexts, &user(), &self.overrides))
+    }
+
+    /// The one of them in this context.
+    pub fn usual_in(&self, context: Context) -> &ResolvedContext {
+        let usual = self.usual();
+        usual.iter().find(|one| one.context == context).unwrap_or(&usual[0])
+    }
+
+    /// The search path of each of them, or the one that was given.
+    pub fn searches(&self) -> &[SearchPath] {
+        self.searches.get_or_init(|| match &self.given {
+            Some(given) => vec![given.clone()],
+            None if self.contexts == [Context::Here] => vec![SearchPath::of(&self.host, Context::Here)],
+            None => self.usual().iter().map(|one| SearchPath::in_context(&self.host, one)).collect(),
+        })
+    }
+
+    /// Where names are looked up: the first of them.
+    pub fn search(&self) -> &SearchPath {
+        &self.searches()[0]
+    }
+
+    /// The chosen contexts of these users; those that are nobody's, once.
+    pub fn resolve_contexts(&self, users: &[User]) -> Vec<ResolvedContext> {
+        let mut found = Vec::new();
+        for (number, user) in users.iter().enumerate() {
+            let of_user = self.contexts.iter().filter(|context| number == 0 || !context.is_shared());
+            // What root's own contexts are, is told once.
+            let is_told = |context: &Context| user.uid != 0 || !matches!(context, Context::Sudo | Context::Login);
+            let is_all = self.contexts.len() > 1;
+            let of_user: Vec<Context> = of_user.copied().filter(|context| !is_all || is_told(context)).collect();
+            found.extend(resolve_contexts(&self.host, &of_user, user, &self.overrides));
+        }
+        found
+    }
+}
+
+/// What was said instead of what would be derived.
+fn overrides(global: &Global) -> Result<Overrides, CliError> {
+    let shell = global.shell.map(|shell| match shell {
+        ShellName::Bash => Shell::Bash,
+        ShellName::Sh => Shell::Dash,
+        ShellName::Zsh => Shell::Zsh,
+        ShellName::Fish => Shell::Fish,
+    });
+    let mut inherit = Vec::new();
+    for given in &global.inherit {
+        let given = given.as_bytes();
+        let at = given.iter().position(|&b| b == b'=').filter(|at| *at > 0);
+        let Some(at) = at else {
+            return Err(CliError::usage(format!("--inherit takes NAME=VALUE, not {}", ByteString::from(given))));
+        };
+        inherit.push((given[..at].into(), given[at + 1..].into()));
+    }
+    Ok(Overrides { shell, inherit })
+}
+
+/// The directory of `--directory`, absolute; with `--root` it is one inside the root.
+fn working_dir(root: &Root, given: &Path, current: &ByteString) -> Result<ByteString, CliError> {
+    let place = path::absolute(given.as_os_str().as_bytes(), current);
+    let failed = |cause| CliError::Directory { option: "--directory", place: place.clone(), cause };
+    match root.target(&place).map_err(failed)?.kind {
+        Kind::Dir => Ok(place),
+        found => Err(failed(FsError::WrongKind { path: place.clone(), found, wanted: Kind::Dir })),
+    }
+}

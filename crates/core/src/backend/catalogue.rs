@@ -1,0 +1,52 @@
+//! What a manager's sources offer.
+
+use std::cmp::Ordering;
+
+use hashbrown::HashMap;
+
+use crate::bytes::ByteString;
+use crate::model::{Offer, OfferQuery};
+
+/// The capability of a manager whose catalogues are on this machine. Nothing is fetched.
+pub trait Catalogue {
+    /// What the sources offered, when they were last fetched, of what is asked about.
+    fn offers(&self, query: &OfferQuery) -> Vec<Offer>;
+
+    /// The command that installs an offer.
+    fn install_command(&self, offer: &Offer) -> Option<String> {
+        let _ = offer;
+        None
+    }
+
+    /// The command that removes the hold of a package.
+    fn unhold_command(&self, package: &[u8]) -> Option<String> {
+        let _ = package;
+        None
+    }
+
+    /// What a maintainer should know of the sources themselves: configured twice, not verified.
+    fn source_notes(&self) -> Vec<String> {
+        Vec::new()
+    }
+}
+
+/// Marks the candidates of a manager whose only policy is the newest version: of each package the newest offer that is
+/// not held back, else what is installed.
+pub(crate) fn mark_candidates(offers: &mut [Offer], order: &dyn Fn(&[u8], &[u8]) -> Ordering) {
+    let marks: Vec<bool> = {
+        let mut newest: HashMap<(&ByteString, Option<&ByteString>), &ByteString> = HashMap::new();
+        for one in offers.iter() {
+            let Some(version) = &one.version else { continue };
+            let known = newest.entry((&one.name, one.arch.as_ref())).or_insert(version);
+            if order(version, known) == Ordering::Greater {
+                *known = version;
+            }
+        }
+        let is_newest = |one: &Offer| match (&one.version, newest.get(&(&one.name, one.arch.as_ref()))) {
+            (Some(version), Some(newest)) => order(newest, version) != Ordering::Greater,
+            _ => true,
+        };
+        offers.iter().map(|one| if one.held { one.installed } else { is_newest(one) }).collect()
+    };
+    offers.iter_mut().zip(marks).for_each(|(one, mark)| one.candidate = mark);
+}

@@ -1,0 +1,173 @@
+//! The contract of a package manager: what every one has to tell, and one trait per capability that only some have.
+//!
+//! A [`Manager`] discovers its [`Installation`]s on a host. An installation says which capabilities it has by returning
+//! them: [`Installation::file_index`] and its siblings are `None` where a manager records nothing of the kind. A
+//! reader of one capability need not know the others. Managers whose record is one small list implement
+//! [`simple::SimpleBackend`] instead.
+
+mod catalogue;
+pub(crate) mod dependency_graph;
+mod environments;
+mod file_index;
+mod file_records;
+mod history;
+mod launching;
+pub(crate) mod listed;
+mod relations;
+mod shared_dirs;
+pub mod simple;
+pub(crate) mod sqlite;
+pub(crate) mod version_dirs;
+
+use std::cmp::Ordering;
+
+pub use catalogue::Catalogue;
+pub(crate) use catalogue::mark_candidates;
+pub use environments::{Bypass, Environment, Environments};
+pub use file_index::FileIndex;
+pub use file_records::FileRecords;
+pub use history::History;
+pub use launching::Launching;
+pub use relations::Relations;
+pub use shared_dirs::SharedDirs;
+
+use crate::bytes::ByteString;
+use crate::host::Host;
+use crate::model::{Coverage, Evidence, Finding, Location, ManagerId, Owner, Package, Remedy};
+
+/// A package manager whose state can be read from disk.
+pub trait Manager: Sync {
+    /// The name by which users call it, and by which `--manager` selects it.
+    fn id(&self) -> ManagerId;
+
+    /// Whether it keeps several versions of one tool side by side on purpose, of which one is chosen.
+    fn keeps_versions(&self) -> bool {
+        false
+    }
+
+    /// Finds every installation of this manager, system-wide and of each user, and reads which packages it has;
+    /// installations of one manager can share what they read. Damage costs the damaged record, never the call: what
+    /// was lost is in [`Installation::coverage`].
+    fn discover<'h>(&self, host: &'h Host) -> Vec<Box<dyn Installation + 'h>>;
+}
+
+/// One place where a manager keeps its state. Its packages are numbered from 0, and the numbers do not change.
+pub trait Installation: Send + Sync {
+    /// The manager, the scope and the directory.
+    fn location(&self) -> &Location;
+
+    /// How completely it was read so far; later reads can add notes. Empty if nothing was found that could be called
+    /// an installation, or if the question had no need of it; several if it covers several directories.
+    fn coverage(&self) -> Vec<Coverage>;
+
+    /// Every package in full, in the order of their numbers. What `detail` does not ask for stays `null` or empty and
+    /// is not read.
+    fn packages(&self, detail: Detail) -> Vec<Package>;
+
+    /// One package in short.
+    ///
+    /// # Panics
+    /// If there is no package with this number.
+    fn owner(&self, package: u32) -> Owner;
+
+    /// The numbers of the packages that a user means by `name`.
+    fn named(&self, name: &[u8]) -> Vec<u32>;
+
+    /// Whether the package's files should exist: not so once it is removed and only its configuration files remain.
+    fn is_present(&self, package: u32) -> bool {
+        let _ = package;
+        true
+    }
+
+    /// Where the record of a package itself is, and what it says.
+    fn package_evidence(&self, package: u32) -> Vec<Evidence>;
+
+    /// The manager's own commands for a package, the safest first.
+    fn remedies(&self, package: u32) -> Vec<Remedy>;
+
+    /// The manager's ordering of two of its versions.
+    fn order(&self, a: &[u8], b: &[u8]) -> Ordering;
+
+    /// What the manager's own records say that a maintainer should know.
+    fn diagnostics(&self) -> Vec<Finding> {
+        Vec::new()
+    }
+
+    /// What identifies the software of each package, beyond its name, its commands and its launchers; in the order of
+    /// [`Installation::packages`], or nothing if nothing more is known.
+    fn hints(&self) -> Vec<Hint> {
+        Vec::new()
+    }
+
+    /// Who claims a path.
+    fn file_index(&self) -> Option<&dyn FileIndex> {
+        None
+    }
+
+    /// What was recorded of each file, for comparison with the disk.
+    fn file_records(&self) -> Option<&dyn FileRecords> {
+        None
+    }
+
+    /// What its sources offer.
+    fn catalogue(&self) -> Option<&dyn Catalogue> {
+        None
+    }
+
+    /// Which packages need which.
+    fn relations(&self) -> Option<&dyn Relations> {
+        None
+    }
+
+    /// Wrappers, shims, launchers, and the directories where they are.
+    fn launching(&self) -> Option<&dyn Launching> {
+        None
+    }
+
+    /// Directories that another manager fills as well.
+    fn shared_dirs(&self) -> Option<&dyn SharedDirs> {
+        None
+    }
+
+    /// Self-contained environments of a language.
+    fn environments(&self) -> Option<&dyn Environments> {
+        None
+    }
+
+    /// Numbered states that the manager keeps itself.
+    fn history(&self) -> Option<&dyn History> {
+        None
+    }
+}
+
+/// What tells which software a package is.
+#[derive(Debug, Clone, PartialEq, Eq, Default)]
+pub struct Hint {
+    /// The source that its packagers made it from, where that is called otherwise.
+    pub source: Option<ByteString>,
+    /// The address of upstream.
+    pub upstream: Option<ByteString>,
+    /// Programs that an app starts inside its sandbox.
+    pub starts: Vec<ByteString>,
+}
+
+/// What a reader of packages needs beyond their names and versions.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Default)]
+pub struct Detail {
+    /// Commands and launchers, which stand in the lists of files.
+    pub programs: bool,
+    /// Dates of installation.
+    pub dates: bool,
+    /// Evidence and package URLs.
+    pub evidence: bool,
+    /// Where packages came from, where that stands in catalogues.
+    pub origins: bool,
+    /// Leave out what merely came along, where there is much of it.
+    pub asked_for_only: bool,
+}
+
+impl Detail {
+    /// Everything there is.
+    pub const FULL: Detail =
+        Detail { programs: true, dates: true, evidence: true, origins: true, asked_for_only: false };
+}

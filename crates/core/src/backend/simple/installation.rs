@@ -1,0 +1,362 @@
+//! [`Installation`] of whatever implements [`SimpleBackend`].
+
+use std::cmp::Ordering;
+use std::sync::{Mutex, OnceLock, PoisonError};
+
+use hashbrown::HashMap;
+
+use super::{InstalledPackage, Record, SimpleBackend, link_target, purl};
+use crate::backend::listed::{self, Role};
+use crate::backend::{Catalogue, Detail, FileIndex, FileRecords, Installation, Launching, Relations, SharedDirs};
+use crate::bytes::{ByteString, path};
+use crate::host::Host;
+use crate::model::{
+    Claim, Claimant, Coverage, CoverageState, Depth, Digest, Evidence, ExecTarget, FileRecord, Location, ManagerId,
+    NameFilter, Offer, OfferQuery, Owner, Package, PathClaim, RecordPosition, Remedy, RemedyKind, Scope,
+};
+
+/// Which item claims a path, and by which of its places.
+type Places = HashMap<ByteString, Vec<(u32, u32)>>;
+
+/// The installations of one installation.
+pub struct SimpleInstallation<'s, K> {
+    host: &'s Host,
+    location: Location,
+    backend: K,
+    domain: OnceLock<Vec<ByteString>>,
+    record: OnceLock<(Record, Places)>,
+    /// What could not be read later on.
+    late: Mutex<Vec<String>>,
+}
+
+impl<'s, K: SimpleBackend + 's> SimpleInstallation<'s, K> {
+    /// The installations of an installation at a canonical location. Nothing is read yet.
+    pub fn new(host: &'s Host, manager: ManagerId, scope: Scope, location: ByteString, backend: K) -> Self {
+        let location = Location { manager, scope, location };
+        SimpleInstallation {
+            host,
+            location,
+            backend,
+            domain: OnceLock::new(),
+            record: OnceLock::new(),
+            late: Mutex::default(),
+        }
+    }
+
+    /// The same, as the registry wants it.
+    pub fn boxed(
+        host: &'s Host,
+        manager: ManagerId,
+        scope: Scope,
+        location: ByteString,
+        backend: K,
+    ) -> Box<dyn Installation + 's> {
+        Box::new(Self::new(host, manager, scope, location, backend))
+    }
+
+    fn read(&self) -> &(Record, Places) {
+        self.record.get_or_init(|| {
+            let record = self.backend.read(self.host, &self.location);
+            let mut places = Places::new();
+            for (number, item) in (0..).zip(&record.items) {
+                for (place, (path, _)) in (0..).zip(&item.places) {
+                    places.entry(path.clone()).or_default().push((number, place));
+                }
+            }
+            (record, places)
+        })
+    }
+
+    fn items(&self) -> &[InstalledPackage] {
+        &self.read().0.items
+    }
+
+    fn item(&self, package: u32) -> &InstalledPackage {
+        &self.items()[package as usize]
+    }
+
+    fn is_in_domain(&self, canonical: &[u8]) -> bool {
+        let domain = self.domain.get_or_init(|| self.backend.domain(self.host, &self.location));
+        domain.iter().any(|dir| path::within(canonical, dir))
+    }
+
+    fn note(&self, lost: Vec<String>) {
+        let mut late = self.late.lock().unwrap_or_else(PoisonError::into_inner);
+        for note in lost {
+            if !late.contains(&note) {
+                late.push(note);
+            }
+        }
+    }
+
+    /// The package into whose tree a link leads that the manager placed.
+    fn linked(&self, canonical: &[u8]) -> Option<u32> {
+        let target = self.backend.linked(self.host, &self.location, canonical)?;
+        let place = self.items().iter().position(|item| item.trees.iter().any(|tree| path::within(&target, tree)))?;
+        u32::try_from(place).ok()
+    }
+
+    fn package(&self, number: u32, item: &InstalledPackage, detail: Detail) -> Package {
+        let owner = self.owner(number);
+        let purl =
+            item.purl.filter(|_| detail.evidence).and_then(|kind| purl(kind, &item.name, item.version.as_deref()));
+        Package {
+            id: owner.id,
+            manager: owner.manager,
+            scope: owner.scope,
+            location: self.location.location.clone(),
+            name: owner.name,
+            version: owner.version,
+            arch: item.arch.clone(),
+            kind: item.kind.to_owned(),
+            channel: item.channel.clone(),
+            revision: item.revision.clone(),
+            origin: item.origin.clone(),
+            reason: item.reason,
+            held: item.held,
+            active: item.active,
+            status: item.status,
+            confinement: Some("none".to_owned()),
+            installed_at: item.installed_at,
+            size: item.size,
+            commands: item.commands.clone(),
+            launchers: Vec::new(),
+            title: None,
+            purl,
+            evidence: if detail.evidence { item.evidence.clone() } else { Vec::new() },
+        }
+    }
+}
+
+impl<'s, K: SimpleBackend + 's> Installation for SimpleInstallation<'s, K> {
+    fn location(&self) -> &Location {
+        &self.location
+    }
+
+    fn coverage(&self) -> Vec<Coverage> {
+        // What the question had no need of was not read.
+        let Some((record, _)) = self.record.get() else { return Vec::new() };
+        let late = self.late.lock().unwrap_or_else(PoisonError::into_inner).clone();
+        let notes: Vec<String> = record.notes.iter().cloned().chain(late).collect();
+        if record.items.is_empty() && notes.is_empty() {
+            return Vec::new();
+        }
+        vec![Coverage {
+            manager: Some(self.location.manager),
+            scope: self.location.scope.clone(),
+            location: self.location.location.clone(),
+            state: if notes.is_empty() { CoverageState::Read } else { CoverageState::Partial },
+            packages: Some(record.items.len()),
+            notes,
+        }]
+    }
+
+    fn packages(&self, detail: Detail) -> Vec<Package> {
+        let mut packages: Vec<Package> =
+            (0..).zip(self.items()).map(|(number, item)| self.package(number, item, detail)).collect();
+        let mut lost = Vec::new();
+        if let Some(lists) = self.backend.lists().filter(|_| detail.programs) {
+            lists.each(self.host, self.items(), &NameFilter::All, &mut lost, &mut |number, file, _| {
+                let Some(package) = packages.get_mut(number as usize) else { return };
+                match listed::role(file) {
+                    Some(Role::Command) => package.commands.push(file.into()),
+                    Some(Role::Launcher) => package.launchers.push(listed::launcher_id(file)),
+                    None => {}
+                }
+            });
+        }
+        if detail.origins
+            && let Some(origins) = self.backend.origins(self.host, &self.location, self.items(), &mut lost)
+        {
+            for (package, origin) in packages.iter_mut().zip(origins) {
+                package.origin = origin;
+            }
+        }
+        self.note(lost);
+        packages
+    }
+
+    fn owner(&self, package: u32) -> Owner {
+        let item = self.item(package);
+        let Location { manager, scope, .. } = &self.location;
+        let tail = item.tail.as_ref().unwrap_or(&item.name);
+        Owner {
+            id: [format!("{manager}/{scope}/").as_bytes(), tail].concat().into(),
+            manager: *manager,
+            scope: scope.clone(),
+            name: item.name.clone(),
+            version: item.version.clone(),
+            status: item.status,
+        }
+    }
+
+    fn named(&self, name: &[u8]) -> Vec<u32> {
+        let fits = |item: &InstalledPackage| *item.name == *name || item.also.iter().any(|other| **other == *name);
+        let mut found: Vec<u32> =
+            (0..).zip(self.items()).filter(|(_, item)| fits(item)).map(|(number, _)| number).collect();
+        found.sort_by_key(|&number| !self.item(number).active);
+        found
+    }
+
+    fn package_evidence(&self, package: u32) -> Vec<Evidence> {
+        self.item(package).evidence.clone()
+    }
+
+    fn remedies(&self, package: u32) -> Vec<Remedy> {
+        self.item(package).remedies.clone()
+    }
+
+    fn order(&self, a: &[u8], b: &[u8]) -> Ordering {
+        self.backend.order(a, b)
+    }
+
+    fn file_index(&self) -> Option<&dyn FileIndex> {
+        Some(self)
+    }
+
+    fn file_records(&self) -> Option<&dyn FileRecords> {
+        Some(self)
+    }
+
+    fn catalogue(&self) -> Option<&dyn Catalogue> {
+        Some(self)
+    }
+
+    fn relations(&self) -> Option<&dyn Relations> {
+        Some(self)
+    }
+
+    fn launching(&self) -> Option<&dyn Launching> {
+        Some(self)
+    }
+
+    fn shared_dirs(&self) -> Option<&dyn SharedDirs> {
+        Some(self)
+    }
+}
+
+impl<'s, K: SimpleBackend + 's> FileIndex for SimpleInstallation<'s, K> {
+    fn claims(&self, wanted: &NameFilter, take: &mut dyn FnMut(Claim<'_>)) {
+        let Some(lists) = self.backend.lists().filter(|_| !wanted.is_nothing()) else { return };
+        let mut lost = Vec::new();
+        lists.each(self.host, self.items(), wanted, &mut lost, &mut |number, file, line| {
+            take(Claim { path: file, claimant: Claimant::Package(number), position: RecordPosition { line, rule: 0 } });
+        });
+        self.note(lost);
+    }
+
+    fn digest(&self, package: u32, path: &[u8]) -> Option<Digest> {
+        self.backend.lists()?.digest(self.host, self.item(package), path)
+    }
+
+    fn claims_on(&self, canonical: &[u8]) -> Vec<PathClaim> {
+        if !self.is_in_domain(canonical) {
+            return Vec::new();
+        }
+        let (record, places) = self.read();
+        if let Some(on) = places.get(canonical) {
+            let claim = |&(package, place): &(u32, u32)| PathClaim {
+                claimant: Claimant::Package(package),
+                path: canonical.into(),
+                position: RecordPosition { line: place, rule: 0 },
+                on_tree: false,
+            };
+            return on.iter().map(claim).collect();
+        }
+        if let Some(number) = self.linked(canonical) {
+            let position = RecordPosition { line: u32::MAX, rule: 0 };
+            let claimant = Claimant::Package(number);
+            return vec![PathClaim { claimant, path: canonical.into(), position, on_tree: false }];
+        }
+        let over = (0..).zip(&record.items).flat_map(|(number, item)| {
+            let trees = item.trees.iter().filter(|tree| path::within(canonical, tree));
+            trees.map(move |tree| PathClaim::tree(number, tree.clone()))
+        });
+        let longest = over.max_by_key(|claim| claim.path.len());
+        longest.into_iter().collect()
+    }
+
+    fn claim_evidence(&self, claimant: Claimant, path: &[u8], position: RecordPosition) -> Vec<Evidence> {
+        let Claimant::Package(package) = claimant else { return Vec::new() };
+        let item = self.item(package);
+        if let Some(lists) = self.backend.lists() {
+            return vec![Evidence::line(
+                lists.file(item),
+                position.line,
+                format!("{} lists {}", item.name, ByteString::from(path)),
+            )];
+        }
+        match item.places.get(position.line as usize).filter(|(place, _)| **place == *path) {
+            Some((_, evidence)) => vec![evidence.clone()],
+            None if position.line == u32::MAX => {
+                let target = link_target(self.host, path).unwrap_or_default();
+                let says = format!("leads to {target}, where {} keeps {}", self.location.manager, item.name);
+                vec![Evidence::at(path, "link", says)]
+            }
+            None => item.evidence.iter().take(1).cloned().collect(),
+        }
+    }
+}
+
+impl<'s, K: SimpleBackend + 's> FileRecords for SimpleInstallation<'s, K> {
+    fn file_records(&self, packages: Option<&[u32]>, _: Depth) -> Vec<FileRecord> {
+        let numbered = (0..).zip(self.items());
+        let wanted: Vec<(u32, &InstalledPackage)> =
+            numbered.filter(|(number, _)| packages.is_none_or(|packages| packages.contains(number))).collect();
+        let mut lost = Vec::new();
+        let files = self.backend.file_records(self.host, &wanted, &mut lost);
+        self.note(lost);
+        files
+    }
+
+    fn restore(&self, package: u32) -> Option<Remedy> {
+        let command = self.backend.lists()?.restore(self.item(package))?;
+        Some(Remedy::new(RemedyKind::Restore, command))
+    }
+}
+
+impl<'s, K: SimpleBackend + 's> Catalogue for SimpleInstallation<'s, K> {
+    fn offers(&self, asked: &OfferQuery) -> Vec<Offer> {
+        let mut lost = Vec::new();
+        let offers = self.backend.offers(self.host, &self.location, self.items(), asked, &mut lost);
+        self.note(lost);
+        offers
+    }
+
+    fn source_notes(&self) -> Vec<String> {
+        self.backend.on_sources()
+    }
+
+    fn install_command(&self, offer: &Offer) -> Option<String> {
+        self.backend.take(offer)
+    }
+}
+
+impl<'s, K: SimpleBackend + 's> Relations for SimpleInstallation<'s, K> {
+    fn dependents(&self, removed: &[u32]) -> Option<Vec<(u32, Evidence)>> {
+        self.backend.lists()?.dependents(self.host, self.items(), removed)
+    }
+}
+
+impl<'s, K: SimpleBackend + 's> Launching for SimpleInstallation<'s, K> {
+    fn exec_target(&self, canonical: &[u8]) -> Option<ExecTarget> {
+        if self.is_in_domain(canonical) { self.backend.exec_target(self.host, &self.location, canonical) } else { None }
+    }
+
+    fn program_dirs(&self) -> Vec<ByteString> {
+        self.backend.program_dirs(self.host, &self.location)
+    }
+}
+
+impl<'s, K: SimpleBackend + 's> SharedDirs for SimpleInstallation<'s, K> {
+    fn foreign_packages(&self) -> Vec<(u32, ByteString)> {
+        // What was not read has made no claim and named no package.
+        let items = self.record.get().map_or(&[][..], |(record, _)| &record.items);
+        let is_uncertain = (0..).zip(items);
+        is_uncertain.filter_map(|(number, item)| Some((number, item.record.clone()?))).collect()
+    }
+
+    fn may_be_foreign(&self, package: u32) -> bool {
+        self.item(package).record.is_some()
+    }
+}

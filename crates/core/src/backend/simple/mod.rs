@@ -1,0 +1,356 @@
+//! Holdings of managers whose whole record is small enough to be read at once, on first use.
+//!
+//! Such a manager says what is installed ([`SimpleBackend::read`]) and in which directories everything lies that it
+//! can claim ([`SimpleBackend::domain`]); a path outside them never makes it read anything. Packages own whole
+//! trees, single paths, or both.
+
+mod installation;
+
+use std::cmp::Ordering;
+
+use rayon::prelude::*;
+
+pub use installation::SimpleInstallation;
+
+use crate::bytes::{ByteString, path};
+use crate::fs::{Kind, Limit, Root};
+use crate::host::{Host, User};
+use crate::model::{
+    Digest, Evidence, ExecTarget, FileRecord, Location, NameFilter, Offer, OfferQuery, Origin, Reason, Remedy,
+    RemedyKind, Scope, Status,
+};
+
+/// One package as its manager's record has it.
+#[derive(Debug, Clone)]
+pub struct InstalledPackage {
+    /// Its name.
+    pub name: ByteString,
+    /// Its version.
+    pub version: Option<ByteString>,
+    /// What its id ends in, where that is not the name.
+    pub tail: Option<ByteString>,
+    /// What sort of unit it is.
+    pub kind: &'static str,
+    /// The architecture.
+    pub arch: Option<ByteString>,
+    /// The channel that it follows.
+    pub channel: Option<ByteString>,
+    /// The manager's own revision.
+    pub revision: Option<ByteString>,
+    /// Where it came from.
+    pub origin: Option<Origin>,
+    /// Whether it was asked for.
+    pub reason: Reason,
+    /// Whether upgrades are held back.
+    pub held: bool,
+    /// Whether this is the version in use.
+    pub active: bool,
+    /// What state it is in.
+    pub status: Status,
+    /// When it was installed: seconds since 1970.
+    pub installed_at: Option<i64>,
+    /// Bytes on disk, where the record says so.
+    pub size: Option<u64>,
+    /// Programs that it puts into program directories.
+    pub commands: Vec<ByteString>,
+    /// The type and name of its package URL; the version is added.
+    pub purl: Option<&'static str>,
+    /// Canonical directories, or files, that it owns with everything in them.
+    pub trees: Vec<ByteString>,
+    /// Canonical paths that it owns one by one, and where the record says so.
+    pub places: Vec<(ByteString, Evidence)>,
+    /// Other names by which users call it.
+    pub also: Vec<ByteString>,
+    /// The directory or file of its own in the manager's state.
+    pub entry: ByteString,
+    /// Groups that it is a member of.
+    pub groups: Vec<ByteString>,
+    /// Its own record, where another manager may have put it there: see
+    /// [`crate::backend::Installation::foreign_packages`].
+    pub record: Option<ByteString>,
+    /// Where all this stands.
+    pub evidence: Vec<Evidence>,
+    /// Commands with which a user acts on it.
+    pub remedies: Vec<Remedy>,
+}
+
+impl InstalledPackage {
+    /// A package of which only the name and the kind are known.
+    pub fn new(kind: &'static str, name: impl Into<ByteString>) -> Self {
+        InstalledPackage {
+            name: name.into(),
+            version: None,
+            tail: None,
+            kind,
+            arch: None,
+            channel: None,
+            revision: None,
+            origin: None,
+            reason: Reason::Explicit,
+            held: false,
+            active: true,
+            status: Status::Installed,
+            installed_at: None,
+            size: None,
+            commands: Vec::new(),
+            purl: None,
+            trees: Vec::new(),
+            places: Vec::new(),
+            also: Vec::new(),
+            entry: ByteString::default(),
+            groups: Vec::new(),
+            record: None,
+            evidence: Vec::new(),
+            remedies: Vec::new(),
+        }
+    }
+
+    /// One of several versions that are kept side by side: its id ends in `NAME/VERSION`.
+    pub fn kept(kind: &'static str, name: impl Into<ByteString>, version: impl Into<ByteString>) -> Self {
+        let (name, version) = (name.into(), version.into());
+        let tail = Some(path::join(&name, &version));
+        InstalledPackage { version: Some(version), tail, ..InstalledPackage::new(kind, name) }
+    }
+
+    /// Adds a way to act on it.
+    #[must_use]
+    pub fn remedy(mut self, kind: RemedyKind, command: impl Into<String>) -> Self {
+        self.remedies.push(Remedy::new(kind, command));
+        self
+    }
+}
+
+/// What one installation holds.
+#[derive(Debug, Clone, Default)]
+pub struct Record {
+    /// Its packages.
+    pub items: Vec<InstalledPackage>,
+    /// What could not be read, and what that hides.
+    pub notes: Vec<String>,
+}
+
+/// A manager's way with one installation.
+pub trait SimpleBackend: Send + Sync {
+    /// Reads the whole record.
+    fn read(&self, host: &Host, at: &Location) -> Record;
+
+    /// Canonical directories in which everything lies that can be claimed or that starts something else.
+    fn domain(&self, host: &Host, at: &Location) -> Vec<ByteString> {
+        let _ = host;
+        // Where all stands in lists, no place of its own tells.
+        if self.lists().is_some() { Vec::new() } else { vec![at.location.clone()] }
+    }
+
+    /// The manager's ordering of two of its versions.
+    fn order(&self, a: &[u8], b: &[u8]) -> Ordering;
+
+    /// Where a file in the domain leads when it is started.
+    fn exec_target(&self, host: &Host, at: &Location, canonical: &[u8]) -> Option<ExecTarget> {
+        let _ = (host, at, canonical);
+        None
+    }
+
+    /// Where a link in the domain leads, if it is one that this manager places when it leads into a tree of its own.
+    fn linked(&self, host: &Host, at: &Location, canonical: &[u8]) -> Option<ByteString> {
+        let _ = (host, at, canonical);
+        None
+    }
+
+    /// Directories in which the manager puts programs.
+    fn program_dirs(&self, host: &Host, at: &Location) -> Vec<ByteString> {
+        let _ = (host, at);
+        Vec::new()
+    }
+
+    /// What the manager's sources offered of what is asked about; what could not be read is added to `notes`.
+    fn offers(
+        &self,
+        host: &Host,
+        at: &Location,
+        items: &[InstalledPackage],
+        asked: &OfferQuery,
+        notes: &mut Vec<String>,
+    ) -> Vec<Offer> {
+        let _ = (host, at, items, asked, notes);
+        Vec::new()
+    }
+
+    /// The command with which a user takes an offer.
+    fn take(&self, offer: &Offer) -> Option<String> {
+        let _ = offer;
+        None
+    }
+
+    /// What a maintainer should know of the sources themselves.
+    fn on_sources(&self) -> Vec<String> {
+        Vec::new()
+    }
+
+    /// The lists of files that the manager keeps, if it does keep any.
+    fn lists(&self) -> Option<&dyn FileLists> {
+        None
+    }
+
+    /// What is recorded of every file of these items, each with its number; what could not be read is added to
+    /// `notes`.
+    fn file_records(
+        &self,
+        host: &Host,
+        items: &[(u32, &InstalledPackage)],
+        notes: &mut Vec<String>,
+    ) -> Vec<FileRecord> {
+        self.lists().map_or(Vec::new(), |lists| lists.file_records(host, items, notes))
+    }
+
+    /// Where each package came from, where that takes more reading than the record itself; what could not be
+    /// read is added to `notes`.
+    fn origins(
+        &self,
+        host: &Host,
+        at: &Location,
+        items: &[InstalledPackage],
+        notes: &mut Vec<String>,
+    ) -> Option<Vec<Option<Origin>>> {
+        let _ = (host, at, items, notes);
+        None
+    }
+}
+
+/// Lists that stand each in a file of its package's own: reads and looks through them in parallel, and hands what
+/// `find` found in each (paths with the lines that name them) to `take`. A package that `may_lack` one need have none.
+pub fn each_list(
+    root: &Root,
+    items: &[InstalledPackage],
+    file: impl Fn(&InstalledPackage) -> ByteString + Sync,
+    may_lack: impl Fn(&InstalledPackage) -> bool,
+    find: impl Fn(&[u8]) -> Vec<(ByteString, u32)> + Sync,
+    notes: &mut Vec<String>,
+    take: &mut dyn FnMut(u32, &[u8], u32),
+) {
+    let read = |item: &InstalledPackage| root.read(&file(item), Limit::LIST).map(|content| find(&content));
+    let read: Vec<_> = items.par_iter().map(read).collect();
+    for ((number, item), read) in (0..).zip(items).zip(read) {
+        match read {
+            Ok(files) => files.iter().for_each(|(file, line)| take(number, file, *line)),
+            Err(error) if error.is_missing() && may_lack(item) => {}
+            Err(error) => notes.push(format!("{error}: the files of {} are unknown", item.name)),
+        }
+    }
+}
+
+/// What is recorded of files where each package has a record of its own: reads them in parallel. What one of them is
+/// lost for is added to `notes`.
+pub fn each_record(
+    items: &[(u32, &InstalledPackage)],
+    of_item: impl Fn(u32, &InstalledPackage) -> Result<Vec<FileRecord>, String> + Sync,
+    notes: &mut Vec<String>,
+) -> Vec<FileRecord> {
+    let read: Vec<_> = items.par_iter().map(|(number, item)| of_item(*number, item)).collect();
+    let mut found = Vec::new();
+    for (read, (_, item)) in read.into_iter().zip(items) {
+        match read {
+            Ok(files) => found.extend(files),
+            Err(cause) => notes.push(format!("{cause}: whether files of {} are altered is unknown", item.name)),
+        }
+    }
+    found
+}
+
+/// Lists of files, package by package, of a manager whose files lie among those of others.
+pub trait FileLists {
+    /// Hands every wanted path to `take`, with the number of its package and the line that names it; what
+    /// could not be read is added to `notes`.
+    fn each(
+        &self,
+        host: &Host,
+        items: &[InstalledPackage],
+        wanted: &NameFilter,
+        notes: &mut Vec<String>,
+        take: &mut dyn FnMut(u32, &[u8], u32),
+    );
+
+    /// The list of a package.
+    fn file(&self, item: &InstalledPackage) -> ByteString;
+
+    /// The digest that is recorded for a canonical path.
+    fn digest(&self, host: &Host, item: &InstalledPackage, path: &[u8]) -> Option<Digest> {
+        let _ = (host, item, path);
+        None
+    }
+
+    /// What is recorded of every file of these items, each with its number; what could not be read is added to
+    /// `notes`.
+    fn file_records(
+        &self,
+        host: &Host,
+        items: &[(u32, &InstalledPackage)],
+        notes: &mut Vec<String>,
+    ) -> Vec<FileRecord> {
+        let _ = (host, items, notes);
+        Vec::new()
+    }
+
+    /// The items that cannot stay once some are removed, each with where it says so; `None` where that is not read.
+    fn dependents(&self, host: &Host, items: &[InstalledPackage], removed: &[u32]) -> Option<Vec<(u32, Evidence)>> {
+        let _ = (host, items, removed);
+        None
+    }
+
+    /// The command that puts a package's own files back.
+    fn restore(&self, item: &InstalledPackage) -> Option<String> {
+        let _ = item;
+        None
+    }
+}
+
+/// Where the link at a path leads by its own text, the directories of that canonical; `None` where there is no link.
+pub fn link_target(host: &Host, link: &[u8]) -> Option<ByteString> {
+    let text = host.root.read_link(link).ok()?;
+    Some(host.root.canonicalize(&path::absolute(&text, path::parent(link))))
+}
+
+/// The links in a directory whose own text leads into a tree, each with where it leads.
+pub fn links_into(host: &Host, dir: &ByteString, tree: &[u8]) -> Vec<(ByteString, ByteString)> {
+    let names = host.root.dir(dir).and_then(|dir| dir.list()).unwrap_or_default();
+    let links = names.into_iter().filter(|(_, kind)| *kind == Kind::Link).map(|(name, _)| path::join(dir, &name));
+    let led = links.filter_map(|link| link_target(host, &link).map(|target| (link, target)));
+    led.filter(|(_, target)| path::within(target, tree)).collect()
+}
+
+/// The names of the directories, and of the links if these are wanted, that are not hidden.
+pub fn dirs_in(host: &Host, dir: &[u8], links: bool) -> Vec<(ByteString, Kind)> {
+    let names = host.root.dir(dir).and_then(|dir| dir.list()).unwrap_or_default();
+    let wanted = |(name, kind): &(ByteString, Kind)| {
+        !name.starts_with(b".") && (*kind == Kind::Dir || (links && *kind == Kind::Link))
+    };
+    names.into_iter().filter(wanted).collect()
+}
+
+/// Whether a directory stands at this path, links followed.
+pub fn is_dir(host: &Host, at: &[u8]) -> bool {
+    host.root.target(at).is_ok_and(|meta| meta.kind == Kind::Dir)
+}
+
+/// A package URL (ECMA-427) of a type such as `cargo`; a scope or path before the name becomes its namespace.
+pub fn purl(kind: &str, name: &[u8], version: Option<&[u8]>) -> Option<String> {
+    let name = std::str::from_utf8(name).ok()?;
+    let (namespace, name) = name.rsplit_once('/').map_or((None, name), |(before, name)| (Some(before), name));
+    let mut purl = packageurl::PackageUrl::new(kind, name).ok()?;
+    if let Some(namespace) = namespace {
+        purl.with_namespace(namespace).ok()?;
+    }
+    if let Some(version) = version {
+        purl.with_version(std::str::from_utf8(version).ok()?).ok()?;
+    }
+    Some(purl.to_string())
+}
+
+/// Whose an installation at this canonical place is: the user's in whose home it lies, else the system's.
+pub fn scope_of(host: &Host, place: &[u8]) -> Scope {
+    host.home_owner(place).map_or(Scope::System, |user| Scope::User(user.name.clone()))
+}
+
+/// The scope of a user.
+pub fn of(user: &User) -> Scope {
+    Scope::User(user.name.clone())
+}

@@ -1,0 +1,110 @@
+//! Kinds of findings: versions, files.
+
+use super::{Example, Explanation, Family};
+use crate::model::FindingKind;
+
+/// The explanations.
+pub const EXPLANATIONS: &[Explanation] = &[
+    Explanation {
+        kind: FindingKind::VersionSplit,
+        family: Family::Versions,
+        means: "The same software is installed at several versions from several sources.",
+        cause: "Often the distribution's copy was too old, so a second one was installed from another source.",
+        matters: "Which version runs depends on the context. An older version may not understand settings that a newer one has written.",
+        detected: "Packages of different managers are compared by name, commands, application ids and upstream addresses, and count as one title only if enough of these agree. Versions of different managers are compared by their upstream part. The severity is `warning` if several copies provide the same command or a menu entry. Virtual environments, and versions that a version manager keeps side by side, are not counted.",
+        remedy: "Keep one copy and remove the others with their package managers. If two packages are not the same software, declare that in the configuration file.",
+        example: Some(Example {
+            subject: "tidegauge",
+            summary: "tidegauge is installed at 4.0.1 by nix for maren, 3.3.0rc1 by uv for maren, 3.2.0_1 by homebrew, 3.1.4-2 by dpkg (compared by upstream version)",
+        }),
+    },
+    Explanation {
+        kind: FindingKind::DuplicateTitle,
+        family: Family::Versions,
+        means: "The same software is installed twice at the same version.",
+        cause: "It was installed as a dependency by one manager and on request by another.",
+        matters: "It uses disk space twice, and the copies will differ after the next upgrade of either.",
+        detected: "As for `version-split`.",
+        remedy: "Remove one of the copies.",
+        example: None,
+    },
+    Explanation {
+        kind: FindingKind::HeldBack,
+        family: Family::Versions,
+        means: "A package is held at its version although a newer version is available.",
+        cause: "Someone put it on hold, perhaps because an upgrade was faulty.",
+        matters: "The package gets no upgrades, and therefore no security fixes.",
+        detected: "The holds of each manager are compared with the versions in its catalogues.",
+        remedy: "Remove the hold.",
+        example: Some(Example { subject: "seaglass", summary: "seaglass is held at 2.4-1, but 2.6-1 is available" }),
+    },
+    Explanation {
+        kind: FindingKind::OverwrittenFile,
+        family: Family::Files,
+        means: "A file that one package manager recorded has been replaced by another package manager.",
+        cause: "A language package manager that ran with root privileges wrote to a directory that the distribution's package manager manages.",
+        matters: "The file is not the package's own. The package's next upgrade overwrites it again, and removing either package breaks the other.",
+        detected: "If two records name the same file, its content is compared with both digests. `verify` compares every recorded file.",
+        remedy: "Uninstall the other package first, then let the distribution's package manager restore its own files.",
+        example: Some(Example {
+            subject: "python3-knots",
+            summary: "/usr/lib/python3/dist-packages/knots/__init__.py of dpkg · python3-knots was replaced by pip · knots",
+        }),
+    },
+    Explanation {
+        kind: FindingKind::AlteredFile,
+        family: Family::Files,
+        means: "A file differs from its package manager's record, and no other record explains why.",
+        cause: "Someone edited it, a program updated itself in place, or the disk is failing.",
+        matters: "Nobody has tested the file in this state, and the next upgrade overwrites it without asking.",
+        detected: "`verify` compares the digest, type, size, link target and permissions of every file with its record.",
+        remedy: "Reinstall the package to restore the file. To keep a change, use a diversion or a package of your own.",
+        example: None,
+    },
+    Explanation {
+        kind: FindingKind::AlteredSettings,
+        family: Family::Files,
+        means: "A configuration file was changed after it was installed.",
+        cause: "Someone changed it, which is what configuration files are for.",
+        matters: "An upgrade that brings a new version of the file asks which version to keep.",
+        detected: "As for `altered-file`. Package managers mark which files are configuration files.",
+        remedy: "No action is needed.",
+        example: None,
+    },
+    Explanation {
+        kind: FindingKind::MissingFile,
+        family: Family::Files,
+        means: "A file that a package manager recorded does not exist.",
+        cause: "It was deleted by hand, by the removal of another package, or by a clean-up program.",
+        matters: "Programs that need the file fail although the package is recorded as installed.",
+        detected: "Every recorded path is looked up. Files that the manager was configured not to install are not reported, and missing documentation is only a note.",
+        remedy: "Reinstall the package to restore the file.",
+        example: None,
+    },
+    Explanation {
+        kind: FindingKind::TwoOwners,
+        family: Family::Files,
+        means: "Two packages claim the same file.",
+        cause: "A language package manager, or a second system package manager, was made to overwrite existing files.",
+        matters: "The file belongs to whichever package was upgraded last, and neither manager knows about the other.",
+        detected: "The records of all managers are compared. Several architectures of one package, and virtual environments, are not counted.",
+        remedy: "Remove the package that does not belong there, then restore the files of the other.",
+        example: Some(Example {
+            subject: "python3-knots",
+            summary: "/usr/lib/python3/dist-packages/knots/__init__.py is claimed by dpkg · python3-knots and pip · knots",
+        }),
+    },
+    Explanation {
+        kind: FindingKind::UnownedInManagedDirectory,
+        family: Family::Files,
+        means: "A program in a directory of the distribution is not claimed by any package manager.",
+        cause: "It was copied there by hand, or is left over from something that was removed.",
+        matters: "It gets no upgrades, and a package that contains a file of the same name overwrites it without asking.",
+        detected: "Every program in `/usr/bin`, `/usr/sbin`, `/bin`, `/sbin` and `/usr/games` is looked up in all records, including those of the alternatives system.",
+        remedy: "Move it to `/usr/local/bin`, which is reserved for local programs, or delete it.",
+        example: Some(Example {
+            subject: "lampwick",
+            summary: "/usr/bin/lampwick: no manager claims it (a script put by hand into /usr/bin, which the distribution's package manager manages)",
+        }),
+    },
+];

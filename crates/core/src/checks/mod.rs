@@ -1,0 +1,200 @@
+//! Every finding of every family.
+//!
+//! One file per family; `FAMILIES` is the registry. A family looks at one side of the machine and tells
+//! what is wrong there; it knows no other family.
+
+pub mod catalogue;
+mod commands;
+mod files;
+mod held;
+mod launchers;
+mod libraries;
+mod modules;
+mod programs;
+mod protection;
+mod records;
+pub mod requirements;
+mod search_path;
+mod settings;
+mod unowned;
+mod versions;
+
+use std::sync::atomic::{AtomicUsize, Ordering};
+
+use schemars::JsonSchema;
+use serde::Serialize;
+
+use crate::bytes::ByteString;
+use crate::model::{Finding, FindingKind, Severity};
+pub use crate::queries::CheckContext;
+
+pub use settings::{Accepted, Expected, Settings};
+
+/// One side of the machine.
+type Family = fn(&CheckContext<'_, '_>) -> Vec<Finding>;
+
+/// Every family.
+const FAMILIES: &[Family] = &[
+    commands::shadowed,
+    commands::across,
+    commands::taken,
+    launchers::findings,
+    modules::findings,
+    libraries::findings,
+    libraries::manuals,
+    search_path::findings,
+    programs::findings,
+    unowned::findings,
+    files::missing,
+    files::shared,
+    requirements::findings,
+    protection::findings,
+    versions::findings,
+    records::diagnostics,
+    records::states,
+    records::not_programs,
+    held::findings,
+];
+
+/// The answer.
+#[derive(Debug, Clone, Default, Serialize, JsonSchema)]
+pub struct Check {
+    /// What was found and asked for; what matters most comes first.
+    pub findings: Vec<Finding>,
+    /// How many there are of those that were asked about, at whatever level.
+    pub counts: Counts,
+    /// Whether a user is told where each stands.
+    #[serde(skip)]
+    pub with_evidence: bool,
+    /// What the settings accept and nothing of which was found.
+    #[serde(skip)]
+    pub idle: Vec<Accepted>,
+}
+
+/// How many findings there are.
+#[derive(Debug, Clone, Copy, Default, PartialEq, Eq, Serialize, JsonSchema)]
+pub struct Counts {
+    /// Broken or unsafe now.
+    pub error: usize,
+    /// Will surprise or break.
+    pub warning: usize,
+    /// Worth knowing.
+    pub note: usize,
+    /// Accepted by the settings, and not among the others.
+    pub accepted: usize,
+}
+
+impl Counts {
+    /// Counts.
+    #[must_use]
+    pub fn of(findings: &[Finding]) -> Self {
+        let mut counts = Counts::default();
+        for finding in findings {
+            let count = match (&finding.accepted, finding.severity) {
+                (Some(_), _) => &mut counts.accepted,
+                (None, Severity::Error) => &mut counts.error,
+                (None, Severity::Warning) => &mut counts.warning,
+                (None, Severity::Note) => &mut counts.note,
+            };
+            *count += 1;
+        }
+        counts
+    }
+}
+
+/// Asks every family.
+#[must_use]
+pub fn check(cx: &CheckContext<'_, '_>, settings: &Settings, wanted: &FindingFilter) -> Check {
+    let mut findings = ask(cx, FAMILIES);
+    findings.extend(settings.unmet(cx));
+    findings.sort_by(Finding::by_importance);
+    findings.retain(|finding| wanted.is_about(finding));
+    let idle = settings.mark(&mut findings).into_iter().cloned().collect();
+    let counts = Counts::of(&findings);
+    findings.retain(|finding| wanted.is_serious(finding));
+    Check { findings, counts, with_evidence: false, idle }
+}
+
+/// What `conflicts` tells.
+#[derive(Debug, Clone, Default, Serialize, JsonSchema)]
+pub struct Conflicts {
+    /// What was found; what matters most comes first.
+    pub findings: Vec<Finding>,
+}
+
+/// The families that find what is in conflict.
+const CONFLICT_FAMILIES: &[Family] = &[
+    versions::findings,
+    files::missing,
+    files::shared,
+    requirements::findings,
+    protection::findings,
+    programs::findings,
+];
+
+/// Where versions, files and environments are in conflict; about these names, or all.
+#[must_use]
+pub fn conflicts(cx: &CheckContext<'_, '_>, names: &[ByteString]) -> Conflicts {
+    let wanted = FindingFilter { names: names.to_vec(), ..FindingFilter::default() };
+    let mut findings = ask(cx, CONFLICT_FAMILIES);
+    // A link that leads nowhere is nobody's quarrel.
+    findings.retain(|finding| finding.kind != FindingKind::DanglingLink && wanted.is_about(finding));
+    Conflicts { findings }
+}
+
+/// Asks these families.
+fn ask(cx: &CheckContext<'_, '_>, families: &[Family]) -> Vec<Finding> {
+    // What all of them need is read before they part, so that none waits for another to do it.
+    cx.survey.titled();
+    let next = AtomicUsize::new(0);
+    let work = || {
+        let mut found: Vec<Finding> = Vec::new();
+        while let Some(family) = families.get(next.fetch_add(1, Ordering::Relaxed)) {
+            found.extend(family(cx));
+        }
+        found
+    };
+    // Threads of their own: one of the pool, while it waits for a part of its own family, would be given another
+    // family, and could come to wait for itself.
+    let threads = std::thread::available_parallelism().map_or(1, std::num::NonZero::get).min(families.len());
+    let mut findings: Vec<Finding> = std::thread::scope(|scope| {
+        let others: Vec<_> = (1..threads).map(|_| scope.spawn(work)).collect();
+        let mut found = work();
+        found.extend(
+            others.into_iter().flat_map(|other| other.join().unwrap_or_else(|panic| std::panic::resume_unwind(panic))),
+        );
+        found
+    });
+    findings.sort_by(Finding::by_importance);
+    findings.dedup();
+    findings
+}
+
+/// Which findings are shown.
+#[derive(Debug, Clone, Default)]
+pub struct FindingFilter {
+    /// None below it.
+    pub level: Option<Severity>,
+    /// These kinds only; every kind where there is none.
+    pub kinds: Vec<FindingKind>,
+    /// About these subjects or packages only; about every one where there is none.
+    pub names: Vec<ByteString>,
+}
+
+impl FindingFilter {
+    /// Whether a finding matters enough.
+    fn is_serious(&self, finding: &Finding) -> bool {
+        self.level.is_none_or(|level| finding.severity >= level)
+    }
+
+    /// Whether a finding is about what is asked.
+    fn is_about(&self, finding: &Finding) -> bool {
+        let is_about = |name: &ByteString| {
+            finding.subject == *name
+                || finding.packages.iter().any(|id| id == name || crate::bytes::path::name(id) == &**name)
+                || finding.paths.iter().any(|path| crate::bytes::path::name(path) == &**name)
+        };
+        (self.kinds.is_empty() || self.kinds.contains(&finding.kind))
+            && (self.names.is_empty() || self.names.iter().any(is_about))
+    }
+}

@@ -1,0 +1,14 @@
+//! Modules of languages.
+
+use super::CheckContext;
+use crate::model::Finding;
+use crate::queries::modules;
+use crate::resolve::ResolvedContext;
+
+/// `masked-module`, for everyone in the context that is typed into.
+pub fn findings(cx: &CheckContext<'_, '_>) -> Vec<Finding> {
+    let search = cx.typed();
+    let of_context = cx.resolved.iter().filter(|one| one.context == search.context);
+    let resolved: Vec<ResolvedContext> = of_context.cloned().collect();
+    modules::shadows(cx.survey, &resolved, search, &[]).findings
+}

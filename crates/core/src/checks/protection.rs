@@ -1,0 +1,95 @@
+//! Interpreters that a distribution keeps for itself, and packages that were put into them all the same.
+
+use super::CheckContext;
+use crate::backend::{Bypass, Environments};
+use crate::bytes::{ByteString, path};
+use crate::fs::Kind;
+use crate::model::{Evidence, Finding, FindingKind, Remedy, RemedyKind, Severity};
+use crate::queries::removing;
+
+/// `bypassed-protection`: one for each directory that was filled past a marker, and one for each marker that was taken
+/// away.
+pub fn findings(cx: &CheckContext<'_, '_>) -> Vec<Finding> {
+    let mut found = past_marker(cx);
+    found.extend(without_marker(cx));
+    found
+}
+
+/// The marker of a language's environment that another manager keeps (Python Packaging User Guide, "Externally
+/// Managed Environments").
+const MARKER: &[u8] = b"EXTERNALLY-MANAGED";
+
+fn past_marker(cx: &CheckContext<'_, '_>) -> Vec<Finding> {
+    let survey = cx.survey;
+    let mut found = Vec::new();
+    for (holder, held) in (0..).zip(survey.installations()) {
+        let bypasses = held.environments().map(Environments::bypasses).unwrap_or_default();
+        for Bypass { dir: location, marker, packages } in bypasses {
+            let own: Vec<u32> = packages.into_iter().filter(|number| !survey.is_foreign(holder, *number)).collect();
+            let Some(first) = own.first() else { continue };
+            let owners: Vec<_> = own.iter().map(|number| held.owner(*number)).collect();
+            let names: Vec<String> = owners.iter().take(3).map(|owner| owner.name.to_string()).collect();
+            let more = if owners.len() > 3 { format!(" and {} more", owners.len() - 3) } else { String::new() };
+            let summary = format!("{}{more} was installed into {location}, past {}", names.join(", "), marker.file);
+            let consequence = "every program of that interpreter, including the distribution's own, imports these modules first; system upgrades do not update them";
+            let apart: Vec<Remedy> = owners
+                .iter()
+                .filter(|_| survey.root().target(b"/usr/bin/pipx").is_ok())
+                .map(|owner| {
+                    Remedy::new(RemedyKind::Install, format!("pipx install {}", owner.name))
+                        .to("install it in an environment of its own")
+                })
+                .take(1)
+                .collect();
+            let away = removing(crate::survey::remedies_within(&**held, *first), "remove it".to_owned());
+            found.push(Finding {
+                packages: owners.iter().map(|owner| owner.id.clone()).collect(),
+                paths: vec![location.clone(), marker.file.clone()],
+                remedies: apart.into_iter().chain(away).collect(),
+                evidence: vec![marker],
+                ..Finding::new(
+                    FindingKind::BypassedProtection,
+                    Severity::Warning,
+                    owners[0].name.clone(),
+                    summary,
+                    consequence,
+                )
+            });
+        }
+    }
+    found
+}
+
+/// A marker that a package brings and that is not there any more: somebody wanted to be rid of it.
+fn without_marker(cx: &CheckContext<'_, '_>) -> Vec<Finding> {
+    let (survey, root) = (cx.survey, cx.survey.root());
+    let names = root.dir(b"/usr/lib").and_then(|dir| dir.list()).unwrap_or_default();
+    let libraries = names.iter().filter(|(name, kind)| *kind == Kind::Dir && name.starts_with(b"python3."));
+    let markers: Vec<ByteString> = libraries
+        .map(|(name, _)| root.canonicalize(&path::join(&path::join(b"/usr/lib", name), MARKER)))
+        .filter(|marker| root.entry(marker).is_err_and(|error| error.is_missing()))
+        .collect();
+    if markers.is_empty() {
+        return Vec::new();
+    }
+    let index = survey.claims(markers.iter().map(|marker| &**marker));
+    let found = markers.into_iter().filter_map(|marker| {
+        let packages = survey.ownership(&index, &marker).packages;
+        let claim = packages.first()?;
+        let owner = survey.owner(claim)?;
+        let summary = format!("{marker} of {} · {} was deleted", owner.manager, owner.full_name());
+        let consequence =
+            "pip installs into the system's interpreter without a warning, and over the distribution's files";
+        let restore = survey.restore(claim);
+        let mut evidence = survey.claim_evidence(claim);
+        evidence.push(Evidence::at(marker.clone(), "lookup", "recorded, but does not exist"));
+        Some(Finding {
+            packages: vec![owner.id.clone()],
+            paths: vec![marker.clone()],
+            remedies: restore.into_iter().map(|way| way.to("restore it")).collect(),
+            evidence,
+            ..Finding::new(FindingKind::BypassedProtection, Severity::Warning, owner.name, summary, consequence)
+        })
+    });
+    found.collect()
+}

@@ -1,0 +1,128 @@
+//! What the managers' own records say of packages: half there, gone but for their settings, out of the usual.
+
+use super::CheckContext;
+use crate::backend::Detail;
+use crate::bytes::{ByteString, path, shell_word};
+use crate::fs::Kind;
+use crate::model::{Evidence, Finding, FindingKind, Package, Remedy, RemedyKind, Severity, Status};
+
+/// `diverted-program`, `chosen-by-hand` and the like: what a manager tells of itself.
+pub fn diagnostics(cx: &CheckContext<'_, '_>) -> Vec<Finding> {
+    cx.survey.installations().iter().flat_map(|held| held.diagnostics()).collect()
+}
+
+/// `half-installed`, `settings-left`, `data-left` and `not-executable`.
+pub fn states(cx: &CheckContext<'_, '_>) -> Vec<Finding> {
+    let packages = cx.survey.packages(Detail { evidence: true, ..Detail::default() });
+    let mut found: Vec<Finding> = packages.iter().filter_map(|package| of_package(cx, package)).collect();
+    let removed = packages.iter().filter(|package| package.status == Status::ConfigRemains);
+    found.extend(removed.flat_map(|package| data_left(cx, package)));
+    found
+}
+
+/// Where programs keep what they write for a user, below a home (*XDG Base Directory Specification*).
+const DATA: [&str; 4] = [".config", ".local/share", ".local/state", ".cache"];
+
+/// What a removed package's program wrote into users' homes.
+fn data_left(cx: &CheckContext<'_, '_>, package: &Package) -> Vec<Finding> {
+    let root = cx.survey.root();
+    let dirs = cx.survey.host.users.iter().flat_map(|user| {
+        let of = move |below: &&str| path::join(&path::join(&user.home, below.as_bytes()), &package.name);
+        DATA.iter().map(of)
+    });
+    let there = dirs.filter(|dir| root.entry(dir).is_ok_and(|meta| meta.kind == Kind::Dir));
+    let told = there.map(|dir| {
+        let summary = format!("{dir} is left of {}, which {} removed", package.name, package.manager);
+        let consequence =
+            "it uses disk space until someone deletes it, and is used again if the program is reinstalled";
+        let mut evidence = vec![Evidence::directory(dir.clone(), format!("has the name of {}", package.name))];
+        evidence.extend(package.evidence.iter().cloned());
+        Finding {
+            packages: vec![package.id.clone()],
+            paths: vec![dir.clone()],
+            remedies: vec![Remedy::new(RemedyKind::Remove, format!("rm -r {}", shell_word(&dir))).to("delete it")],
+            evidence,
+            ..Finding::new(FindingKind::DataLeft, Severity::Note, package.name.clone(), summary, consequence)
+        }
+    });
+    told.collect()
+}
+
+fn of_package(cx: &CheckContext<'_, '_>, package: &Package) -> Option<Finding> {
+    let ways = || cx.survey.remedies_by_id(&package.name, &package.id);
+    let version = package.version.as_ref().map(|version| format!(" {version}")).unwrap_or_default();
+    let name = package.full_name();
+    let with = |kind, severity, summary: String, consequence: &str, remedies: Vec<Remedy>| Finding {
+        packages: vec![package.id.clone()],
+        remedies,
+        evidence: package.evidence.clone(),
+        ..Finding::new(kind, severity, name.clone(), summary, consequence)
+    };
+    match package.status {
+        Status::Broken => {
+            let repairs = ways().into_iter().filter(|way| way.kind == RemedyKind::Repair).collect();
+            let summary = format!("{} · {name}{version} is not completely installed", package.manager);
+            let consequence = "its programs may be missing or not configured, and its manager may refuse other operations until this is repaired";
+            Some(with(FindingKind::HalfInstalled, Severity::Error, summary, consequence, repairs))
+        }
+        Status::ConfigRemains => {
+            let summary = format!("{} removed {name}{version} and kept its configuration files", package.manager);
+            let consequence = "they are used again if the package is reinstalled";
+            Some(with(FindingKind::SettingsLeft, Severity::Note, summary, consequence, ways()))
+        }
+        Status::Disabled if package.kind == "bundle" => {
+            let file =
+                package.commands.first().cloned().or_else(|| package.evidence.first().map(|one| one.file.clone()))?;
+            Some(Finding { paths: vec![file.clone()], ..not_executable(&file, &name, package) })
+        }
+        _ => None,
+    }
+}
+
+fn not_executable(file: &ByteString, name: &ByteString, package: &Package) -> Finding {
+    let version = package.version.as_ref().map(|version| format!(" {version}")).unwrap_or_default();
+    let summary = format!("{file} ({name}{version}) is not executable");
+    let consequence = "it cannot be started until it is made executable";
+    let command = format!("chmod +x {}", shell_word(file));
+    Finding {
+        packages: vec![package.id.clone()],
+        remedies: vec![Remedy::new(RemedyKind::Permissions, command).to("make it executable")],
+        evidence: package.evidence.clone(),
+        ..Finding::new(FindingKind::NotExecutable, Severity::Warning, name.clone(), summary, consequence)
+    }
+}
+
+/// `not-executable`, of files where users put programs of their own.
+pub fn not_programs(cx: &CheckContext<'_, '_>) -> Vec<Finding> {
+    let root = cx.survey.root();
+    let mut dirs: Vec<&ByteString> =
+        cx.searches.iter().flat_map(|search| &search.entries).map(|entry| &entry.canonical).collect();
+    dirs.sort();
+    dirs.dedup();
+    let is_own = |dir: &&&ByteString| dir.starts_with(b"/usr/local/") || cx.survey.host.home_owner(dir).is_some();
+    let mut found = Vec::new();
+    for dir in dirs.iter().filter(is_own) {
+        let names = root.dir(dir).and_then(|dir| dir.list()).unwrap_or_default();
+        for (name, _) in names.into_iter().filter(|(_, kind)| *kind == Kind::File) {
+            let file = path::join(dir, &name);
+            let Ok(meta) = root.entry(&file) else { continue };
+            if meta.mode & 0o111 != 0 {
+                continue;
+            }
+            let start = root.read_start(&file, 4).unwrap_or_default();
+            if start != b"\x7fELF" && !start.starts_with(b"#!") {
+                continue;
+            }
+            let summary = format!("{file} is a program but is not executable");
+            let consequence = "the shell skips it: another copy runs, or none";
+            let command = format!("chmod +x {}", shell_word(&file));
+            found.push(Finding {
+                paths: vec![file.clone()],
+                remedies: vec![Remedy::new(RemedyKind::Permissions, command).to("make it executable")],
+                evidence: vec![Evidence::at(file.clone(), "mode", format!("{:04o}", meta.mode))],
+                ..Finding::new(FindingKind::NotExecutable, Severity::Warning, name, summary, consequence)
+            });
+        }
+    }
+    found
+}

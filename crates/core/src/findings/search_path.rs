@@ -1,0 +1,204 @@
+//! What is wrong with the directories of a search path: missing, twice, relative, or open to others.
+
+use std::collections::BTreeMap;
+use std::fmt;
+
+use crate::bytes::{ByteString, path, shell_word};
+use crate::fs::{Kind, Meta};
+use crate::host::{Host, User};
+use crate::model::{Evidence, Finding, FindingKind, Remedy, RemedyKind, Severity};
+use crate::resolve::{Context, ResolvedContext};
+
+/// One directory with one trouble, in every context that has it.
+struct Trouble {
+    severity: Severity,
+    contexts: Vec<String>,
+    consequence: String,
+    remedies: Vec<Remedy>,
+    evidence: Vec<Evidence>,
+    summary: String,
+}
+
+/// Looks at the directories of every context; one finding per directory and trouble.
+#[must_use]
+pub fn findings(host: &Host, resolved: &[ResolvedContext]) -> Vec<Finding> {
+    let mut found: BTreeMap<(FindingKind, ByteString), Trouble> = BTreeMap::new();
+    for resolved in resolved {
+        let (listed, unknown) = resolved.list("PATH");
+        let mut seen: Vec<(ByteString, ByteString)> = Vec::new();
+        let whose = match resolved.context {
+            Context::Here => "here".to_owned(),
+            context => format!("{} of {}", context.word(), resolved.user.name),
+        };
+        for unknown in unknown {
+            let trouble = found.entry((FindingKind::UncertainPath, unknown.file.clone())).or_insert_with(|| Trouble {
+                severity: Severity::Note,
+                contexts: Vec::new(),
+                consequence: "the directories that are searched, and their order, are uncertain".to_owned(),
+                remedies: Vec::new(),
+                evidence: Vec::new(),
+                summary: format!("{} {}: {}", unknown.file, unknown.at, unknown.says),
+            });
+            if !trouble.evidence.contains(&unknown) {
+                trouble.evidence.push(unknown);
+            }
+            if !trouble.contexts.contains(&whose) {
+                trouble.contexts.push(whose.clone());
+            }
+        }
+        let last_system = listed.iter().rposition(|one| is_systems(host, &one.dir));
+        for (number, one) in listed.iter().enumerate() {
+            let dir = &one.dir;
+            let mut add = |kind: FindingKind, severity, summary: String, consequence: &str, remedies: Vec<Remedy>| {
+                let trouble = found.entry((kind, dir.clone())).or_insert_with(|| Trouble {
+                    severity,
+                    contexts: Vec::new(),
+                    consequence: consequence.to_owned(),
+                    remedies,
+                    evidence: vec![one.because.clone()],
+                    summary,
+                });
+                trouble.severity = trouble.severity.max(severity);
+                if !trouble.evidence.contains(&one.because) {
+                    trouble.evidence.push(one.because.clone());
+                }
+                trouble.contexts.push(whose.clone());
+                trouble.contexts.dedup();
+            };
+            if !dir.starts_with(b"/") {
+                let shown = if dir.is_empty() { "an empty entry".to_owned() } else { dir.to_string() };
+                let is_root = resolved.user.uid == 0 || resolved.context == Context::Sudo;
+                let severity = if is_root { Severity::Error } else { Severity::Warning };
+                add(
+                    FindingKind::RelativeDirectory,
+                    severity,
+                    format!("{shown} in the search path depends on the current directory"),
+                    "what a name runs depends on the directory where it is typed, and anyone who can write there can decide it",
+                    Vec::new(),
+                );
+                continue;
+            }
+            let canonical = host.root.canonicalize_dir(dir);
+            match host.root.target(dir) {
+                Ok(meta) if meta.kind == Kind::Dir => {
+                    if let Some((_, before)) =
+                        seen.iter().find(|(known, spelled)| *known == canonical && spelled == dir)
+                    {
+                        add(
+                            FindingKind::DuplicateDirectory,
+                            Severity::Note,
+                            format!("{before} is in the search path twice"),
+                            "none: the second entry is never used",
+                            Vec::new(),
+                        );
+                    }
+                    let is_ahead = last_system.is_some_and(|last| number < last);
+                    if let Some((who, open)) = open_to(host, &canonical, &resolved.user) {
+                        let is_root = resolved.user.uid == 0 || resolved.context == Context::Sudo;
+                        let severity = if is_root || is_ahead { Severity::Error } else { Severity::Warning };
+                        let command = format!(
+                            "chmod {} {}",
+                            if who == Writer::Everyone { "o-w" } else { "g-w" },
+                            shell_word(&open)
+                        );
+                        add(
+                            FindingKind::WritableDirectory,
+                            severity,
+                            format!("{who} can write to {open}, which is in the search path of {}", resolved.user.name),
+                            "anyone who can write there can have a program run in place of another",
+                            vec![Remedy::new(RemedyKind::Permissions, command).to("close it to others")],
+                        );
+                    }
+                    seen.push((canonical, dir.clone()));
+                }
+                // A directory that is made on first use is in many skeletons.
+                Err(error) if error.is_missing() => add(
+                    FindingKind::MissingDirectory,
+                    Severity::Note,
+                    format!("{dir} is in the search path but does not exist"),
+                    "none, until someone creates that directory",
+                    Vec::new(),
+                ),
+                _ => {}
+            }
+        }
+    }
+    let finding = |((kind, dir), trouble): ((FindingKind, ByteString), Trouble)| {
+        let consequence = format!("{} ({})", trouble.consequence, trouble.contexts.join(", "));
+        let is_dir = kind != FindingKind::UncertainPath && dir.starts_with(b"/");
+        Finding {
+            paths: if is_dir { vec![dir.clone()] } else { Vec::new() },
+            remedies: trouble.remedies,
+            evidence: trouble.evidence,
+            ..Finding::new(kind, trouble.severity, dir, trouble.summary, consequence)
+        }
+    };
+    let mut findings: Vec<Finding> = found.into_iter().map(finding).collect();
+    findings.sort_by_key(|finding| std::cmp::Reverse(finding.severity));
+    findings
+}
+
+fn is_systems(host: &Host, dir: &[u8]) -> bool {
+    let canonical = host.root.canonicalize_dir(dir);
+    matches!(&canonical[..], b"/usr/bin" | b"/bin" | b"/usr/sbin" | b"/sbin")
+}
+
+/// Who else can write to a directory.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub(crate) enum Writer {
+    Everyone,
+    Group(String),
+    User(u32),
+}
+
+impl fmt::Display for Writer {
+    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+        match self {
+            Writer::Everyone => f.write_str("every user"),
+            Writer::Group(name) => write!(f, "the group {name}"),
+            Writer::User(number) => write!(f, "user id {number}"),
+        }
+    }
+}
+
+/// Whether others than the user and root may put a file into a directory, and which directory on the way it is.
+pub(crate) fn open_to(host: &Host, dir: &[u8], user: &User) -> Option<(Writer, ByteString)> {
+    let mut at = ByteString::from(dir);
+    loop {
+        let meta = host.root.target(&at).ok()?;
+        // In a directory with the sticky bit others cannot replace what is somebody else's.
+        let is_guarded = meta.mode & 0o1000 != 0 && *at != *dir;
+        if !is_guarded && let Some(who) = who_may_write(host, meta, user) {
+            return Some((who, at));
+        }
+        if &*at == b"/" {
+            return None;
+        }
+        let above = path::parent(&at);
+        at = if above.is_empty() { "/".into() } else { above.into() };
+    }
+}
+
+fn who_may_write(host: &Host, meta: Meta, user: &User) -> Option<Writer> {
+    if meta.mode & 0o002 != 0 {
+        return Some(Writer::Everyone);
+    }
+    // A group that only the owner is in is the owner.
+    let is_group = meta.mode & 0o020 != 0 && meta.group != 0 && meta.group != user.group;
+    if is_group {
+        let file = host.root.read(b"/etc/group", crate::fs::Limit::SMALL).unwrap_or_default();
+        let group = whodunit_formats::accounts::groups(&file).find(|group| group.number == meta.group);
+        let others = group.as_ref().is_none_or(|group| group.members.iter().any(|name| **name != *user.name));
+        // Debian leaves /usr/local to its group `staff`, in which there is nobody.
+        if others {
+            let name = group.map_or_else(|| meta.group.to_string(), |group| ByteString::from(group.name).to_string());
+            return Some(Writer::Group(name));
+        }
+    }
+    // A tree that somebody unpacked for themselves is owned by them as a whole.
+    let is_unpacked = host.root.target(b"/").is_ok_and(|top| top.owner != 0);
+    if meta.owner != 0 && meta.owner != user.uid && !is_unpacked {
+        return Some(Writer::User(meta.owner));
+    }
+    None
+}

@@ -1,0 +1,241 @@
+//! The scene of a run: whose machine it is, who lives on it, and where the question was asked.
+
+use std::collections::BTreeMap;
+use std::sync::OnceLock;
+
+use schemars::JsonSchema;
+use serde::Serialize;
+
+use crate::bytes::{ByteString, path};
+use crate::fs::{Kind, Limit, Root};
+use whodunit_formats::{accounts, settings};
+
+/// A user (or root) with a home on the machine.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct User {
+    /// Login name.
+    pub name: ByteString,
+    /// User number.
+    pub uid: u32,
+    /// The number of their own group.
+    pub group: u32,
+    /// Home directory.
+    pub home: ByteString,
+    /// The shell that a login starts; empty for the system's `sh`.
+    pub shell: ByteString,
+}
+
+/// Whose home directories count.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub enum UserSelection {
+    /// The one with this user number; `home` and `name` stand in where no account says more.
+    Current {
+        /// User number of this process.
+        uid: u32,
+        /// What the environment calls the user.
+        name: Option<ByteString>,
+        /// What the environment calls the home.
+        home: Option<ByteString>,
+        /// What the environment calls the shell.
+        shell: Option<ByteString>,
+    },
+    /// These, by login name.
+    Named(Vec<ByteString>),
+    /// Every user with a home.
+    All,
+}
+
+/// The system's name and version, from `os-release(5)`.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, JsonSchema)]
+pub struct System {
+    /// `ID`.
+    pub id: Option<ByteString>,
+    /// `VERSION_ID`.
+    pub version: Option<ByteString>,
+    /// `ID_LIKE`: those whose packages it takes, too.
+    #[serde(skip)]
+    pub like: Vec<ByteString>,
+}
+
+/// Where the question was asked: the environment of this process.
+#[derive(Debug, Clone, PartialEq, Eq, Default)]
+pub struct ProcessEnv {
+    /// The current directory, absolute.
+    pub dir: ByteString,
+    /// Whether the user gave that directory, in place of where this process is.
+    pub dir_is_given: bool,
+    /// `PATH`, where it is set.
+    pub path: Option<ByteString>,
+    /// `XDG_DATA_HOME`, where it is set and not empty.
+    pub data_home: Option<ByteString>,
+    /// `XDG_DATA_DIRS`, where it is set.
+    pub data_dirs: Option<ByteString>,
+    /// `XDG_CURRENT_DESKTOP`, where it is set.
+    pub desktop: Option<ByteString>,
+    /// The user number of whoever asks.
+    pub uid: Option<u32>,
+    /// Every variable of the environment; none where programs are started in another one.
+    pub variables: BTreeMap<ByteString, ByteString>,
+}
+
+/// Everything that a reader may look at.
+#[derive(Debug)]
+pub struct Host {
+    /// The machine's tree.
+    pub root: Root,
+    /// The users whose homes count.
+    pub users: Vec<User>,
+    /// Where the question was asked.
+    pub env: ProcessEnv,
+    /// More directories in which bundles of one file are kept.
+    pub extra_dirs: Vec<ByteString>,
+    /// Which packages a user says to be the same software, or not.
+    pub title_rules: crate::model::Rules,
+    system: OnceLock<Option<System>>,
+}
+
+/// A user was named whom the machine does not know.
+#[derive(Debug, Clone, PartialEq, Eq, thiserror::Error)]
+#[error("no user {name} on this machine (accounts are read from /etc/passwd)")]
+pub struct UnknownUser {
+    /// The name given.
+    pub name: ByteString,
+}
+
+/// The lowest user number of a user, where the system does not say otherwise (`login.defs(5)`).
+const FIRST_USER: u32 = 1000;
+/// The number of the account that owns nothing.
+const NOBODY: u32 = 65534;
+
+impl Host {
+    /// Finds the users.
+    ///
+    /// # Errors
+    /// When a user is named whom the machine does not know.
+    pub fn new(mut root: Root, users: &UserSelection, env: ProcessEnv) -> Result<Self, UnknownUser> {
+        let users = find_users(&root, users)?;
+        root.expect_sparse(users.iter().map(|user| user.home.clone()));
+        Ok(Host {
+            root,
+            users,
+            env,
+            extra_dirs: Vec::new(),
+            title_rules: crate::model::Rules::default(),
+            system: OnceLock::new(),
+        })
+    }
+
+    /// The user whose login stands for all of them: the first ordinary one, else root.
+    #[must_use]
+    pub fn default_user(&self) -> Option<&User> {
+        self.users.iter().find(|user| user.uid != 0).or(self.users.first())
+    }
+
+    /// A variable of this user's environment that is set and not empty. Only that of whoever asks is known.
+    #[must_use]
+    pub fn variable(&self, user: &User, name: &str) -> Option<&ByteString> {
+        let is_mine = self.root.is_live() && self.env.uid == Some(user.uid);
+        self.env.variables.get(name.as_bytes()).filter(|value| is_mine && !value.is_empty())
+    }
+
+    /// The directory that a variable of this user's environment names, else one below the home. Links are followed.
+    #[must_use]
+    pub fn user_dir(&self, user: &User, variable: &str, below_home: &str) -> ByteString {
+        let named = self.variable(user, variable).filter(|dir| dir.starts_with(b"/"));
+        let dir = named.cloned().unwrap_or_else(|| path::join(&user.home, below_home.as_bytes()));
+        self.root.canonicalize_dir(&dir)
+    }
+
+    /// The directory in which a user's command is taken to be typed: the directory that the user gave, else where this process is, else the home.
+    #[must_use]
+    pub fn working_dir(&self, user: &User) -> ByteString {
+        let is_mine = self.root.is_live() && self.env.uid == Some(user.uid) && !self.env.dir.is_empty();
+        if is_mine || self.env.dir_is_given { self.env.dir.clone() } else { user.home.clone() }
+    }
+
+    /// The user in whose home a path lies.
+    #[must_use]
+    pub fn home_owner(&self, path: &[u8]) -> Option<&User> {
+        let lies_in = |user: &&User| user.home.len() > 1 && path::within(path, &self.root.canonicalize_dir(&user.home));
+        self.users.iter().filter(lies_in).max_by_key(|user| user.home.len())
+    }
+
+    /// The machine's name, from `hostname(5)`.
+    #[must_use]
+    pub fn hostname(&self) -> Option<ByteString> {
+        first_line(&self.root, b"/etc/hostname")
+    }
+
+    /// The system's name and version.
+    #[must_use]
+    pub fn system(&self) -> Option<&System> {
+        self.system.get_or_init(|| system(&self.root)).as_ref()
+    }
+}
+
+fn first_line(root: &Root, file: &[u8]) -> Option<ByteString> {
+    let content = root.read(file, Limit::SMALL).ok()?;
+    let line = content.split(|&b| b == b'\n').next()?.trim_ascii();
+    (!line.is_empty()).then(|| line.into())
+}
+
+fn system(root: &Root) -> Option<System> {
+    let places = [&b"/etc/os-release"[..], b"/usr/lib/os-release"];
+    let content = places.iter().find_map(|place| root.read(place, Limit::SMALL).ok())?;
+    let value = |name: &[u8]| {
+        settings::assignments(&content)
+            .filter(|setting| setting.name == name)
+            .last()
+            .map(|setting| setting.value.into())
+    };
+    let like: ByteString = value(b"ID_LIKE").unwrap_or_default();
+    let like = like.split(u8::is_ascii_whitespace).filter(|id| !id.is_empty()).map(ByteString::from).collect();
+    Some(System { id: value(b"ID"), version: value(b"VERSION_ID"), like })
+}
+
+fn find_users(root: &Root, wanted: &UserSelection) -> Result<Vec<User>, UnknownUser> {
+    let file = root.read(b"/etc/passwd", Limit::SMALL).unwrap_or_default();
+    let mut known: Vec<User> = Vec::new();
+    for account in accounts::accounts(&file) {
+        let user = User {
+            name: account.name.into(),
+            uid: account.uid,
+            group: account.group,
+            home: account.home.into(),
+            shell: account.shell.into(),
+        };
+        if !known.iter().any(|other| other.name == user.name) {
+            known.push(user);
+        }
+    }
+    match wanted {
+        UserSelection::Current { uid, name, home, shell } => {
+            let mine = known.iter().find(|user| user.uid == *uid).cloned();
+            // Accounts of a directory service are in no file; the environment knows them.
+            let mine = mine.or_else(|| {
+                Some(User {
+                    name: name.clone()?,
+                    uid: *uid,
+                    group: u32::MAX,
+                    home: home.clone()?,
+                    shell: shell.clone().unwrap_or_default(),
+                })
+            });
+            Ok(mine.into_iter().collect())
+        }
+        UserSelection::Named(names) => names
+            .iter()
+            .map(|name| {
+                let user = known.iter().find(|user| user.name == *name);
+                user.cloned().ok_or_else(|| UnknownUser { name: name.clone() })
+            })
+            .collect(),
+        UserSelection::All => {
+            known.retain(|user| {
+                let is_user = user.uid == 0 || (user.uid >= FIRST_USER && user.uid != NOBODY);
+                is_user && root.target(&user.home).is_ok_and(|meta| meta.kind == Kind::Dir)
+            });
+            Ok(known)
+        }
+    }
+}

@@ -1,0 +1,170 @@
+//! The path → package index over all managers.
+//!
+//! A claim takes 24 bytes, its name and one entry of a hash table; directories are kept once. Claims are
+//! found by the last part of their path, and only then are directories compared, with the links in them
+//! followed ([`Root::canonicalize`]): so a record that says `/bin/x` and one that says `/usr/bin/x` are found
+//! alike, whichever of the two is a link on this machine.
+
+use std::hash::BuildHasher as _;
+
+use hashbrown::{DefaultHashBuilder, HashMap, HashTable};
+
+use crate::backend::Installation;
+use crate::bytes::{ByteString, path};
+use crate::fs::Root;
+use crate::model::{Claimant, NameFilter, RecordPosition};
+
+/// A claim that was found.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct FoundClaim {
+    /// The path as the record spells it.
+    pub path: ByteString,
+    /// The number of the installations that make it.
+    pub holder: u16,
+    /// Who claims, within these installations.
+    pub claimant: Claimant,
+    /// Where its record stands.
+    pub position: RecordPosition,
+    /// Whether it is on a whole tree: then it says nothing of whether this very file should be there.
+    pub on_tree: bool,
+}
+
+#[derive(Debug, Clone, Copy)]
+struct Entry {
+    dir: u32,
+    name_start: u32,
+    name_length: u16,
+    holder: u16,
+    rule: u16,
+    is_group: bool,
+    claimant: u32,
+    line: u32,
+}
+
+/// The index.
+#[derive(Debug, Default)]
+pub struct ClaimIndex {
+    dirs: Vec<ByteString>,
+    names: Vec<u8>,
+    entries: Vec<Entry>,
+    by_name: HashTable<u32>,
+    hasher: DefaultHashBuilder,
+    /// Claims that did not fit into the index; none on any machine below 4 GiB of names.
+    left_out: usize,
+}
+
+impl ClaimIndex {
+    /// Gathers the wanted claims of all installations.
+    pub fn build<'h>(installations: impl IntoIterator<Item = &'h dyn Installation>, wanted: &NameFilter) -> Self {
+        let mut index = ClaimIndex::default();
+        let mut dir_numbers: HashMap<ByteString, u32> = HashMap::new();
+        for (holder, held) in (0..).zip(installations) {
+            let Some(files) = held.file_index() else { continue };
+            files.claims(wanted, &mut |claim| {
+                let (dir, name) = (path::parent(claim.path), path::name(claim.path));
+                let dir = match dir_numbers.get(dir) {
+                    Some(&known) => known,
+                    None => {
+                        let number = u32::try_from(index.dirs.len()).unwrap_or(u32::MAX);
+                        index.dirs.push(dir.into());
+                        dir_numbers.insert(dir.into(), number);
+                        number
+                    }
+                };
+                index.add(dir, name, holder, claim.claimant, claim.position);
+            });
+        }
+        index.names.shrink_to_fit();
+        index.entries.shrink_to_fit();
+        index
+    }
+
+    fn add(&mut self, dir: u32, name: &[u8], holder: u16, claimant: Claimant, position: RecordPosition) {
+        let (is_group, claimant) = match claimant {
+            Claimant::Package(number) => (false, number),
+            Claimant::Group(number) => (true, number),
+        };
+        let place = u32::try_from(self.names.len()).ok();
+        let number = u32::try_from(self.entries.len()).ok();
+        let (Some(name_start), Ok(name_length), Some(number)) = (place, u16::try_from(name.len()), number) else {
+            self.left_out += 1;
+            return;
+        };
+        self.names.extend_from_slice(name);
+        let entry = Entry {
+            dir,
+            name_start,
+            name_length,
+            holder,
+            rule: position.rule,
+            is_group,
+            claimant,
+            line: position.line,
+        };
+        self.entries.push(entry);
+        let hash = self.hash(name);
+        let (names, entries, hasher) = (&self.names, &self.entries, &self.hasher);
+        self.by_name.insert_unique(hash, number, |&other| hash_with(hasher, name_of(names, &entries[other as usize])));
+    }
+
+    fn hash(&self, name: &[u8]) -> u64 {
+        hash_with(&self.hasher, name)
+    }
+
+    /// Who claims `path`, whose directories must already be canonical ([`Root::canonicalize`]).
+    #[must_use]
+    pub fn on(&self, root: &Root, canonical: &[u8]) -> Vec<FoundClaim> {
+        let (dir, name) = (path::parent(canonical), path::name(canonical));
+        let mut found: Vec<FoundClaim> = self
+            .by_name
+            .iter_hash(self.hash(name))
+            .map(|&number| &self.entries[number as usize])
+            .filter(|entry| name_of(&self.names, entry) == name)
+            .filter(|entry| {
+                let claimed = &self.dirs[entry.dir as usize];
+                **claimed == *dir || *root.canonicalize_dir(claimed) == *dir
+            })
+            .map(|entry| FoundClaim {
+                path: path::join(&self.dirs[entry.dir as usize], name),
+                holder: entry.holder,
+                claimant: match entry.is_group {
+                    true => Claimant::Group(entry.claimant),
+                    false => Claimant::Package(entry.claimant),
+                },
+                position: RecordPosition { line: entry.line, rule: entry.rule },
+                on_tree: false,
+            })
+            .collect();
+        found.sort_by_key(|claim| match claim.claimant {
+            Claimant::Package(number) | Claimant::Group(number) => (claim.holder, number),
+        });
+        found
+    }
+
+    /// How many claims the index holds.
+    #[must_use]
+    pub fn len(&self) -> usize {
+        self.entries.len()
+    }
+
+    /// Whether it holds none.
+    #[must_use]
+    pub fn is_empty(&self) -> bool {
+        self.entries.is_empty()
+    }
+
+    /// How many claims did not fit in.
+    #[must_use]
+    pub fn left_out(&self) -> usize {
+        self.left_out
+    }
+}
+
+fn hash_with(hasher: &DefaultHashBuilder, name: &[u8]) -> u64 {
+    hasher.hash_one(name)
+}
+
+fn name_of<'a>(names: &'a [u8], entry: &Entry) -> &'a [u8] {
+    let start = entry.name_start as usize;
+    &names[start..start + usize::from(entry.name_length)]
+}

@@ -1,0 +1,249 @@
+//! Programs that `cargo install` built (*The Cargo Book*, "cargo install").
+//!
+//! A root is `CARGO_INSTALL_ROOT`, `install.root` of `CARGO_HOME/config.toml`, or `CARGO_HOME` (`~/.cargo`);
+//! a machine can have one more in `/usr/local`. It has `bin/` and two records of the same: `.crates.toml`, with
+//! `"NAME VERSION (SOURCE)" = [programs]`, and `.crates2.json`, which also says how each was built.
+//!
+//! Traps: the package is often called otherwise than its program; a record outlives a deleted program, and
+//! a program that was copied into `bin/` is in none; rustup's proxies lie in the same `bin/`.
+
+use std::cmp::Ordering;
+use std::collections::BTreeMap;
+
+use serde::Deserialize;
+
+use crate::backend::simple::{InstalledPackage, Record, SimpleBackend, SimpleInstallation, of};
+use crate::backend::{Installation, Manager};
+use crate::bytes::{ByteString, path, shell_word};
+use crate::fs::Limit;
+use crate::host::{Host, User};
+use crate::model::{Evidence, Location, ManagerId, Origin, RemedyKind, Scope, Status};
+use crate::version::semver;
+
+const ID: ManagerId = ManagerId("cargo");
+
+/// The manager.
+#[derive(Debug)]
+pub struct Cargo;
+
+struct InstallRoot {
+    /// What tells cargo this root, where it is not the usual one.
+    option: String,
+}
+
+impl Manager for Cargo {
+    fn id(&self) -> ManagerId {
+        ID
+    }
+
+    fn discover<'h>(&self, host: &'h Host) -> Vec<Box<dyn Installation + 'h>> {
+        let mut held: Vec<Box<dyn Installation + 'h>> = Vec::new();
+        let mut seen: Vec<ByteString> = Vec::new();
+        let mut add = |scope: Scope, place: ByteString, option: String| {
+            let is_there = [&b".crates.toml"[..], b".crates2.json"]
+                .iter()
+                .any(|name| host.root.entry(&path::join(&place, name)).is_ok());
+            if is_there && !seen.contains(&place) {
+                seen.push(place.clone());
+                held.push(SimpleInstallation::boxed(host, ID, scope, place, InstallRoot { option }));
+            }
+        };
+        for user in &host.users {
+            let home = host.user_dir(user, "CARGO_HOME", ".cargo");
+            add(of(user), home.clone(), String::new());
+            for other in other_roots(host, user, &home) {
+                let option = format!(" --root {}", shell_word(&other));
+                add(Scope::Environment(other.clone()), other, option);
+            }
+        }
+        add(Scope::System, host.root.canonicalize_dir(b"/usr/local"), " --root /usr/local".to_owned());
+        held
+    }
+}
+
+#[derive(Deserialize)]
+struct Config {
+    install: Option<Install>,
+}
+
+#[derive(Deserialize)]
+struct Install {
+    root: Option<String>,
+}
+
+fn other_roots(host: &Host, user: &User, home: &ByteString) -> Vec<ByteString> {
+    let of_variable = host.variable(user, "CARGO_INSTALL_ROOT").cloned();
+    let config = [&b"config.toml"[..], b"config"]
+        .iter()
+        .find_map(|name| host.root.read(&path::join(home, name), Limit::SMALL).ok());
+    let config: Option<Config> = config.and_then(|content| toml::from_slice(&content).ok());
+    let configured = config.and_then(|config| config.install?.root);
+    let configured = configured.map(|root| path::absolute(root.as_bytes(), path::parent(home)));
+    of_variable.into_iter().chain(configured).map(|root| host.root.canonicalize_dir(&root)).collect()
+}
+
+#[derive(Deserialize)]
+struct Crates {
+    #[serde(default)]
+    v1: BTreeMap<String, Vec<String>>,
+}
+
+#[derive(Deserialize)]
+struct Crates2 {
+    #[serde(default)]
+    installs: BTreeMap<String, Build>,
+}
+
+#[derive(Deserialize, Default)]
+struct Build {
+    version_req: Option<String>,
+    #[serde(default)]
+    bins: Vec<String>,
+    #[serde(default)]
+    features: Vec<String>,
+    rustc: Option<String>,
+    target: Option<String>,
+}
+
+/// `tarn 0.3.1 (path+file:///src/tarn)` → its three parts.
+fn parts(key: &str) -> Option<(&str, &str, &str)> {
+    let (name, rest) = key.split_once(' ')?;
+    let (version, source) = rest.split_once(' ')?;
+    Some((name, version, source.strip_prefix('(')?.strip_suffix(')')?))
+}
+
+fn origin(source: &str) -> Origin {
+    let (kind, url) = source.split_once('+').unwrap_or(("", source));
+    let is_crates_io = url.contains("index.crates.io") || url.contains("rust-lang/crates.io-index");
+    let (name, kind, trust) = match kind {
+        "registry" | "sparse" if is_crates_io => ("crates.io", "index", None),
+        "registry" | "sparse" => ("registry", "index", None),
+        "git" => ("git", "version-control", None),
+        "path" => ("local", "directory", Some("local")),
+        _ => ("unknown", "file", None),
+    };
+    Origin { name: name.into(), kind: kind.to_owned(), url: Some(url.into()), trust: trust.map(str::to_owned) }
+}
+
+impl SimpleBackend for InstallRoot {
+    fn read(&self, host: &Host, at: &Location) -> Record {
+        let mut record = Record::default();
+        let (old, new) = (path::join(&at.location, b".crates.toml"), path::join(&at.location, b".crates2.json"));
+        let listed = host.root.read(&old, Limit::LIST).map_err(|error| error.to_string()).and_then(|content| {
+            toml::from_slice::<Crates>(&content).map_err(|error| format!("{old}: {}", error.message()))
+        });
+        let builds = host.root.read(&new, Limit::LIST).map_err(|error| error.to_string()).and_then(|content| {
+            // Cargo itself takes an empty file for one that lists nothing.
+            let content = if content.is_empty() { b"{}".to_vec() } else { content };
+            serde_json::from_slice::<Crates2>(&content).map_err(|error| format!("{new}: {error}"))
+        });
+        // Either record names what is installed; the older one decides, for cargo still writes both.
+        let (keys, mut builds, file) = match (listed, builds) {
+            (Ok(listed), Ok(builds)) => (listed.v1, builds.installs, old),
+            (Ok(listed), Err(problem)) => {
+                record.notes.push(format!("{problem}: how the programs were built is unknown"));
+                (listed.v1, BTreeMap::new(), old)
+            }
+            (Err(problem), Ok(builds)) => {
+                record.notes.push(format!("{problem}: the other record is read instead"));
+                (
+                    builds.installs.iter().map(|(key, build)| (key.clone(), build.bins.clone())).collect(),
+                    builds.installs,
+                    new,
+                )
+            }
+            (Err(problem), Err(other)) => {
+                record.notes.extend([format!("{problem}: what cargo installed is unknown"), other]);
+                return record;
+            }
+        };
+        for (key, programs) in keys {
+            let Some((name, version, source)) = parts(&key) else {
+                record.notes.push(format!("{file}: not a package name: {}; skipped", ByteString::from(key.as_str())));
+                continue;
+            };
+            let build = builds.remove(&key).unwrap_or_default();
+            let mut item = InstalledPackage::new("crate", name);
+            item.version = Some(version.into());
+            item.purl = Some("cargo");
+            item.origin = Some(origin(source));
+            item.arch = build.target.as_deref().and_then(|target| target.split('-').next()).map(ByteString::from);
+            if record.items.iter().any(|other| other.name == item.name) {
+                // The same package from two sources.
+                item.tail = Some(path::join(&item.name, version.as_bytes()));
+            }
+            item.evidence.push(Evidence::at(file.clone(), "v1", ByteString::from(key.as_str()).to_string()));
+            if let Some(asked) = build.version_req.filter(|asked| asked.starts_with('=')) {
+                item.evidence.push(Evidence::at(
+                    file.clone(),
+                    "version_req",
+                    format!("requested at exactly this version: {}", ByteString::from(asked)),
+                ));
+            }
+            if !build.features.is_empty() {
+                item.evidence.push(Evidence::at(
+                    file.clone(),
+                    "features",
+                    ByteString::from(build.features.join(", ")).to_string(),
+                ));
+            }
+            if let Some(line) = build.rustc.as_deref().and_then(|rustc| rustc.lines().next()) {
+                item.evidence.push(Evidence::at(file.clone(), "rustc", format!("built by {}", ByteString::from(line))));
+            }
+            for program in programs {
+                let place = path::join(&path::join(&at.location, b"bin"), program.as_bytes());
+                match host.root.entry(&place) {
+                    Ok(meta) => {
+                        item.size = Some(item.size.unwrap_or(0) + meta.size);
+                        item.installed_at = item.installed_at.max(Some(meta.modified));
+                        item.commands.push(place.clone());
+                    }
+                    Err(_) => {
+                        item.status = Status::Broken;
+                        item.evidence.push(Evidence::at(place.clone(), "lookup", "recorded, but does not exist"));
+                    }
+                }
+                item.places.push((place, Evidence::at(file.clone(), "v1", ByteString::from(key.as_str()).to_string())));
+            }
+            let (sudo, name) = (if at.scope == Scope::System { "sudo " } else { "" }, shell_word(name.as_bytes()));
+            let option = &self.option;
+            record.items.push(
+                item.remedy(RemedyKind::Remove, format!("{sudo}cargo uninstall{option} {name}"))
+                    .remedy(RemedyKind::Upgrade, format!("{sudo}cargo install{option} {name}")),
+            );
+        }
+        record
+    }
+
+    fn domain(&self, _: &Host, at: &Location) -> Vec<ByteString> {
+        vec![path::join(&at.location, b"bin")]
+    }
+
+    fn order(&self, a: &[u8], b: &[u8]) -> Ordering {
+        semver::compare(a, b)
+    }
+
+    fn program_dirs(&self, _: &Host, at: &Location) -> Vec<ByteString> {
+        vec![path::join(&at.location, b"bin")]
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn a_key_tells_name_version_and_source() {
+        for (key, expected, kind) in [
+            ("shoal 0.3.1 (path+file:///home/maren/src/shoal)", Some(("shoal", "0.3.1")), "directory"),
+            ("shoal 0.3.1 (git+https://quay.example/shoal?branch=x#1f2e)", Some(("shoal", "0.3.1")), "version-control"),
+            ("a-b 1.0.0-rc.1 (registry+https://quay.example/index)", Some(("a-b", "1.0.0-rc.1")), "index"),
+            ("shoal 0.3.1", None, ""),
+            ("shoal", None, ""),
+        ] {
+            let read = parts(key);
+            assert_eq!(read.map(|(name, version, _)| (name, version)), expected, "{key}");
+            assert_eq!(read.map_or(String::new(), |(.., source)| origin(source).kind), kind, "{key}");
+        }
+    }
+}

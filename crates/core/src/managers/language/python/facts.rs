@@ -1,0 +1,111 @@
+//! What is told of distributions beyond their packages: files, requirements, environments, markers.
+
+use std::cmp::Ordering;
+use std::sync::Arc;
+
+use rayon::prelude::*;
+
+use super::distribution::Distribution;
+use super::installation::{PythonInstallation, Shelf};
+use super::{record, requirements};
+use crate::backend::dependency_graph::{Need, Node, Want, losers};
+use crate::backend::{Bypass, Environment, Hint};
+use crate::bytes::{ByteString, path};
+use crate::model::{Depth, Evidence, FileRecord, Scope};
+
+impl PythonInstallation<'_> {
+    /// The distributions that cannot stay once some are removed: those of the same place that require them.
+    pub(super) fn all_dependents(&self, removed: &[u32]) -> Option<Vec<(u32, Evidence)>> {
+        let root = &self.host.root;
+        let mut found = Vec::new();
+        for shelf in self.everything().iter() {
+            let own: Vec<&u32> = removed.iter().filter(|number| (shelf.base..shelf.end()).contains(number)).collect();
+            if own.is_empty() {
+                continue;
+            }
+            let distributions = &shelf.site.distributions;
+            let nodes = (shelf.base..).zip(distributions).map(|(number, one)| {
+                let mut notes = Vec::new();
+                let declared = requirements::declared(root, one.clone(), &mut notes);
+                notes.iter().for_each(|(file, lost)| root.note_gap(file, lost.clone()));
+                // Whether a version would do is a question of now, not of what is removed.
+                let needs = declared.requires.into_iter().map(|(_, says, requirement)| Need {
+                    any_of: vec![Want { name: requirement.name, version: None }],
+                    says,
+                });
+                Node { number, offers: vec![(declared.key, None)], needs: needs.collect() }
+            });
+            let nodes: Vec<Node> = nodes.collect();
+            let lost = losers(&nodes, removed, &|_, _| Ordering::Equal);
+            found.extend(lost.into_iter().map(|(number, says)| {
+                let one = &distributions[(number - shelf.base) as usize];
+                (number, Evidence::at(one.metadata.clone(), "requirements", format!("requires {says}")))
+            }));
+        }
+        Some(found)
+    }
+
+    /// The addresses of upstream.
+    pub(super) fn all_hints(&self) -> Vec<Hint> {
+        let everything = self.everything();
+        let distributions = everything.iter().flat_map(|shelf| &shelf.site.distributions);
+        let all: Vec<&Distribution> = distributions.collect();
+        let hint = |one: &&Distribution| Hint { upstream: one.upstream(&self.host.root), ..Hint::default() };
+        all.par_iter().map(hint).collect()
+    }
+
+    /// Directories of interpreters that a marker leaves to another manager, with what is in them all the same.
+    pub(super) fn all_bypasses(&self) -> Vec<Bypass> {
+        let locations: Vec<ByteString> = self.known().iter().map(|place| place.location.clone()).collect();
+        let shelves = self.read_known(&locations);
+        let found = shelves.iter().filter(|shelf| !shelf.site.distributions.is_empty()).filter_map(|shelf| {
+            let marker = self.bypassed(&shelf.site)?;
+            let dir = shelf.site.place.location.clone();
+            Some(Bypass { dir, marker, packages: (shelf.base..shelf.end()).collect() })
+        });
+        found.collect()
+    }
+
+    /// The environments.
+    pub(super) fn all_environments(&self) -> Vec<Environment> {
+        let everything = self.everything();
+        let environments = everything.iter().map(|shelf| &shelf.site);
+        let found = environments.filter(|site| matches!(site.place.scope, Scope::Environment(_))).map(|site| {
+            let settings = site.settings.as_ref();
+            // A whole interpreter is kept in a directory that is called by its version.
+            let named = || ByteString::from(path::name(&site.place.location));
+            Environment {
+                location: site.place.location.clone(),
+                dirs: site.place.dirs.clone(),
+                python: site.place.python.clone(),
+                base: settings.map_or_else(|| Some(named()), |settings| settings.version.clone()),
+                sees_system: settings.is_some_and(|settings| settings.sees_system),
+                user: self.user.map(|user| user.name.clone()),
+            }
+        });
+        found.collect()
+    }
+
+    /// What every distribution recorded of its files, or these.
+    pub(super) fn all_recorded(&self, packages: Option<&[u32]>, depth: Depth) -> Vec<FileRecord> {
+        let shelves = match packages {
+            None => self.everything(),
+            Some(_) => self.read_so_far(),
+        };
+        let of_shelf = |shelf: Arc<Shelf>| {
+            (shelf.base..shelf.end()).map(move |number| (shelf.clone(), number)).collect::<Vec<_>>()
+        };
+        let numbered = shelves.into_iter().flat_map(of_shelf);
+        let wanted: Vec<_> =
+            numbered.filter(|(_, number)| packages.is_none_or(|packages| packages.contains(number))).collect();
+        let read = |(shelf, number): &(Arc<Shelf>, u32)| {
+            let one = &shelf.site.distributions[(number - shelf.base) as usize];
+            record::files(&self.host.root, one, &shelf.site.place.prefix, *number, depth).unwrap_or_else(|| {
+                // The index notes what it cannot read.
+                shelf.site.index(&self.host.root);
+                Vec::new()
+            })
+        };
+        wanted.par_iter().flat_map_iter(read).collect()
+    }
+}

@@ -1,0 +1,555 @@
+//! Python distributions of the system, or of one user: those of each interpreter's directories, and those of
+//! every environment. An environment is read when a path in it is asked about, or when all are.
+
+use std::cmp::Ordering;
+use std::sync::{Arc, Mutex, OnceLock, PoisonError};
+
+use hashbrown::HashSet;
+use rayon::prelude::*;
+
+use super::distribution::Distribution;
+use super::site::{self, Place, Site, is_dir, programs};
+use super::{PIP, UV, find, record};
+use crate::backend::{
+    Bypass, Detail, Environment, Environments, FileIndex, FileRecords, Hint, Installation, Relations, SharedDirs,
+};
+use crate::bytes::{ByteString, path, shell_word};
+use crate::fs::Limit;
+use crate::host::{Host, User};
+use crate::model::{
+    Claimant, Coverage, CoverageState, Depth, Digest, Evidence, FileRecord, Location, ManagerId, Owner, Package,
+    PathClaim, Reason, RecordPosition, Remedy, RemedyKind, Scope, Status,
+};
+use crate::version::pep440;
+
+/// The distributions of one user, or of the system.
+pub struct PythonInstallation<'s> {
+    pub(super) host: &'s Host,
+    location: Location,
+    pub(super) user: Option<&'s User>,
+    known: OnceLock<Vec<Place>>,
+    has_foreign: OnceLock<bool>,
+    state: Mutex<State>,
+}
+
+/// What was read so far. Numbers are given out in the order in which places are read.
+#[derive(Default)]
+struct State {
+    shelves: Vec<Arc<Shelf>>,
+    places: HashSet<ByteString>,
+    tails: HashSet<(Scope, Vec<u8>)>,
+    all_known: bool,
+    complete: bool,
+}
+
+/// A place with the numbers of its packages.
+pub(super) struct Shelf {
+    pub(super) site: Site,
+    pub(super) base: u32,
+    tails: Vec<ByteString>,
+    /// The distributions' own records, in a directory that a distribution's manager fills as well.
+    records: Vec<ByteString>,
+}
+
+impl Shelf {
+    pub(super) fn end(&self) -> u32 {
+        self.base + u32::try_from(self.tails.len()).unwrap_or(u32::MAX)
+    }
+}
+
+impl<'s> PythonInstallation<'s> {
+    /// Of a user; of the system where there is none.
+    pub fn new(host: &'s Host, user: Option<&'s User>) -> Self {
+        let (scope, location) = match user {
+            Some(user) => (Scope::User(user.name.clone()), host.root.canonicalize_dir(&user.home)),
+            None => (Scope::System, "/".into()),
+        };
+        PythonInstallation {
+            host,
+            location: Location { manager: PIP, scope, location },
+            user,
+            known: OnceLock::new(),
+            has_foreign: OnceLock::new(),
+            state: Mutex::default(),
+        }
+    }
+
+    /// The directories of interpreters, which need no looking for.
+    pub(super) fn known(&self) -> &[Place] {
+        self.known.get_or_init(|| match self.user {
+            Some(user) => find::of_user(self.host, user),
+            None => find::of_system(&self.host.root),
+        })
+    }
+
+    fn state(&self) -> std::sync::MutexGuard<'_, State> {
+        self.state.lock().unwrap_or_else(PoisonError::into_inner)
+    }
+
+    /// Reads places that are not read yet. Nothing is locked meanwhile: a thread that waits for others may be given
+    /// work that asks here as well.
+    fn add(&self, places: Vec<Place>) {
+        let is_new = |place: &Place| !self.state().places.contains(&place.location);
+        let new: Vec<Place> = places.into_iter().filter(is_new).collect();
+        let root = &self.host.root;
+        let read: Vec<Site> = new.into_par_iter().map(|place| Site::read(root, place)).collect();
+        let mut state = self.state();
+        let state = &mut *state;
+        for site in read {
+            // Somebody else may have been sooner.
+            if !state.places.insert(site.place.location.clone()) {
+                continue;
+            }
+            let base = state.shelves.last().map_or(0, |shelf| shelf.end());
+            // In a directory that is shared, what no installer has noted as its own is the other manager's, most
+            // likely, and leaves its name to the rest.
+            let mut tails = vec![ByteString::default(); site.distributions.len()];
+            for noted in [true, false] {
+                let env = site.distributions.iter().enumerate();
+                for (place, one) in env.filter(|(_, one)| one.installer.is_some() == noted) {
+                    tails[place] = tail(&mut state.tails, &site.place, one);
+                }
+            }
+            let is_shared = self.user.is_none() && site.place.shared;
+            let is_uncertain = if is_shared { &site.distributions[..] } else { &[] };
+            let records = is_uncertain.iter().map(|one| record_of(root, one)).collect();
+            state.shelves.push(Arc::new(Shelf { site, base, tails, records }));
+        }
+    }
+
+    /// What was read so far.
+    pub(super) fn read_so_far(&self) -> Vec<Arc<Shelf>> {
+        self.state().shelves.clone()
+    }
+
+    /// Everything there is, in the order of the numbers.
+    pub(super) fn everything(&self) -> Vec<Arc<Shelf>> {
+        if !self.state().complete {
+            self.add_known();
+            let found = match self.user {
+                Some(user) => find::environments_of(self.host, user),
+                None => find::environments_of_system(self.host),
+            };
+            let mut places: Vec<ByteString> = found.into_iter().filter(|place| self.is_mine(place)).collect();
+            places.sort();
+            places.dedup();
+            places.retain(|place| !self.state().places.contains(place));
+            let root = &self.host.root;
+            self.add(places.into_par_iter().filter_map(|dir| Place::environment(root, &dir)).collect());
+            self.state().complete = true;
+        }
+        self.state().shelves.clone()
+    }
+
+    fn add_known(&self) {
+        if !self.state().all_known {
+            self.add(self.known().to_vec());
+            self.state().all_known = true;
+        }
+    }
+
+    /// Whether a path is in the home of this user; or, for the system, in nobody's.
+    fn is_mine(&self, canonical: &[u8]) -> bool {
+        match (self.host.home_owner(canonical), self.user) {
+            (Some(other), Some(user)) => other == user,
+            (None, None) => true,
+            _ => false,
+        }
+    }
+
+    /// Whether the directories that a distribution's manager fills hold anything that an installer noted as its own.
+    fn has_foreign(&self) -> bool {
+        *self.has_foreign.get_or_init(|| {
+            let shared = self.known().iter().filter(|place| place.shared);
+            shared.into_iter().any(|place| {
+                let names = self.host.root.dir(&place.location).and_then(|dir| dir.list()).unwrap_or_default();
+                names.iter().any(|(name, _)| {
+                    let metadata = path::join(&place.location, name);
+                    name.ends_with(b".dist-info") && self.host.root.entry(&path::join(&metadata, b"INSTALLER")).is_ok()
+                })
+            })
+        })
+    }
+
+    /// The places that can claim a path, read.
+    fn around(&self, canonical: &[u8]) -> Vec<Arc<Shelf>> {
+        let root = &self.host.root;
+        let in_known = |place: &&Place| {
+            let is_inside = place.dirs.iter().any(|dir| path::within(canonical, dir));
+            is_inside || (path::within(canonical, &place.prefix) && (!place.shared || self.has_foreign()))
+        };
+        let known: Vec<ByteString> = self.known().iter().filter(in_known).map(|place| place.location.clone()).collect();
+        let border = match self.user {
+            Some(_) => self.location.location.clone(),
+            None if path::within(canonical, b"/usr/local") => "/usr/local".into(),
+            None if path::within(canonical, b"/usr") => return self.read_known(&known),
+            None => "/".into(),
+        };
+        let mut places = self.read_known(&known);
+        if let Some(place) = find::around(root, canonical, &border) {
+            let location = place.location.clone();
+            self.add_known();
+            self.add(vec![place]);
+            places.extend(self.state().shelves.iter().find(|shelf| shelf.site.place.location == location).cloned());
+        }
+        places
+    }
+
+    pub(super) fn read_known(&self, locations: &[ByteString]) -> Vec<Arc<Shelf>> {
+        if locations.is_empty() {
+            return Vec::new();
+        }
+        self.add_known();
+        self.state().shelves.iter().filter(|shelf| locations.contains(&shelf.site.place.location)).cloned().collect()
+    }
+
+    fn shelf(&self, package: u32) -> Arc<Shelf> {
+        let state = self.state();
+        let place = state.shelves.partition_point(|shelf| shelf.end() <= package);
+        state.shelves[place].clone()
+    }
+
+    fn with<T>(&self, package: u32, work: impl FnOnce(&Shelf, &Distribution) -> T) -> T {
+        let shelf = self.shelf(package);
+        work(&shelf, &shelf.site.distributions[(package - shelf.base) as usize])
+    }
+
+    fn manager(site: &Site) -> ManagerId {
+        if site.is_of_uv() { UV } else { PIP }
+    }
+
+    fn owner_in(shelf: &Shelf, place: usize) -> Owner {
+        let (site, one) = (&shelf.site, &shelf.site.distributions[place]);
+        let manager = Self::manager(site);
+        Owner {
+            id: [format!("{manager}/{}/", site.place.scope).as_bytes(), &shelf.tails[place]].concat().into(),
+            manager,
+            scope: site.place.scope.clone(),
+            name: one.name.clone(),
+            version: one.version.clone(),
+            status: Status::Installed,
+        }
+    }
+
+    fn package(&self, shelf: &Shelf, place: usize, detail: Detail) -> Package {
+        let (site, one) = (&shelf.site, &shelf.site.distributions[place]);
+        let root = &self.host.root;
+        let owner = Self::owner_in(shelf, place);
+        let (commands, size) = if detail.programs { programs(root, site, one) } else { (Vec::new(), None) };
+        Package {
+            purl: one
+                .version
+                .as_ref()
+                .filter(|_| detail.evidence)
+                .and_then(|version| crate::backend::simple::purl("pypi", &one.normal_name(), Some(version))),
+            id: owner.id,
+            manager: owner.manager,
+            scope: owner.scope,
+            location: site.place.location.clone(),
+            name: owner.name,
+            version: owner.version,
+            arch: None,
+            kind: "distribution".to_owned(),
+            channel: None,
+            revision: one.direct.as_ref().and_then(|direct| Some(direct.commit.as_ref()?.1.as_str().into())),
+            origin: one.origin(),
+            reason: match (one.requested, site.notes_requests) {
+                (true, _) => Reason::Explicit,
+                (false, true) => Reason::Dependency,
+                // Old installers note nothing, nor does what came with the interpreter.
+                (false, false) => Reason::Unknown,
+            },
+            held: false,
+            active: true,
+            status: owner.status,
+            confinement: Some("none".to_owned()),
+            installed_at: if detail.dates { one.installed_at(root) } else { None },
+            size,
+            commands,
+            launchers: Vec::new(),
+            title: None,
+            evidence: if detail.evidence { self.evidence(site, one) } else { Vec::new() },
+        }
+    }
+
+    fn evidence(&self, site: &Site, one: &Distribution) -> Vec<Evidence> {
+        let version = one.version.as_ref().map(|version| format!(" {version}")).unwrap_or_default();
+        let mut evidence = vec![Evidence::at(one.metadata.clone(), "metadata", format!("{}{version}", one.name))];
+        if let Some(by) = &one.installer {
+            evidence.push(Evidence::whole(path::join(&one.metadata, b"INSTALLER"), by.to_string()));
+        }
+        if let Some(direct) = &one.direct {
+            let how =
+                if direct.editable { "editable: changes there take effect at once" } else { "installed from there" };
+            let says = format!("{}: {how}", ByteString::from(direct.url.as_str()));
+            evidence.push(Evidence::at(path::join(&one.metadata, b"direct_url.json"), "url", says));
+        }
+        evidence.extend(self.bypassed(site));
+        evidence
+    }
+
+    /// That a marker says to leave an interpreter's directories to another manager, where one does.
+    pub(super) fn bypassed(&self, site: &Site) -> Option<Evidence> {
+        if matches!(site.place.scope, Scope::Environment(_)) {
+            return None;
+        }
+        let marker = self.marker(site)?;
+        Some(Evidence::whole(marker, "this interpreter is externally managed: pip was told to ignore that"))
+    }
+
+    fn marker(&self, site: &Site) -> Option<ByteString> {
+        let root = &self.host.root;
+        match &site.place.python {
+            Some(python) => site::marker(root, &[b"/usr/lib/python", &**python].concat()),
+            // A directory that all of the system's interpreters share.
+            None => {
+                let names = root.dir(b"/usr/lib").and_then(|dir| dir.list()).unwrap_or_default();
+                let libraries = names.iter().filter(|(name, _)| name.starts_with(b"python3."));
+                libraries
+                    .map(|(name, _)| path::join(b"/usr/lib", name))
+                    .find_map(|library| site::marker(root, &library))
+            }
+        }
+    }
+
+    /// What of the system's interpreter is said of its marker, for the coverage.
+    fn marker_notes(&self, shelf: &Shelf) -> Vec<String> {
+        let site = &shelf.site;
+        let is_environment = matches!(site.place.scope, Scope::Environment(_));
+        if is_environment || site.place.shared || site.distributions.is_empty() {
+            return Vec::new();
+        }
+        let Some(python) = &site.place.python else { return Vec::new() };
+        let library = ByteString::from([b"/usr/lib/python", &**python].concat());
+        let is_interpreter = is_dir(&self.host.root, &library);
+        match site::marker(&self.host.root, &library) {
+            Some(marker) => {
+                vec![format!(
+                    "installed in spite of {marker}, which reserves this interpreter for the system's package manager"
+                )]
+            }
+            None if is_interpreter => {
+                vec![format!("{library} has no EXTERNALLY-MANAGED marker: pip installs there without a warning")]
+            }
+            None => Vec::new(),
+        }
+    }
+
+    fn pip(site: &Site, sudo: bool) -> String {
+        let python = match &site.place.python {
+            Some(version) => format!("python{version}"),
+            None => "python3".to_owned(),
+        };
+        let sudo = if sudo { "sudo " } else { "" };
+        format!("{sudo}{python} -m pip")
+    }
+}
+
+/// What a package's id ends in: its name, and more where that is taken in this scope.
+fn tail(taken: &mut HashSet<(Scope, Vec<u8>)>, place: &Place, one: &Distribution) -> ByteString {
+    let python = place.python.as_ref().map_or_else(
+        || path::name(&place.location).into(),
+        |version| ByteString::from([b"python", &**version].concat()),
+    );
+    let version = one.version.clone().unwrap_or_default();
+    let tries: [ByteString; 4] = [
+        one.name.clone(),
+        path::join(&one.name, &version),
+        path::join(&path::join(&one.name, &version), &python),
+        path::join(&one.name, &one.metadata),
+    ];
+    for text in &tries {
+        if taken.insert((place.scope.clone(), text.to_ascii_lowercase())) {
+            return text.clone();
+        }
+    }
+    tries[3].clone()
+}
+
+impl Installation for PythonInstallation<'_> {
+    fn location(&self) -> &Location {
+        &self.location
+    }
+
+    fn coverage(&self) -> Vec<Coverage> {
+        let part = |shelf: &Arc<Shelf>| {
+            let (site, lost) = (&shelf.site, shelf.site.all_notes());
+            let state = if lost.is_empty() { CoverageState::Read } else { CoverageState::Partial };
+            Coverage {
+                manager: Some(Self::manager(site)),
+                scope: site.place.scope.clone(),
+                location: site.place.location.clone(),
+                state,
+                packages: Some(site.distributions.len()),
+                notes: lost.into_iter().chain(self.marker_notes(shelf)).collect(),
+            }
+        };
+        // An interpreter's directory in which nobody has installed anything is no installation.
+        let is_one = |shelf: &&Arc<Shelf>| {
+            let site = &shelf.site;
+            // Nor is the environment of one application that its tool already tells of.
+            let is_environment = matches!(site.place.scope, Scope::Environment(_)) && site.backend.is_none();
+            is_environment || !site.distributions.is_empty() || !site.notes.is_empty()
+        };
+        self.state().shelves.iter().filter(is_one).map(part).collect()
+    }
+
+    fn packages(&self, detail: Detail) -> Vec<Package> {
+        let numbered: Vec<(Arc<Shelf>, usize)> = self
+            .everything()
+            .into_iter()
+            .flat_map(|shelf| (0..shelf.tails.len()).map(move |place| (shelf.clone(), place)))
+            .collect();
+        numbered.par_iter().map(|(shelf, place)| self.package(shelf, *place, detail)).collect()
+    }
+
+    fn owner(&self, package: u32) -> Owner {
+        let shelf = self.shelf(package);
+        Self::owner_in(&shelf, (package - shelf.base) as usize)
+    }
+
+    fn named(&self, name: &[u8]) -> Vec<u32> {
+        let wanted = pep440::normal_name(name);
+        let all = self.everything();
+        let found = all.iter().flat_map(|shelf| {
+            let fits = (shelf.base..).zip(&shelf.site.distributions).filter(|(_, one)| one.normal_name() == wanted);
+            fits.map(|(number, _)| number).collect::<Vec<_>>()
+        });
+        found.collect()
+    }
+
+    fn package_evidence(&self, package: u32) -> Vec<Evidence> {
+        self.with(package, |shelf, one| self.evidence(&shelf.site, one))
+    }
+
+    fn hints(&self) -> Vec<Hint> {
+        self.all_hints()
+    }
+
+    fn remedies(&self, package: u32) -> Vec<Remedy> {
+        self.with(package, |shelf, one| {
+            let (site, name) = (&shelf.site, shell_word(&one.name));
+            let past = if self.marker(site).is_some() { "--break-system-packages " } else { "" };
+            let (remove, upgrade) = match (&site.place.scope, &site.backend) {
+                (_, Some(backend)) if backend.tool == "pipx" => {
+                    let app = shell_word(&backend.name);
+                    (format!("pipx runpip {app} uninstall {name}"), format!("pipx upgrade {app}"))
+                }
+                (_, Some(backend)) => {
+                    let app = shell_word(&backend.name);
+                    (format!("uv tool uninstall {app}"), format!("uv tool upgrade {app}"))
+                }
+                (Scope::Environment(dir), None) if site.is_of_uv() => {
+                    let at = shell_word(dir);
+                    let one = |verb: &str| format!("uv pip {verb} --python {at} {name}");
+                    (one("uninstall"), one("install --upgrade"))
+                }
+                (Scope::Environment(dir), None) => {
+                    let python = shell_word(&path::join(dir, b"bin/python3"));
+                    (format!("{python} -m pip uninstall {name}"), format!("{python} -m pip install --upgrade {name}"))
+                }
+                (scope, None) => {
+                    let pip = Self::pip(site, *scope == Scope::System);
+                    (format!("{pip} uninstall {past}{name}"), format!("{pip} install --upgrade {past}{name}"))
+                }
+            };
+            let remedy = Remedy::new;
+            vec![remedy(RemedyKind::Remove, remove), remedy(RemedyKind::Upgrade, upgrade)]
+        })
+    }
+
+    fn order(&self, a: &[u8], b: &[u8]) -> Ordering {
+        pep440::compare(a, b)
+    }
+
+    fn file_index(&self) -> Option<&dyn FileIndex> {
+        Some(self)
+    }
+
+    fn file_records(&self) -> Option<&dyn FileRecords> {
+        Some(self)
+    }
+
+    fn relations(&self) -> Option<&dyn Relations> {
+        Some(self)
+    }
+
+    fn shared_dirs(&self) -> Option<&dyn SharedDirs> {
+        Some(self)
+    }
+
+    fn environments(&self) -> Option<&dyn Environments> {
+        Some(self)
+    }
+}
+
+impl FileIndex for PythonInstallation<'_> {
+    fn claims_on(&self, canonical: &[u8]) -> Vec<PathClaim> {
+        if !self.is_mine(canonical) {
+            return Vec::new();
+        }
+        let places = self.around(canonical);
+        places.iter().flat_map(|shelf| shelf.site.claims_on(&self.host.root, canonical, shelf.base)).collect()
+    }
+
+    fn claim_evidence(&self, claimant: Claimant, path: &[u8], position: RecordPosition) -> Vec<Evidence> {
+        let Claimant::Package(package) = claimant else { return Vec::new() };
+        self.with(package, |shelf, one| {
+            let mut evidence = match position.line {
+                0 => vec![Evidence::at(one.metadata.clone(), "metadata", format!("a file of {}", one.name))],
+                line => vec![Evidence::line(record::file(one), line, ByteString::from(path).to_string())],
+            };
+            evidence.extend(self.bypassed(&shelf.site));
+            evidence
+        })
+    }
+
+    fn digest(&self, package: u32, path: &[u8]) -> Option<Digest> {
+        self.with(package, |_, one| {
+            let content = self.host.root.read(&record::file(one), Limit::LIST).ok()?;
+            let dir = crate::bytes::path::parent(&one.metadata);
+            let mut lines = record::lines(&content);
+            lines.find(|(_, line)| *self.host.root.canonicalize(&line.path(dir)) == *path)?.1.digest()
+        })
+    }
+}
+
+impl FileRecords for PythonInstallation<'_> {
+    fn file_records(&self, packages: Option<&[u32]>, depth: Depth) -> Vec<FileRecord> {
+        self.all_recorded(packages, depth)
+    }
+}
+
+impl Relations for PythonInstallation<'_> {
+    fn dependents(&self, removed: &[u32]) -> Option<Vec<(u32, Evidence)>> {
+        self.all_dependents(removed)
+    }
+}
+
+impl SharedDirs for PythonInstallation<'_> {
+    fn foreign_packages(&self) -> Vec<(u32, ByteString)> {
+        // What was not read has made no claim and named no package.
+        let state = self.state();
+        state.shelves.iter().flat_map(|shelf| (shelf.base..).zip(shelf.records.iter().cloned())).collect()
+    }
+
+    fn may_be_foreign(&self, package: u32) -> bool {
+        self.with(package, |shelf, _| !shelf.records.is_empty())
+    }
+}
+
+impl Environments for PythonInstallation<'_> {
+    fn bypasses(&self) -> Vec<Bypass> {
+        self.all_bypasses()
+    }
+
+    fn environments(&self) -> Vec<Environment> {
+        self.all_environments()
+    }
+}
+
+/// The file by which another manager's claim on a distribution is recognised.
+fn record_of(root: &crate::fs::Root, one: &Distribution) -> ByteString {
+    let inside = [&b"METADATA"[..], b"PKG-INFO"].map(|name| path::join(&one.metadata, name));
+    inside.into_iter().find(|file| root.entry(file).is_ok()).unwrap_or_else(|| one.metadata.clone())
+}

@@ -1,0 +1,74 @@
+//! Python: what pip and uv installed into interpreters and environments, and the applications that pipx and
+//! uv keep in environments of their own.
+//!
+//! | what | where |
+//! |---|---|
+//! | pip, for all | `/usr/local/lib/pythonX.Y/{dist,site}-packages`; by force also `/usr/lib/python3/dist-packages` and the like |
+//! | pip, for a user | `~/.local/lib/pythonX.Y/site-packages` (`PYTHONUSERBASE`) |
+//! | environments | a directory with `pyvenv.cfg`, or `conda-meta`, or a whole interpreter that a version manager keeps |
+//!
+//! Nothing is imported, and no `.pth` file is evaluated. What lies in a directory that a distribution's manager
+//! fills as well is that manager's where it claims the metadata ([`Installation::foreign_packages`]).
+
+mod distribution;
+mod facts;
+mod find;
+mod installation;
+mod record;
+pub mod requirement;
+pub mod requirements;
+mod site;
+mod tools;
+
+use crate::backend::{Installation, Manager};
+use crate::host::Host;
+use crate::model::ManagerId;
+
+const PIP: ManagerId = ManagerId("pip");
+const PIPX: ManagerId = ManagerId("pipx");
+const UV: ManagerId = ManagerId("uv");
+
+/// pip, and every environment whoever filled it.
+#[derive(Debug)]
+pub struct Pip;
+
+impl Manager for Pip {
+    fn id(&self) -> ManagerId {
+        PIP
+    }
+
+    fn discover<'h>(&self, host: &'h Host) -> Vec<Box<dyn Installation + 'h>> {
+        let users = host.users.iter().map(Some).chain([None]);
+        users
+            .map(|user| Box::new(installation::PythonInstallation::new(host, user)) as Box<dyn Installation + 'h>)
+            .collect()
+    }
+}
+
+/// pipx.
+#[derive(Debug)]
+pub struct Pipx;
+
+impl Manager for Pipx {
+    fn id(&self) -> ManagerId {
+        PIPX
+    }
+
+    fn discover<'h>(&self, host: &'h Host) -> Vec<Box<dyn Installation + 'h>> {
+        tools::pipx(host)
+    }
+}
+
+/// uv: its tools and interpreters.
+#[derive(Debug)]
+pub struct Uv;
+
+impl Manager for Uv {
+    fn id(&self) -> ManagerId {
+        UV
+    }
+
+    fn discover<'h>(&self, host: &'h Host) -> Vec<Box<dyn Installation + 'h>> {
+        tools::uv(host)
+    }
+}

@@ -1,0 +1,286 @@
+//! Homebrew, the prefix manager (Homebrew documentation, "Formula Cookbook", "Terminology").
+//!
+//! | below the prefix | what |
+//! |---|---|
+//! | `Cellar/NAME/VERSION/` | a keg: one version with its own `bin`, `lib`, `share` |
+//! | `Cellar/NAME/VERSION/INSTALL_RECEIPT.json` | how and why it was installed, and from which tap |
+//! | `opt/NAME` | link to the keg in use |
+//! | `var/homebrew/linked/NAME`, `var/homebrew/pinned/NAME` | the keg whose files are linked; held back |
+//! | `bin`, `sbin`, `lib`, `share` … | links into kegs |
+//! | `Caskroom/TOKEN/VERSION/` | a cask; its app may lie elsewhere |
+//!
+//! What its repositories offer lies in the cache of a user (`offers.rs`).
+//!
+//! Prefixes: `/home/linuxbrew/.linuxbrew`, `/opt/homebrew`, `/usr/local` (shared with others: only links into
+//! the Cellar or the Caskroom are Homebrew's), a directory in a home, `HOMEBREW_PREFIX`.
+//!
+//! Traps: several kegs of one formula are the rule after an upgrade, and the one in use need not be the
+//! highest; `name@2` is a formula of its own; a keg without links can be keg-only or unlinked; receipts may
+//! be missing or damaged, the keg counts all the same.
+
+mod offers;
+
+use std::cmp::Ordering;
+
+use serde::Deserialize;
+
+use crate::backend::simple::{
+    InstalledPackage, Record, SimpleBackend, SimpleInstallation, dirs_in, is_dir, link_target, scope_of,
+};
+use crate::backend::{Installation, Manager};
+use crate::bytes::{ByteString, path, shell_word};
+use crate::fs::{Kind, Limit};
+use crate::host::Host;
+use crate::model::{Evidence, Location, ManagerId, Offer, OfferQuery, Origin, Reason, RemedyKind, Scope, Status};
+use crate::version::tokens;
+
+const ID: ManagerId = ManagerId("homebrew");
+
+const SYSTEM: [&str; 3] = ["/home/linuxbrew/.linuxbrew", "/opt/homebrew", "/usr/local"];
+const PERSONAL: [&str; 3] = [".linuxbrew", "homebrew", ".homebrew"];
+
+/// The manager.
+#[derive(Debug)]
+pub struct Homebrew;
+
+struct Prefix;
+
+impl Manager for Homebrew {
+    fn id(&self) -> ManagerId {
+        ID
+    }
+
+    fn discover<'h>(&self, host: &'h Host) -> Vec<Box<dyn Installation + 'h>> {
+        let mut found: Vec<(ByteString, Scope)> =
+            SYSTEM.iter().map(|place| (ByteString::from(*place), Scope::System)).collect();
+        for user in &host.users {
+            let own = PERSONAL.iter().map(|name| path::join(&user.home, name.as_bytes()));
+            for place in host.variable(user, "HOMEBREW_PREFIX").cloned().into_iter().chain(own) {
+                let scope = scope_of(host, &place);
+                found.push((place, scope));
+            }
+        }
+        let mut held: Vec<Box<dyn Installation + 'h>> = Vec::new();
+        let mut seen: Vec<ByteString> = Vec::new();
+        for (place, scope) in found {
+            let prefix = host.root.canonicalize_dir(&place);
+            let is_one = [&b"Cellar"[..], b"Caskroom"].iter().any(|name| is_dir(host, &path::join(&prefix, name)));
+            if is_one && !seen.contains(&prefix) {
+                seen.push(prefix.clone());
+                held.push(SimpleInstallation::boxed(host, ID, scope, prefix, Prefix));
+            }
+        }
+        held
+    }
+}
+
+#[derive(Deserialize, Default)]
+struct Receipt {
+    installed_on_request: Option<bool>,
+    installed_as_dependency: Option<bool>,
+    poured_from_bottle: Option<bool>,
+    time: Option<f64>,
+    arch: Option<String>,
+    source: Option<Source>,
+}
+
+#[derive(Deserialize)]
+struct Source {
+    tap: Option<String>,
+    path: Option<String>,
+    spec: Option<String>,
+}
+
+impl Receipt {
+    fn reason(&self) -> Reason {
+        match (self.installed_on_request, self.installed_as_dependency) {
+            (Some(true), _) => Reason::Explicit,
+            (_, Some(true)) => Reason::Dependency,
+            _ => Reason::Unknown,
+        }
+    }
+
+    fn origin(&self) -> Option<Origin> {
+        let source = self.source.as_ref()?;
+        let (name, kind, trust) = match &source.tap {
+            Some(tap) if tap.starts_with("homebrew/") => (tap.as_str(), "repository", None),
+            Some(tap) => (tap.as_str(), "repository", Some("third-party")),
+            None => ("a formula given by its path", "file", Some("local")),
+        };
+        let url = if source.tap.is_some() { None } else { source.path.as_deref().map(ByteString::from) };
+        Some(Origin { name: name.into(), kind: kind.to_owned(), url, trust: trust.map(str::to_owned) })
+    }
+}
+
+/// Directories below the prefix in which links into kegs lie.
+const LINKED: [&str; 9] = ["bin", "sbin", "lib", "share", "include", "etc", "opt", "Frameworks", "libexec"];
+
+impl Prefix {
+    fn kegs(host: &Host, at: &Location, record: &mut Record) {
+        let prefix = &at.location;
+        let cellar = path::join(prefix, b"Cellar");
+        for (name, kind) in dirs_in(host, &cellar, true) {
+            // An old name can be a link to the new one's directory.
+            if kind == Kind::Link {
+                continue;
+            }
+            let below = |dir: &str| link_target(host, &path::join(&path::join(prefix, dir.as_bytes()), &name));
+            let (in_use, linked) = (below("opt"), below("var/homebrew/linked"));
+            let pinned = below("var/homebrew/pinned");
+            let rack = path::join(&cellar, &name);
+            for (version, _) in dirs_in(host, &rack, false) {
+                let keg = path::join(&rack, &version);
+                let is = |link: &Option<ByteString>| link.as_ref() == Some(&keg);
+                let mut item = InstalledPackage::kept("formula", name.clone(), version.clone());
+                item.purl = Some("brew");
+                let file = path::join(&keg, b"INSTALL_RECEIPT.json");
+                let receipt = match host.root.read(&file, Limit::LIST) {
+                    Ok(content) => serde_json::from_slice(&content).unwrap_or_else(|error| {
+                        record
+                            .notes
+                            .push(format!("{file}: {error}: origin and reason of {name} {version} are unknown"));
+                        Receipt::default()
+                    }),
+                    Err(error) => {
+                        record.notes.push(format!("{error}: origin and reason of {name} {version} are unknown"));
+                        Receipt::default()
+                    }
+                };
+                item.reason = receipt.reason();
+                item.origin = receipt.origin();
+                item.channel = receipt.source.as_ref().and_then(|source| source.spec.as_deref()).map(ByteString::from);
+                item.arch = receipt.arch.as_deref().map(ByteString::from);
+                #[expect(clippy::cast_possible_truncation, reason = "seconds since 1970")]
+                let noted = receipt.time.map(|time| time as i64);
+                item.installed_at = noted.or_else(|| host.root.entry(&keg).ok().map(|meta| meta.modified));
+                item.held = is(&pinned);
+                item.active = is(&in_use) || is(&linked);
+                item.trees.push(keg.clone());
+                item.evidence.push(Evidence::at(keg.clone(), "keg", format!("{name} {version}")));
+                if let Some(on_request) = receipt.installed_on_request {
+                    item.evidence.push(Evidence::at(file.clone(), "installed_on_request", on_request.to_string()));
+                }
+                if receipt.poured_from_bottle == Some(false) {
+                    item.evidence.push(Evidence::at(
+                        file.clone(),
+                        "poured_from_bottle",
+                        "false: compiled on this machine",
+                    ));
+                }
+                if is(&in_use) && !is(&linked) {
+                    let says = "in use, but not linked: keg-only, or unlinked by hand";
+                    item.evidence.push(Evidence::at(path::join(prefix, b"var/homebrew/linked"), "lookup", says));
+                }
+                item.commands = Self::commands(host, prefix, &keg);
+                let word = shell_word(&name);
+                record.items.push(
+                    item.remedy(RemedyKind::Remove, format!("brew uninstall {word}"))
+                        .remedy(RemedyKind::Upgrade, format!("brew upgrade {word}")),
+                );
+            }
+        }
+    }
+
+    fn commands(host: &Host, prefix: &ByteString, keg: &ByteString) -> Vec<ByteString> {
+        let dirs = ["bin", "sbin"].map(|name| path::join(prefix, name.as_bytes()));
+        let links = dirs.iter().flat_map(|dir| crate::backend::simple::links_into(host, dir, keg));
+        links.map(|(link, _)| link).collect()
+    }
+
+    fn casks(host: &Host, at: &Location, record: &mut Record) {
+        let room = path::join(&at.location, b"Caskroom");
+        for (token, _) in dirs_in(host, &room, false) {
+            let dir = path::join(&room, &token);
+            let metadata = path::join(&dir, b".metadata");
+            for (version, _) in dirs_in(host, &dir, false) {
+                let tree = path::join(&dir, &version);
+                let mut item = InstalledPackage::kept("cask", token.clone(), version.clone());
+                let is_recorded = is_dir(host, &path::join(&metadata, &version));
+                item.installed_at = host.root.entry(&tree).ok().map(|meta| meta.modified);
+                item.evidence.push(Evidence::directory(tree.clone(), format!("{token} {version}")));
+                if !is_recorded {
+                    item.status = Status::Broken;
+                    item.evidence.push(Evidence::at(metadata.clone(), "lookup", "has no record of this version"));
+                }
+                // The app is moved to where apps are, and a link to it left in its place.
+                for (name, kind) in host.root.dir(&tree).and_then(|dir| dir.list()).unwrap_or_default() {
+                    let link = path::join(&tree, &name);
+                    if kind == Kind::Link
+                        && let Some(app) = link_target(host, &link)
+                    {
+                        item.trees.push(app);
+                    }
+                }
+                item.commands = Self::commands(host, &at.location, &tree);
+                item.trees.push(tree);
+                let word = shell_word(&token);
+                record.items.push(
+                    item.remedy(RemedyKind::Remove, format!("brew uninstall --cask {word}"))
+                        .remedy(RemedyKind::Upgrade, format!("brew upgrade --cask {word}")),
+                );
+            }
+        }
+    }
+
+    fn itself(host: &Host, at: &Location, record: &mut Record) {
+        let program = path::join(&at.location, b"bin/brew");
+        if host.root.target(&program).is_err() {
+            return;
+        }
+        let mut item = InstalledPackage::new("program", "brew");
+        let evidence = Evidence::at(program.clone(), "file", "Homebrew itself");
+        item.evidence.push(evidence.clone());
+        item.places.push((program.clone(), evidence));
+        item.commands.push(program);
+        item.trees = [&b"Homebrew"[..], b"Library"].iter().map(|name| path::join(&at.location, name)).collect();
+        record.items.push(item.remedy(RemedyKind::Upgrade, "brew update"));
+    }
+}
+
+impl SimpleBackend for Prefix {
+    fn read(&self, host: &Host, at: &Location) -> Record {
+        let mut record = Record::default();
+        Self::kegs(host, at, &mut record);
+        Self::casks(host, at, &mut record);
+        Self::itself(host, at, &mut record);
+        record
+    }
+
+    fn offers(
+        &self,
+        host: &Host,
+        at: &Location,
+        items: &[InstalledPackage],
+        asked: &OfferQuery,
+        notes: &mut Vec<String>,
+    ) -> Vec<Offer> {
+        offers::offers(host, at, items, asked, notes)
+    }
+
+    fn take(&self, offer: &Offer) -> Option<String> {
+        // Only the newest can be had.
+        let name = offer.candidate.then(|| shell_word(&offer.name))?;
+        Some(format!("brew install {name}"))
+    }
+
+    fn domain(&self, _: &Host, at: &Location) -> Vec<ByteString> {
+        let below = ["Cellar", "Caskroom", "Homebrew", "Library"].iter().chain(&LINKED);
+        let mut domain: Vec<ByteString> = below.map(|name| path::join(&at.location, name.as_bytes())).collect();
+        domain.push("/Applications".into());
+        domain
+    }
+
+    fn order(&self, a: &[u8], b: &[u8]) -> Ordering {
+        tokens::compare(a, b)
+    }
+
+    fn linked(&self, host: &Host, at: &Location, canonical: &[u8]) -> Option<ByteString> {
+        let target = link_target(host, canonical)?;
+        let own = [&b"Cellar"[..], b"Caskroom"].map(|name| path::join(&at.location, name));
+        own.iter().any(|dir| path::within(&target, dir)).then_some(target)
+    }
+
+    fn program_dirs(&self, _: &Host, at: &Location) -> Vec<ByteString> {
+        ["bin", "sbin"].iter().map(|name| path::join(&at.location, name.as_bytes())).collect()
+    }
+}

@@ -1,0 +1,121 @@
+//! What Homebrew's own repositories offered when they were last asked: `api/formula.jws.json` and `cask.jws.json` in a
+//! user's cache. The document's payload is a text that is itself JSON.
+
+use serde::Deserialize;
+
+use crate::backend::mark_candidates;
+use crate::backend::simple::InstalledPackage;
+use crate::bytes::{ByteString, path};
+use crate::fs::Limit;
+use crate::host::Host;
+use crate::model::{Evidence, Location, Offer, OfferQuery, Origin};
+use crate::version::tokens;
+
+/// Where a user's cache is: on Linux, and on macOS.
+const CACHES: [&str; 2] = [".cache/Homebrew", "Library/Caches/Homebrew"];
+
+#[derive(Deserialize)]
+struct Signed {
+    payload: String,
+}
+
+#[derive(Deserialize)]
+struct Listed {
+    #[serde(default)]
+    name: serde_json::Value,
+    token: Option<String>,
+    desc: Option<String>,
+    tap: Option<String>,
+    versions: Option<Versions>,
+    revision: Option<u64>,
+    version: Option<String>,
+}
+
+#[derive(Deserialize)]
+struct Versions {
+    stable: Option<String>,
+}
+
+impl Listed {
+    fn named(&self) -> Option<&str> {
+        self.token.as_deref().or_else(|| self.name.as_str())
+    }
+
+    fn latest(&self) -> Option<String> {
+        let stable = self.versions.as_ref().and_then(|versions| versions.stable.clone());
+        let revision = self.revision.filter(|revision| *revision > 0).map(|revision| format!("_{revision}"));
+        stable.map(|stable| stable + &revision.unwrap_or_default()).or_else(|| self.version.clone())
+    }
+}
+
+pub fn offers(
+    host: &Host,
+    at: &Location,
+    items: &[InstalledPackage],
+    asked: &OfferQuery,
+    notes: &mut Vec<String>,
+) -> Vec<Offer> {
+    let is_asked = |name: &[u8]| match asked {
+        OfferQuery::Installed => items.iter().any(|item| *item.name == *name),
+        OfferQuery::Names(_) => asked.has(name),
+    };
+    let bare = |name: ByteString, version: ByteString| {
+        let held = items.iter().any(|item| item.held && item.name == name);
+        Offer::bare(at.manager, at.scope.clone(), name, version, None, held)
+    };
+    let mut offers: Vec<Offer> = Vec::new();
+    for user in &host.users {
+        let cache = host.variable(user, "HOMEBREW_CACHE").cloned();
+        let usual = CACHES.iter().map(|below| path::join(&user.home, below.as_bytes()));
+        for file in cache.into_iter().chain(usual).flat_map(|cache| {
+            ["api/formula.jws.json", "api/cask.jws.json"].map(|name| path::join(&cache, name.as_bytes()))
+        }) {
+            let Ok(meta) = host.root.target(&file) else { continue };
+            let read = host.root.read(&file, Limit::RECORD).map_err(|error| error.reason()).and_then(|content| {
+                let signed: Signed = serde_json::from_slice(&content).map_err(|error| error.to_string())?;
+                serde_json::from_str::<Vec<Listed>>(&signed.payload).map_err(|error| error.to_string())
+            });
+            let listed = match read {
+                Ok(listed) => listed,
+                Err(problem) => {
+                    notes.push(format!("{file}: {problem}: what Homebrew offers is unknown"));
+                    continue;
+                }
+            };
+            for one in listed {
+                let (Some(name), Some(version)) = (one.named(), one.latest()) else { continue };
+                if !is_asked(name.as_bytes()) || offers.iter().any(|offer| *offer.name == *name.as_bytes()) {
+                    continue;
+                }
+                let tap = one.tap.clone().unwrap_or_else(|| "homebrew".to_owned());
+                let source = Origin { name: tap.into(), kind: "repository".to_owned(), url: None, trust: None };
+                let installed = items
+                    .iter()
+                    .any(|item| *item.name == *name.as_bytes() && item.version.as_deref() == Some(version.as_bytes()));
+                offers.push(Offer {
+                    source: Some(source),
+                    says: one.desc.as_deref().map(ByteString::from),
+                    installed,
+                    catalogued_at: Some(meta.modified),
+                    evidence: vec![Evidence::at(file.clone(), name.to_owned(), format!("version {version}"))],
+                    ..bare(name.into(), version.as_str().into())
+                });
+            }
+        }
+    }
+    for item in items.iter().filter(|item| is_asked(&item.name)) {
+        if offers.iter().any(|offer| offer.installed && offer.name == item.name && offer.version == item.version) {
+            continue;
+        }
+        offers.push(Offer {
+            version: item.version.clone(),
+            source: item.origin.clone(),
+            installed: true,
+            evidence: item.evidence.iter().take(1).cloned().collect(),
+            ..bare(item.name.clone(), ByteString::default())
+        });
+    }
+    mark_candidates(&mut offers, &tokens::compare);
+    offers.sort_by(|a, b| a.name.cmp(&b.name));
+    offers
+}

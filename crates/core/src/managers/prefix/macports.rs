@@ -1,0 +1,140 @@
+//! MacPorts.
+//!
+//! Follows the MacPorts Guide ("MacPorts Internals") and the schema of `registry.db`, an SQLite database below the
+//! prefix, usually `/opt/local`: `ports`, and `files` with the port of each.
+//!
+//! Traps: the column of versions is ordered by a rule that MacPorts alone has, so rows are never ordered or looked up
+//! by it; a port can be there and not active: its files are in an archive.
+
+use std::cmp::Ordering;
+
+use rusqlite::Connection;
+
+use crate::backend::simple::{FileLists, InstalledPackage, Record, SimpleBackend, SimpleInstallation};
+use crate::backend::{Installation, Manager, sqlite};
+use crate::bytes::{ByteString, path, shell_word};
+use crate::fs::Kind;
+use crate::host::Host;
+use crate::model::{Evidence, Location, ManagerId, NameFilter, Reason, RemedyKind, Scope};
+use crate::version::rpm;
+
+const ID: ManagerId = ManagerId("macports");
+const PREFIXES: [&[u8]; 1] = [b"/opt/local"];
+
+/// The manager.
+#[derive(Debug)]
+pub struct MacPorts;
+
+/// The registry's file.
+struct Registry(ByteString);
+
+impl Manager for MacPorts {
+    fn id(&self) -> ManagerId {
+        ID
+    }
+
+    fn discover<'h>(&self, host: &'h Host) -> Vec<Box<dyn Installation + 'h>> {
+        let found = PREFIXES.iter().filter_map(|prefix| {
+            let prefix = host.root.canonicalize_dir(prefix);
+            let file = path::join(&prefix, b"var/macports/registry/registry.db");
+            let is_there = host.root.target(&file).is_ok_and(|meta| meta.kind == Kind::File);
+            is_there.then(|| SimpleInstallation::boxed(host, ID, Scope::System, prefix, Registry(file)))
+        });
+        found.collect()
+    }
+}
+
+impl Registry {
+    fn ports(&self, connection: &Connection) -> rusqlite::Result<Vec<InstalledPackage>> {
+        let columns = "id, name, version, revision, epoch, variants, state, requested, date";
+        let mut query = connection.prepare(&format!("SELECT {columns} FROM ports ORDER BY id"))?;
+        let rows = query.query_map([], |row| {
+            let text = |at| row.get::<_, Option<String>>(at).map(Option::unwrap_or_default);
+            // Numbers are sometimes kept as text.
+            let number = |at| {
+                row.get_ref(at).map(|value| match value {
+                    rusqlite::types::ValueRef::Text(text) => String::from_utf8_lossy(text).parse().unwrap_or(0),
+                    other => other.as_i64().unwrap_or(0),
+                })
+            };
+            let (id, name, version, variants) = (number(0)?, text(1)?, text(2)?, text(5)?);
+            let epoch =
+                Some(number(4)?).filter(|epoch| *epoch != 0).map(|epoch| format!("{epoch}:")).unwrap_or_default();
+            let full = format!("{epoch}{version}_{}{variants}", number(3)?);
+            let mut item = InstalledPackage::kept("port", name.as_str(), full.as_str());
+            item.active = text(6)? == "installed";
+            item.reason = if number(7)? == 1 { Reason::Explicit } else { Reason::Dependency };
+            item.installed_at = Some(number(8)?).filter(|seconds| *seconds > 0);
+            item.entry = id.to_string().into();
+            item.evidence.push(Evidence::at(self.0.clone(), format!("ports, row {id}"), format!("{name} @{full}")));
+            let word = shell_word(name.as_bytes());
+            let item = item
+                .remedy(RemedyKind::Remove, format!("sudo port uninstall {word} @{version}_{}{variants}", number(3)?));
+            Ok(item.remedy(RemedyKind::Upgrade, format!("sudo port upgrade {word}")))
+        })?;
+        rows.collect()
+    }
+}
+
+impl SimpleBackend for Registry {
+    fn read(&self, host: &Host, _: &Location) -> Record {
+        let mut record = Record::default();
+        let ports = sqlite::open(&host.root, &self.0)
+            .and_then(|connection| self.ports(&connection).map_err(|error| format!("{}: {error}", self.0)));
+        match ports {
+            Ok(items) => record.items = items,
+            Err(problem) => record.notes.push(format!("{problem}: the ports of MacPorts are unknown")),
+        }
+        record
+    }
+
+    fn order(&self, a: &[u8], b: &[u8]) -> Ordering {
+        // Its own rule is that of rpm's older comparison, revision last.
+        let dashed = |version: &[u8]| bstr::ByteSlice::replace(version, "_", "-");
+        rpm::compare(&dashed(a), &dashed(b))
+    }
+
+    fn program_dirs(&self, _: &Host, at: &Location) -> Vec<ByteString> {
+        ["bin", "sbin"].map(|name| path::join(&at.location, name.as_bytes())).to_vec()
+    }
+
+    fn lists(&self) -> Option<&dyn FileLists> {
+        Some(self)
+    }
+}
+
+impl FileLists for Registry {
+    fn each(
+        &self,
+        host: &Host,
+        items: &[InstalledPackage],
+        wanted: &NameFilter,
+        notes: &mut Vec<String>,
+        take: &mut dyn FnMut(u32, &[u8], u32),
+    ) {
+        let read = sqlite::open(&host.root, &self.0).and_then(|connection| {
+            let mut rows = || -> rusqlite::Result<()> {
+                let mut query = connection.prepare("SELECT id, actual_path, rowid FROM files WHERE active = 1")?;
+                let mut rows = query.query([])?;
+                while let Some(row) = rows.next()? {
+                    let (id, file, line): (i64, Option<String>, u32) = (row.get(0)?, row.get(1)?, row.get(2)?);
+                    let Some(file) = file.filter(|file| wanted.has(path::name(file.as_bytes()))) else { continue };
+                    let id = id.to_string();
+                    let number = items.iter().position(|item| *item.entry == *id.as_bytes());
+                    if let Some(number) = number.and_then(|number| u32::try_from(number).ok()) {
+                        take(number, file.as_bytes(), line);
+                    }
+                }
+                Ok(())
+            };
+            rows().map_err(|error| format!("{}: {error}", self.0))
+        });
+        if let Err(problem) = read {
+            notes.push(format!("{problem}: files of ports are unknown"));
+        }
+    }
+
+    fn file(&self, _: &InstalledPackage) -> ByteString {
+        self.0.clone()
+    }
+}

@@ -1,0 +1,5 @@
+//! Managers of a prefix of their own.
+
+pub mod homebrew;
+pub mod macports;
+pub mod stow;

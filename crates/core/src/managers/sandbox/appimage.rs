@@ -1,0 +1,398 @@
+//! AppImages: bundles of one file that no manager records. The files themselves are the record.
+//!
+//! They are found by their content in the directories where users keep them (`PERSONAL`, `SYSTEM`), a few
+//! directories deep, and behind the links in directories of programs, which is how helpers that keep them start
+//! them. Links are not followed otherwise. Each file is opened once for its first bytes; only a bundle is
+//! read further.
+//!
+//! A bundle that is not executable is only a download: it is listed as switched off. Version and name are
+//! those of the launcher inside, else a guess from the file's name `NAME-VERSION-ARCH.AppImage`.
+
+use std::cmp::Ordering;
+use std::sync::OnceLock;
+
+use hashbrown::HashSet;
+
+use crate::backend::{Detail, FileIndex, Installation, Launching, Manager};
+use crate::bytes::{ByteString, path, shell_word};
+use crate::fs::{Kind, Meta, WalkLimits};
+use crate::host::Host;
+use crate::model::{
+    Coverage, CoverageState, Evidence, Location, ManagerId, Origin, Owner, Package, PathClaim, Reason, Remedy,
+    RemedyKind, Scope, Status,
+};
+use crate::resolve::launchers::files_in;
+use crate::version::debian;
+use whodunit_formats::bundle::{self, Bundle, HEAD};
+use whodunit_formats::desktop_entry::{DesktopEntry, words};
+
+const ID: ManagerId = ManagerId("appimage");
+
+/// Where users keep them, below their homes.
+const PERSONAL: [&str; 7] =
+    ["Applications", "AppImages", ".local/bin", "bin", "Downloads", "Desktop", ".local/share/applications"];
+/// Where a machine keeps them.
+const SYSTEM: [&str; 3] = ["opt", "usr/local/bin", "Applications"];
+/// Directories whose links lead to bundles that are kept elsewhere.
+const LINKS: [&str; 2] = [".local/bin", "bin"];
+
+const LIMITS: WalkLimits = WalkLimits { depth: 4, entries: 50_000 };
+
+/// The manager.
+#[derive(Debug)]
+pub struct AppImage;
+
+impl Manager for AppImage {
+    fn id(&self) -> ManagerId {
+        ID
+    }
+
+    fn discover<'h>(&self, host: &'h Host) -> Vec<Box<dyn Installation + 'h>> {
+        let below = |home: &[u8], places: &[&str]| -> Vec<ByteString> {
+            places.iter().map(|place| host.root.canonicalize_dir(&path::join(home, place.as_bytes()))).collect()
+        };
+        let mut held: Vec<Box<dyn Installation + 'h>> = Vec::new();
+        for user in &host.users {
+            let (dirs, links) = (below(&user.home, &PERSONAL), below(&user.home, &LINKS));
+            let scope = Scope::User(user.name.clone());
+            held.push(Box::new(AppImages::new(host, scope, user.home.clone(), dirs, links)));
+        }
+        let mut dirs = below(b"/", &SYSTEM);
+        dirs.extend(host.extra_dirs.iter().map(|dir| host.root.canonicalize_dir(dir)));
+        held.push(Box::new(AppImages::new(host, Scope::System, "/".into(), dirs, Vec::new())));
+        held
+    }
+}
+
+/// Every bundle in the directories, each file once.
+fn look(host: &Host, dirs: &[ByteString], seen: &mut HashSet<ByteString>) -> Vec<Found> {
+    let mut found = Vec::new();
+    for dir in dirs {
+        let start = host.root.canonicalize_dir(dir);
+        if !host.root.target(&start).is_ok_and(|meta| meta.kind == Kind::Dir) {
+            continue;
+        }
+        host.root.walk_quietly(&start, LIMITS, &mut |entry| {
+            if entry.kind == Kind::File && seen.insert(entry.path.clone()) {
+                found.extend(Found::at(host, entry.path));
+            }
+            true
+        });
+    }
+    found
+}
+
+/// The links in some directories that lead to files, with these.
+fn links_in(host: &Host, dirs: &[ByteString]) -> Vec<(ByteString, ByteString)> {
+    let mut found = Vec::new();
+    for dir in dirs {
+        let Ok(names) = host.root.dir(dir).and_then(|dir| dir.list()) else { continue };
+        for (name, _) in names.iter().filter(|(_, kind)| *kind == Kind::Link) {
+            let link = path::join(dir, name);
+            let target = host.root.canonicalize_dir(&link);
+            if host.root.entry(&target).is_ok_and(|meta| meta.kind == Kind::File) {
+                found.push((link, target));
+            }
+        }
+    }
+    found
+}
+
+/// A bundle, by its file.
+struct Found {
+    path: ByteString,
+    meta: Meta,
+    bundle: Bundle,
+    name: ByteString,
+    version: Option<ByteString>,
+}
+
+impl Found {
+    fn at(host: &Host, file: &ByteString) -> Option<Self> {
+        let head = host.root.read_listed_start(file, HEAD).ok()?;
+        bundle::form(&head)?;
+        let meta = host.root.entry(file).ok()?;
+        let bundle = bundle::inspect(|| host.root.open(file).ok(), &head, meta.size)?;
+        let entry = bundle.launcher.as_ref().and_then(|(_, content)| DesktopEntry::parse(content).ok());
+        let inside =
+            |key: &str| entry.as_ref().and_then(|entry| entry.text(key)).filter(|text| !text.trim().is_empty());
+        let (guessed, guess) = from_file_name(&String::from_utf8_lossy(path::name(file)));
+        let name = inside("X-AppImage-Name").or_else(|| inside("Name")).unwrap_or(guessed);
+        let version = inside("X-AppImage-Version").or(guess);
+        Some(Found { path: file.clone(), meta, bundle, name: name.into(), version: version.map(ByteString::from) })
+    }
+}
+
+/// `Wigeon-0.3-beta2-x86_64.AppImage` → `Wigeon` and `0.3-beta2`.
+fn from_file_name(file: &str) -> (String, Option<String>) {
+    let stem = file.strip_suffix(".AppImage").or_else(|| file.strip_suffix(".appimage")).unwrap_or(file);
+    let arches = ["-x86_64", "-i686", "-i386", "-aarch64", "-armhf"];
+    let stem = arches.iter().find_map(|arch| stem.strip_suffix(arch)).unwrap_or(stem);
+    let cut = stem.match_indices('-').find(|(at, _)| {
+        let rest = stem[at + 1..].trim_start_matches('v');
+        rest.starts_with(|c: char| c.is_ascii_digit())
+    });
+    match cut {
+        Some((at, _)) if at > 0 => (stem[..at].to_owned(), Some(stem[at + 1..].trim_start_matches('v').to_owned())),
+        _ => (stem.to_owned(), None),
+    }
+}
+
+/// The bundles of one user, or of the machine. They are looked for on first use.
+struct AppImages<'s> {
+    host: &'s Host,
+    location: Location,
+    dirs: Vec<ByteString>,
+    links: Vec<ByteString>,
+    linked: OnceLock<Vec<ByteString>>,
+    found: OnceLock<Vec<Found>>,
+}
+
+impl<'s> AppImages<'s> {
+    fn new(host: &'s Host, scope: Scope, location: ByteString, dirs: Vec<ByteString>, links: Vec<ByteString>) -> Self {
+        let location = Location { manager: ID, scope, location };
+        AppImages { host, location, dirs, links, linked: OnceLock::new(), found: OnceLock::new() }
+    }
+
+    fn found(&self) -> &[Found] {
+        self.found.get_or_init(|| {
+            let mut seen = HashSet::new();
+            let mut found = look(self.host, &self.dirs, &mut seen);
+            let linked = self.linked().iter().filter(|target| seen.insert((*target).clone()));
+            found.extend(linked.filter_map(|target| Found::at(self.host, target)));
+            found
+        })
+    }
+
+    /// The files that links in directories of programs lead to.
+    fn linked(&self) -> &[ByteString] {
+        self.linked.get_or_init(|| links_in(self.host, &self.links).into_iter().map(|(_, target)| target).collect())
+    }
+
+    fn one(&self, package: u32) -> &Found {
+        &self.found()[package as usize]
+    }
+
+    fn id(&self, found: &Found) -> ByteString {
+        let below = found.path.strip_prefix(&*self.location.location).unwrap_or(&found.path);
+        let below = below.strip_prefix(b"/").unwrap_or(below);
+        [format!("{ID}/{}/", self.location.scope).as_bytes(), below].concat().into()
+    }
+
+    fn status(&self, found: &Found) -> Status {
+        match found.bundle.damage {
+            Some(_) => Status::Broken,
+            None if found.meta.mode & 0o111 != 0 => Status::Installed,
+            None => Status::Disabled,
+        }
+    }
+
+    /// The links that start it, and the launchers that do.
+    fn starters(&self, found: &Found) -> (Vec<ByteString>, Vec<ByteString>) {
+        let (mut links, mut launchers) = (Vec::new(), Vec::new());
+        for user in &self.host.users {
+            let dirs: Vec<ByteString> = LINKS.iter().map(|below| path::join(&user.home, below.as_bytes())).collect();
+            let env = links_in(self.host, &dirs).into_iter().filter(|(_, target)| *target == found.path);
+            links.extend(env.map(|(link, _)| link));
+            for file in files_in(&self.host.root, &path::join(&user.home, b".local/share")) {
+                let content = self.host.root.read(&file.path, crate::fs::Limit::SMALL).unwrap_or_default();
+                let exec = DesktopEntry::parse(&content).ok().and_then(|entry| entry.text("Exec"));
+                let starts = exec.and_then(|exec| words(&exec)).is_some_and(|words| {
+                    words.iter().any(|word| {
+                        word.starts_with('/') && self.host.root.canonicalize_dir(word.as_bytes()) == found.path
+                    })
+                });
+                if starts {
+                    launchers.push(file.id);
+                }
+            }
+        }
+        (links, launchers)
+    }
+
+    fn origin(found: &Found) -> Option<Origin> {
+        let update = found.bundle.update.as_ref()?;
+        let fields: Vec<&str> = update.split('|').collect();
+        let (name, url) = match fields[..] {
+            ["zsync", url, ..] => (url, Some(url.into())),
+            [_, owner, project, ..] => {
+                return Some(Origin {
+                    name: format!("{owner}/{project}").into(),
+                    kind: "publisher".to_owned(),
+                    url: None,
+                    trust: None,
+                });
+            }
+            _ => (update.as_str(), None),
+        };
+        Some(Origin { name: name.into(), kind: "publisher".to_owned(), url, trust: None })
+    }
+}
+
+impl AppImages<'_> {
+    /// The package that owns the tree in which a canonical path lies, and the tree.
+    fn tree_over(&self, canonical: &[u8]) -> Option<(u32, ByteString)> {
+        // Only where bundles are kept is a look at the file worth its while.
+        let is_kept = self.dirs.iter().any(|dir| path::within(canonical, dir))
+            || self.linked().iter().any(|target| **target == *canonical);
+        if !is_kept || bundle::form(&self.host.root.read_start(canonical, HEAD).ok()?).is_none() {
+            return None;
+        }
+        let place = self.found().iter().position(|found| *found.path == *canonical)?;
+        Some((u32::try_from(place).ok()?, canonical.into()))
+    }
+}
+
+impl Installation for AppImages<'_> {
+    fn location(&self) -> &Location {
+        &self.location
+    }
+
+    fn coverage(&self) -> Vec<Coverage> {
+        // Where nobody has asked for bundles, or there are none, there is no installation to speak of.
+        if self.found.get().is_none_or(Vec::is_empty) {
+            return Vec::new();
+        }
+        let damaged =
+            self.found().iter().filter_map(|found| Some(format!("{}: {}", found.path, found.bundle.damage.as_ref()?)));
+        let notes: Vec<String> =
+            damaged.map(|note| format!("{note}; name and version are guessed from its file's name")).collect();
+        vec![Coverage {
+            manager: Some(ID),
+            scope: self.location.scope.clone(),
+            location: self.location.location.clone(),
+            state: if notes.is_empty() { CoverageState::Read } else { CoverageState::Partial },
+            packages: Some(self.found().len()),
+            notes,
+        }]
+    }
+
+    fn packages(&self, detail: Detail) -> Vec<Package> {
+        let package = |(number, found): (u32, &Found)| {
+            let (links, launchers) = if detail.programs { self.starters(found) } else { (Vec::new(), Vec::new()) };
+            let owner = self.owner(number);
+            Package {
+                id: owner.id,
+                manager: ID,
+                scope: owner.scope,
+                location: path::parent(&found.path).into(),
+                name: owner.name,
+                version: owner.version,
+                arch: found.bundle.arch.map(ByteString::from),
+                kind: "bundle".to_owned(),
+                channel: None,
+                revision: None,
+                origin: Self::origin(found),
+                reason: Reason::Explicit,
+                held: false,
+                active: owner.status == Status::Installed,
+                status: owner.status,
+                confinement: Some("none".to_owned()),
+                installed_at: Some(found.meta.modified),
+                size: Some(found.meta.size),
+                commands: if detail.programs {
+                    std::iter::once(found.path.clone()).chain(links).collect()
+                } else {
+                    links
+                },
+                launchers,
+                title: None,
+                purl: None,
+                evidence: if detail.evidence { self.package_evidence(number) } else { Vec::new() },
+            }
+        };
+        (0..).zip(self.found()).map(package).collect()
+    }
+
+    fn owner(&self, package: u32) -> Owner {
+        let found = self.one(package);
+        Owner {
+            id: self.id(found),
+            manager: ID,
+            scope: self.location.scope.clone(),
+            name: found.name.clone(),
+            version: found.version.clone(),
+            status: self.status(found),
+        }
+    }
+
+    fn named(&self, name: &[u8]) -> Vec<u32> {
+        let fits = |found: &Found| found.name.eq_ignore_ascii_case(name) || path::name(&found.path) == name;
+        (0..).zip(self.found()).filter(|(_, found)| fits(found)).map(|(number, _)| number).collect()
+    }
+
+    fn package_evidence(&self, package: u32) -> Vec<Evidence> {
+        let found = self.one(package);
+        let at = |place: &str, says: String| Evidence::at(found.path.clone(), place, says);
+        let mut evidence = vec![at("byte 8", format!("an AppImage of type {}", found.bundle.form))];
+        if let Some((name, _)) = &found.bundle.launcher {
+            evidence.push(at("launcher inside", ByteString::from(name.as_str()).to_string()));
+        }
+        match &found.bundle.update {
+            Some(update) => evidence.push(at("update information", ByteString::from(update.as_str()).to_string())),
+            None => evidence.push(at("update information", "none: no update source is recorded".to_owned())),
+        }
+        let signed = if found.bundle.signed { "it has a signature, which is not checked" } else { "no signature" };
+        evidence.push(at("signature", signed.to_owned()));
+        if found.meta.mode & 0o111 == 0 {
+            evidence.push(at(
+                "permissions",
+                format!("mode {:04o}: not executable, so it is only a download", found.meta.mode),
+            ));
+        }
+        if let Some(damage) = &found.bundle.damage {
+            evidence.push(at("image inside", damage.clone()));
+        }
+        evidence
+    }
+
+    /// There is no manager to ask: the file is all there is.
+    fn remedies(&self, package: u32) -> Vec<Remedy> {
+        let command = format!("rm {}", shell_word(&self.one(package).path));
+        vec![Remedy::new(RemedyKind::Remove, command)]
+    }
+
+    /// Versions have no order of their own; Debian's is the closest to what users mean.
+    fn order(&self, a: &[u8], b: &[u8]) -> Ordering {
+        debian::compare(a, b)
+    }
+
+    fn file_index(&self) -> Option<&dyn FileIndex> {
+        Some(self)
+    }
+
+    fn launching(&self) -> Option<&dyn Launching> {
+        Some(self)
+    }
+}
+
+impl FileIndex for AppImages<'_> {
+    fn claims_on(&self, canonical: &[u8]) -> Vec<PathClaim> {
+        self.tree_over(canonical).map(|(package, tree)| PathClaim::tree(package, tree)).into_iter().collect()
+    }
+}
+
+impl Launching for AppImages<'_> {
+    fn starts_as(&self, name: &[u8]) -> Vec<(u32, ByteString)> {
+        let runnable = |number: &u32| self.status(self.one(*number)) == Status::Installed;
+        self.named(name).into_iter().filter(runnable).map(|number| (number, self.one(number).path.clone())).collect()
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn file_names_give_a_guess() {
+        for (file, name, version) in [
+            ("Wigeon-0.3-beta2-x86_64.AppImage", "Wigeon", Some("0.3-beta2")),
+            ("Foghorn.AppImage", "Foghorn", None),
+            ("tide-clock-v2.1.AppImage", "tide-clock", Some("2.1")),
+            ("redpoll", "redpoll", None),
+            ("-1.0.AppImage", "-1.0", None),
+        ] {
+            assert_eq!(from_file_name(file), (name.to_owned(), version.map(str::to_owned)), "{file}");
+        }
+    }
+}

@@ -1,0 +1,192 @@
+//! What remotes offered when their catalogues were last fetched: `appstream/REMOTE/ARCH/active/appstream.xml`, and the
+//! summaries in `repo/tmp/cache/summaries`: `REMOTE-ARCH-CHECKSUM.sub`, or `REMOTE` in older releases. A summary has
+//! every reference with its commit and size, and no version; a catalogue has the versions, of apps alone.
+
+use std::cmp::Ordering;
+use std::io::{BufReader, Read as _};
+
+use super::installation::FlatpakInstallation;
+use super::summary::{self, Listed};
+use crate::bytes::{ByteString, path};
+use crate::fs::{Kind, Limit};
+use crate::model::{Evidence, Offer, OfferQuery, Origin};
+use crate::version::debian;
+use whodunit_formats::{appstream, packed};
+
+/// As much of one catalogue is looked at.
+const MAX_UNPACKED: u64 = 1 << 30;
+
+impl FlatpakInstallation<'_> {
+    pub(super) fn all_offers(&self, asked: &OfferQuery) -> (Vec<Offer>, Vec<String>) {
+        let (mut offers, mut notes) = (self.installed_offers(asked), Vec::new());
+        let dir = path::join(&self.location(), b"appstream");
+        let list = |dir: &[u8]| self.host.root.dir(dir).and_then(|dir| dir.list()).unwrap_or_default();
+        for (remote, _) in list(&dir).iter().filter(|(_, kind)| *kind == Kind::Dir) {
+            let of_remote = path::join(&dir, remote);
+            for (arch, _) in list(&of_remote).iter().filter(|(_, kind)| *kind == Kind::Dir) {
+                let active = path::join(&path::join(&of_remote, arch), b"active");
+                let files = ["appstream.xml.gz", "appstream.xml"].map(|name| path::join(&active, name.as_bytes()));
+                let Some(file) = files.into_iter().find(|file| self.host.root.target(file).is_ok()) else { continue };
+                if let Err(problem) = self.of_catalogue(asked, remote, &file, &mut offers) {
+                    notes.push(format!("{file}: {problem}: what follows is unknown"));
+                }
+            }
+        }
+        self.of_summaries(asked, &mut offers, &mut notes);
+        // An update goes to what the remote has on the same branch, where that is newer.
+        let newer = |one: &Offer, now: &Offer| match (&one.version, &now.version) {
+            (Some(one), Some(now)) => debian::compare(one, now) == Ordering::Greater,
+            _ => false,
+        };
+        let taken = |one: &Offer| {
+            let same = |other: &&Offer| other.name == one.name && other.channel == one.channel;
+            match offers.iter().filter(same).find(|other| other.installed) {
+                Some(now) if one.installed => now.held || !offers.iter().filter(same).any(|other| newer(other, one)),
+                // A commit that is not the deployed one, of a version that nobody tells.
+                Some(now) => !now.held && (one.version.is_none() || newer(one, now)),
+                None => true,
+            }
+        };
+        let taken: Vec<bool> = offers.iter().map(taken).collect();
+        offers.iter_mut().zip(taken).for_each(|(one, taken)| one.candidate = taken);
+        (offers, notes)
+    }
+
+    fn of_catalogue(
+        &self,
+        asked: &OfferQuery,
+        remote: &ByteString,
+        file: &ByteString,
+        offers: &mut Vec<Offer>,
+    ) -> Result<(), String> {
+        let dated = self.host.root.target(file).map_or(0, |meta| meta.modified);
+        let bytes = self.host.root.read(file, Limit::RECORD).map_err(|error| error.reason())?;
+        let stream = packed::open(&bytes).map_err(|error| error.to_string())?;
+        let stream = BufReader::with_capacity(256 << 10, stream.take(MAX_UNPACKED));
+        let read = appstream::each(stream, &mut |one| {
+            let Some((_, reference)) = one.bundle.as_ref().filter(|(kind, _)| kind == "flatpak") else { return };
+            let parts: Vec<&str> = reference.split('/').collect();
+            let [_, id, arch, branch] = parts[..] else { return };
+            let title = one.name.to_lowercase().replace(' ', "");
+            let is_installed = offers.iter().any(|offer| offer.installed && *offer.name == *id.as_bytes());
+            let is_wanted = match asked {
+                OfferQuery::Installed => is_installed,
+                OfferQuery::Names(_) => asked.has(id.as_bytes()) || asked.has(title.as_bytes()),
+            };
+            if !is_wanted {
+                return;
+            }
+            let version = one.version.as_deref().unwrap_or_default();
+            let known = offers.iter_mut().find(|offer| {
+                offer.installed
+                    && *offer.name == *id.as_bytes()
+                    && offer.channel.as_deref() == Some(branch.as_bytes())
+                    && offer.version.as_deref() == Some(version.as_bytes())
+            });
+            // The same version: one offer, with the catalogue's date.
+            if let Some(known) = known {
+                known.catalogued_at = Some(dated);
+                return;
+            }
+            let held = offers.iter().any(|offer| offer.held && *offer.name == *id.as_bytes());
+            let bare = Offer::bare(self.manager(), self.scope(), id.into(), version.into(), Some(arch.into()), held);
+            offers.push(Offer {
+                version: one.version.as_deref().map(ByteString::from),
+                channel: Some(branch.into()),
+                source: Some(self.remote(remote)),
+                publisher: Some(one.developer.as_str()).filter(|name| !name.is_empty()).map(ByteString::from),
+                says: Some(one.summary.as_str()).filter(|says| !says.is_empty()).map(ByteString::from),
+                catalogued_at: Some(dated),
+                evidence: vec![Evidence::at(
+                    file.clone(),
+                    format!("component {}", one.id),
+                    format!("release {version}"),
+                )],
+                ..bare
+            });
+        });
+        read.map_err(|error| error.to_string())
+    }
+
+    fn of_summaries(&self, asked: &OfferQuery, offers: &mut Vec<Offer>, notes: &mut Vec<String>) {
+        let dir = path::join(&self.location(), b"repo/tmp/cache/summaries");
+        let names = self.host.root.dir(&dir).and_then(|dir| dir.list()).unwrap_or_default();
+        for (name, _) in names.iter().filter(|(name, kind)| *kind == Kind::File && !name.ends_with(b".idx")) {
+            // NAME-ARCH-CHECKSUM.sub; the name may itself hold hyphens.
+            let parts = name.strip_suffix(b".sub").map(|stem| stem.rsplitn(3, |&b| b == b'-').nth(2));
+            let remote = match parts {
+                Some(Some(remote)) => ByteString::from(remote),
+                None if !name.contains(&b'.') => name.clone(),
+                _ => continue,
+            };
+            let file = path::join(&dir, name);
+            let dated = self.host.root.target(&file).map_or(0, |meta| meta.modified);
+            match self.host.root.read(&file, Limit::RECORD) {
+                Ok(content) => {
+                    let (listed, lost) = summary::parse(&content);
+                    if lost > 0 || listed.is_empty() && !content.is_empty() {
+                        notes.push(format!("{file}: damaged: {lost} references in it cannot be read"));
+                    }
+                    for one in listed {
+                        self.of_reference(asked, &remote, &one, (&file, dated), offers);
+                    }
+                }
+                Err(error) => notes.push(format!("{error}: what {remote} has is unknown")),
+            }
+        }
+    }
+
+    /// Adds what a summary says of one reference to the catalogue's offer, or as one of its own.
+    fn of_reference(
+        &self,
+        asked: &OfferQuery,
+        remote: &ByteString,
+        one: &Listed,
+        (file, dated): (&ByteString, i64),
+        offers: &mut Vec<Offer>,
+    ) {
+        let id = one.id.as_bytes();
+        let deployed = self.commit_of(&one.kind, id, one.arch.as_bytes(), one.branch.as_bytes());
+        let is_wanted = match asked {
+            OfferQuery::Installed => deployed.is_some(),
+            OfferQuery::Names(_) => asked.has(id),
+        };
+        if !is_wanted {
+            return;
+        }
+        let is_it = |offer: &&mut Offer| {
+            *offer.name == *id
+                && offer.channel.as_deref() == Some(one.branch.as_bytes())
+                && offer.arch.as_deref() == Some(one.arch.as_bytes())
+                && offer.source.as_ref().is_some_and(|source| source.name == *remote)
+        };
+        let is_deployed = deployed.is_some_and(|commit| commit == one.commit);
+        let mut known = offers.iter_mut().filter(is_it).filter(|offer| !offer.installed || is_deployed).peekable();
+        if known.peek().is_some() {
+            for offer in known {
+                offer.size = offer.size.or(one.size);
+                offer.catalogued_at = offer.catalogued_at.or(Some(dated));
+            }
+            return;
+        }
+        let held = offers.iter().any(|offer| offer.held && *offer.name == *id);
+        let arch = Some(one.arch.as_str().into());
+        let bare = Offer::bare(self.manager(), self.scope(), id.into(), ByteString::default(), arch, held);
+        let reference = format!("{}/{}/{}/{}", one.kind, one.id, one.arch, one.branch);
+        let commit = one.commit.get(..12).unwrap_or_default();
+        offers.push(Offer {
+            version: None,
+            channel: Some(one.branch.as_str().into()),
+            source: Some(self.remote(remote)),
+            size: one.size,
+            catalogued_at: Some(dated),
+            evidence: vec![Evidence::at(file.clone(), reference, format!("commit {commit}"))],
+            ..bare
+        });
+    }
+
+    fn remote(&self, name: &ByteString) -> Origin {
+        let url = self.remote_address(name);
+        Origin { name: name.clone(), kind: "remote".to_owned(), url, trust: None }
+    }
+}

@@ -1,0 +1,5 @@
+//! Sandboxed formats and single-file bundles.
+
+pub mod appimage;
+pub mod flatpak;
+pub mod snap;

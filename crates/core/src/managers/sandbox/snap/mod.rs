@@ -1,0 +1,49 @@
+//! Snap, read from disk without its daemon.
+//!
+//! Follows the Snapcraft documentation ("Snap format", "Revisions", "Channels", "Parallel installs",
+//! "Data locations") and the state of snapd 2.57 on disk.
+//!
+//! | what | where | who may read it |
+//! |---|---|---|
+//! | revisions, the active one, channel, flags, aliases | `/var/lib/snapd/state.json` | root |
+//! | the same in part: names, revisions, the active one | `/snap/NAME/REVISION`, `/snap/NAME/current` | everyone |
+//! | version, base, confinement, apps | `meta/snap.yaml` of a revision: mounted, else in its image `/var/lib/snapd/snaps/NAME_REV.snap` | mounted: everyone; image: root |
+//! | publisher | `/var/lib/snapd/assertions/asserts-v0` | everyone |
+//! | commands, aliases | links in `/snap/bin` | everyone |
+//! | launchers | `/var/lib/snapd/desktop/applications` | everyone |
+//! | what the store has | `/var/cache/snapd/commands.db`, `names` | everyone |
+//!
+//! Traps: `active` is left out where it is false; nothing is mounted in an offline tree, which is no damage,
+//! while a missing image is; every command is a link to `/usr/bin/snap`, so the link's own name tells the
+//! snap; `version: 4.0` is a text; `sequence/NAME.json` names revisions that are gone. The state holds
+//! secrets: only what is listed above is taken from it.
+
+mod installation;
+mod offers;
+mod revision;
+mod state;
+
+use crate::backend::{Installation, Manager};
+use crate::host::Host;
+use crate::model::ManagerId;
+
+const ID: ManagerId = ManagerId("snap");
+const SNAPD: &[u8] = b"/var/lib/snapd";
+const MOUNTS: &[u8] = b"/snap";
+
+/// The manager.
+#[derive(Debug)]
+pub struct Snap;
+
+impl Manager for Snap {
+    fn id(&self) -> ManagerId {
+        ID
+    }
+
+    fn discover<'h>(&self, host: &'h Host) -> Vec<Box<dyn Installation + 'h>> {
+        if host.root.target(SNAPD).is_err() {
+            return Vec::new();
+        }
+        vec![Box::new(installation::SnapInstallation::read(host))]
+    }
+}

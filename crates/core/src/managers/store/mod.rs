@@ -1,0 +1,3 @@
+//! Store-based managers.
+
+pub mod nix;

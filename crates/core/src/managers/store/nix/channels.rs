@@ -1,0 +1,99 @@
+//! What channels have, where an index of theirs is on disk: `programs.sqlite` beside a channel's expressions, one row
+//! for each program, system and attribute. Versions are not in it: those are known only to who evaluates the channel.
+
+use super::ID;
+use crate::backend::sqlite;
+use crate::bytes::{ByteString, path};
+use crate::fs::{Kind, Limit};
+use crate::host::Host;
+use crate::model::{Evidence, Offer, OfferQuery, Origin, Scope};
+
+/// A channel that is unpacked on this machine.
+struct Channel {
+    name: ByteString,
+    dir: ByteString,
+    scope: Scope,
+}
+
+/// Every channel, once: the machine's, which is root's, and each user's.
+fn channels(host: &Host) -> Vec<Channel> {
+    let of_root = ByteString::from("/nix/var/nix/profiles/per-user/root/channels");
+    let mut places = vec![(of_root, Scope::System)];
+    for user in &host.users {
+        let scope = || if user.uid == 0 { Scope::System } else { Scope::User(user.name.clone()) };
+        let below = [
+            &b".nix-defexpr/channels"[..],
+            b".local/state/nix/defexpr/channels",
+            b".local/state/nix/profiles/channels",
+        ];
+        places.extend(below.iter().map(|below| (path::join(&user.home, below), scope())));
+        places.push((path::join(&path::join(b"/nix/var/nix/profiles/per-user", &user.name), b"channels"), scope()));
+    }
+    let mut found: Vec<Channel> = Vec::new();
+    for (place, scope) in places {
+        let Ok(names) = host.root.dir(&place).and_then(|dir| dir.list()) else { continue };
+        for (name, _) in names {
+            let dir = host.root.canonicalize(&path::join(&place, &name));
+            let is_new = name != *"manifest.nix" && !found.iter().any(|known| known.dir == dir);
+            if is_new && host.root.target(&dir).is_ok_and(|meta| meta.kind == Kind::Dir) {
+                found.push(Channel { name, dir, scope: scope.clone() });
+            }
+        }
+    }
+    found
+}
+
+/// What the channels have of what is asked about by name, and what could not be read.
+pub fn offers(host: &Host, asked: &OfferQuery) -> (Vec<Offer>, Vec<String>) {
+    let (mut offers, mut notes) = (Vec::new(), Vec::new());
+    let OfferQuery::Names(names) = asked else { return (offers, notes) };
+    for channel in channels(host) {
+        let file = path::join(&channel.dir, b"programs.sqlite");
+        if host.root.target(&file).is_err() {
+            continue;
+        }
+        if let Err(problem) = of_channel(host, &channel, &file, names, &mut offers) {
+            notes.push(format!("{problem}: what the channel {} has is unknown", channel.name));
+        }
+    }
+    (offers, notes)
+}
+
+fn of_channel(
+    host: &Host,
+    channel: &Channel,
+    file: &ByteString,
+    names: &[ByteString],
+    offers: &mut Vec<Offer>,
+) -> Result<(), String> {
+    let database = sqlite::open(&host.root, file)?;
+    let failed = |error: rusqlite::Error| format!("{file}: {error}");
+    let query = "select distinct package from Programs where lower(package) = ?1 or lower(name) = ?1 order by package";
+    let mut statement = database.prepare(query).map_err(failed)?;
+    // The files in the store are dated 1970; the link that leads there has the date of the update.
+    let release = host.root.read(&path::join(&channel.dir, b".version-suffix"), Limit::SMALL).unwrap_or_default();
+    for name in names {
+        let rows = statement.query_map([name.to_string()], |row| row.get::<_, String>(0)).map_err(failed)?;
+        for package in rows {
+            let package = package.map_err(failed)?;
+            let is_known = |offer: &Offer| offer.scope == channel.scope && *offer.name == *package.as_bytes();
+            let is_same = |offer: &Offer| offer.channel.as_ref() == Some(&channel.name) && is_known(offer);
+            if offers.iter().any(is_same) {
+                continue;
+            }
+            let source = Origin { name: channel.name.clone(), kind: "channel".to_owned(), url: None, trust: None };
+            let release = ByteString::from(release.trim_ascii());
+            let says = if release.is_empty() { String::new() } else { format!(", release {release}") };
+            let evidence =
+                Evidence::at(file.clone(), format!("Programs, package {package}"), format!("in the channel{says}"));
+            offers.push(Offer {
+                version: None,
+                channel: Some(channel.name.clone()),
+                source: Some(source),
+                evidence: vec![evidence],
+                ..Offer::bare(ID, channel.scope.clone(), package.as_str().into(), ByteString::default(), None, false)
+            });
+        }
+    }
+    Ok(())
+}

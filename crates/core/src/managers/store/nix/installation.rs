@@ -1,0 +1,394 @@
+//! What a profile holds.
+
+use std::cmp::Ordering;
+use std::sync::{Arc, OnceLock};
+
+use hashbrown::{HashMap, HashSet};
+
+use super::ID;
+use super::elements::{self, Held, ProfileFormat};
+use super::manifest::Element;
+use super::profiles::{Generation, Profile};
+
+use super::store::{Store, store_path};
+use crate::backend::{Catalogue, Detail, FileIndex, History, Installation, Launching};
+use crate::bytes::{ByteString, path};
+use crate::fs::Kind;
+use crate::host::Host;
+use crate::model::{
+    Change, Coverage, CoverageState, Evidence, Location, Offer, OfferQuery, Origin, Owner, Package, PathClaim, Reason,
+    Remedy, RemedyKind, Scope, State, Status,
+};
+use crate::version::nix;
+
+/// One profile.
+pub struct ProfileInstallation<'s> {
+    host: &'s Host,
+    store: Arc<Store<'s>>,
+    profile: Profile,
+    location: Location,
+    held: Option<Held>,
+    ids: OnceLock<Vec<ByteString>>,
+    by_path: HashMap<ByteString, u32>,
+    notes: Vec<String>,
+}
+
+impl<'s> ProfileInstallation<'s> {
+    /// Reads what the profile holds now.
+    pub fn read(host: &'s Host, store: Arc<Store<'s>>, profile: Profile) -> Self {
+        let mut notes = Vec::new();
+        let (_, current) = profile.current(host);
+        let held = match current {
+            None => {
+                notes.push(format!("{}: the link points to a missing store path", profile.link));
+                None
+            }
+            Some(target) => match elements::read(&host.root, &store, &target) {
+                Ok(held) => Some(held),
+                Err(error) => {
+                    notes.push(format!("{error}: what the profile holds is unknown"));
+                    None
+                }
+            },
+        };
+        let location = Location { manager: ID, scope: profile.scope.clone(), location: profile.link.clone() };
+        let mut by_path = HashMap::new();
+        for (number, element) in (0..).zip(held.iter().flat_map(|held| &held.elements)) {
+            for path in &element.paths {
+                by_path.entry(path.clone()).or_insert(number);
+            }
+        }
+        ProfileInstallation { host, store, profile, location, held, ids: OnceLock::new(), by_path, notes }
+    }
+
+    /// The store paths that its packages consist of.
+    pub fn store_paths(&self) -> Vec<ByteString> {
+        self.by_path.keys().cloned().collect()
+    }
+
+    fn elements(&self) -> &[Element] {
+        self.held.as_ref().map_or(&[], |held| &held.elements)
+    }
+
+    /// Gives each element an id of its own: two of one name get their place in the profile as well.
+    fn ids(&self) -> &[ByteString] {
+        self.ids.get_or_init(|| self.number())
+    }
+
+    fn number(&self) -> Vec<ByteString> {
+        let place = match self.profile.usual {
+            true => format!("{ID}/{}/", self.profile.scope),
+            false => format!("{ID}/{}/{}/", self.profile.scope, ByteString::from(self.profile.name())),
+        };
+        let mut taken = HashSet::new();
+        let mut ids = Vec::new();
+        for (number, element) in (0_u32..).zip(self.elements()) {
+            let name = self.name_and_version(element).0;
+            let plain = ByteString::from([place.as_bytes(), &name].concat());
+            let id = match taken.insert(plain.clone()) {
+                true => plain,
+                false => ByteString::from([&plain, format!("#{number}").as_bytes()].concat()),
+            };
+            ids.push(id);
+        }
+        ids
+    }
+
+    fn name_and_version(&self, element: &Element) -> (ByteString, Option<ByteString>) {
+        let recorded = self.held.as_ref().map_or(ProfileFormat::Configuration, |held| held.recorded);
+        recorded.name_and_version(&self.store, element)
+    }
+
+    fn element(&self, package: u32) -> &Element {
+        &self.elements()[package as usize]
+    }
+
+    /// The names in a directory of the element's outputs that the profile shows.
+    fn shown(&self, element: &Element, dir: &[u8]) -> Vec<ByteString> {
+        let outputs = element
+            .paths
+            .iter()
+            .filter_map(|path| self.host.root.dir(&path::join(path, dir)).and_then(|dir| dir.list()).ok());
+        outputs.flatten().filter(|(_, kind)| *kind != Kind::Dir).map(|(name, _)| name).collect()
+    }
+
+    fn status(&self, element: &Element) -> Status {
+        match element.active {
+            true if element.paths.iter().all(|path| self.host.root.entry(path).is_ok()) => Status::Installed,
+            true => Status::Broken,
+            false => Status::Disabled,
+        }
+    }
+
+    fn package(&self, number: u32, detail: Detail) -> Package {
+        let element = self.element(number);
+        let (name, version) = self.name_and_version(element);
+        let rows: Vec<_> = element.paths.iter().filter_map(|path| self.store.row(path)).collect();
+        let in_profile =
+            |dir: &str, name: &ByteString| path::join(&path::join(&self.profile.link, dir.as_bytes()), name);
+        let programs = detail.programs && element.active;
+        Package {
+            id: self.ids()[number as usize].clone(),
+            manager: ID,
+            scope: self.profile.scope.clone(),
+            location: self.profile.link.clone(),
+            name,
+            version,
+            arch: None,
+            kind: "package".to_owned(),
+            channel: None,
+            revision: element.paths.first().map(|path| path::name(path).into()),
+            origin: element.asked.as_ref().map(|asked| Origin {
+                name: asked.clone(),
+                kind: "flake".to_owned(),
+                url: element.locked.clone(),
+                trust: None,
+            }),
+            reason: Reason::Explicit,
+            held: false,
+            active: element.active,
+            status: self.status(element),
+            confinement: Some("none".to_owned()),
+            installed_at: rows.iter().filter_map(|row| row.registered).max(),
+            size: (!rows.is_empty()).then(|| rows.iter().map(|row| row.size).sum()),
+            commands: if programs {
+                self.shown(element, b"bin").iter().map(|name| in_profile("bin", name)).collect()
+            } else {
+                Vec::new()
+            },
+            launchers: if programs {
+                let names = self.shown(element, b"share/applications");
+                names.into_iter().filter(|name| name.ends_with(b".desktop")).collect()
+            } else {
+                Vec::new()
+            },
+            title: None,
+            purl: None,
+            evidence: if detail.evidence { self.package_evidence(number) } else { Vec::new() },
+        }
+    }
+
+    fn held_at(&self, generation: &Generation) -> Option<Vec<Named>> {
+        let held = elements::read(&self.host.root, &self.store, &generation.target).ok()?;
+        let recorded = held.recorded;
+        let named = held.elements.into_iter().map(|element| {
+            let (name, version) = recorded.name_and_version(&self.store, &element);
+            (name, version, element.paths)
+        });
+        let mut named: Vec<Named> = named.collect();
+        named.sort();
+        Some(named)
+    }
+}
+
+impl ProfileInstallation<'_> {
+    /// The package that owns the tree in which a canonical path lies, and the tree.
+    fn tree_over(&self, canonical: &[u8]) -> Option<(u32, ByteString)> {
+        let path = store_path(canonical)?;
+        self.by_path.get(path).map(|&number| (number, path.into()))
+    }
+}
+
+impl Installation for ProfileInstallation<'_> {
+    fn location(&self) -> &Location {
+        &self.location
+    }
+
+    fn coverage(&self) -> Vec<Coverage> {
+        let state = match (&self.held, self.notes.is_empty()) {
+            (None, _) => CoverageState::Unreadable,
+            (_, true) => CoverageState::Read,
+            (_, false) => CoverageState::Partial,
+        };
+        vec![coverage(&self.location, state, Some(self.elements().len()), self.notes.clone())]
+    }
+
+    fn packages(&self, detail: Detail) -> Vec<Package> {
+        (0..).zip(self.elements()).map(|(number, _)| self.package(number, detail)).collect()
+    }
+
+    fn owner(&self, package: u32) -> Owner {
+        let element = self.element(package);
+        let (name, version) = self.name_and_version(element);
+        Owner {
+            id: self.ids()[package as usize].clone(),
+            manager: ID,
+            scope: self.profile.scope.clone(),
+            name,
+            version,
+            status: self.status(element),
+        }
+    }
+
+    fn named(&self, name: &[u8]) -> Vec<u32> {
+        let numbered = (0..).zip(self.elements());
+        numbered.filter(|(_, element)| *self.name_and_version(element).0 == *name).map(|(number, _)| number).collect()
+    }
+
+    fn package_evidence(&self, package: u32) -> Vec<Evidence> {
+        let Some(held) = &self.held else { return Vec::new() };
+        let element = self.element(package);
+        let says = match (&element.asked, element.paths.first()) {
+            (Some(asked), _) => format!("requested as {asked}"),
+            (None, Some(path)) => path.to_string(),
+            (None, None) => "an element without a store path".to_owned(),
+        };
+        vec![Evidence::at(held.file.clone(), format!("element {package}"), says)]
+    }
+
+    fn remedies(&self, package: u32) -> Vec<Remedy> {
+        let element = self.element(package);
+        let name = self.name_and_version(element).0;
+        let profile = if self.profile.usual { String::new() } else { format!(" --profile {}", self.profile.link) };
+        let sudo = if self.profile.scope == Scope::System { "sudo " } else { "" };
+        let command = match self.held.as_ref().map(|held| held.recorded) {
+            Some(ProfileFormat::NixEnv) => format!("{sudo}nix-env{profile} --uninstall {name}"),
+            Some(ProfileFormat::NixProfile) => {
+                let which = element.paths.first().map(ToString::to_string).unwrap_or_default();
+                format!("{sudo}nix profile remove{profile} {which}")
+            }
+            // It is taken out of the configuration's own text, and no command does that.
+            Some(ProfileFormat::Configuration) | None => return Vec::new(),
+        };
+        vec![Remedy::new(RemedyKind::Remove, command)]
+    }
+
+    fn order(&self, a: &[u8], b: &[u8]) -> Ordering {
+        nix::compare(a, b)
+    }
+
+    fn file_index(&self) -> Option<&dyn FileIndex> {
+        Some(self)
+    }
+
+    fn catalogue(&self) -> Option<&dyn Catalogue> {
+        Some(self)
+    }
+
+    fn launching(&self) -> Option<&dyn Launching> {
+        Some(self)
+    }
+
+    fn history(&self) -> Option<&dyn History> {
+        Some(self)
+    }
+}
+
+impl FileIndex for ProfileInstallation<'_> {
+    fn claims_on(&self, canonical: &[u8]) -> Vec<PathClaim> {
+        self.tree_over(canonical).map(|(package, tree)| PathClaim::tree(package, tree)).into_iter().collect()
+    }
+}
+
+impl Catalogue for ProfileInstallation<'_> {
+    /// What the profile has; what channels have comes with the store.
+    fn offers(&self, asked: &OfferQuery) -> Vec<Offer> {
+        let OfferQuery::Names(_) = asked else { return Vec::new() };
+        let numbered = (0..).zip(self.elements()).filter(|(_, element)| element.active);
+        let offer = |(number, element)| {
+            let (name, version) = self.name_and_version(element);
+            asked.has(&name).then(|| Offer {
+                version,
+                installed: true,
+                candidate: true,
+                evidence: self.package_evidence(number).into_iter().take(1).collect(),
+                ..Offer::bare(ID, self.location.scope.clone(), name, ByteString::default(), None, false)
+            })
+        };
+        numbered.filter_map(offer).collect()
+    }
+}
+
+impl Launching for ProfileInstallation<'_> {
+    fn program_notes(&self, _: u32, found: &[u8]) -> Vec<Evidence> {
+        straight_from_store(found).into_iter().collect()
+    }
+
+    fn launcher_dirs(&self) -> Vec<(ByteString, String)> {
+        if !self.profile.usual {
+            return Vec::new();
+        }
+        let dir = path::join(&self.profile.link, b"share");
+        let how = format!("a line in ~/.profile that appends {dir} to XDG_DATA_DIRS, and a new login, would add it");
+        vec![(dir, how)]
+    }
+}
+
+impl History for ProfileInstallation<'_> {
+    fn states(&self) -> Vec<State> {
+        let (current, _) = self.profile.current(self.host);
+        let mut before = Some(Vec::new());
+        let generations = self.profile.generations(self.host);
+        let states = generations.iter().map(|generation| {
+            let held = self.held_at(generation);
+            let mut state = State {
+                manager: ID,
+                scope: self.profile.scope.clone(),
+                holder: self.profile.link.clone(),
+                number: generation.number.to_string().into(),
+                made_at: Some(generation.made),
+                current: current == Some(generation.number),
+                added: Vec::new(),
+                removed: Vec::new(),
+                changed: Vec::new(),
+                evidence: vec![Evidence::at(
+                    generation.link.clone(),
+                    "link",
+                    format!("leads to {}", generation.target),
+                )],
+            };
+            match (&before, &held) {
+                (Some(before), Some(held)) => compare(before, held, &mut state),
+                _ => state.evidence.push(Evidence::at(generation.target.clone(), "manifest", "cannot be read")),
+            }
+            before = held;
+            state
+        });
+        states.collect()
+    }
+}
+
+type Named = (ByteString, Option<ByteString>, Vec<ByteString>);
+
+fn compare(before: &[Named], now: &[Named], state: &mut State) {
+    let of = |list: &[Named], name: &ByteString| -> Vec<Named> {
+        list.iter().filter(|one| one.0 == *name).cloned().collect()
+    };
+    let mut names: Vec<&ByteString> = before.iter().chain(now).map(|one| &one.0).collect();
+    names.sort();
+    names.dedup();
+    for name in names {
+        let (old, new) = (of(before, name), of(now, name));
+        match (old.first(), new.first()) {
+            (None, Some(_)) => state.added.push(name.clone()),
+            (Some(_), None) => state.removed.push(name.clone()),
+            // The same version from another store path was built anew.
+            (Some(from), Some(to)) if old != new => {
+                state.changed.push(Change { name: name.clone(), from: from.1.clone(), to: to.1.clone() });
+            }
+            _ => {}
+        }
+    }
+}
+
+/// A directory of the store on the search path itself is what a temporary shell puts there.
+pub(super) fn straight_from_store(found: &[u8]) -> Option<Evidence> {
+    let says = "found in the store itself: a temporary shell added it to the search path, not a profile";
+    store_path(found).map(|path| Evidence::at(path, "store path", says))
+}
+
+pub(super) fn coverage(
+    location: &Location,
+    state: CoverageState,
+    packages: Option<usize>,
+    notes: Vec<String>,
+) -> Coverage {
+    Coverage {
+        manager: Some(ID),
+        scope: location.scope.clone(),
+        location: location.location.clone(),
+        state,
+        packages,
+        notes,
+    }
+}

@@ -1,0 +1,66 @@
+//! Nix, on a distribution or as the system itself.
+//!
+//! Follows the Nix manual (chapters "Profiles", "Garbage Collection", `nix-env`, `nix profile`), and the
+//! database's schema 10.
+//!
+//! | what | where | read by |
+//! |---|---|---|
+//! | profiles and their numbered generations | `/nix/var/nix/profiles`, `per-user/NAME` there, `~/.local/state/nix/profiles`, `/etc/profiles/per-user/NAME` | `profiles.rs` |
+//! | what a generation holds | `manifest.nix` or `manifest.json` in it; `sw` of a NixOS system, `home-path` of a home configuration | `manifest.rs`, `elements.rs` |
+//! | store paths, sizes, dates, references | `/nix/var/nix/db/db.sqlite` with its log | `store.rs` |
+//! | what keeps a path alive | links below `/nix/var/nix/gcroots` and the profiles | `roots.rs` |
+//! | which programs a channel has | `programs.sqlite` in a channel | `channels.rs` |
+//!
+//! Each profile is an installation, and so is the store. A store path that a profile has belongs to that
+//! profile's package; any other, to the store.
+//!
+//! Traps: the current generation is where the profile's link leads, which after a rollback is not the
+//! largest number; a directory in the store without a row in the database is not installed; all files in the
+//! store are dated 1970, so dates come from the database and from the links themselves.
+
+mod channels;
+mod elements;
+mod installation;
+mod manifest;
+mod profiles;
+mod roots;
+mod store;
+mod store_installation;
+
+use std::sync::Arc;
+
+use crate::backend::{Installation, Manager};
+use crate::fs::Kind;
+use crate::host::Host;
+use crate::model::ManagerId;
+
+const ID: ManagerId = ManagerId("nix");
+
+/// The manager.
+#[derive(Debug)]
+pub struct Nix;
+
+impl Manager for Nix {
+    fn id(&self) -> ManagerId {
+        ID
+    }
+
+    fn discover<'h>(&self, host: &'h Host) -> Vec<Box<dyn Installation + 'h>> {
+        let root = &host.root;
+        let is_here = |path: &[u8]| root.target(path).is_ok_and(|meta| matches!(meta.kind, Kind::File | Kind::Dir));
+        if !is_here(store::DATABASE) && !is_here(b"/nix/var/nix/profiles") {
+            return Vec::new();
+        }
+        let store = Arc::new(store::Store::new(host));
+        let mut held: Vec<Box<dyn Installation + 'h>> = Vec::new();
+        let profiles = profiles::find(host);
+        let mut of_profiles = Vec::new();
+        for profile in profiles {
+            let opened = installation::ProfileInstallation::read(host, Arc::clone(&store), profile);
+            of_profiles.extend(opened.store_paths());
+            held.push(Box::new(opened));
+        }
+        held.push(Box::new(store_installation::StoreInstallation::new(host, store, of_profiles)));
+        held
+    }
+}

@@ -1,0 +1,259 @@
+//! The store: names of paths, and the database of those that are valid.
+
+use std::hash::BuildHasher as _;
+use std::sync::{Mutex, OnceLock, PoisonError};
+
+use hashbrown::{DefaultHashBuilder, HashMap, HashTable};
+use rusqlite::Connection;
+
+use crate::backend::sqlite;
+use crate::bytes::ByteString;
+use crate::fs::{Limit, Root};
+use crate::host::Host;
+use crate::version::nix;
+use whodunit_formats::database;
+
+/// Where the store lies.
+pub const STORE: &[u8] = b"/nix/store";
+/// The database of valid paths.
+pub const DATABASE: &[u8] = b"/nix/var/nix/db/db.sqlite";
+
+/// One valid path.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct Row {
+    pub id: i64,
+    pub path: ByteString,
+    /// When it was registered: seconds since 1970.
+    pub registered: Option<i64>,
+    /// Bytes of its archive form; 0 where that is not recorded.
+    pub size: u64,
+    /// The plan by which it was built.
+    pub deriver: Option<ByteString>,
+}
+
+/// The store of one machine. The database is read on first use.
+pub struct Store<'s> {
+    host: &'s Host,
+    read: OnceLock<Database>,
+    links: OnceLock<Links>,
+    notes: Mutex<Vec<String>>,
+}
+
+#[derive(Default)]
+struct Database {
+    connection: Option<Mutex<Connection>>,
+    rows: Vec<Row>,
+    by_path: HashTable<usize>,
+    hasher: DefaultHashBuilder,
+}
+
+impl Database {
+    fn place(&self, path: &[u8]) -> Option<usize> {
+        let is_it = |&place: &usize| *self.rows[place].path == *path;
+        self.by_path.find(self.hasher.hash_one(path), is_it).copied()
+    }
+
+    fn add(&mut self, row: Row) {
+        let place = self.rows.len();
+        let (rows, hasher) = (&self.rows, &self.hasher);
+        let hash = |&other: &usize| hasher.hash_one(rows.get(other).map_or(&*row.path, |row| &*row.path));
+        self.by_path.insert_unique(hasher.hash_one(&*row.path), place, hash);
+        self.rows.push(row);
+    }
+}
+
+/// Who refers to whom, by the places in [`Store::rows`].
+#[derive(Debug, Default)]
+pub struct Links {
+    /// The paths that each path refers to.
+    pub references: HashMap<usize, Vec<usize>>,
+    /// The plan that each output was built by, while it is still there.
+    pub plans: HashMap<usize, Vec<usize>>,
+}
+
+impl<'s> Store<'s> {
+    pub fn new(host: &'s Host) -> Self {
+        Store { host, read: OnceLock::new(), links: OnceLock::new(), notes: Mutex::default() }
+    }
+
+    /// What could not be read of the database.
+    pub fn notes(&self) -> Vec<String> {
+        self.notes.lock().unwrap_or_else(PoisonError::into_inner).clone()
+    }
+
+    fn note(&self, note: String) {
+        self.notes.lock().unwrap_or_else(PoisonError::into_inner).push(note);
+    }
+
+    fn database(&self) -> &Database {
+        self.read.get_or_init(|| match read(&self.host.root) {
+            Ok(read) => read,
+            Err(error) => {
+                self.note(format!("{error}: which store paths are valid, and since when, is unknown"));
+                Database::default()
+            }
+        })
+    }
+
+    /// Whether the database has been read, or its reading been tried.
+    pub fn is_read(&self) -> bool {
+        self.read.get().is_some()
+    }
+
+    /// Every valid path.
+    pub fn rows(&self) -> &[Row] {
+        &self.database().rows
+    }
+
+    /// The place of a path among the rows.
+    pub fn place(&self, path: &[u8]) -> Option<usize> {
+        self.database().place(path)
+    }
+
+    /// The row of a path.
+    pub fn row(&self, path: &[u8]) -> Option<&Row> {
+        self.place(path).map(|place| &self.rows()[place])
+    }
+
+    /// Who refers to whom.
+    pub fn links(&self) -> &Links {
+        self.links.get_or_init(|| match self.read_links() {
+            Ok(links) => links,
+            Err(error) => {
+                self.note(format!(
+                    "{}: {error}: references between store paths are unknown",
+                    ByteString::from(DATABASE)
+                ));
+                Links::default()
+            }
+        })
+    }
+
+    fn read_links(&self) -> rusqlite::Result<Links> {
+        let database = self.database();
+        let mut links = Links::default();
+        let Some(connection) = &database.connection else { return Ok(links) };
+        let connection = connection.lock().unwrap_or_else(PoisonError::into_inner);
+        let by_id: HashMap<i64, usize> = database.rows.iter().enumerate().map(|(place, row)| (row.id, place)).collect();
+        let mut refs = connection.prepare("SELECT referrer, reference FROM Refs")?;
+        let mut rows = refs.query([])?;
+        while let Some(row) = rows.next()? {
+            if let (Some(&from), Some(&to)) = (by_id.get(&row.get::<_, i64>(0)?), by_id.get(&row.get::<_, i64>(1)?)) {
+                links.references.entry(from).or_default().push(to);
+            }
+        }
+        let mut outputs = connection.prepare("SELECT drv, path FROM DerivationOutputs")?;
+        let mut rows = outputs.query([])?;
+        while let Some(row) = rows.next()? {
+            let path: String = row.get(1)?;
+            if let (Some(&plan), Some(output)) = (by_id.get(&row.get::<_, i64>(0)?), database.place(path.as_bytes())) {
+                links.plans.entry(output).or_default().push(plan);
+            }
+        }
+        Ok(links)
+    }
+
+    /// The paths that a path refers to, itself apart.
+    pub fn references(&self, path: &[u8]) -> Vec<&Row> {
+        let Some(place) = self.place(path) else { return Vec::new() };
+        let references = self.links().references.get(&place);
+        references.into_iter().flatten().filter(|&&other| other != place).map(|&other| &self.rows()[other]).collect()
+    }
+
+    /// Name and version: by the plan that built the path, for an output's name has its own suffix; else
+    /// by the path's name.
+    pub fn name_and_version(&self, path: &[u8]) -> (ByteString, Option<ByteString>) {
+        let deriver = self.row(path).and_then(|row| row.deriver.as_ref());
+        let plan = deriver.and_then(|plan| name_of(plan)).and_then(|name| name.strip_suffix(b".drv"));
+        let own = name_of(path).unwrap_or(path);
+        // A plan of another name built it for somebody else, as one does that unpacks sources.
+        let whole = plan.filter(|plan| own.starts_with(plan)).unwrap_or(own);
+        let (name, version) = nix::split(whole);
+        (name.into(), version.map(ByteString::from))
+    }
+}
+
+fn read(root: &Root) -> Result<Database, String> {
+    let shown = ByteString::from(DATABASE);
+    // A writer may move pages from the log into the database meanwhile: then both are read again.
+    for _ in 0..4 {
+        let log = sqlite::read_log(root, DATABASE)?;
+        let image = root.read(DATABASE, Limit::RECORD).map_err(|error| error.to_string())?;
+        if sqlite::read_log(root, DATABASE)? != log {
+            continue;
+        }
+        let connection = database::open(image, &log).map_err(|error| format!("{shown}: {error}"))?;
+        return rows(connection).map_err(|error| format!("{shown}: {error}"));
+    }
+    Err(format!("{shown}: it kept changing while it was being read"))
+}
+
+fn rows(connection: Connection) -> rusqlite::Result<Database> {
+    let mut found = Database::default();
+    {
+        let mut query = connection.prepare("SELECT id, path, registrationTime, narSize, deriver FROM ValidPaths")?;
+        let mut rows = query.query([])?;
+        while let Some(row) = rows.next()? {
+            let path: String = row.get(1)?;
+            let deriver: Option<String> = row.get(4)?;
+            let row = Row {
+                id: row.get(0)?,
+                path: path.into(),
+                registered: row.get(2)?,
+                size: row.get::<_, Option<i64>>(3)?.and_then(|size| u64::try_from(size).ok()).unwrap_or(0),
+                deriver: deriver.filter(|plan| !plan.is_empty()).map(ByteString::from),
+            };
+            found.add(row);
+        }
+    }
+    found.connection = Some(Mutex::new(connection));
+    Ok(found)
+}
+
+/// The store path in which a path lies: `/nix/store/HASH-NAME`.
+pub fn store_path(path: &[u8]) -> Option<&[u8]> {
+    let below = path.strip_prefix(STORE)?.strip_prefix(b"/")?;
+    let end = memchr::memchr(b'/', below).unwrap_or(below.len());
+    let whole = &path[..STORE.len() + 1 + end];
+    name_of(whole).map(|_| whole)
+}
+
+/// The name of a store path, behind its hash: 32 characters of Nix's own alphabet and a hyphen.
+pub fn name_of(path: &[u8]) -> Option<&[u8]> {
+    let last = crate::bytes::path::name(path);
+    let is_digit = |b: &u8| b.is_ascii_digit() || (b.is_ascii_lowercase() && !b"eotu".contains(b));
+    let sound = last.len() > 33 && last[..32].iter().all(is_digit) && last[32] == b'-';
+    sound.then(|| &last[33..])
+}
+
+/// Whether a store path is a part of Nix's own work and not a piece of software: a plan, the make-up
+/// of a profile, a lock.
+pub fn is_internal(path: &[u8]) -> bool {
+    let Some(name) = name_of(path) else { return true };
+    let whole: [&[u8]; 5] = [b"source", b"user-environment", b"env-manifest.nix", b"profile", b"home-manager-path"];
+    whole.contains(&name)
+        || [&b".drv"[..], b".lock", b"-source", b".tar.gz", b".tar.xz", b".patch"].iter().any(|end| name.ends_with(end))
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn store_paths_are_told_by_their_hash() {
+        let hash = "6m9fffkf9s19ak8zgzgi2z852z6wpzvj";
+        let path = format!("/nix/store/{hash}-osier-2.3.9");
+        assert_eq!(store_path(format!("{path}/bin/osier").as_bytes()), Some(path.as_bytes()));
+        assert_eq!(store_path(path.as_bytes()), Some(path.as_bytes()));
+        assert_eq!(name_of(path.as_bytes()), Some(&b"osier-2.3.9"[..]));
+        for path in [
+            "/nix/store",
+            "/nix/store/.links/x",
+            "/nix/store/short-x",
+            &format!("/nix/store/{}-x", "e".repeat(32)),
+            "/nix/storeroom",
+        ] {
+            assert_eq!(store_path(path.as_bytes()), None, "{path}");
+        }
+    }
+}

@@ -1,0 +1,198 @@
+//! The rest of the store: the paths that no profile has.
+
+use std::cmp::Ordering;
+use std::sync::{Arc, Mutex, OnceLock, PoisonError};
+
+use hashbrown::HashSet;
+
+use super::ID;
+use super::channels;
+use super::installation::{coverage, straight_from_store};
+use super::roots::Alive;
+use super::store::{DATABASE, STORE, Store, is_internal, store_path};
+use crate::backend::{Catalogue, Detail, FileIndex, Installation, Launching};
+use crate::bytes::{ByteString, path};
+use crate::host::Host;
+use crate::model::{
+    Coverage, CoverageState, Evidence, Location, Offer, OfferQuery, Owner, Package, PathClaim, Reason, Remedy, Scope,
+    Status,
+};
+use crate::version::nix;
+
+/// The store paths that no profile has.
+pub struct StoreInstallation<'s> {
+    host: &'s Host,
+    store: Arc<Store<'s>>,
+    location: Location,
+    of_profiles: HashSet<ByteString>,
+    alive: OnceLock<Alive>,
+    /// What could not be read when it was needed.
+    late: Mutex<Vec<String>>,
+}
+
+impl<'s> StoreInstallation<'s> {
+    /// All of the store but the paths that belong to packages of profiles.
+    pub fn new(host: &'s Host, store: Arc<Store<'s>>, of_profiles: Vec<ByteString>) -> Self {
+        let location = Location { manager: ID, scope: Scope::System, location: STORE.into() };
+        StoreInstallation {
+            host,
+            store,
+            location,
+            of_profiles: of_profiles.into_iter().collect(),
+            alive: OnceLock::new(),
+            late: Mutex::default(),
+        }
+    }
+
+    fn alive(&self) -> &Alive {
+        self.alive.get_or_init(|| Alive::of(&self.host.root, &self.store))
+    }
+
+    fn path(&self, package: u32) -> &ByteString {
+        &self.store.rows()[package as usize].path
+    }
+
+    fn software(&self) -> impl Iterator<Item = u32> + '_ {
+        let numbered = (0..).zip(self.store.rows());
+        numbered
+            .filter(|(_, row)| !is_internal(&row.path) && !self.of_profiles.contains(&row.path))
+            .map(|(number, _)| number)
+    }
+
+    fn id(&self, path: &[u8]) -> ByteString {
+        [format!("{ID}/{}/store/", Scope::System).as_bytes(), path::name(path)].concat().into()
+    }
+}
+
+impl StoreInstallation<'_> {
+    /// The package that owns the tree in which a canonical path lies, and the tree.
+    fn tree_over(&self, canonical: &[u8]) -> Option<(u32, ByteString)> {
+        let path = store_path(canonical).filter(|path| !self.of_profiles.contains(*path))?;
+        let place = u32::try_from(self.store.place(path)?).ok()?;
+        Some((place, path.into()))
+    }
+}
+
+impl Installation for StoreInstallation<'_> {
+    fn location(&self) -> &Location {
+        &self.location
+    }
+
+    fn coverage(&self) -> Vec<Coverage> {
+        // An answer that had no need of the database has not read it.
+        let count = self.store.is_read().then(|| self.software().count());
+        let mut notes = self.store.notes();
+        let is_whole = notes.is_empty();
+        notes.extend(self.late.lock().unwrap_or_else(PoisonError::into_inner).iter().cloned());
+        let state = match (is_whole, count) {
+            (true, _) if notes.is_empty() => CoverageState::Read,
+            (true, _) => CoverageState::Partial,
+            (false, None | Some(0)) => CoverageState::Unreadable,
+            (false, Some(_)) => CoverageState::Partial,
+        };
+        vec![coverage(&self.location, state, count, notes)]
+    }
+
+    fn packages(&self, detail: Detail) -> Vec<Package> {
+        if detail.asked_for_only {
+            return Vec::new();
+        }
+        let package = |number: u32| {
+            let row = &self.store.rows()[number as usize];
+            let owner = self.owner(number);
+            Package {
+                id: owner.id,
+                manager: ID,
+                scope: Scope::System,
+                location: STORE.into(),
+                name: owner.name,
+                version: owner.version,
+                arch: None,
+                kind: "store-path".to_owned(),
+                channel: None,
+                revision: Some(path::name(&row.path).into()),
+                origin: None,
+                reason: Reason::Dependency,
+                held: false,
+                active: true,
+                status: Status::Installed,
+                confinement: Some("none".to_owned()),
+                installed_at: row.registered,
+                size: Some(row.size),
+                commands: Vec::new(),
+                launchers: Vec::new(),
+                title: None,
+                purl: None,
+                evidence: if detail.evidence { self.package_evidence(number) } else { Vec::new() },
+            }
+        };
+        self.software().map(package).collect()
+    }
+
+    fn owner(&self, package: u32) -> Owner {
+        let path = self.path(package);
+        let (name, version) = self.store.name_and_version(path);
+        Owner { id: self.id(path), manager: ID, scope: Scope::System, name, version, status: Status::Installed }
+    }
+
+    fn named(&self, name: &[u8]) -> Vec<u32> {
+        self.software().filter(|&number| *self.store.name_and_version(self.path(number)).0 == *name).collect()
+    }
+
+    fn package_evidence(&self, package: u32) -> Vec<Evidence> {
+        let row = &self.store.rows()[package as usize];
+        vec![Evidence::at(DATABASE, format!("ValidPaths row {}", row.id), row.path.to_string())]
+    }
+
+    fn remedies(&self, _: u32) -> Vec<Remedy> {
+        Vec::new()
+    }
+
+    fn order(&self, a: &[u8], b: &[u8]) -> Ordering {
+        nix::compare(a, b)
+    }
+
+    fn file_index(&self) -> Option<&dyn FileIndex> {
+        Some(self)
+    }
+
+    fn catalogue(&self) -> Option<&dyn Catalogue> {
+        Some(self)
+    }
+
+    fn launching(&self) -> Option<&dyn Launching> {
+        Some(self)
+    }
+}
+
+impl FileIndex for StoreInstallation<'_> {
+    fn claims_on(&self, canonical: &[u8]) -> Vec<PathClaim> {
+        self.tree_over(canonical).map(|(package, tree)| PathClaim::tree(package, tree)).into_iter().collect()
+    }
+}
+
+impl Catalogue for StoreInstallation<'_> {
+    fn offers(&self, asked: &OfferQuery) -> Vec<Offer> {
+        let (offers, lost) = channels::offers(self.host, asked);
+        self.late.lock().unwrap_or_else(PoisonError::into_inner).extend(lost);
+        offers
+    }
+
+    fn install_command(&self, offer: &Offer) -> Option<String> {
+        Some(format!("nix-env -iA {}.{}", offer.channel.as_ref()?, offer.name))
+    }
+}
+
+impl Launching for StoreInstallation<'_> {
+    fn program_notes(&self, package: u32, found: &[u8]) -> Vec<Evidence> {
+        let path = self.path(package);
+        let keepers = self.alive().keepers(&self.store, path);
+        let kept = match (self.alive().keeps(&self.store, path), keepers.first()) {
+            (false, _) => "nothing keeps it: the next garbage collection removes it".to_owned(),
+            (true, Some(link)) if keepers.len() == 1 => format!("kept by {link}"),
+            (true, Some(link)) => format!("kept by {link} and {} more", keepers.len() - 1),
+            (true, None) => "kept as the derivation of a path that is kept".to_owned(),
+        };
+        straight_from_store(found).into_iter().chain([Evidence::at(path.clone(), "roots", kept)]).collect()
+    }
+}

@@ -1,0 +1,286 @@
+//! The lists of what repositories offer, in `/var/lib/apt/lists`.
+//!
+//! A file's name is the address without its scheme, `/` written as `_`; some characters as `%xx`. It may end in the
+//! name of a compression; its content says which one it is.
+
+use std::io::Read as _;
+
+use super::sources::Source;
+use crate::bytes::{ByteString, path};
+use crate::fs::{Limit, Root};
+use whodunit_formats::packed;
+use whodunit_formats::stanza::{Stanza, stanzas};
+
+const DIR: &[u8] = b"/var/lib/apt/lists";
+const ENDINGS: [&str; 6] = ["", ".lz4", ".gz", ".xz", ".zst", ".bz2"];
+
+/// As much of one list is looked at.
+const MAX_UNPACKED: u64 = 1 << 30;
+
+/// What a repository says of itself.
+#[derive(Debug, Clone, PartialEq, Eq, Default)]
+pub struct Release {
+    pub origin: Option<ByteString>,
+    pub label: Option<ByteString>,
+    pub suite: Option<ByteString>,
+    pub codename: Option<ByteString>,
+    pub version: Option<ByteString>,
+    /// Only taken where it is asked for.
+    pub not_automatic: bool,
+    /// But kept up to date where it was.
+    pub but_upgrades: bool,
+    is_for_all: bool,
+}
+
+/// One list.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct Index {
+    /// The repository's address.
+    pub url: ByteString,
+    /// The suite, as it is configured.
+    pub suite: ByteString,
+    /// The component; none of a flat repository.
+    pub component: Option<ByteString>,
+    /// The architecture; none of a flat repository.
+    pub arch: Option<ByteString>,
+    /// The list's file.
+    pub file: ByteString,
+    /// When it was last asked for, as far as that is known: seconds since 1970.
+    pub dated: i64,
+    pub release: Release,
+}
+
+/// One package in a list.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct Entry {
+    pub name: ByteString,
+    pub version: ByteString,
+    pub arch: ByteString,
+    /// Bytes once installed.
+    pub installed_size: Option<u64>,
+    /// The first line of what it says of itself.
+    pub says: Option<ByteString>,
+    /// Tells builds of one version apart.
+    pub digest: u64,
+    /// The list's number.
+    pub index: usize,
+}
+
+/// The part of a name for an address.
+fn quoted(url: &[u8]) -> Vec<u8> {
+    let bare = memchr::memmem::find(url, b"://").map_or(url, |at| &url[at + 3..]);
+    let bare = bare.strip_prefix(b"file:").or(bare.strip_prefix(b"copy:")).unwrap_or(bare);
+    let mut name = Vec::with_capacity(bare.len());
+    for &byte in bare {
+        match byte {
+            b'/' => name.push(b'_'),
+            b'\\' | b'|' | b'{' | b'}' | b'[' | b']' | b'<' | b'>' | b'"' | b'^' | b'~' | b'_' | b'=' | b'!' | b'@'
+            | b'#' | b'$' | b'%' | b'&' | b'*' => name.extend(format!("%{byte:02x}").bytes()),
+            byte if byte <= 0x20 || byte >= 0x7f => name.extend(format!("%{byte:02x}").bytes()),
+            byte => name.push(byte),
+        }
+    }
+    name
+}
+
+/// The lists that are there of what is configured, in apt's order.
+pub fn find(root: &Root, sources: &[Source], native: &ByteString, foreign: &[ByteString]) -> Vec<Index> {
+    let names = root.dir(DIR).and_then(|dir| dir.list()).unwrap_or_default();
+    let has = |name: &[u8]| names.binary_search_by(|(other, _)| (**other).cmp(name)).is_ok();
+    // A list is as old as the repository made it; when it was last asked for is another thing.
+    let asked = ["/var/lib/apt/lists/partial", "/var/lib/apt/lists", "/var/lib/apt/periodic/update-success-stamp"];
+    let asked = asked.iter().filter_map(|place| root.entry(place.as_bytes()).ok()).map(|meta| meta.modified).max();
+    let mut found: Vec<Index> = Vec::new();
+    for source in sources {
+        let is_flat = source.suite.ends_with(b"/");
+        let place = if is_flat {
+            quoted(&[&*source.url, b"/", &*source.suite].concat())
+        } else {
+            quoted(&[&*source.url, b"/dists/", &*source.suite, b"/"].concat())
+        };
+        let (release, released) = release(root, &place);
+        let mut wanted: Vec<(Option<ByteString>, Option<ByteString>, Vec<u8>)> = Vec::new();
+        if is_flat {
+            wanted.push((None, None, [&*place, b"Packages"].concat()));
+        }
+        let all = release.is_for_all.then(|| ByteString::from("all"));
+        let usual = [native].into_iter().chain(foreign).cloned();
+        let of: Vec<ByteString> =
+            if source.architectures.is_empty() { usual.collect() } else { source.architectures.clone() };
+        for component in &source.components {
+            for arch in of.iter().chain(&all) {
+                let rest = [&*quoted(component), b"_binary-", arch, b"_Packages"].concat();
+                wanted.push((Some(component.clone()), Some(arch.clone()), [&*place, &*rest].concat()));
+            }
+        }
+        for (component, arch, stem) in wanted {
+            let file = ENDINGS.iter().map(|ending| [&*stem, ending.as_bytes()].concat()).find(|name| has(name));
+            let Some(file) = file.map(|name| path::join(DIR, &name)) else { continue };
+            if found.iter().any(|other| other.file == file) {
+                continue;
+            }
+            let fetched = root.entry(&file).map_or(0, |meta| meta.modified);
+            found.push(Index {
+                url: source.url.clone(),
+                suite: source.suite.clone(),
+                component,
+                arch,
+                file,
+                dated: [released, asked].into_iter().flatten().max().unwrap_or(fetched),
+                release: release.clone(),
+            });
+        }
+    }
+    found
+}
+
+/// What the repository says of itself, and when it last said so.
+fn release(root: &Root, place: &[u8]) -> (Release, Option<i64>) {
+    let files = [&b"InRelease"[..], b"Release"].map(|name| path::join(DIR, &[place, name].concat()));
+    let content = files.iter().find_map(|file| root.read(file, Limit::LIST).ok()).unwrap_or_default();
+    let mut release = Release::default();
+    let mut dated = None;
+    // Signed in clear: the head of the signature is a stanza of its own.
+    let mut bodies = stanzas(&content);
+    let body = bodies.find(|stanza| {
+        stanza.fields().flatten().any(|field| {
+            field.name.eq_ignore_ascii_case(b"Date")
+                || field.name.eq_ignore_ascii_case(b"Suite")
+                || field.name.eq_ignore_ascii_case(b"Origin")
+        })
+    });
+    let mut supports_all = true;
+    let mut has_all = false;
+    for field in body.into_iter().flat_map(Stanza::fields).flatten() {
+        let value = || Some(ByteString::from(field.value)).filter(|value| !value.is_empty());
+        match field.name.to_ascii_lowercase().as_slice() {
+            b"origin" => release.origin = value(),
+            b"label" => release.label = value(),
+            b"suite" => release.suite = value(),
+            b"codename" => release.codename = value(),
+            b"version" => release.version = value(),
+            b"notautomatic" => release.not_automatic = field.value == b"yes",
+            b"butautomaticupgrades" => release.but_upgrades = field.value == b"yes",
+            b"architectures" => has_all = field.value.split(u8::is_ascii_whitespace).any(|word| word == b"all"),
+            b"no-support-for-architecture-all" => supports_all = false,
+            b"date" => dated = std::str::from_utf8(field.value).ok().and_then(date),
+            _ => {}
+        }
+    }
+    release.is_for_all = has_all && supports_all;
+    (release, dated)
+}
+
+/// `Sat, 11 Jul 2026 10:16:37 UTC`.
+fn date(text: &str) -> Option<i64> {
+    let text = text.replace("UTC", "+0000").replace("GMT", "+0000");
+    Some(jiff::fmt::rfc2822::parse(&text).ok()?.timestamp().as_second())
+}
+
+impl Index {
+    /// The machine that it comes from; empty for a directory of this one.
+    pub fn site(&self) -> ByteString {
+        let rest = memchr::memmem::find(&self.url, b"://").map_or(&b""[..], |at| &self.url[at + 3..]);
+        let host = rest.split(|&b| b == b'/').next().unwrap_or_default();
+        host.rsplit(|&b| b == b'@').next().unwrap_or(host).into()
+    }
+
+    /// Every entry of a wanted name, and what could not be read.
+    pub fn entries(&self, root: &Root, number: usize, wanted: &dyn Fn(&[u8]) -> bool) -> (Vec<Entry>, Option<String>) {
+        let bytes = match root.read(&self.file, Limit::RECORD) {
+            Ok(bytes) => bytes,
+            Err(error) => return (Vec::new(), Some(format!("{error}: what it offers is not known"))),
+        };
+        let mut found = Vec::new();
+        let problem = each_stanza(&bytes, &mut |text| {
+            // Nearly all stanzas are told by their first line.
+            let line = &text[..memchr::memchr(b'\n', text).unwrap_or(text.len())];
+            if line.strip_prefix(b"Package:").is_none_or(|name| wanted(name.trim_ascii())) {
+                found.extend(
+                    stanzas(text).filter_map(|stanza| entry(stanza, number)).filter(|entry| wanted(&entry.name)),
+                );
+            }
+        });
+        let note = problem.map(|problem| format!("{}: {problem}: what follows is unknown", self.file));
+        (found, note)
+    }
+}
+
+/// Hands every stanza of a list to `take`, a window at a time, for lists are large; and says what was wrong with it.
+fn each_stanza(bytes: &[u8], take: &mut dyn FnMut(&[u8])) -> Option<String> {
+    const WINDOW: usize = 256 << 10;
+    const LARGEST: usize = 16 << 20;
+    let mut stream = match packed::open(bytes) {
+        Ok(stream) => stream.take(MAX_UNPACKED),
+        Err(error) => return Some(error.to_string()),
+    };
+    let mut window = vec![0; WINDOW];
+    let (mut filled, mut last) = (0, b'\n');
+    loop {
+        let read = match stream.read(&mut window[filled..]) {
+            Ok(read) => read,
+            Err(error) => return Some(error.to_string()),
+        };
+        filled += read;
+        let mut rest = &window[..filled];
+        loop {
+            let empty = rest.iter().position(|&b| b != b'\n').unwrap_or(rest.len());
+            rest = &rest[empty..];
+            let Some(end) = memchr::memmem::find(rest, b"\n\n") else { break };
+            take(&rest[..end + 2]);
+            rest = &rest[end + 2..];
+        }
+        if read == 0 {
+            if !rest.is_empty() {
+                take(rest);
+            }
+            let is_full = stream.limit() == 0;
+            return (last != b'\n' || is_full).then(|| "cut off".to_owned());
+        }
+        last = window[filled - 1];
+        let kept = rest.len();
+        window.copy_within(filled - kept..filled, 0);
+        filled = kept;
+        if filled == window.len() {
+            if filled >= LARGEST {
+                return Some("no list of packages".to_owned());
+            }
+            window.resize(filled * 2, 0);
+        }
+    }
+}
+
+fn entry(stanza: Stanza<'_>, index: usize) -> Option<Entry> {
+    let (mut name, mut version, mut arch, mut size, mut says) = (None, None, None, None, None);
+    for field in stanza.fields().flatten() {
+        match field.name.to_ascii_lowercase().as_slice() {
+            b"package" => name = Some(ByteString::from(field.value)),
+            b"version" => version = Some(ByteString::from(field.value)),
+            b"architecture" => arch = Some(ByteString::from(field.value)),
+            b"installed-size" => size = std::str::from_utf8(field.value).ok().and_then(|size| size.parse::<u64>().ok()),
+            b"description" => says = Some(ByteString::from(field.value)).filter(|says| !says.is_empty()),
+            _ => {}
+        }
+    }
+    let installed_size = size.and_then(|kib| kib.checked_mul(1024));
+    Some(Entry { name: name?, version: version?, arch: arch?, installed_size, says, digest: digest_of(stanza), index })
+}
+
+/// Fields by which apt tells two builds of one version apart (`debListParser::VersionHash`).
+const TELLING: [&str; 6] = ["Installed-Size", "Depends", "Pre-Depends", "Conflicts", "Breaks", "Replaces"];
+
+/// A digest of what tells builds apart, blanks and case aside.
+pub fn digest_of(stanza: Stanza<'_>) -> u64 {
+    let fields: Vec<_> = stanza.fields().flatten().collect();
+    // FNV-1a, 64 bits.
+    let mut digest = 0xcbf2_9ce4_8422_2325_u64;
+    let mut add = |byte: u8| digest = (digest ^ u64::from(byte)).wrapping_mul(0x0000_0100_0000_01b3);
+    for name in TELLING {
+        add(0);
+        let field = fields.iter().find(|field| field.name.eq_ignore_ascii_case(name.as_bytes()));
+        let value = field.map_or(&b""[..], |field| field.value);
+        let said = value.iter().filter(|byte| !byte.is_ascii_whitespace());
+        said.for_each(|byte| add(byte.to_ascii_lowercase()));
+    }
+    digest
+}

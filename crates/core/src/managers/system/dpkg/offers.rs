@@ -1,0 +1,178 @@
+//! What apt's repositories offer, and from which of them installed packages came.
+
+use hashbrown::{HashMap, HashSet};
+
+use super::apt::{Apt, Choice, Entry, Installed, choose, digest_of};
+use super::installation::DpkgInstallation;
+use super::status::{Record, State, Want};
+use crate::bytes::ByteString;
+use crate::fs::Limit;
+use crate::model::{Evidence, Offer, OfferQuery, Origin};
+use whodunit_formats::stanza::stanzas;
+
+/// A package's name with its architecture; packages for all are the machine's own.
+type Key = (ByteString, ByteString);
+
+/// A package, its record where it is installed, and every version of it.
+type Chosen<'r> = (Key, Option<&'r Record>, Vec<Choice>);
+
+impl DpkgInstallation<'_> {
+    fn apt(&self) -> &Apt {
+        self.apt.get_or_init(|| {
+            let content = self.host.root.read(b"/var/lib/dpkg/arch", Limit::SMALL).unwrap_or_default();
+            let named = content.split(|&b| b == b'\n').map(<[u8]>::trim_ascii).filter(|name| !name.is_empty());
+            let foreign: Vec<ByteString> = named.skip(1).map(ByteString::from).collect();
+            let apt = Apt::read(&self.host.root, self.native(), &foreign);
+            self.note(apt.notes.clone());
+            apt
+        })
+    }
+
+    fn key(&self, name: &ByteString, arch: Option<&ByteString>) -> Key {
+        let arch = arch.filter(|arch| ***arch != *b"all").unwrap_or_else(|| self.native());
+        (name.clone(), arch.clone())
+    }
+
+    /// What tells each installed build from others of its version.
+    fn builds(&self) -> HashMap<Key, u64> {
+        let files: HashSet<&ByteString> = self.records().iter().map(|record| &record.source).collect();
+        let mut builds = HashMap::new();
+        for file in files {
+            let content = self.host.root.read(file, Limit::RECORD).unwrap_or_default();
+            for stanza in stanzas(&content) {
+                let value = |name: &str| stanza.whole(name).map(ByteString::from);
+                if let Some(name) = value("Package") {
+                    builds.insert(self.key(&name, value("Architecture").as_ref()), digest_of(stanza));
+                }
+            }
+        }
+        builds
+    }
+
+    fn is_installed(record: &Record) -> bool {
+        !matches!(record.state, State::ConfigFiles | State::NotInstalled)
+    }
+
+    /// Every version of the wanted packages, with the entries behind them.
+    fn choices(&self, wanted: &(dyn Fn(&[u8]) -> bool + Sync)) -> (Vec<Entry>, Vec<Chosen<'_>>) {
+        let apt = self.apt();
+        let (entries, lost) = apt.entries(&self.host.root, wanted);
+        self.note(lost);
+        let builds = self.builds();
+        let mut order: Vec<Key> = Vec::new();
+        let mut of: HashMap<Key, (Option<&Record>, Vec<usize>)> = HashMap::new();
+        for record in self.records().iter().filter(|record| wanted(&record.name) && Self::is_installed(record)) {
+            let key = self.key(&record.name, record.arch.as_ref());
+            order.push(key.clone());
+            of.insert(key, (Some(record), Vec::new()));
+        }
+        for (place, entry) in entries.iter().enumerate() {
+            let key = self.key(&entry.name, Some(&entry.arch));
+            let known = of.entry(key.clone()).or_insert_with(|| {
+                order.push(key);
+                (None, Vec::new())
+            });
+            known.1.push(place);
+        }
+        let chosen = order.into_iter().map(|key| {
+            let (record, places) = &of[&key];
+            let installed = record.and_then(|record| {
+                let digest = builds.get(&key).copied().unwrap_or_default();
+                Some(Installed { version: record.version.as_ref()?, digest })
+            });
+            let choices = choose(apt, &key.0, installed, &entries, places);
+            (key, *record, choices)
+        });
+        let chosen = chosen.collect();
+        (entries, chosen)
+    }
+
+    /// Where each installed package came from, by its name and architecture. Nothing where no list is there: then it
+    /// is not known of any.
+    pub(super) fn origins(&self) -> Option<HashMap<Key, Origin>> {
+        let apt = self.apt();
+        if apt.indexes.is_empty() {
+            return None;
+        }
+        let names: HashSet<&[u8]> = self.records().iter().map(|record| &*record.name).collect();
+        let (entries, chosen) = self.choices(&|name| names.contains(name));
+        let of = chosen.into_iter().filter_map(|(key, _, choices)| {
+            let now = choices.into_iter().find(|choice| choice.installed)?;
+            let place = now.entries.first()?;
+            Some((key, apt.origin(self.host, entries[*place].index)))
+        });
+        Some(of.collect())
+    }
+
+    pub(super) fn origin_of(&self, origins: &HashMap<Key, Origin>, record: &Record) -> Option<Origin> {
+        origins.get(&self.key(&record.name, record.arch.as_ref())).cloned()
+    }
+
+    pub(super) fn all_offers(&self, asked: &OfferQuery) -> Vec<Offer> {
+        let names: HashSet<&[u8]> = match asked {
+            OfferQuery::Installed => self.records().iter().map(|record| &*record.name).collect(),
+            OfferQuery::Names(_) => HashSet::new(),
+        };
+        let (entries, chosen) = self.choices(&|name| names.contains(name) || asked.has(name));
+        let mut offers = Vec::new();
+        for (key, record, choices) in chosen {
+            if *asked == OfferQuery::Installed && record.is_none() {
+                continue;
+            }
+            let held = record.is_some_and(|record| record.want == Want::Hold);
+            for choice in choices {
+                let offer = Offer {
+                    manager: self.manager(),
+                    scope: crate::model::Scope::System,
+                    name: key.0.clone(),
+                    version: Some(choice.version.clone()),
+                    arch: Some(key.1.clone()),
+                    channel: None,
+                    source: None,
+                    publisher: None,
+                    says: None,
+                    size: None,
+                    priority: Some(choice.priority),
+                    installed: choice.installed,
+                    candidate: choice.candidate,
+                    held,
+                    catalogued_at: None,
+                    evidence: Vec::new(),
+                };
+                if choice.entries.is_empty() {
+                    let evidence = record.map(|record| {
+                        Evidence::line(
+                            record.source.clone(),
+                            record.line,
+                            format!("{} {} is installed", key.0, choice.version),
+                        )
+                    });
+                    offers.push(Offer { evidence: evidence.into_iter().collect(), ..offer.clone() });
+                }
+                for &place in &choice.entries {
+                    let entry = &entries[place];
+                    let index = &self.apt().indexes[entry.index];
+                    offers.push(Offer {
+                        arch: Some(entry.arch.clone()),
+                        source: Some(self.apt().origin(self.host, entry.index)),
+                        says: entry.says.clone(),
+                        size: entry.installed_size,
+                        catalogued_at: Some(index.dated),
+                        evidence: vec![Evidence::at(
+                            index.file.clone(),
+                            format!("package {}", entry.name),
+                            format!("version {}", entry.version),
+                        )],
+                        ..offer.clone()
+                    });
+                }
+            }
+        }
+        offers
+    }
+
+    /// What a maintainer should know of the repositories themselves.
+    pub(super) fn on_sources(&self) -> Vec<String> {
+        self.apt().program_notes.clone()
+    }
+}

@@ -1,0 +1,8 @@
+//! Managers of whole systems: those with which a distribution installs itself.
+
+pub mod apk;
+pub mod dpkg;
+pub mod eopkg;
+pub mod pacman;
+pub mod portage;
+pub mod rpm;

@@ -1,0 +1,214 @@
+//! pacman: Arch Linux and its family.
+//!
+//! Follows `pacman(8)`, `pacman.conf(5)`, `alpm-repo-desc(5)`, `mtree(5)`, and the layout of `/var/lib/pacman` as
+//! pacman 6 writes it (schema 9).
+//!
+//! | what | where | read by |
+//! |---|---|---|
+//! | packages, asked for or not | `local/NAME-VERSION/desc` | `local.rs` |
+//! | files, and digests of packaged settings | `local/NAME-VERSION/files` | `local.rs` |
+//! | sort, size, digest … of all files | `local/NAME-VERSION/mtree` | `recorded.rs` |
+//! | what repositories offer | `sync/REPOSITORY.db` | `sync.rs` |
+//! | which repositories count, what is ignored | `/etc/pacman.conf` | `settings.rs` |
+//!
+//! Traps: no record says from which repository a package came: it is the first that has the name; databases of
+//! repositories that were taken out of the settings stay behind; paths have no `/` in front, directories one at the
+//! end.
+
+mod dependents;
+mod file_records;
+mod local;
+mod settings;
+mod sync;
+
+use std::cmp::Ordering;
+
+use hashbrown::{HashMap, HashSet};
+
+use crate::backend::simple::{FileLists, InstalledPackage, Record, SimpleBackend, SimpleInstallation, is_dir};
+use crate::backend::{Installation, Manager};
+use crate::bytes::{ByteString, path, shell_word};
+use crate::host::Host;
+use crate::model::{
+    Digest, Evidence, FileRecord, Location, ManagerId, NameFilter, Offer, OfferQuery, Origin, Remedy, RemedyKind, Scope,
+};
+use crate::version::pacman;
+use settings::Settings;
+
+const ID: ManagerId = ManagerId("pacman");
+
+/// The manager.
+#[derive(Debug)]
+pub struct Pacman;
+
+/// The database in one place.
+struct Database {
+    settings: Settings,
+    notes: Vec<String>,
+}
+
+impl Manager for Pacman {
+    fn id(&self) -> ManagerId {
+        ID
+    }
+
+    fn discover<'h>(&self, host: &'h Host) -> Vec<Box<dyn Installation + 'h>> {
+        let mut notes = Vec::new();
+        let settings = Settings::read(&host.root, &mut notes);
+        let dir = host.root.canonicalize_dir(&settings.database);
+        // Other families have the program, too, without a single package in its care.
+        if !is_dir(host, &path::join(&dir, b"local")) {
+            return Vec::new();
+        }
+        vec![SimpleInstallation::boxed(host, ID, Scope::System, dir, Database { settings, notes })]
+    }
+}
+
+impl SimpleBackend for Database {
+    fn read(&self, host: &Host, at: &Location) -> Record {
+        let mut record = local::read(&host.root, &at.location);
+        record.notes.extend(self.notes.iter().cloned());
+        for item in &mut record.items {
+            item.held = self.settings.ignores(&item.name, &item.groups);
+            let word = shell_word(&item.name);
+            item.remedies = vec![
+                Remedy::new(RemedyKind::Remove, format!("sudo pacman -R {word}")),
+                Remedy::new(RemedyKind::Upgrade, "sudo pacman -Syu".to_owned()),
+            ];
+        }
+        record
+    }
+
+    fn order(&self, a: &[u8], b: &[u8]) -> Ordering {
+        pacman::compare(a, b)
+    }
+
+    fn offers(
+        &self,
+        host: &Host,
+        at: &Location,
+        items: &[InstalledPackage],
+        asked: &OfferQuery,
+        notes: &mut Vec<String>,
+    ) -> Vec<Offer> {
+        let installed: HashMap<&[u8], &InstalledPackage> = items
+            .iter()
+            .filter(|item| *asked == OfferQuery::Installed || asked.has(&item.name))
+            .map(|item| (&*item.name, item))
+            .collect();
+        let bare = |name: &ByteString, version: &ByteString, arch: Option<ByteString>| {
+            let held = installed.get(&**name).is_some_and(|item| item.held);
+            Offer::bare(at.manager, at.scope.clone(), name.clone(), version.clone(), arch, held)
+        };
+        let mut offers = Vec::new();
+        let catalogues = sync::read(&host.root, &at.location, &self.settings, notes);
+        let firsts = sync::firsts(&catalogues);
+        for catalogue in &catalogues {
+            let asked_for = |one: &&sync::Offered| installed.contains_key(&*one.name) || asked.has(&one.name);
+            offers.extend(catalogue.offers.iter().filter(asked_for).map(|one| Offer {
+                source: Some(self.settings.origin(&catalogue.repository)),
+                says: one.says.clone(),
+                size: one.size,
+                installed: installed.get(&*one.name).is_some_and(|item| item.version.as_ref() == Some(&one.version)),
+                catalogued_at: Some(catalogue.dated),
+                evidence: vec![Evidence::at(
+                    catalogue.file.clone(),
+                    format!("{}-{}/desc", one.name, one.version),
+                    format!("version {}", one.version),
+                )],
+                ..bare(&one.name, &one.version, one.arch.clone())
+            }));
+        }
+        for item in installed.values() {
+            let version = item.version.clone().unwrap_or_default();
+            if !offers.iter().any(|offer| offer.installed && offer.name == item.name) {
+                let offer = bare(&item.name, &version, item.arch.clone());
+                offers.push(Offer { installed: true, evidence: item.evidence.clone(), ..offer });
+            }
+        }
+        for offer in &mut offers {
+            let is_first = offer.source.as_ref().is_some_and(|source| firsts.get(&offer.name) == Some(&&source.name));
+            let now = installed.get(&*offer.name).and_then(|item| item.version.as_ref());
+            let is_newer = match (&offer.version, now) {
+                (Some(version), Some(now)) => pacman::compare(version, now) == Ordering::Greater,
+                _ => true,
+            };
+            offer.candidate = is_first && is_newer && !offer.held;
+        }
+        let upgraded: HashSet<ByteString> =
+            offers.iter().filter(|offer| offer.candidate).map(|offer| offer.name.clone()).collect();
+        for offer in &mut offers {
+            offer.candidate |= offer.installed && !upgraded.contains(&offer.name);
+        }
+        offers.sort_by(|a, b| a.name.cmp(&b.name));
+        offers
+    }
+
+    fn take(&self, offer: &Offer) -> Option<String> {
+        let repository = &offer.source.as_ref()?.name;
+        Some(format!("sudo pacman -S {}", shell_word(&path::join(repository, &offer.name))))
+    }
+
+    fn on_sources(&self) -> Vec<String> {
+        self.settings.program_notes()
+    }
+
+    fn lists(&self) -> Option<&dyn FileLists> {
+        Some(self)
+    }
+
+    fn origins(
+        &self,
+        host: &Host,
+        at: &Location,
+        items: &[InstalledPackage],
+        notes: &mut Vec<String>,
+    ) -> Option<Vec<Option<Origin>>> {
+        // Without any catalogue nothing is known; with one, what none of them has came from elsewhere.
+        let catalogues = sync::read(&host.root, &at.location, &self.settings, notes);
+        if catalogues.is_empty() {
+            return None;
+        }
+        let firsts = sync::firsts(&catalogues);
+        let of = |item: &InstalledPackage| Some(self.settings.origin(firsts.get(&item.name)?));
+        Some(items.iter().map(of).collect())
+    }
+}
+
+impl FileLists for Database {
+    fn each(
+        &self,
+        host: &Host,
+        items: &[InstalledPackage],
+        wanted: &NameFilter,
+        notes: &mut Vec<String>,
+        take: &mut dyn FnMut(u32, &[u8], u32),
+    ) {
+        local::each_file(&host.root, items, wanted, notes, take);
+    }
+
+    fn file(&self, item: &InstalledPackage) -> ByteString {
+        path::join(&item.entry, b"files")
+    }
+
+    fn digest(&self, host: &Host, item: &InstalledPackage, path: &[u8]) -> Option<Digest> {
+        local::digest(&host.root, &item.entry, path)
+    }
+
+    fn file_records(
+        &self,
+        host: &Host,
+        items: &[(u32, &InstalledPackage)],
+        notes: &mut Vec<String>,
+    ) -> Vec<FileRecord> {
+        file_records::files(&host.root, &self.settings, items, notes)
+    }
+
+    fn dependents(&self, host: &Host, items: &[InstalledPackage], removed: &[u32]) -> Option<Vec<(u32, Evidence)>> {
+        Some(dependents::dependents(&host.root, items, removed))
+    }
+
+    fn restore(&self, item: &InstalledPackage) -> Option<String> {
+        Some(format!("sudo pacman -S {}", shell_word(&item.name)))
+    }
+}

@@ -1,0 +1,277 @@
+//! Portage: Gentoo and its family.
+//!
+//! Follows *Package Manager Specification*, chapter "Installed packages database", and `portage(5)`. Each package has a
+//! directory `/var/db/pkg/CATEGORY/NAME-VERSION` with a file for each value; `CONTENTS` lists its files; what was asked
+//! for stands in `/var/lib/portage/world`.
+//!
+//! Traps: a missing file is an empty value; one name in two categories is two packages; names hold dashes and digits,
+//! so that a version is cut off only where it reads as one; paths and targets of links can hold blanks; several slots
+//! of one package are kept on purpose; `-MERGING-` directories are of interrupted installations.
+
+use std::cmp::Ordering;
+
+use hashbrown::HashMap;
+use rayon::prelude::*;
+
+use crate::backend::simple::{
+    FileLists, InstalledPackage, Record, SimpleBackend, SimpleInstallation, dirs_in, each_list, each_record, is_dir,
+};
+use crate::backend::{Installation, Manager};
+use crate::bytes::{ByteString, path, shell_word};
+use crate::fs::{Kind, Limit, Root};
+use crate::host::Host;
+use crate::model::{
+    Algorithm, Digest, Evidence, FileRecord, Location, ManagerId, NameFilter, Origin, Reason, RemedyKind, Scope,
+};
+use crate::version::gentoo;
+
+const ID: ManagerId = ManagerId("portage");
+const DATABASE: &[u8] = b"/var/db/pkg";
+const WORLD: &[u8] = b"/var/lib/portage/world";
+
+/// The manager.
+#[derive(Debug)]
+pub struct Portage;
+
+struct Database;
+
+impl Manager for Portage {
+    fn id(&self) -> ManagerId {
+        ID
+    }
+
+    fn keeps_versions(&self) -> bool {
+        true // Slots.
+    }
+
+    fn discover<'h>(&self, host: &'h Host) -> Vec<Box<dyn Installation + 'h>> {
+        let dir = host.root.canonicalize_dir(DATABASE);
+        is_dir(host, &dir)
+            .then(|| SimpleInstallation::boxed(host, ID, Scope::System, dir, Database))
+            .into_iter()
+            .collect()
+    }
+}
+
+/// `NAME-VERSION[-rN]`, cut at the first dash behind which all reads as a version.
+fn cut(dir: &[u8]) -> Option<(&[u8], &[u8])> {
+    let fits = |&at: &usize| {
+        let rest = &dir[at + 1..];
+        rest.first().is_some_and(u8::is_ascii_digit) && gentoo::is_version(rest)
+    };
+    let at = memchr::memchr_iter(b'-', dir).find(fits)?;
+    Some((&dir[..at], &dir[at + 1..]))
+}
+
+/// Names that were asked for, with the line: without versions, slots and repositories.
+fn world(content: &[u8]) -> HashMap<ByteString, u32> {
+    let lines = (1..).zip(content.split(|&b| b == b'\n')).map(|(number, line)| (number, line.trim_ascii()));
+    let named = lines.filter(|(_, line)| !line.is_empty() && !line.starts_with(b"#") && !line.starts_with(b"@"));
+    named
+        .map(|(number, line)| {
+            let bare = &line[line.iter().position(|b| !b"<>=~!".contains(b)).unwrap_or(0)..];
+            let name = bare.split(|&b| b == b':').next().unwrap_or(bare);
+            let category = memchr::memchr(b'/', name).map_or(0, |at| at + 1);
+            let with_version = line != bare;
+            let name = match cut(&name[category..]).filter(|_| with_version) {
+                Some((stem, _)) => &name[..category + stem.len()],
+                None => name,
+            };
+            (name.into(), number)
+        })
+        .collect()
+}
+
+fn value(root: &Root, entry: &[u8], name: &str) -> Option<ByteString> {
+    let content = root.read(&path::join(entry, name.as_bytes()), Limit::SMALL).ok()?;
+    Some(content.trim_ascii().into()).filter(|value: &ByteString| !value.is_empty())
+}
+
+fn package(root: &Root, category: &ByteString, dir: &ByteString) -> Result<InstalledPackage, String> {
+    let entry = path::join(&path::join(DATABASE, category), dir);
+    let Some((name, version)) = cut(dir) else {
+        return Err(format!("{entry}: its name has no version: a package is unknown"));
+    };
+    let mut item = InstalledPackage::new("package", path::join(category, name));
+    item.version = Some(version.into());
+    item.channel = value(root, &entry, "SLOT");
+    item.origin = value(root, &entry, "repository").map(|name| {
+        let trust = if *name == *b"gentoo" { "distribution" } else { "third-party" };
+        Origin { name, kind: "repository".to_owned(), url: None, trust: Some(trust.to_owned()) }
+    });
+    let number = |name: &str| std::str::from_utf8(&value(root, &entry, name)?).ok()?.parse::<i64>().ok();
+    item.size = number("SIZE").and_then(|size| u64::try_from(size).ok());
+    item.installed_at = root.entry(&path::join(&entry, b"CONTENTS")).ok().map(|meta| meta.modified);
+    item.arch =
+        value(root, &entry, "CHOST").and_then(|host| Some(ByteString::from(host.split(|&b| b == b'-').next()?)));
+    item.also = vec![name.into(), [&*item.name, b"-", version].concat().into()];
+    item.evidence.push(Evidence::directory(entry.clone(), format!("{} {}", item.name, ByteString::from(version))));
+    item.tail = Some(path::join(category, dir));
+    let atom = shell_word(&[b"=", &*path::join(category, dir)].concat());
+    let item = item.remedy(RemedyKind::Remove, format!("sudo emerge --depclean {atom}"));
+    let name = shell_word(&item.name);
+    let mut item = item.remedy(RemedyKind::Upgrade, format!("sudo emerge --update {name}"));
+    item.entry = entry;
+    Ok(item)
+}
+
+impl SimpleBackend for Database {
+    fn read(&self, host: &Host, at: &Location) -> Record {
+        let mut record = Record::default();
+        let asked = match host.root.read(WORLD, Limit::SMALL) {
+            Ok(content) => Some(world(&content)),
+            Err(error) => {
+                record.notes.push(format!("{error}: which packages were requested is unknown"));
+                None
+            }
+        };
+        let mut dirs = Vec::new();
+        for (category, _) in dirs_in(host, &at.location, true) {
+            let inside = dirs_in(host, &path::join(&at.location, &category), false);
+            let sound = inside.into_iter().filter(|(name, _)| !name.starts_with(b"-MERGING-"));
+            dirs.extend(sound.map(|(name, _)| (category.clone(), name)));
+        }
+        let read: Vec<_> = dirs.par_iter().map(|(category, dir)| package(&host.root, category, dir)).collect();
+        for one in read {
+            match one {
+                Ok(item) => record.items.push(item),
+                Err(note) => record.notes.push(note),
+            }
+        }
+        for item in &mut record.items {
+            let line = asked.as_ref().and_then(|asked| asked.get(&item.name));
+            item.reason = match (&asked, line) {
+                (None, _) => Reason::Unknown,
+                (Some(_), None) => Reason::Dependency,
+                (Some(_), Some(_)) => Reason::Explicit,
+            };
+            item.evidence.extend(line.map(|line| Evidence::line(WORLD, *line, format!("{} was requested", item.name))));
+        }
+        record
+    }
+
+    fn order(&self, a: &[u8], b: &[u8]) -> Ordering {
+        gentoo::compare(a, b)
+    }
+
+    fn lists(&self) -> Option<&dyn FileLists> {
+        Some(self)
+    }
+}
+
+/// The path of a line of `CONTENTS`, and the digest of a file.
+fn content(line: &[u8]) -> Option<(&[u8], Option<&[u8]>)> {
+    let (kind, rest) = line.split_at(memchr::memchr(b' ', line)?);
+    let rest = &rest[1..];
+    match kind {
+        // `PATH MD5 SECONDS`, from the right.
+        b"obj" => {
+            let seconds = memchr::memrchr(b' ', rest)?;
+            let digest = memchr::memrchr(b' ', &rest[..seconds])?;
+            Some((&rest[..digest], Some(&rest[digest + 1..seconds])))
+        }
+        b"sym" => Some((&rest[..memchr::memmem::find(rest, b" -> ")?], None)),
+        b"dir" | b"fif" | b"dev" => Some((rest, None)),
+        _ => None,
+    }
+}
+
+/// What a line says of a file: `obj PATH MD5 SECONDS`, `sym PATH -> TARGET SECONDS`.
+fn file_records(line: &[u8], package: u32) -> Option<FileRecord> {
+    let (path, digest) = content(line)?;
+    let last = memchr::memrchr(b' ', line)?;
+    let seconds = || std::str::from_utf8(&line[last + 1..]).ok()?.parse().ok();
+    let digest = digest.map(|md5| Digest::from_hexadecimal(Algorithm::Md5, &String::from_utf8_lossy(md5)));
+    let arrow = memchr::memmem::find(line, b" -> ").filter(|_| line.starts_with(b"sym "));
+    let target = arrow.and_then(|at| line.get(at + 4..last)).map(ByteString::from);
+    let kind = match &line[..4] {
+        b"obj " => Some(Kind::File),
+        b"sym " => Some(Kind::Link),
+        b"dir " => Some(Kind::Dir),
+        _ => None,
+    };
+    let is_dated = matches!(kind, Some(Kind::File | Kind::Link));
+    Some(FileRecord {
+        package,
+        path: path.into(),
+        kind,
+        digest,
+        modified: if is_dated { seconds() } else { None },
+        target,
+        // What CONFIG_PROTECT has as it comes.
+        is_settings: path::within(path, b"/etc"),
+        ..FileRecord::default()
+    })
+}
+
+impl FileLists for Database {
+    fn each(
+        &self,
+        host: &Host,
+        items: &[InstalledPackage],
+        wanted: &NameFilter,
+        notes: &mut Vec<String>,
+        take: &mut dyn FnMut(u32, &[u8], u32),
+    ) {
+        let find = |list: &[u8]| {
+            let lines = (1..).zip(list.split(|&b| b == b'\n'));
+            let files = lines.filter_map(|(line, text)| Some((content(text)?.0, line)));
+            files.filter(|(file, _)| wanted.has(path::name(file))).map(|(file, line)| (file.into(), line)).collect()
+        };
+        each_list(&host.root, items, |item| self.file(item), |_| true, find, notes, take);
+    }
+
+    fn file(&self, item: &InstalledPackage) -> ByteString {
+        path::join(&item.entry, b"CONTENTS")
+    }
+
+    fn digest(&self, host: &Host, item: &InstalledPackage, canonical: &[u8]) -> Option<Digest> {
+        let list = host.root.read(&self.file(item), Limit::LIST).ok()?;
+        let name = path::name(canonical);
+        let mut found = list.split(|&b| b == b'\n').filter_map(content);
+        let (_, digest) =
+            found.find(|(file, _)| path::name(file) == name && *host.root.canonicalize(file) == *canonical)?;
+        Some(Digest::from_hexadecimal(Algorithm::Md5, &String::from_utf8_lossy(digest?)))
+    }
+
+    fn file_records(
+        &self,
+        host: &Host,
+        items: &[(u32, &InstalledPackage)],
+        notes: &mut Vec<String>,
+    ) -> Vec<FileRecord> {
+        let read = |number: u32, item: &InstalledPackage| match host.root.read(&self.file(item), Limit::LIST) {
+            Ok(list) => Ok(list.split(|&b| b == b'\n').filter_map(|line| file_records(line, number)).collect()),
+            Err(error) if error.is_missing() => Ok(Vec::new()),
+            Err(error) => Err(error.to_string()),
+        };
+        each_record(items, read, notes)
+    }
+
+    fn restore(&self, item: &InstalledPackage) -> Option<String> {
+        Some(format!("sudo emerge --oneshot {}", shell_word(&item.name)))
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn versions_are_cut_off_where_they_read_as_versions() {
+        for (dir, expected) in [
+            ("tarn-2.3-r1", Some(("tarn", "2.3-r1"))),
+            ("gtk-2-utils-1.0_rc1", Some(("gtk-2-utils", "1.0_rc1"))),
+            ("font-100dpi-9999", Some(("font-100dpi", "9999"))),
+            ("tarn", None),
+        ] {
+            let found = cut(dir.as_bytes());
+            assert_eq!(found, expected.map(|(name, version)| (name.as_bytes(), version.as_bytes())), "{dir}");
+        }
+        assert_eq!(content(b"obj /a b 0cc1 17 0cc2 18"), Some((&b"/a b 0cc1 17"[..], Some(&b"0cc2"[..]))));
+        assert_eq!(content(b"sym /a b -> c 17"), Some((&b"/a b"[..], None)));
+        let names = world(b"# no\nnet-misc/tarn\n>=app/buoy-1.2:0\n@set\nnet/chain::quay\n");
+        assert_eq!(names.len(), 3);
+        assert!(names.contains_key(&b"app/buoy"[..]) && names.contains_key(&b"net/chain"[..]), "{names:?}");
+    }
+}

@@ -1,0 +1,79 @@
+//! What repositories offered when dnf or zypper last asked them.
+
+use std::io::{BufReader, Read as _};
+
+use super::repositories::Repository;
+use crate::bytes::{ByteString, path};
+use crate::fs::{Kind, Limit, Root};
+use whodunit_formats::{packed, primary};
+
+/// Where caches are, and whether a directory's name ends in a digest of the address.
+const CACHES: [(&[u8], bool); 3] =
+    [(b"/var/cache/dnf", true), (b"/var/cache/libdnf5", true), (b"/var/cache/zypp/raw", false)];
+
+/// As much of one catalogue is looked at.
+const MAX_UNPACKED: u64 = 2 << 30;
+
+/// One package in a catalogue.
+#[derive(Debug, Clone)]
+pub struct Offered {
+    pub repository: ByteString,
+    pub file: ByteString,
+    /// When it was fetched: seconds since 1970.
+    pub dated: i64,
+    pub package: primary::Primary,
+}
+
+/// Every wanted package that a repository in use offers.
+pub fn read(
+    root: &Root,
+    repositories: &[Repository],
+    wanted: &dyn Fn(&[u8]) -> bool,
+    notes: &mut Vec<String>,
+) -> Vec<Offered> {
+    let mut found = Vec::new();
+    let mut seen: Vec<ByteString> = Vec::new();
+    for (cache, has_digest) in CACHES {
+        let names = root.dir(cache).and_then(|dir| dir.list()).unwrap_or_default();
+        for (name, _) in names.iter().filter(|(_, kind)| *kind == Kind::Dir) {
+            // `NAME-0123456789abcdef`
+            let cut = name.len().checked_sub(17).filter(|&at| has_digest && name[at] == b'-');
+            let repository = &name[..cut.unwrap_or(name.len())];
+            let is_used = repositories.iter().any(|one| one.enabled && *one.name == *repository);
+            if !is_used || seen.iter().any(|other| **other == *repository) {
+                continue;
+            }
+            let dir = path::join(&path::join(cache, name), b"repodata");
+            let files = root.dir(&dir).and_then(|dir| dir.list()).unwrap_or_default();
+            let Some((file, _)) = files.iter().find(|(file, _)| memchr::memmem::find(file, b"primary.xml").is_some())
+            else {
+                continue;
+            };
+            seen.push(repository.into());
+            let file = path::join(&dir, file);
+            let dated = root.entry(&file).map_or(0, |meta| meta.modified);
+            let problem = match root.read(&file, Limit::RECORD) {
+                Ok(bytes) => match packed::open(&bytes) {
+                    Ok(stream) => {
+                        let stream = BufReader::with_capacity(256 << 10, stream.take(MAX_UNPACKED));
+                        let read = primary::each(stream, &mut |package| {
+                            if wanted(package.name.as_bytes()) {
+                                found.push(Offered {
+                                    repository: repository.into(),
+                                    file: file.clone(),
+                                    dated,
+                                    package,
+                                });
+                            }
+                        });
+                        read.err().map(|error| error.to_string())
+                    }
+                    Err(error) => Some(error.to_string()),
+                },
+                Err(error) => Some(error.reason()),
+            };
+            notes.extend(problem.map(|problem| format!("{file}: {problem}: what follows is unknown")));
+        }
+    }
+    found
+}

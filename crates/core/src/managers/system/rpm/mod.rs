@@ -1,0 +1,67 @@
+//! rpm, and what dnf, yum and zypper know beside it.
+//!
+//! Follows `rpm(8)`, `rpmdb(8)`, the layout of headers in *RPM Package Format*, and the records of dnf 4, dnf 5 and
+//! zypper.
+//!
+//! | what | where | read by |
+//! |---|---|---|
+//! | packages with all their files | `rpmdb.sqlite` or `Packages.db` | `store.rs`, [`whodunit_formats::rpm_header`] |
+//! | asked for or not, from which repository, held | dnf's history or state, zypper's lists and log | `records.rs` |
+//! | repositories | `*.repo` | `repositories.rs` |
+//! | what they offered | `primary.xml` in the caches of dnf and zypper | `catalogues.rs` |
+//!
+//! Traps: the database can be in three places that are links to each other, and on Debian's family in each
+//! user's home; keys are entries too (`gpg-pubkey`); one name can be installed several times, so the entry's own
+//! number tells packages apart; a file that was replaced or not installed is in the list, but is not the package's.
+
+mod catalogues;
+mod dependents;
+mod file_records;
+mod installation;
+mod offers;
+mod records;
+mod repositories;
+mod store;
+
+use crate::backend::{Installation, Manager};
+use crate::bytes::{ByteString, path};
+use crate::fs::Kind;
+use crate::host::Host;
+use crate::model::{Location, ManagerId, Scope};
+
+/// The manager.
+#[derive(Debug)]
+pub struct Rpm;
+
+/// Where distributions keep the database.
+const PLACES: [&str; 3] = ["/usr/lib/sysimage/rpm", "/var/lib/rpm", "/usr/share/rpm"];
+
+impl Manager for Rpm {
+    fn id(&self) -> ManagerId {
+        ManagerId("rpm")
+    }
+
+    fn discover<'h>(&self, host: &'h Host) -> Vec<Box<dyn Installation + 'h>> {
+        let mut found: Vec<(Scope, ByteString, store::Form)> = Vec::new();
+        let of_users =
+            host.users.iter().map(|user| (Scope::User(user.name.clone()), path::join(&user.home, b".rpmdb")));
+        let places = PLACES.iter().map(|place| (Scope::System, ByteString::from(*place))).chain(of_users);
+        for (scope, place) in places {
+            let place = host.root.canonicalize_dir(&place);
+            let is_known = found.iter().any(|(_, other, _)| *other == place);
+            let has = |name: &str| {
+                host.root.target(&path::join(&place, name.as_bytes())).is_ok_and(|meta| meta.kind == Kind::File)
+            };
+            // rpm takes the database that it finds.
+            let form = store::Form::ALL.into_iter().find(|form| has(form.file()));
+            if let Some(form) = form.filter(|_| !is_known) {
+                found.push((scope, place, form));
+            }
+        }
+        let opened = found.into_iter().map(|(scope, location, form)| {
+            let at = Location { manager: self.id(), scope, location };
+            Box::new(installation::RpmInstallation::new(host, at, form)) as Box<dyn Installation + 'h>
+        });
+        opened.collect()
+    }
+}

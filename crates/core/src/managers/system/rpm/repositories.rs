@@ -1,0 +1,65 @@
+//! Repositories: `*.repo` files of dnf, yum and zypper, in the syntax of `dnf.conf(5)`.
+
+use crate::bytes::{ByteString, path};
+use crate::fs::{Kind, Limit, Root};
+use whodunit_formats::key_file::KeyFile;
+
+/// Where they are configured.
+const DIRS: [&[u8]; 3] = [b"/etc/yum.repos.d", b"/etc/zypp/repos.d", b"/etc/distro.repos.d"];
+
+/// One repository.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct Repository {
+    /// The name by which records call it.
+    pub name: ByteString,
+    /// Its address: `baseurl`, else the list of mirrors.
+    pub url: Option<ByteString>,
+    /// Whether it is used.
+    pub enabled: bool,
+    /// Its priority: the lower the number, the stronger; a package that a stronger one has is not taken from it.
+    pub priority: i32,
+    /// Whether signatures are checked.
+    pub checked: bool,
+    /// The file that configures it.
+    pub file: ByteString,
+}
+
+/// Every repository, in the order of the files' names, and what could not be read.
+pub fn read(root: &Root, notes: &mut Vec<String>) -> Vec<Repository> {
+    let mut found = Vec::new();
+    for dir in DIRS {
+        let names = root.dir(dir).and_then(|dir| dir.list()).unwrap_or_default();
+        for (name, _) in names.iter().filter(|(name, kind)| name.ends_with(b".repo") && *kind != Kind::Dir) {
+            let file = path::join(dir, name);
+            match root.read(&file, Limit::SMALL) {
+                Ok(content) => found.extend(in_file(&file, &KeyFile::parse(&content))),
+                Err(error) => notes.push(format!("{error}: repositories are unknown")),
+            }
+        }
+    }
+    found
+}
+
+fn in_file(file: &ByteString, content: &KeyFile) -> Vec<Repository> {
+    let is_on = |value: Option<&str>, usual: bool| match value.map(str::to_ascii_lowercase).as_deref() {
+        Some("0" | "no" | "false" | "off") => false,
+        Some("1" | "yes" | "true" | "on") => true,
+        _ => usual,
+    };
+    let groups = content.groups().filter(|group| *group != "main");
+    let repositories = groups.map(|group| {
+        let first = |key: &str| {
+            let value = content.get(group, key)?;
+            value.split([',', ' ']).find(|part| !part.is_empty()).map(ByteString::from)
+        };
+        Repository {
+            name: group.into(),
+            url: first("baseurl").or_else(|| first("metalink")).or_else(|| first("mirrorlist")),
+            enabled: is_on(content.get(group, "enabled"), true),
+            priority: content.get(group, "priority").and_then(|text| text.trim().parse().ok()).unwrap_or(99),
+            checked: is_on(content.get(group, "gpgcheck"), true),
+            file: file.clone(),
+        }
+    });
+    repositories.collect()
+}

@@ -1,0 +1,210 @@
+//! The database: entries by number, each the header of a package, in one of three forms.
+
+use std::sync::{Mutex, OnceLock, PoisonError};
+
+use hashbrown::HashSet;
+use rusqlite::Connection;
+
+use crate::backend::sqlite;
+use crate::bytes::{ByteString, path};
+use crate::fs::{Limit, Root};
+use whodunit_formats::database::{self, Source as _};
+use whodunit_formats::ndb;
+
+/// How a database is kept.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub enum Form {
+    /// SQLite's.
+    Sqlite,
+    /// rpm's own.
+    Ndb,
+    /// Berkeley DB's hash, of old systems.
+    Hash,
+}
+
+impl Form {
+    /// In the order in which they are looked for.
+    pub const ALL: [Form; 3] = [Form::Sqlite, Form::Ndb, Form::Hash];
+
+    /// The name of its file.
+    pub fn file(self) -> &'static str {
+        match self {
+            Form::Sqlite => "rpmdb.sqlite",
+            Form::Ndb => "Packages.db",
+            Form::Hash => "Packages",
+        }
+    }
+}
+
+/// An open database.
+enum Opened {
+    Sqlite(Box<Mutex<Connection>>),
+    Ndb { image: Vec<u8>, places: Vec<(u32, std::ops::Range<usize>)> },
+}
+
+/// The database of one installation, opened on first use.
+pub struct Store<'s> {
+    root: &'s Root,
+    /// The database's file.
+    pub file: ByteString,
+    form: Form,
+    opened: OnceLock<Option<Opened>>,
+    notes: Mutex<Vec<String>>,
+}
+
+impl<'s> Store<'s> {
+    pub fn new(root: &'s Root, dir: &[u8], form: Form) -> Self {
+        let file = path::join(dir, form.file().as_bytes());
+        Store { root, file, form, opened: OnceLock::new(), notes: Mutex::default() }
+    }
+
+    /// What could not be read so far.
+    pub fn notes(&self) -> Vec<String> {
+        self.notes.lock().unwrap_or_else(PoisonError::into_inner).clone()
+    }
+
+    /// Notes a loss, once.
+    pub fn note(&self, what: String) {
+        let mut notes = self.notes.lock().unwrap_or_else(PoisonError::into_inner);
+        if !notes.contains(&what) {
+            notes.push(what);
+        }
+    }
+
+    /// Whether the form is one that is read.
+    pub fn is_supported(&self) -> bool {
+        self.form != Form::Hash
+    }
+
+    /// Whether it was asked for and could not be opened.
+    pub fn is_lost(&self) -> bool {
+        matches!(self.opened.get(), Some(None))
+    }
+
+    fn opened(&self) -> Option<&Opened> {
+        let opened = self.opened.get_or_init(|| {
+            let opened = match self.form {
+                Form::Sqlite => self.open_sqlite(),
+                Form::Ndb => self.open_ndb(),
+                Form::Hash => return None,
+            };
+            opened.map_err(|problem| self.note(format!("{problem}: the packages of rpm are unknown"))).ok()
+        });
+        opened.as_ref()
+    }
+
+    fn open_sqlite(&self) -> Result<Opened, String> {
+        // A writer may move pages from the log into the database meanwhile: then both are taken again.
+        for _ in 0..4 {
+            let before = sqlite::read_log(self.root, &self.file)?;
+            let file = self.root.open(&self.file).map_err(|error| error.to_string())?;
+            let length = file.length();
+            let connection =
+                database::open_in_part(file, &before).map_err(|error| format!("{}: {error}", self.file))?;
+            let after = self.root.target(&self.file).map_err(|error| error.to_string())?;
+            if sqlite::read_log(self.root, &self.file)? == before && after.size == length {
+                return Ok(Opened::Sqlite(Box::new(Mutex::new(connection))));
+            }
+        }
+        Err(format!("{}: it kept changing while it was being read", self.file))
+    }
+
+    fn open_ndb(&self) -> Result<Opened, String> {
+        let image = self.root.read(&self.file, Limit::RECORD).map_err(|error| error.to_string())?;
+        let blobs = ndb::blobs(&image).map_err(|error| format!("{}: {error}", self.file))?;
+        let start = image.as_ptr() as usize;
+        let mut places = Vec::with_capacity(blobs.len());
+        for (number, blob) in blobs {
+            match blob {
+                Some(blob) => {
+                    let at = blob.as_ptr() as usize - start;
+                    places.push((number, at..at + blob.len()));
+                }
+                None => self.note(format!("{}: entry {number} is damaged: a package is unknown", self.file)),
+            }
+        }
+        Ok(Opened::Ndb { image, places })
+    }
+
+    /// Hands every entry with its number to `take`.
+    pub fn each(&self, take: &mut dyn FnMut(u32, &[u8])) {
+        match self.opened() {
+            Some(Opened::Ndb { image, places }) => {
+                places.iter().for_each(|(number, place)| take(*number, &image[place.clone()]));
+            }
+            Some(Opened::Sqlite(connection)) => {
+                let connection = connection.lock().unwrap_or_else(PoisonError::into_inner);
+                let all = connection.prepare("SELECT hnum, blob FROM Packages ORDER BY hnum").and_then(|mut query| {
+                    let mut rows = query.query([])?;
+                    while let Some(row) = rows.next()? {
+                        match (row.get(0), row.get_ref(1)?.as_blob()) {
+                            (Ok(number), Ok(blob)) => take(number, blob),
+                            _ => self.note(format!("{}: an entry is damaged: a package is unknown", self.file)),
+                        }
+                    }
+                    Ok(())
+                });
+                if let Err(error) = all {
+                    self.note(format!("{}: {error}: not every package is known", self.file));
+                }
+            }
+            None => {}
+        }
+    }
+
+    /// One entry.
+    pub fn one(&self, number: u32) -> Option<Vec<u8>> {
+        match self.opened()? {
+            Opened::Ndb { image, places } => {
+                let place = places.binary_search_by_key(&number, |(other, _)| *other).ok()?;
+                Some(image[places[place].1.clone()].to_vec())
+            }
+            Opened::Sqlite(connection) => {
+                let connection = connection.lock().unwrap_or_else(PoisonError::into_inner);
+                let mut query = connection.prepare_cached("SELECT blob FROM Packages WHERE hnum = ?").ok()?;
+                query.query_row([number], |row| row.get(0)).ok()
+            }
+        }
+    }
+
+    /// The numbers of the entries that the database's own index has under a name; `None` where it has no index.
+    fn indexed<'n>(&self, table: &str, names: impl Iterator<Item = &'n [u8]>) -> Option<Vec<u32>> {
+        let Opened::Sqlite(connection) = self.opened()? else { return None };
+        let connection = connection.lock().unwrap_or_else(PoisonError::into_inner);
+        let query = format!("SELECT hnum FROM {table} WHERE key = CAST(? AS TEXT)");
+        let mut query = connection.prepare_cached(&query).ok()?;
+        let mut found = HashSet::new();
+        for name in names {
+            let mut rows = query.query([name]).ok()?;
+            while let Some(row) = rows.next().ok()? {
+                found.insert(row.get(0).ok()?);
+            }
+        }
+        let mut found: Vec<u32> = found.into_iter().collect();
+        found.sort_unstable();
+        Some(found)
+    }
+
+    /// The entries that can have a file of one of these names; `None` where all must be looked through.
+    pub fn with_files(&self, names: &HashSet<Box<[u8]>>) -> Option<Vec<u32>> {
+        self.indexed("Basenames", names.iter().map(|name| &**name))
+    }
+
+    /// The entries that can be packages of this name; `None` where all must be looked through.
+    pub fn named(&self, name: &[u8]) -> Option<Vec<u32>> {
+        self.indexed("Name", std::iter::once(name))
+    }
+
+    /// How many packages there are, keys aside, where the database's own index tells.
+    pub fn count(&self) -> Option<usize> {
+        match self.opened()? {
+            Opened::Ndb { .. } => None,
+            Opened::Sqlite(connection) => {
+                let connection = connection.lock().unwrap_or_else(PoisonError::into_inner);
+                let query = "SELECT (SELECT count(*) FROM Name) - (SELECT count(*) FROM Name WHERE key = 'gpg-pubkey')";
+                let count: i64 = connection.query_row(query, [], |row| row.get(0)).ok()?;
+                usize::try_from(count).ok()
+            }
+        }
+    }
+}

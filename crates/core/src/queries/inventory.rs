@@ -1,0 +1,160 @@
+//! What is installed, and by whom.
+
+use schemars::JsonSchema;
+use serde::Serialize;
+
+use crate::backend::{Catalogue, Detail};
+use crate::bytes::ByteString;
+use crate::findings::held;
+use crate::model::{Finding, ManagerId, Package, Reason, Scope, Status};
+use crate::survey::Survey;
+
+/// Which packages are asked for.
+#[derive(Debug, Clone, Default)]
+pub struct Selection {
+    /// Also what came along as a dependency, and what was removed but left its settings.
+    pub all: bool,
+    /// Names, or parts of names, any of which must be there; none for all.
+    pub texts: Vec<ByteString>,
+    /// Only of these managers; none for all.
+    pub managers: Vec<ManagerId>,
+    /// Only of these scopes, as spelled in the output; none for all.
+    pub scopes: Vec<String>,
+    /// Only from there: `distribution`, `third-party`, `local`, `none`, or a part of a source's name.
+    pub origin: Option<String>,
+}
+
+/// How the packages are ordered.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Default)]
+pub enum Sort {
+    /// By name.
+    #[default]
+    Name,
+    /// Largest first.
+    Size,
+    /// Latest first.
+    Date,
+    /// By manager and scope, then by name.
+    Manager,
+}
+
+/// The answer.
+#[derive(Debug, Clone, Serialize, JsonSchema)]
+pub struct Inventory {
+    /// The packages, in order.
+    pub packages: Vec<Package>,
+    /// Packages that no source has; only where sources are asked about.
+    pub findings: Vec<Finding>,
+    /// What a maintainer should know of the sources themselves; only where these are asked about.
+    pub notes: Vec<String>,
+}
+
+/// One installation in numbers.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, JsonSchema)]
+pub struct Total {
+    /// Whose state it is.
+    pub manager: ManagerId,
+    /// Whose installation it is.
+    pub scope: Scope,
+    /// Where it lies.
+    pub location: ByteString,
+    /// Packages selected.
+    pub packages: usize,
+    /// Of these, the ones that were asked for.
+    pub explicit: usize,
+    /// Of these, the ones held back.
+    pub held: usize,
+    /// Bytes on disk, as far as recorded.
+    pub size: u64,
+}
+
+/// The answer to `--totals`.
+#[derive(Debug, Clone, Serialize, JsonSchema)]
+pub struct Totals {
+    /// One row per installation.
+    pub totals: Vec<Total>,
+}
+
+/// Selects and orders packages.
+#[must_use]
+pub fn inventory(survey: &Survey<'_>, selection: &Selection, sort: Sort, mut detail: Detail) -> Inventory {
+    detail.dates |= sort == Sort::Date;
+    detail.asked_for_only = !selection.all;
+    detail.origins |= selection.origin.is_some();
+    // Titles are told where everything is.
+    let in_full = detail.programs && detail.evidence;
+    let mut packages = if in_full { survey.titled_in(detail).packages } else { survey.packages(detail) };
+    let notes = if detail.origins {
+        survey.installations().iter().filter_map(|held| held.catalogue()).flat_map(Catalogue::source_notes).collect()
+    } else {
+        Vec::new()
+    };
+    let lost = if detail.origins { held::without_origin(&packages) } else { Vec::new() };
+    packages.retain(|package| selection.has(package));
+    let findings =
+        lost.into_iter().filter(|one| packages.iter().any(|package| one.packages.contains(&package.id))).collect();
+    let by_name = |a: &Package, b: &Package| (&a.name, &a.id).cmp(&(&b.name, &b.id));
+    packages.sort_by(|a, b| match sort {
+        Sort::Name => by_name(a, b),
+        Sort::Size => b.size.cmp(&a.size).then_with(|| by_name(a, b)),
+        Sort::Date => b.installed_at.cmp(&a.installed_at).then_with(|| by_name(a, b)),
+        Sort::Manager => (a.manager, &a.scope).cmp(&(b.manager, &b.scope)).then_with(|| by_name(a, b)),
+    });
+    Inventory { packages, findings, notes }
+}
+
+/// Counts the selected packages of each installation.
+#[must_use]
+pub fn totals(survey: &Survey<'_>, selection: &Selection) -> Totals {
+    let mut totals: Vec<Total> = Vec::new();
+    for (parts, packages) in survey.by_installation(Detail { asked_for_only: !selection.all, ..Detail::default() }) {
+        let first = totals.len();
+        totals.extend(parts.into_iter().filter_map(|part| {
+            Some(Total {
+                manager: part.manager?,
+                scope: part.scope,
+                location: part.location,
+                packages: 0,
+                explicit: 0,
+                held: 0,
+                size: 0,
+            })
+        }));
+        for package in packages.iter().filter(|package| selection.has(package)) {
+            // Holdings of one place need not say of each package that it is there.
+            let rows = &mut totals[first..];
+            let fits = |row: &Total| row.scope == package.scope && row.location == package.location;
+            let place = rows.iter().position(fits).unwrap_or_default();
+            if let Some(row) = rows.get_mut(place) {
+                row.packages += 1;
+                let is_there = package.status != Status::ConfigRemains;
+                row.explicit += usize::from(package.reason == Reason::Explicit && is_there);
+                row.held += usize::from(package.held);
+                row.size += package.size.unwrap_or_default();
+            }
+        }
+    }
+    Totals { totals }
+}
+
+impl Selection {
+    fn has(&self, package: &Package) -> bool {
+        let wanted = self.all || (package.reason != Reason::Dependency && package.status != Status::ConfigRemains);
+        wanted
+            && (self.managers.is_empty() || self.managers.contains(&package.manager))
+            && (self.scopes.is_empty() || self.scopes.contains(&package.scope.to_string()))
+            && self.origin.as_ref().is_none_or(|origin| comes_from(package, origin))
+            && (self.texts.is_empty() || self.texts.iter().any(|text| contains(&package.name, text)))
+    }
+}
+
+fn comes_from(package: &Package, origin: &str) -> bool {
+    match &package.origin {
+        None => origin == "none",
+        Some(from) => from.trust.as_deref() == Some(origin) || contains(&from.name, origin.as_bytes()),
+    }
+}
+
+fn contains(name: &[u8], text: &[u8]) -> bool {
+    memchr::memmem::find(&name.to_ascii_lowercase(), &text.to_ascii_lowercase()).is_some()
+}

@@ -1,0 +1,169 @@
+//! Whose is it: a command, a path, a package.
+
+mod judge;
+mod look;
+mod target;
+
+use schemars::JsonSchema;
+use serde::Serialize;
+
+use super::Located;
+use crate::bytes::ByteString;
+use crate::model::{CoverageState, Evidence, Finding, Owner, Remedy};
+use crate::resolve::libraries::Loader;
+use crate::resolve::words::Taken;
+use crate::resolve::{Context, How, SearchPath};
+use crate::survey::Survey;
+
+use judge::Judge;
+use look::Found;
+pub use target::{BadTarget, Target, TargetKind};
+
+/// The verdict.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, JsonSchema)]
+#[serde(rename_all = "kebab-case")]
+pub enum Verdict {
+    /// One package claims it.
+    Owned,
+    /// No manager claims it.
+    Unowned,
+    /// Several packages claim it.
+    Several,
+    /// It is not there.
+    NotFound,
+}
+
+/// One step from the path found to what finally runs.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, JsonSchema)]
+pub struct Hop {
+    /// Where the step stands.
+    pub path: ByteString,
+    /// Where it leads: a link's target, a script's interpreter.
+    pub to: Option<ByteString>,
+    /// How it leads there.
+    pub how: How,
+    /// The directory on the way that is a link, where it is not the step itself that is one.
+    pub through: Option<ByteString>,
+    /// The package that placed it, `alternatives/GROUP`, or `null` for one placed by hand.
+    pub owner: Option<ByteString>,
+}
+
+/// A script's interpreter.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, JsonSchema)]
+pub struct Interpreter {
+    /// The script's first line.
+    pub line: ByteString,
+    /// The interpreter's path, as found; `null` when a lookup finds none.
+    pub path: Option<ByteString>,
+    /// What finally interprets, links followed; `null` when there is nothing.
+    pub runs: Option<ByteString>,
+    /// Whose that is.
+    pub owner: Option<Owner>,
+}
+
+/// A copy that this search path does not reach.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, JsonSchema)]
+pub struct Elsewhere {
+    /// The package that owns it; `null` when none does.
+    pub id: Option<ByteString>,
+    /// What to type to start it.
+    pub start: ByteString,
+}
+
+/// The answer for one target.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, JsonSchema)]
+pub struct Answer {
+    /// As the user gave it.
+    pub target: ByteString,
+    /// What it was taken for.
+    pub kind: TargetKind,
+    /// The context in which names are looked up.
+    pub context: Context,
+    /// The verdict.
+    pub verdict: Verdict,
+    /// Whether everything that could speak against the verdict was read.
+    pub certain: bool,
+    /// The program that the name starts, or that the path is; `null` when it is none.
+    pub runs: Option<ByteString>,
+    /// From the path found to what finally runs.
+    pub hops: Vec<Hop>,
+    /// Its interpreter, where it is a script.
+    pub interpreter: Option<Interpreter>,
+    /// The owner of what finally runs.
+    pub owner: Option<Owner>,
+    /// Everyone who claims it.
+    pub owners: Vec<Owner>,
+    /// Its version, where it has no owner and says so itself.
+    pub version_hint: Option<ByteString>,
+    /// What the context's shell takes the name for, before it looks for a program.
+    pub taken_for: Option<Taken>,
+    /// The copies behind it, in order.
+    pub hidden: Vec<Located>,
+    /// The copy that runs instead when its name is typed.
+    pub hidden_by: Option<Located>,
+    /// Copies that this search path does not reach.
+    pub elsewhere: Vec<Elsewhere>,
+    /// Why it wins.
+    pub because: Vec<Evidence>,
+    /// Commands of its manager's own.
+    pub remedies: Vec<Remedy>,
+    /// What a maintainer should know of it.
+    pub findings: Vec<Finding>,
+    /// Where all this stands.
+    pub evidence: Vec<Evidence>,
+}
+
+/// The answers, in the order of the targets.
+#[derive(Debug, Clone, Serialize, JsonSchema)]
+pub struct Owners {
+    /// One per target.
+    pub answers: Vec<Answer>,
+}
+
+/// Of more targets, it is not asked whether their libraries are there.
+const MAX_LOADED: usize = 20;
+
+/// Answers for every target with one reading of the machine.
+#[must_use]
+pub fn owners(survey: &Survey<'_>, search: &SearchPath, targets: &[Target]) -> Owners {
+    owners_in(survey, std::slice::from_ref(search), targets)
+}
+
+/// The same on several search paths: what is a command has one answer for each, everything else one.
+#[must_use]
+pub fn owners_in(survey: &Survey<'_>, searches: &[SearchPath], targets: &[Target]) -> Owners {
+    let dirs = survey.program_dirs();
+    let mut found: Vec<(Target, &SearchPath, Found)> = Vec::new();
+    for target in targets {
+        let looks = searches.iter().map(|search| (search, Found::look(survey, search, &dirs, target)));
+        let looks: Vec<(&SearchPath, Found)> = looks.collect();
+        let is_command = looks.iter().any(|(_, found)| matches!(found, Found::Command { .. }));
+        // What is a command somewhere is one that is not reached elsewhere, and no package there.
+        let kind = if is_command && searches.len() > 1 { Some(TargetKind::Command) } else { target.kind };
+        let count = if is_command { looks.len() } else { 1 };
+        let of_target = looks.into_iter().take(count);
+        found.extend(of_target.map(|(search, found)| (Target { kind, ..target.clone() }, search, found)));
+    }
+    let index = survey.claims(found.iter().flat_map(|(.., found)| found.paths()));
+    // What programs load is looked at where a user asks about a few of them.
+    let loader = (targets.len() <= MAX_LOADED).then(|| Loader::of(survey.root()));
+    let answer = |(target, search, found): &(Target, &SearchPath, Found)| {
+        let judge = Judge { survey, search, index: &index, loader: loader.as_ref() };
+        judge.answer(target, found)
+    };
+    let mut answers: Vec<Answer> = found.iter().map(answer).collect();
+    let coverage = survey.coverage();
+    let is_lost = |of_manager: bool| {
+        coverage.iter().any(|part| part.manager.is_some() == of_manager && part.state != CoverageState::Read)
+    };
+    let records_lost = survey.managers().is_empty() || is_lost(true);
+    for answer in &mut answers {
+        answer.certain = match answer.verdict {
+            Verdict::Owned | Verdict::Several => true,
+            Verdict::Unowned => !records_lost,
+            // It may stand in a directory that could not be looked into.
+            Verdict::NotFound => !records_lost && !is_lost(false),
+        };
+    }
+    Owners { answers }
+}

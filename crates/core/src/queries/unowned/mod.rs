@@ -1,0 +1,145 @@
+//! Programs that no manager claims, grouped by how they probably came.
+
+mod collect;
+mod group;
+mod guess;
+
+use schemars::JsonSchema;
+use serde::Serialize;
+
+use crate::bytes::ByteString;
+use crate::fs::Meta;
+use crate::model::{CoverageState, Evidence};
+use crate::resolve::{SearchPath, hints};
+use crate::survey::Survey;
+
+/// What a file without an owner is.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, JsonSchema)]
+#[serde(rename_all = "kebab-case")]
+pub enum FileKind {
+    /// A compiled program.
+    Program,
+    /// A program that an interpreter runs.
+    Script,
+    /// A link to a program without an owner.
+    Link,
+    /// A library that programs load.
+    Library,
+    /// A manual page.
+    Manual,
+    /// A pkg-config file.
+    PkgConfig,
+    /// A launcher.
+    Launcher,
+    /// Anything else.
+    Data,
+}
+
+impl FileKind {
+    /// The word used in every output.
+    #[must_use]
+    pub fn word(self) -> &'static str {
+        match self {
+            FileKind::Program => "program",
+            FileKind::Script => "script",
+            FileKind::Link => "link",
+            FileKind::Library => "library",
+            FileKind::Manual => "manual",
+            FileKind::PkgConfig => "pkg-config",
+            FileKind::Launcher => "launcher",
+            FileKind::Data => "data",
+        }
+    }
+
+    fn is_program(self) -> bool {
+        matches!(self, FileKind::Program | FileKind::Script | FileKind::Link)
+    }
+}
+
+/// One file without an owner.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, JsonSchema)]
+pub struct UnownedFile {
+    /// Where it is.
+    pub path: ByteString,
+    /// What it is.
+    pub kind: FileKind,
+    /// The version that it, or its directory, gives.
+    pub version_hint: Option<ByteString>,
+}
+
+/// Files that probably came together.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, JsonSchema)]
+pub struct Group {
+    /// What it is called: its main program, or the directory that holds it.
+    pub name: ByteString,
+    /// Its version, where its files agree on one.
+    pub version_hint: Option<ByteString>,
+    /// How it probably came.
+    pub guess: String,
+    /// Its files; programs first.
+    pub files: Vec<UnownedFile>,
+    /// What the guess rests on.
+    pub evidence: Vec<Evidence>,
+}
+
+/// The answer.
+#[derive(Debug, Clone, Serialize, JsonSchema)]
+pub struct Unowned {
+    /// One per piece of software, as far as can be told.
+    pub groups: Vec<Group>,
+    /// Whether everything was read: all directories looked into, and all records.
+    pub certain: bool,
+}
+
+/// A file without an owner, on its way into a group.
+#[derive(Debug, Clone)]
+struct Stray {
+    path: ByteString,
+    kind: FileKind,
+    meta: Meta,
+    /// For a link: what it leads to.
+    exec_target: Option<ByteString>,
+}
+
+/// Looks at directories of programs and the trees below `/usr/local` and `/opt`; or at `dirs` with all
+/// that is below them, where any are given.
+#[must_use]
+pub fn unowned(survey: &Survey<'_>, search: &SearchPath, dirs: &[ByteString]) -> Unowned {
+    let strays = collect::strays(survey, search, dirs);
+    let groups = group::together(survey.host, &strays);
+    let mut groups: Vec<Group> = groups
+        .into_iter()
+        .map(|members| members.into_iter().map(|index| &strays[index]).collect::<Vec<_>>())
+        .filter(|members| members.iter().any(|stray| stray.kind.is_program()))
+        .map(|members| describe(survey, members))
+        .collect();
+    groups.sort_by(|a, b| a.files[0].path.cmp(&b.files[0].path));
+    let certain =
+        !survey.managers().is_empty() && survey.coverage().iter().all(|part| part.state == CoverageState::Read);
+    Unowned { groups, certain }
+}
+
+fn describe(survey: &Survey<'_>, mut members: Vec<&Stray>) -> Group {
+    members.sort_by_key(|stray| (!stray.kind.is_program(), stray.kind == FileKind::Link, stray.path.clone()));
+    let mut evidence: Vec<Evidence> = Vec::new();
+    let mut versions: Vec<ByteString> = Vec::new();
+    let files = members
+        .iter()
+        .map(|stray| {
+            let worth_asking = matches!(stray.kind, FileKind::Program | FileKind::Manual | FileKind::PkgConfig);
+            let hint = worth_asking.then(|| hints::of_file(survey.root(), &stray.path)).flatten();
+            if let Some(hint) = &hint
+                && !versions.contains(&hint.version)
+            {
+                versions.push(hint.version.clone());
+                evidence.push(hint.evidence.clone());
+            }
+            UnownedFile { path: stray.path.clone(), kind: stray.kind, version_hint: hint.map(|hint| hint.version) }
+        })
+        .collect();
+    let (name, guess, more) = guess::guess(survey.host, &members);
+    evidence.extend(more);
+    // Files that disagree are several pieces of software, or none that can be told.
+    let version_hint = if versions.len() == 1 { versions.pop() } else { None };
+    Group { name, version_hint, guess, files, evidence }
+}

@@ -1,0 +1,250 @@
+//! What stands in a record against what stands on the disk.
+
+use rayon::prelude::*;
+
+use crate::bytes::ByteString;
+use crate::digests::{self, Job};
+use crate::fs::{FsError, Kind, Meta, Root};
+use crate::model::{Depth, FileRecord, Severity};
+
+/// In what a file can differ from its record.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord)]
+pub enum Attribute {
+    /// It is not there.
+    Missing,
+    /// It is something else: a directory, a link.
+    Kind,
+    /// Its content.
+    Digest,
+    /// Its length.
+    Size,
+    /// What a link leads to.
+    Target,
+    /// Its permissions.
+    Mode,
+    /// Its owner.
+    Owner,
+    /// Its group.
+    Group,
+    /// When it was last written.
+    Modified,
+}
+
+impl Attribute {
+    /// The word used in every output.
+    pub fn word(self) -> &'static str {
+        match self {
+            Attribute::Missing => "missing",
+            Attribute::Kind => "kind",
+            Attribute::Digest => "digest",
+            Attribute::Size => "size",
+            Attribute::Target => "target",
+            Attribute::Mode => "mode",
+            Attribute::Owner => "owner",
+            Attribute::Group => "group",
+            Attribute::Modified => "modified",
+        }
+    }
+
+    /// Whether it is the content that differs, and not only what is said of it.
+    pub fn is_content(self) -> bool {
+        matches!(self, Attribute::Kind | Attribute::Digest | Attribute::Size | Attribute::Target)
+    }
+}
+
+/// A file that is not as its record has it.
+#[derive(Debug, Clone)]
+pub struct Difference<'r> {
+    /// The installations whose record it is.
+    pub holder: u16,
+    /// The record.
+    pub recorded: &'r FileRecord,
+    /// In what it differs, each with what is recorded and what is there.
+    pub what: Vec<(Attribute, String)>,
+    /// How much it matters.
+    pub severity: Severity,
+}
+
+/// What came of a comparison.
+#[derive(Debug, Default)]
+pub struct Compared<'r> {
+    /// The files that differ, in the order of the records.
+    pub differences: Vec<Difference<'r>>,
+    /// Files that could not be read, and why.
+    pub unread: Vec<Unread>,
+}
+
+/// Compares every file; `done` is told of each file whose content was read.
+pub fn compare<'r>(
+    root: &Root,
+    files: &'r [(u16, FileRecord)],
+    depth: Depth,
+    begin: &dyn Fn(usize),
+    done: &(dyn Fn() + Sync),
+) -> Compared<'r> {
+    let looked: Vec<Looked> =
+        files.par_iter().with_min_len(256).map(|(_, recorded)| look(root, recorded, depth)).collect();
+    let mut jobs = Vec::new();
+    let mut of_job = Vec::new();
+    if depth == Depth::Content {
+        for (place, ((_, recorded), Looked { what, meta, .. })) in files.iter().zip(&looked).enumerate() {
+            // A size that differs has told already; but managers tell of both.
+            let is_readable = !what.iter().any(|(what, _)| matches!(what, Attribute::Missing | Attribute::Kind));
+            let (Some(digest), Some(meta), true) = (&recorded.digest, meta, is_readable) else { continue };
+            jobs.push(Job { file: recorded.path.clone(), algorithm: digest.algorithm, size: meta.size });
+            of_job.push(place);
+        }
+    }
+    begin(jobs.len());
+    let read = digests::of_files(root, &jobs, done);
+    let unknown = |error: FsError| Unread { file: error.path().clone(), reason: error.reason() };
+    let mut unread = Vec::new();
+    let mut differing: Vec<Vec<(Attribute, String)>> = Vec::with_capacity(looked.len());
+    for one in looked {
+        differing.push(one.what);
+        unread.extend(one.unread.map(unknown));
+    }
+    for (place, read) in of_job.into_iter().zip(read) {
+        let recorded = files[place].1.digest.as_ref();
+        match (read, recorded) {
+            (Ok(found), Some(recorded)) if found != *recorded => {
+                let says = format!("recorded {}, is {}", recorded.hexadecimal, found.hexadecimal);
+                differing[place].push((Attribute::Digest, says));
+            }
+            (Ok(_), _) => {}
+            (Err(FsError::WrongKind { found, .. }), _) => {
+                differing[place].push((Attribute::Kind, format!("recorded a file, is {found}")));
+            }
+            // Gone since it was looked at, or a link that leads nowhere.
+            (Err(error), _) if error.is_missing() => differing[place].push((Attribute::Kind, error.to_string())),
+            (Err(error), _) => unread.push(unknown(error)),
+        }
+    }
+    let differences =
+        files.iter().zip(differing).filter(|(_, what)| !what.is_empty()).map(|((holder, recorded), mut what)| {
+            what.sort();
+            Difference { holder: *holder, recorded, severity: weigh(recorded, &what), what }
+        });
+    Compared { differences: differences.collect(), unread }
+}
+
+/// A file that could not be read.
+#[derive(Debug, Clone)]
+pub struct Unread {
+    /// The file.
+    pub file: ByteString,
+    /// Why.
+    pub reason: String,
+}
+
+/// What a first look at a file gave.
+#[derive(Default)]
+struct Looked {
+    what: Vec<(Attribute, String)>,
+    meta: Option<Meta>,
+    unread: Option<FsError>,
+}
+
+/// All but the digest.
+fn look(root: &Root, recorded: &FileRecord, depth: Depth) -> Looked {
+    let mut looked = Looked::default();
+    let mut meta = match root.entry(&recorded.path) {
+        Ok(meta) => meta,
+        Err(error) if error.is_missing() => {
+            if !recorded.may_be_absent {
+                looked.what.push((Attribute::Missing, "recorded, but does not exist".to_owned()));
+            }
+            return looked;
+        }
+        Err(error) => {
+            looked.unread = Some(error);
+            return looked;
+        }
+    };
+    looked.meta = Some(meta);
+    if depth == Depth::Presence {
+        return looked;
+    }
+    // A link to a directory in a directory's place is how trees are moved.
+    if recorded.kind == Some(Kind::Dir)
+        && meta.kind == Kind::Link
+        && let Ok(behind) = root.target(&recorded.path)
+        && behind.kind == Kind::Dir
+    {
+        meta = behind;
+        looked.meta = Some(meta);
+    }
+    let what = &mut looked.what;
+    let mut differs = |attribute, recorded: String, found: String| {
+        if recorded != found {
+            what.push((attribute, format!("recorded {recorded}, is {found}")));
+        }
+    };
+    if let Some(kind) = recorded.kind.filter(|kind| *kind != meta.kind) {
+        // What is said of the one says nothing of the other.
+        differs(Attribute::Kind, kind.to_string(), meta.kind.to_string());
+        return looked;
+    }
+    let is_file = meta.kind == Kind::File;
+    if let Some(size) = recorded.size.filter(|_| is_file) {
+        differs(Attribute::Size, size.to_string(), meta.size.to_string());
+    }
+    if let Some(mode) = recorded.mode.filter(|_| meta.kind != Kind::Link) {
+        differs(Attribute::Mode, format!("{mode:04o}"), format!("{:04o}", meta.mode));
+    }
+    if let Some(owner) = recorded.owner {
+        differs(Attribute::Owner, owner.to_string(), meta.owner.to_string());
+    }
+    if let Some(group) = recorded.group {
+        differs(Attribute::Group, group.to_string(), meta.group.to_string());
+    }
+    if let Some(time) = recorded.modified {
+        differs(Attribute::Modified, crate::model::rfc3339(time), crate::model::rfc3339(meta.modified));
+    }
+    if let Some(target) = recorded.target.as_ref().filter(|_| meta.kind == Kind::Link) {
+        let found = root.read_link(&recorded.path).unwrap_or_default();
+        differs(Attribute::Target, target.to_string(), found.to_string());
+    }
+    looked
+}
+
+/// Directories whose files only users read.
+const DOCUMENTATION: [&[u8]; 8] = [
+    b"/usr/share/doc",
+    b"/usr/share/man",
+    b"/usr/share/info",
+    b"/usr/share/locale",
+    b"/usr/share/help",
+    b"/usr/share/lintian",
+    b"/usr/share/doc-base",
+    b"/usr/share/gtk-doc",
+];
+
+/// What nobody is meant to change, and programs need, matters.
+fn weigh(recorded: &FileRecord, what: &[(Attribute, String)]) -> Severity {
+    let is_read_by_people = DOCUMENTATION.iter().any(|dir| crate::bytes::path::within(&recorded.path, dir));
+    let is_serious = what.iter().any(|(attribute, says)| match attribute {
+        Attribute::Missing => true,
+        // Runs under another's name, or is open to everybody: more than was meant.
+        Attribute::Mode => opens(says),
+        other => other.is_content(),
+    });
+    if recorded.is_settings || is_read_by_people || !is_serious { Severity::Note } else { Severity::Warning }
+}
+
+/// Whether permissions have become wider in a way that others can use: `recorded 0755, is 4755`.
+fn opens(says: &str) -> bool {
+    let numbers: Vec<u32> = says
+        .split(|c: char| !c.is_digit(8))
+        .filter(|part| part.len() >= 4)
+        .filter_map(|part| u32::from_str_radix(part, 8).ok())
+        .collect();
+    matches!(numbers[..], [recorded, found] if found & !recorded & 0o6002 != 0)
+}
+
+/// The name of a file for users: its last part, or the whole where that says nothing.
+pub fn listed(paths: &[&ByteString]) -> String {
+    let shown: Vec<String> = paths.iter().take(3).map(ToString::to_string).collect();
+    let more = if paths.len() > 3 { format!(" and {} more", paths.len() - 3) } else { String::new() };
+    format!("{}{more}", shown.join(", "))
+}

@@ -1,0 +1,51 @@
+//! `crontab(5)`: the variables that tables set for the jobs below them.
+
+use super::start::{Start, compiled};
+use crate::bytes::{ByteString, path};
+use crate::fs::Limit;
+use crate::host::{Host, User};
+use whodunit_shell::Unknown;
+use whodunit_shell::eval::Place;
+
+/// What a scheduled job starts with: root's by the system's table, a user's by their own.
+pub fn cron(host: &Host, user: &User) -> Start {
+    let mut start = Start::of(user);
+    start.module(host, user, "cron");
+    // The path of the login module does not reach jobs.
+    start.set(b"PATH", b"/usr/bin:/bin", &compiled("cron"));
+    start.set(b"SHELL", b"/bin/sh", &compiled("cron"));
+    let own = [&b"/var/spool/cron/crontabs"[..], b"/var/spool/cron", b"/var/spool/cron/tabs"];
+    let own: Vec<ByteString> = own.iter().map(|dir| path::join(dir, &user.name)).collect();
+    let own = own.into_iter().find(|file| host.root.read_start(file, 1).is_ok() || is_closed(host, file));
+    let table = if user.uid == 0 { ByteString::from("/etc/crontab") } else { own.unwrap_or_default() };
+    if table.is_empty() {
+        return start;
+    }
+    let content = match host.root.read(&table, Limit::SMALL) {
+        Ok(content) => content,
+        Err(error) if error.is_missing() => return start,
+        Err(error) => {
+            let says = format!("cannot be read ({}): jobs may have a different search path", error.reason());
+            start.note_unknown(Unknown::of_file(table, says));
+            return start;
+        }
+    };
+    for (line, text) in (1..).zip(content.split(|&b| b == b'\n')) {
+        let text = text.trim_ascii();
+        let Some(at) = memchr::memchr(b'=', text).filter(|_| !text.starts_with(b"#")) else { continue };
+        let bare = |text: &[u8]| -> Vec<u8> {
+            let text = text.trim_ascii();
+            let quoted = text.len() > 1 && matches!(text[0], b'"' | b'\'') && text.ends_with(&text[..1]);
+            if quoted { text[1..text.len() - 1].to_vec() } else { text.to_vec() }
+        };
+        let name = bare(&text[..at]);
+        if whodunit_shell::syntax::is_name(&name) {
+            start.set(&name, &bare(&text[at + 1..]), &Place { file: table.clone(), line });
+        }
+    }
+    start
+}
+
+fn is_closed(host: &Host, file: &[u8]) -> bool {
+    host.root.read_start(file, 1).is_err_and(|error| !error.is_missing())
+}

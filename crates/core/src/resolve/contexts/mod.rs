@@ -1,0 +1,364 @@
+//! The contexts in which programs are started: what each starts with, which files its shell reads, and so which search
+//! paths, aliases and functions it has.
+
+mod cron;
+mod desktop;
+mod start;
+mod startup;
+mod sudo;
+mod systemd;
+
+use std::cell::OnceCell;
+
+use schemars::JsonSchema;
+use serde::Serialize;
+
+use crate::bytes::ByteString;
+use crate::host::{Host, User};
+use crate::model::Evidence;
+use whodunit_shell::eval::{Place, State, is_known, parts, unknowns_in};
+use whodunit_shell::{Unknown, UnknownId};
+
+pub use start::Start;
+pub use startup::{InvocationMode, Shell};
+pub use whodunit_shell::syntax::is_name as is_variable_name;
+
+/// A context in which programs are started, with its own search path.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord, Hash, Serialize, JsonSchema)]
+#[serde(rename_all = "kebab-case")]
+pub enum Context {
+    /// This process's own environment.
+    Here,
+    /// A login on the console.
+    Login,
+    /// A terminal window of the desktop.
+    Terminal,
+    /// A script started from a login.
+    Script,
+    /// A single command over ssh.
+    Remote,
+    /// A launcher of the desktop.
+    Desktop,
+    /// A command run with sudo, from a login.
+    Sudo,
+    /// A login of root.
+    RootLogin,
+    /// A scheduled job.
+    Cron,
+    /// A system service.
+    Service,
+    /// A user service.
+    UserService,
+}
+
+impl Context {
+    /// Every one but `here`.
+    pub const ALL: [Context; 10] = [
+        Context::Login,
+        Context::Terminal,
+        Context::Script,
+        Context::Remote,
+        Context::Desktop,
+        Context::Sudo,
+        Context::RootLogin,
+        Context::Cron,
+        Context::Service,
+        Context::UserService,
+    ];
+
+    /// The word used in every output.
+    #[must_use]
+    pub fn word(self) -> &'static str {
+        match self {
+            Context::Here => "here",
+            Context::Login => "login",
+            Context::Terminal => "terminal",
+            Context::Script => "script",
+            Context::Remote => "remote",
+            Context::Desktop => "desktop",
+            Context::Sudo => "sudo",
+            Context::RootLogin => "root-login",
+            Context::Cron => "cron",
+            Context::Service => "service",
+            Context::UserService => "user-service",
+        }
+    }
+
+    /// What it stands for, in a few words.
+    #[must_use]
+    pub fn meaning(self) -> &'static str {
+        match self {
+            Context::Here => "This process's own environment",
+            Context::Login => "A login on the console",
+            Context::Terminal => "A terminal window of the desktop",
+            Context::Script => "A script started from a login",
+            Context::Remote => "A single command over ssh",
+            Context::Desktop => "A launcher of the desktop",
+            Context::Sudo => "A command run with sudo, from a login",
+            Context::RootLogin => "A login of root",
+            Context::Cron => "A scheduled job",
+            Context::Service => "A system service",
+            Context::UserService => "A user service",
+        }
+    }
+
+    /// Whether it is one for the whole machine, and no user's.
+    #[must_use]
+    pub fn is_shared(self) -> bool {
+        matches!(self, Context::RootLogin | Context::Service)
+    }
+}
+
+/// What a user said instead of what would be derived.
+#[derive(Debug, Clone, PartialEq, Eq, Default)]
+pub struct Overrides {
+    /// The shell, by name.
+    pub shell: Option<Shell>,
+    /// Variables that the context's shell starts with.
+    pub inherit: Vec<(ByteString, ByteString)>,
+}
+
+/// One context of one user, with all that its shell knows at the end.
+#[derive(Debug, Clone)]
+pub struct ResolvedContext {
+    /// Which context.
+    pub context: Context,
+    /// Whose.
+    pub user: User,
+    /// The shell whose files were followed; none where no shell is involved.
+    pub shell: Option<Shell>,
+    /// Variables, aliases, functions.
+    pub state: State,
+    /// What is not known.
+    pub unknowns: Vec<Unknown>,
+    /// What was taken to be so where nothing says it.
+    pub assumed: Vec<Evidence>,
+}
+
+/// One directory of a list, as its variable has it.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct Listed {
+    /// As it is spelled.
+    pub dir: ByteString,
+    /// Who put it there.
+    pub because: Evidence,
+}
+
+/// Whether the system is of a family, by `os-release(5)`.
+pub(crate) fn is_like(host: &Host, family: &[u8]) -> bool {
+    let is_it = |system: &crate::host::System| {
+        system.id.as_deref() == Some(family) || system.like.iter().any(|like| **like == *family)
+    };
+    host.system().is_some_and(is_it)
+}
+
+/// Variables, aliases, functions, and what is not known of them.
+type Found = (State, Vec<Unknown>);
+
+/// Works out one context of one user.
+#[must_use]
+pub fn resolve_context(host: &Host, context: Context, user: &User, overrides: &Overrides) -> ResolvedContext {
+    Ways::new(host, user, overrides).resolve_context(context)
+}
+
+/// Works out several contexts of one user: the login that others start from is followed once.
+#[must_use]
+pub fn resolve_contexts(host: &Host, contexts: &[Context], user: &User, overrides: &Overrides) -> Vec<ResolvedContext> {
+    let ways = Ways::new(host, user, overrides);
+    contexts.iter().map(|context| ways.resolve_context(*context)).collect()
+}
+
+/// The user whose login stands for all; root where nobody else is there.
+#[must_use]
+pub fn default_user(host: &Host) -> User {
+    host.default_user().cloned().unwrap_or_else(|| root_of(host))
+}
+
+/// The ways in of one user. Some contexts start from others.
+struct Ways<'s> {
+    host: &'s Host,
+    user: &'s User,
+    shell: Option<Shell>,
+    overrides: &'s Overrides,
+    login: OnceCell<Found>,
+    desktop: OnceCell<Found>,
+}
+
+impl<'s> Ways<'s> {
+    fn new(host: &'s Host, user: &'s User, overrides: &'s Overrides) -> Self {
+        let shell = shell_of(host, user, overrides);
+        Ways { host, user, shell, overrides, login: OnceCell::new(), desktop: OnceCell::new() }
+    }
+
+    fn resolve_context(&self, context: Context) -> ResolvedContext {
+        if context == Context::RootLogin && self.user.uid != 0 {
+            let root = root_of(self.host);
+            return Ways::new(self.host, &root, self.overrides).resolve_context(context);
+        }
+        let (state, unknowns) = self.found(context);
+        let is_of_desktop = matches!(context, Context::Desktop | Context::Terminal);
+        let assumed = if is_of_desktop { desktop::assumed(self.host).into_iter().collect() } else { Vec::new() };
+        let has_shell =
+            !matches!(context, Context::Here | Context::Sudo | Context::Service | Context::UserService | Context::Cron);
+        let user = if context == Context::Service { root_of(self.host) } else { self.user.clone() };
+        ResolvedContext { context, user, shell: self.shell.filter(|_| has_shell), state, unknowns, assumed }
+    }
+
+    /// A login on the console.
+    fn login(&self) -> &Found {
+        self.login.get_or_init(|| login(self.host, self.user, self.shell, self.overrides))
+    }
+
+    fn desktop(&self) -> &Found {
+        self.desktop.get_or_init(|| desktop::desktop(self, self.overrides))
+    }
+
+    fn exported(&self, found: &Found) -> Start {
+        Start::exported(&found.0, found.1.clone(), self.shell == Some(Shell::Bash))
+    }
+
+    fn started(&self, start: Start, invocation: InvocationMode) -> Found {
+        match self.shell {
+            Some(shell) => startup::start(self.host, self.user, shell, invocation, start),
+            None => (start.state, start.unknowns),
+        }
+    }
+
+    fn found(&self, context: Context) -> Found {
+        let (host, user, overrides) = (self.host, self.user, self.overrides);
+        match context {
+            Context::Login | Context::RootLogin => self.login().clone(),
+            Context::Desktop => self.desktop().clone(),
+            Context::Terminal => {
+                let mut start = self.exported(self.desktop());
+                start.set(b"TERM", b"xterm-256color", &start::compiled("terminal"));
+                start.set(b"DISPLAY", b":0", &start::compiled("desktop"));
+                start.inherit(&overrides.inherit);
+                self.started(start, InvocationMode { interactive: true, ..InvocationMode::default() })
+            }
+            Context::Script => self.started(self.exported(self.login()), InvocationMode::default()),
+            Context::Remote => {
+                let mut start = Start::of(user);
+                let own = match user.uid {
+                    0 => "/usr/local/sbin:/usr/local/bin:/usr/sbin:/usr/bin:/sbin:/bin",
+                    _ => "/usr/local/bin:/usr/bin:/bin:/usr/games",
+                };
+                start.set(b"PATH", own.as_bytes(), &start::compiled("sshd"));
+                start.module(host, user, "sshd");
+                start.inherit(&overrides.inherit);
+                self.started(start, InvocationMode { remote: true, ..InvocationMode::default() })
+            }
+            Context::Sudo => {
+                let (state, unknowns) = self.login();
+                let groups = startup::group_names(host, user);
+                let start = sudo::sudo(host, user, &groups, state, unknowns.clone());
+                (start.state, start.unknowns)
+            }
+            Context::Cron => {
+                let mut start = cron::cron(host, user);
+                start.inherit(&overrides.inherit);
+                let shell = start.state.get(b"SHELL").and_then(|file| Shell::of(host, file));
+                match shell {
+                    Some(shell) => startup::start(host, user, shell, InvocationMode::default(), start),
+                    None => (start.state, start.unknowns),
+                }
+            }
+            Context::Service => {
+                let start = systemd::service(host);
+                (start.state, start.unknowns)
+            }
+            Context::UserService => {
+                let mut start = systemd::user_service(host, user);
+                start.inherit(&overrides.inherit);
+                (start.state, start.unknowns)
+            }
+            Context::Here => {
+                let mut start = Start::default();
+                for (name, value) in &host.env.variables {
+                    start.set(name, value, &Place { file: "environment of this process".into(), line: 0 });
+                }
+                (start.state, start.unknowns)
+            }
+        }
+    }
+}
+
+/// A login on the console.
+fn login(host: &Host, user: &User, shell: Option<Shell>, overrides: &Overrides) -> Found {
+    let mut start = Start::of(user);
+    let (names, otherwise): (&[&[u8]], &str) = match user.uid {
+        0 => (&[b"ENV_SUPATH"], "/sbin:/bin:/usr/sbin:/usr/bin"),
+        _ => (&[b"ENV_PATH"], "/bin:/usr/bin"),
+    };
+    start.definitions(host, names, otherwise, "login");
+    start.set(b"TERM", b"linux", &start::compiled("console"));
+    start.module(host, user, "login");
+    start.inherit(&overrides.inherit);
+    match shell {
+        Some(shell) => {
+            let invocation = InvocationMode { login: true, interactive: true, remote: false };
+            startup::start(host, user, shell, invocation, start)
+        }
+        None => {
+            let file = if user.shell.is_empty() { ByteString::from("/bin/sh") } else { user.shell.clone() };
+            start.note_unknown(Unknown::of_file(file, "is a shell whose start-up files are not followed"));
+            (start.state, start.unknowns)
+        }
+    }
+}
+
+fn shell_of(host: &Host, user: &User, overrides: &Overrides) -> Option<Shell> {
+    let file = if user.shell.is_empty() { &b"/bin/sh"[..] } else { &user.shell };
+    overrides.shell.or_else(|| Shell::of(host, file))
+}
+
+fn root_of(host: &Host) -> User {
+    let file = start::read(host, b"/etc/passwd");
+    let account = whodunit_formats::accounts::accounts(&file).find(|account| account.uid == 0);
+    User {
+        name: account.as_ref().map_or(&b"root"[..], |one| one.name).into(),
+        uid: 0,
+        group: 0,
+        home: account.as_ref().map_or(&b"/root"[..], |one| one.home).into(),
+        shell: account.as_ref().map_or(&b"/bin/sh"[..], |one| one.shell).into(),
+    }
+}
+
+impl ResolvedContext {
+    /// What is unknown under this id, as evidence.
+    #[must_use]
+    pub fn unknown(&self, id: UnknownId) -> Option<Evidence> {
+        self.unknowns.get(id.0).cloned().map(Evidence::from)
+    }
+
+    /// The directories of a variable, with who put each there. Unknown parts come second, as unknowns.
+    #[must_use]
+    pub fn list(&self, variable: &str) -> (Vec<Listed>, Vec<Evidence>) {
+        let (mut listed, mut unknown) = (Vec::new(), Vec::new());
+        // What is not given to programs counts for the shell's own lookup alone.
+        let variable_name = variable;
+        let variable =
+            self.state.variables.get(variable_name.as_bytes()).filter(|set| set.exported || variable_name == "PATH");
+        let Some(variable) = variable else { return (listed, unknown) };
+        let list = parts(variable.as_text());
+        for (number, part) in list.iter().enumerate() {
+            if !is_known(part) {
+                unknown.extend(unknowns_in(part).into_iter().filter_map(|unknown| self.unknown(unknown)));
+                continue;
+            }
+            let dir = ByteString::from(*part);
+            let place = variable.places.get(number);
+            let says = if number == 0 { format!("adds {dir} at the front") } else { format!("adds {dir}") };
+            let because = match place {
+                Some(place) if place.line > 0 => Evidence::line(place.file.clone(), place.line, says),
+                Some(place) if place.file.starts_with(b"/") => Evidence::whole(place.file.clone(), says),
+                Some(place) => Evidence::compiled_in(place.file.clone(), format!("starts with {dir}")),
+                None => Evidence::at("environment", variable_name, format!("has {dir}")),
+            };
+            listed.push(Listed { dir, because });
+        }
+        unknown.extend(variable.taints.iter().filter_map(|unknown| self.unknown(*unknown)));
+        unknown.dedup();
+        (listed, unknown)
+    }
+}

@@ -1,0 +1,134 @@
+//! Where launchers are looked for: the *XDG Base Directory Specification* and the *Desktop Menu
+//! Specification*.
+//!
+//! `applications/` of the user's own data directory, then of each directory in `XDG_DATA_DIRS`. A launcher's id
+//! is its path below `applications/` with `-` for `/`; the first directory that has an id wins whole, and the
+//! later files of that id are masked, even where the first is no usable launcher.
+
+use crate::bytes::{ByteString, path};
+use crate::fs::{Kind, Root};
+use crate::host::Host;
+use crate::model::Evidence;
+use crate::resolve::contexts::{self, Context, Overrides};
+
+/// One data directory that is searched.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct DataDir {
+    /// The directory that holds `applications/`.
+    pub dir: ByteString,
+    /// Who says so.
+    pub because: Evidence,
+}
+
+/// A launcher's file.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct LauncherFile {
+    /// Its id.
+    pub id: ByteString,
+    /// Where it is.
+    pub path: ByteString,
+}
+
+/// The data directories in order: those given; else this process's; else, in an offline tree, what a login
+/// of the first ordinary user sets.
+#[must_use]
+pub fn data_dirs(host: &Host, given: Option<&[u8]>) -> Vec<DataDir> {
+    let mut found: Vec<DataDir> = Vec::new();
+    let mut add = |dir: &[u8], because: Evidence| {
+        // Empty and repeated items are harmless, relative ones are to be ignored.
+        if dir.starts_with(b"/") {
+            let dir = path::absolute(dir, b"/");
+            if !found.iter().any(|known| known.dir == dir) {
+                found.push(DataDir { dir, because });
+            }
+        }
+    };
+    if let Some(list) = given {
+        for (number, dir) in (1..).zip(list.split(|&b| b == b':')) {
+            add(dir, Evidence::entry("--data-dirs", number, ""));
+        }
+        return found;
+    }
+    let user = host.default_user();
+    let own = match (&host.env.data_home, user) {
+        (Some(own), _) if host.root.is_live() => {
+            Some((own.clone(), Evidence::at("environment of this process", "XDG_DATA_HOME", "")))
+        }
+        (_, Some(user)) => {
+            let dir = path::join(&user.home, b".local/share");
+            Some((dir, Evidence::at("XDG base directories", "default", "the user's own directory")))
+        }
+        _ => None,
+    };
+    if let Some((dir, because)) = &own {
+        add(dir, because.clone());
+    }
+    match &host.env.data_dirs {
+        Some(list) if host.root.is_live() && !list.is_empty() => {
+            for (number, dir) in (1..).zip(list.split(|&b| b == b':')) {
+                add(dir, Evidence::at("environment of this process", format!("XDG_DATA_DIRS, entry {number}"), ""));
+            }
+        }
+        // On another disk, what the session of the first ordinary user has.
+        _ if !host.root.is_live() => {
+            let (listed, _) =
+                contexts::resolve_context(host, Context::Desktop, &contexts::default_user(host), &Overrides::default())
+                    .list("XDG_DATA_DIRS");
+            let is_set = !listed.is_empty();
+            for one in listed {
+                add(&one.dir, Evidence { says: "adds it at login".to_owned(), ..one.because });
+            }
+            if !is_set {
+                default_dirs(&mut add);
+            }
+        }
+        _ => default_dirs(&mut add),
+    }
+    found
+}
+
+/// Those that the specification names.
+fn default_dirs(add: &mut dyn FnMut(&[u8], Evidence)) {
+    for dir in [&b"/usr/local/share"[..], b"/usr/share"] {
+        add(dir, Evidence::at("XDG base directories", "default", "searched if XDG_DATA_DIRS is not set"));
+    }
+}
+
+/// Directories below `applications/` that are looked into.
+const DEEPEST: usize = 8;
+/// Far more launchers than any machine has.
+const MOST: usize = 100_000;
+
+/// The launchers of a data directory, by id. Links to directories are followed, within bounds.
+#[must_use]
+pub fn files_in(root: &Root, data_dir: &[u8]) -> Vec<LauncherFile> {
+    let top = path::join(data_dir, b"applications");
+    // Each directory with those above it: one that is its own ancestor is a circle, while one that is
+    // reached twice has its launchers under two ids.
+    let mut open: Vec<(ByteString, Vec<ByteString>)> = vec![(top.clone(), Vec::new())];
+    let mut found = Vec::new();
+    while let Some((dir, mut above)) = open.pop() {
+        let canonical = root.canonicalize_dir(&dir);
+        if above.len() > DEEPEST || found.len() >= MOST || above.contains(&canonical) {
+            continue;
+        }
+        above.push(canonical);
+        let Ok(names) = root.dir(&dir).and_then(|dir| dir.list()) else { continue };
+        for (name, kind) in names {
+            let whole = path::join(&dir, &name);
+            let is_dir = match kind {
+                Kind::Dir => true,
+                Kind::Link => root.target(&whole).is_ok_and(|meta| meta.kind == Kind::Dir),
+                _ => false,
+            };
+            if is_dir {
+                open.push((whole, above.clone()));
+            } else if name.ends_with(b".desktop") {
+                let below = whole[top.len() + 1..].iter().map(|&b| if b == b'/' { b'-' } else { b });
+                found.push(LauncherFile { id: below.collect::<Vec<u8>>().into(), path: whole });
+            }
+        }
+    }
+    found.sort_by(|a, b| (&a.id, &a.path).cmp(&(&b.id, &b.path)));
+    found
+}

@@ -1,0 +1,53 @@
+//! The published JSON Schema of every document, generated from the types.
+
+use schemars::JsonSchema;
+use schemars::generate::SchemaSettings;
+use serde_json::Value;
+
+use crate::checks::catalogue::Explanations;
+use crate::checks::{Check, Conflicts};
+use crate::queries::across::Across;
+use crate::queries::impact::Impact;
+use crate::queries::inventory::{Inventory, Totals};
+use crate::queries::launchers::Launchers;
+use crate::queries::offers::Offers;
+use crate::queries::owner::Owners;
+use crate::queries::paths::Paths;
+use crate::queries::shadows::Shadows;
+use crate::queries::states::States;
+use crate::queries::unowned::Unowned;
+use crate::queries::verify::Verified;
+use crate::queries::{Envelope, SCHEMA};
+
+/// Any document; one more line for each new command.
+#[derive(JsonSchema)]
+#[schemars(untagged)]
+#[expect(dead_code, reason = "only its schema is used")]
+enum Document {
+    Inventory(Envelope<Inventory>),
+    Totals(Envelope<Totals>),
+    Owner(Envelope<Owners>),
+    Launchers(Envelope<Launchers>),
+    Offers(Envelope<Offers>),
+    Paths(Envelope<Paths>),
+    Shadows(Envelope<Shadows>),
+    Across(Envelope<Across>),
+    States(Envelope<States>),
+    Unowned(Envelope<Unowned>),
+    Check(Envelope<Check>),
+    Conflicts(Envelope<Conflicts>),
+    Explanations(Envelope<Explanations>),
+    Impact(Envelope<Impact>),
+    Verify(Envelope<Verified>),
+}
+
+/// The schema: JSON Schema, draft 2020-12.
+#[must_use]
+pub fn schema() -> Value {
+    let settings = SchemaSettings::draft2020_12().for_serialize();
+    let mut schema = settings.into_generator().into_root_schema_for::<Document>();
+    schema.insert("title".to_owned(), "Documents of whodunit".into());
+    schema.insert("$comment".to_owned(), format!("Describes documents whose member `schema` is {SCHEMA}.").into());
+    schema.remove("description");
+    schema.to_value()
+}

@@ -1,0 +1,25 @@
+//! Readers of file formats. They know no package manager and no path: they take bytes, or something to read and seek
+//! in, and return typed values and typed errors. The caller decides which file is read, and how much of it.
+
+pub mod accounts;
+pub mod appstream;
+pub mod binary;
+pub mod bolt;
+pub mod bundle;
+pub mod bytes;
+pub mod database;
+pub mod desktop_entry;
+pub mod dynamic;
+pub mod key_file;
+pub mod loader_cache;
+pub mod manual;
+pub mod ndb;
+pub mod packed;
+pub mod primary;
+pub mod pyvenv;
+pub mod rpm_header;
+pub mod settings;
+pub mod shebang;
+pub mod squashfs;
+pub mod stanza;
+pub mod yaml;

@@ -1,0 +1,373 @@
+//! Words become fields: braces, `~`, variables, outputs, splitting, names of files (XCU 2.6).
+
+use super::run::Run;
+use super::state::{Value, is_known};
+use super::substitute;
+use crate::syntax::pattern;
+use crate::syntax::{Assigned, Dialect, Part, Word};
+
+/// A piece of a field while it is made.
+#[derive(Debug, Clone)]
+pub(super) struct Piece {
+    text: Vec<u8>,
+    /// Whether patterns mean nothing in it.
+    quoted: bool,
+}
+
+/// A field while it is made.
+#[derive(Debug, Clone, Default)]
+pub(super) struct Field {
+    pieces: Vec<Piece>,
+    /// Whether it stays though it is empty.
+    stays: bool,
+}
+
+impl Field {
+    pub(super) fn push(&mut self, text: &[u8], quoted: bool) {
+        self.pieces.push(Piece { text: text.to_vec(), quoted });
+    }
+
+    pub(super) fn text(&self) -> Vec<u8> {
+        self.pieces.iter().flat_map(|piece| piece.text.iter().copied()).collect()
+    }
+
+    pub(super) fn pattern(&self) -> Vec<u8> {
+        let one = |piece: &Piece| if piece.quoted { pattern::escaped(&piece.text) } else { piece.text.clone() };
+        self.pieces.iter().flat_map(one).collect()
+    }
+
+    fn is_kept(&self) -> bool {
+        self.stays || self.pieces.iter().any(|piece| !piece.text.is_empty())
+    }
+}
+
+impl Run<'_> {
+    /// The fields that words become.
+    pub(super) fn fields(&mut self, words: &[Word]) -> Vec<Vec<u8>> {
+        let mut fields = Vec::new();
+        for word in words {
+            let in_braces = if self.has_braces() { super::braces::words(word) } else { vec![word.clone()] };
+            for word in in_braces {
+                for field in self.split(&word) {
+                    self.files(&field, &mut fields);
+                }
+                if fields.len() > 20_000 {
+                    self.stop("too many words");
+                    return fields;
+                }
+            }
+        }
+        fields
+    }
+
+    fn has_braces(&self) -> bool {
+        self.dialect() != Dialect::Posix
+    }
+
+    /// One text of a word: of an assignment, a `case`, a redirection.
+    pub(super) fn one(&mut self, word: &Word, is_assignment: bool) -> Vec<u8> {
+        self.whole(word, is_assignment).text()
+    }
+
+    /// One pattern of a word.
+    pub(super) fn one_pattern(&mut self, word: &Word) -> Vec<u8> {
+        self.whole(word, false).pattern()
+    }
+
+    fn whole(&mut self, word: &Word, is_assignment: bool) -> Field {
+        let mut field = Field::default();
+        for (number, part) in word.0.iter().enumerate() {
+            match part {
+                Part::Plain(text) => {
+                    let is_last = number + 1 == word.0.len();
+                    let text = self.homes(text, number == 0, is_last, is_assignment);
+                    text.into_iter().for_each(|(text, quoted)| field.push(&text, quoted));
+                }
+                Part::Quoted(text) => field.push(text, true),
+                Part::Double(parts) => {
+                    let text = self.doubled(parts).into_iter().reduce(|a, b| [a, b].join(&b' '));
+                    field.push(&text.unwrap_or_default(), true);
+                }
+                Part::Parameter(parameter) => {
+                    let values = self.parameter(parameter, false);
+                    let quoted = self.dialect() == Dialect::Zsh;
+                    field.push(&values.join(&b' '), quoted);
+                }
+                Part::Output(list) => {
+                    let text = self.output_of(list);
+                    field.push(&text, false);
+                }
+                Part::Arithmetic(text) => {
+                    let text = self.number(text);
+                    field.push(&text, true);
+                }
+                Part::Process => {
+                    let unknown = self.unknown_value("the name of a pipe from a command that is not run");
+                    field.push(&unknown, true);
+                }
+                Part::List(_) => {}
+            }
+        }
+        field
+    }
+
+    /// Text in double quotes: several fields where `$@` or a whole list stands in it.
+    fn doubled(&mut self, parts: &[Part]) -> Vec<Vec<u8>> {
+        let mut fields: Vec<Vec<u8>> = vec![Vec::new()];
+        let mut only_lists = !parts.is_empty();
+        for part in parts {
+            let add = |fields: &mut Vec<Vec<u8>>, text: &[u8]| {
+                if let Some(last) = fields.last_mut() {
+                    last.extend_from_slice(text);
+                }
+            };
+            match part {
+                Part::Plain(text) | Part::Quoted(text) => {
+                    only_lists = false;
+                    add(&mut fields, text);
+                }
+                Part::Parameter(parameter) => {
+                    let is_list = substitute::is_list(parameter);
+                    only_lists &= is_list;
+                    let values = self.parameter(parameter, true);
+                    if !is_list {
+                        add(&mut fields, &values.join(&b' '));
+                        continue;
+                    }
+                    let mut values = values.into_iter();
+                    match values.next() {
+                        Some(first) => {
+                            only_lists = false;
+                            add(&mut fields, &first);
+                        }
+                        None => continue,
+                    }
+                    fields.extend(values);
+                }
+                Part::Output(list) => {
+                    only_lists = false;
+                    let text = self.output_of(list);
+                    add(&mut fields, &text);
+                }
+                Part::Arithmetic(text) => {
+                    only_lists = false;
+                    let text = self.number(text);
+                    add(&mut fields, &text);
+                }
+                Part::Double(_) | Part::Process | Part::List(_) => {}
+            }
+        }
+        if only_lists && fields == [b""] { Vec::new() } else { fields }
+    }
+
+    /// The fields of a word, before names of files are looked for.
+    fn split(&mut self, word: &Word) -> Vec<Field> {
+        let mut fields = vec![Field::default()];
+        let last = |fields: &mut Vec<Field>| fields.len() - 1;
+        for (number, part) in word.0.iter().enumerate() {
+            match part {
+                Part::Plain(text) => {
+                    let is_last = number + 1 == word.0.len();
+                    let text = self.homes(text, number == 0, is_last, false);
+                    let at = last(&mut fields);
+                    for (text, quoted) in text {
+                        fields[at].stays |= quoted;
+                        fields[at].push(&text, quoted);
+                    }
+                }
+                Part::Quoted(text) => {
+                    let at = last(&mut fields);
+                    fields[at].stays = true;
+                    fields[at].push(text, true);
+                }
+                Part::Double(parts) => {
+                    let mut texts = self.doubled(parts).into_iter();
+                    if let Some(first) = texts.next() {
+                        let at = last(&mut fields);
+                        fields[at].stays = true;
+                        fields[at].push(&first, true);
+                    }
+                    for text in texts {
+                        fields.push(Field { pieces: vec![Piece { text, quoted: true }], stays: true });
+                    }
+                }
+                Part::Parameter(parameter) => {
+                    let values = self.parameter(parameter, false);
+                    let splits = self.splits_words() || parameter.flags.contains(&b'=');
+                    for (number, value) in values.into_iter().enumerate() {
+                        if number > 0 {
+                            fields.push(Field::default());
+                        }
+                        if splits {
+                            self.split_text(&value, &mut fields);
+                        } else {
+                            let at = last(&mut fields);
+                            fields[at].push(&value, true);
+                        }
+                    }
+                }
+                Part::Output(list) => {
+                    let text = self.output_of(list);
+                    self.split_text(&text, &mut fields);
+                }
+                Part::Arithmetic(text) => {
+                    let text = self.number(text);
+                    let at = last(&mut fields);
+                    fields[at].push(&text, true);
+                }
+                Part::Process => {
+                    let unknown = self.unknown_value("the name of a pipe from a command that is not run");
+                    let at = last(&mut fields);
+                    fields[at].push(&unknown, true);
+                }
+                Part::List(_) => {}
+            }
+        }
+        fields.retain(Field::is_kept);
+        fields
+    }
+
+    /// Whether variables without quotes are split into words.
+    pub(super) fn splits_words(&self) -> bool {
+        self.dialect() != Dialect::Zsh || self.state.has(b"shwordsplit")
+    }
+
+    /// Splits a text at the bytes of `IFS`.
+    fn split_text(&mut self, text: &[u8], fields: &mut Vec<Field>) {
+        let ifs = self.state.get(b"IFS").map_or_else(|| b" \t\n".to_vec(), <[u8]>::to_vec);
+        let parts = fields_of(text, &ifs);
+        for (number, part) in parts.into_iter().enumerate() {
+            if number > 0 {
+                fields.push(Field::default());
+            }
+            let Some(field) = fields.last_mut() else { return };
+            if let Some(part) = part {
+                // An empty one between two separators that are no blanks stays.
+                field.stays |= part.is_empty();
+                field.push(&part, false);
+            }
+        }
+    }
+
+    /// `~` and `~name` at the start, and in assignments behind each colon: text, and whether it means itself.
+    fn homes(&mut self, text: &[u8], is_first: bool, is_last: bool, is_assignment: bool) -> Vec<(Vec<u8>, bool)> {
+        let mut pieces = Vec::new();
+        let parts: Vec<&[u8]> = if is_assignment { text.split(|&b| b == b':').collect() } else { vec![text] };
+        for (number, part) in parts.iter().enumerate() {
+            if number > 0 {
+                pieces.push((b":".to_vec(), false));
+            }
+            let at_start = number > 0 || is_first;
+            let end = part.iter().position(|&b| b == b'/').unwrap_or(part.len());
+            let is_cut = end == part.len() && number + 1 == parts.len() && !is_last;
+            if at_start
+                && part.first() == Some(&b'~')
+                && !is_cut
+                && let Some(home) = self.home_of(&part[1..end])
+            {
+                pieces.push((home, true));
+                pieces.push((part[end..].to_vec(), false));
+                continue;
+            }
+            pieces.push((part.to_vec(), false));
+        }
+        pieces
+    }
+
+    fn home_of(&self, name: &[u8]) -> Option<Vec<u8>> {
+        match name {
+            b"" => self.state.get(b"HOME").map(<[u8]>::to_vec),
+            b"+" => Some(self.state.dir.clone()),
+            name => self.at.homes.get(name).cloned(),
+        }
+    }
+
+    /// The names of files that fit, or the field's own text.
+    fn files(&mut self, field: &Field, fields: &mut Vec<Vec<u8>>) {
+        let text = field.text();
+        let fitting = field.pattern();
+        if !pattern::is_pattern(&fitting) || self.state.has(b"noglob") || !is_known(&text) {
+            fields.push(text);
+            return;
+        }
+        let (fitting, qualifiers) = match self.dialect() {
+            Dialect::Zsh => super::files::qualified(&fitting),
+            _ => (&fitting[..], None),
+        };
+        let is_group_only = qualifiers.is_none() && !fitting.iter().any(|b| b"*?[".contains(b));
+        if self.dialect() == Dialect::Bash && is_group_only {
+            fields.push(text);
+            return;
+        }
+        let found = self.matching(fitting, qualifiers);
+        let null = self.state.has(b"nullglob") || qualifiers.is_some_and(|letters| letters.contains(&b'N'));
+        if !found.is_empty() || null {
+            fields.extend(found);
+        } else if self.dialect() == Dialect::Zsh && !self.state.has(b"nonomatch") && !self.state.has(b"shglob") {
+            self.fail_file();
+        } else {
+            fields.push(text);
+        }
+    }
+
+    /// What an assignment assigns.
+    pub(super) fn assigned(&mut self, value: &Assigned) -> Value {
+        match value {
+            Assigned::Word(word) => Value::Text(self.one(word, true)),
+            Assigned::List(words) => Value::List(self.fields(words)),
+        }
+    }
+}
+
+/// A text cut at separators; `None` stands for nothing at all at that place.
+pub(super) fn fields_of(text: &[u8], separators: &[u8]) -> Vec<Option<Vec<u8>>> {
+    let is_blank = |b: u8| separators.contains(&b) && matches!(b, b' ' | b'\t' | b'\n');
+    let is_hard = |b: u8| separators.contains(&b) && !matches!(b, b' ' | b'\t' | b'\n');
+    let mut parts: Vec<Option<Vec<u8>>> = Vec::new();
+    let mut at = 0;
+    if text.first().is_some_and(|&b| is_blank(b)) {
+        parts.push(None);
+        while at < text.len() && is_blank(text[at]) {
+            at += 1;
+        }
+    }
+    while at < text.len() {
+        let end = text[at..].iter().position(|&b| is_blank(b) || is_hard(b)).map_or(text.len(), |end| at + end);
+        parts.push(Some(text[at..end].to_vec()));
+        at = end;
+        let mut hard = 0;
+        while at < text.len() && (is_blank(text[at]) || (is_hard(text[at]) && hard == 0)) {
+            hard += usize::from(is_hard(text[at]));
+            at += 1;
+        }
+        if at == text.len() && end < text.len() {
+            parts.push(None);
+        }
+    }
+    if parts.is_empty() {
+        parts.push(None);
+    }
+    parts
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn texts_are_cut_as_posix_says() {
+        for (text, separators, expected) in [
+            ("a b  c", " \t\n", "a|b|c"),
+            (" a ", " ", "-|a|-"),
+            ("a:b::c", ":", "a|b||c"),
+            ("a:", ":", "a|-"),
+            ("a : b", ": ", "a|b"),
+            ("", " ", "-"),
+        ] {
+            let parts = fields_of(text.as_bytes(), separators.as_bytes());
+            let shown: Vec<String> =
+                parts.into_iter().map(|part| part.map_or("-".into(), |p| String::from_utf8(p).unwrap())).collect();
+            assert_eq!(shown.join("|"), expected, "{text:?}");
+        }
+    }
+}

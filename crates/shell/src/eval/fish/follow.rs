@@ -1,0 +1,286 @@
+//! Follows statements.
+
+use std::sync::Arc;
+
+use super::{Defined, Fish, only_stars};
+use crate::eval::run::{DEEPEST, Flow, fits_perhaps};
+use crate::eval::state::Function;
+use crate::syntax::fish::{Block, Kind, Statement, plain};
+use whodunit_formats::bytes::path;
+
+impl Fish<'_> {
+    pub(super) fn block(&mut self, block: &Block) -> Flow {
+        for statement in block {
+            let flow = self.statement(statement);
+            if flow != Flow::Next {
+                return flow;
+            }
+        }
+        Flow::Next
+    }
+
+    /// A block with variables of its own.
+    pub(super) fn scoped(&mut self, inside: impl FnOnce(&mut Self) -> Flow) -> Flow {
+        self.scopes.push(Vec::new());
+        let flow = inside(self);
+        for (name, variable) in self.scopes.pop().unwrap_or_default().into_iter().rev() {
+            match variable {
+                Some(variable) => self.run.state.variables.insert(name, variable),
+                None => self.run.state.variables.remove(&name),
+            };
+        }
+        flow
+    }
+
+    pub(super) fn either(
+        &mut self,
+        why: &str,
+        one: &mut dyn FnMut(&mut Self) -> Flow,
+        two: &mut dyn FnMut(&mut Self) -> Flow,
+    ) -> Flow {
+        let unknown = self.note_unknown(why);
+        let (before, bodies) = (self.run.state.clone(), self.bodies.clone());
+        let first = one(self);
+        let after_one = std::mem::replace(&mut self.run.state, before);
+        self.bodies.extend(bodies);
+        let second = two(self);
+        let after_two = std::mem::take(&mut self.run.state);
+        self.run.state = after_one.merged(&after_two, unknown);
+        self.run.status = None;
+        if first == second { first } else { Flow::Next }
+    }
+
+    pub(super) fn statement(&mut self, statement: &Statement) -> Flow {
+        if !self.run.step(1) {
+            return Flow::Exit;
+        }
+        if !self.holds_line {
+            self.run.place.line = statement.line;
+        }
+        match (statement.after, self.run.status) {
+            (Some(wanted), Some(status)) if (status == 0) != wanted => return Flow::Next,
+            (Some(_), None) => {
+                let bare = Statement { after: None, ..statement.clone() };
+                let why = "depends on the exit status of a command that is not run";
+                return self.either(why, &mut |fish| fish.statement(&bare), &mut |_| Flow::Next);
+            }
+            _ => {}
+        }
+        self.depth += 1;
+        let flow = if self.depth > 4 * DEEPEST {
+            self.stop("commands are nested too deeply");
+            Flow::Exit
+        } else {
+            self.kind(&statement.kind)
+        };
+        self.depth -= 1;
+        if statement.negated {
+            self.run.status = self.run.status.map(|status| u8::from(status == 0));
+        }
+        flow
+    }
+
+    pub(super) fn kind(&mut self, kind: &Kind) -> Flow {
+        match kind {
+            Kind::Command(words) => {
+                let words = self.words(words);
+                let Some((name, arguments)) = words.split_first() else {
+                    self.run.status = Some(0);
+                    return Flow::Next;
+                };
+                self.command(&name.clone(), arguments.to_vec())
+            }
+            Kind::Pipeline(block) => self.pipeline(block),
+            Kind::Block(block) => self.scoped(|fish| fish.block(block)),
+            Kind::If(branches, otherwise) => self.branches(branches, otherwise.as_ref()),
+            Kind::Switch(word, arms) => {
+                let text = self.words(std::slice::from_ref(word)).into_iter().next().unwrap_or_default();
+                for (patterns, body) in arms {
+                    // Quotes keep patterns from names of files; here they mean what they say.
+                    let patterns: Vec<Vec<u8>> =
+                        patterns.iter().flat_map(|word| self.expand(word)).map(|(text, _)| only_stars(&text)).collect();
+                    let fits: Vec<_> = patterns.iter().map(|one| fits_perhaps(one, &text)).collect();
+                    let one_fits = if fits.contains(&Some(true)) {
+                        Some(true)
+                    } else {
+                        fits.iter().all(Option::is_some).then_some(false)
+                    };
+                    match one_fits {
+                        Some(true) => return self.scoped(|fish| fish.block(body)),
+                        Some(false) => {}
+                        None => {
+                            let why = "depends on a condition that is unknown";
+                            return self.either(why, &mut |fish| fish.block(body), &mut |_| Flow::Next);
+                        }
+                    }
+                }
+                Flow::Next
+            }
+            Kind::For(name, words, body) => {
+                for value in self.words(words) {
+                    self.assign(name, vec![value], false, None);
+                    match self.scoped(|fish| fish.block(body)) {
+                        Flow::Next | Flow::Continue(_) => {}
+                        Flow::Break(_) => break,
+                        other => return other,
+                    }
+                }
+                Flow::Next
+            }
+            Kind::While(condition, body) => loop {
+                let flow = self.block(condition);
+                if flow != Flow::Next {
+                    return flow;
+                }
+                match self.run.status {
+                    Some(0) => match self.scoped(|fish| fish.block(body)) {
+                        Flow::Next | Flow::Continue(_) => {}
+                        Flow::Break(_) => return Flow::Next,
+                        other => return other,
+                    },
+                    Some(_) => return Flow::Next,
+                    None => {
+                        let why = "the number of iterations of a loop is unknown";
+                        return self.either(why, &mut |fish| fish.block(body), &mut |_| Flow::Next);
+                    }
+                }
+            },
+            Kind::Function(words, body) => {
+                let words = self.words(words);
+                let Some(name) = words.first().cloned() else { return Flow::Next };
+                let mut names = Vec::new();
+                let mut takes = false;
+                for word in &words[1..] {
+                    match &word[..] {
+                        b"-a" | b"--argument-names" => takes = true,
+                        b"--on-event" | b"-e" | b"--on-variable" | b"-v" => {
+                            takes = false;
+                            if word.ends_with(b"variable") || word == b"-v" {
+                                let unknown = self.note_unknown("a function that runs whenever a variable changes");
+                                self.run.state.taints.insert(unknown);
+                            }
+                        }
+                        option if option.starts_with(b"-") => takes = false,
+                        word if takes => names.push(word.to_vec()),
+                        _ => {}
+                    }
+                }
+                let place = self.run.place.clone();
+                let function = Function { body: None, place, certain: true, exported: false };
+                self.run.state.functions.insert(name.clone(), function);
+                self.bodies.insert(name, Defined { body: Arc::clone(body), names });
+                Flow::Next
+            }
+        }
+    }
+
+    pub(super) fn branches(&mut self, branches: &[(Block, Block)], otherwise: Option<&Block>) -> Flow {
+        for (number, (condition, body)) in branches.iter().enumerate() {
+            let flow = self.block(condition);
+            if flow != Flow::Next {
+                return flow;
+            }
+            match self.run.status {
+                Some(0) => return self.scoped(|fish| fish.block(body)),
+                Some(_) => {}
+                None => {
+                    let rest = &branches[number + 1..];
+                    let why = "depends on the exit status of a command that is not run";
+                    return self.either(why, &mut |fish| fish.scoped(|fish| fish.block(body)), &mut |fish| {
+                        fish.branches(rest, otherwise)
+                    });
+                }
+            }
+        }
+        self.run.status = Some(0);
+        otherwise.map_or(Flow::Next, |block| self.scoped(|fish| fish.block(block)))
+    }
+
+    /// `x | source` takes what x writes; everything else runs in the shell itself, and changes last.
+    pub(super) fn pipeline(&mut self, block: &Block) -> Flow {
+        let last = block.last().and_then(|statement| match &statement.kind {
+            Kind::Command(words) => words.first().and_then(plain),
+            _ => None,
+        });
+        let is_source = matches!(last.as_deref(), Some(b"source" | b"."));
+        if is_source && block.len() == 2 {
+            let text = self.output_of(&block[..1].to_vec());
+            let held = std::mem::replace(&mut self.holds_line, true);
+            let flow = self.text(&text.join(&b'\n'), None);
+            self.holds_line = held;
+            return flow;
+        }
+        if is_source {
+            let unknown = self.note_unknown("runs unknown commands");
+            self.taint_all(unknown);
+            return Flow::Next;
+        }
+        let outer = self.output.take();
+        for statement in block {
+            let flow = self.statement(statement);
+            if flow != Flow::Next {
+                self.output = outer;
+                return flow;
+            }
+        }
+        self.output = outer;
+        if self.output.is_some() {
+            let unknown = self.unknown_value("the output of a pipeline");
+            self.write(unknown);
+        }
+        self.run.status = None;
+        Flow::Next
+    }
+
+    /// The lines that commands write.
+    pub(super) fn output_of(&mut self, block: &Block) -> Vec<Vec<u8>> {
+        let outer = self.output.replace(Vec::new());
+        let _ = self.block(block);
+        std::mem::replace(&mut self.output, outer).unwrap_or_default()
+    }
+
+    /// A function's definition, read from its file where it was not yet.
+    pub(super) fn load(&mut self, name: &[u8]) -> Option<Defined> {
+        if let Some(defined) = self.bodies.get(name) {
+            return Some(defined.clone());
+        }
+        let function = self.run.state.functions.get(name)?;
+        let file = function.place.file.clone();
+        if !file.ends_with(b".fish") || path::name(&file) != [name, b".fish"].concat() {
+            return None;
+        }
+        self.file(&file);
+        self.bodies.get(name).cloned()
+    }
+
+    pub(super) fn call(&mut self, defined: &Defined, arguments: Vec<Vec<u8>>) -> Flow {
+        if self.depth >= DEEPEST {
+            self.stop("functions call each other too deeply");
+            return Flow::Next;
+        }
+        self.depth += 1;
+        let held = std::mem::replace(&mut self.holds_line, true);
+        let flow = self.scoped(|fish| {
+            for (number, name) in defined.names.iter().enumerate() {
+                fish.hide(name);
+                fish.assign(name, arguments.get(number).cloned().into_iter().collect(), false, None);
+            }
+            fish.hide(b"argv");
+            fish.assign(b"argv", arguments, false, None);
+            fish.block(&defined.body)
+        });
+        self.holds_line = held;
+        self.depth -= 1;
+        if flow == Flow::Return { Flow::Next } else { flow }
+    }
+
+    pub(super) fn hide(&mut self, name: &[u8]) {
+        let before = self.run.state.variables.get(name).cloned();
+        if let Some(scope) = self.scopes.last_mut()
+            && !scope.iter().any(|(known, _)| known == name)
+        {
+            scope.push((name.to_vec(), before));
+            self.run.state.variables.remove(name);
+        }
+    }
+}

@@ -1,0 +1,339 @@
+//! Follows what fish's configuration files would do, without doing it. Every variable is a list.
+
+mod builtins;
+mod follow;
+mod words;
+
+use std::collections::BTreeMap;
+use std::sync::Arc;
+
+use crate::eval::run::{DEEPEST, Flow, Invocation, LARGEST, Run};
+use crate::eval::state::{Function, LISTS, Place, State, Value, Variable, is_known, parts, places_after};
+use crate::syntax::fish::{Block, parse};
+use crate::{ReadError, Unknown, UnknownId};
+use whodunit_formats::bytes::{ByteString, path};
+
+/// A function, as it was defined.
+#[derive(Debug, Clone, PartialEq, Eq)]
+struct Defined {
+    body: Arc<Block>,
+    names: Vec<Vec<u8>>,
+}
+
+/// A fish that is followed. Tests of files, patterns and programs are those of the other shells.
+pub struct Fish<'s> {
+    run: Run<'s>,
+    bodies: BTreeMap<Vec<u8>, Defined>,
+    /// Directories of `fish_user_paths` that were put into the path.
+    added: Vec<Vec<u8>>,
+    /// Variables that a block or a function hides, innermost last.
+    scopes: Vec<Vec<(Vec<u8>, Option<Variable>)>>,
+    depth: u32,
+    holds_line: bool,
+    output: Option<Vec<Vec<u8>>>,
+    functions: Vec<ByteString>,
+}
+
+impl<'s> Fish<'s> {
+    /// A shell that has been started and has read nothing yet.
+    pub fn new(at: Invocation<'s>, mut state: State) -> Self {
+        // Lists of directories come as texts.
+        for (name, variable) in &mut state.variables {
+            if let (true, Value::Text(text)) = (is_path(name), &variable.value) {
+                variable.value = Value::List(parts(text).into_iter().map(<[u8]>::to_vec).collect());
+            }
+        }
+        Fish {
+            run: Run::new(at, state),
+            bodies: BTreeMap::new(),
+            added: Vec::new(),
+            scopes: Vec::new(),
+            depth: 0,
+            holds_line: false,
+            output: None,
+            functions: Vec::new(),
+        }
+    }
+
+    /// Takes over what was not known before it was started.
+    pub fn take_unknowns(&mut self, unknowns: Vec<Unknown>) {
+        self.run.unknowns = unknowns;
+    }
+
+    /// Reads what every fish reads: universal variables, the directories `conf.d`, and both `config.fish`.
+    pub fn start(&mut self) {
+        let config = self.text_of(b"XDG_CONFIG_HOME").filter(|config| config.starts_with(b"/"));
+        let home = self.run.at.user.home.clone();
+        let own = config.map_or_else(|| path::join(&home, b".config"), ByteString::from);
+        let own = path::join(&own, b"fish");
+        self.universal(&path::join(&own, b"fish_variables"));
+        let data = self.list_of(b"XDG_DATA_DIRS").unwrap_or_default();
+        let mut vendors = vec![path::join(&home, b".local/share/fish")];
+        vendors.extend(data.iter().map(|dir| path::join(dir, b"fish")));
+        vendors.push("/usr/share/fish".into());
+        let vendor = |kind: &[u8]| vendors.iter().map(|dir| path::join(dir, kind)).collect::<Vec<_>>();
+        let own_dirs = |kind: &[u8]| vec![path::join(&own, kind), path::join(b"/etc/fish", kind)];
+        self.functions = own_dirs(b"functions");
+        self.functions.extend(vendor(b"vendor_functions.d"));
+        self.find_functions();
+        self.rebuild();
+        let mut seen: Vec<ByteString> = Vec::new();
+        for dir in own_dirs(b"conf.d").into_iter().chain(vendor(b"vendor_conf.d")) {
+            let names = self.run.at.files.list(&dir);
+            let mut names: Vec<ByteString> = names.into_iter().map(|(name, _)| name).collect();
+            names.retain(|name| name.ends_with(b".fish") && !name.starts_with(b"."));
+            names.sort_by(|a, b| crate::eval::natural::compare(&a.to_ascii_lowercase(), &b.to_ascii_lowercase()));
+            for name in names {
+                if !seen.contains(&name) {
+                    self.file(&path::join(&dir, &name));
+                    seen.push(name);
+                }
+            }
+        }
+        self.file(b"/etc/fish/config.fish");
+        self.file(&path::join(&own, b"config.fish"));
+    }
+
+    /// The state at the end, as other shells have it.
+    pub fn finish(self) -> (State, Vec<Unknown>) {
+        let (mut state, unknowns) = self.run.finish();
+        for (name, variable) in &mut state.variables {
+            if let Value::List(list) = &variable.value {
+                let separator: &[u8] = if is_path(name) { b":" } else { b" " };
+                variable.value = Value::Text(list.join(separator));
+            }
+        }
+        (state, unknowns)
+    }
+
+    /// `SETUVAR [--export] NAME:VALUE`, parts separated by `\x1e`.
+    fn universal(&mut self, file: &ByteString) {
+        let content = self.run.at.files.read(file, LARGEST).unwrap_or_default();
+        for (line, text) in (1..).zip(content.split(|&b| b == b'\n')) {
+            let Some(rest) = text.strip_prefix(b"SETUVAR ") else { continue };
+            let exported = rest.starts_with(b"--export ");
+            let rest = rest.strip_prefix(b"--export ").unwrap_or(rest);
+            let rest = rest.strip_prefix(b"--path ").unwrap_or(rest);
+            let Some(at) = memchr::memchr(b':', rest) else { continue };
+            let (name, value) = (&rest[..at], unescaped(&rest[at + 1..]));
+            // What is inherited hides it.
+            if self.run.state.variables.contains_key(name) {
+                continue;
+            }
+            let list: Vec<Vec<u8>> = match value.is_empty() {
+                true => Vec::new(),
+                false => value.split(|&b| b == 0x1e).map(<[u8]>::to_vec).collect(),
+            };
+            let place = Place { file: file.clone(), line };
+            let variable =
+                Variable { places: vec![place; list.len()], value: Value::List(list), ..Variable::text("", exported) };
+            self.run.state.variables.insert(name.to_vec(), variable);
+        }
+    }
+
+    /// Functions that stand in files of their name.
+    fn find_functions(&mut self) {
+        for dir in self.functions.clone() {
+            let names = self.run.at.files.list(&dir);
+            for (name, _) in names {
+                let Some(stem) = name.strip_suffix(b".fish") else { continue };
+                let place = Place { file: path::join(&dir, &name), line: 1 };
+                let function = Function { body: None, place, certain: true, exported: false };
+                self.run.state.functions.entry(stem.to_vec()).or_insert(function);
+            }
+        }
+    }
+
+    fn note_unknown(&mut self, says: impl Into<String>) -> UnknownId {
+        self.run.note_unknown(says)
+    }
+
+    fn unknown_value(&mut self, says: impl Into<String>) -> Vec<u8> {
+        self.run.unknown_value(says)
+    }
+
+    fn taint_all(&mut self, unknown: UnknownId) {
+        self.run.taint_all(unknown);
+    }
+
+    fn list_of(&self, name: &[u8]) -> Option<Vec<Vec<u8>>> {
+        self.run.state.variables.get(name).map(|variable| match &variable.value {
+            Value::List(list) => list.clone(),
+            Value::Text(text) => vec![text.clone()],
+        })
+    }
+
+    fn text_of(&self, name: &[u8]) -> Option<Vec<u8>> {
+        self.list_of(name).map(|list| list.join(&b' ')).filter(|text| !text.is_empty())
+    }
+
+    fn assign(&mut self, name: &[u8], list: Vec<Vec<u8>>, is_made_of_old: bool, exported: Option<bool>) {
+        if self.run.is_too_much(name, &Value::List(list.clone())) {
+            return;
+        }
+        let old = self.run.state.variables.get(name).cloned();
+        let mut variable = old.clone().unwrap_or_else(|| Variable::text("", false));
+        if is_path(name) || name == b"fish_user_paths" {
+            let before = self.list_of(name).unwrap_or_default().join(&b':');
+            let places = old.as_ref().map_or(&[][..], |old| &old.places);
+            variable.places = places_after(&before, places, &list.join(&b':'), is_made_of_old, &self.run.place);
+            if !is_made_of_old {
+                variable.taints.clear();
+            }
+        }
+        let list = if is_path(name) {
+            // An element with colons is several.
+            list.iter().flat_map(|one| one.split(|&b| b == b':')).map(<[u8]>::to_vec).collect()
+        } else {
+            list
+        };
+        variable.value = Value::List(list);
+        if let Some(exported) = exported {
+            variable.exported = exported;
+        }
+        self.run.state.variables.insert(name.to_vec(), variable);
+        if name == b"fish_user_paths" {
+            self.rebuild();
+        }
+    }
+
+    /// Puts `fish_user_paths` in front of the path, as its handler does at each change.
+    fn rebuild(&mut self) {
+        let (mut list, mut places) = (self.list_of(b"PATH").unwrap_or_default(), Vec::new());
+        if let Some(path) = self.run.state.variables.get(&b"PATH"[..]) {
+            places.clone_from(&path.places);
+        }
+        places.resize(list.len(), self.run.place.clone());
+        let remove = |list: &mut Vec<Vec<u8>>, places: &mut Vec<Place>, one: &[u8]| {
+            let at = list.iter().position(|part| part == one);
+            if let Some(at) = at {
+                list.remove(at);
+                places.remove(at);
+            }
+            at.is_some()
+        };
+        for one in std::mem::take(&mut self.added) {
+            remove(&mut list, &mut places, &one);
+        }
+        if let Some(own) = self.run.state.variables.get(&b"fish_user_paths"[..]).cloned() {
+            let of_own = self.list_of(b"fish_user_paths").unwrap_or_default();
+            for (number, one) in of_own.iter().enumerate().rev() {
+                if !remove(&mut list, &mut places, one) {
+                    self.added.push(one.clone());
+                }
+                list.insert(0, one.clone());
+                places.insert(0, own.places.get(number).cloned().unwrap_or_else(|| self.run.place.clone()));
+            }
+        }
+        if let Some(path) = self.run.state.variables.get_mut(&b"PATH"[..]) {
+            path.value = Value::List(list);
+            path.places = places;
+        }
+    }
+
+    /// Reads a file where there is one.
+    pub fn file(&mut self, file: &[u8]) {
+        let _ = self.source(file, None);
+    }
+
+    fn source(&mut self, file: &[u8], arguments: Option<Vec<Vec<u8>>>) -> Flow {
+        let file = ByteString::from(self.run.absolute(file));
+        let content = match self.run.at.files.read(&file, LARGEST) {
+            Ok(content) => content,
+            Err(ReadError::Absent(_)) => {
+                self.run.status = Some(1);
+                return Flow::Next;
+            }
+            Err(error) => {
+                let unknown = self.note_unknown(format!("reads {error}"));
+                self.taint_all(unknown);
+                self.run.status = None;
+                return Flow::Next;
+            }
+        };
+        if self.depth >= DEEPEST {
+            self.stop("files are nested too deeply");
+            return Flow::Next;
+        }
+        self.depth += 1;
+        let place = std::mem::replace(&mut self.run.place, Place { file, line: 1 });
+        let held = std::mem::replace(&mut self.holds_line, false);
+        let flow = self.text(&content, arguments);
+        self.holds_line = held;
+        self.run.place = place;
+        self.depth -= 1;
+        if flow == Flow::Exit { Flow::Exit } else { Flow::Next }
+    }
+
+    fn text(&mut self, text: &[u8], arguments: Option<Vec<Vec<u8>>>) -> Flow {
+        if !is_known(text) {
+            return self.run.text(text);
+        }
+        match parse(text, self.run.place.line) {
+            Ok(block) => {
+                let outer = arguments.map(|arguments| {
+                    let outer = self.run.state.variables.remove(&b"argv"[..]);
+                    self.assign(b"argv", arguments, false, None);
+                    outer
+                });
+                let flow = self.block(&block);
+                if let Some(outer) = outer {
+                    self.run.state.variables.remove(&b"argv"[..]);
+                    self.run.state.variables.extend(outer.map(|outer| (b"argv".to_vec(), outer)));
+                }
+                flow
+            }
+            Err(error) => {
+                self.run.place.line = error.line;
+                let unknown = self.note_unknown(format!("{}: fish rejects this file", error.what));
+                self.run.state.taints.insert(unknown);
+                self.run.status = Some(127);
+                Flow::Next
+            }
+        }
+    }
+
+    fn stop(&mut self, why: &str) {
+        self.run.stop(why);
+    }
+
+    fn write(&mut self, line: Vec<u8>) {
+        if let Some(output) = &mut self.output
+            && output.len() < 10_000
+        {
+            output.push(line);
+        }
+    }
+}
+
+/// A pattern in which nothing but `*` and `?` means anything.
+fn only_stars(text: &[u8]) -> Vec<u8> {
+    text.iter().flat_map(|&b| if b"[]()|!+@\\".contains(&b) { vec![b'\\', b] } else { vec![b] }).collect()
+}
+
+/// Variables whose elements are joined by colons.
+fn is_path(name: &[u8]) -> bool {
+    name.ends_with(b"PATH") || LISTS.contains(&name)
+}
+
+/// `\xNN` and `\\` of the file of universal variables.
+fn unescaped(text: &[u8]) -> Vec<u8> {
+    let mut result = Vec::new();
+    let mut at = 0;
+    while at < text.len() {
+        if text[at] == b'\\' && text.get(at + 1) == Some(&b'x') {
+            let digits = text.get(at + 2..at + 4).and_then(|digits| std::str::from_utf8(digits).ok());
+            if let Some(byte) = digits.and_then(|digits| u8::from_str_radix(digits, 16).ok()) {
+                result.push(byte);
+                at += 4;
+                continue;
+            }
+        }
+        if text[at] == b'\\' && at + 1 < text.len() {
+            at += 1;
+        }
+        result.push(text[at]);
+        at += 1;
+    }
+    result
+}

@@ -1,0 +1,124 @@
+//! Words become texts: variables, outputs, braces, names of files.
+
+use super::{Fish, is_path, only_stars};
+use crate::eval::state::is_known;
+use crate::syntax::fish::{Part, Word};
+use crate::syntax::pattern;
+use whodunit_formats::bytes::path;
+
+impl Fish<'_> {
+    pub(super) fn words(&mut self, words: &[Word]) -> Vec<Vec<u8>> {
+        let mut all = Vec::new();
+        for word in words {
+            for (text, fitting) in self.expand(word) {
+                let is_pattern = pattern::is_pattern(&fitting) && fitting.iter().any(|b| b"*?".contains(b));
+                if is_pattern && is_known(&text) {
+                    // Brackets and parentheses are text.
+                    let found = self.run.matching(&fitting, None);
+                    all.extend(found);
+                } else {
+                    all.push(text);
+                }
+            }
+            if all.len() > 20_000 {
+                self.stop("too many words");
+                break;
+            }
+        }
+        all
+    }
+
+    /// What a word stands for: each text, with the pattern that it is.
+    pub(super) fn expand(&mut self, word: &Word) -> Vec<(Vec<u8>, Vec<u8>)> {
+        let mut all: Vec<(Vec<u8>, Vec<u8>)> = vec![(Vec::new(), Vec::new())];
+        for (number, part) in word.0.iter().enumerate() {
+            let more: Vec<(Vec<u8>, Vec<u8>)> = match part {
+                Part::Plain(text) => vec![self.home(text, number == 0)],
+                Part::Quoted(text) => vec![(text.clone(), pattern::escaped(text))],
+                Part::Variable(name, quoted, index, more) => {
+                    let mut list = self.variable(name, index.as_deref());
+                    for _ in 0..*more {
+                        list = list.iter().flat_map(|name| self.list_of(name).unwrap_or_default()).collect();
+                    }
+                    let separator: &[u8] = if is_path(name) { b":" } else { b" " };
+                    let list = if *quoted { vec![list.join(separator)] } else { list };
+                    list.into_iter().map(|text| (text.clone(), pattern::escaped(&text))).collect()
+                }
+                Part::Output(block, quoted) => {
+                    let lines = self.output_of(block);
+                    let lines = if *quoted { vec![lines.join(&b'\n')] } else { lines };
+                    lines.into_iter().map(|text| (text.clone(), pattern::escaped(&text))).collect()
+                }
+                Part::Braces(words) => words.iter().flat_map(|word| self.expand(word)).collect(),
+            };
+            if all.len() * more.len() > 20_000 {
+                self.stop("too many words");
+                return Vec::new();
+            }
+            let join = |one: &(Vec<u8>, Vec<u8>), two: &(Vec<u8>, Vec<u8>)| {
+                ([&one.0[..], &two.0].concat(), [&one.1[..], &two.1].concat())
+            };
+            all = all.iter().flat_map(|one| more.iter().map(move |two| join(one, two))).collect();
+        }
+        all
+    }
+
+    pub(super) fn home(&self, text: &[u8], is_first: bool) -> (Vec<u8>, Vec<u8>) {
+        let end = text.iter().position(|&b| b == b'/').unwrap_or(text.len());
+        if is_first && text.first() == Some(&b'~') {
+            let home = match &text[1..end] {
+                b"" => self.list_of(b"HOME").map(|home| home.concat()),
+                name => self.run.at.homes.get(name).cloned(),
+            };
+            if let Some(home) = home {
+                let (rest, fitting) = (&text[end..], pattern::escaped(&home));
+                return ([&home[..], rest].concat(), [&fitting[..], rest].concat());
+            }
+        }
+        (text.to_vec(), only_stars(text))
+    }
+
+    pub(super) fn variable(&mut self, name: &[u8], index: Option<&Word>) -> Vec<Vec<u8>> {
+        let list = match name {
+            b"status" => vec![match self.run.status {
+                Some(status) => status.to_string().into_bytes(),
+                None => self.unknown_value("the exit status of a command that is not run"),
+            }],
+            b"__fish_config_dir" => vec![path::join(&self.run.at.user.home, b".config/fish").to_vec()],
+            b"hostname" => self.run.at.hostname.clone().map(|host| host.to_vec()).into_iter().collect(),
+            b"version" | b"FISH_VERSION" => vec![b"3.6.0".to_vec()],
+            b"fish_pid" => vec![self.unknown_value("a process id")],
+            name => self.list_of(name).unwrap_or_default(),
+        };
+        let Some(index) = index else { return list };
+        let length = i64::try_from(list.len()).unwrap_or(0);
+        let mut picked = Vec::new();
+        for text in self.words(std::slice::from_ref(index)).iter().flat_map(|text| text.split(|&b| b == b' ')) {
+            let text = String::from_utf8_lossy(text).into_owned();
+            let number = |text: &str| -> Option<i64> {
+                let number: i64 = text.trim().parse().ok()?;
+                Some(if number < 0 { length + number + 1 } else { number })
+            };
+            let (from, to) = match text.split_once("..") {
+                Some((from, to)) => (number(from).unwrap_or(1), number(to).unwrap_or(length)),
+                None => match number(&text) {
+                    Some(at) => (at, at),
+                    None => continue,
+                },
+            };
+            let step = if from <= to { 1 } else { -1 };
+            let (mut at, mut left) = (from, 20_000);
+            loop {
+                if let Some(one) = usize::try_from(at - 1).ok().and_then(|at| list.get(at)) {
+                    picked.push(one.clone());
+                }
+                left -= 1;
+                if at == to || left == 0 || (step > 0 && at > length) || (step < 0 && at < 1) {
+                    break;
+                }
+                at += step;
+            }
+        }
+        picked
+    }
+}

@@ -1,0 +1,23 @@
+//! What start-up files of shells do to search paths, aliases and functions, found by following them: a bounded
+//! evaluator that starts nothing. What it cannot know it says, and it carries what is known past that.
+
+mod braces;
+mod builtins;
+mod conditions;
+mod declare;
+mod expand;
+mod files;
+pub mod fish;
+mod natural;
+mod output;
+mod programs;
+mod rules;
+mod run;
+mod state;
+mod substitute;
+
+pub use builtins::{is_builtin, is_reserved};
+pub use run::{Account, Invocation, Run};
+pub use state::{
+    Alias, AliasKind, Function, LISTS, Place, State, Value, Variable, is_known, parts, places_after, unknowns_in,
+};

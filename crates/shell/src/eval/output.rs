@@ -1,0 +1,258 @@
+//! Builtins that write, look names up, or read lines.
+
+use super::builtins::{is_builtin, is_reserved};
+use super::run::{Flow, Run};
+use super::state::{Value, is_known};
+use crate::syntax::Dialect;
+
+impl Run<'_> {
+    pub(super) fn echo(&mut self, arguments: &[Vec<u8>]) {
+        if self.output.is_none() {
+            return;
+        }
+        let (mut from, mut ends, mut escapes) = (0, true, self.dialect() != Dialect::Bash);
+        while let Some(word) = arguments.get(from) {
+            let is_option = word.len() > 1 && word[0] == b'-' && word[1..].iter().all(|b| b"neE".contains(b));
+            if !is_option || (self.dialect() == Dialect::Posix && word != b"-n") {
+                break;
+            }
+            ends &= !word.contains(&b'n');
+            escapes |= word.contains(&b'e');
+            from += 1;
+        }
+        let mut text = arguments[from..].join(&b' ');
+        if escapes {
+            text = unescaped(&text);
+        }
+        if ends {
+            text.push(b'\n');
+        }
+        self.write(&text);
+    }
+
+    pub(super) fn printf(&mut self, arguments: &[Vec<u8>]) {
+        let (variable, rest) = match arguments {
+            [option, name, rest @ ..] if option == b"-v" => (Some(name.clone()), rest),
+            [dashes, rest @ ..] if dashes == b"--" => (None, rest),
+            all => (None, all),
+        };
+        let Some((format, values)) = rest.split_first() else { return };
+        let format = unescaped(format);
+        let mut text = Vec::new();
+        let mut values = values.iter();
+        loop {
+            let mut took = false;
+            let mut at = 0;
+            while at < format.len() {
+                if format[at] != b'%' {
+                    text.push(format[at]);
+                    at += 1;
+                    continue;
+                }
+                let letter = format[at + 1..].iter().position(|b| b.is_ascii_alphabetic() || *b == b'%');
+                let Some(letter) = letter.map(|letter| at + 1 + letter) else { break };
+                match format[letter] {
+                    b'%' => text.push(b'%'),
+                    b's' | b'd' | b'i' | b'u' | b'c' if letter == at + 1 => {
+                        took = true;
+                        text.extend(values.next().map_or(&b""[..], Vec::as_slice));
+                    }
+                    b'b' if letter == at + 1 => {
+                        took = true;
+                        text.extend(unescaped(values.next().map_or(&b""[..], Vec::as_slice)));
+                    }
+                    _ => {
+                        took = true;
+                        values.next();
+                        text.extend(self.unknown_value("an unsupported form of printf"));
+                    }
+                }
+                at = letter + 1;
+            }
+            if !took || values.len() == 0 || text.len() > 1 << 20 {
+                break;
+            }
+        }
+        match variable {
+            Some(name) => self.assign(&name, Value::Text(text), true),
+            None => self.write(&text),
+        }
+    }
+
+    /// `command` and `builtin`.
+    pub(super) fn command_word(&mut self, word: &[u8], arguments: &[Vec<u8>]) -> Flow {
+        let mut from = 0;
+        let mut asks = None;
+        while let Some(option) = arguments.get(from).filter(|option| option.len() > 1 && option.starts_with(b"-")) {
+            if option.contains(&b'v') || option.contains(&b'V') {
+                asks = Some(option.contains(&b'V'));
+            }
+            from += 1;
+        }
+        let rest = &arguments[from..];
+        if let Some(is_long) = asks {
+            self.status = Some(u8::from(rest.is_empty()));
+            for name in rest {
+                self.find(name, is_long);
+            }
+            return Flow::Next;
+        }
+        let Some((name, rest)) = rest.split_first() else { return Flow::Next };
+        if self.declares(name) || is_builtin(self.dialect(), name) || word == b"command" {
+            let function = self.state.functions.remove(name);
+            let flow = self.call(&name.clone(), rest.to_vec());
+            if let Some(function) = function {
+                self.state.functions.entry(name.clone()).or_insert(function);
+            }
+            return flow;
+        }
+        self.status = Some(1);
+        Flow::Next
+    }
+
+    pub(super) fn find_all(&mut self, command: &[u8], arguments: &[Vec<u8>]) {
+        let (options, names): (Vec<_>, Vec<_>) = arguments.iter().partition(|word| word.starts_with(b"-"));
+        if command == b"hash" && (names.is_empty() || !options.is_empty()) {
+            return;
+        }
+        let path_only = command == b"hash" || options.iter().any(|option| option.contains(&b'P'));
+        for name in names {
+            if path_only {
+                let found = self.which(name);
+                self.told(found.as_deref());
+            } else {
+                self.find(name, command == b"type");
+            }
+        }
+    }
+
+    fn told(&mut self, found: Option<&[u8]>) {
+        match found {
+            Some(text) => self.write(&[text, b"\n"].concat()),
+            None => self.status = Some(1),
+        }
+    }
+
+    /// What a name is, as `command -v` tells it.
+    fn find(&mut self, name: &[u8], is_long: bool) {
+        let found = if !is_known(name) {
+            self.status = None;
+            return;
+        } else if let Some(alias) = self.state.aliases.get(name) {
+            Some([b"alias ", name, b"='", &alias.value[..], b"'"].concat())
+        } else if is_reserved(self.dialect(), name)
+            || self.state.functions.contains_key(name)
+            || (is_builtin(self.dialect(), name) && !self.state.disabled.contains(name))
+        {
+            Some(name.to_vec())
+        } else {
+            self.which(name)
+        };
+        // A program may stand in a directory that is not known.
+        let list = self.state.get(b"PATH").unwrap_or_default();
+        let is_open =
+            !is_known(list) || self.state.variables.get(&b"PATH"[..]).is_some_and(|path| !path.taints.is_empty());
+        match found {
+            None if is_open => self.status = None,
+            Some(_) if is_long => {
+                let text = self.unknown_value("a description");
+                self.write(&text);
+            }
+            found => self.told(found.as_deref()),
+        }
+    }
+
+    /// `read`: a line of what is read, in parts.
+    pub(super) fn read(&mut self, arguments: &[Vec<u8>]) {
+        let mut names: Vec<Vec<u8>> = Vec::new();
+        let (mut is_list, mut delimiter) = (false, b'\n');
+        let mut words = arguments.iter();
+        while let Some(word) = words.next() {
+            match &word[..] {
+                [b'-', letters @ ..] if !letters.is_empty() => {
+                    is_list |= letters.contains(&b'a') || letters.contains(&b'A');
+                    if let Some(b'd') = letters.last() {
+                        delimiter = words.next().and_then(|text| text.first().copied()).unwrap_or(0);
+                    } else if letters.last().is_some_and(|letter| b"ptnNui".contains(letter)) {
+                        words.next();
+                    }
+                }
+                name => names.push(name.to_vec()),
+            }
+        }
+        if names.is_empty() {
+            names.push(b"REPLY".to_vec());
+        }
+        let Some((text, at)) = self.input.clone() else {
+            let unknown = self.unknown_value("is read from a terminal or a pipe");
+            names.iter().for_each(|name| self.assign(name, Value::Text(unknown.clone()), false));
+            self.status = None;
+            return;
+        };
+        if at >= text.len() {
+            names.iter().for_each(|name| self.assign(name, Value::Text(Vec::new()), false));
+            self.status = Some(1);
+            return;
+        }
+        let rest = &text[at..];
+        let length = memchr::memchr(delimiter, rest).unwrap_or(rest.len());
+        let line = rest[..length].to_vec();
+        self.status = if is_known(&line) { Some(u8::from(length == rest.len())) } else { None };
+        self.input = Some((text, at + length + 1));
+        let ifs = self.state.get(b"IFS").map_or_else(|| b" \t\n".to_vec(), <[u8]>::to_vec);
+        if is_list {
+            let list = super::expand::fields_of(&line, &ifs).into_iter().flatten().collect();
+            self.assign(&names[0].clone(), Value::List(list), false);
+            return;
+        }
+        let mut line = line;
+        let is_blank = |b: &u8| ifs.contains(b) && matches!(b, b' ' | b'\t' | b'\n');
+        let count = names.len();
+        for (number, name) in names.iter().enumerate() {
+            let start = line.iter().take_while(|b| is_blank(b)).count();
+            line.drain(..start);
+            let end = line.iter().position(|b| ifs.contains(b)).filter(|_| number + 1 < count).unwrap_or(line.len());
+            let mut value: Vec<u8> = line.drain(..end).collect();
+            if number + 1 == count {
+                while value.last().is_some_and(is_blank) {
+                    value.pop();
+                }
+            } else if line.first().is_some_and(|b| ifs.contains(b)) {
+                line.remove(0);
+            }
+            self.assign(name, Value::Text(value), false);
+        }
+    }
+}
+
+/// `\n`, `\t` and the like as what they stand for.
+fn unescaped(text: &[u8]) -> Vec<u8> {
+    let mut result = Vec::with_capacity(text.len());
+    let mut bytes = text.iter().peekable();
+    while let Some(&byte) = bytes.next() {
+        if byte != b'\\' {
+            result.push(byte);
+            continue;
+        }
+        match bytes.next() {
+            Some(b'n') => result.push(b'\n'),
+            Some(b't') => result.push(b'\t'),
+            Some(b'e') => result.push(27),
+            Some(b'a') => result.push(7),
+            Some(b'\\') => result.push(b'\\'),
+            Some(first @ b'0'..=b'7') => {
+                let mut number = u32::from(first - b'0');
+                while let Some(digit) = bytes.next_if(|b| (b'0'..=b'7').contains(*b)) {
+                    number = number * 8 + u32::from(digit - b'0');
+                    if number > 31 {
+                        break;
+                    }
+                }
+                result.push(u8::try_from(number.max(1)).unwrap_or(b'?'));
+            }
+            Some(&other) => result.extend([b'\\', other]),
+            None => result.push(b'\\'),
+        }
+    }
+    result
+}

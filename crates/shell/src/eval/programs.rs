@@ -1,0 +1,181 @@
+//! What programs would write that start-up files ask, where that can be told without running them; and values that a
+//! shell has by itself.
+
+use super::run::Run;
+use super::state::is_known;
+use crate::FileType;
+use crate::ReadError;
+use crate::eval::run::SMALL;
+use crate::syntax::Dialect;
+use whodunit_formats::bytes::{ByteString, path};
+
+impl Run<'_> {
+    /// A program: it changes nothing in the shell; what it writes may be told.
+    pub(super) fn program(&mut self, name: &[u8], arguments: &[Vec<u8>]) {
+        let Some(file) = self.which(name) else {
+            let list = self.state.get(b"PATH").unwrap_or_default();
+            let path = self.state.variables.get(&b"PATH"[..]);
+            let is_open = !is_known(list) || path.is_some_and(|path| !path.taints.is_empty());
+            self.status = if is_open { None } else { Some(127) };
+            if is_open && self.output.is_some() {
+                let unknown =
+                    self.unknown_value(format!("the output of `{}`, which is not run", ByteString::from(name)));
+                self.write(&unknown);
+            }
+            return;
+        };
+        let known = arguments.iter().all(|word| is_known(word));
+        let words: Vec<&[u8]> = arguments.iter().map(Vec::as_slice).collect();
+        let program = path::name(&file).to_vec();
+        if known {
+            if let Some(text) = super::rules::of_program(self, &file, &words) {
+                self.status = Some(0);
+                self.write(&text);
+                return;
+            }
+            if let Some((text, status)) = self.answer(&program, &words) {
+                self.status = Some(status);
+                self.write(&text);
+                return;
+            }
+        }
+        self.status = if super::rules::succeeds(&program) { Some(0) } else { None };
+        if self.output.is_some() && !super::rules::is_silent(&program) {
+            let shown = String::from_utf8_lossy(&arguments.join(&b' ')).replace('\0', "?");
+            let shown: String = shown.chars().take(60).collect();
+            let unknown =
+                self.unknown_value(format!("the output of `{} {shown}`, which is not run", ByteString::from(name)));
+            self.write(&unknown);
+        }
+    }
+
+    /// What a program of the system writes, and how it ends.
+    fn answer(&mut self, program: &[u8], words: &[&[u8]]) -> Option<(Vec<u8>, u8)> {
+        let line = |text: &[u8]| Some(([text, b"\n"].concat(), 0));
+        let user = self.at.user;
+        match (program, words) {
+            (b"id", [b"-u" | b"-ur" | b"-ru" | b"--user"]) => line(user.uid.to_string().as_bytes()),
+            (b"id", [b"-un" | b"-nu"]) | (b"whoami" | b"logname", []) => line(&user.name),
+            (b"hostname" | b"uname", [b"-n"]) | (b"hostname", [] | [b"-s"]) => {
+                let host = self.at.hostname.clone()?;
+                line(&host)
+            }
+            (b"uname", [] | [b"-s"]) => line(b"Linux"),
+            (b"dirname", [name]) => line(match path::parent(name) {
+                b"" if name.contains(&b'/') => b"/",
+                b"" => b".",
+                dir => dir,
+            }),
+            (b"basename", [name]) => line(path::name(name)),
+            (b"basename", [name, ending]) => {
+                let name = path::name(name);
+                line(name.strip_suffix(*ending).filter(|stem| !stem.is_empty()).unwrap_or(name))
+            }
+            (b"readlink", [b"-f" | b"-e" | b"-m", name]) | (b"realpath", [name]) => {
+                let canonical = self.at.files.canonicalize(&self.absolute(name));
+                line(&canonical)
+            }
+            (b"readlink", [name]) => match self.at.files.read_link(&self.absolute(name)) {
+                Some(target) => line(&target),
+                None => Some((Vec::new(), 1)),
+            },
+            (b"cat", files) if !files.iter().any(|file| file.starts_with(b"-")) => {
+                if files.is_empty() {
+                    let (text, at) = self.input.clone()?;
+                    return Some((text[at.min(text.len())..].to_vec(), 0));
+                }
+                let mut all = Vec::new();
+                let mut status = 0;
+                for file in files {
+                    match self.at.files.read(&self.absolute(file), SMALL) {
+                        Ok(content) => all.extend(content.into_iter().filter(|&b| b != 0)),
+                        Err(ReadError::Absent(_)) => status = 1,
+                        Err(_) => return None,
+                    }
+                }
+                Some((all, status))
+            }
+            (b"tr", [from, to]) if !from.starts_with(b"-") && from.len() == to.len() => {
+                let (text, at) = self.input.clone()?;
+                let swap = |byte: &u8| from.iter().position(|b| b == byte).map_or(*byte, |at| to[at]);
+                let simple = from.iter().chain(*to).all(|b| !matches!(b, b'\\' | b'[' | b'-'));
+                let text = &text[at.min(text.len())..];
+                (simple && is_known(text)).then(|| (text.iter().map(swap).collect(), 0))
+            }
+            (b"grep", [b"-q" | b"-qs" | b"-sq", wanted, file]) if !wanted.iter().any(|b| b"\\[]*.^$".contains(b)) => {
+                match self.at.files.read(&self.absolute(file), SMALL) {
+                    Ok(content) => {
+                        let found = memchr::memmem::find(&content, wanted).is_some();
+                        Some((Vec::new(), u8::from(!found)))
+                    }
+                    Err(_) => Some((Vec::new(), 2)),
+                }
+            }
+            (b"test" | b"[", words) => {
+                let mut words: Vec<Vec<u8>> = words.iter().map(|word| word.to_vec()).collect();
+                if program == b"[" {
+                    words.pop();
+                }
+                self.test(&words).map(|holds| (Vec::new(), u8::from(!holds)))
+            }
+            (b"which", [name]) => match self.which(name) {
+                Some(file) => line(&file),
+                None => Some((Vec::new(), 1)),
+            },
+            (b"true", _) => Some((Vec::new(), 0)),
+            (b"false", _) => Some((Vec::new(), 1)),
+            _ => None,
+        }
+    }
+
+    /// A variable that the shell sets by itself.
+    pub(super) fn own_variable(&self, name: &[u8]) -> Option<Vec<u8>> {
+        let dialect = self.dialect();
+        let more = dialect != Dialect::Posix;
+        let text = |text: &str| Some(text.as_bytes().to_vec());
+        match name {
+            b"UID" | b"EUID" if more => text(&self.at.user.uid.to_string()),
+            b"PPID" => text("1"),
+            b"OPTIND" => text("1"),
+            b"HOSTNAME" if dialect == Dialect::Bash => self.at.hostname.clone().map(|host| host.to_vec()),
+            b"HOST" if dialect == Dialect::Zsh => self.at.hostname.clone().map(|host| host.to_vec()),
+            b"USERNAME" | b"LOGNAME" if dialect == Dialect::Zsh => Some(self.at.user.name.to_vec()),
+            b"SHLVL" if more => text("1"),
+            b"OSTYPE" if more => text("linux-gnu"),
+            b"HOSTTYPE" | b"MACHTYPE" if more => text("x86_64"),
+            b"BASH" if dialect == Dialect::Bash => text("/bin/bash"),
+            b"BASH_VERSION" if dialect == Dialect::Bash => text("5.2.15(1)-release"),
+            b"BASH_SOURCE" if dialect == Dialect::Bash => Some(self.place.file.to_vec()),
+            b"BASHOPTS" | b"SHELLOPTS" if dialect == Dialect::Bash => text("hashall:interactive-comments"),
+            b"ZSH_VERSION" if dialect == Dialect::Zsh => text("5.9"),
+            b"ZSH_NAME" if dialect == Dialect::Zsh => text("zsh"),
+            b"PS1" if dialect == Dialect::Posix || self.at.is_interactive => text("$ "),
+            b"PS2" if dialect == Dialect::Posix || self.at.is_interactive => text("> "),
+            b"PROMPT" if dialect == Dialect::Zsh && self.at.is_interactive => text("%m%# "),
+            b"IFS" => text(" \t\n"),
+            b"PWD" => Some(self.state.dir.clone()),
+            _ => None,
+        }
+    }
+
+    /// `$-`.
+    pub(super) fn signs(&self) -> Vec<u8> {
+        let mut signs: Vec<u8> = match self.dialect() {
+            Dialect::Posix => Vec::new(),
+            Dialect::Bash => b"hB".to_vec(),
+            Dialect::Zsh => b"569X".to_vec(),
+        };
+        if self.at.is_interactive {
+            signs.extend(if self.dialect() == Dialect::Posix { &b"i"[..] } else { b"imH" });
+        }
+        if self.dialect() == Dialect::Zsh && self.at.is_login {
+            signs.push(b'l');
+        }
+        signs
+    }
+
+    /// What a file is, for rules.
+    pub(super) fn is_dir(&self, dir: &[u8]) -> bool {
+        self.kind(dir) == Some(FileType::Dir)
+    }
+}

@@ -1,0 +1,454 @@
+//! Follows what start-up files would do, without doing it.
+
+mod assign;
+mod follow;
+
+use std::collections::{BTreeMap, BTreeSet};
+use std::sync::Arc;
+
+use crate::eval::rules;
+use crate::eval::state::{Alias, AliasKind, LISTS, Place, State, Variable, is_known, mark, unknowns_in};
+use crate::syntax::pattern;
+use crate::syntax::{Dialect, List, Parser};
+use crate::{Files, ReadError, Unknown, UnknownId};
+use whodunit_formats::bytes::ByteString;
+
+/// More commands than this are not followed.
+const MAX_STEPS: u32 = 60_000;
+/// Files that read files, and functions that call functions, to this depth.
+pub(in crate::eval) const DEEPEST: u32 = 40;
+/// A larger start-up file is not read.
+pub(in crate::eval) const LARGEST: u64 = 2 << 20;
+/// Files that programs such as `cat` read are smaller than this.
+pub(in crate::eval) const SMALL: u64 = 1 << 20;
+
+/// The account of the user who starts a shell.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct Account {
+    /// Login name.
+    pub name: ByteString,
+    /// User id.
+    pub uid: u32,
+    /// Home directory.
+    pub home: ByteString,
+}
+
+/// Who starts which shell, and how.
+#[derive(Debug, Clone)]
+pub struct Invocation<'s> {
+    /// The machine's files.
+    pub files: &'s dyn Files,
+    /// The machine's name.
+    pub hostname: Option<ByteString>,
+    /// Who starts it.
+    pub user: &'s Account,
+    /// Numbers of the groups that the user is in.
+    pub groups: BTreeSet<u32>,
+    /// Homes by name.
+    pub homes: BTreeMap<Vec<u8>, Vec<u8>>,
+    /// The language that it speaks.
+    pub dialect: Dialect,
+    /// What the shell calls itself.
+    pub name: Vec<u8>,
+    /// Whether it is the first of a session.
+    pub is_login: bool,
+    /// Whether a user types into it.
+    pub is_interactive: bool,
+}
+
+/// How a command ends.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub(in crate::eval) enum Flow {
+    Next,
+    Return,
+    Exit,
+    Break(u32),
+    Continue(u32),
+    /// The rest of the file that is read is given up.
+    LeaveFile,
+    /// All files that are being read are given up; the shell goes on with the next one of its own.
+    LeaveAll,
+}
+
+/// A shell that is followed.
+pub struct Run<'s> {
+    pub(in crate::eval) at: Invocation<'s>,
+    pub(in crate::eval) state: State,
+    /// What is not known, by number.
+    pub unknowns: Vec<Unknown>,
+    pub(in crate::eval) place: Place,
+    /// How the last command ended; none where that is not known.
+    pub(in crate::eval) status: Option<u8>,
+    /// What is written, inside `$(…)`.
+    pub(in crate::eval) output: Option<Vec<u8>>,
+    /// What is read, and how far.
+    pub(in crate::eval) input: Option<(Vec<u8>, usize)>,
+    pub(in crate::eval) scopes: Vec<Vec<(Vec<u8>, Option<Variable>)>>,
+    /// Ends that one of two ways took, with what held there.
+    early: Vec<(Flow, State)>,
+    steps: u32,
+    depth: u32,
+    /// Whether lines are those of a call, because a function is followed.
+    holds_line: bool,
+    pub(in crate::eval) failed_file: bool,
+    expanding: Vec<Vec<u8>>,
+    pub(in crate::eval) is_stopped: bool,
+}
+
+impl<'s> Run<'s> {
+    /// A shell that has been started and has read nothing yet.
+    pub fn new(at: Invocation<'s>, state: State) -> Self {
+        Run {
+            at,
+            state,
+            unknowns: Vec::new(),
+            place: Place { file: ByteString::default(), line: 0 },
+            status: Some(0),
+            output: None,
+            input: None,
+            scopes: Vec::new(),
+            early: Vec::new(),
+            steps: 0,
+            depth: 0,
+            holds_line: false,
+            failed_file: false,
+            expanding: Vec::new(),
+            is_stopped: false,
+        }
+    }
+
+    /// The state at the end.
+    pub fn finish(mut self) -> (State, Vec<Unknown>) {
+        self.join_early(0, |_| true);
+        (self.state, self.unknowns)
+    }
+
+    pub(in crate::eval) fn dialect(&self) -> Dialect {
+        self.at.dialect
+    }
+
+    /// Counts steps; `false` where there are too many.
+    pub(in crate::eval) fn step(&mut self, count: u32) -> bool {
+        self.steps += count;
+        if self.steps > MAX_STEPS {
+            self.stop("too many commands");
+        }
+        !self.is_stopped
+    }
+
+    /// Gives up: everything after this is uncertain.
+    pub(in crate::eval) fn stop(&mut self, why: &str) {
+        if !self.is_stopped {
+            self.is_stopped = true;
+            let unknown = self.note_unknown(format!("{why}: what follows is unknown"));
+            self.taint_all(unknown);
+        }
+    }
+
+    /// Gives up the file that is read, as the shell itself would.
+    pub(in crate::eval) fn fail_file(&mut self) {
+        self.failed_file = true;
+        self.status = Some(1);
+    }
+
+    /// Notes something that is not known at this place.
+    pub(in crate::eval) fn note_unknown(&mut self, says: impl Into<String>) -> UnknownId {
+        let line = Some(self.place.line).filter(|line| *line > 0);
+        let unknown = Unknown { file: self.place.file.clone(), line, says: says.into() };
+        if let Some(known) = self.unknowns.iter().position(|known| *known == unknown) {
+            return UnknownId(known);
+        }
+        self.unknowns.push(unknown);
+        UnknownId(self.unknowns.len() - 1)
+    }
+
+    /// A text that is not known.
+    pub(in crate::eval) fn unknown_value(&mut self, says: impl Into<String>) -> Vec<u8> {
+        let number = self.note_unknown(says);
+        mark(number)
+    }
+
+    /// Everything that programs get, and aliases and functions, may be others than they look.
+    pub(in crate::eval) fn taint_all(&mut self, unknown: UnknownId) {
+        self.state.taints.insert(unknown);
+        for name in LISTS {
+            if let Some(variable) = self.state.variables.get_mut(name) {
+                variable.taints.insert(unknown);
+            }
+        }
+        let path = self.state.variables.entry(b"PATH".to_vec()).or_insert_with(|| Variable::text("", true));
+        path.taints.insert(unknown);
+    }
+
+    /// Reads a start-up file where there is one. `false` where the shell ends in it.
+    pub fn file(&mut self, file: &[u8]) -> bool {
+        matches!(self.source(file, None), Flow::Next | Flow::LeaveAll)
+    }
+
+    /// What a mistake costs: the POSIX shell ends by it, or where a user types, gives up what it reads.
+    pub(in crate::eval) fn mistake(&self) -> Flow {
+        match (self.at.dialect, self.at.is_interactive) {
+            (Dialect::Posix, true) => Flow::LeaveAll,
+            (Dialect::Posix, false) => Flow::Exit,
+            _ => Flow::LeaveFile,
+        }
+    }
+
+    /// Reads the file that a variable names.
+    pub fn named_file(&mut self, variable: &[u8]) {
+        let Some(text) = self.state.get(variable).filter(|text| !text.is_empty()).map(<[u8]>::to_vec) else { return };
+        let Ok(word) = Parser::in_quotes(&text, self.at.dialect) else { return };
+        let file = self.one(&word, false);
+        let _ = self.source(&file, None);
+    }
+
+    /// An alias that the shell has by itself.
+    pub fn alias_of_its_own(&mut self, name: &[u8], value: &[u8]) {
+        let place = Place { file: "zsh".into(), line: 0 };
+        let alias = Alias { value: value.to_vec(), place, certain: true, kind: AliasKind::Command };
+        self.state.aliases.insert(name.to_vec(), alias);
+    }
+
+    /// What the shell does before each prompt: where that changes the search path, nobody can say what it is then.
+    pub fn prompt(&mut self) {
+        let zsh = self.at.dialect == Dialect::Zsh;
+        let mut hooks: Vec<Vec<u8>> = Vec::new();
+        if zsh {
+            for (name, list) in [(&b"precmd"[..], &b"precmd_functions"[..]), (b"chpwd", b"chpwd_functions")] {
+                hooks.extend(self.state.functions.contains_key(name).then(|| name.to_vec()));
+                hooks.extend(self.list_of(list).into_iter().flatten());
+            }
+        } else {
+            let list = self.list_of(b"PROMPT_COMMAND");
+            hooks = list.or_else(|| self.variable(b"PROMPT_COMMAND").map(|text| vec![text])).unwrap_or_default();
+        }
+        for hook in hooks.into_iter().filter(|hook| !hook.is_empty()) {
+            let before = self.variable(b"PATH");
+            let mut after = None;
+            self.apart(|run| {
+                let _ = run.text(&hook);
+                after = run.variable(b"PATH");
+            });
+            if after != before {
+                let shown: String = String::from_utf8_lossy(&hook).replace('\0', "?").chars().take(60).collect();
+                let unknown = self.note_unknown(format!("`{shown}` changes the search path at each prompt"));
+                if let Some(path) = self.state.variables.get_mut(&b"PATH"[..]) {
+                    path.taints.insert(unknown);
+                }
+            }
+        }
+    }
+
+    /// A variable's text.
+    #[must_use]
+    pub fn variable(&self, name: &[u8]) -> Option<Vec<u8>> {
+        self.state.get(name).map(<[u8]>::to_vec)
+    }
+
+    /// Takes a text as commands that stand on one line.
+    pub(in crate::eval) fn text(&mut self, text: &[u8]) -> Flow {
+        let held = std::mem::replace(&mut self.holds_line, true);
+        let flow = self.commands(text);
+        self.holds_line = held;
+        flow
+    }
+
+    fn commands(&mut self, text: &[u8]) -> Flow {
+        if !is_known(text) {
+            let why = unknowns_in(text)
+                .first()
+                .and_then(|number| self.unknowns.get(number.0))
+                .map(|unknown| unknown.says.clone());
+            let why = why.map(|why| format!(" ({why})")).unwrap_or_default();
+            let unknown = self.note_unknown(format!("evaluates unknown commands{why}, which may set any variable"));
+            self.taint_all(unknown);
+            return Flow::Next;
+        }
+        for list in Parser::new(text, self.at.dialect) {
+            match list {
+                Ok(list) => {
+                    let flow = self.list(&list);
+                    if flow != Flow::Next {
+                        return flow;
+                    }
+                }
+                Err(error) => {
+                    if !self.holds_line {
+                        self.place.line = error.line;
+                    }
+                    let unknown =
+                        self.note_unknown(format!("syntax error ({}): the shell stops reading here", error.what));
+                    self.state.taints.insert(unknown);
+                    self.status = Some(2);
+                    return self.mistake();
+                }
+            }
+        }
+        Flow::Next
+    }
+
+    /// Follows a file: `.`, or one that the shell reads by itself.
+    pub(in crate::eval) fn source(&mut self, file: &[u8], arguments: Option<Vec<Vec<u8>>>) -> Flow {
+        let path = ByteString::from(self.absolute(file));
+        let content = match self.at.files.read(&path, LARGEST) {
+            Ok(content) if self.meta(file).is_some_and(|meta| self.may(meta, 4)) => content,
+            Ok(_) => {
+                self.status = Some(1);
+                return Flow::Next;
+            }
+            Err(ReadError::Absent(_)) => {
+                self.status = Some(1);
+                return Flow::Next;
+            }
+            Err(error) => {
+                let unknown = self.note_unknown(format!("reads {error}"));
+                self.taint_all(unknown);
+                self.status = None;
+                return Flow::Next;
+            }
+        };
+        if self.depth >= DEEPEST {
+            self.stop("files are nested too deeply");
+            return Flow::Next;
+        }
+        self.depth += 1;
+        let place = std::mem::replace(&mut self.place, Place { file: path, line: 1 });
+        let held = std::mem::replace(&mut self.holds_line, false);
+        let outer = arguments.map(|arguments| std::mem::replace(&mut self.state.arguments, arguments));
+        let early = self.early.len();
+        self.status = Some(0);
+        let mut flow = match rules::of_file(self, file) {
+            Some(text) => self.text(&text),
+            // Some editors end lines with CR LF; a shell takes the CR for a letter, and so does this. Zero bytes are
+            // skipped.
+            None => self.commands(&content.into_iter().filter(|&b| b != 0).collect::<Vec<u8>>()),
+        };
+        if std::mem::take(&mut self.failed_file) {
+            flow = self.mistake();
+        }
+        self.join_early(early, |flow| matches!(flow, Flow::Return | Flow::LeaveFile));
+        if let Some(outer) = outer {
+            self.state.arguments = outer;
+        }
+        self.holds_line = held;
+        self.place = place;
+        self.depth -= 1;
+        match flow {
+            Flow::Return | Flow::LeaveFile => Flow::Next,
+            other => other,
+        }
+    }
+
+    /// Takes in what held where one of two ways ended early.
+    fn join_early(&mut self, from: usize, fits: impl Fn(Flow) -> bool) {
+        let mut kept = Vec::new();
+        for (flow, state) in self.early.split_off(from) {
+            if fits(flow) {
+                let unknown = self.note_unknown("an earlier command decides whether the rest of this file is read");
+                let now = std::mem::take(&mut self.state);
+                self.state = now.merged(&state, unknown);
+            } else {
+                kept.push((flow, state));
+            }
+        }
+        self.early.extend(kept);
+    }
+
+    /// Follows both of two ways, because nobody knows which is taken.
+    pub(in crate::eval) fn either(
+        &mut self,
+        why: &str,
+        one: &mut dyn FnMut(&mut Self) -> Flow,
+        two: &mut dyn FnMut(&mut Self) -> Flow,
+    ) -> Flow {
+        let unknown = self.note_unknown(why);
+        let before = self.state.clone();
+        let first = one(self);
+        let status = self.status;
+        let after_one = std::mem::replace(&mut self.state, before);
+        let second = two(self);
+        match (first, second) {
+            (Flow::Next, Flow::Next) => {
+                let after_two = std::mem::take(&mut self.state);
+                self.state = after_one.merged(&after_two, unknown);
+                self.status = self.status.filter(|now| Some(*now) == status);
+                Flow::Next
+            }
+            (flow, Flow::Next) => {
+                self.early.push((flow, after_one));
+                Flow::Next
+            }
+            (Flow::Next, flow) => {
+                let after_two = std::mem::replace(&mut self.state, after_one);
+                self.early.push((flow, after_two));
+                Flow::Next
+            }
+            (flow, _) => {
+                let after_two = std::mem::take(&mut self.state);
+                self.state = after_one.merged(&after_two, unknown);
+                flow
+            }
+        }
+    }
+
+    /// Follows something whose changes do not last; what it writes is kept where that is wanted.
+    pub(in crate::eval) fn apart(&mut self, inside: impl FnOnce(&mut Self)) {
+        let state = self.state.clone();
+        let early = self.early.len();
+        let scopes = self.scopes.len();
+        self.depth += 1;
+        if self.depth < DEEPEST {
+            inside(self);
+        } else {
+            self.stop("commands are nested too deeply");
+        }
+        self.depth -= 1;
+        self.scopes.truncate(scopes);
+        self.early.truncate(early);
+        self.failed_file = false;
+        self.state = state;
+    }
+
+    /// What commands write.
+    pub(in crate::eval) fn output_of(&mut self, list: &Arc<List>) -> Vec<u8> {
+        let outer = self.output.replace(Vec::new());
+        self.apart(|run| {
+            let _ = run.list(list);
+        });
+        let mut text = std::mem::replace(&mut self.output, outer).unwrap_or_default();
+        while text.last() == Some(&b'\n') {
+            text.pop();
+        }
+        text
+    }
+
+    pub(in crate::eval) fn write(&mut self, text: &[u8]) {
+        if let Some(output) = &mut self.output
+            && output.len() + text.len() < 4 << 20
+        {
+            output.extend_from_slice(text);
+        }
+    }
+}
+
+/// Whether a pattern fits a text of which pieces may be unknown.
+pub(in crate::eval) fn fits_perhaps(fitting: &[u8], text: &[u8]) -> Option<bool> {
+    if is_known(fitting) && is_known(text) {
+        return Some(pattern::fits(fitting, text));
+    }
+    if fitting == b"*" {
+        return Some(true);
+    }
+    // `*x*` fits where a known piece already does.
+    let middle = fitting.strip_prefix(b"*").and_then(|rest| rest.strip_suffix(b"*"))?;
+    let is_plain = !pattern::is_pattern(middle) && is_known(middle);
+    let within = memchr::memmem::find(text, &pattern::plain(middle)).is_some();
+    (is_plain && within).then_some(true)
+}
+
+/// A list with each part once, the first counting.
+pub(in crate::eval) fn once_each(list: &[u8], separator: u8) -> Vec<u8> {
+    let mut seen = BTreeSet::new();
+    let kept: Vec<&[u8]> = list.split(|&b| b == separator).filter(|part| seen.insert(part.to_vec())).collect();
+    kept.join(&separator)
+}

@@ -1,0 +1,255 @@
+//! What a shell knows: variables, functions, aliases, options; and what nobody can know without running something.
+
+use std::collections::{BTreeMap, BTreeSet};
+use std::sync::Arc;
+
+use crate::UnknownId;
+use crate::syntax::Command;
+use whodunit_formats::bytes::ByteString;
+
+/// A variable's value. A piece that is not known stands in it as its unknown's number between two zero bytes, which no
+/// shell's value can hold.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub enum Value {
+    /// One text.
+    Text(Vec<u8>),
+    /// Several.
+    List(Vec<Vec<u8>>),
+}
+
+/// Where something was said.
+#[derive(Debug, Clone, PartialEq, Eq, PartialOrd, Ord)]
+pub struct Place {
+    /// The file.
+    pub file: ByteString,
+    /// The line, from 1; 0 where there is none.
+    pub line: u32,
+}
+
+/// A variable.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct Variable {
+    /// Its value.
+    pub value: Value,
+    /// Whether programs get it.
+    pub exported: bool,
+    /// Whether each part is kept once (`typeset -U`).
+    pub unique: bool,
+    /// The same of the list that stands for it in zsh: `path` for `PATH`. Each counts for its own assignments.
+    pub unique_list: bool,
+    /// For a list of directories: who put each part there.
+    pub places: Vec<Place>,
+    /// Doubts about the whole of it.
+    pub taints: BTreeSet<UnknownId>,
+}
+
+impl Variable {
+    /// One text.
+    pub fn text(value: impl Into<Vec<u8>>, exported: bool) -> Self {
+        let value = Value::Text(value.into());
+        Variable { value, exported, unique: false, unique_list: false, places: Vec::new(), taints: BTreeSet::new() }
+    }
+
+    /// Its text; of a list, the first.
+    pub fn as_text(&self) -> &[u8] {
+        match &self.value {
+            Value::Text(text) => text,
+            Value::List(list) => list.first().map_or(&[], Vec::as_slice),
+        }
+    }
+}
+
+/// A function.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct Function {
+    /// What it does; none where only its name is known.
+    pub body: Option<Arc<Command>>,
+    /// Where it was defined.
+    pub place: Place,
+    /// Whether it is certain that it is there.
+    pub certain: bool,
+    /// Whether other shells get it.
+    pub exported: bool,
+}
+
+/// An alias.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct Alias {
+    /// What it stands for.
+    pub value: Vec<u8>,
+    /// Where it was made.
+    pub place: Place,
+    /// Whether it is certain that it is there.
+    pub certain: bool,
+    /// Whether it counts anywhere in a line (`-g`), or for endings of names (`-s`).
+    pub kind: AliasKind,
+}
+
+/// Where an alias counts.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub enum AliasKind {
+    /// In the place of a command.
+    Command,
+    /// Anywhere.
+    Global,
+    /// Behind a point.
+    Suffix,
+}
+
+/// All of it at one moment.
+#[derive(Debug, Clone, PartialEq, Eq, Default)]
+pub struct State {
+    /// Variables by name.
+    pub variables: BTreeMap<Vec<u8>, Variable>,
+    /// Functions by name.
+    pub functions: BTreeMap<Vec<u8>, Function>,
+    /// Aliases by name.
+    pub aliases: BTreeMap<Vec<u8>, Alias>,
+    /// Names that programs will get once they are set.
+    pub to_export: BTreeSet<Vec<u8>>,
+    /// Positional parameters.
+    pub arguments: Vec<Vec<u8>>,
+    /// Options that are on.
+    pub options: BTreeSet<Vec<u8>>,
+    /// Builtins that are switched off.
+    pub disabled: BTreeSet<Vec<u8>>,
+    /// The current directory.
+    pub dir: Vec<u8>,
+    /// Doubts about which aliases and functions there are.
+    pub taints: BTreeSet<UnknownId>,
+}
+
+/// Variables that are lists of directories, separated by colons.
+pub const LISTS: [&[u8]; 8] = [
+    b"PATH",
+    b"XDG_DATA_DIRS",
+    b"XDG_CONFIG_DIRS",
+    b"MANPATH",
+    b"LD_LIBRARY_PATH",
+    b"PYTHONPATH",
+    b"FPATH",
+    b"INFOPATH",
+];
+
+/// Whether nothing in a text is unknown.
+pub fn is_known(text: &[u8]) -> bool {
+    memchr::memchr(0, text).is_none()
+}
+
+/// The unknowns that stand in a text.
+pub fn unknowns_in(text: &[u8]) -> Vec<UnknownId> {
+    let marks = text.split(|&b| b == 0).skip(1).step_by(2);
+    marks.filter_map(|mark| std::str::from_utf8(mark).ok()?.parse().ok().map(UnknownId)).collect()
+}
+
+/// A unknown as it stands in a text.
+pub fn mark(number: UnknownId) -> Vec<u8> {
+    format!("\0{}\0", number.0).into_bytes()
+}
+
+impl State {
+    /// A variable's text, where it is set.
+    pub fn get(&self, name: &[u8]) -> Option<&[u8]> {
+        self.variables.get(name).map(Variable::as_text)
+    }
+
+    /// Sets a text that programs get.
+    pub fn export(&mut self, name: &[u8], value: impl Into<Vec<u8>>) {
+        self.variables.insert(name.to_vec(), Variable::text(value, true));
+    }
+
+    /// Whether an option is on.
+    pub fn has(&self, option: &[u8]) -> bool {
+        self.options.contains(option)
+    }
+
+    /// What holds whichever of two ways was taken: what differs is uncertain.
+    pub fn merged(self, other: &Self, unknown: UnknownId) -> Self {
+        if self == *other {
+            return self;
+        }
+        let mut merged = State { taints: &self.taints | &other.taints, ..self.clone() };
+        let names: BTreeSet<&Vec<u8>> = self.variables.keys().chain(other.variables.keys()).collect();
+        for name in names {
+            let both = (self.variables.get(name), other.variables.get(name));
+            if both.0 != both.1 {
+                merged.variables.insert(name.clone(), either(name, both, unknown));
+            }
+        }
+        for (name, function) in &other.functions {
+            if self.functions.get(name) != Some(function) {
+                merged.functions.insert(name.clone(), Function { certain: false, ..function.clone() });
+            }
+        }
+        for (name, alias) in &other.aliases {
+            if self.aliases.get(name) != Some(alias) {
+                merged.aliases.insert(name.clone(), Alias { certain: false, ..alias.clone() });
+            }
+        }
+        let lone = |name: &Vec<u8>| !other.functions.contains_key(name);
+        merged.functions.iter_mut().filter(|(name, _)| lone(name)).for_each(|(_, function)| function.certain = false);
+        let lone = |name: &Vec<u8>| !other.aliases.contains_key(name);
+        merged.aliases.iter_mut().filter(|(name, _)| lone(name)).for_each(|(_, alias)| alias.certain = false);
+        merged.options = &self.options | &other.options;
+        merged
+    }
+}
+
+/// A variable that two ways left different: of lists of directories, what both begin and end with stays known.
+fn either(name: &[u8], both: (Option<&Variable>, Option<&Variable>), unknown: UnknownId) -> Variable {
+    let exported = both.0.or(both.1).is_some_and(|variable| variable.exported);
+    let (Some(one), Some(two), true) = (both.0, both.1, LISTS.contains(&name)) else {
+        return Variable::text(mark(unknown), exported);
+    };
+    let taints = &one.taints | &two.taints;
+    let (first, second): (Vec<&[u8]>, Vec<&[u8]>) = (parts(one.as_text()), parts(two.as_text()));
+    let start = first.iter().zip(&second).take_while(|(a, b)| a == b).count();
+    let most = first.len().min(second.len()) - start;
+    let end = first.iter().rev().zip(second.iter().rev()).take(most).take_while(|(a, b)| a == b).count();
+    let is_same = start == first.len() && start == second.len();
+    let unknown = mark(unknown);
+    let mut list: Vec<&[u8]> = first[..start].to_vec();
+    list.extend((!is_same).then_some(unknown.as_slice()));
+    list.extend(&first[first.len() - end..]);
+    let place = |at: usize| one.places.get(at).cloned();
+    let nowhere = || Place { file: ByteString::default(), line: 0 };
+    let places = (0..start).map(place);
+    let places = places.chain((!is_same).then(|| Some(nowhere()))).chain((first.len() - end..first.len()).map(place));
+    let places = places.map(|place| place.unwrap_or_else(nowhere)).collect();
+    Variable {
+        value: Value::Text(list.join(&b':')),
+        exported,
+        unique: one.unique,
+        unique_list: one.unique_list,
+        places,
+        taints,
+    }
+}
+
+/// The parts of a list of directories.
+pub fn parts(list: &[u8]) -> Vec<&[u8]> {
+    if list.is_empty() { Vec::new() } else { list.split(|&b| b == b':').collect() }
+}
+
+/// Who put each part of a list there, after an assignment at `now`: what was there before keeps its place where the
+/// new list was made from the old one.
+pub fn places_after(old: &[u8], before: &[Place], new: &[u8], is_made_of_old: bool, now: &Place) -> Vec<Place> {
+    let new = parts(new);
+    let mut places = vec![now.clone(); new.len()];
+    let old = parts(old);
+    if !is_made_of_old || old.is_empty() || before.len() != old.len() {
+        return places;
+    }
+    if let Some(at) = (0..=new.len().saturating_sub(old.len())).find(|&at| new[at..].starts_with(&old)) {
+        places[at..at + old.len()].clone_from_slice(before);
+        return places;
+    }
+    let mut used = vec![false; old.len()];
+    for (place, part) in places.iter_mut().zip(&new) {
+        if let Some(at) = (0..old.len()).find(|&at| !used[at] && old[at] == *part) {
+            used[at] = true;
+            *place = before[at].clone();
+        }
+    }
+    places
+}
