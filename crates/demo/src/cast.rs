@@ -8,9 +8,6 @@ use crate::tree::Tree;
 
 const DAY: i64 = 86_400;
 
-/// `foglight` stands in for the plain `lamp` of another package.
-pub const DIVERSIONS: &str = "/usr/bin/lamp\n/usr/bin/lamp.plain\nfoglight\n";
-
 fn program(name: &str, version: &str) -> Content {
     Content::Program(binary::packaged(name, version))
 }

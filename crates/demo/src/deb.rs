@@ -10,6 +10,9 @@ use crate::machine::SET_UP;
 use crate::tree::Tree;
 
 const ADMIN: &str = "var/lib/dpkg";
+
+/// `foglight` stands in for the plain `lamp` of another package.
+const DIVERSIONS: &str = "/usr/bin/lamp\n/usr/bin/lamp.plain\nfoglight\n";
 const NATIVE: &str = "amd64";
 
 /// What a package puts at one path.
@@ -258,7 +261,7 @@ pub fn write(tree: &Tree, packages: &[Deb], all_files: bool) -> Result<usize, Wr
         ("arch", "amd64\ni386\n"),
         ("available", ""),
         ("lock", ""),
-        ("diversions", crate::cast::DIVERSIONS),
+        ("diversions", DIVERSIONS),
     ] {
         tree.file(&format!("{ADMIN}/{name}"), content.as_bytes(), 0o644, newest)?;
     }

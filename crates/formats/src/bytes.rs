@@ -19,8 +19,8 @@ use serde::{Serialize, Serializer};
 /// In JSON it is the text itself where it is UTF-8; every byte that is not becomes `\xNN`.
 ///
 /// ```
-/// use whodunit_formats::bytes::Text;
-/// let odd = Text::from(&b"fog\x1b[2Jhorn\xff"[..]);
+/// use whodunit_formats::bytes::ByteString;
+/// let odd = ByteString::from(&b"fog\x1b[2Jhorn\xff"[..]);
 /// assert_eq!(odd.to_string(), r"fog\x1b[2Jhorn\xff");
 /// assert_eq!(odd.as_bytes(), b"fog\x1b[2Jhorn\xff");
 /// ```

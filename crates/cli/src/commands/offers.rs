@@ -5,6 +5,7 @@ use std::os::unix::ffi::OsStrExt as _;
 
 use clap::Args;
 use whodunit_core::bytes::ByteString;
+use whodunit_core::managers;
 use whodunit_core::queries::offers::{Offered, Offers, Question, offers};
 use whodunit_core::survey::Survey;
 
@@ -181,7 +182,7 @@ fn verdict(name: &ByteString, offers: &[Offered]) -> String {
 }
 
 fn source(one: &Offered) -> String {
-    let keeps_catalogues = ["dpkg", "rpm", "pacman"].contains(&one.offer.manager.0);
+    let keeps_catalogues = managers::profile(one.offer.manager).has_full_catalogues;
     let none = if keeps_catalogues { "no source" } else { "unknown" };
     one.offer.source.as_ref().map_or(none.to_owned(), |source| source.name.to_string())
 }

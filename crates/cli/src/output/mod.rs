@@ -6,6 +6,7 @@ mod json;
 mod page;
 mod sarif;
 mod table;
+mod text;
 mod units;
 
 use std::io::{self, BufWriter, Write};
@@ -22,8 +23,9 @@ use crate::process;
 use crate::session::Outcome;
 use crate::session::Session;
 
-pub use page::{Line, Piece, Presenter, Tone, width_of};
+pub use page::{Line, Piece, Presenter};
 pub use table::{Cell, Column, Grid};
+pub use text::{Tone, width_of};
 
 /// Where results and remarks go.
 pub struct Streams {

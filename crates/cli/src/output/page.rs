@@ -2,41 +2,13 @@
 
 use std::io::{self, Write};
 
-use anstyle::{Ansi256Color, Style};
 use unicode_width::UnicodeWidthChar as _;
 use whodunit_core::bytes::{ByteString, path};
 use whodunit_core::host::{Host, User};
 use whodunit_core::model::{ManagerId, Owner, Scope, Status};
 
 use super::table::{self, Grid};
-
-/// What a span of text is to the reader.
-#[derive(Debug, Clone, Copy, PartialEq, Eq)]
-pub enum Tone {
-    /// Ordinary text.
-    Plain,
-    /// What the line is about.
-    Strong,
-    /// Names and words to find one's way by.
-    Accent,
-    /// Something to act on.
-    Warning,
-    /// Asides.
-    Faint,
-}
-
-impl Tone {
-    /// One accent and one warning colour, both legible on black and on white.
-    pub fn style(self) -> Style {
-        match self {
-            Tone::Plain => Style::new(),
-            Tone::Strong => Style::new().bold(),
-            Tone::Accent => Style::new().fg_color(Some(Ansi256Color(31).into())),
-            Tone::Warning => Style::new().fg_color(Some(Ansi256Color(166).into())),
-            Tone::Faint => Style::new().dimmed(),
-        }
-    }
-}
+use super::text::{Tone, width_of};
 
 /// One line.
 #[derive(Debug, Clone, Default, PartialEq, Eq)]
@@ -67,11 +39,6 @@ impl Line {
         let blanks = if width == 0 { column } else { column.saturating_sub(width).max(2) };
         self.and(Tone::Plain, " ".repeat(blanks))
     }
-}
-
-/// The columns that a text takes on a terminal.
-pub fn width_of(text: &str) -> usize {
-    text.chars().map(|c| c.width().unwrap_or(0)).sum()
 }
 
 /// What a page is made of.

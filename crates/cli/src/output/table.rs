@@ -8,7 +8,7 @@ use tabled::settings::object::Columns;
 use tabled::settings::peaker::Priority;
 use tabled::settings::{Alignment, Padding, Style, Width};
 
-use super::page::Tone;
+use super::text::Tone;
 
 /// One column.
 #[derive(Debug, Clone)]

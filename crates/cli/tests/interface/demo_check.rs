@@ -310,7 +310,7 @@ fn what_the_settings_accept_and_expect_counts() {
     assert_eq!(document["counts"]["accepted"], 1);
     let place = lantern().to_str().unwrap();
     let ran = run(["--root", place, "--config", &file, "check", "-v"]);
-    assert!(ran.err.contains("line 11: accepts stale-base, and there is none"), "{}", ran.err);
+    assert!(ran.err.contains("line 11: accepts stale-base, but there is no such finding"), "{}", ran.err);
     assert!(ran.out.contains("; 1 accepted") && !ran.out.contains("ours is newer"), "{}", ran.out);
     // Where all is accepted, a scheduled job has nothing to report.
     let kinds: BTreeSet<String> =
@@ -320,20 +320,20 @@ fn what_the_settings_accept_and_expect_counts() {
     assert_eq!(run(["--root", place, "--config", &config(&all), "check"]).status, 0);
     assert_eq!(run(["--root", place, "check"]).status, 1);
     for (text, says) in [
-        ("[[accept]]\nkind = \"shadow\"\nreason = \"x\"\n", "line 2: shadow: there is no such kind of finding"),
+        ("[[accept]]\nkind = \"shadow\"\nreason = \"x\"\n", "line 2: shadow: no such kind of finding"),
         ("[[accept]]\nkind = \"no-origin\"\nreason = \" \"\n", "line 3: an accepted finding needs a reason"),
         (
             "[[accept]]\nkind = \"no-origin\"\nreason = \"x\"\nuntil = \"2026-13-01\"\n",
-            "line 4: 2026-13-01: no date (YYYY-MM-DD)",
+            "line 4: 2026-13-01: not a date (YYYY-MM-DD)",
         ),
-        ("[[accept]]\nkind = \"no-origin\"\nreason = \"x\"\nuntil = 7\n", "line 4: 7: no date"),
+        ("[[accept]]\nkind = \"no-origin\"\nreason = \"x\"\nuntil = 7\n", "line 4: 7: not a date"),
         ("[[accept]]\nkind = \"no-origin\"\n", "line 1: missing field `reason`"),
-        ("[[expect]]\ncommand = \"/bin/x\"\nmanager = \"dpkg\"\n", "line 2: a command's name is expected"),
+        ("[[expect]]\ncommand = \"/bin/x\"\nmanager = \"dpkg\"\n", "line 2: a command name without a slash is expected"),
         ("[[expect]]\ncommand = \"x\"\nmanager = \"dpgk\"\n", "line 3: dpgk: no such manager"),
         ("[[expect]]\ncommand = \"x\"\nmanager = \"dpkg\"\ncontexts = [\"noon\"]\n", "line 4: noon: no such context"),
         (
             "[titles]\n\nsame = [[\"dpkg:a\", \"pip:a\"], [\"dpkg:a\", \"dpkg:b\"]]\n",
-            "line 3: a and b are two packages of dpkg: one title cannot have both",
+            "line 3: a and b are two packages of dpkg, which cannot have the same title",
         ),
         ("[titles]\nsame = [[\"dpkg:a\"]]\n", "line 2: at least two packages are needed"),
         ("[titles]\ndifferent = [[\"dpgk:a\", \"b\"]]\n", "line 2: dpgk:a: MANAGER:NAME"),

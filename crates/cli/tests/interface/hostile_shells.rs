@@ -48,7 +48,7 @@ fn bad_start_up_files_come_to_an_end_and_are_told() {
         (b"set PATH 'x\n", "fish", "a quote is not closed"),
         (&deep, "bash", "nested too deep"),
         (&many, "sh", "a value that is too long"),
-        (&replaced, "bash", "a replacement in a longer value"),
+        (&replaced, "bash", "a replacement in a value that is too long"),
         (b"PATH=/opt/$(nobody-knows):/x; . <(cat /etc/x)\n", "bash", "reads a file whose name is unknown"),
         (b"PATH=/opt/$RANDOM_$$\n", "bash", "a process id"),
     ];

@@ -74,7 +74,10 @@ fn lists_of_apt_that_are_cut_or_no_lists() {
     assert_eq!(asked(made.path(), "dpkg").0, 1);
     let document =
         run(["--root", made.path().to_str().unwrap(), "inventory", "--origin", "quay", "--format", "json"]).document();
-    assert!(document["notes"][0].as_str().unwrap().contains("already configured in /etc/apt/sources.list line 4"), "{document:#}");
+    assert!(
+        document["notes"][0].as_str().unwrap().contains("already configured in /etc/apt/sources.list line 4"),
+        "{document:#}"
+    );
 }
 
 #[test]

@@ -168,7 +168,7 @@ fn the_snap_stores_names_are_read_as_snap_reads_them() {
     let whole = fs::read(cache.join("commands.db")).unwrap();
     fs::write(cache.join("commands.db"), &whole[..whole.len() / 3]).unwrap();
     let ran = run(["--root", made.path().to_str().unwrap(), "offers", "skiff-999"]);
-    assert!(ran.err.contains("damaged: a page"), "{ran:?}");
+    assert!(ran.err.contains("damaged: a referenced page"), "{ran:?}");
     fs::remove_file(cache.join("commands.db")).unwrap();
     fs::write(cache.join("names"), "dinghy\nskiff\n").unwrap();
     let by_name = offers(made.path(), &["skiff"]);

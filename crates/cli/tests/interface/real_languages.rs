@@ -71,7 +71,7 @@ fn global_packages_are_read_as_pnpm_and_yarn_list_them() {
     let Some(quay) = Quay::new(&[]) else { return };
     javascript(&quay);
     let pnpm = "export PNPM_HOME=$HOME/.local/share/pnpm PATH=$HOME/.local/share/pnpm:$PATH;";
-    quay.sh(&format!("{pnpm} pnpm add -g --silent $HOME/src/lamp/*.tgz >/dev/null; yarn global add --silent --prefix $HOME/.local --global-directory $HOME/.config/yarn/global file:$HOME/src/buoytrack/buoytrack-2.4.1.tgz >/dev/null"));
+    quay.sh(&format!("{pnpm} pnpm add -g --silent $HOME/src/lamp/*.tgz >/dev/null; yarn global add --silent --prefix $HOME/.local --global-folder $HOME/.config/yarn/global file:$HOME/src/buoytrack/buoytrack-2.4.1.tgz >/dev/null"));
     let listed: Value = serde_json::from_str(&quay.sh(&format!("{pnpm} pnpm ls -g --json"))).unwrap();
     let theirs: BTreeMap<String, String> = listed[0]["dependencies"]
         .as_object()
@@ -85,7 +85,7 @@ fn global_packages_are_read_as_pnpm_and_yarn_list_them() {
     assert_eq!(text(&answer["hops"][0]["owner"]), "pnpm/user:maren/@harbour/lamp");
     assert_eq!(text(&answer["owner"]["id"]), "pnpm/user:maren/@harbour/lamp");
 
-    let listed = quay.sh("yarn global list --global-directory $HOME/.config/yarn/global");
+    let listed = quay.sh("yarn global list --global-folder $HOME/.config/yarn/global");
     assert!(listed.contains("\"buoytrack@2.4.1\""), "{listed}");
     assert_eq!(names_and_versions(&quay, "yarn"), BTreeMap::from([("buoytrack".to_owned(), "2.4.1".to_owned())]));
     let answer = quay.owners(&[&format!("{HOME}/.local/bin/buoytrack")]).remove(0);

@@ -11,6 +11,7 @@ mod environments;
 mod file_index;
 mod file_records;
 mod history;
+pub mod launcher_files;
 mod launching;
 pub(crate) mod listed;
 mod relations;
@@ -33,17 +34,15 @@ pub use shared_dirs::SharedDirs;
 
 use crate::bytes::ByteString;
 use crate::host::Host;
-use crate::model::{Coverage, Evidence, Finding, Location, ManagerId, Owner, Package, Remedy};
+use crate::model::{Coverage, Evidence, Finding, Location, ManagerId, Owner, Package, Profile, Remedy};
 
 /// A package manager whose state can be read from disk.
 pub trait Manager: Sync {
     /// The name by which users call it, and by which `--manager` selects it.
     fn id(&self) -> ManagerId;
 
-    /// Whether it keeps several versions of one tool side by side on purpose, of which one is chosen.
-    fn keeps_versions(&self) -> bool {
-        false
-    }
+    /// What is known of it without looking at a machine.
+    fn profile(&self) -> Profile;
 
     /// Finds every installation of this manager, system-wide and of each user, and reads which packages it has;
     /// installations of one manager can share what they read. Damage costs the damaged record, never the call: what

@@ -12,9 +12,10 @@ use crate::backend::{Environment, Environments};
 use crate::bytes::{ByteString, path, shell_word};
 use crate::fs::Root;
 use crate::host::User;
+use crate::managers;
 use crate::managers::language::python::requirement::Facts;
 use crate::managers::language::python::requirements::{Declared, Loss, in_dir};
-use crate::model::{Evidence, Finding, FindingKind, Owner, Remedy, RemedyKind, Severity};
+use crate::model::{Evidence, Finding, FindingKind, Language, Owner, Remedy, RemedyKind, Severity};
 use crate::resolve::modules;
 use crate::survey::Survey;
 
@@ -254,7 +255,7 @@ fn finding(view: &View, one: &Unmet, owner: &dyn Fn(&Declared) -> Option<Owner>)
     let summary = format!("{} requires {needs}, and {place} {what}{}", whose(&one.by, &by), masked.unwrap_or_default());
     // What a distribution put together by itself is as it wants it; what another manager did to it is not.
     let is_managed = |owner: &Option<Owner>| {
-        owner.as_ref().is_some_and(|owner| !matches!(owner.manager.0, "pip" | "uv" | "pipx" | "conda"))
+        owner.as_ref().is_some_and(|owner| managers::profile(owner.manager).fills != Some(Language::Python))
     };
     let by_itself = is_managed(&by) && found.as_ref().is_none_or(|(_, of)| is_managed(of));
     let severity = if by_itself { Severity::Note } else { Severity::Warning };

@@ -4,8 +4,8 @@ use std::collections::BTreeMap;
 
 use super::CheckContext;
 use crate::bytes::{ByteString, path};
-use crate::managers::keeps_versions;
-use crate::model::{Evidence, Finding, FindingKind, Package, Remedy, Scope, Severity, Status};
+use crate::managers::{self, keeps_versions};
+use crate::model::{Evidence, Finding, FindingKind, ManagerKind, Package, Scope, Severity, Status};
 use crate::queries::across::{Row, Told, across};
 use crate::queries::removing;
 use crate::survey::Titled;
@@ -89,20 +89,7 @@ fn finding(
     let newest = part(members[0]);
     let is_split = members.iter().any(|one| upstream::compare(&part(one), &newest).is_ne());
     let title = &titled.titles.names[number as usize];
-    let says = |package: &&Package| {
-        let version = package.version.clone().unwrap_or_default();
-        let whose = match &package.scope {
-            Scope::User(name) => format!(" for {name}"),
-            _ => String::new(),
-        };
-        let size = package
-            .size
-            .filter(|_| !is_split)
-            .map(|size| format!(", {} MiB", size.div_ceil(1 << 20)))
-            .unwrap_or_default();
-        format!("{version} by {}{whose}{size}", package.manager)
-    };
-    let listed: Vec<String> = members.iter().map(says).collect();
+    let listed: Vec<String> = members.iter().map(|package| described(package, is_split)).collect();
     // Where a name reaches but one of them, which one runs is never uncertain.
     let is_shared = |package: &&&Package| {
         package.commands.iter().any(|command| Some(path::name(command)) == main.map(|main| &**main))
@@ -128,25 +115,13 @@ fn finding(
         _ if is_split => "which of them runs depends on how it is started".to_owned(),
         _ => "it uses disk space several times, and the copies are upgraded separately".to_owned(),
     };
-    // The distribution's copy is kept; what a user brought beside it is theirs to take away.
-    let others =
-        members.iter().filter(|one| !matches!(one.manager.0, "dpkg" | "rpm" | "pacman" | "apk" | "portage" | "eopkg"));
+    // The distribution's copy is kept; what a user installed beside it is theirs to remove.
+    let others = members.iter().filter(|one| managers::profile(one.manager).kind != ManagerKind::System);
     let others = others.filter(|_| severity > Severity::Note || kind == FindingKind::DuplicateTitle);
-    let mut remedies: Vec<Remedy> = Vec::new();
-    for one in others {
-        let version = one.version.clone().unwrap_or_default();
-        let purpose = format!("take {}'s {version} away", one.manager);
-        remedies.extend(removing(survey.remedies_by_id(&one.name, &one.id), purpose).take(1));
-    }
-    let mut evidence: Vec<Evidence> = Vec::new();
-    for likeness in titled.titles.because.iter().filter(|one| titled.titles.of[one.pair.0] == Some(number)) {
-        let (a, b) = (&titled.packages[likeness.pair.0], &titled.packages[likeness.pair.1]);
-        if !members.iter().any(|one| one.id == a.id) || !members.iter().any(|one| one.id == b.id) {
-            continue;
-        }
-        let why: Vec<String> = likeness.because.iter().map(|(weight, why)| format!("{why} ({weight:+})")).collect();
-        evidence.push(Evidence::at(a.id.clone(), format!("against {}", b.id), why.join(", ")));
-    }
+    let remedies = others.flat_map(|one| {
+        let purpose = format!("remove {}'s {}", one.manager, one.version.clone().unwrap_or_default());
+        removing(survey.remedies_by_id(&one.name, &one.id), purpose).take(1)
+    });
     Finding {
         packages: members.iter().map(|one| one.id.clone()).collect(),
         paths: members
@@ -154,10 +129,34 @@ fn finding(
             .flat_map(|one| one.commands.iter().find(|command| Some(path::name(command)) == main.map(|main| &**main)))
             .cloned()
             .collect(),
-        remedies,
-        evidence,
+        remedies: remedies.collect(),
+        evidence: why_one_title(titled, number, &members),
         ..Finding::new(kind, severity, title.clone(), summary, consequence)
     }
+}
+
+/// A package's version, manager and user, and its size where versions do not tell the copies apart.
+fn described(package: &Package, is_split: bool) -> String {
+    let version = package.version.clone().unwrap_or_default();
+    let whose = match &package.scope {
+        Scope::User(name) => format!(" for {name}"),
+        _ => String::new(),
+    };
+    let size = package.size.filter(|_| !is_split).map(|size| format!(", {} MiB", size.div_ceil(1 << 20)));
+    format!("{version} by {}{whose}{}", package.manager, size.unwrap_or_default())
+}
+
+/// What the packages of a title have in common, pair by pair.
+fn why_one_title(titled: &Titled, title: u32, members: &[&Package]) -> Vec<Evidence> {
+    let is_member = |package: &Package| members.iter().any(|one| one.id == package.id);
+    let of_title = titled.titles.because.iter().filter(|one| titled.titles.of[one.pair.0] == Some(title));
+    let evidence = of_title.filter_map(|likeness| {
+        let (a, b) = (&titled.packages[likeness.pair.0], &titled.packages[likeness.pair.1]);
+        let why: Vec<String> = likeness.because.iter().map(|(weight, why)| format!("{why} ({weight:+})")).collect();
+        let is_told = is_member(a) && is_member(b);
+        is_told.then(|| Evidence::at(a.id.clone(), format!("against {}", b.id), why.join(", ")))
+    });
+    evidence.collect()
 }
 
 fn is_same_manager(members: &[&Package]) -> bool {

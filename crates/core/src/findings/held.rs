@@ -1,5 +1,6 @@
 //! Packages that are held back while something newer is offered, and packages that no source has.
 
+use crate::managers;
 use crate::model::{Finding, FindingKind, Offer, Package, Remedy, RemedyKind, Severity, Status};
 
 /// `held-back`: one for each package that is held while its manager could have a newer version. The offers of one
@@ -41,10 +42,9 @@ pub fn without_origin(packages: &[Package]) -> Vec<Finding> {
                 && other.origin.as_ref().is_some_and(|origin| origin.kind == "repository")
         })
     };
-    let told = ["dpkg", "rpm", "pacman"];
     let lost = packages.iter().filter(|package| {
         let is_there = package.status != Status::ConfigRemains;
-        told.contains(&package.manager.0) && package.origin.is_none() && is_there && knows(package)
+        managers::profile(package.manager).has_full_catalogues && package.origin.is_none() && is_there && knows(package)
     });
     lost.map(|package| {
         let version = package.version.as_ref().map(|version| format!(" {version}")).unwrap_or_default();

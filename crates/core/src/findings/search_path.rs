@@ -9,133 +9,136 @@ use crate::host::{Host, User};
 use crate::model::{Evidence, Finding, FindingKind, Remedy, RemedyKind, Severity};
 use crate::resolve::{Context, ResolvedContext};
 
-/// One directory with one trouble, in every context that has it.
+/// One directory with one problem, in every context that has it.
 struct Trouble {
     severity: Severity,
     contexts: Vec<String>,
-    consequence: String,
+    consequence: &'static str,
     remedies: Vec<Remedy>,
     evidence: Vec<Evidence>,
     summary: String,
 }
 
-/// Looks at the directories of every context; one finding per directory and trouble.
+impl Trouble {
+    fn new(severity: Severity, summary: String, consequence: &'static str) -> Self {
+        let (contexts, remedies, evidence) = Default::default();
+        Trouble { severity, contexts, consequence, remedies, evidence, summary }
+    }
+}
+
+/// The problems found so far, by kind and directory.
+#[derive(Default)]
+struct Troubles(BTreeMap<(FindingKind, ByteString), Trouble>);
+
+impl Troubles {
+    /// Adds a problem of a directory in one context. The evidence of several contexts is collected, and the highest
+    /// severity counts.
+    fn add(&mut self, kind: FindingKind, dir: &ByteString, context: &str, because: &Evidence, trouble: Trouble) {
+        let severity = trouble.severity;
+        let known = self.0.entry((kind, dir.clone())).or_insert(trouble);
+        known.severity = known.severity.max(severity);
+        if !known.evidence.contains(because) {
+            known.evidence.push(because.clone());
+        }
+        if !known.contexts.iter().any(|known| known == context) {
+            known.contexts.push(context.to_owned());
+        }
+    }
+
+    fn into_findings(self) -> Vec<Finding> {
+        let finding = |((kind, dir), trouble): ((FindingKind, ByteString), Trouble)| {
+            let consequence = format!("{} ({})", trouble.consequence, trouble.contexts.join(", "));
+            let is_dir = kind != FindingKind::UncertainPath && dir.starts_with(b"/");
+            Finding {
+                paths: if is_dir { vec![dir.clone()] } else { Vec::new() },
+                remedies: trouble.remedies,
+                evidence: trouble.evidence,
+                ..Finding::new(kind, trouble.severity, dir, trouble.summary, consequence)
+            }
+        };
+        let mut findings: Vec<Finding> = self.0.into_iter().map(finding).collect();
+        findings.sort_by_key(|finding| std::cmp::Reverse(finding.severity));
+        findings
+    }
+}
+
+/// Looks at the directories of every context; one finding per directory and problem.
 #[must_use]
 pub fn findings(host: &Host, resolved: &[ResolvedContext]) -> Vec<Finding> {
-    let mut found: BTreeMap<(FindingKind, ByteString), Trouble> = BTreeMap::new();
+    let mut found = Troubles::default();
     for resolved in resolved {
         let (listed, unknown) = resolved.list("PATH");
-        let mut seen: Vec<(ByteString, ByteString)> = Vec::new();
-        let whose = match resolved.context {
+        let context = match resolved.context {
             Context::Here => "here".to_owned(),
             context => format!("{} of {}", context.word(), resolved.user.name),
         };
         for unknown in unknown {
-            let trouble = found.entry((FindingKind::UncertainPath, unknown.file.clone())).or_insert_with(|| Trouble {
-                severity: Severity::Note,
-                contexts: Vec::new(),
-                consequence: "the directories that are searched, and their order, are uncertain".to_owned(),
-                remedies: Vec::new(),
-                evidence: Vec::new(),
-                summary: format!("{} {}: {}", unknown.file, unknown.at, unknown.says),
-            });
-            if !trouble.evidence.contains(&unknown) {
-                trouble.evidence.push(unknown);
-            }
-            if !trouble.contexts.contains(&whose) {
-                trouble.contexts.push(whose.clone());
-            }
+            let summary = format!("{} {}: {}", unknown.file, unknown.at, unknown.says);
+            let consequence = "the directories that are searched, and their order, are uncertain";
+            let trouble = Trouble::new(Severity::Note, summary, consequence);
+            found.add(FindingKind::UncertainPath, &unknown.file.clone(), &context, &unknown, trouble);
         }
         let last_system = listed.iter().rposition(|one| is_systems(host, &one.dir));
+        let mut seen: Vec<(ByteString, ByteString)> = Vec::new();
         for (number, one) in listed.iter().enumerate() {
-            let dir = &one.dir;
-            let mut add = |kind: FindingKind, severity, summary: String, consequence: &str, remedies: Vec<Remedy>| {
-                let trouble = found.entry((kind, dir.clone())).or_insert_with(|| Trouble {
-                    severity,
-                    contexts: Vec::new(),
-                    consequence: consequence.to_owned(),
-                    remedies,
-                    evidence: vec![one.because.clone()],
-                    summary,
-                });
-                trouble.severity = trouble.severity.max(severity);
-                if !trouble.evidence.contains(&one.because) {
-                    trouble.evidence.push(one.because.clone());
-                }
-                trouble.contexts.push(whose.clone());
-                trouble.contexts.dedup();
-            };
-            if !dir.starts_with(b"/") {
-                let shown = if dir.is_empty() { "an empty entry".to_owned() } else { dir.to_string() };
-                let is_root = resolved.user.uid == 0 || resolved.context == Context::Sudo;
-                let severity = if is_root { Severity::Error } else { Severity::Warning };
-                add(
-                    FindingKind::RelativeDirectory,
-                    severity,
-                    format!("{shown} in the search path depends on the current directory"),
-                    "what a name runs depends on the directory where it is typed, and anyone who can write there can decide it",
-                    Vec::new(),
-                );
-                continue;
-            }
-            let canonical = host.root.canonicalize_dir(dir);
-            match host.root.target(dir) {
-                Ok(meta) if meta.kind == Kind::Dir => {
-                    if let Some((_, before)) =
-                        seen.iter().find(|(known, spelled)| *known == canonical && spelled == dir)
-                    {
-                        add(
-                            FindingKind::DuplicateDirectory,
-                            Severity::Note,
-                            format!("{before} is in the search path twice"),
-                            "none: the second entry is never used",
-                            Vec::new(),
-                        );
-                    }
-                    let is_ahead = last_system.is_some_and(|last| number < last);
-                    if let Some((who, open)) = open_to(host, &canonical, &resolved.user) {
-                        let is_root = resolved.user.uid == 0 || resolved.context == Context::Sudo;
-                        let severity = if is_root || is_ahead { Severity::Error } else { Severity::Warning };
-                        let command = format!(
-                            "chmod {} {}",
-                            if who == Writer::Everyone { "o-w" } else { "g-w" },
-                            shell_word(&open)
-                        );
-                        add(
-                            FindingKind::WritableDirectory,
-                            severity,
-                            format!("{who} can write to {open}, which is in the search path of {}", resolved.user.name),
-                            "anyone who can write there can have a program run in place of another",
-                            vec![Remedy::new(RemedyKind::Permissions, command).to("close it to others")],
-                        );
-                    }
-                    seen.push((canonical, dir.clone()));
-                }
-                // A directory that is made on first use is in many skeletons.
-                Err(error) if error.is_missing() => add(
-                    FindingKind::MissingDirectory,
-                    Severity::Note,
-                    format!("{dir} is in the search path but does not exist"),
-                    "none, until someone creates that directory",
-                    Vec::new(),
-                ),
-                _ => {}
+            let is_ahead = last_system.is_some_and(|last| number < last);
+            for (kind, trouble) in troubles_of(host, resolved, &one.dir, is_ahead, &mut seen) {
+                found.add(kind, &one.dir, &context, &one.because, trouble);
             }
         }
     }
-    let finding = |((kind, dir), trouble): ((FindingKind, ByteString), Trouble)| {
-        let consequence = format!("{} ({})", trouble.consequence, trouble.contexts.join(", "));
-        let is_dir = kind != FindingKind::UncertainPath && dir.starts_with(b"/");
-        Finding {
-            paths: if is_dir { vec![dir.clone()] } else { Vec::new() },
-            remedies: trouble.remedies,
-            evidence: trouble.evidence,
-            ..Finding::new(kind, trouble.severity, dir, trouble.summary, consequence)
+    found.into_findings()
+}
+
+/// What is wrong with one directory. `is_ahead` tells whether it comes before a directory of the system; `seen` has
+/// those that came before it, canonical and as they are written.
+fn troubles_of(
+    host: &Host,
+    resolved: &ResolvedContext,
+    dir: &ByteString,
+    is_ahead: bool,
+    seen: &mut Vec<(ByteString, ByteString)>,
+) -> Vec<(FindingKind, Trouble)> {
+    let is_root = resolved.user.uid == 0 || resolved.context == Context::Sudo;
+    if !dir.starts_with(b"/") {
+        let shown = if dir.is_empty() { "an empty entry".to_owned() } else { dir.to_string() };
+        let severity = if is_root { Severity::Error } else { Severity::Warning };
+        let summary = format!("{shown} in the search path depends on the current directory");
+        let consequence =
+            "what a name runs depends on the directory where it is typed, and anyone who can write there can decide it";
+        return vec![(FindingKind::RelativeDirectory, Trouble::new(severity, summary, consequence))];
+    }
+    let canonical = host.root.canonicalize_dir(dir);
+    let mut troubles = Vec::new();
+    match host.root.target(dir) {
+        Ok(meta) if meta.kind == Kind::Dir => {
+            if seen.iter().any(|(known, spelled)| *known == canonical && spelled == dir) {
+                let summary = format!("{dir} is in the search path twice");
+                let trouble = Trouble::new(Severity::Note, summary, "none: the second entry is never used");
+                troubles.push((FindingKind::DuplicateDirectory, trouble));
+            }
+            if let Some((who, open)) = open_to(host, &canonical, &resolved.user) {
+                let severity = if is_root || is_ahead { Severity::Error } else { Severity::Warning };
+                let summary =
+                    format!("{who} can write to {open}, which is in the search path of {}", resolved.user.name);
+                let consequence = "anyone who can write there can have a program run in place of another";
+                let class = if who == Writer::Everyone { "o-w" } else { "g-w" };
+                let command = format!("chmod {class} {}", shell_word(&open));
+                let remedy = Remedy::new(RemedyKind::Permissions, command).to("close it to others");
+                let trouble = Trouble { remedies: vec![remedy], ..Trouble::new(severity, summary, consequence) };
+                troubles.push((FindingKind::WritableDirectory, trouble));
+            }
+            seen.push((canonical, dir.clone()));
         }
-    };
-    let mut findings: Vec<Finding> = found.into_iter().map(finding).collect();
-    findings.sort_by_key(|finding| std::cmp::Reverse(finding.severity));
-    findings
+        // A directory that is created on first use is in many skeletons.
+        Err(error) if error.is_missing() => {
+            let summary = format!("{dir} is in the search path but does not exist");
+            let trouble = Trouble::new(Severity::Note, summary, "none, until someone creates that directory");
+            troubles.push((FindingKind::MissingDirectory, trouble));
+        }
+        _ => {}
+    }
+    troubles
 }
 
 fn is_systems(host: &Host, dir: &[u8]) -> bool {

@@ -23,10 +23,12 @@ mod naming;
 use hashbrown::HashMap;
 
 use crate::bytes::ByteString;
+use crate::managers;
 pub use crate::model::Rules;
 use crate::model::{ManagerId, Scope};
 
-pub use naming::{Language, key_of, language_of};
+pub use crate::model::Language;
+pub use naming::{key_of, language_of};
 
 /// From this weight on, two packages are the same software.
 pub const ENOUGH: i32 = 100;
@@ -149,12 +151,12 @@ struct Traits {
 
 impl Traits {
     fn of(known: &Known) -> Self {
-        let key = key_of(known.manager.0, &known.name);
-        let source =
-            known.source.as_ref().map(|source| key_of(known.manager.0, source)).filter(|source| *source != key);
+        let naming = managers::profile(known.manager).naming;
+        let key = key_of(naming, &known.name);
+        let source = known.source.as_ref().map(|source| key_of(naming, source)).filter(|source| *source != key);
         let ids = std::iter::once(&known.name).chain(&known.launchers);
         Traits {
-            language: language_of(known.manager.0, &known.name),
+            language: language_of(naming, &known.name),
             source,
             id: ids.into_iter().find(|id| naming::is_reversed_domain(id)).map(|id| id.to_ascii_lowercase().into()),
             upstream: known.upstream.as_ref().and_then(|address| naming::address(address)),

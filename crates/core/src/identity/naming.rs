@@ -1,42 +1,8 @@
 //! How managers name things: what they put around the name that upstream gave.
 
 use crate::bytes::ByteString;
+use crate::model::{Affix, Language, Naming};
 use crate::version::pep440::normal_name;
-
-/// A language with a registry of its own.
-#[derive(Debug, Clone, Copy, PartialEq, Eq, Hash)]
-pub enum Language {
-    /// The Python Package Index.
-    Python,
-    /// The npm registry.
-    JavaScript,
-    /// crates.io.
-    Rust,
-    /// RubyGems.
-    Ruby,
-    /// Modules of Go.
-    Go,
-    /// CPAN.
-    Perl,
-}
-
-impl Language {
-    /// What it is called.
-    #[must_use]
-    pub fn word(self) -> &'static str {
-        match self {
-            Language::Python => "Python",
-            Language::JavaScript => "JavaScript",
-            Language::Rust => "Rust",
-            Language::Ruby => "Ruby",
-            Language::Go => "Go",
-            Language::Perl => "Perl",
-        }
-    }
-}
-
-/// Managers of distributions, which put a language in front of the names of its libraries.
-const DISTRIBUTIONS: [&str; 8] = ["dpkg", "rpm", "pacman", "apk", "portage", "eopkg", "macports", "nix"];
 
 /// What distributions put before the name of a library, by language.
 const PREFIXES: [(&str, Language); 9] = [
@@ -53,17 +19,13 @@ const PREFIXES: [(&str, Language); 9] = [
 
 /// The name in a language's registry that a package has, or that a distribution's name for it says.
 #[must_use]
-pub fn language_of(manager: &str, name: &[u8]) -> Option<(Language, ByteString)> {
+pub fn language_of(naming: Naming, name: &[u8]) -> Option<(Language, ByteString)> {
     let lower: ByteString = name.to_ascii_lowercase().into();
-    match manager {
-        "pip" | "pipx" | "uv" => return Some((Language::Python, normal_name(name).into())),
-        "npm" | "pnpm" | "yarn" => return Some((Language::JavaScript, lower)),
-        "cargo" => return Some((Language::Rust, lower)),
-        "gem" => return Some((Language::Ruby, lower)),
-        "go" => return Some((Language::Go, lower)),
-        _ => {}
+    if let Some(language) = naming.registry {
+        let name = if language == Language::Python { normal_name(name).into() } else { lower };
+        return Some((language, name));
     }
-    if !DISTRIBUTIONS.contains(&manager) {
+    if !naming.has_language_prefix {
         return None;
     }
     if let Some(inner) = lower.strip_prefix(b"lib").and_then(|rest| rest.strip_suffix(b"-perl")) {
@@ -90,18 +52,18 @@ const BUILDS: [&str; 6] = ["-git", "-bin", "-appimage", "-nightly", "-stable", "
 
 /// The name by which packages of different managers are likened: in lower case, without what managers add.
 #[must_use]
-pub fn key_of(manager: &str, name: &[u8]) -> ByteString {
+pub fn key_of(naming: Naming, name: &[u8]) -> ByteString {
     if is_reversed_domain(name) {
         let parts: Vec<Vec<u8>> = name.split(|&b| b == b'.').map(<[u8]>::to_ascii_lowercase).collect();
         let last = parts.iter().rfind(|part| !EMPTY_WORDS.iter().any(|word| word.as_bytes() == &part[..]));
         return last.cloned().unwrap_or_default().into();
     }
     let mut key = name.to_ascii_lowercase();
-    match manager {
+    match naming.affix {
         // A second instance of a snap has a key behind an underscore.
-        "snap" => key.truncate(memchr::memchr(b'_', &key).unwrap_or(key.len())),
+        Affix::Instance => key.truncate(memchr::memchr(b'_', &key).unwrap_or(key.len())),
         // The path of a module ends in its name, or in the number of its major version.
-        "go" => {
+        Affix::ModulePath => {
             let mut parts: Vec<&[u8]> = key.split(|&b| b == b'/').collect();
             let is_major = |part: &&[u8]| part.len() > 1 && part[0] == b'v' && part[1..].iter().all(u8::is_ascii_digit);
             if parts.len() > 1 {
@@ -110,19 +72,18 @@ pub fn key_of(manager: &str, name: &[u8]) -> ByteString {
             key = parts.last().copied().unwrap_or_default().to_vec();
         }
         // A formula of one version is called after it.
-        "homebrew" => {
+        Affix::Tap => {
             key = key.rsplit(|&b| b == b'/').next().unwrap_or_default().to_vec();
             key.truncate(memchr::memchr(b'@', &key).unwrap_or(key.len()));
         }
-        "portage" => key = key.rsplit(|&b| b == b'/').next().unwrap_or_default().to_vec(),
-        "npm" | "pnpm" | "yarn" => key = key.rsplit(|&b| b == b'/').next().unwrap_or_default().to_vec(),
-        "pacman" | "appimage" | "nix" => {
+        Affix::Scope => key = key.rsplit(|&b| b == b'/').next().unwrap_or_default().to_vec(),
+        Affix::Build => {
             if let Some(build) = BUILDS.iter().find(|build| key.ends_with(build.as_bytes()) && key.len() > build.len())
             {
                 key.truncate(key.len() - build.len());
             }
         }
-        _ => {}
+        Affix::None => {}
     }
     key.iter_mut().filter(|b| **b == b'_').for_each(|b| *b = b'-');
     key.into()
@@ -166,6 +127,11 @@ pub fn address(address: &[u8]) -> Option<ByteString> {
 #[cfg(test)]
 mod tests {
     use super::*;
+    use crate::managers;
+
+    fn naming_of(name: &str) -> Naming {
+        managers::ALL.iter().find(|manager| manager.id().0 == name).unwrap().profile().naming
+    }
 
     #[test]
     fn names_lose_what_managers_add() {
@@ -180,7 +146,7 @@ mod tests {
             ("pip", "Swell_Plot", "swell-plot"),
             ("dpkg", "libknots2", "libknots2"),
         ] {
-            assert_eq!(key_of(manager, name.as_bytes()).to_string(), key, "{name}");
+            assert_eq!(key_of(naming_of(manager), name.as_bytes()).to_string(), key, "{name}");
         }
         for (manager, name, expected) in [
             ("dpkg", "python3-mooring", Some((Language::Python, "mooring"))),
@@ -192,7 +158,7 @@ mod tests {
             ("pip", "Mooring", Some((Language::Python, "mooring"))),
         ] {
             let expected = expected.map(|(language, name)| (language, ByteString::from(name)));
-            assert_eq!(language_of(manager, name.as_bytes()), expected, "{name}");
+            assert_eq!(language_of(naming_of(manager), name.as_bytes()), expected, "{name}");
         }
         for (given, expected) in [
             ("https://www.quay.example/tide/#top", Some("quay.example/tide")),

@@ -8,7 +8,7 @@ pub mod system;
 pub mod versions;
 
 use crate::backend::Manager;
-use crate::model::ManagerId;
+use crate::model::{ManagerId, ManagerKind, Profile};
 
 /// Every manager that is read.
 pub const ALL: &[&dyn Manager] = &[
@@ -49,8 +49,15 @@ pub const ALL: &[&dyn Manager] = &[
     &prefix::stow::Stow,
 ];
 
-/// Whether a manager keeps versions of one thing side by side on purpose.
+/// What is known of a manager without looking at a machine.
+#[must_use]
+pub fn profile(id: ManagerId) -> Profile {
+    let known = ALL.iter().find(|manager| manager.id() == id);
+    known.map_or(Profile::of(ManagerKind::Language), |manager| manager.profile())
+}
+
+/// Whether a manager keeps several versions of one thing side by side on purpose.
 #[must_use]
 pub fn keeps_versions(id: ManagerId) -> bool {
-    ALL.iter().any(|manager| manager.id() == id && manager.keeps_versions())
+    profile(id).keeps_versions
 }

@@ -88,7 +88,7 @@ impl fmt::Display for HiddenReason {
     fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
         match self {
             HiddenReason::NotSearched => f.write_str("it is in no directory that is searched"),
-            HiddenReason::Unusable(why) => write!(f, "the file cannot be used: {why}"),
+            HiddenReason::Unusable(why) => f.write_str(why),
             HiddenReason::NotApplication(other) => write!(f, "Type={other} is not an application"),
             HiddenReason::Deleted => f.write_str("Hidden=true: treated as deleted"),
             HiddenReason::TryExec(program) => write!(f, "TryExec={program}: there is no such program"),

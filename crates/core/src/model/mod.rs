@@ -5,6 +5,7 @@ mod coverage;
 mod evidence;
 mod finding;
 mod launcher;
+mod manager;
 mod offer;
 mod package;
 mod remedy;
@@ -17,8 +18,9 @@ pub use claim::{
 };
 pub use coverage::{Coverage, CoverageState};
 pub use evidence::{Evidence, Position};
+pub use manager::{Affix, Language, ManagerId, ManagerKind, Naming, Profile};
 pub(crate) use package::rfc3339;
-pub use package::{Location, ManagerId, Origin, Owner, Package, Reason, Scope, Status};
+pub use package::{Location, Origin, Owner, Package, Reason, Scope, Status};
 
 pub use finding::{Finding, FindingKind};
 pub use launcher::{HiddenReason, Launcher, Starts};

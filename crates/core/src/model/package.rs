@@ -6,18 +6,8 @@ use std::fmt;
 use schemars::{JsonSchema, Schema, SchemaGenerator, json_schema};
 use serde::{Serialize, Serializer};
 
-use super::Evidence;
+use super::{Evidence, ManagerId};
 use crate::bytes::ByteString;
-
-/// The name by which users call a package manager, and by which `--manager` selects it.
-#[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord, Hash, Serialize, JsonSchema)]
-pub struct ManagerId(pub &'static str);
-
-impl fmt::Display for ManagerId {
-    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
-        f.pad(self.0)
-    }
-}
 
 /// Whose installation it is.
 #[derive(Debug, Clone, PartialEq, Eq, PartialOrd, Ord, Hash)]
@@ -63,7 +53,7 @@ pub struct Location {
     /// System-wide, or one user's.
     pub scope: Scope,
     /// The directory that holds the state.
-    pub location: ByteString,
+    pub dir: ByteString,
 }
 
 /// Whether a package was asked for.
@@ -218,7 +208,7 @@ impl Owner {
     /// For a package of a foreign architecture that is `NAME:ARCH`.
     #[must_use]
     pub fn full_name(&self) -> ByteString {
-        full_name(&self.id, &self.name)
+        full_name(self.manager, &self.scope, &self.id, &self.name)
     }
 }
 
@@ -226,17 +216,15 @@ impl Package {
     /// As [`Owner::full_name`].
     #[must_use]
     pub fn full_name(&self) -> ByteString {
-        full_name(&self.id, &self.name)
+        full_name(self.manager, &self.scope, &self.id, &self.name)
     }
 }
 
-fn full_name(id: &ByteString, name: &ByteString) -> ByteString {
-    let last = crate::bytes::path::name(id);
-    let tells_more = last.strip_prefix(&**name).is_some_and(|rest| match rest.first() {
-        Some(b':') => true,
-        // As rpm's users write it.
-        Some(b'.' | b'-') => id.starts_with(b"rpm/"),
-        _ => false,
-    });
-    if tells_more { last.into() } else { name.clone() }
+/// What the id ends in behind manager and scope, if that is the name and something that tells it from others.
+fn full_name(manager: ManagerId, scope: &Scope, id: &ByteString, name: &ByteString) -> ByteString {
+    let prefix = format!("{manager}/{scope}/");
+    let tail = id.strip_prefix(prefix.as_bytes()).filter(|tail| !tail.contains(&b'/'));
+    let is_qualified =
+        |tail: &&[u8]| tail.strip_prefix(&**name).is_some_and(|rest| matches!(rest.first(), Some(b':' | b'.' | b'-')));
+    tail.filter(is_qualified).map_or_else(|| name.clone(), ByteString::from)
 }

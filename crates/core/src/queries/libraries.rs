@@ -6,6 +6,7 @@ use super::shadows::{Shadow, Shadows};
 use super::{Located, located, remedies_of};
 use crate::bytes::{ByteString, path};
 use crate::fs::Kind;
+use crate::fs::Root;
 use crate::model::{Evidence, Finding, FindingKind, Severity};
 use crate::resolve::libraries::Loader;
 use crate::resolve::{ResolvedContext, SearchPath};
@@ -19,25 +20,7 @@ pub fn shadows(survey: &Survey<'_>, resolved: &ResolvedContext, search: &SearchP
     loader.notes.iter().for_each(|note| root.note_gap(b"/etc/ld.so.cache", note.clone()));
     let (listed, _) = resolved.list("LD_LIBRARY_PATH");
     let front: Vec<ByteString> = listed.iter().map(|one| one.dir.clone()).collect();
-    let machine = |file: &ByteString| loader.dynamic(file).map(|said| said.machine);
-    let mut ambiguous: Vec<(ByteString, Vec<ByteString>)> = Vec::new();
-    for (name, files) in loader.names(&front) {
-        if files.len() < 2 || !(names.is_empty() || names.contains(&name)) {
-            continue;
-        }
-        // One file under two spellings is one copy; those of another machine are no copies of it.
-        let mut kept: Vec<(ByteString, (u64, u64))> = Vec::new();
-        let first = files.iter().find_map(machine);
-        for file in files.into_iter().filter(|file| machine(file) == first) {
-            let Ok(meta) = root.target(&file) else { continue };
-            if !kept.iter().any(|(_, known)| *known == meta.identity) {
-                kept.push((file, meta.identity));
-            }
-        }
-        if kept.len() > 1 {
-            ambiguous.push((name, kept.into_iter().map(|(file, _)| file).collect()));
-        }
-    }
+    let ambiguous = ambiguous(root, &loader, &front, names);
     if ambiguous.is_empty() {
         return Shadows::default();
     }
@@ -95,6 +78,35 @@ pub fn shadows(survey: &Survey<'_>, resolved: &ResolvedContext, search: &SearchP
     }
     answer.shadows.sort_by(|a, b| b.severity.cmp(&a.severity).then_with(|| a.name.cmp(&b.name)));
     answer
+}
+
+/// The names that several files have, with the files in the loader's order.
+fn ambiguous(
+    root: &Root,
+    loader: &Loader<'_>,
+    front: &[ByteString],
+    names: &[ByteString],
+) -> Vec<(ByteString, Vec<ByteString>)> {
+    let machine = |file: &ByteString| loader.dynamic(file).map(|said| said.machine);
+    let mut ambiguous: Vec<(ByteString, Vec<ByteString>)> = Vec::new();
+    for (name, files) in loader.names(front) {
+        if files.len() < 2 || !(names.is_empty() || names.contains(&name)) {
+            continue;
+        }
+        // One file under two spellings is one copy; those of another machine are no copies of it.
+        let mut kept: Vec<(ByteString, (u64, u64))> = Vec::new();
+        let first = files.iter().find_map(machine);
+        for file in files.into_iter().filter(|file| machine(file) == first) {
+            let Ok(meta) = root.target(&file) else { continue };
+            if !kept.iter().any(|(_, known)| *known == meta.identity) {
+                kept.push((file, meta.identity));
+            }
+        }
+        if kept.len() > 1 {
+            ambiguous.push((name, kept.into_iter().map(|(file, _)| file).collect()));
+        }
+    }
+    ambiguous
 }
 
 /// The programs on the search path that need any of these libraries themselves.

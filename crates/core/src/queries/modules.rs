@@ -39,27 +39,7 @@ pub fn shadows(
     names: &[ByteString],
 ) -> Shadows {
     let root = survey.root();
-    let mut ambiguous: Vec<Ambiguous<'_>> = Vec::new();
-    for resolved in resolved {
-        for (interpreter, version) in modules::interpreters(root) {
-            let (listed, _) = resolved.list("PYTHONPATH");
-            let because = listed.first().map(|one| one.because.clone());
-            let list = listed.iter().map(|one| one.dir.to_vec()).collect::<Vec<_>>().join(&b':');
-            let given = because.map(|because| (list.as_slice(), because));
-            let dirs = modules::dirs(survey.host, &interpreter, &version, &resolved.user, given);
-            for (name, found) in modules::ambiguous(root, &dirs) {
-                // Users with the same directories are told once.
-                let files = |modules: &[Module]| modules.iter().map(|module| module.file.clone()).collect::<Vec<_>>();
-                let is_told = ambiguous.iter().any(|known| {
-                    (&known.interpreter, &known.name) == (&interpreter, &name) && files(&known.found) == files(&found)
-                });
-                if !is_told && (names.is_empty() || names.contains(&name)) {
-                    let (user, interpreter) = (&resolved.user, interpreter.clone());
-                    ambiguous.push(Ambiguous { user, dirs: dirs.clone(), interpreter, name, found });
-                }
-            }
-        }
-    }
+    let ambiguous = ambiguous(survey, resolved, names);
     if ambiguous.is_empty() {
         return Shadows::default();
     }
@@ -113,6 +93,33 @@ pub fn shadows(
     }
     answer.shadows.sort_by(|a, b| b.severity.cmp(&a.severity).then_with(|| a.name.cmp(&b.name)));
     answer
+}
+
+/// The modules that several directories have, for each interpreter and each user's directories.
+fn ambiguous<'r>(survey: &Survey<'_>, resolved: &'r [ResolvedContext], names: &[ByteString]) -> Vec<Ambiguous<'r>> {
+    let root = survey.root();
+    let mut ambiguous: Vec<Ambiguous<'_>> = Vec::new();
+    for resolved in resolved {
+        for (interpreter, version) in modules::interpreters(root) {
+            let (listed, _) = resolved.list("PYTHONPATH");
+            let because = listed.first().map(|one| one.because.clone());
+            let list = listed.iter().map(|one| one.dir.to_vec()).collect::<Vec<_>>().join(&b':');
+            let given = because.map(|because| (list.as_slice(), because));
+            let dirs = modules::dirs(survey.host, &interpreter, &version, &resolved.user, given);
+            for (name, found) in modules::ambiguous(root, &dirs) {
+                // Users with the same directories are told once.
+                let files = |modules: &[Module]| modules.iter().map(|module| module.file.clone()).collect::<Vec<_>>();
+                let is_told = ambiguous.iter().any(|known| {
+                    (&known.interpreter, &known.name) == (&interpreter, &name) && files(&known.found) == files(&found)
+                });
+                if !is_told && (names.is_empty() || names.contains(&name)) {
+                    let (user, interpreter) = (&resolved.user, interpreter.clone());
+                    ambiguous.push(Ambiguous { user, dirs: dirs.clone(), interpreter, name, found });
+                }
+            }
+        }
+    }
+    ambiguous
 }
 
 #[expect(clippy::too_many_arguments, reason = "one finding's facts")]

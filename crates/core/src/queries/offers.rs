@@ -8,7 +8,8 @@ use serde::Serialize;
 
 use crate::bytes::ByteString;
 use crate::findings::held;
-use crate::model::{Finding, Offer, OfferQuery, Remedy, RemedyKind, Status};
+use crate::managers;
+use crate::model::{Finding, ManagerKind, Offer, OfferQuery, Remedy, RemedyKind, Status};
 use crate::survey::Survey;
 use crate::version::upstream;
 
@@ -59,9 +60,6 @@ pub struct Offers {
 
 /// A catalogue that is older is said to be stale: seconds.
 const A_MONTH: i64 = 31 * 86_400;
-
-/// Managers whose packages are confined.
-const SANDBOXED: [&str; 3] = ["flatpak", "snap", "appimage"];
 
 /// Asks every manager.
 #[must_use]
@@ -214,7 +212,7 @@ fn rank(prefer: &[String], offer: &Offer) -> usize {
     let source = offer.source.as_ref();
     let fits = |word: &str| match word {
         "distribution" => source.and_then(|source| source.trust.as_deref()) == Some("distribution"),
-        "sandboxed" => SANDBOXED.contains(&offer.manager.0),
+        "sandboxed" => managers::profile(offer.manager).kind == ManagerKind::Sandbox,
         word => {
             let is_named = |name: &ByteString| {
                 *name == *word || name.split(|b| matches!(b, b' ' | b'/')).any(|part| part == word.as_bytes())

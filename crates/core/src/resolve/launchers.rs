@@ -6,7 +6,6 @@
 //! later files of that id are masked, even where the first is no usable launcher.
 
 use crate::bytes::{ByteString, path};
-use crate::fs::{Kind, Root};
 use crate::host::Host;
 use crate::model::Evidence;
 use crate::resolve::contexts::{self, Context, Overrides};
@@ -18,15 +17,6 @@ pub struct DataDir {
     pub dir: ByteString,
     /// Who says so.
     pub because: Evidence,
-}
-
-/// A launcher's file.
-#[derive(Debug, Clone, PartialEq, Eq)]
-pub struct LauncherFile {
-    /// Its id.
-    pub id: ByteString,
-    /// Where it is.
-    pub path: ByteString,
 }
 
 /// The data directories in order: those given; else this process's; else, in an offline tree, what a login
@@ -92,43 +82,4 @@ fn default_dirs(add: &mut dyn FnMut(&[u8], Evidence)) {
     for dir in [&b"/usr/local/share"[..], b"/usr/share"] {
         add(dir, Evidence::at("XDG base directories", "default", "searched if XDG_DATA_DIRS is not set"));
     }
-}
-
-/// Directories below `applications/` that are looked into.
-const DEEPEST: usize = 8;
-/// Far more launchers than any machine has.
-const MOST: usize = 100_000;
-
-/// The launchers of a data directory, by id. Links to directories are followed, within bounds.
-#[must_use]
-pub fn files_in(root: &Root, data_dir: &[u8]) -> Vec<LauncherFile> {
-    let top = path::join(data_dir, b"applications");
-    // Each directory with those above it: one that is its own ancestor is a circle, while one that is
-    // reached twice has its launchers under two ids.
-    let mut open: Vec<(ByteString, Vec<ByteString>)> = vec![(top.clone(), Vec::new())];
-    let mut found = Vec::new();
-    while let Some((dir, mut above)) = open.pop() {
-        let canonical = root.canonicalize_dir(&dir);
-        if above.len() > DEEPEST || found.len() >= MOST || above.contains(&canonical) {
-            continue;
-        }
-        above.push(canonical);
-        let Ok(names) = root.dir(&dir).and_then(|dir| dir.list()) else { continue };
-        for (name, kind) in names {
-            let whole = path::join(&dir, &name);
-            let is_dir = match kind {
-                Kind::Dir => true,
-                Kind::Link => root.target(&whole).is_ok_and(|meta| meta.kind == Kind::Dir),
-                _ => false,
-            };
-            if is_dir {
-                open.push((whole, above.clone()));
-            } else if name.ends_with(b".desktop") {
-                let below = whole[top.len() + 1..].iter().map(|&b| if b == b'/' { b'-' } else { b });
-                found.push(LauncherFile { id: below.collect::<Vec<u8>>().into(), path: whole });
-            }
-        }
-    }
-    found.sort_by(|a, b| (&a.id, &a.path).cmp(&(&b.id, &b.path)));
-    found
 }

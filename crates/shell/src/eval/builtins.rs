@@ -2,6 +2,7 @@
 
 use super::run::{Flow, Run};
 use super::state::{Alias, AliasKind, Function, Value, Variable, is_known};
+use crate::eval::builtin_names::is_builtin;
 use crate::syntax::Dialect;
 
 /// Builtins whose assignments last in the POSIX shell.
@@ -26,49 +27,6 @@ pub(super) fn is_special(name: &[u8]) -> bool {
     special.contains(&name)
 }
 
-const COMMON: &str = ". : [ alias bg break cd command continue echo eval exec exit export false fg getopts hash jobs kill \
-                      local printf pwd read readonly return set shift test times trap true type ulimit umask unalias \
-                      unset wait";
-const OF_POSIX: &str = "chdir";
-const OF_BASH: &str = "bind builtin caller compgen complete compopt declare dirs disown enable fc help history let logout \
-                       mapfile popd pushd readarray shopt source suspend typeset";
-const OF_ZSH: &str = "autoload bindkey builtin bye chdir compadd comparguments compcall compctl compdescribe compfiles \
-                      compgroups compquote compset comptags comptry compvalues declare dirs disable disown echotc echoti \
-                      emulate enable fc float functions getln history integer let limit log logout noglob popd print \
-                      private pushd pushln r rehash sched setopt source stat suspend ttyctl typeset unfunction unhash \
-                      unlimit unsetopt vared whence where which zcompile zformat zle zmodload zparseopts zregexparse \
-                      zstyle";
-const RESERVED: &str = "! case do done elif else esac fi for if in then until while { }";
-const OF_BASH_RESERVED: &str = "[[ ]] coproc function select time";
-const OF_ZSH_RESERVED: &str =
-    "[[ coproc function select time declare end export float foreach integer local nocorrect readonly repeat typeset";
-
-fn among(words: &str, name: &[u8]) -> bool {
-    words.split(' ').any(|word| word.as_bytes() == name)
-}
-
-/// Whether a shell has a builtin of this name.
-#[must_use]
-pub fn is_builtin(dialect: Dialect, name: &[u8]) -> bool {
-    let more = match dialect {
-        Dialect::Posix => OF_POSIX,
-        Dialect::Bash => OF_BASH,
-        Dialect::Zsh => OF_ZSH,
-    };
-    among(COMMON, name) || among(more, name)
-}
-
-/// Whether a name is a word of the shell's own language.
-#[must_use]
-pub fn is_reserved(dialect: Dialect, name: &[u8]) -> bool {
-    let more = match dialect {
-        Dialect::Posix => "",
-        Dialect::Bash => OF_BASH_RESERVED,
-        Dialect::Zsh => OF_ZSH_RESERVED,
-    };
-    among(RESERVED, name) || among(more, name)
-}
-
 impl Run<'_> {
     /// Runs a command that is a function, a builtin, or a program.
     pub(super) fn call(&mut self, name: &[u8], arguments: Vec<Vec<u8>>) -> Flow {
@@ -86,132 +44,139 @@ impl Run<'_> {
     }
 
     fn builtin(&mut self, name: &[u8], arguments: Vec<Vec<u8>>) -> Flow {
-        let first = arguments.first().map_or(&b""[..], Vec::as_slice);
         let exists = is_builtin(self.dialect(), name) && !self.state.disabled.contains(name);
         if !exists {
             self.program(name, &arguments);
             return Flow::Next;
         }
-        let level = || std::str::from_utf8(first).ok().and_then(|text| text.parse().ok()).unwrap_or(1);
         self.status = Some(0);
+        let arguments = match self.control(name, arguments) {
+            Ok(flow) => return flow,
+            Err(arguments) => arguments,
+        };
         match name {
             b":" | b"true" => {}
             b"false" => self.status = Some(1),
-            b"[" | b"test" => {
-                let mut words = arguments;
-                if name == b"[" && words.pop().as_deref() != Some(b"]") {
-                    self.status = Some(2);
-                    return Flow::Next;
-                }
-                let holds = self.test(&words);
-                self.status = holds.map(|holds| u8::from(!holds));
-            }
-            b"." | b"source" => {
-                let arguments: Vec<Vec<u8>> = if first == b"--" { arguments[1..].to_vec() } else { arguments };
-                return self.dot(&arguments);
-            }
-            b"eval" => {
-                let text = arguments.join(&b' ');
-                return self.text(&text);
-            }
-            b"return" => {
-                self.status = status_of(first, self.status);
-                return Flow::Return;
-            }
-            b"exit" | b"logout" | b"bye" => {
-                self.status = status_of(first, self.status);
-                return Flow::Exit;
-            }
-            b"exec" if arguments.iter().any(|word| !word.starts_with(b"-")) => {
-                let program = String::from_utf8_lossy(first).into_owned();
-                let unknown = self.note_unknown(format!("{program} replaces the shell here"));
-                self.state.taints.insert(unknown);
-                return Flow::Exit;
-            }
-            b"break" => return Flow::Break(level()),
-            b"continue" => return Flow::Continue(level()),
-            b"shift" => {
-                let count = if first.is_empty() { 1 } else { level() as usize };
-                if count > self.state.arguments.len() {
-                    self.status = Some(1);
-                    return if self.dialect() == Dialect::Posix { self.mistake() } else { Flow::Next };
-                }
-                self.state.arguments.drain(..count);
-            }
+            b"[" | b"test" => self.test_word(name, arguments),
             b"set" => self.set(&arguments),
             b"unset" => self.unset(&arguments),
-            b"unfunction" => {
-                for name in &arguments {
-                    self.state.functions.remove(name);
-                }
-            }
+            b"unfunction" => arguments.iter().for_each(|name| drop(self.state.functions.remove(name))),
             b"alias" => self.make_aliases(&arguments),
-            b"unalias" => {
-                if first == b"-a" {
-                    self.state.aliases.clear();
-                }
-                for name in &arguments {
-                    self.state.aliases.remove(name);
-                }
-            }
-            b"cd" | b"chdir" => {
-                let dir = arguments.iter().find(|word| !word.starts_with(b"-") || *word == b"-");
-                let dir = dir.cloned().or_else(|| self.state.get(b"HOME").map(<[u8]>::to_vec));
-                match dir {
-                    Some(dir) if is_known(&dir) && self.kind(&dir) == Some(crate::FileType::Dir) => {
-                        let now = self.absolute(&dir);
-                        self.state.dir = now.clone();
-                        self.state.variables.insert(b"PWD".to_vec(), Variable::text(now, true));
-                    }
-                    _ => self.status = Some(1),
-                }
-            }
+            b"unalias" => self.drop_aliases(&arguments),
+            b"cd" | b"chdir" => self.change_dir(&arguments),
             b"pwd" => {
                 let dir = [&self.state.dir[..], b"\n"].concat();
                 self.write(&dir);
             }
             b"echo" | b"print" => self.echo(&arguments),
             b"printf" => self.printf(&arguments),
-            b"command" | b"builtin" => return self.command_word(name, &arguments),
             b"type" | b"whence" | b"which" | b"where" | b"hash" => self.find_all(name, &arguments),
             b"read" => self.read(&arguments),
             b"shopt" => self.shopt(&arguments),
-            b"setopt" | b"unsetopt" => {
-                for word in &arguments {
-                    self.option(word, name == b"setopt");
-                }
-            }
-            b"emulate" => return self.emulate(&arguments),
-            b"enable" | b"disable" => {
-                for word in arguments.iter().filter(|word| !word.starts_with(b"-")) {
-                    let off = name == b"disable" || first == b"-n";
-                    if off {
-                        self.state.disabled.insert(word.clone());
-                    } else {
-                        self.state.disabled.remove(word);
-                    }
-                }
-            }
-            b"autoload" => {
-                for word in arguments.iter().filter(|word| !word.starts_with(b"-") && !word.starts_with(b"+")) {
-                    let place = self.place.clone();
-                    let function = Function { body: None, place, certain: true, exported: false };
-                    self.state.functions.entry(word.clone()).or_insert(function);
-                }
-            }
+            b"setopt" | b"unsetopt" => arguments.iter().for_each(|word| self.option(word, name == b"setopt")),
+            b"enable" | b"disable" => self.switch_builtins(name, &arguments),
+            b"autoload" => self.autoload(&arguments),
             b"let" => {
                 let value = arguments.last().map(|text| self.number(text)).unwrap_or_default();
                 self.status = is_known(&value).then(|| u8::from(value == b"0"));
             }
             b"getopts" | b"wait" | b"kill" | b"fg" | b"bg" | b"stat" | b"zmodload" | b"compgen" => self.status = None,
-            b"noglob" | b"nocorrect" | b"private" if !arguments.is_empty() => {
-                let rest = arguments[1..].to_vec();
-                return self.call(&arguments[0].clone(), rest);
-            }
             // What they set does not bear on where programs are found.
             _ => {}
         }
         Flow::Next
+    }
+
+    /// Builtins that decide what is followed next; the arguments come back if it is none of them.
+    fn control(&mut self, name: &[u8], arguments: Vec<Vec<u8>>) -> Result<Flow, Vec<Vec<u8>>> {
+        let first = arguments.first().map_or(&b""[..], Vec::as_slice);
+        let level = || std::str::from_utf8(first).ok().and_then(|text| text.parse().ok()).unwrap_or(1);
+        Ok(match name {
+            b"." | b"source" if first == b"--" => self.dot(&arguments[1..]),
+            b"." | b"source" => self.dot(&arguments),
+            b"eval" => self.text(&arguments.join(&b' ')),
+            b"return" => {
+                self.status = status_of(first, self.status);
+                Flow::Return
+            }
+            b"exit" | b"logout" | b"bye" => {
+                self.status = status_of(first, self.status);
+                Flow::Exit
+            }
+            b"exec" if arguments.iter().any(|word| !word.starts_with(b"-")) => {
+                let program = String::from_utf8_lossy(first).into_owned();
+                let unknown = self.note_unknown(format!("{program} replaces the shell here"));
+                self.state.taints.insert(unknown);
+                Flow::Exit
+            }
+            b"break" => Flow::Break(level()),
+            b"continue" => Flow::Continue(level()),
+            b"shift" => {
+                let count = if first.is_empty() { 1 } else { level() as usize };
+                if count <= self.state.arguments.len() {
+                    self.state.arguments.drain(..count);
+                    return Ok(Flow::Next);
+                }
+                self.status = Some(1);
+                if self.dialect() == Dialect::Posix { self.mistake() } else { Flow::Next }
+            }
+            b"command" | b"builtin" => self.command_word(name, &arguments),
+            b"emulate" => self.emulate(&arguments),
+            b"noglob" | b"nocorrect" | b"private" if !arguments.is_empty() => {
+                self.call(&arguments[0].clone(), arguments[1..].to_vec())
+            }
+            _ => return Err(arguments),
+        })
+    }
+
+    fn test_word(&mut self, name: &[u8], mut words: Vec<Vec<u8>>) {
+        if name == b"[" && words.pop().as_deref() != Some(b"]") {
+            self.status = Some(2);
+            return;
+        }
+        let holds = self.test(&words);
+        self.status = holds.map(|holds| u8::from(!holds));
+    }
+
+    fn drop_aliases(&mut self, arguments: &[Vec<u8>]) {
+        if arguments.first().is_some_and(|first| first == b"-a") {
+            self.state.aliases.clear();
+        }
+        for name in arguments {
+            self.state.aliases.remove(name);
+        }
+    }
+
+    fn change_dir(&mut self, arguments: &[Vec<u8>]) {
+        let dir = arguments.iter().find(|word| !word.starts_with(b"-") || *word == b"-");
+        let dir = dir.cloned().or_else(|| self.state.get(b"HOME").map(<[u8]>::to_vec));
+        match dir {
+            Some(dir) if is_known(&dir) && self.kind(&dir) == Some(crate::FileType::Dir) => {
+                let now = self.absolute(&dir);
+                self.state.dir = now.clone();
+                self.state.variables.insert(b"PWD".to_vec(), Variable::text(now, true));
+            }
+            _ => self.status = Some(1),
+        }
+    }
+
+    fn switch_builtins(&mut self, name: &[u8], arguments: &[Vec<u8>]) {
+        let is_off = name == b"disable" || arguments.first().is_some_and(|first| first == b"-n");
+        for word in arguments.iter().filter(|word| !word.starts_with(b"-")) {
+            if is_off {
+                self.state.disabled.insert(word.clone());
+            } else {
+                self.state.disabled.remove(word);
+            }
+        }
+    }
+
+    fn autoload(&mut self, arguments: &[Vec<u8>]) {
+        for word in arguments.iter().filter(|word| !word.starts_with(b"-") && !word.starts_with(b"+")) {
+            let place = self.place.clone();
+            let function = Function { body: None, place, certain: true, exported: false };
+            self.state.functions.entry(word.clone()).or_insert(function);
+        }
     }
 
     fn dot(&mut self, arguments: &[Vec<u8>]) -> Flow {
@@ -234,8 +199,8 @@ impl Run<'_> {
                 list.split(|&b| b == b':').map(|dir| whodunit_formats::bytes::path::join(dir, file).to_vec());
             let candidates: Vec<Vec<u8>> = candidates.collect();
             let in_path = candidates.into_iter().find(|file| self.kind(file) == Some(crate::FileType::File));
-            let env = (self.dialect() != Dialect::Posix).then(|| [b"./", &file[..]].concat());
-            in_path.or(env)
+            let local = (self.dialect() != Dialect::Posix).then(|| [b"./", &file[..]].concat());
+            in_path.or(local)
         };
         let arguments = (arguments.len() > 1 && self.dialect() != Dialect::Posix).then(|| arguments[1..].to_vec());
         match found {

@@ -2,9 +2,11 @@
 //! evaluator that starts nothing. What it cannot know it says, and it carries what is known past that.
 
 mod braces;
+mod builtin_names;
 mod builtins;
 mod conditions;
 mod declare;
+mod edits;
 mod expand;
 mod files;
 pub mod fish;
@@ -13,10 +15,11 @@ mod output;
 mod programs;
 mod rules;
 mod run;
+mod source;
 mod state;
 mod substitute;
 
-pub use builtins::{is_builtin, is_reserved};
+pub use builtin_names::{is_builtin, is_reserved};
 pub use run::{Account, Invocation, Run};
 pub use state::{
     Alias, AliasKind, Function, LISTS, Place, State, Value, Variable, is_known, parts, places_after, unknowns_in,

@@ -1,6 +1,6 @@
 //! Builtins that write, look names up, or read lines.
 
-use super::builtins::{is_builtin, is_reserved};
+use super::builtin_names::{is_builtin, is_reserved};
 use super::run::{Flow, Run};
 use super::state::{Value, is_known};
 use crate::syntax::Dialect;

@@ -30,51 +30,11 @@ pub(super) fn of_program(run: &mut Run<'_>, file: &[u8], words: &[&[u8]]) -> Opt
     // Words of a completion's script change no search path.
     let is_completion = words.iter().any(|word| word.windows(10).any(|part| part == b"completion"));
     match (program, words) {
-        (b"brew", [b"shellenv", ..]) => {
-            let prefix = path::parent(path::parent(file)).to_vec();
-            let list = run.state.get(b"PATH").unwrap_or_default();
-            let front = [&prefix[..], b"/bin:", &prefix, b"/sbin"].concat();
-            if list.starts_with(&front) {
-                return Some(Vec::new());
-            }
-            let prefix = shell_word(&prefix);
-            Some(
-                format!(
-                    "export HOMEBREW_PREFIX={prefix} HOMEBREW_CELLAR={prefix}/Cellar HOMEBREW_REPOSITORY={prefix}/Homebrew\n\
-                     export PATH={prefix}/bin:{prefix}/sbin\"${{PATH+:$PATH}}\"\n\
-                     [ -z \"${{MANPATH-}}\" ] || export MANPATH=\":${{MANPATH#:}}\"\n\
-                     export INFOPATH={prefix}/share/info:\"${{INFOPATH:-}}\"\n"
-                )
-                .into_bytes(),
-            )
-        }
+        (b"brew", [b"shellenv", ..]) => Some(homebrew(run, file)),
         (b"pyenv" | b"rbenv" | b"nodenv" | b"goenv" | b"jenv", [b"init", ..]) => {
             let name = String::from_utf8_lossy(program).into_owned();
-            let variable = format!("{}_ROOT", name.to_uppercase());
-            let root = own(run, variable.as_bytes(), format!(".{name}").as_bytes());
-            // Without a dash it only says what is to be written into a start-up file.
-            if !words.iter().any(|word| matches!(*word, b"-" | b"--path")) {
-                return Some(Vec::new());
-            }
-            let shims = path::join(&root, b"shims");
-            let list = run.state.get(b"PATH").unwrap_or_default();
-            let rest: Vec<&[u8]> = match program {
-                // The newer ones take it out of where it was.
-                b"pyenv" => list.split(|&b| b == b':').filter(|part| **part != *shims).collect(),
-                _ => list.split(|&b| b == b':').collect(),
-            };
-            let is_moved = rest.len() != list.split(|&b| b == b':').count();
-            let shims = shell_word(&shims);
-            let set = match (program, is_moved) {
-                // What is named at the end is empty: it tells that the rest is what was there.
-                (b"pyenv", true) => {
-                    format!("export PATH={shims}:{}\"${{PATH:+}}\"\n", shell_word(&rest.join(&b':')))
-                }
-                _ => format!("export PATH={shims}:\"$PATH\"\n"),
-            };
-            let function = format!("{name}() {{ command {name} \"$@\"; }}\n");
-            let has_function = !words.contains(&&b"--path"[..]);
-            Some(format!("{set}{}", if has_function { function } else { String::new() }).into_bytes())
+            let root = own(run, format!("{}_ROOT", name.to_uppercase()).as_bytes(), format!(".{name}").as_bytes());
+            Some(shims(run, &name, &root, words))
         }
         (b"pyenv", [b"virtualenv-init", ..]) => {
             let shims = path::join(&own(run, b"PYENV_ROOT", b".pyenv"), b"plugins/pyenv-virtualenv/shims");
@@ -112,6 +72,51 @@ pub(super) fn of_program(run: &mut Run<'_>, file: &[u8], words: &[&[u8]]) -> Opt
         _ if is_completion => Some(Vec::new()),
         _ => None,
     }
+}
+
+/// `brew shellenv`.
+fn homebrew(run: &Run<'_>, file: &[u8]) -> Vec<u8> {
+    let prefix = path::parent(path::parent(file)).to_vec();
+    let list = run.state.get(b"PATH").unwrap_or_default();
+    let front = [&prefix[..], b"/bin:", &prefix, b"/sbin"].concat();
+    if list.starts_with(&front) {
+        return Vec::new();
+    }
+    let prefix = shell_word(&prefix);
+    format!(
+        "export HOMEBREW_PREFIX={prefix} HOMEBREW_CELLAR={prefix}/Cellar HOMEBREW_REPOSITORY={prefix}/Homebrew\n\
+             export PATH={prefix}/bin:{prefix}/sbin\"${{PATH+:$PATH}}\"\n\
+             [ -z \"${{MANPATH-}}\" ] || export MANPATH=\":${{MANPATH#:}}\"\n\
+             export INFOPATH={prefix}/share/info:\"${{INFOPATH:-}}\"\n"
+    )
+    .into_bytes()
+}
+
+/// `init` of pyenv and the managers made after the same plan.
+fn shims(run: &Run<'_>, name: &str, root: &[u8], words: &[&[u8]]) -> Vec<u8> {
+    // Without a dash it only says what is to be written into a start-up file.
+    if !words.iter().any(|word| matches!(*word, b"-" | b"--path")) {
+        return Vec::new();
+    }
+    let shims = path::join(root, b"shims");
+    let list = run.state.get(b"PATH").unwrap_or_default();
+    let rest: Vec<&[u8]> = match name {
+        // The newer ones take it out of where it was.
+        "pyenv" => list.split(|&b| b == b':').filter(|part| **part != *shims).collect(),
+        _ => list.split(|&b| b == b':').collect(),
+    };
+    let is_moved = rest.len() != list.split(|&b| b == b':').count();
+    let shims = shell_word(&shims);
+    let set = match (name, is_moved) {
+        // What is named at the end is empty: it tells that the rest is what was there.
+        ("pyenv", true) => {
+            format!("export PATH={shims}:{}\"${{PATH:+}}\"\n", shell_word(&rest.join(&b':')))
+        }
+        _ => format!("export PATH={shims}:\"$PATH\"\n"),
+    };
+    let function = format!("{name}() {{ command {name} \"$@\"; }}\n");
+    let has_function = !words.contains(&&b"--path"[..]);
+    format!("{set}{}", if has_function { function } else { String::new() }).into_bytes()
 }
 
 /// A conda set-up: the function, `condabin`, and the base environment unless a user said no.

@@ -2,6 +2,7 @@
 
 use super::run::Run;
 use super::state::{Value, Variable, is_known, parts};
+use crate::eval::edits::{MAX_CUT, cut_off, has_text, modified, replaced, slice};
 use crate::syntax::pattern;
 use crate::syntax::{Dialect, Parameter};
 
@@ -32,32 +33,60 @@ impl Run<'_> {
             }
             None => self.values(parameter, is_quoted),
         };
+        if let Some(result) = self.prefixed(parameter, values.as_ref(), is_quoted) {
+            return result;
+        }
+        values = match self.operated(parameter, values) {
+            Ok(values) => values,
+            Err(unknown) => return unknown,
+        };
+        // In zsh what is not set is one empty text, also as a list.
+        let is_one = self.dialect() == Dialect::Zsh && is_quoted && parameter.index.is_some();
+        let values = values.unwrap_or_else(|| if is_one { vec![Vec::new()] } else { Vec::new() });
+        self.flagged(values, &parameter.flags)
+    }
+
+    /// `${+name}`, `${#name}` and `${!name}`.
+    fn prefixed(
+        &mut self,
+        parameter: &Parameter,
+        values: Option<&Vec<Vec<u8>>>,
+        is_quoted: bool,
+    ) -> Option<Vec<Vec<u8>>> {
         match parameter.before {
-            Some(b'+') => return vec![if values.is_some() { b"1".to_vec() } else { b"0".to_vec() }],
+            Some(b'+') => Some(vec![if values.is_some() { b"1".to_vec() } else { b"0".to_vec() }]),
             Some(b'#') => {
                 let is_whole = matches!(parameter.index.as_deref(), Some(b"@" | b"*"))
                     || matches!(&parameter.name[..], b"@" | b"*")
                     || self.dialect() == Dialect::Zsh && self.list_of(&parameter.name).is_some();
-                let values = values.unwrap_or_default();
+                let values = values.cloned().unwrap_or_default();
                 if values.iter().any(|value| !is_known(value)) {
-                    return vec![self.unknown_value("the length of what is unknown")];
+                    return Some(vec![self.unknown_value("the length of what is unknown")]);
                 }
                 let text = values.first().map_or(0, |value| String::from_utf8_lossy(value).chars().count());
                 let length = if is_whole { values.len() } else { text };
-                return vec![length.to_string().into_bytes()];
+                Some(vec![length.to_string().into_bytes()])
             }
             Some(b'!') => {
-                let name = values.and_then(|values| values.into_iter().next()).unwrap_or_default();
+                let name = values.and_then(|values| values.first().cloned()).unwrap_or_default();
                 if name.is_empty() {
                     let unknown = self.note_unknown("a variable is named by one that is empty: bash gives up the line");
                     self.taint_all(unknown);
-                    return Vec::new();
+                    return Some(Vec::new());
                 }
                 let inner = Parameter { name, before: None, ..parameter.clone() };
-                return self.parameter(&inner, is_quoted);
+                Some(self.parameter(&inner, is_quoted))
             }
-            _ => {}
+            _ => None,
         }
+    }
+
+    /// What the operator makes of the values. An error is the result itself, without what flags would make of it.
+    fn operated(
+        &mut self,
+        parameter: &Parameter,
+        mut values: Option<Vec<Vec<u8>>>,
+    ) -> Result<Option<Vec<Vec<u8>>>, Vec<Vec<u8>>> {
         let operator = &parameter.operator[..];
         let is_empty = values.as_ref().is_none_or(|values| values.iter().all(Vec::is_empty));
         let is_missing = if operator.starts_with(b":") { is_empty } else { values.is_none() };
@@ -80,8 +109,8 @@ impl Run<'_> {
             }
             b"#" | b"##" | b"%" | b"%%" => {
                 let cut = self.one_pattern(&parameter.argument);
-                if values.iter().flatten().any(|value| value.len() > LONGEST) {
-                    return vec![self.unknown_value("a cut of a longer value than is looked at")];
+                if values.iter().flatten().any(|value| value.len() > MAX_CUT) {
+                    return Err(vec![self.unknown_value("a cut of a value that is too long")]);
                 }
                 let list = values.get_or_insert_default();
                 list.iter_mut().for_each(|value| *value = cut_off(value, operator, &cut));
@@ -89,8 +118,8 @@ impl Run<'_> {
             b"/" | b"//" | b"/#" | b"/%" => {
                 let from = self.one_pattern(&parameter.argument);
                 let to = parameter.second.as_ref().map(|word| self.one(word, false)).unwrap_or_default();
-                if values.iter().flatten().any(|value| value.len() > LONGEST) {
-                    return vec![self.unknown_value("a replacement in a longer value than is looked at")];
+                if values.iter().flatten().any(|value| value.len() > MAX_CUT) {
+                    return Err(vec![self.unknown_value("a replacement in a value that is too long")]);
                 }
                 let list = values.get_or_insert_default();
                 list.iter_mut().for_each(|value| *value = replaced(value, operator, &from, &to));
@@ -104,41 +133,41 @@ impl Run<'_> {
                     value[..length].iter_mut().for_each(change);
                 }
             }
-            b":" => {
-                let argument = self.one(&parameter.argument, false);
-                if self.dialect() == Dialect::Zsh && argument.first().is_some_and(u8::is_ascii_alphabetic) {
-                    let list = values.get_or_insert_with(|| vec![Vec::new()]);
-                    let changed: Option<Vec<Vec<u8>>> = list.iter().map(|value| modified(value, &argument)).collect();
-                    values =
-                        Some(changed.unwrap_or_else(|| vec![self.unknown_value("a modifier that is unknown here")]));
-                } else if argument.starts_with(b"#") && self.dialect() == Dialect::Zsh {
-                    let wanted = parameter.flags.contains(&b'M');
-                    values.get_or_insert_default().retain(|value| pattern::fits(&argument[1..], value) == wanted);
-                } else {
-                    let list = values.get_or_insert_default();
-                    let is_sliced = is_list(parameter);
-                    let numbers: Vec<Option<i64>> = argument
-                        .split(|&b| b == b':')
-                        .map(|text| {
-                            let text = self.number(text);
-                            std::str::from_utf8(&text).ok().and_then(|text| text.trim().parse().ok())
-                        })
-                        .collect();
-                    let (from, length) = (numbers[0].unwrap_or(0), numbers.get(1).copied().flatten());
-                    if is_sliced {
-                        let kept = slice(list.len(), from, length);
-                        *list = list[kept].to_vec();
-                    } else {
-                        list.iter_mut().for_each(|value| *value = value[slice(value.len(), from, length)].to_vec());
-                    }
-                }
-            }
+            b":" => values = self.modified_or_sliced(parameter, values),
             _ => {}
         }
-        // In zsh what is not set is one empty text, also as a list.
-        let is_one = self.dialect() == Dialect::Zsh && is_quoted && parameter.index.is_some();
-        let values = values.unwrap_or_else(|| if is_one { vec![Vec::new()] } else { Vec::new() });
-        self.flagged(values, &parameter.flags)
+        Ok(values)
+    }
+
+    /// `${name:…}`: a modifier or a filter of zsh, or a slice.
+    fn modified_or_sliced(&mut self, parameter: &Parameter, mut values: Option<Vec<Vec<u8>>>) -> Option<Vec<Vec<u8>>> {
+        let argument = self.one(&parameter.argument, false);
+        if self.dialect() == Dialect::Zsh && argument.first().is_some_and(u8::is_ascii_alphabetic) {
+            let list = values.get_or_insert_with(|| vec![Vec::new()]);
+            let changed: Option<Vec<Vec<u8>>> = list.iter().map(|value| modified(value, &argument)).collect();
+            values = Some(changed.unwrap_or_else(|| vec![self.unknown_value("a modifier that is unknown here")]));
+        } else if argument.starts_with(b"#") && self.dialect() == Dialect::Zsh {
+            let wanted = parameter.flags.contains(&b'M');
+            values.get_or_insert_default().retain(|value| pattern::fits(&argument[1..], value) == wanted);
+        } else {
+            let list = values.get_or_insert_default();
+            let is_sliced = is_list(parameter);
+            let numbers: Vec<Option<i64>> = argument
+                .split(|&b| b == b':')
+                .map(|text| {
+                    let text = self.number(text);
+                    std::str::from_utf8(&text).ok().and_then(|text| text.trim().parse().ok())
+                })
+                .collect();
+            let (from, length) = (numbers[0].unwrap_or(0), numbers.get(1).copied().flatten());
+            if is_sliced {
+                let kept = slice(list.len(), from, length);
+                *list = list[kept].to_vec();
+            } else {
+                list.iter_mut().for_each(|value| *value = value[slice(value.len(), from, length)].to_vec());
+            }
+        }
+        values
     }
 
     /// An element of a list: by number, or in zsh by a pattern (`(r)`, `(R)`), or its number (`(i)`, `(I)`).
@@ -288,88 +317,4 @@ pub(super) fn tied(name: &[u8]) -> Option<&'static [u8]> {
         b"cdpath" => Some(b"CDPATH"),
         _ => None,
     }
-}
-
-/// Whether there is anything known in a value.
-fn has_text(value: &[u8]) -> bool {
-    value.split(|&b| b == 0).step_by(2).any(|part| !part.is_empty())
-}
-
-/// Longer values are not searched for patterns.
-const LONGEST: usize = 8 << 10;
-
-fn cut_off(value: &[u8], operator: &[u8], cut: &[u8]) -> Vec<u8> {
-    let ends: Box<dyn Iterator<Item = usize>> = match operator {
-        b"#" | b"%%" => Box::new(0..=value.len()),
-        _ => Box::new((0..=value.len()).rev()),
-    };
-    let is_front = operator[0] == b'#';
-    for at in ends {
-        let (front, back) = value.split_at(at);
-        if is_front && pattern::fits(cut, front) {
-            return back.to_vec();
-        }
-        if !is_front && pattern::fits(cut, back) {
-            return front.to_vec();
-        }
-    }
-    value.to_vec()
-}
-
-fn replaced(value: &[u8], operator: &[u8], from: &[u8], to: &[u8]) -> Vec<u8> {
-    let mut result = Vec::new();
-    let mut at = 0;
-    while at < value.len() {
-        let mut ends = (at + 1..=value.len()).rev();
-        let is_allowed = |end: usize| match operator {
-            b"/#" => at == 0,
-            b"/%" => end == value.len(),
-            _ => true,
-        };
-        match ends.find(|&end| is_allowed(end) && pattern::fits(from, &value[at..end])) {
-            Some(end) => {
-                result.extend_from_slice(to);
-                at = end;
-                if operator != b"//" {
-                    break;
-                }
-            }
-            None => {
-                result.push(value[at]);
-                at += 1;
-            }
-        }
-    }
-    result.extend_from_slice(&value[at..]);
-    result
-}
-
-/// `:h`, `:t` and the like of zsh; none for one that is not known here.
-fn modified(value: &[u8], letters: &[u8]) -> Option<Vec<u8>> {
-    use whodunit_formats::bytes::path;
-    let dot = || memchr::memrchr(b'.', value).filter(|at| memchr::memchr(b'/', &value[*at..]).is_none());
-    Some(match letters {
-        b"h" => match path::parent(value) {
-            b"" if value.starts_with(b"/") => b"/".to_vec(),
-            b"" => b".".to_vec(),
-            dir => dir.to_vec(),
-        },
-        b"t" => path::name(value).to_vec(),
-        b"r" => dot().map_or(value, |at| &value[..at]).to_vec(),
-        b"e" => dot().map_or(&[][..], |at| &value[at + 1..]).to_vec(),
-        b"l" => value.to_ascii_lowercase(),
-        b"u" => value.to_ascii_uppercase(),
-        _ => return None,
-    })
-}
-
-fn slice(length: usize, from: i64, count: Option<i64>) -> std::ops::Range<usize> {
-    let all = i64::try_from(length).unwrap_or(i64::MAX);
-    let start = if from < 0 { (all + from).max(0) } else { from.min(all) };
-    let end = match count {
-        None => all,
-        Some(count) if count < 0 => (all + count).max(start),
-        Some(count) => start.saturating_add(count).min(all),
-    };
-    usize::try_from(start).unwrap_or(0)..usize::try_from(end).unwrap_or(0)
 }

@@ -8,6 +8,7 @@ mod command;
 mod compound;
 mod condition;
 pub mod fish;
+mod parameter;
 pub mod pattern;
 mod word;
 

@@ -1,10 +1,9 @@
 //! Words and what stands in them.
 
-use super::{Dialect, Parameter, Parsed, Parser, Part, Word, is_name};
-use std::sync::Arc;
+use super::{Dialect, Parsed, Parser, Part, Word};
 
 /// What ends a word that has no quotes around it.
-fn ends_word(byte: u8) -> bool {
+pub(super) fn ends_word(byte: u8) -> bool {
     matches!(byte, b' ' | b'\t' | b'\n' | b';' | b'&' | b'|' | b'<' | b'>' | b'(' | b')')
 }
 
@@ -65,7 +64,7 @@ impl Parser<'_> {
     }
 
     /// A parenthesis up to the one that closes it, with both.
-    fn balanced(&mut self) -> Parsed<Vec<u8>> {
+    pub(super) fn balanced(&mut self) -> Parsed<Vec<u8>> {
         let (mut depth, mut length) = (0, 0);
         for &byte in self.rest() {
             length += 1;
@@ -83,7 +82,7 @@ impl Parser<'_> {
         self.wrong("a parenthesis is not closed")
     }
 
-    fn part(&mut self, parts: &mut Vec<Part>, ends: &dyn Fn(u8) -> bool) -> Parsed<()> {
+    pub(super) fn part(&mut self, parts: &mut Vec<Part>, ends: &dyn Fn(u8) -> bool) -> Parsed<()> {
         let Some(byte) = self.peek() else { return Ok(()) };
         match byte {
             b'\\' => {
@@ -120,7 +119,7 @@ impl Parser<'_> {
         Ok(())
     }
 
-    fn single(&mut self) -> Parsed<Vec<u8>> {
+    pub(super) fn single(&mut self) -> Parsed<Vec<u8>> {
         self.skip(1);
         match memchr::memchr(b'\'', self.rest()) {
             Some(length) => {
@@ -133,7 +132,7 @@ impl Parser<'_> {
     }
 
     /// The rest of a text in double quotes.
-    fn double(&mut self) -> Parsed<Vec<Part>> {
+    pub(super) fn double(&mut self) -> Parsed<Vec<Part>> {
         let mut parts = Vec::new();
         loop {
             match self.peek() {
@@ -180,7 +179,7 @@ impl Parser<'_> {
         Ok(())
     }
 
-    fn ansi(&mut self) -> Parsed<Vec<u8>> {
+    pub(super) fn ansi(&mut self) -> Parsed<Vec<u8>> {
         self.skip(1);
         let mut text = Vec::new();
         loop {
@@ -235,172 +234,10 @@ impl Parser<'_> {
             }
         }
     }
-
-    /// What a dollar or a backquote begins.
-    fn dollar(&mut self, parts: &mut Vec<Part>) -> Parsed<()> {
-        if self.peek() == Some(b'`') {
-            return self.backquoted(parts);
-        }
-        if self.starts(b"$((")
-            && let Some((text, length)) = arithmetic(&self.rest()[3..])
-        {
-            parts.push(Part::Arithmetic(text.to_vec()));
-            self.skip(3 + length);
-            return Ok(());
-        }
-        if self.take(b"$(") {
-            let list = self.list_until(b")")?;
-            parts.push(Part::Output(Arc::new(list)));
-            return Ok(());
-        }
-        if self.starts(b"$[")
-            && self.dialect != Dialect::Posix
-            && let Some(length) = memchr::memchr(b']', self.rest())
-        {
-            parts.push(Part::Arithmetic(self.rest()[2..length].to_vec()));
-            self.skip(length + 1);
-            return Ok(());
-        }
-        if self.take(b"${") {
-            let parameter = self.parameter()?;
-            parts.push(Part::Parameter(Box::new(parameter)));
-            return Ok(());
-        }
-        let rest = &self.rest()[1..];
-        let mut before = None;
-        let (mut signs, mut flags) = (0, Vec::new());
-        if self.dialect == Dialect::Zsh {
-            // `$+name`, `$#name`, `$=name`, `$~name`, `$^name`.
-            if let [sign @ (b'+' | b'#' | b'=' | b'~' | b'^'), next, ..] = rest
-                && (*next == b'_' || next.is_ascii_alphabetic())
-            {
-                before = matches!(sign, b'+' | b'#').then_some(*sign);
-                flags.extend((*sign == b'=').then_some(b'='));
-                signs = 1;
-            }
-        }
-        let name = name_at(&rest[signs..]);
-        if name == 0 {
-            push_quoted(parts, b"$");
-            self.skip(1);
-            return Ok(());
-        }
-        let name = rest[signs..signs + name].to_vec();
-        self.skip(1 + signs + name.len());
-        let mut parameter = Parameter { name, before, flags, ..Parameter::default() };
-        if self.dialect == Dialect::Zsh
-            && self.peek() == Some(b'[')
-            && is_name(&parameter.name)
-            && let Some(length) = memchr::memchr(b']', self.rest())
-        {
-            parameter.index = Some(self.rest()[1..length].to_vec());
-            self.skip(length + 1);
-        }
-        // zsh takes `$name:h` for a modifier, without braces too.
-        let modifiers = b"aAcehlpPqQrstuwWxgfF&";
-        if let (Dialect::Zsh, [b':', letter, ..]) = (self.dialect, self.rest())
-            && modifiers.contains(letter)
-        {
-            parameter.operator = b":".to_vec();
-            parameter.argument = Word(vec![Part::Plain(vec![*letter])]);
-            self.skip(2);
-        }
-        parts.push(Part::Parameter(Box::new(parameter)));
-        Ok(())
-    }
-
-    fn backquoted(&mut self, parts: &mut Vec<Part>) -> Parsed<()> {
-        let line = self.line;
-        self.skip(1);
-        let mut text = Vec::new();
-        loop {
-            match self.peek() {
-                None => return self.wrong("a backquote is not closed"),
-                Some(b'`') => break,
-                Some(b'\\') => {
-                    match self.rest().get(1) {
-                        Some(&next @ (b'$' | b'`' | b'\\')) => text.push(next),
-                        Some(&next) => text.extend([b'\\', next]),
-                        None => return self.wrong("a backquote is not closed"),
-                    }
-                    self.skip(2);
-                }
-                Some(byte) => {
-                    text.push(byte);
-                    self.skip(1);
-                }
-            }
-        }
-        self.skip(1);
-        let mut inner = Parser { depth: self.depth, ..Parser::at_line(&text, self.dialect, line) };
-        let mut list = Vec::new();
-        for commands in inner.by_ref() {
-            list.extend(commands?);
-        }
-        parts.push(Part::Output(Arc::new(list)));
-        Ok(())
-    }
-
-    /// What stands behind `${`, up to and with the brace that closes it.
-    fn parameter(&mut self) -> Parsed<Parameter> {
-        let mut parameter = Parameter::default();
-        if self.dialect == Dialect::Zsh && self.peek() == Some(b'(') {
-            let flags = self.balanced()?;
-            parameter.flags = flags[1..flags.len() - 1].to_vec();
-        }
-        while self.dialect == Dialect::Zsh && matches!(self.peek(), Some(b'=' | b'~' | b'^')) {
-            parameter.flags.extend(self.peek().filter(|sign| *sign == b'='));
-            self.skip(1);
-        }
-        if let [sign @ (b'#' | b'!' | b'+'), next, ..] = self.rest() {
-            let is_it = match sign {
-                b'+' => self.dialect == Dialect::Zsh,
-                b'!' => self.dialect == Dialect::Bash,
-                _ => *next != b'}' && name_at(&self.rest()[1..]) > 0,
-            };
-            if is_it && (name_at(&self.rest()[1..]) > 0 || *next == b'{' || *next == b'$') {
-                parameter.before = Some(*sign);
-                self.skip(1);
-            }
-        }
-        if self.dialect == Dialect::Zsh && self.starts(b"${") {
-            // `${${name}…}`: the inner one is the value.
-            self.skip(2);
-            self.deeper()?;
-            parameter.inner = Some(Box::new(self.parameter()?));
-            self.depth -= 1;
-        } else {
-            let length = name_at(self.rest());
-            parameter.name = self.rest()[..length].to_vec();
-            self.skip(length);
-        }
-        if self.peek() == Some(b'[') && self.dialect != Dialect::Posix {
-            let Some(length) = memchr::memchr(b']', self.rest()) else { return self.wrong("a bracket is not closed") };
-            parameter.index = Some(self.rest()[1..length].to_vec());
-            self.skip(length + 1);
-        }
-        let operators: [&[u8]; 20] = [
-            b":-", b":=", b":?", b":+", b"-", b"=", b"?", b"+", b"##", b"#", b"%%", b"%", b"//", b"/#", b"/%", b"/",
-            b"^^", b",,", b"^", b",",
-        ];
-        if let Some(operator) = operators.iter().find(|operator| self.starts(operator)) {
-            parameter.operator = operator.to_vec();
-            self.skip(operator.len());
-        } else if matches!(self.peek(), Some(b':' | b'@')) {
-            parameter.operator = vec![self.peek().unwrap_or_default()];
-            self.skip(1);
-        }
-        let is_replacement = parameter.operator.starts_with(b"/");
-        parameter.argument = self.word_until(&|b| b == b'}' || (is_replacement && b == b'/'))?;
-        if is_replacement && self.take(b"/") {
-            parameter.second = Some(self.word_until(&|b| b == b'}')?);
-        }
-        if self.take(b"}") { Ok(parameter) } else { self.wrong("a brace is not closed") }
-    }
 }
 
 /// The length of the name of a parameter at the start.
-fn name_at(bytes: &[u8]) -> usize {
+pub(super) fn name_at(bytes: &[u8]) -> usize {
     match bytes.first() {
         Some(&b) if b == b'_' || b.is_ascii_alphabetic() => {
             bytes.iter().take_while(|&&b| b == b'_' || b.is_ascii_alphanumeric()).count()
@@ -432,7 +269,7 @@ pub(super) fn push_plain(parts: &mut Vec<Part>, text: &[u8]) {
     }
 }
 
-fn push_quoted(parts: &mut Vec<Part>, text: &[u8]) {
+pub(super) fn push_quoted(parts: &mut Vec<Part>, text: &[u8]) {
     match parts.last_mut() {
         Some(Part::Quoted(before)) => before.extend_from_slice(text),
         _ => parts.push(Part::Quoted(text.to_vec())),

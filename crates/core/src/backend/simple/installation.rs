@@ -32,7 +32,7 @@ pub struct SimpleInstallation<'s, K> {
 impl<'s, K: SimpleBackend + 's> SimpleInstallation<'s, K> {
     /// The installations of an installation at a canonical location. Nothing is read yet.
     pub fn new(host: &'s Host, manager: ManagerId, scope: Scope, location: ByteString, backend: K) -> Self {
-        let location = Location { manager, scope, location };
+        let location = Location { manager, scope, dir: location };
         SimpleInstallation {
             host,
             location,
@@ -104,7 +104,7 @@ impl<'s, K: SimpleBackend + 's> SimpleInstallation<'s, K> {
             id: owner.id,
             manager: owner.manager,
             scope: owner.scope,
-            location: self.location.location.clone(),
+            location: self.location.dir.clone(),
             name: owner.name,
             version: owner.version,
             arch: item.arch.clone(),
@@ -144,7 +144,7 @@ impl<'s, K: SimpleBackend + 's> Installation for SimpleInstallation<'s, K> {
         vec![Coverage {
             manager: Some(self.location.manager),
             scope: self.location.scope.clone(),
-            location: self.location.location.clone(),
+            location: self.location.dir.clone(),
             state: if notes.is_empty() { CoverageState::Read } else { CoverageState::Partial },
             packages: Some(record.items.len()),
             notes,

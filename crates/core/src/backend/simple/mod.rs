@@ -138,7 +138,7 @@ pub trait SimpleBackend: Send + Sync {
     fn domain(&self, host: &Host, at: &Location) -> Vec<ByteString> {
         let _ = host;
         // Where all stands in lists, no place of its own tells.
-        if self.lists().is_some() { Vec::new() } else { vec![at.location.clone()] }
+        if self.lists().is_some() { Vec::new() } else { vec![at.dir.clone()] }
     }
 
     /// The manager's ordering of two of its versions.

@@ -17,7 +17,7 @@ use crate::backend::{Installation, Manager};
 use crate::bytes::{ByteString, path, shell_word};
 use crate::fs::Limit;
 use crate::host::{Host, User};
-use crate::model::{Evidence, Location, ManagerId, Origin, RemedyKind, Scope, Status};
+use crate::model::{Affix, Evidence, Language, Location, ManagerId, Origin, Profile, RemedyKind, Scope, Status};
 use crate::version::semver;
 
 const ID: ManagerId = ManagerId("cargo");
@@ -34,6 +34,10 @@ struct InstallRoot {
 impl Manager for Cargo {
     fn id(&self) -> ManagerId {
         ID
+    }
+
+    fn profile(&self) -> Profile {
+        Profile::language(Language::Rust, Affix::None)
     }
 
     fn discover<'h>(&self, host: &'h Host) -> Vec<Box<dyn Installation + 'h>> {
@@ -125,10 +129,61 @@ fn origin(source: &str) -> Origin {
     Origin { name: name.into(), kind: kind.to_owned(), url: Some(url.into()), trust: trust.map(str::to_owned) }
 }
 
+/// The package behind a key of the record, with how it was built and the programs that it has.
+fn package(
+    host: &Host,
+    at: &Location,
+    file: &ByteString,
+    key: &str,
+    (name, version, source): (&str, &str, &str),
+    build: Build,
+    programs: Vec<String>,
+) -> InstalledPackage {
+    let mut item = InstalledPackage::new("crate", name);
+    item.version = Some(version.into());
+    item.purl = Some("cargo");
+    item.origin = Some(origin(source));
+    item.arch = build.target.as_deref().and_then(|target| target.split('-').next()).map(ByteString::from);
+    item.evidence.push(Evidence::at(file.clone(), "v1", ByteString::from(key).to_string()));
+    if let Some(asked) = build.version_req.filter(|asked| asked.starts_with('=')) {
+        item.evidence.push(Evidence::at(
+            file.clone(),
+            "version_req",
+            format!("requested at exactly this version: {}", ByteString::from(asked)),
+        ));
+    }
+    if !build.features.is_empty() {
+        item.evidence.push(Evidence::at(
+            file.clone(),
+            "features",
+            ByteString::from(build.features.join(", ")).to_string(),
+        ));
+    }
+    if let Some(line) = build.rustc.as_deref().and_then(|rustc| rustc.lines().next()) {
+        item.evidence.push(Evidence::at(file.clone(), "rustc", format!("built by {}", ByteString::from(line))));
+    }
+    for program in programs {
+        let place = path::join(&path::join(&at.dir, b"bin"), program.as_bytes());
+        match host.root.entry(&place) {
+            Ok(meta) => {
+                item.size = Some(item.size.unwrap_or(0) + meta.size);
+                item.installed_at = item.installed_at.max(Some(meta.modified));
+                item.commands.push(place.clone());
+            }
+            Err(_) => {
+                item.status = Status::Broken;
+                item.evidence.push(Evidence::at(place.clone(), "lookup", "recorded, but does not exist"));
+            }
+        }
+        item.places.push((place, Evidence::at(file.clone(), "v1", ByteString::from(key).to_string())));
+    }
+    item
+}
+
 impl SimpleBackend for InstallRoot {
     fn read(&self, host: &Host, at: &Location) -> Record {
         let mut record = Record::default();
-        let (old, new) = (path::join(&at.location, b".crates.toml"), path::join(&at.location, b".crates2.json"));
+        let (old, new) = (path::join(&at.dir, b".crates.toml"), path::join(&at.dir, b".crates2.json"));
         let listed = host.root.read(&old, Limit::LIST).map_err(|error| error.to_string()).and_then(|content| {
             toml::from_slice::<Crates>(&content).map_err(|error| format!("{old}: {}", error.message()))
         });
@@ -163,47 +218,10 @@ impl SimpleBackend for InstallRoot {
                 continue;
             };
             let build = builds.remove(&key).unwrap_or_default();
-            let mut item = InstalledPackage::new("crate", name);
-            item.version = Some(version.into());
-            item.purl = Some("cargo");
-            item.origin = Some(origin(source));
-            item.arch = build.target.as_deref().and_then(|target| target.split('-').next()).map(ByteString::from);
+            let mut item = package(host, at, &file, &key, (name, version, source), build, programs);
             if record.items.iter().any(|other| other.name == item.name) {
                 // The same package from two sources.
                 item.tail = Some(path::join(&item.name, version.as_bytes()));
-            }
-            item.evidence.push(Evidence::at(file.clone(), "v1", ByteString::from(key.as_str()).to_string()));
-            if let Some(asked) = build.version_req.filter(|asked| asked.starts_with('=')) {
-                item.evidence.push(Evidence::at(
-                    file.clone(),
-                    "version_req",
-                    format!("requested at exactly this version: {}", ByteString::from(asked)),
-                ));
-            }
-            if !build.features.is_empty() {
-                item.evidence.push(Evidence::at(
-                    file.clone(),
-                    "features",
-                    ByteString::from(build.features.join(", ")).to_string(),
-                ));
-            }
-            if let Some(line) = build.rustc.as_deref().and_then(|rustc| rustc.lines().next()) {
-                item.evidence.push(Evidence::at(file.clone(), "rustc", format!("built by {}", ByteString::from(line))));
-            }
-            for program in programs {
-                let place = path::join(&path::join(&at.location, b"bin"), program.as_bytes());
-                match host.root.entry(&place) {
-                    Ok(meta) => {
-                        item.size = Some(item.size.unwrap_or(0) + meta.size);
-                        item.installed_at = item.installed_at.max(Some(meta.modified));
-                        item.commands.push(place.clone());
-                    }
-                    Err(_) => {
-                        item.status = Status::Broken;
-                        item.evidence.push(Evidence::at(place.clone(), "lookup", "recorded, but does not exist"));
-                    }
-                }
-                item.places.push((place, Evidence::at(file.clone(), "v1", ByteString::from(key.as_str()).to_string())));
             }
             let (sudo, name) = (if at.scope == Scope::System { "sudo " } else { "" }, shell_word(name.as_bytes()));
             let option = &self.option;
@@ -216,7 +234,7 @@ impl SimpleBackend for InstallRoot {
     }
 
     fn domain(&self, _: &Host, at: &Location) -> Vec<ByteString> {
-        vec![path::join(&at.location, b"bin")]
+        vec![path::join(&at.dir, b"bin")]
     }
 
     fn order(&self, a: &[u8], b: &[u8]) -> Ordering {
@@ -224,7 +242,7 @@ impl SimpleBackend for InstallRoot {
     }
 
     fn program_dirs(&self, _: &Host, at: &Location) -> Vec<ByteString> {
-        vec![path::join(&at.location, b"bin")]
+        vec![path::join(&at.dir, b"bin")]
     }
 }
 

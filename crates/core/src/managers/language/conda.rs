@@ -20,7 +20,10 @@ use crate::backend::{Installation, Manager};
 use crate::bytes::{ByteString, path, shell_word};
 use crate::fs::Limit;
 use crate::host::Host;
-use crate::model::{Algorithm, Digest, Evidence, FileRecord, Location, ManagerId, Origin, Reason, RemedyKind, Scope};
+use crate::model::{
+    Algorithm, Digest, Evidence, FileRecord, Language, Location, ManagerId, ManagerKind, Origin, Profile, Reason,
+    RemedyKind, Scope,
+};
 use crate::version::conda;
 
 const ID: ManagerId = ManagerId("conda");
@@ -55,6 +58,10 @@ struct Environment;
 impl Manager for Conda {
     fn id(&self) -> ManagerId {
         ID
+    }
+
+    fn profile(&self) -> Profile {
+        Profile { fills: Some(Language::Python), ..Profile::of(ManagerKind::Language) }
     }
 
     fn discover<'h>(&self, host: &'h Host) -> Vec<Box<dyn Installation + 'h>> {
@@ -178,7 +185,7 @@ fn origin(channel: &str) -> Origin {
 impl SimpleBackend for Environment {
     fn read(&self, host: &Host, at: &Location) -> Record {
         let mut record = Record::default();
-        let dir = path::join(&at.location, b"conda-meta");
+        let dir = path::join(&at.dir, b"conda-meta");
         let read = |name: &[u8]| host.root.read(&path::join(&dir, name), Limit::LIST).unwrap_or_default();
         let (asked, pinned) = (asked_for(&read(b"history")), read(b"pinned"));
         let pinned: HashSet<&[u8]> = names_in(&pinned).collect();
@@ -214,8 +221,8 @@ impl SimpleBackend for Environment {
             item.held = pinned.contains(item.name.as_bytes());
             item.evidence.push(Evidence::at(file.clone(), "version", format!("{} build {}", item.name, meta.build)));
             for listed in meta.files.iter().filter(|listed| !listed.split('/').any(|part| part == "..")) {
-                let place = host.root.canonicalize(&path::join(&at.location, listed.as_bytes()));
-                if !path::within(&place, &at.location) {
+                let place = host.root.canonicalize(&path::join(&at.dir, listed.as_bytes()));
+                if !path::within(&place, &at.dir) {
                     continue;
                 }
                 if listed.starts_with("bin/") {
@@ -224,7 +231,7 @@ impl SimpleBackend for Environment {
                 item.places
                     .push((place, Evidence::at(file.clone(), "files", ByteString::from(listed.as_str()).to_string())));
             }
-            let (prefix, name) = (shell_word(&at.location), shell_word(meta.name.as_bytes()));
+            let (prefix, name) = (shell_word(&at.dir), shell_word(meta.name.as_bytes()));
             record.items.push(
                 item.remedy(RemedyKind::Remove, format!("conda remove --prefix {prefix} {name}"))
                     .remedy(RemedyKind::Upgrade, format!("conda update --prefix {prefix} {name}")),

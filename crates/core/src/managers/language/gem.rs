@@ -23,7 +23,7 @@ use crate::backend::{Installation, Manager};
 use crate::bytes::{ByteString, path, shell_word};
 use crate::fs::{Kind, Limit};
 use crate::host::Host;
-use crate::model::{Evidence, Location, ManagerId, Reason, RemedyKind, Scope};
+use crate::model::{Affix, Evidence, Location, ManagerId, Profile, Reason, RemedyKind, Scope};
 use crate::version::gem;
 
 const ID: ManagerId = ManagerId("gem");
@@ -40,6 +40,10 @@ struct GemHome {
 impl Manager for Gem {
     fn id(&self) -> ManagerId {
         ID
+    }
+
+    fn profile(&self) -> Profile {
+        Profile::language(crate::model::Language::Ruby, Affix::None)
     }
 
     fn discover<'h>(&self, host: &'h Host) -> Vec<Box<dyn Installation + 'h>> {
@@ -150,7 +154,7 @@ impl SimpleBackend for GemHome {
         let mut record = Record::default();
         let mut all_programs: Vec<Vec<String>> = Vec::new();
         for (below, kind) in [("specifications", "gem"), ("specifications/default", "default-gem")] {
-            let dir = path::join(&at.location, below.as_bytes());
+            let dir = path::join(&at.dir, below.as_bytes());
             let names = host.root.dir(&dir).and_then(|dir| dir.list()).unwrap_or_default();
             for (name, _) in names.iter().filter(|(name, kind)| *kind != Kind::Dir && name.ends_with(b".gemspec")) {
                 let file = path::join(&dir, name);
@@ -169,7 +173,7 @@ impl SimpleBackend for GemHome {
                 item.installed_at = host.root.entry(&file).ok().map(|meta| meta.modified);
                 item.evidence.push(Evidence::at(file.clone(), "stub", format!("{} {}", read.name, read.version)));
                 let stem = name.strip_suffix(b".gemspec").unwrap_or(name);
-                let tree = path::join(&path::join(&at.location, b"gems"), stem);
+                let tree = path::join(&path::join(&at.dir, b"gems"), stem);
                 item.trees.push(tree);
                 item.places.push((file.clone(), item.evidence[0].clone()));
                 if self.shared {
@@ -191,7 +195,7 @@ impl SimpleBackend for GemHome {
     }
 
     fn domain(&self, _: &Host, at: &Location) -> Vec<ByteString> {
-        vec![at.location.clone(), self.bin.clone()]
+        vec![at.dir.clone(), self.bin.clone()]
     }
 
     fn order(&self, a: &[u8], b: &[u8]) -> Ordering {

@@ -15,7 +15,7 @@ use crate::backend::{Installation, Manager};
 use crate::bytes::{ByteString, path, shell_word};
 use crate::fs::{Kind, Limit};
 use crate::host::{Host, User};
-use crate::model::{Evidence, Location, ManagerId, Origin, RemedyKind, Scope};
+use crate::model::{Affix, Evidence, Language, Location, ManagerId, Origin, Profile, RemedyKind, Scope};
 use crate::version::semver;
 use whodunit_formats::binary::{self, GoProgram};
 
@@ -34,6 +34,10 @@ struct GoPlace {
 impl Manager for Go {
     fn id(&self) -> ManagerId {
         ID
+    }
+
+    fn profile(&self) -> Profile {
+        Profile::language(Language::Go, Affix::ModulePath)
     }
 
     fn discover<'h>(&self, host: &'h Host) -> Vec<Box<dyn Installation + 'h>> {

@@ -15,7 +15,9 @@ use crate::backend::{Installation, Manager, sqlite};
 use crate::bytes::{ByteString, path, shell_word};
 use crate::fs::Kind;
 use crate::host::Host;
-use crate::model::{Evidence, Location, ManagerId, NameFilter, Reason, RemedyKind, Scope};
+use crate::model::{
+    Evidence, Location, ManagerId, ManagerKind, NameFilter, Naming, Profile, Reason, RemedyKind, Scope,
+};
 use crate::version::rpm;
 
 const ID: ManagerId = ManagerId("macports");
@@ -31,6 +33,11 @@ struct Registry(ByteString);
 impl Manager for MacPorts {
     fn id(&self) -> ManagerId {
         ID
+    }
+
+    fn profile(&self) -> Profile {
+        let plain = Profile::of(ManagerKind::Prefix);
+        Profile { naming: Naming { has_language_prefix: true, ..plain.naming }, ..plain }
     }
 
     fn discover<'h>(&self, host: &'h Host) -> Vec<Box<dyn Installation + 'h>> {
@@ -95,7 +102,7 @@ impl SimpleBackend for Registry {
     }
 
     fn program_dirs(&self, _: &Host, at: &Location) -> Vec<ByteString> {
-        ["bin", "sbin"].map(|name| path::join(&at.location, name.as_bytes())).to_vec()
+        ["bin", "sbin"].map(|name| path::join(&at.dir, name.as_bytes())).to_vec()
     }
 
     fn lists(&self) -> Option<&dyn FileLists> {

@@ -12,7 +12,7 @@ use crate::backend::simple::{
 use crate::backend::{Installation, Manager};
 use crate::bytes::{ByteString, path, shell_word};
 use crate::host::Host;
-use crate::model::{Evidence, Location, ManagerId, RemedyKind, Scope};
+use crate::model::{Evidence, Location, ManagerId, ManagerKind, Profile, RemedyKind, Scope};
 use crate::version::tokens;
 
 const ID: ManagerId = ManagerId("stow");
@@ -26,6 +26,10 @@ struct Farm;
 impl Manager for Stow {
     fn id(&self) -> ManagerId {
         ID
+    }
+
+    fn profile(&self) -> Profile {
+        Profile::of(ManagerKind::Prefix)
     }
 
     fn discover<'h>(&self, host: &'h Host) -> Vec<Box<dyn Installation + 'h>> {
@@ -59,10 +63,10 @@ fn name_and_version(dir: &[u8]) -> (ByteString, Option<ByteString>) {
 impl SimpleBackend for Farm {
     fn read(&self, host: &Host, at: &Location) -> Record {
         let mut record = Record::default();
-        let prefix = ByteString::from(path::parent(&at.location));
+        let prefix = ByteString::from(path::parent(&at.dir));
         let bins = ["bin", "sbin"].map(|name| path::join(&prefix, name.as_bytes()));
-        for (dir, _) in dirs_in(host, &at.location, false) {
-            let tree = path::join(&at.location, &dir);
+        for (dir, _) in dirs_in(host, &at.dir, false) {
+            let tree = path::join(&at.dir, &dir);
             let (name, version) = name_and_version(&dir);
             let mut item = InstalledPackage::new("package", name);
             item.version = version;
@@ -82,7 +86,7 @@ impl SimpleBackend for Farm {
             item.active = !item.commands.is_empty();
             item.trees.push(tree);
             let sudo = if at.scope == Scope::System { "sudo " } else { "" };
-            let (farm, target, package) = (shell_word(&at.location), shell_word(&prefix), shell_word(&dir));
+            let (farm, target, package) = (shell_word(&at.dir), shell_word(&prefix), shell_word(&dir));
             record.items.push(
                 item.remedy(
                     RemedyKind::Remove,
@@ -95,7 +99,7 @@ impl SimpleBackend for Farm {
 
     /// Links can lie anywhere in the prefix.
     fn domain(&self, _: &Host, at: &Location) -> Vec<ByteString> {
-        vec![path::parent(&at.location).into()]
+        vec![path::parent(&at.dir).into()]
     }
 
     fn order(&self, a: &[u8], b: &[u8]) -> Ordering {
@@ -103,7 +107,7 @@ impl SimpleBackend for Farm {
     }
 
     fn linked(&self, host: &Host, at: &Location, canonical: &[u8]) -> Option<ByteString> {
-        link_target(host, canonical).filter(|target| path::within(target, &at.location))
+        link_target(host, canonical).filter(|target| path::within(target, &at.dir))
     }
 }
 

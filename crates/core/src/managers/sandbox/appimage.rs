@@ -13,15 +13,15 @@ use std::sync::OnceLock;
 
 use hashbrown::HashSet;
 
+use crate::backend::launcher_files::files_in;
 use crate::backend::{Detail, FileIndex, Installation, Launching, Manager};
 use crate::bytes::{ByteString, path, shell_word};
 use crate::fs::{Kind, Meta, WalkLimits};
 use crate::host::Host;
 use crate::model::{
-    Coverage, CoverageState, Evidence, Location, ManagerId, Origin, Owner, Package, PathClaim, Reason, Remedy,
-    RemedyKind, Scope, Status,
+    Affix, Coverage, CoverageState, Evidence, Location, ManagerId, ManagerKind, Origin, Owner, Package, PathClaim,
+    Profile, Reason, Remedy, RemedyKind, Scope, Status,
 };
-use crate::resolve::launchers::files_in;
 use crate::version::debian;
 use whodunit_formats::bundle::{self, Bundle, HEAD};
 use whodunit_formats::desktop_entry::{DesktopEntry, words};
@@ -45,6 +45,10 @@ pub struct AppImage;
 impl Manager for AppImage {
     fn id(&self) -> ManagerId {
         ID
+    }
+
+    fn profile(&self) -> Profile {
+        Profile::of(ManagerKind::Sandbox).affix(Affix::Build)
     }
 
     fn discover<'h>(&self, host: &'h Host) -> Vec<Box<dyn Installation + 'h>> {
@@ -150,7 +154,7 @@ struct AppImages<'s> {
 
 impl<'s> AppImages<'s> {
     fn new(host: &'s Host, scope: Scope, location: ByteString, dirs: Vec<ByteString>, links: Vec<ByteString>) -> Self {
-        let location = Location { manager: ID, scope, location };
+        let location = Location { manager: ID, scope, dir: location };
         AppImages { host, location, dirs, links, linked: OnceLock::new(), found: OnceLock::new() }
     }
 
@@ -174,7 +178,7 @@ impl<'s> AppImages<'s> {
     }
 
     fn id(&self, found: &Found) -> ByteString {
-        let below = found.path.strip_prefix(&*self.location.location).unwrap_or(&found.path);
+        let below = found.path.strip_prefix(&*self.location.dir).unwrap_or(&found.path);
         let below = below.strip_prefix(b"/").unwrap_or(below);
         [format!("{ID}/{}/", self.location.scope).as_bytes(), below].concat().into()
     }
@@ -192,8 +196,8 @@ impl<'s> AppImages<'s> {
         let (mut links, mut launchers) = (Vec::new(), Vec::new());
         for user in &self.host.users {
             let dirs: Vec<ByteString> = LINKS.iter().map(|below| path::join(&user.home, below.as_bytes())).collect();
-            let env = links_in(self.host, &dirs).into_iter().filter(|(_, target)| *target == found.path);
-            links.extend(env.map(|(link, _)| link));
+            let own = links_in(self.host, &dirs).into_iter().filter(|(_, target)| *target == found.path);
+            links.extend(own.map(|(link, _)| link));
             for file in files_in(&self.host.root, &path::join(&user.home, b".local/share")) {
                 let content = self.host.root.read(&file.path, crate::fs::Limit::SMALL).unwrap_or_default();
                 let exec = DesktopEntry::parse(&content).ok().and_then(|entry| entry.text("Exec"));
@@ -214,16 +218,9 @@ impl<'s> AppImages<'s> {
         let update = found.bundle.update.as_ref()?;
         let fields: Vec<&str> = update.split('|').collect();
         let (name, url) = match fields[..] {
-            ["zsync", url, ..] => (url, Some(url.into())),
-            [_, owner, project, ..] => {
-                return Some(Origin {
-                    name: format!("{owner}/{project}").into(),
-                    kind: "publisher".to_owned(),
-                    url: None,
-                    trust: None,
-                });
-            }
-            _ => (update.as_str(), None),
+            ["zsync", url, ..] => (url.to_owned(), Some(url.into())),
+            [_, owner, project, ..] => (format!("{owner}/{project}"), None),
+            _ => (update.clone(), None),
         };
         Some(Origin { name: name.into(), kind: "publisher".to_owned(), url, trust: None })
     }
@@ -260,7 +257,7 @@ impl Installation for AppImages<'_> {
         vec![Coverage {
             manager: Some(ID),
             scope: self.location.scope.clone(),
-            location: self.location.location.clone(),
+            location: self.location.dir.clone(),
             state: if notes.is_empty() { CoverageState::Read } else { CoverageState::Partial },
             packages: Some(self.found().len()),
             notes,

@@ -18,7 +18,8 @@ use crate::bytes::{ByteString, path, shell_word};
 use crate::fs::{Kind, Limit};
 use crate::host::Host;
 use crate::model::{
-    Algorithm, Digest, Evidence, FileRecord, Location, ManagerId, NameFilter, Origin, Reason, RemedyKind, Scope,
+    Algorithm, Digest, Evidence, FileRecord, Location, ManagerId, ManagerKind, NameFilter, Origin, Profile, Reason,
+    RemedyKind, Scope,
 };
 use crate::version::gentoo;
 use whodunit_formats::stanza::{Field, stanzas};
@@ -37,6 +38,10 @@ struct Database(ByteString);
 impl Manager for Apk {
     fn id(&self) -> ManagerId {
         ID
+    }
+
+    fn profile(&self) -> Profile {
+        Profile::of(ManagerKind::System)
     }
 
     fn discover<'h>(&self, host: &'h Host) -> Vec<Box<dyn Installation + 'h>> {

@@ -19,7 +19,8 @@ use crate::bytes::{ByteString, path, shell_word};
 use crate::fs::{Limit, Root};
 use crate::host::Host;
 use crate::model::{
-    Algorithm, Digest, Evidence, FileRecord, Location, ManagerId, NameFilter, Reason, RemedyKind, Scope,
+    Algorithm, Digest, Evidence, FileRecord, Location, ManagerId, ManagerKind, NameFilter, Profile, Reason, RemedyKind,
+    Scope,
 };
 use crate::version::tokens;
 
@@ -36,6 +37,10 @@ struct Database;
 impl Manager for Eopkg {
     fn id(&self) -> ManagerId {
         ID
+    }
+
+    fn profile(&self) -> Profile {
+        Profile::of(ManagerKind::System)
     }
 
     fn discover<'h>(&self, host: &'h Host) -> Vec<Box<dyn Installation + 'h>> {
@@ -109,7 +114,7 @@ impl SimpleBackend for Database {
             .flat_map(|content| content.split(|&b| b == b'\n').map(<[u8]>::trim_ascii).zip(1..))
             .collect();
         let dirs: Vec<ByteString> =
-            dirs_in(host, &at.location, false).into_iter().map(|(name, _)| path::join(&at.location, &name)).collect();
+            dirs_in(host, &at.dir, false).into_iter().map(|(name, _)| path::join(&at.dir, &name)).collect();
         let read: Vec<_> = dirs.par_iter().map(|entry| package(&host.root, entry)).collect();
         for (mut item, note) in read {
             let line = came.get(&*item.name);

@@ -21,7 +21,8 @@ use crate::bytes::{ByteString, path, shell_word};
 use crate::fs::{Kind, Limit, Root};
 use crate::host::Host;
 use crate::model::{
-    Algorithm, Digest, Evidence, FileRecord, Location, ManagerId, NameFilter, Origin, Reason, RemedyKind, Scope,
+    Affix, Algorithm, Digest, Evidence, FileRecord, Location, ManagerId, ManagerKind, NameFilter, Origin, Profile,
+    Reason, RemedyKind, Scope,
 };
 use crate::version::gentoo;
 
@@ -40,8 +41,8 @@ impl Manager for Portage {
         ID
     }
 
-    fn keeps_versions(&self) -> bool {
-        true // Slots.
+    fn profile(&self) -> Profile {
+        Profile { keeps_versions: true, ..Profile::of(ManagerKind::System).affix(Affix::Scope) }
     }
 
     fn discover<'h>(&self, host: &'h Host) -> Vec<Box<dyn Installation + 'h>> {
@@ -126,8 +127,8 @@ impl SimpleBackend for Database {
             }
         };
         let mut dirs = Vec::new();
-        for (category, _) in dirs_in(host, &at.location, true) {
-            let inside = dirs_in(host, &path::join(&at.location, &category), false);
+        for (category, _) in dirs_in(host, &at.dir, true) {
+            let inside = dirs_in(host, &path::join(&at.dir, &category), false);
             let sound = inside.into_iter().filter(|(name, _)| !name.starts_with(b"-MERGING-"));
             dirs.extend(sound.map(|(name, _)| (category.clone(), name)));
         }

@@ -14,7 +14,7 @@ use crate::backend::{Installation, Manager};
 use crate::bytes::{ByteString, path, shell_word};
 use crate::fs::Limit;
 use crate::host::{Host, User};
-use crate::model::{Evidence, ExecDestination, ExecTarget, Location, ManagerId, RemedyKind};
+use crate::model::{Evidence, ExecDestination, ExecTarget, Location, ManagerId, ManagerKind, Profile, RemedyKind};
 use crate::version::tokens;
 
 const ID: ManagerId = ManagerId("asdf");
@@ -32,8 +32,8 @@ impl Manager for Asdf {
         ID
     }
 
-    fn keeps_versions(&self) -> bool {
-        true
+    fn profile(&self) -> Profile {
+        Profile::of(ManagerKind::Versions)
     }
 
     fn discover<'h>(&self, host: &'h Host) -> Vec<Box<dyn Installation + 'h>> {
@@ -80,7 +80,7 @@ impl AsdfData<'_> {
 impl SimpleBackend for AsdfData<'_> {
     fn read(&self, host: &Host, at: &Location) -> Record {
         let mut record = Record::default();
-        let installs = path::join(&at.location, b"installs");
+        let installs = path::join(&at.dir, b"installs");
         for (tool, _) in dirs_in(host, &installs, false) {
             let choice = self.choose(host, &tool);
             let dir = path::join(&installs, &tool);
@@ -98,8 +98,8 @@ impl SimpleBackend for AsdfData<'_> {
             }
         }
         let mut item = InstalledPackage::new("program", "asdf");
-        item.evidence.push(Evidence::directory(at.location.clone(), "asdf itself, its plugins and its shims"));
-        item.trees.push(at.location.clone());
+        item.evidence.push(Evidence::directory(at.dir.clone(), "asdf itself, its plugins and its shims"));
+        item.trees.push(at.dir.clone());
         record.items.push(item);
         record
     }
@@ -109,7 +109,7 @@ impl SimpleBackend for AsdfData<'_> {
     }
 
     fn exec_target(&self, host: &Host, at: &Location, canonical: &[u8]) -> Option<ExecTarget> {
-        let shims = path::join(&at.location, b"shims");
+        let shims = path::join(&at.dir, b"shims");
         if *path::parent(canonical) != *shims {
             return None;
         }
@@ -137,7 +137,7 @@ impl SimpleBackend for AsdfData<'_> {
                 }
                 let dir = match version.strip_prefix(b"path:") {
                     Some(own) => own.into(),
-                    None => path::join(&path::join(&path::join(&at.location, b"installs"), tool), &version),
+                    None => path::join(&path::join(&path::join(&at.dir, b"installs"), tool), &version),
                 };
                 let program = path::join(&path::join(&dir, b"bin"), path::name(canonical));
                 if host.root.target(&program).is_ok() {
@@ -152,6 +152,6 @@ impl SimpleBackend for AsdfData<'_> {
     }
 
     fn program_dirs(&self, _: &Host, at: &Location) -> Vec<ByteString> {
-        vec![path::join(&at.location, b"shims")]
+        vec![path::join(&at.dir, b"shims")]
     }
 }

@@ -16,7 +16,7 @@ use crate::backend::{Installation, Manager};
 use crate::bytes::{ByteString, path, shell_word};
 use crate::fs::{Kind, Limit};
 use crate::host::{Host, User};
-use crate::model::{Evidence, ExecDestination, ExecTarget, Location, ManagerId, RemedyKind};
+use crate::model::{Evidence, ExecDestination, ExecTarget, Location, ManagerId, ManagerKind, Profile, RemedyKind};
 use crate::version::tokens;
 
 const ID: ManagerId = ManagerId("mise");
@@ -34,8 +34,8 @@ impl Manager for Mise {
         ID
     }
 
-    fn keeps_versions(&self) -> bool {
-        true
+    fn profile(&self) -> Profile {
+        Profile::of(ManagerKind::Versions)
     }
 
     fn discover<'h>(&self, host: &'h Host) -> Vec<Box<dyn Installation + 'h>> {
@@ -124,7 +124,7 @@ impl MiseData<'_> {
 impl SimpleBackend for MiseData<'_> {
     fn read(&self, host: &Host, at: &Location) -> Record {
         let mut record = Record::default();
-        let installs = path::join(&at.location, b"installs");
+        let installs = path::join(&at.dir, b"installs");
         for (tool, _) in dirs_in(host, &installs, false) {
             let choice = self.choose(host, &tool);
             let dir = path::join(&installs, &tool);
@@ -160,7 +160,7 @@ impl SimpleBackend for MiseData<'_> {
     }
 
     fn domain(&self, _: &Host, at: &Location) -> Vec<ByteString> {
-        vec![path::join(&at.location, b"installs"), path::join(&at.location, b"shims")]
+        vec![path::join(&at.dir, b"installs"), path::join(&at.dir, b"shims")]
     }
 
     fn order(&self, a: &[u8], b: &[u8]) -> Ordering {
@@ -168,11 +168,11 @@ impl SimpleBackend for MiseData<'_> {
     }
 
     fn exec_target(&self, host: &Host, at: &Location, canonical: &[u8]) -> Option<ExecTarget> {
-        if *path::parent(canonical) != *path::join(&at.location, b"shims") {
+        if *path::parent(canonical) != *path::join(&at.dir, b"shims") {
             return None;
         }
         let name = path::name(canonical);
-        let installs = path::join(&at.location, b"installs");
+        let installs = path::join(&at.dir, b"installs");
         let program_in = |dir: &ByteString| path::join(&path::join(dir, b"bin"), name);
         let mut why = Vec::new();
         for (tool, _) in dirs_in(host, &installs, false) {
@@ -184,7 +184,7 @@ impl SimpleBackend for MiseData<'_> {
             why.push(because);
             for version in versions {
                 if *version == *b"system" {
-                    let shims = path::join(&at.location, b"shims");
+                    let shims = path::join(&at.dir, b"shims");
                     return Some(ExecTarget { to: ExecDestination::NextOnPath(vec![shims]), is_shim: true, why });
                 }
                 let Some(chosen) = Self::user_dir(host, &dir, &version) else {
@@ -211,6 +211,6 @@ impl SimpleBackend for MiseData<'_> {
     }
 
     fn program_dirs(&self, _: &Host, at: &Location) -> Vec<ByteString> {
-        vec![path::join(&at.location, b"shims")]
+        vec![path::join(&at.dir, b"shims")]
     }
 }

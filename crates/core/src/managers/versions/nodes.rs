@@ -20,7 +20,7 @@ use crate::backend::{Installation, Manager};
 use crate::bytes::{ByteString, path, shell_word};
 use crate::fs::Limit;
 use crate::host::{Host, User};
-use crate::model::{Evidence, Location, ManagerId, RemedyKind};
+use crate::model::{Evidence, Location, ManagerId, ManagerKind, Profile, RemedyKind};
 use crate::version::semver;
 
 const NVM: ManagerId = ManagerId("nvm");
@@ -42,8 +42,8 @@ impl Manager for Nvm {
         NVM
     }
 
-    fn keeps_versions(&self) -> bool {
-        true
+    fn profile(&self) -> Profile {
+        Profile::of(ManagerKind::Versions)
     }
 
     fn discover<'h>(&self, host: &'h Host) -> Vec<Box<dyn Installation + 'h>> {
@@ -62,8 +62,8 @@ impl Manager for Fnm {
         FNM
     }
 
-    fn keeps_versions(&self) -> bool {
-        true
+    fn profile(&self) -> Profile {
+        Profile::of(ManagerKind::Versions)
     }
 
     fn discover<'h>(&self, host: &'h Host) -> Vec<Box<dyn Installation + 'h>> {
@@ -96,10 +96,10 @@ const MAX_ALIASES: usize = 10;
 
 /// The version that nvm's default names, alias by alias.
 fn nvm_default(host: &Host, at: &Location, kept: &[ByteString]) -> Option<(ByteString, Evidence)> {
-    let first = path::join(&at.location, b"alias/default");
+    let first = path::join(&at.dir, b"alias/default");
     let mut word = ByteString::from("default");
     for _ in 0..MAX_ALIASES {
-        let file = path::join(&path::join(&at.location, b"alias"), &word);
+        let file = path::join(&path::join(&at.dir, b"alias"), &word);
         let Ok(content) = host.root.read(&file, Limit::SMALL) else { break };
         word = content.trim_ascii().into();
     }
@@ -113,13 +113,13 @@ fn nvm_default(host: &Host, at: &Location, kept: &[ByteString]) -> Option<(ByteS
 impl SimpleBackend for NvmDir<'_> {
     fn read(&self, host: &Host, at: &Location) -> Record {
         let mut record = Record::default();
-        let versions = path::join(&at.location, b"versions/node");
+        let versions = path::join(&at.dir, b"versions/node");
         let kept: Vec<ByteString> = dirs_in(host, &versions, false).into_iter().map(|(name, _)| name).collect();
         let default = nvm_default(host, at, &kept);
-        let env = asked_here(host, self.0, &[".nvmrc"], &kept, "nvm use");
+        let requested = asked_here(host, self.0, &[".nvmrc"], &kept, "nvm use");
         for version in &kept {
             let tree = path::join(&versions, version);
-            let mut item = kept_node(host, version, tree, default.as_ref(), env.as_ref());
+            let mut item = kept_node(host, version, tree, default.as_ref(), requested.as_ref());
             let word = shell_word(version);
             item = item
                 .remedy(RemedyKind::Remove, format!("nvm uninstall {word}"))
@@ -127,8 +127,8 @@ impl SimpleBackend for NvmDir<'_> {
             record.items.push(item);
         }
         let mut item = InstalledPackage::new("program", "nvm");
-        item.evidence.push(Evidence::directory(at.location.clone(), "nvm itself: functions that a shell loads"));
-        item.trees.push(at.location.clone());
+        item.evidence.push(Evidence::directory(at.dir.clone(), "nvm itself: functions that a shell loads"));
+        item.trees.push(at.dir.clone());
         record.items.push(item);
         record
     }
@@ -143,7 +143,7 @@ fn kept_node(
     version: &ByteString,
     tree: ByteString,
     default: Option<&(ByteString, Evidence)>,
-    env: Option<&(ByteString, Evidence)>,
+    requested: Option<&(ByteString, Evidence)>,
 ) -> InstalledPackage {
     let mut item = InstalledPackage::kept("toolchain", "node", version.clone());
     // The directory has the version with a `v`, which is no part of it.
@@ -152,7 +152,7 @@ fn kept_node(
     item.installed_at = host.root.entry(&tree).ok().map(|meta| meta.modified);
     item.evidence.push(Evidence::directory(tree.clone(), format!("node {version}")));
     item.active = default.is_some_and(|(chosen, _)| chosen == version);
-    let says = [default, env].into_iter().flatten().filter(|(chosen, _)| chosen == version);
+    let says = [default, requested].into_iter().flatten().filter(|(chosen, _)| chosen == version);
     item.evidence.extend(says.map(|(_, why)| why.clone()));
     item.trees.push(tree);
     item
@@ -161,18 +161,18 @@ fn kept_node(
 impl SimpleBackend for FnmDir<'_> {
     fn read(&self, host: &Host, at: &Location) -> Record {
         let mut record = Record::default();
-        let versions = path::join(&at.location, b"node-versions");
+        let versions = path::join(&at.dir, b"node-versions");
         let kept: Vec<ByteString> = dirs_in(host, &versions, false).into_iter().map(|(name, _)| name).collect();
-        let alias = path::join(&at.location, b"aliases/default");
+        let alias = path::join(&at.dir, b"aliases/default");
         let default = link_target(host, &alias).and_then(|target| {
             let version = ByteString::from(path::name(path::parent(&target)));
             kept.contains(&version)
                 .then(|| (version.clone(), Evidence::at(alias, "link", format!("a new shell gets {version}"))))
         });
-        let env = asked_here(host, self.0, &[".nvmrc", ".node-version"], &kept, "fnm use");
+        let requested = asked_here(host, self.0, &[".nvmrc", ".node-version"], &kept, "fnm use");
         for version in &kept {
             let tree = path::join(&versions, version);
-            let item = kept_node(host, version, tree, default.as_ref(), env.as_ref());
+            let item = kept_node(host, version, tree, default.as_ref(), requested.as_ref());
             let word = shell_word(version);
             record.items.push(
                 item.remedy(RemedyKind::Remove, format!("fnm uninstall {word}"))
@@ -183,7 +183,7 @@ impl SimpleBackend for FnmDir<'_> {
     }
 
     fn domain(&self, _: &Host, at: &Location) -> Vec<ByteString> {
-        vec![path::join(&at.location, b"node-versions")]
+        vec![path::join(&at.dir, b"node-versions")]
     }
 
     fn order(&self, a: &[u8], b: &[u8]) -> Ordering {

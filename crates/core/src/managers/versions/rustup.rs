@@ -25,7 +25,9 @@ use crate::backend::{Installation, Manager};
 use crate::bytes::{ByteString, path, shell_word};
 use crate::fs::{Kind, Limit};
 use crate::host::{Host, User};
-use crate::model::{Evidence, ExecDestination, ExecTarget, Location, ManagerId, Reason, RemedyKind};
+use crate::model::{
+    Evidence, ExecDestination, ExecTarget, Location, ManagerId, ManagerKind, Profile, Reason, RemedyKind,
+};
 use crate::version::semver;
 
 const ID: ManagerId = ManagerId("rustup");
@@ -44,8 +46,8 @@ impl Manager for Rustup {
         ID
     }
 
-    fn keeps_versions(&self) -> bool {
-        true
+    fn profile(&self) -> Profile {
+        Profile::of(ManagerKind::Versions)
     }
 
     fn discover<'h>(&self, host: &'h Host) -> Vec<Box<dyn Installation + 'h>> {
@@ -98,8 +100,8 @@ impl RustupHome<'_> {
             let why = Evidence::at("environment of this process", "RUSTUP_TOOLCHAIN", name.to_string());
             return Some(Choice { name: name.to_string(), why });
         }
-        let file = path::join(&at.location, b"settings.toml");
-        let settings = settings(host, &at.location).unwrap_or_default();
+        let file = path::join(&at.dir, b"settings.toml");
+        let settings = settings(host, &at.dir).unwrap_or_default();
         let start = host.working_dir(self.user);
         let mut dir = &*start;
         loop {
@@ -176,14 +178,14 @@ fn version(host: &Host, dir: &ByteString) -> Option<(ByteString, Evidence)> {
 impl SimpleBackend for RustupHome<'_> {
     fn read(&self, host: &Host, at: &Location) -> Record {
         let mut record = Record::default();
-        let settings = settings(host, &at.location).unwrap_or_else(|problem| {
+        let settings = settings(host, &at.dir).unwrap_or_else(|problem| {
             record.notes.push(format!("{problem}: which toolchain is the default is not known"));
             Settings::default()
         });
-        let toolchains = path::join(&at.location, b"toolchains");
-        let default = settings.default_toolchain.as_deref().and_then(|name| user_dir(host, &at.location, name));
+        let toolchains = path::join(&at.dir, b"toolchains");
+        let default = settings.default_toolchain.as_deref().and_then(|name| user_dir(host, &at.dir, name));
         let chosen = self.choose(host, at);
-        let chosen_dir = chosen.as_ref().and_then(|choice| user_dir(host, &at.location, &choice.name));
+        let chosen_dir = chosen.as_ref().and_then(|choice| user_dir(host, &at.dir, &choice.name));
         for (name, kind) in dirs_in(host, &toolchains, true) {
             let dir = path::join(&toolchains, &name);
             let mut item = InstalledPackage::new("toolchain", name.clone());
@@ -243,7 +245,7 @@ impl SimpleBackend for RustupHome<'_> {
     }
 
     fn domain(&self, _: &Host, at: &Location) -> Vec<ByteString> {
-        vec![path::join(&at.location, b"toolchains"), self.bin.clone()]
+        vec![path::join(&at.dir, b"toolchains"), self.bin.clone()]
     }
 
     fn order(&self, a: &[u8], b: &[u8]) -> Ordering {
@@ -262,12 +264,12 @@ impl SimpleBackend for RustupHome<'_> {
         let nowhere = |why: Vec<Evidence>| Some(ExecTarget { to: ExecDestination::Nowhere, is_shim: true, why });
         let Some(choice) = self.choose(host, at) else {
             let says = "no toolchain is chosen: the proxy would fail";
-            return nowhere(vec![Evidence::at(path::join(&at.location, b"settings.toml"), "default_toolchain", says)]);
+            return nowhere(vec![Evidence::at(path::join(&at.dir, b"settings.toml"), "default_toolchain", says)]);
         };
         let mut why = vec![choice.why];
-        let Some(dir) = user_dir(host, &at.location, &choice.name) else {
+        let Some(dir) = user_dir(host, &at.dir, &choice.name) else {
             let says = format!("{} is not installed: a start would fetch it, or fail", ByteString::from(choice.name));
-            why.push(Evidence::at(path::join(&at.location, b"toolchains"), "lookup", says));
+            why.push(Evidence::at(path::join(&at.dir, b"toolchains"), "lookup", says));
             return nowhere(why);
         };
         let within = |dir: &ByteString| {
@@ -279,7 +281,7 @@ impl SimpleBackend for RustupHome<'_> {
             let is_linked =
                 choice.name.starts_with('/') || host.root.entry(&dir).is_ok_and(|meta| meta.kind == Kind::Link);
             let lenders = ["nightly", "beta", "stable"].into_iter().filter(|_| is_linked && name == b"cargo");
-            lenders.filter_map(|lender| user_dir(host, &at.location, lender)).find_map(|dir| within(&dir))
+            lenders.filter_map(|lender| user_dir(host, &at.dir, lender)).find_map(|dir| within(&dir))
         });
         match file {
             Some(file) => Some(ExecTarget { to: ExecDestination::File(file), is_shim: true, why }),

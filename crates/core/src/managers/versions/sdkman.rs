@@ -17,7 +17,7 @@ use crate::backend::{Installation, Manager};
 use crate::bytes::{ByteString, path, shell_word};
 use crate::fs::{Kind, Limit};
 use crate::host::{Host, User};
-use crate::model::{Evidence, Location, ManagerId, RemedyKind};
+use crate::model::{Evidence, Location, ManagerId, ManagerKind, Profile, RemedyKind};
 use crate::version::tokens;
 use whodunit_formats::settings;
 
@@ -34,8 +34,8 @@ impl Manager for Sdkman {
         ID
     }
 
-    fn keeps_versions(&self) -> bool {
-        true
+    fn profile(&self) -> Profile {
+        Profile::of(ManagerKind::Versions)
     }
 
     fn discover<'h>(&self, host: &'h Host) -> Vec<Box<dyn Installation + 'h>> {
@@ -51,15 +51,15 @@ impl Manager for Sdkman {
 impl SimpleBackend for SdkmanDir<'_> {
     fn read(&self, host: &Host, at: &Location) -> Record {
         let mut record = Record::default();
-        let config = host.root.read(&path::join(&at.location, b"etc/config"), Limit::SMALL).unwrap_or_default();
+        let config = host.root.read(&path::join(&at.dir, b"etc/config"), Limit::SMALL).unwrap_or_default();
         let at_once = settings::assignments(&config).any(|set| set.name == b"sdkman_auto_env" && set.value == b"true");
-        let env = nearest(host, &host.working_dir(self.0), ".sdkmanrc");
-        let candidates = path::join(&at.location, b"candidates");
+        let project = nearest(host, &host.working_dir(self.0), ".sdkmanrc");
+        let candidates = path::join(&at.dir, b"candidates");
         for (tool, _) in dirs_in(host, &candidates, false) {
             let dir = path::join(&candidates, &tool);
             let current = path::join(&dir, b"current");
             let default = link_target(host, &current);
-            let asked = env.as_ref().and_then(|(file, content)| {
+            let asked = project.as_ref().and_then(|(file, content)| {
                 let set = settings::assignments(content).find(|set| set.name == &*tool)?;
                 let when = if at_once {
                     "takes effect when a shell enters this directory"
@@ -107,11 +107,11 @@ impl SimpleBackend for SdkmanDir<'_> {
             }
         }
         let mut item = InstalledPackage::new("program", "sdkman");
-        let own = host.root.read(&path::join(&at.location, b"var/version"), Limit::SMALL).ok();
+        let own = host.root.read(&path::join(&at.dir, b"var/version"), Limit::SMALL).ok();
         item.version =
             own.map(|version| version.trim_ascii().into()).filter(|version: &ByteString| !version.is_empty());
-        item.evidence.push(Evidence::directory(at.location.clone(), "SDKMAN itself: functions that a shell loads"));
-        item.trees.push(at.location.clone());
+        item.evidence.push(Evidence::directory(at.dir.clone(), "SDKMAN itself: functions that a shell loads"));
+        item.trees.push(at.dir.clone());
         record.items.push(item);
         record
     }
@@ -121,7 +121,7 @@ impl SimpleBackend for SdkmanDir<'_> {
     }
 
     fn program_dirs(&self, host: &Host, at: &Location) -> Vec<ByteString> {
-        let candidates = path::join(&at.location, b"candidates");
+        let candidates = path::join(&at.dir, b"candidates");
         let tools = dirs_in(host, &candidates, false).into_iter();
         tools.map(|(tool, _)| path::join(&path::join(&candidates, &tool), b"current/bin")).collect()
     }

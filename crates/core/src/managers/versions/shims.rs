@@ -19,7 +19,7 @@ use crate::backend::{Installation, Manager};
 use crate::bytes::{ByteString, path, shell_word};
 use crate::fs::{Kind, Limit};
 use crate::host::{Host, User};
-use crate::model::{Evidence, ExecDestination, ExecTarget, Location, ManagerId, RemedyKind};
+use crate::model::{Evidence, ExecDestination, ExecTarget, Location, ManagerId, ManagerKind, Profile, RemedyKind};
 use crate::version::{gem, pep440, semver, tokens};
 
 /// How one of them differs from the others.
@@ -95,8 +95,8 @@ impl Manager for ShimManager {
         self.id
     }
 
-    fn keeps_versions(&self) -> bool {
-        true
+    fn profile(&self) -> Profile {
+        Profile::of(ManagerKind::Versions)
     }
 
     fn discover<'h>(&self, host: &'h Host) -> Vec<Box<dyn Installation + 'h>> {
@@ -132,13 +132,13 @@ impl Shims<'_> {
             return Choice { versions, why };
         }
         let global = || {
-            let file = path::join(&at.location, b"version");
+            let file = path::join(&at.dir, b"version");
             host.root.read(&file, Limit::SMALL).ok().map(|content| (file, content))
         };
         let found = nearest(host, &host.working_dir(self.user), self.kind.file).or_else(global);
         let Some((file, content)) = found else {
             let why =
-                Evidence::at(path::join(&at.location, b"version"), "lookup", "does not exist: the system's copy runs");
+                Evidence::at(path::join(&at.dir, b"version"), "lookup", "does not exist: the system's copy runs");
             return Choice { versions: vec!["system".into()], why };
         };
         let mut versions: Vec<ByteString> = words(&content).map(ByteString::from).collect();
@@ -157,7 +157,7 @@ impl Shims<'_> {
 
     /// The directory of a version that a name means.
     fn user_dir(&self, host: &Host, at: &Location, version: &[u8]) -> Option<ByteString> {
-        let versions = path::join(&at.location, b"versions");
+        let versions = path::join(&at.dir, b"versions");
         let prefix = [self.kind.language.as_bytes(), b"-"].concat();
         let version = version.strip_prefix(prefix.as_slice()).unwrap_or(version);
         if version.is_empty() || version.split(|&b| b == b'/').any(|part| part == b"..") {
@@ -174,7 +174,7 @@ impl Shims<'_> {
 
     /// The manager's own version, from the script that prints it.
     fn own_version(&self, host: &Host, at: &Location) -> Option<ByteString> {
-        let script = path::join(&at.location, format!("libexec/{}---version", self.kind.id).as_bytes());
+        let script = path::join(&at.dir, format!("libexec/{}---version", self.kind.id).as_bytes());
         let content = host.root.read(&script, Limit::SMALL).ok()?;
         let line = content.split(|&b| b == b'\n').find_map(|line| line.strip_prefix(b"version=\""))?;
         Some(line.split(|&b| b == b'"').next()?.into())
@@ -191,7 +191,7 @@ fn words(content: &[u8]) -> impl Iterator<Item = &[u8]> {
 impl SimpleBackend for Shims<'_> {
     fn read(&self, host: &Host, at: &Location) -> Record {
         let mut record = Record::default();
-        let versions = path::join(&at.location, b"versions");
+        let versions = path::join(&at.dir, b"versions");
         let choice = self.choose(host, at);
         let chosen: Vec<ByteString> =
             choice.versions.iter().filter_map(|version| self.user_dir(host, at, version)).collect();
@@ -224,8 +224,8 @@ impl SimpleBackend for Shims<'_> {
         }
         let mut item = InstalledPackage::new("program", id.0);
         item.version = self.own_version(host, at);
-        item.evidence.push(Evidence::directory(at.location.clone(), format!("{id} itself, and its shims")));
-        item.trees.push(at.location.clone());
+        item.evidence.push(Evidence::directory(at.dir.clone(), format!("{id} itself, and its shims")));
+        item.trees.push(at.dir.clone());
         record.items.push(item);
         record
     }
@@ -235,14 +235,14 @@ impl SimpleBackend for Shims<'_> {
     }
 
     fn exec_target(&self, host: &Host, at: &Location, canonical: &[u8]) -> Option<ExecTarget> {
-        let shims = path::join(&at.location, b"shims");
+        let shims = path::join(&at.dir, b"shims");
         if *path::parent(canonical) != *shims {
             return None;
         }
         let name = path::name(canonical);
         let choice = self.choose(host, at);
         let mut why = vec![choice.why];
-        let versions = path::join(&at.location, b"versions");
+        let versions = path::join(&at.dir, b"versions");
         for version in &choice.versions {
             if **version == *b"system" {
                 return Some(ExecTarget { to: ExecDestination::NextOnPath(vec![shims]), is_shim: true, why });
@@ -266,7 +266,7 @@ impl SimpleBackend for Shims<'_> {
     }
 
     fn program_dirs(&self, _: &Host, at: &Location) -> Vec<ByteString> {
-        vec![path::join(&at.location, b"shims")]
+        vec![path::join(&at.dir, b"shims")]
     }
 }
 

@@ -15,7 +15,7 @@ use crate::backend::{Installation, Manager};
 use crate::bytes::{ByteString, path, shell_word};
 use crate::fs::{Kind, Limit};
 use crate::host::{Host, User};
-use crate::model::{Evidence, ExecDestination, ExecTarget, Location, ManagerId, RemedyKind};
+use crate::model::{Evidence, ExecDestination, ExecTarget, Location, ManagerId, ManagerKind, Profile, RemedyKind};
 use crate::version::semver;
 
 const ID: ManagerId = ManagerId("volta");
@@ -34,8 +34,8 @@ impl Manager for Volta {
         ID
     }
 
-    fn keeps_versions(&self) -> bool {
-        true
+    fn profile(&self) -> Profile {
+        Profile::of(ManagerKind::Versions)
     }
 
     fn discover<'h>(&self, host: &'h Host) -> Vec<Box<dyn Installation + 'h>> {
@@ -116,7 +116,7 @@ impl VoltaHome<'_> {
             }
             file = pins.extends.map(|other| path::absolute(other.as_bytes(), path::parent(&at)));
         }
-        let file = path::join(&at.location, b"tools/user/platform.json");
+        let file = path::join(&at.dir, b"tools/user/platform.json");
         let platform: Platform = serde_json::from_slice(&host.root.read(&file, Limit::SMALL).ok()?).ok()?;
         let version = match tool {
             "node" => platform.node?.runtime,
@@ -132,7 +132,7 @@ impl VoltaHome<'_> {
 impl SimpleBackend for VoltaHome<'_> {
     fn read(&self, host: &Host, at: &Location) -> Record {
         let mut record = Record::default();
-        let image = path::join(&at.location, b"tools/image");
+        let image = path::join(&at.dir, b"tools/image");
         for tool in TOOLS {
             let choice = self.choose(host, at, tool);
             let dir = path::join(&image, tool.as_bytes());
@@ -149,7 +149,7 @@ impl SimpleBackend for VoltaHome<'_> {
                 record.items.push(item.remedy(RemedyKind::Remove, format!("volta uninstall {tool}@{word}")));
             }
         }
-        let bins = path::join(&at.location, b"tools/user/bins");
+        let bins = path::join(&at.dir, b"tools/user/bins");
         let names = host.root.dir(&bins).and_then(|dir| dir.list()).unwrap_or_default();
         for (name, _) in names.iter().filter(|(name, _)| name.ends_with(b".json")) {
             let file = path::join(&bins, name);
@@ -164,7 +164,7 @@ impl SimpleBackend for VoltaHome<'_> {
             };
             let package = ByteString::from(command.package.as_str());
             let tree = path::join(&path::join(&image, b"packages"), &package);
-            let program = path::join(&path::join(&at.location, b"bin"), name.strip_suffix(b".json").unwrap_or(name));
+            let program = path::join(&path::join(&at.dir, b"bin"), name.strip_suffix(b".json").unwrap_or(name));
             let evidence = Evidence::at(file, "package", package.to_string());
             match record.items.iter_mut().find(|item| item.name == package && item.kind == "package") {
                 Some(item) => {
@@ -185,8 +185,8 @@ impl SimpleBackend for VoltaHome<'_> {
             }
         }
         let mut item = InstalledPackage::new("program", "volta");
-        item.evidence.push(Evidence::directory(at.location.clone(), "Volta itself, and its shims"));
-        item.trees.push(at.location.clone());
+        item.evidence.push(Evidence::directory(at.dir.clone(), "Volta itself, and its shims"));
+        item.trees.push(at.dir.clone());
         record.items.push(item);
         record
     }
@@ -196,7 +196,7 @@ impl SimpleBackend for VoltaHome<'_> {
     }
 
     fn exec_target(&self, host: &Host, at: &Location, canonical: &[u8]) -> Option<ExecTarget> {
-        let bin = path::join(&at.location, b"bin");
+        let bin = path::join(&at.dir, b"bin");
         let name = path::name(canonical);
         if *path::parent(canonical) != *bin
             || host.root.entry(canonical).ok()?.kind != Kind::Link
@@ -204,14 +204,14 @@ impl SimpleBackend for VoltaHome<'_> {
         {
             return None;
         }
-        let image = path::join(&at.location, b"tools/image");
+        let image = path::join(&at.dir, b"tools/image");
         let (tool, command) = match name {
             b"npx" => ("npm", "npx"),
             b"yarnpkg" => ("yarn", "yarnpkg"),
             _ => TOOLS.iter().find(|tool| tool.as_bytes() == name).map_or(("", ""), |tool| (*tool, *tool)),
         };
         if tool.is_empty() {
-            let file = path::join(&at.location, &[b"tools/user/bins/", name, b".json"].concat());
+            let file = path::join(&at.dir, &[b"tools/user/bins/", name, b".json"].concat());
             let command: Command = serde_json::from_slice(&host.root.read(&file, Limit::SMALL).ok()?).ok()?;
             let package = path::join(&path::join(&image, b"packages"), command.package.as_bytes());
             let why = vec![Evidence::at(file, "package", ByteString::from(command.package).to_string())];
@@ -227,7 +227,7 @@ impl SimpleBackend for VoltaHome<'_> {
             choice => (tool, choice),
         };
         let Some((version, because)) = choice else {
-            let file = path::join(&at.location, b"tools/user/platform.json");
+            let file = path::join(&at.dir, b"tools/user/platform.json");
             return Some(nowhere(vec![Evidence::at(file, "lookup", format!("no {tool} is set: the shim would fail"))]));
         };
         let dir = path::join(&path::join(&image, tool.as_bytes()), &version);
@@ -241,6 +241,6 @@ impl SimpleBackend for VoltaHome<'_> {
     }
 
     fn program_dirs(&self, _: &Host, at: &Location) -> Vec<ByteString> {
-        vec![path::join(&at.location, b"bin")]
+        vec![path::join(&at.dir, b"bin")]
     }
 }

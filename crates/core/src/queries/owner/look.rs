@@ -2,10 +2,11 @@
 
 use super::{Target, TargetKind};
 use crate::backend::Launching;
+use crate::backend::launcher_files::files_in;
 use crate::bytes::{ByteString, path};
 use crate::fs::Limit;
 use crate::model::{Evidence, Owner};
-use crate::resolve::launchers::{data_dirs, files_in};
+use crate::resolve::launchers::data_dirs;
 use crate::resolve::libraries::Loader;
 use crate::resolve::modules;
 use crate::resolve::{End, How, Reached, Resolution, SearchPath};

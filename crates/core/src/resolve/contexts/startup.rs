@@ -155,6 +155,15 @@ fn follow(
         let _ = files.iter().all(|file| run.file(file));
         return run.finish();
     }
+    read_own_files(&mut run, host, user, shell, invocation);
+    if invocation.interactive {
+        run.prompt();
+    }
+    run.finish()
+}
+
+/// The files that a shell reads by itself.
+fn read_own_files(run: &mut Run<'_>, host: &Host, user: &User, shell: Shell, invocation: InvocationMode) {
     let home = |name: &[u8]| path::join(&user.home, name);
     match shell {
         Shell::Bash | Shell::BashAsSh | Shell::Dash if invocation.login => {
@@ -180,37 +189,33 @@ fn follow(
                 run.named_file(b"ENV");
             }
         }
-        Shell::Zsh => {
-            for (name, value) in [("run-help", "man"), ("which-command", "whence")] {
-                run.alias_of_its_own(name.as_bytes(), value.as_bytes());
-            }
-            let shared = if host.root.target(b"/etc/zsh").is_ok_and(|meta| meta.kind == Kind::Dir) {
-                "/etc/zsh"
-            } else {
-                "/etc"
-            };
-            let names = [
-                ("zshenv", true),
-                ("zprofile", invocation.login),
-                ("zshrc", invocation.interactive),
-                ("zlogin", invocation.login),
-            ];
-            for name in names.iter().filter(|(_, reads)| *reads).map(|(name, _)| name) {
-                if !run.file(format!("{shared}/{name}").as_bytes()) {
-                    break;
-                }
-                let own = run.variable(b"ZDOTDIR").filter(|own| !own.is_empty()).unwrap_or_else(|| user.home.to_vec());
-                if !run.file(&path::join(&own, format!(".{name}").as_bytes())) {
-                    break;
-                }
-            }
-        }
+        Shell::Zsh => read_zsh_files(run, host, user, invocation),
         Shell::Fish => {}
     }
-    if invocation.interactive {
-        run.prompt();
+}
+
+/// The files that zsh reads by itself: of each name the shared one, then the user's.
+fn read_zsh_files(run: &mut Run<'_>, host: &Host, user: &User, invocation: InvocationMode) {
+    for (name, value) in [("run-help", "man"), ("which-command", "whence")] {
+        run.alias_of_its_own(name.as_bytes(), value.as_bytes());
     }
-    run.finish()
+    let shared =
+        if host.root.target(b"/etc/zsh").is_ok_and(|meta| meta.kind == Kind::Dir) { "/etc/zsh" } else { "/etc" };
+    let names = [
+        ("zshenv", true),
+        ("zprofile", invocation.login),
+        ("zshrc", invocation.interactive),
+        ("zlogin", invocation.login),
+    ];
+    for name in names.iter().filter(|(_, reads)| *reads).map(|(name, _)| name) {
+        if !run.file(format!("{shared}/{name}").as_bytes()) {
+            break;
+        }
+        let own = run.variable(b"ZDOTDIR").filter(|own| !own.is_empty()).unwrap_or_else(|| user.home.to_vec());
+        if !run.file(&path::join(&own, format!(".{name}").as_bytes())) {
+            break;
+        }
+    }
 }
 
 fn is_file(host: &Host, file: &[u8]) -> bool {

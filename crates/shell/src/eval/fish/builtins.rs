@@ -41,32 +41,8 @@ impl Fish<'_> {
                 self.run.status = if name == b"functions" { self.functions_word(&arguments) } else { Some(0) };
             }
             b"false" => self.run.status = Some(1),
-            b"contains" => {
-                let index = matches!(first, b"-i" | b"--index");
-                let rest: Vec<&Vec<u8>> =
-                    arguments.iter().skip(usize::from(index)).skip_while(|word| *word == b"--").collect();
-                let at = rest.split_first().and_then(|(wanted, list)| list.iter().position(|one| one == wanted));
-                if let (Some(at), true) = (at, index) {
-                    self.write((at + 1).to_string().into_bytes());
-                }
-                self.run.status = Some(u8::from(at.is_none()));
-            }
-            b"status" => {
-                self.run.status = match first {
-                    b"is-login" | b"--is-login" | b"-l" => Some(u8::from(!self.run.at.is_login)),
-                    b"is-interactive" | b"--is-interactive" | b"-i" => Some(u8::from(!self.run.at.is_interactive)),
-                    b"is-command-substitution" => Some(u8::from(self.output.is_none())),
-                    b"filename" | b"current-filename" | b"-f" => {
-                        self.write(self.run.place.file.to_vec());
-                        Some(0)
-                    }
-                    b"dirname" => {
-                        self.write(path::parent(&self.run.place.file).to_vec());
-                        Some(0)
-                    }
-                    _ => None,
-                }
-            }
+            b"contains" => self.contains(&arguments),
+            b"status" => self.status(&arguments),
             b"type" | b"command" | b"builtin" => return self.command_word(name, &arguments),
             b"alias" => self.alias(&arguments),
             b"return" => {
@@ -101,6 +77,35 @@ impl Fish<'_> {
             _ => self.program(name, &arguments),
         }
         Flow::Next
+    }
+
+    fn contains(&mut self, arguments: &[Vec<u8>]) {
+        let first = arguments.first().map_or(&b""[..], Vec::as_slice);
+        let index = matches!(first, b"-i" | b"--index");
+        let rest: Vec<&Vec<u8>> = arguments.iter().skip(usize::from(index)).skip_while(|word| *word == b"--").collect();
+        let at = rest.split_first().and_then(|(wanted, list)| list.iter().position(|one| one == wanted));
+        if let (Some(at), true) = (at, index) {
+            self.write((at + 1).to_string().into_bytes());
+        }
+        self.run.status = Some(u8::from(at.is_none()));
+    }
+
+    fn status(&mut self, arguments: &[Vec<u8>]) {
+        let first = arguments.first().map_or(&b""[..], Vec::as_slice);
+        self.run.status = match first {
+            b"is-login" | b"--is-login" | b"-l" => Some(u8::from(!self.run.at.is_login)),
+            b"is-interactive" | b"--is-interactive" | b"-i" => Some(u8::from(!self.run.at.is_interactive)),
+            b"is-command-substitution" => Some(u8::from(self.output.is_none())),
+            b"filename" | b"current-filename" | b"-f" => {
+                self.write(self.run.place.file.to_vec());
+                Some(0)
+            }
+            b"dirname" => {
+                self.write(path::parent(&self.run.place.file).to_vec());
+                Some(0)
+            }
+            _ => None,
+        }
     }
 
     pub(super) fn program(&mut self, name: &[u8], arguments: &[Vec<u8>]) {

@@ -3,9 +3,9 @@
 use std::sync::Arc;
 
 use super::{Defined, Fish, only_stars};
-use crate::eval::run::{DEEPEST, Flow, fits_perhaps};
+use crate::eval::run::{Flow, MAX_DEPTH, fits_perhaps};
 use crate::eval::state::Function;
-use crate::syntax::fish::{Block, Kind, Statement, plain};
+use crate::syntax::fish::{Block, Kind, Statement, Word, plain};
 use whodunit_formats::bytes::path;
 
 impl Fish<'_> {
@@ -67,7 +67,7 @@ impl Fish<'_> {
             _ => {}
         }
         self.depth += 1;
-        let flow = if self.depth > 4 * DEEPEST {
+        let flow = if self.depth > 4 * MAX_DEPTH {
             self.stop("commands are nested too deeply");
             Flow::Exit
         } else {
@@ -93,29 +93,7 @@ impl Fish<'_> {
             Kind::Pipeline(block) => self.pipeline(block),
             Kind::Block(block) => self.scoped(|fish| fish.block(block)),
             Kind::If(branches, otherwise) => self.branches(branches, otherwise.as_ref()),
-            Kind::Switch(word, arms) => {
-                let text = self.words(std::slice::from_ref(word)).into_iter().next().unwrap_or_default();
-                for (patterns, body) in arms {
-                    // Quotes keep patterns from names of files; here they mean what they say.
-                    let patterns: Vec<Vec<u8>> =
-                        patterns.iter().flat_map(|word| self.expand(word)).map(|(text, _)| only_stars(&text)).collect();
-                    let fits: Vec<_> = patterns.iter().map(|one| fits_perhaps(one, &text)).collect();
-                    let one_fits = if fits.contains(&Some(true)) {
-                        Some(true)
-                    } else {
-                        fits.iter().all(Option::is_some).then_some(false)
-                    };
-                    match one_fits {
-                        Some(true) => return self.scoped(|fish| fish.block(body)),
-                        Some(false) => {}
-                        None => {
-                            let why = "depends on a condition that is unknown";
-                            return self.either(why, &mut |fish| fish.block(body), &mut |_| Flow::Next);
-                        }
-                    }
-                }
-                Flow::Next
-            }
+            Kind::Switch(word, arms) => self.switch(word, arms),
             Kind::For(name, words, body) => {
                 for value in self.words(words) {
                     self.assign(name, vec![value], false, None);
@@ -145,33 +123,56 @@ impl Fish<'_> {
                     }
                 }
             },
-            Kind::Function(words, body) => {
-                let words = self.words(words);
-                let Some(name) = words.first().cloned() else { return Flow::Next };
-                let mut names = Vec::new();
-                let mut takes = false;
-                for word in &words[1..] {
-                    match &word[..] {
-                        b"-a" | b"--argument-names" => takes = true,
-                        b"--on-event" | b"-e" | b"--on-variable" | b"-v" => {
-                            takes = false;
-                            if word.ends_with(b"variable") || word == b"-v" {
-                                let unknown = self.note_unknown("a function that runs whenever a variable changes");
-                                self.run.state.taints.insert(unknown);
-                            }
-                        }
-                        option if option.starts_with(b"-") => takes = false,
-                        word if takes => names.push(word.to_vec()),
-                        _ => {}
-                    }
+            Kind::Function(words, body) => self.define(words, body),
+        }
+    }
+
+    fn switch(&mut self, word: &Word, arms: &[(Vec<Word>, Block)]) -> Flow {
+        let text = self.words(std::slice::from_ref(word)).into_iter().next().unwrap_or_default();
+        for (patterns, body) in arms {
+            // Quotes keep patterns from names of files; here they mean what they say.
+            let patterns: Vec<Vec<u8>> =
+                patterns.iter().flat_map(|word| self.expand(word)).map(|(text, _)| only_stars(&text)).collect();
+            let fits: Vec<_> = patterns.iter().map(|one| fits_perhaps(one, &text)).collect();
+            let one_fits =
+                if fits.contains(&Some(true)) { Some(true) } else { fits.iter().all(Option::is_some).then_some(false) };
+            match one_fits {
+                Some(true) => return self.scoped(|fish| fish.block(body)),
+                Some(false) => {}
+                None => {
+                    let why = "depends on a condition that is unknown";
+                    return self.either(why, &mut |fish| fish.block(body), &mut |_| Flow::Next);
                 }
-                let place = self.run.place.clone();
-                let function = Function { body: None, place, certain: true, exported: false };
-                self.run.state.functions.insert(name.clone(), function);
-                self.bodies.insert(name, Defined { body: Arc::clone(body), names });
-                Flow::Next
             }
         }
+        Flow::Next
+    }
+
+    fn define(&mut self, words: &[Word], body: &Arc<Block>) -> Flow {
+        let words = self.words(words);
+        let Some(name) = words.first().cloned() else { return Flow::Next };
+        let mut names = Vec::new();
+        let mut takes = false;
+        for word in &words[1..] {
+            match &word[..] {
+                b"-a" | b"--argument-names" => takes = true,
+                b"--on-event" | b"-e" | b"--on-variable" | b"-v" => {
+                    takes = false;
+                    if word.ends_with(b"variable") || word == b"-v" {
+                        let unknown = self.note_unknown("a function that runs whenever a variable changes");
+                        self.run.state.taints.insert(unknown);
+                    }
+                }
+                option if option.starts_with(b"-") => takes = false,
+                word if takes => names.push(word.to_vec()),
+                _ => {}
+            }
+        }
+        let place = self.run.place.clone();
+        let function = Function { body: None, place, certain: true, exported: false };
+        self.run.state.functions.insert(name.clone(), function);
+        self.bodies.insert(name, Defined { body: Arc::clone(body), names });
+        Flow::Next
     }
 
     pub(super) fn branches(&mut self, branches: &[(Block, Block)], otherwise: Option<&Block>) -> Flow {
@@ -254,7 +255,7 @@ impl Fish<'_> {
     }
 
     pub(super) fn call(&mut self, defined: &Defined, arguments: Vec<Vec<u8>>) -> Flow {
-        if self.depth >= DEEPEST {
+        if self.depth >= MAX_DEPTH {
             self.stop("functions call each other too deeply");
             return Flow::Next;
         }

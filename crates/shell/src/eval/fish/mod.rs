@@ -7,7 +7,7 @@ mod words;
 use std::collections::BTreeMap;
 use std::sync::Arc;
 
-use crate::eval::run::{DEEPEST, Flow, Invocation, LARGEST, Run};
+use crate::eval::run::{Flow, Invocation, MAX_DEPTH, MAX_FILE, Run};
 use crate::eval::state::{Function, LISTS, Place, State, Value, Variable, is_known, parts, places_after};
 use crate::syntax::fish::{Block, parse};
 use crate::{ReadError, Unknown, UnknownId};
@@ -108,7 +108,7 @@ impl<'s> Fish<'s> {
 
     /// `SETUVAR [--export] NAME:VALUE`, parts separated by `\x1e`.
     fn universal(&mut self, file: &ByteString) {
-        let content = self.run.at.files.read(file, LARGEST).unwrap_or_default();
+        let content = self.run.at.files.read(file, MAX_FILE).unwrap_or_default();
         for (line, text) in (1..).zip(content.split(|&b| b == b'\n')) {
             let Some(rest) = text.strip_prefix(b"SETUVAR ") else { continue };
             let exported = rest.starts_with(b"--export ");
@@ -238,7 +238,7 @@ impl<'s> Fish<'s> {
 
     fn source(&mut self, file: &[u8], arguments: Option<Vec<Vec<u8>>>) -> Flow {
         let file = ByteString::from(self.run.absolute(file));
-        let content = match self.run.at.files.read(&file, LARGEST) {
+        let content = match self.run.at.files.read(&file, MAX_FILE) {
             Ok(content) => content,
             Err(ReadError::Absent(_)) => {
                 self.run.status = Some(1);
@@ -251,7 +251,7 @@ impl<'s> Fish<'s> {
                 return Flow::Next;
             }
         };
-        if self.depth >= DEEPEST {
+        if self.depth >= MAX_DEPTH {
             self.stop("files are nested too deeply");
             return Flow::Next;
         }

@@ -2,10 +2,10 @@
 
 use std::sync::Arc;
 
-use super::{DEEPEST, Flow, LARGEST, Run, fits_perhaps};
+use super::{Flow, MAX_DEPTH, MAX_FILE, Run, fits_perhaps};
 use crate::ReadError;
-use crate::eval::state::{Alias, AliasKind, Function, Value, is_known};
-use crate::syntax::{Arm, ArmEnd, Assignment, Command, Dialect, Kind, List, Parser, Part, Word, literal};
+use crate::eval::state::{Function, Value, is_known};
+use crate::syntax::{Arm, ArmEnd, Command, Dialect, Kind, List, Word};
 
 impl Run<'_> {
     pub(in crate::eval) fn list(&mut self, list: &List) -> Flow {
@@ -48,7 +48,7 @@ impl Run<'_> {
                 "<<<" => input = Some([&target[..], b"\n"].concat()),
                 "<" if target == b"/dev/null" => input = Some(Vec::new()),
                 "<" if target.starts_with(b"/dev/") => input = Some(self.unknown_value("the content of a device")),
-                "<" => match self.at.files.read(&self.absolute(&target), LARGEST) {
+                "<" => match self.at.files.read(&self.absolute(&target), MAX_FILE) {
                     Ok(content) if is_known(&target) => input = Some(content),
                     Err(ReadError::Absent(_)) if is_known(&target) => {
                         self.status = Some(1);
@@ -104,29 +104,7 @@ impl Run<'_> {
             }
             Kind::If(branches, otherwise) => self.branches(branches, otherwise.as_ref()),
             Kind::While(condition, body, until) => self.while_loop(condition, body, *until),
-            Kind::For(name, words, body) => {
-                let values = match words {
-                    Some(words) => self.fields(words),
-                    None => self.state.arguments.clone(),
-                };
-                self.status = Some(0);
-                let early = self.early.len();
-                for value in values {
-                    self.assign(name, Value::Text(value), false);
-                    match self.list(body) {
-                        Flow::Next | Flow::Continue(1) => {}
-                        Flow::Break(1) => break,
-                        Flow::Break(count) => return Flow::Break(count - 1),
-                        Flow::Continue(count) => return Flow::Continue(count - 1),
-                        other => return other,
-                    }
-                    if self.failed_file || self.is_stopped {
-                        break;
-                    }
-                }
-                self.join_early(early, |flow| matches!(flow, Flow::Break(1) | Flow::Continue(1)));
-                Flow::Next
-            }
+            Kind::For(name, words, body) => self.for_loop(name, words.as_deref(), body),
             Kind::OtherLoop(body) => self.either(
                 "the number of iterations of a loop is unknown",
                 &mut |run| match run.list(body) {
@@ -160,6 +138,30 @@ impl Run<'_> {
                 Flow::Next
             }
         }
+    }
+
+    fn for_loop(&mut self, name: &[u8], words: Option<&[Word]>, body: &List) -> Flow {
+        let values = match words {
+            Some(words) => self.fields(words),
+            None => self.state.arguments.clone(),
+        };
+        self.status = Some(0);
+        let early = self.early.len();
+        for value in values {
+            self.assign(name, Value::Text(value), false);
+            match self.list(body) {
+                Flow::Next | Flow::Continue(1) => {}
+                Flow::Break(1) => break,
+                Flow::Break(count) => return Flow::Break(count - 1),
+                Flow::Continue(count) => return Flow::Continue(count - 1),
+                other => return other,
+            }
+            if self.failed_file || self.is_stopped {
+                break;
+            }
+        }
+        self.join_early(early, |flow| matches!(flow, Flow::Break(1) | Flow::Continue(1)));
+        Flow::Next
     }
 
     pub(in crate::eval) fn and_or(&mut self, more: &[(bool, Command)]) -> Flow {
@@ -229,7 +231,7 @@ impl Run<'_> {
     /// One level deeper, as far as that goes.
     pub(in crate::eval) fn nested(&mut self, inside: impl FnOnce(&mut Self) -> Flow) -> Flow {
         self.depth += 1;
-        let flow = if self.depth > 4 * DEEPEST {
+        let flow = if self.depth > 4 * MAX_DEPTH {
             self.stop("commands are nested too deeply");
             Flow::Exit
         } else {
@@ -319,118 +321,5 @@ impl Run<'_> {
             }
         }
         Flow::Next
-    }
-
-    pub(in crate::eval) fn simple(&mut self, assignments: &[Assignment], words: &[Word], command: &Command) -> Flow {
-        if let Some(flow) = self.alias(words, command) {
-            return flow;
-        }
-        let name = words.first().and_then(literal);
-        if let Some(name) = name.filter(|name| self.declares(name)) {
-            return self.declare(&name, &words[1..]);
-        }
-        let fields = self.fields(words);
-        if self.failed_file {
-            return Flow::LeaveFile;
-        }
-        let Some((name, arguments)) = fields.split_first() else {
-            self.status = Some(0);
-            assignments.iter().for_each(|assignment| self.assignment(assignment));
-            // `$(<file)`: what is read is what is written.
-            if let (true, Some((text, _))) = (assignments.is_empty() && self.output.is_some(), self.input.clone()) {
-                self.write(&text);
-            }
-            return Flow::Next;
-        };
-        let (name, arguments) = (name.clone(), arguments.to_vec());
-        if assignments.is_empty() {
-            return self.call(&name, arguments);
-        }
-        let lasts = self.dialect() == Dialect::Posix && crate::eval::builtins::is_special(&name);
-        let before: Vec<_> = assignments
-            .iter()
-            .map(|assignment| (assignment.name.clone(), self.state.variables.get(&assignment.name).cloned()))
-            .collect();
-        assignments.iter().for_each(|assignment| {
-            self.assignment(assignment);
-            if let Some(variable) = self.state.variables.get_mut(&assignment.name) {
-                variable.exported = true;
-            }
-        });
-        let flow = self.call(&name, arguments);
-        if !lasts {
-            for (name, variable) in before.into_iter().rev() {
-                match variable {
-                    Some(variable) => self.state.variables.insert(name, variable),
-                    None => self.state.variables.remove(&name),
-                };
-            }
-        }
-        flow
-    }
-
-    /// What an alias in the place of the command does.
-    pub(in crate::eval) fn alias(&mut self, words: &[Word], command: &Command) -> Option<Flow> {
-        let expands = match self.dialect() {
-            Dialect::Bash => self.at.is_interactive || self.state.has(b"expand_aliases"),
-            _ => true,
-        };
-        let [Part::Plain(name)] = &words.first()?.0[..] else { return None };
-        let alias = self.state.aliases.get(name).filter(|alias| expands && alias.kind == AliasKind::Command)?;
-        if self.expanding.contains(name) {
-            return None;
-        }
-        let Alias { value, .. } = alias.clone();
-        let mut lists = Vec::new();
-        for list in Parser::new(&value, self.at.dialect) {
-            lists.extend(list.ok()?);
-        }
-        if let Some(Command { kind: Kind::Simple(_, last), redirects, .. }) = lists.last_mut() {
-            last.extend(words[1..].iter().cloned());
-            redirects.extend(command.redirects.iter().cloned());
-        }
-        self.expanding.push(name.clone());
-        let held = std::mem::replace(&mut self.holds_line, true);
-        let flow = self.list(&lists);
-        self.holds_line = held;
-        self.expanding.pop();
-        Some(flow)
-    }
-
-    /// Follows a function.
-    pub(in crate::eval) fn function(&mut self, function: &Function, arguments: Vec<Vec<u8>>) -> Flow {
-        let Some(body) = function.body.clone() else {
-            self.status = None;
-            return Flow::Next;
-        };
-        if self.depth >= DEEPEST {
-            self.stop("functions call each other too deeply");
-            return Flow::Next;
-        }
-        self.depth += 1;
-        let outer = std::mem::replace(&mut self.state.arguments, arguments);
-        let held = std::mem::replace(&mut self.holds_line, true);
-        let early = self.early.len();
-        let options = self.state.options.clone();
-        self.scopes.push(Vec::new());
-        self.status = Some(0);
-        let flow = self.command(&body);
-        self.join_early(early, |flow| flow == Flow::Return);
-        for (name, variable) in self.scopes.pop().unwrap_or_default().into_iter().rev() {
-            match variable {
-                Some(variable) => self.state.variables.insert(name, variable),
-                None => self.state.variables.remove(&name),
-            };
-        }
-        if self.state.has(b"localoptions") {
-            self.state.options = options;
-        }
-        self.holds_line = held;
-        self.state.arguments = outer;
-        self.depth -= 1;
-        match flow {
-            Flow::Return | Flow::Break(_) | Flow::Continue(_) => Flow::Next,
-            other => other,
-        }
     }
 }

@@ -1,24 +1,24 @@
 //! Follows what start-up files would do, without doing it.
 
 mod assign;
+mod calls;
 mod follow;
 
 use std::collections::{BTreeMap, BTreeSet};
 use std::sync::Arc;
 
-use crate::eval::rules;
 use crate::eval::state::{Alias, AliasKind, LISTS, Place, State, Variable, is_known, mark, unknowns_in};
 use crate::syntax::pattern;
 use crate::syntax::{Dialect, List, Parser};
-use crate::{Files, ReadError, Unknown, UnknownId};
+use crate::{Files, Unknown, UnknownId};
 use whodunit_formats::bytes::ByteString;
 
 /// More commands than this are not followed.
 const MAX_STEPS: u32 = 60_000;
 /// Files that read files, and functions that call functions, to this depth.
-pub(in crate::eval) const DEEPEST: u32 = 40;
+pub(in crate::eval) const MAX_DEPTH: u32 = 40;
 /// A larger start-up file is not read.
-pub(in crate::eval) const LARGEST: u64 = 2 << 20;
+pub(in crate::eval) const MAX_FILE: u64 = 2 << 20;
 /// Files that programs such as `cat` read are smaller than this.
 pub(in crate::eval) const SMALL: u64 = 1 << 20;
 
@@ -85,11 +85,11 @@ pub struct Run<'s> {
     pub(in crate::eval) input: Option<(Vec<u8>, usize)>,
     pub(in crate::eval) scopes: Vec<Vec<(Vec<u8>, Option<Variable>)>>,
     /// Ends that one of two ways took, with what held there.
-    early: Vec<(Flow, State)>,
+    pub(in crate::eval) early: Vec<(Flow, State)>,
     steps: u32,
-    depth: u32,
+    pub(in crate::eval) depth: u32,
     /// Whether lines are those of a call, because a function is followed.
-    holds_line: bool,
+    pub(in crate::eval) holds_line: bool,
     pub(in crate::eval) failed_file: bool,
     expanding: Vec<Vec<u8>>,
     pub(in crate::eval) is_stopped: bool,
@@ -180,11 +180,6 @@ impl<'s> Run<'s> {
         path.taints.insert(unknown);
     }
 
-    /// Reads a start-up file where there is one. `false` where the shell ends in it.
-    pub fn file(&mut self, file: &[u8]) -> bool {
-        matches!(self.source(file, None), Flow::Next | Flow::LeaveAll)
-    }
-
     /// What a mistake costs: the POSIX shell ends by it, or where a user types, gives up what it reads.
     pub(in crate::eval) fn mistake(&self) -> Flow {
         match (self.at.dialect, self.at.is_interactive) {
@@ -192,14 +187,6 @@ impl<'s> Run<'s> {
             (Dialect::Posix, false) => Flow::Exit,
             _ => Flow::LeaveFile,
         }
-    }
-
-    /// Reads the file that a variable names.
-    pub fn named_file(&mut self, variable: &[u8]) {
-        let Some(text) = self.state.get(variable).filter(|text| !text.is_empty()).map(<[u8]>::to_vec) else { return };
-        let Ok(word) = Parser::in_quotes(&text, self.at.dialect) else { return };
-        let file = self.one(&word, false);
-        let _ = self.source(&file, None);
     }
 
     /// An alias that the shell has by itself.
@@ -253,7 +240,7 @@ impl<'s> Run<'s> {
         flow
     }
 
-    fn commands(&mut self, text: &[u8]) -> Flow {
+    pub(in crate::eval) fn commands(&mut self, text: &[u8]) -> Flow {
         if !is_known(text) {
             let why = unknowns_in(text)
                 .first()
@@ -287,60 +274,8 @@ impl<'s> Run<'s> {
         Flow::Next
     }
 
-    /// Follows a file: `.`, or one that the shell reads by itself.
-    pub(in crate::eval) fn source(&mut self, file: &[u8], arguments: Option<Vec<Vec<u8>>>) -> Flow {
-        let path = ByteString::from(self.absolute(file));
-        let content = match self.at.files.read(&path, LARGEST) {
-            Ok(content) if self.meta(file).is_some_and(|meta| self.may(meta, 4)) => content,
-            Ok(_) => {
-                self.status = Some(1);
-                return Flow::Next;
-            }
-            Err(ReadError::Absent(_)) => {
-                self.status = Some(1);
-                return Flow::Next;
-            }
-            Err(error) => {
-                let unknown = self.note_unknown(format!("reads {error}"));
-                self.taint_all(unknown);
-                self.status = None;
-                return Flow::Next;
-            }
-        };
-        if self.depth >= DEEPEST {
-            self.stop("files are nested too deeply");
-            return Flow::Next;
-        }
-        self.depth += 1;
-        let place = std::mem::replace(&mut self.place, Place { file: path, line: 1 });
-        let held = std::mem::replace(&mut self.holds_line, false);
-        let outer = arguments.map(|arguments| std::mem::replace(&mut self.state.arguments, arguments));
-        let early = self.early.len();
-        self.status = Some(0);
-        let mut flow = match rules::of_file(self, file) {
-            Some(text) => self.text(&text),
-            // Some editors end lines with CR LF; a shell takes the CR for a letter, and so does this. Zero bytes are
-            // skipped.
-            None => self.commands(&content.into_iter().filter(|&b| b != 0).collect::<Vec<u8>>()),
-        };
-        if std::mem::take(&mut self.failed_file) {
-            flow = self.mistake();
-        }
-        self.join_early(early, |flow| matches!(flow, Flow::Return | Flow::LeaveFile));
-        if let Some(outer) = outer {
-            self.state.arguments = outer;
-        }
-        self.holds_line = held;
-        self.place = place;
-        self.depth -= 1;
-        match flow {
-            Flow::Return | Flow::LeaveFile => Flow::Next,
-            other => other,
-        }
-    }
-
     /// Takes in what held where one of two ways ended early.
-    fn join_early(&mut self, from: usize, fits: impl Fn(Flow) -> bool) {
+    pub(in crate::eval) fn join_early(&mut self, from: usize, fits: impl Fn(Flow) -> bool) {
         let mut kept = Vec::new();
         for (flow, state) in self.early.split_off(from) {
             if fits(flow) {
@@ -397,7 +332,7 @@ impl<'s> Run<'s> {
         let early = self.early.len();
         let scopes = self.scopes.len();
         self.depth += 1;
-        if self.depth < DEEPEST {
+        if self.depth < MAX_DEPTH {
             inside(self);
         } else {
             self.stop("commands are nested too deeply");

@@ -1,7 +1,6 @@
 //! Python distributions of the system, or of one user: those of each interpreter's directories, and those of
 //! every environment. An environment is read when a path in it is asked about, or when all are.
 
-use std::cmp::Ordering;
 use std::sync::{Arc, Mutex, OnceLock, PoisonError};
 
 use hashbrown::HashSet;
@@ -9,46 +8,39 @@ use rayon::prelude::*;
 
 use super::distribution::Distribution;
 use super::site::{self, Place, Site, is_dir, programs};
-use super::{PIP, UV, find, record};
-use crate::backend::{
-    Bypass, Detail, Environment, Environments, FileIndex, FileRecords, Hint, Installation, Relations, SharedDirs,
-};
-use crate::bytes::{ByteString, path, shell_word};
-use crate::fs::Limit;
+use super::{PIP, UV, find};
+use crate::backend::Detail;
+use crate::bytes::{ByteString, path};
 use crate::host::{Host, User};
-use crate::model::{
-    Claimant, Coverage, CoverageState, Depth, Digest, Evidence, FileRecord, Location, ManagerId, Owner, Package,
-    PathClaim, Reason, RecordPosition, Remedy, RemedyKind, Scope, Status,
-};
-use crate::version::pep440;
+use crate::model::{Evidence, Location, ManagerId, Owner, Package, Reason, Scope, Status};
 
 /// The distributions of one user, or of the system.
 pub struct PythonInstallation<'s> {
     pub(super) host: &'s Host,
-    location: Location,
+    pub(super) location: Location,
     pub(super) user: Option<&'s User>,
-    known: OnceLock<Vec<Place>>,
-    has_foreign: OnceLock<bool>,
-    state: Mutex<State>,
+    pub(super) known: OnceLock<Vec<Place>>,
+    pub(super) has_foreign: OnceLock<bool>,
+    pub(super) state: Mutex<State>,
 }
 
 /// What was read so far. Numbers are given out in the order in which places are read.
 #[derive(Default)]
-struct State {
-    shelves: Vec<Arc<Shelf>>,
-    places: HashSet<ByteString>,
-    tails: HashSet<(Scope, Vec<u8>)>,
-    all_known: bool,
-    complete: bool,
+pub(super) struct State {
+    pub(super) shelves: Vec<Arc<Shelf>>,
+    pub(super) places: HashSet<ByteString>,
+    pub(super) tails: HashSet<(Scope, Vec<u8>)>,
+    pub(super) all_known: bool,
+    pub(super) complete: bool,
 }
 
 /// A place with the numbers of its packages.
 pub(super) struct Shelf {
     pub(super) site: Site,
     pub(super) base: u32,
-    tails: Vec<ByteString>,
+    pub(super) tails: Vec<ByteString>,
     /// The distributions' own records, in a directory that a distribution's manager fills as well.
-    records: Vec<ByteString>,
+    pub(super) records: Vec<ByteString>,
 }
 
 impl Shelf {
@@ -66,7 +58,7 @@ impl<'s> PythonInstallation<'s> {
         };
         PythonInstallation {
             host,
-            location: Location { manager: PIP, scope, location },
+            location: Location { manager: PIP, scope, dir: location },
             user,
             known: OnceLock::new(),
             has_foreign: OnceLock::new(),
@@ -82,13 +74,13 @@ impl<'s> PythonInstallation<'s> {
         })
     }
 
-    fn state(&self) -> std::sync::MutexGuard<'_, State> {
+    pub(super) fn state(&self) -> std::sync::MutexGuard<'_, State> {
         self.state.lock().unwrap_or_else(PoisonError::into_inner)
     }
 
     /// Reads places that are not read yet. Nothing is locked meanwhile: a thread that waits for others may be given
     /// work that asks here as well.
-    fn add(&self, places: Vec<Place>) {
+    pub(super) fn add(&self, places: Vec<Place>) {
         let is_new = |place: &Place| !self.state().places.contains(&place.location);
         let new: Vec<Place> = places.into_iter().filter(is_new).collect();
         let root = &self.host.root;
@@ -105,8 +97,8 @@ impl<'s> PythonInstallation<'s> {
             // likely, and leaves its name to the rest.
             let mut tails = vec![ByteString::default(); site.distributions.len()];
             for noted in [true, false] {
-                let env = site.distributions.iter().enumerate();
-                for (place, one) in env.filter(|(_, one)| one.installer.is_some() == noted) {
+                let listed = site.distributions.iter().enumerate();
+                for (place, one) in listed.filter(|(_, one)| one.installer.is_some() == noted) {
                     tails[place] = tail(&mut state.tails, &site.place, one);
                 }
             }
@@ -141,7 +133,7 @@ impl<'s> PythonInstallation<'s> {
         self.state().shelves.clone()
     }
 
-    fn add_known(&self) {
+    pub(super) fn add_known(&self) {
         if !self.state().all_known {
             self.add(self.known().to_vec());
             self.state().all_known = true;
@@ -149,7 +141,7 @@ impl<'s> PythonInstallation<'s> {
     }
 
     /// Whether a path is in the home of this user; or, for the system, in nobody's.
-    fn is_mine(&self, canonical: &[u8]) -> bool {
+    pub(super) fn is_mine(&self, canonical: &[u8]) -> bool {
         match (self.host.home_owner(canonical), self.user) {
             (Some(other), Some(user)) => other == user,
             (None, None) => true,
@@ -158,7 +150,7 @@ impl<'s> PythonInstallation<'s> {
     }
 
     /// Whether the directories that a distribution's manager fills hold anything that an installer noted as its own.
-    fn has_foreign(&self) -> bool {
+    pub(super) fn has_foreign(&self) -> bool {
         *self.has_foreign.get_or_init(|| {
             let shared = self.known().iter().filter(|place| place.shared);
             shared.into_iter().any(|place| {
@@ -172,7 +164,7 @@ impl<'s> PythonInstallation<'s> {
     }
 
     /// The places that can claim a path, read.
-    fn around(&self, canonical: &[u8]) -> Vec<Arc<Shelf>> {
+    pub(super) fn around(&self, canonical: &[u8]) -> Vec<Arc<Shelf>> {
         let root = &self.host.root;
         let in_known = |place: &&Place| {
             let is_inside = place.dirs.iter().any(|dir| path::within(canonical, dir));
@@ -180,7 +172,7 @@ impl<'s> PythonInstallation<'s> {
         };
         let known: Vec<ByteString> = self.known().iter().filter(in_known).map(|place| place.location.clone()).collect();
         let border = match self.user {
-            Some(_) => self.location.location.clone(),
+            Some(_) => self.location.dir.clone(),
             None if path::within(canonical, b"/usr/local") => "/usr/local".into(),
             None if path::within(canonical, b"/usr") => return self.read_known(&known),
             None => "/".into(),
@@ -203,22 +195,22 @@ impl<'s> PythonInstallation<'s> {
         self.state().shelves.iter().filter(|shelf| locations.contains(&shelf.site.place.location)).cloned().collect()
     }
 
-    fn shelf(&self, package: u32) -> Arc<Shelf> {
+    pub(super) fn shelf(&self, package: u32) -> Arc<Shelf> {
         let state = self.state();
         let place = state.shelves.partition_point(|shelf| shelf.end() <= package);
         state.shelves[place].clone()
     }
 
-    fn with<T>(&self, package: u32, work: impl FnOnce(&Shelf, &Distribution) -> T) -> T {
+    pub(super) fn with<T>(&self, package: u32, work: impl FnOnce(&Shelf, &Distribution) -> T) -> T {
         let shelf = self.shelf(package);
         work(&shelf, &shelf.site.distributions[(package - shelf.base) as usize])
     }
 
-    fn manager(site: &Site) -> ManagerId {
+    pub(super) fn manager(site: &Site) -> ManagerId {
         if site.is_of_uv() { UV } else { PIP }
     }
 
-    fn owner_in(shelf: &Shelf, place: usize) -> Owner {
+    pub(super) fn owner_in(shelf: &Shelf, place: usize) -> Owner {
         let (site, one) = (&shelf.site, &shelf.site.distributions[place]);
         let manager = Self::manager(site);
         Owner {
@@ -231,7 +223,7 @@ impl<'s> PythonInstallation<'s> {
         }
     }
 
-    fn package(&self, shelf: &Shelf, place: usize, detail: Detail) -> Package {
+    pub(super) fn package(&self, shelf: &Shelf, place: usize, detail: Detail) -> Package {
         let (site, one) = (&shelf.site, &shelf.site.distributions[place]);
         let root = &self.host.root;
         let owner = Self::owner_in(shelf, place);
@@ -272,7 +264,7 @@ impl<'s> PythonInstallation<'s> {
         }
     }
 
-    fn evidence(&self, site: &Site, one: &Distribution) -> Vec<Evidence> {
+    pub(super) fn evidence(&self, site: &Site, one: &Distribution) -> Vec<Evidence> {
         let version = one.version.as_ref().map(|version| format!(" {version}")).unwrap_or_default();
         let mut evidence = vec![Evidence::at(one.metadata.clone(), "metadata", format!("{}{version}", one.name))];
         if let Some(by) = &one.installer {
@@ -297,7 +289,7 @@ impl<'s> PythonInstallation<'s> {
         Some(Evidence::whole(marker, "this interpreter is externally managed: pip was told to ignore that"))
     }
 
-    fn marker(&self, site: &Site) -> Option<ByteString> {
+    pub(super) fn marker(&self, site: &Site) -> Option<ByteString> {
         let root = &self.host.root;
         match &site.place.python {
             Some(python) => site::marker(root, &[b"/usr/lib/python", &**python].concat()),
@@ -313,7 +305,7 @@ impl<'s> PythonInstallation<'s> {
     }
 
     /// What of the system's interpreter is said of its marker, for the coverage.
-    fn marker_notes(&self, shelf: &Shelf) -> Vec<String> {
+    pub(super) fn marker_notes(&self, shelf: &Shelf) -> Vec<String> {
         let site = &shelf.site;
         let is_environment = matches!(site.place.scope, Scope::Environment(_));
         if is_environment || site.place.shared || site.distributions.is_empty() {
@@ -335,7 +327,7 @@ impl<'s> PythonInstallation<'s> {
         }
     }
 
-    fn pip(site: &Site, sudo: bool) -> String {
+    pub(super) fn pip(site: &Site, sudo: bool) -> String {
         let python = match &site.place.python {
             Some(version) => format!("python{version}"),
             None => "python3".to_owned(),
@@ -346,7 +338,7 @@ impl<'s> PythonInstallation<'s> {
 }
 
 /// What a package's id ends in: its name, and more where that is taken in this scope.
-fn tail(taken: &mut HashSet<(Scope, Vec<u8>)>, place: &Place, one: &Distribution) -> ByteString {
+pub(super) fn tail(taken: &mut HashSet<(Scope, Vec<u8>)>, place: &Place, one: &Distribution) -> ByteString {
     let python = place.python.as_ref().map_or_else(
         || path::name(&place.location).into(),
         |version| ByteString::from([b"python", &**version].concat()),
@@ -366,190 +358,8 @@ fn tail(taken: &mut HashSet<(Scope, Vec<u8>)>, place: &Place, one: &Distribution
     tries[3].clone()
 }
 
-impl Installation for PythonInstallation<'_> {
-    fn location(&self) -> &Location {
-        &self.location
-    }
-
-    fn coverage(&self) -> Vec<Coverage> {
-        let part = |shelf: &Arc<Shelf>| {
-            let (site, lost) = (&shelf.site, shelf.site.all_notes());
-            let state = if lost.is_empty() { CoverageState::Read } else { CoverageState::Partial };
-            Coverage {
-                manager: Some(Self::manager(site)),
-                scope: site.place.scope.clone(),
-                location: site.place.location.clone(),
-                state,
-                packages: Some(site.distributions.len()),
-                notes: lost.into_iter().chain(self.marker_notes(shelf)).collect(),
-            }
-        };
-        // An interpreter's directory in which nobody has installed anything is no installation.
-        let is_one = |shelf: &&Arc<Shelf>| {
-            let site = &shelf.site;
-            // Nor is the environment of one application that its tool already tells of.
-            let is_environment = matches!(site.place.scope, Scope::Environment(_)) && site.backend.is_none();
-            is_environment || !site.distributions.is_empty() || !site.notes.is_empty()
-        };
-        self.state().shelves.iter().filter(is_one).map(part).collect()
-    }
-
-    fn packages(&self, detail: Detail) -> Vec<Package> {
-        let numbered: Vec<(Arc<Shelf>, usize)> = self
-            .everything()
-            .into_iter()
-            .flat_map(|shelf| (0..shelf.tails.len()).map(move |place| (shelf.clone(), place)))
-            .collect();
-        numbered.par_iter().map(|(shelf, place)| self.package(shelf, *place, detail)).collect()
-    }
-
-    fn owner(&self, package: u32) -> Owner {
-        let shelf = self.shelf(package);
-        Self::owner_in(&shelf, (package - shelf.base) as usize)
-    }
-
-    fn named(&self, name: &[u8]) -> Vec<u32> {
-        let wanted = pep440::normal_name(name);
-        let all = self.everything();
-        let found = all.iter().flat_map(|shelf| {
-            let fits = (shelf.base..).zip(&shelf.site.distributions).filter(|(_, one)| one.normal_name() == wanted);
-            fits.map(|(number, _)| number).collect::<Vec<_>>()
-        });
-        found.collect()
-    }
-
-    fn package_evidence(&self, package: u32) -> Vec<Evidence> {
-        self.with(package, |shelf, one| self.evidence(&shelf.site, one))
-    }
-
-    fn hints(&self) -> Vec<Hint> {
-        self.all_hints()
-    }
-
-    fn remedies(&self, package: u32) -> Vec<Remedy> {
-        self.with(package, |shelf, one| {
-            let (site, name) = (&shelf.site, shell_word(&one.name));
-            let past = if self.marker(site).is_some() { "--break-system-packages " } else { "" };
-            let (remove, upgrade) = match (&site.place.scope, &site.backend) {
-                (_, Some(backend)) if backend.tool == "pipx" => {
-                    let app = shell_word(&backend.name);
-                    (format!("pipx runpip {app} uninstall {name}"), format!("pipx upgrade {app}"))
-                }
-                (_, Some(backend)) => {
-                    let app = shell_word(&backend.name);
-                    (format!("uv tool uninstall {app}"), format!("uv tool upgrade {app}"))
-                }
-                (Scope::Environment(dir), None) if site.is_of_uv() => {
-                    let at = shell_word(dir);
-                    let one = |verb: &str| format!("uv pip {verb} --python {at} {name}");
-                    (one("uninstall"), one("install --upgrade"))
-                }
-                (Scope::Environment(dir), None) => {
-                    let python = shell_word(&path::join(dir, b"bin/python3"));
-                    (format!("{python} -m pip uninstall {name}"), format!("{python} -m pip install --upgrade {name}"))
-                }
-                (scope, None) => {
-                    let pip = Self::pip(site, *scope == Scope::System);
-                    (format!("{pip} uninstall {past}{name}"), format!("{pip} install --upgrade {past}{name}"))
-                }
-            };
-            let remedy = Remedy::new;
-            vec![remedy(RemedyKind::Remove, remove), remedy(RemedyKind::Upgrade, upgrade)]
-        })
-    }
-
-    fn order(&self, a: &[u8], b: &[u8]) -> Ordering {
-        pep440::compare(a, b)
-    }
-
-    fn file_index(&self) -> Option<&dyn FileIndex> {
-        Some(self)
-    }
-
-    fn file_records(&self) -> Option<&dyn FileRecords> {
-        Some(self)
-    }
-
-    fn relations(&self) -> Option<&dyn Relations> {
-        Some(self)
-    }
-
-    fn shared_dirs(&self) -> Option<&dyn SharedDirs> {
-        Some(self)
-    }
-
-    fn environments(&self) -> Option<&dyn Environments> {
-        Some(self)
-    }
-}
-
-impl FileIndex for PythonInstallation<'_> {
-    fn claims_on(&self, canonical: &[u8]) -> Vec<PathClaim> {
-        if !self.is_mine(canonical) {
-            return Vec::new();
-        }
-        let places = self.around(canonical);
-        places.iter().flat_map(|shelf| shelf.site.claims_on(&self.host.root, canonical, shelf.base)).collect()
-    }
-
-    fn claim_evidence(&self, claimant: Claimant, path: &[u8], position: RecordPosition) -> Vec<Evidence> {
-        let Claimant::Package(package) = claimant else { return Vec::new() };
-        self.with(package, |shelf, one| {
-            let mut evidence = match position.line {
-                0 => vec![Evidence::at(one.metadata.clone(), "metadata", format!("a file of {}", one.name))],
-                line => vec![Evidence::line(record::file(one), line, ByteString::from(path).to_string())],
-            };
-            evidence.extend(self.bypassed(&shelf.site));
-            evidence
-        })
-    }
-
-    fn digest(&self, package: u32, path: &[u8]) -> Option<Digest> {
-        self.with(package, |_, one| {
-            let content = self.host.root.read(&record::file(one), Limit::LIST).ok()?;
-            let dir = crate::bytes::path::parent(&one.metadata);
-            let mut lines = record::lines(&content);
-            lines.find(|(_, line)| *self.host.root.canonicalize(&line.path(dir)) == *path)?.1.digest()
-        })
-    }
-}
-
-impl FileRecords for PythonInstallation<'_> {
-    fn file_records(&self, packages: Option<&[u32]>, depth: Depth) -> Vec<FileRecord> {
-        self.all_recorded(packages, depth)
-    }
-}
-
-impl Relations for PythonInstallation<'_> {
-    fn dependents(&self, removed: &[u32]) -> Option<Vec<(u32, Evidence)>> {
-        self.all_dependents(removed)
-    }
-}
-
-impl SharedDirs for PythonInstallation<'_> {
-    fn foreign_packages(&self) -> Vec<(u32, ByteString)> {
-        // What was not read has made no claim and named no package.
-        let state = self.state();
-        state.shelves.iter().flat_map(|shelf| (shelf.base..).zip(shelf.records.iter().cloned())).collect()
-    }
-
-    fn may_be_foreign(&self, package: u32) -> bool {
-        self.with(package, |shelf, _| !shelf.records.is_empty())
-    }
-}
-
-impl Environments for PythonInstallation<'_> {
-    fn bypasses(&self) -> Vec<Bypass> {
-        self.all_bypasses()
-    }
-
-    fn environments(&self) -> Vec<Environment> {
-        self.all_environments()
-    }
-}
-
 /// The file by which another manager's claim on a distribution is recognised.
-fn record_of(root: &crate::fs::Root, one: &Distribution) -> ByteString {
+pub(super) fn record_of(root: &crate::fs::Root, one: &Distribution) -> ByteString {
     let inside = [&b"METADATA"[..], b"PKG-INFO"].map(|name| path::join(&one.metadata, name));
     inside.into_iter().find(|file| root.entry(file).is_ok()).unwrap_or_else(|| one.metadata.clone())
 }

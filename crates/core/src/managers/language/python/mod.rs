@@ -10,10 +10,12 @@
 //! Nothing is imported, and no `.pth` file is evaluated. What lies in a directory that a distribution's manager
 //! fills as well is that manager's where it claims the metadata ([`Installation::foreign_packages`]).
 
+mod contract;
 mod distribution;
 mod facts;
 mod find;
 mod installation;
+mod pipx_metadata;
 mod record;
 pub mod requirement;
 pub mod requirements;
@@ -22,7 +24,7 @@ mod tools;
 
 use crate::backend::{Installation, Manager};
 use crate::host::Host;
-use crate::model::ManagerId;
+use crate::model::{Affix, Language, ManagerId, Profile};
 
 const PIP: ManagerId = ManagerId("pip");
 const PIPX: ManagerId = ManagerId("pipx");
@@ -35,6 +37,10 @@ pub struct Pip;
 impl Manager for Pip {
     fn id(&self) -> ManagerId {
         PIP
+    }
+
+    fn profile(&self) -> Profile {
+        Profile { fills: Some(Language::Python), ..Profile::language(Language::Python, Affix::None) }
     }
 
     fn discover<'h>(&self, host: &'h Host) -> Vec<Box<dyn Installation + 'h>> {
@@ -54,6 +60,10 @@ impl Manager for Pipx {
         PIPX
     }
 
+    fn profile(&self) -> Profile {
+        Profile { fills: Some(Language::Python), ..Profile::language(Language::Python, Affix::None) }
+    }
+
     fn discover<'h>(&self, host: &'h Host) -> Vec<Box<dyn Installation + 'h>> {
         tools::pipx(host)
     }
@@ -66,6 +76,10 @@ pub struct Uv;
 impl Manager for Uv {
     fn id(&self) -> ManagerId {
         UV
+    }
+
+    fn profile(&self) -> Profile {
+        Profile { fills: Some(Language::Python), ..Profile::language(Language::Python, Affix::None) }
     }
 
     fn discover<'h>(&self, host: &'h Host) -> Vec<Box<dyn Installation + 'h>> {

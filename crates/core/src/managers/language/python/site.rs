@@ -76,7 +76,7 @@ impl Place {
 
 /// Who keeps an environment, where that is not the user.
 #[derive(Debug, Clone, PartialEq, Eq)]
-pub struct SimpleBackend {
+pub struct EnvironmentTool {
     /// `pipx` or `uv`.
     pub tool: &'static str,
     /// The name under which the tool knows the environment.
@@ -97,7 +97,7 @@ pub struct Site {
     /// The file that says what the environment is.
     pub settings: Option<Pyvenv>,
     /// Who keeps it.
-    pub backend: Option<SimpleBackend>,
+    pub backend: Option<EnvironmentTool>,
     /// Whether the installers that filled it note what was asked for.
     pub notes_requests: bool,
     index: OnceLock<Index>,
@@ -192,13 +192,13 @@ fn source_of(canonical: &[u8]) -> Option<ByteString> {
 }
 
 /// The tool that made an environment for one application, from the file that it left in it.
-pub fn kept_by(root: &Root, location: &ByteString) -> Option<SimpleBackend> {
+pub fn kept_by(root: &Root, location: &ByteString) -> Option<EnvironmentTool> {
     if let Ok(content) = root.read(&path::join(location, b"pipx_metadata.json"), Limit::LIST) {
-        let read: Option<super::tools::PipxMetadata> = serde_json::from_slice(&content).ok();
+        let read: Option<super::pipx_metadata::PipxMetadata> = serde_json::from_slice(&content).ok();
         let app = read.and_then(|read| read.main_package.package);
         // A damaged file still says whose the environment is; the directory has the app's name.
         let app = app.unwrap_or_else(|| String::from_utf8_lossy(path::name(location)).into_owned());
-        return Some(SimpleBackend {
+        return Some(EnvironmentTool {
             tool: "pipx",
             name: path::name(location).into(),
             app: normal_name(app.as_bytes()),
@@ -206,7 +206,7 @@ pub fn kept_by(root: &Root, location: &ByteString) -> Option<SimpleBackend> {
     }
     let receipt = path::join(location, b"uv-receipt.toml");
     root.entry(&receipt).ok()?;
-    Some(SimpleBackend { tool: "uv", name: path::name(location).into(), app: normal_name(path::name(location)) })
+    Some(EnvironmentTool { tool: "uv", name: path::name(location).into(), app: normal_name(path::name(location)) })
 }
 
 /// The commands that a distribution says it brings (`entry_points.txt`, the groups of scripts).

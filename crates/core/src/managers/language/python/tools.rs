@@ -17,6 +17,7 @@ use std::cmp::Ordering;
 use serde::Deserialize;
 
 use super::distribution;
+use super::pipx_metadata::PipxMetadata;
 use super::site::module_dirs;
 use super::{PIPX, UV};
 use crate::backend::Installation;
@@ -28,36 +29,6 @@ use crate::fs::{Kind, Limit};
 use crate::host::{Host, User};
 use crate::model::{Evidence, Location, Origin, RemedyKind, Scope, Status};
 use crate::version::pep440::{self, normal_name};
-
-/// `pipx_metadata.json`, as far as it is used.
-#[derive(Debug, Deserialize)]
-pub struct PipxMetadata {
-    /// The application.
-    pub main_package: PipxPackage,
-    /// What was put beside it.
-    #[serde(default)]
-    injected_packages: std::collections::BTreeMap<String, PipxPackage>,
-}
-
-/// A package that pipx notes.
-#[derive(Debug, Deserialize)]
-pub struct PipxPackage {
-    /// Its name.
-    pub package: Option<String>,
-    package_or_url: Option<String>,
-    #[serde(default)]
-    apps: Vec<String>,
-    #[serde(default)]
-    apps_of_dependencies: Vec<String>,
-    #[serde(default)]
-    include_dependencies: bool,
-    #[serde(default)]
-    include_apps: bool,
-    #[serde(default)]
-    suffix: String,
-    #[serde(default)]
-    pinned: bool,
-}
 
 /// Where a tool keeps its environments and its links.
 struct Pipx {
@@ -119,7 +90,7 @@ fn app_in(host: &Host, environment: &ByteString, wanted: &[u8], item: &mut Insta
 impl SimpleBackend for Pipx {
     fn read(&self, host: &Host, at: &Location) -> Record {
         let mut record = Record::default();
-        let venvs = path::join(&at.location, b"venvs");
+        let venvs = path::join(&at.dir, b"venvs");
         let names = host.root.dir(&venvs).and_then(|dir| dir.list()).unwrap_or_default();
         for (name, _) in names.iter().filter(|(_, kind)| *kind == Kind::Dir) {
             let tree = path::join(&venvs, name);
@@ -172,7 +143,7 @@ impl SimpleBackend for Pipx {
     }
 
     fn domain(&self, _: &Host, at: &Location) -> Vec<ByteString> {
-        vec![path::join(&at.location, b"venvs"), self.bin.clone()]
+        vec![path::join(&at.dir, b"venvs"), self.bin.clone()]
     }
 
     fn order(&self, a: &[u8], b: &[u8]) -> Ordering {

@@ -31,7 +31,10 @@ use crate::backend::{Installation, Manager};
 use crate::bytes::{ByteString, path, shell_word};
 use crate::fs::{Kind, Limit};
 use crate::host::Host;
-use crate::model::{Evidence, Location, ManagerId, Offer, OfferQuery, Origin, Reason, RemedyKind, Scope, Status};
+use crate::model::{
+    Affix, Evidence, Location, ManagerId, ManagerKind, Offer, OfferQuery, Origin, Profile, Reason, RemedyKind, Scope,
+    Status,
+};
 use crate::version::tokens;
 
 const ID: ManagerId = ManagerId("homebrew");
@@ -48,6 +51,10 @@ struct Prefix;
 impl Manager for Homebrew {
     fn id(&self) -> ManagerId {
         ID
+    }
+
+    fn profile(&self) -> Profile {
+        Profile::of(ManagerKind::Prefix).affix(Affix::Tap)
     }
 
     fn discover<'h>(&self, host: &'h Host) -> Vec<Box<dyn Installation + 'h>> {
@@ -117,7 +124,7 @@ const LINKED: [&str; 9] = ["bin", "sbin", "lib", "share", "include", "etc", "opt
 
 impl Prefix {
     fn kegs(host: &Host, at: &Location, record: &mut Record) {
-        let prefix = &at.location;
+        let prefix = &at.dir;
         let cellar = path::join(prefix, b"Cellar");
         for (name, kind) in dirs_in(host, &cellar, true) {
             // An old name can be a link to the new one's directory.
@@ -188,7 +195,7 @@ impl Prefix {
     }
 
     fn casks(host: &Host, at: &Location, record: &mut Record) {
-        let room = path::join(&at.location, b"Caskroom");
+        let room = path::join(&at.dir, b"Caskroom");
         for (token, _) in dirs_in(host, &room, false) {
             let dir = path::join(&room, &token);
             let metadata = path::join(&dir, b".metadata");
@@ -211,7 +218,7 @@ impl Prefix {
                         item.trees.push(app);
                     }
                 }
-                item.commands = Self::commands(host, &at.location, &tree);
+                item.commands = Self::commands(host, &at.dir, &tree);
                 item.trees.push(tree);
                 let word = shell_word(&token);
                 record.items.push(
@@ -223,7 +230,7 @@ impl Prefix {
     }
 
     fn itself(host: &Host, at: &Location, record: &mut Record) {
-        let program = path::join(&at.location, b"bin/brew");
+        let program = path::join(&at.dir, b"bin/brew");
         if host.root.target(&program).is_err() {
             return;
         }
@@ -232,7 +239,7 @@ impl Prefix {
         item.evidence.push(evidence.clone());
         item.places.push((program.clone(), evidence));
         item.commands.push(program);
-        item.trees = [&b"Homebrew"[..], b"Library"].iter().map(|name| path::join(&at.location, name)).collect();
+        item.trees = [&b"Homebrew"[..], b"Library"].iter().map(|name| path::join(&at.dir, name)).collect();
         record.items.push(item.remedy(RemedyKind::Upgrade, "brew update"));
     }
 }
@@ -265,7 +272,7 @@ impl SimpleBackend for Prefix {
 
     fn domain(&self, _: &Host, at: &Location) -> Vec<ByteString> {
         let below = ["Cellar", "Caskroom", "Homebrew", "Library"].iter().chain(&LINKED);
-        let mut domain: Vec<ByteString> = below.map(|name| path::join(&at.location, name.as_bytes())).collect();
+        let mut domain: Vec<ByteString> = below.map(|name| path::join(&at.dir, name.as_bytes())).collect();
         domain.push("/Applications".into());
         domain
     }
@@ -276,11 +283,11 @@ impl SimpleBackend for Prefix {
 
     fn linked(&self, host: &Host, at: &Location, canonical: &[u8]) -> Option<ByteString> {
         let target = link_target(host, canonical)?;
-        let own = [&b"Cellar"[..], b"Caskroom"].map(|name| path::join(&at.location, name));
+        let own = [&b"Cellar"[..], b"Caskroom"].map(|name| path::join(&at.dir, name));
         own.iter().any(|dir| path::within(&target, dir)).then_some(target)
     }
 
     fn program_dirs(&self, _: &Host, at: &Location) -> Vec<ByteString> {
-        ["bin", "sbin"].iter().map(|name| path::join(&at.location, name.as_bytes())).collect()
+        ["bin", "sbin"].iter().map(|name| path::join(&at.dir, name.as_bytes())).collect()
     }
 }

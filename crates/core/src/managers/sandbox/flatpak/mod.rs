@@ -17,6 +17,7 @@
 //! 1970, so the day of installation is that of the link `active`; there is no version but the one in the
 //! app's own metadata, noted when it was deployed.
 
+mod contract;
 mod deploy;
 mod installation;
 mod installations;
@@ -25,7 +26,7 @@ mod summary;
 
 use crate::backend::{Installation, Manager};
 use crate::host::Host;
-use crate::model::ManagerId;
+use crate::model::{ManagerId, ManagerKind, Profile};
 
 const ID: ManagerId = ManagerId("flatpak");
 
@@ -36,6 +37,10 @@ pub struct Flatpak;
 impl Manager for Flatpak {
     fn id(&self) -> ManagerId {
         ID
+    }
+
+    fn profile(&self) -> Profile {
+        Profile::of(ManagerKind::Sandbox)
     }
 
     fn discover<'h>(&self, host: &'h Host) -> Vec<Box<dyn Installation + 'h>> {

@@ -18,6 +18,7 @@
 //! snap; `version: 4.0` is a text; `sequence/NAME.json` names revisions that are gone. The state holds
 //! secrets: only what is listed above is taken from it.
 
+mod contract;
 mod installation;
 mod offers;
 mod revision;
@@ -25,7 +26,7 @@ mod state;
 
 use crate::backend::{Installation, Manager};
 use crate::host::Host;
-use crate::model::ManagerId;
+use crate::model::{Affix, ManagerId, ManagerKind, Profile};
 
 const ID: ManagerId = ManagerId("snap");
 const SNAPD: &[u8] = b"/var/lib/snapd";
@@ -38,6 +39,10 @@ pub struct Snap;
 impl Manager for Snap {
     fn id(&self) -> ManagerId {
         ID
+    }
+
+    fn profile(&self) -> Profile {
+        Profile::of(ManagerKind::Sandbox).affix(Affix::Instance)
     }
 
     fn discover<'h>(&self, host: &'h Host) -> Vec<Box<dyn Installation + 'h>> {

@@ -51,7 +51,7 @@ impl<'s> ProfileInstallation<'s> {
                 }
             },
         };
-        let location = Location { manager: ID, scope: profile.scope.clone(), location: profile.link.clone() };
+        let location = Location { manager: ID, scope: profile.scope.clone(), dir: profile.link.clone() };
         let mut by_path = HashMap::new();
         for (number, element) in (0..).zip(held.iter().flat_map(|held| &held.elements)) {
             for path in &element.paths {
@@ -386,7 +386,7 @@ pub(super) fn coverage(
     Coverage {
         manager: Some(ID),
         scope: location.scope.clone(),
-        location: location.location.clone(),
+        location: location.dir.clone(),
         state,
         packages,
         notes,

@@ -32,7 +32,7 @@ use std::sync::Arc;
 use crate::backend::{Installation, Manager};
 use crate::fs::Kind;
 use crate::host::Host;
-use crate::model::ManagerId;
+use crate::model::{Affix, ManagerId, ManagerKind, Profile};
 
 const ID: ManagerId = ManagerId("nix");
 
@@ -43,6 +43,10 @@ pub struct Nix;
 impl Manager for Nix {
     fn id(&self) -> ManagerId {
         ID
+    }
+
+    fn profile(&self) -> Profile {
+        Profile::of(ManagerKind::Store).affix(Affix::Build)
     }
 
     fn discover<'h>(&self, host: &'h Host) -> Vec<Box<dyn Installation + 'h>> {

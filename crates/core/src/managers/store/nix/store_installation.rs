@@ -33,7 +33,7 @@ pub struct StoreInstallation<'s> {
 impl<'s> StoreInstallation<'s> {
     /// All of the store but the paths that belong to packages of profiles.
     pub fn new(host: &'s Host, store: Arc<Store<'s>>, of_profiles: Vec<ByteString>) -> Self {
-        let location = Location { manager: ID, scope: Scope::System, location: STORE.into() };
+        let location = Location { manager: ID, scope: Scope::System, dir: STORE.into() };
         StoreInstallation {
             host,
             store,

@@ -1,6 +1,5 @@
 //! What a dpkg installation holds: its records put together into packages and claims.
 
-use std::cmp::Ordering;
 use std::sync::{Mutex, OnceLock, PoisonError};
 
 use hashbrown::HashMap;
@@ -13,31 +12,26 @@ use super::lists::{self, Keep, List};
 use super::marks::Marks;
 use super::pairing::{self, Paired};
 use super::status::{self, Record, State, Want};
-use crate::backend::listed::{self, Role};
-use crate::backend::{Catalogue, Detail, FileIndex, FileRecords, Hint, Installation, Relations};
-use crate::bytes::{ByteString, path, shell_word};
+use crate::backend::{Detail, Installation};
+use crate::bytes::{ByteString, path};
 use crate::fs::{Dir, Limit};
 use crate::host::Host;
-use crate::model::{
-    Algorithm, Claim, Claimant, Coverage, CoverageState, Depth, Digest, Evidence, FileRecord, Finding, Location,
-    ManagerId, NameFilter, Offer, OfferQuery, Owner, Package, RecordPosition, Remedy, RemedyKind, Status,
-};
-use crate::version::debian;
+use crate::model::{Evidence, Location, ManagerId, Package};
 
 /// The packages of one dpkg installation, with their lists found but not read.
 pub struct DpkgInstallation<'s> {
     pub(super) host: &'s Host,
-    location: Location,
-    records: Vec<Record>,
+    pub(super) location: Location,
+    pub(super) records: Vec<Record>,
     pub(super) apt: OnceLock<Apt>,
-    lists: Vec<Option<List>>,
-    info: Option<Dir<'s>>,
-    digests: Option<Dir<'s>>,
-    native: OnceLock<ByteString>,
-    diversions: OnceLock<Diversions>,
-    groups: OnceLock<Vec<Group>>,
-    unreadable: bool,
-    notes: Mutex<Vec<String>>,
+    pub(super) lists: Vec<Option<List>>,
+    pub(super) info: Option<Dir<'s>>,
+    pub(super) digests: Option<Dir<'s>>,
+    pub(super) native: OnceLock<ByteString>,
+    pub(super) diversions: OnceLock<Diversions>,
+    pub(super) groups: OnceLock<Vec<Group>>,
+    pub(super) unreadable: bool,
+    pub(super) notes: Mutex<Vec<String>>,
 }
 
 impl<'s> DpkgInstallation<'s> {
@@ -81,7 +75,7 @@ impl<'s> DpkgInstallation<'s> {
         }
     }
 
-    fn noting<T>(&self, read: impl FnOnce(&mut Vec<String>) -> T) -> T {
+    pub(super) fn noting<T>(&self, read: impl FnOnce(&mut Vec<String>) -> T) -> T {
         let mut notes = Vec::new();
         let value = read(&mut notes);
         self.note(notes);
@@ -110,7 +104,7 @@ impl<'s> DpkgInstallation<'s> {
         })
     }
 
-    fn commonest_arch(&self) -> Option<ByteString> {
+    pub(super) fn commonest_arch(&self) -> Option<ByteString> {
         let mut counts: HashMap<&ByteString, usize> = HashMap::new();
         for arch in self.records.iter().filter_map(|record| record.arch.as_ref()).filter(|arch| ***arch != *b"all") {
             *counts.entry(arch).or_default() += 1;
@@ -118,7 +112,7 @@ impl<'s> DpkgInstallation<'s> {
         counts.into_iter().max_by_key(|&(arch, count)| (count, arch)).map(|(arch, _)| arch.clone())
     }
 
-    fn record(&self, package: u32) -> &Record {
+    pub(super) fn record(&self, package: u32) -> &Record {
         &self.records[package as usize]
     }
 
@@ -126,7 +120,7 @@ impl<'s> DpkgInstallation<'s> {
         self.lists[package as usize].as_ref()
     }
 
-    fn list_path(&self, package: u32) -> Option<ByteString> {
+    pub(super) fn list_path(&self, package: u32) -> Option<ByteString> {
         Some(match self.lists[package as usize].as_ref()? {
             List::Info(name) => path::join(&path::join(ADMIN, b"info"), name),
             List::Digests(name) => path::join(&path::join(ADMIN, b"status.d"), name),
@@ -134,20 +128,20 @@ impl<'s> DpkgInstallation<'s> {
     }
 
     /// The name under which a user finds it: with the architecture where that is not the machine's own.
-    fn full_name(&self, record: &Record) -> ByteString {
+    pub(super) fn full_name(&self, record: &Record) -> ByteString {
         match &record.arch {
             Some(arch) if **arch != *b"all" && arch != self.native() => [&record.name, &b":"[..], arch].concat().into(),
             _ => record.name.clone(),
         }
     }
 
-    fn id(&self, record: &Record) -> ByteString {
+    pub(super) fn id(&self, record: &Record) -> ByteString {
         let place = format!("{}/{}/", self.location.manager, self.location.scope);
         [place.as_bytes(), &self.full_name(record)].concat().into()
     }
 
     /// The diversion by which another package's file made room for this one.
-    fn stands_in(&self, name: &[u8], at: &[u8]) -> Option<Evidence> {
+    pub(super) fn stands_in(&self, name: &[u8], at: &[u8]) -> Option<Evidence> {
         let made_room = |diversion: &&super::diversions::Diversion| {
             diversion.by.as_deref() == Some(name)
                 && path::name(&diversion.from) == path::name(at)
@@ -158,11 +152,11 @@ impl<'s> DpkgInstallation<'s> {
         Some(Evidence::line(path::join(ADMIN, b"diversions"), diversion.line, says))
     }
 
-    fn all_lists(&self) -> Vec<(u32, &List)> {
+    pub(super) fn all_lists(&self) -> Vec<(u32, &List)> {
         (0..).zip(&self.lists).filter_map(|(number, list)| Some((number, list.as_ref()?))).collect()
     }
 
-    fn read_lists(&self, keep: Keep<'_>, take: &mut dyn FnMut(lists::Lines)) {
+    pub(super) fn read_lists(&self, keep: Keep<'_>, take: &mut dyn FnMut(lists::Lines)) {
         let mut lost = Vec::new();
         lists::read_each(self.info.as_ref(), self.digests.as_ref(), &self.all_lists(), &keep, &mut |read| {
             // A list that is not there has been noted when the others were found.
@@ -178,14 +172,14 @@ impl<'s> DpkgInstallation<'s> {
         self.note(lost);
     }
 
-    fn package(&self, number: u32, marks: &Marks, detail: Detail) -> Package {
+    pub(super) fn package(&self, number: u32, marks: &Marks, detail: Detail) -> Package {
         let record = self.record(number);
         let installed_at = detail.dates.then(|| self.list_date(number)).flatten();
         Package {
             id: self.id(record),
             manager: self.location.manager,
             scope: self.location.scope.clone(),
-            location: self.location.location.clone(),
+            location: self.location.dir.clone(),
             name: record.name.clone(),
             version: record.version.clone(),
             arch: record.arch.clone(),
@@ -210,7 +204,7 @@ impl<'s> DpkgInstallation<'s> {
     }
 
     /// dpkg keeps no date; it writes a package's list anew with each installation and upgrade.
-    fn list_date(&self, number: u32) -> Option<i64> {
+    pub(super) fn list_date(&self, number: u32) -> Option<i64> {
         if self.record(number).state == State::ConfigFiles {
             return None;
         }
@@ -222,7 +216,7 @@ impl<'s> DpkgInstallation<'s> {
     }
 
     /// As the package-url type `deb` has it: the distribution is the namespace.
-    fn purl(&self, record: &Record) -> Option<String> {
+    pub(super) fn purl(&self, record: &Record) -> Option<String> {
         let utf8 = |text: &ByteString| std::str::from_utf8(text).ok().map(str::to_owned);
         let mut purl = packageurl::PackageUrl::new("deb", utf8(&record.name)?).ok()?;
         if let Some(id) = self.host.system().and_then(|system| system.id.as_ref()) {
@@ -233,291 +227,5 @@ impl<'s> DpkgInstallation<'s> {
             purl.add_qualifier("arch", utf8(arch)?).ok()?;
         }
         Some(purl.to_string())
-    }
-}
-
-impl Installation for DpkgInstallation<'_> {
-    fn location(&self) -> &Location {
-        &self.location
-    }
-
-    fn coverage(&self) -> Vec<Coverage> {
-        let notes = self.notes.lock().unwrap_or_else(PoisonError::into_inner).clone();
-        let state = match () {
-            () if self.unreadable => CoverageState::Unreadable,
-            () if notes.is_empty() => CoverageState::Read,
-            () => CoverageState::Partial,
-        };
-        vec![Coverage {
-            manager: Some(self.location.manager),
-            scope: self.location.scope.clone(),
-            location: self.location.location.clone(),
-            state,
-            packages: Some(self.records.len()),
-            notes,
-        }]
-    }
-
-    fn packages(&self, detail: Detail) -> Vec<Package> {
-        let marks = self.noting(|notes| Marks::read(&self.host.root, self.native().clone(), notes));
-        let count = u32::try_from(self.records.len()).unwrap_or(u32::MAX);
-        let mut packages: Vec<Package> = (0..count).map(|number| self.package(number, &marks, detail)).collect();
-        if detail.origins
-            && let Some(origins) = self.origins()
-        {
-            for (package, record) in packages.iter_mut().zip(&self.records) {
-                package.origin = self.origin_of(&origins, record);
-            }
-        }
-        if detail.programs {
-            self.read_lists(Keep { test: &|line| listed::role(line).is_some(), few: true }, &mut |lines| {
-                let number = lines.package;
-                if !self.is_present(number) {
-                    return;
-                }
-                let name = self.record(number).name.clone();
-                lines.each(|listed, _| {
-                    let (at, _) = self.diversions().apply(&self.host.root, &name, listed);
-                    match listed::role(at) {
-                        Some(Role::Command) => packages[number as usize].commands.push(at.into()),
-                        Some(Role::Launcher) => packages[number as usize].launchers.push(listed::launcher_id(at)),
-                        None => {}
-                    }
-                });
-            });
-        }
-        packages
-    }
-
-    fn owner(&self, package: u32) -> Owner {
-        let record = self.record(package);
-        Owner {
-            id: self.id(record),
-            manager: self.location.manager,
-            scope: self.location.scope.clone(),
-            name: record.name.clone(),
-            version: record.version.clone(),
-            status: record.status(),
-        }
-    }
-
-    fn named(&self, name: &[u8]) -> Vec<u32> {
-        let fits = |record: &Record| *record.name == *name || *self.full_name(record) == *name;
-        let mut found: Vec<u32> = (0..).zip(&self.records).filter(|(_, record)| fits(record)).map(|(n, _)| n).collect();
-        // The machine's own architecture first.
-        found.sort_by_key(|&number| memchr::memchr(b':', &self.full_name(self.record(number))).is_some());
-        found
-    }
-
-    fn is_present(&self, package: u32) -> bool {
-        self.record(package).status() != Status::ConfigRemains
-    }
-
-    fn package_evidence(&self, package: u32) -> Vec<Evidence> {
-        let record = self.record(package);
-        let (line, says) = match &record.status_line {
-            Some((line, status)) => (*line, format!("Status: {status}")),
-            None if record.state == State::Lost => (record.line, "a list of files without a record".to_owned()),
-            None => (record.line, format!("Package: {}", record.name)),
-        };
-        vec![Evidence::line(record.source.clone(), line, says)]
-    }
-
-    fn diagnostics(&self) -> Vec<Finding> {
-        DpkgInstallation::diagnostics(self)
-    }
-
-    fn hints(&self) -> Vec<Hint> {
-        status::hints(&self.host.root, &self.records)
-    }
-
-    fn remedies(&self, package: u32) -> Vec<Remedy> {
-        let record = self.record(package);
-        let name = self.full_name(record);
-        let apt = self.host.root.target(b"/var/lib/apt").is_ok();
-        let remedy = Remedy::new;
-        match record.state {
-            State::Lost => vec![],
-            State::Unpacked | State::HalfConfigured => {
-                vec![remedy(RemedyKind::Repair, format!("sudo dpkg --configure {name}"))]
-            }
-            State::HalfInstalled if apt => {
-                vec![remedy(RemedyKind::Repair, format!("sudo apt install --reinstall {name}"))]
-            }
-            _ if record.reinstall_required && apt => {
-                vec![remedy(RemedyKind::Repair, format!("sudo apt install --reinstall {name}"))]
-            }
-            State::ConfigFiles if apt => vec![remedy(RemedyKind::Purge, format!("sudo apt purge {name}"))],
-            State::ConfigFiles => vec![remedy(RemedyKind::Purge, format!("sudo dpkg --purge {name}"))],
-            // Removing these breaks the system; no one should be told how in passing.
-            _ if record.essential => vec![],
-            _ if apt => vec![remedy(RemedyKind::Remove, format!("sudo apt remove {name}"))],
-            _ => vec![remedy(RemedyKind::Remove, format!("sudo dpkg --remove {name}"))],
-        }
-    }
-
-    fn order(&self, a: &[u8], b: &[u8]) -> Ordering {
-        debian::compare(a, b)
-    }
-
-    fn file_index(&self) -> Option<&dyn FileIndex> {
-        Some(self)
-    }
-
-    fn file_records(&self) -> Option<&dyn FileRecords> {
-        Some(self)
-    }
-
-    fn catalogue(&self) -> Option<&dyn Catalogue> {
-        Some(self)
-    }
-
-    fn relations(&self) -> Option<&dyn Relations> {
-        Some(self)
-    }
-}
-
-impl FileIndex for DpkgInstallation<'_> {
-    fn claims(&self, wanted: &NameFilter, take: &mut dyn FnMut(Claim<'_>)) {
-        if wanted.is_nothing() {
-            return;
-        }
-        let diversions = self.diversions();
-        // What is asked for may be where a diverted file went; its claim then stands under the old name.
-        let mut sought = wanted.clone();
-        if let NameFilter::Names(names) = &mut sought {
-            for diversion in &diversions.0 {
-                if wanted.has(path::name(&diversion.to)) {
-                    names.insert(path::name(&diversion.from).into());
-                }
-            }
-        }
-        let few = matches!(sought, NameFilter::Names(_));
-        self.read_lists(Keep { test: &lists::by_name(&sought), few }, &mut |lines| {
-            let record = self.record(lines.package);
-            let claimant = Claimant::Package(lines.package);
-            lines.each(|listed, position| {
-                let (at, rule) = match diversions.concern(path::name(listed)) {
-                    true => diversions.apply(&self.host.root, &record.name, listed),
-                    false => (listed, 0),
-                };
-                if rule == 0 {
-                    take(Claim { path: at, claimant, position });
-                } else if wanted.has(path::name(at)) {
-                    take(Claim { path: at, claimant, position: RecordPosition { rule, ..position } });
-                }
-            });
-        });
-        for (number, group) in (0..).zip(self.groups()) {
-            for (link, line) in group.placed().filter(|(link, _)| wanted.has(path::name(link))) {
-                take(Claim {
-                    path: &link,
-                    claimant: Claimant::Group(number),
-                    position: RecordPosition { line, rule: 0 },
-                });
-            }
-        }
-    }
-
-    fn claim_evidence(&self, claimant: Claimant, at: &[u8], position: RecordPosition) -> Vec<Evidence> {
-        match claimant {
-            Claimant::Group(group) => {
-                let group = &self.groups()[group as usize];
-                vec![Evidence::line(
-                    group.file.clone(),
-                    position.line,
-                    format!("{} is a link of this group", ByteString::from(at)),
-                )]
-            }
-            Claimant::Package(package) => {
-                let Some(list) = self.list_path(package) else { return Vec::new() };
-                let name = &self.record(package).name;
-                if position.rule == lists::FROM_DIGESTS {
-                    let digests = [list.strip_suffix(b".list").unwrap_or(&list), b".md5sums"].concat();
-                    let says = format!("{name} has a digest of {}; its list cannot be read", ByteString::from(at));
-                    return vec![Evidence::line(digests, position.line, says)];
-                }
-                let Some(diversion) =
-                    position.rule.checked_sub(1).and_then(|rule| self.diversions().0.get(usize::from(rule)))
-                else {
-                    let mut evidence =
-                        vec![Evidence::line(list, position.line, format!("{name} lists {}", ByteString::from(at)))];
-                    evidence.extend(self.stands_in(name, at));
-                    return evidence;
-                };
-                let whose = diversion.by.as_ref().map_or("made by hand".to_owned(), |by| format!("for {by}"));
-                vec![
-                    Evidence::line(list, position.line, format!("{name} lists {}", diversion.from)),
-                    Evidence::line(
-                        path::join(ADMIN, b"diversions"),
-                        diversion.line,
-                        format!("{} gives way to {}, {whose}", diversion.from, diversion.to),
-                    ),
-                ]
-            }
-        }
-    }
-
-    fn group(&self, group: u32) -> Option<(ByteString, Vec<Evidence>)> {
-        let group = &self.groups()[group as usize];
-        Some((path::join(b"alternatives", &group.name), group.evidence(&self.host.root)))
-    }
-
-    fn digest(&self, package: u32, at: &[u8]) -> Option<Digest> {
-        let digests = match self.lists[package as usize].as_ref()? {
-            List::Info(list) => {
-                self.info.as_ref()?.read(&[list.strip_suffix(b".list")?, b".md5sums"].concat(), Limit::LIST)
-            }
-            List::Digests(list) => self.digests.as_ref()?.read(list, Limit::LIST),
-        };
-        // The record spells the path in its own way, and a diverted file under the name that it gave up.
-        let name = &self.record(package).name;
-        let ends_there = |listed: &[u8]| {
-            let (moved, _) = self.diversions().apply(&self.host.root, name, listed);
-            path::name(moved) == path::name(at) && *self.host.root.canonicalize(moved) == *at
-        };
-        lists::digest_in(&digests.ok()?.0, ends_there).map(|md5| Digest::from_hexadecimal(Algorithm::Md5, &md5))
-    }
-}
-
-impl FileRecords for DpkgInstallation<'_> {
-    fn file_records(&self, packages: Option<&[u32]>, depth: Depth) -> Vec<FileRecord> {
-        self.recorded_files(packages, depth)
-    }
-
-    fn restore(&self, package: u32) -> Option<Remedy> {
-        let record = self.record(package);
-        let has_apt = self.host.root.target(b"/var/lib/apt").is_ok();
-        let command = format!("sudo apt install --reinstall {}", self.full_name(record));
-        has_apt.then(|| Remedy::new(RemedyKind::Restore, command))
-    }
-}
-
-impl Catalogue for DpkgInstallation<'_> {
-    fn offers(&self, asked: &OfferQuery) -> Vec<Offer> {
-        self.all_offers(asked)
-    }
-
-    fn source_notes(&self) -> Vec<String> {
-        DpkgInstallation::on_sources(self)
-    }
-
-    fn unhold_command(&self, package: &[u8]) -> Option<String> {
-        Some(format!("sudo apt-position unhold {}", shell_word(package)))
-    }
-
-    fn install_command(&self, offer: &Offer) -> Option<String> {
-        // Without a version, apt takes its candidate.
-        let version = offer.version.as_ref().filter(|_| !offer.candidate);
-        let version = version.map(|version| [b"=", &**version].concat()).unwrap_or_default();
-        let foreign = offer.arch.as_ref().filter(|arch| ***arch != *b"all" && *arch != self.native());
-        let arch = foreign.map(|arch| [b":", &**arch].concat()).unwrap_or_default();
-        Some(format!("sudo apt install {}", shell_word(&[&*offer.name, &arch, &version].concat())))
-    }
-}
-
-impl Relations for DpkgInstallation<'_> {
-    fn dependents(&self, removed: &[u32]) -> Option<Vec<(u32, Evidence)>> {
-        Some(self.dependents_of(removed))
     }
 }

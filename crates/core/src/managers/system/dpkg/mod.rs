@@ -19,6 +19,7 @@
 
 mod alternatives;
 mod apt;
+mod contract;
 mod dependents;
 mod diagnostics;
 mod diversions;
@@ -33,7 +34,7 @@ mod status;
 use crate::backend::{Installation, Manager};
 use crate::fs::Kind;
 use crate::host::Host;
-use crate::model::{Location, ManagerId, Scope};
+use crate::model::{Location, ManagerId, ManagerKind, Profile, Scope};
 
 /// Where dpkg keeps its state.
 const ADMIN: &[u8] = b"/var/lib/dpkg";
@@ -47,6 +48,10 @@ impl Manager for Dpkg {
         ManagerId("dpkg")
     }
 
+    fn profile(&self) -> Profile {
+        Profile { has_full_catalogues: true, ..Profile::of(ManagerKind::System) }
+    }
+
     fn discover<'h>(&self, host: &'h Host) -> Vec<Box<dyn Installation + 'h>> {
         let is = |path: &[u8], kind| host.root.target(path).is_ok_and(|meta| meta.kind == kind);
         let found = is(b"/var/lib/dpkg/status", Kind::File)
@@ -54,10 +59,10 @@ impl Manager for Dpkg {
             || is(b"/var/lib/dpkg/info", Kind::Dir)
             // A directory that may not be looked into is an installation that cannot be read.
             || (is(ADMIN, Kind::Dir) && host.root.dir(ADMIN).is_err());
-        let env = Location { manager: self.id(), scope: Scope::System, location: ADMIN.into() };
+        let location = Location { manager: self.id(), scope: Scope::System, dir: ADMIN.into() };
         if !found {
             return Vec::new();
         }
-        vec![Box::new(installation::DpkgInstallation::read(host, env))]
+        vec![Box::new(installation::DpkgInstallation::read(host, location))]
     }
 }

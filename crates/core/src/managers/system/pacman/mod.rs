@@ -30,7 +30,8 @@ use crate::backend::{Installation, Manager};
 use crate::bytes::{ByteString, path, shell_word};
 use crate::host::Host;
 use crate::model::{
-    Digest, Evidence, FileRecord, Location, ManagerId, NameFilter, Offer, OfferQuery, Origin, Remedy, RemedyKind, Scope,
+    Affix, Digest, Evidence, FileRecord, Location, ManagerId, ManagerKind, NameFilter, Offer, OfferQuery, Origin,
+    Profile, Remedy, RemedyKind, Scope,
 };
 use crate::version::pacman;
 use settings::Settings;
@@ -52,6 +53,10 @@ impl Manager for Pacman {
         ID
     }
 
+    fn profile(&self) -> Profile {
+        Profile { has_full_catalogues: true, ..Profile::of(ManagerKind::System).affix(Affix::Build) }
+    }
+
     fn discover<'h>(&self, host: &'h Host) -> Vec<Box<dyn Installation + 'h>> {
         let mut notes = Vec::new();
         let settings = Settings::read(&host.root, &mut notes);
@@ -66,7 +71,7 @@ impl Manager for Pacman {
 
 impl SimpleBackend for Database {
     fn read(&self, host: &Host, at: &Location) -> Record {
-        let mut record = local::read(&host.root, &at.location);
+        let mut record = local::read(&host.root, &at.dir);
         record.notes.extend(self.notes.iter().cloned());
         for item in &mut record.items {
             item.held = self.settings.ignores(&item.name, &item.groups);
@@ -101,7 +106,7 @@ impl SimpleBackend for Database {
             Offer::bare(at.manager, at.scope.clone(), name.clone(), version.clone(), arch, held)
         };
         let mut offers = Vec::new();
-        let catalogues = sync::read(&host.root, &at.location, &self.settings, notes);
+        let catalogues = sync::read(&host.root, &at.dir, &self.settings, notes);
         let firsts = sync::firsts(&catalogues);
         for catalogue in &catalogues {
             let asked_for = |one: &&sync::Offered| installed.contains_key(&*one.name) || asked.has(&one.name);
@@ -165,7 +170,7 @@ impl SimpleBackend for Database {
         notes: &mut Vec<String>,
     ) -> Option<Vec<Option<Origin>>> {
         // Without any catalogue nothing is known; with one, what none of them has came from elsewhere.
-        let catalogues = sync::read(&host.root, &at.location, &self.settings, notes);
+        let catalogues = sync::read(&host.root, &at.dir, &self.settings, notes);
         if catalogues.is_empty() {
             return None;
         }

@@ -1,20 +1,14 @@
 //! What one database of rpm holds. A package's number is that of its entry.
 
-use std::cmp::Ordering;
 use std::sync::OnceLock;
-
-use hashbrown::HashMap;
 
 use super::records::Records;
 use super::store::{Form, Store};
+use crate::backend::Detail;
 use crate::backend::listed::{self, Role};
-use crate::backend::{Catalogue, Detail, FileIndex, FileRecords, Hint, Installation, Relations};
-use crate::bytes::{ByteString, path, shell_word};
+use crate::bytes::ByteString;
 use crate::host::Host;
-use crate::model::{
-    Algorithm, Claim, Claimant, Coverage, CoverageState, Depth, Digest, Evidence, FileRecord, Location, NameFilter,
-    Offer, OfferQuery, Origin, Owner, Package, RecordPosition, Remedy, RemedyKind, Scope, Status,
-};
+use crate::model::{Algorithm, Digest, Evidence, Location, Origin, Owner, Package, Scope, Status};
 use crate::version::rpm;
 use whodunit_formats::rpm_header::{Header, tag};
 
@@ -23,9 +17,9 @@ pub struct RpmInstallation<'s> {
     pub(super) host: &'s Host,
     pub(super) location: Location,
     pub(super) store: Store<'s>,
-    records: OnceLock<Records>,
+    pub(super) records: OnceLock<Records>,
     /// Who made the distribution's own packages, as they themselves say.
-    vendor: OnceLock<Option<ByteString>>,
+    pub(super) vendor: OnceLock<Option<ByteString>>,
 }
 
 /// What a header says of its package, in short.
@@ -44,7 +38,7 @@ impl Brief {
         })
     }
 
-    fn dotted(&self) -> ByteString {
+    pub(super) fn dotted(&self) -> ByteString {
         [&*self.name, b".", self.arch.as_deref().unwrap_or(b"noarch")].concat().into()
     }
 
@@ -62,7 +56,7 @@ impl Brief {
 }
 
 /// Keys for checking signatures are kept beside the packages.
-const KEY: &[u8] = b"gpg-pubkey";
+pub(super) const KEY: &[u8] = b"gpg-pubkey";
 
 /// States of a file in which it was put there (`rpm`'s `RPMFILE_IS_INSTALLED`): normal, and on a shared disk.
 pub(super) fn is_there(state: Option<&u64>) -> bool {
@@ -85,7 +79,7 @@ pub(super) fn digest_of(text: &[u8], algorithm: Option<u64>) -> Option<Digest> {
 
 impl<'s> RpmInstallation<'s> {
     pub fn new(host: &'s Host, location: Location, form: Form) -> Self {
-        let store = Store::new(&host.root, &location.location, form);
+        let store = Store::new(&host.root, &location.dir, form);
         RpmInstallation { host, location, store, records: OnceLock::new(), vendor: OnceLock::new() }
     }
 
@@ -128,7 +122,7 @@ impl<'s> RpmInstallation<'s> {
         }
     }
 
-    fn check(&self, number: u32, header: &Header<'_>) {
+    pub(super) fn check(&self, number: u32, header: &Header<'_>) {
         let (says, there) = header.counts_of_files();
         if says != there {
             let lost = format!("entry {number} says {says} files and names {there}: the rest of them are unknown");
@@ -136,13 +130,13 @@ impl<'s> RpmInstallation<'s> {
         }
     }
 
-    fn with<T>(&self, number: u32, work: impl FnOnce(&Header<'_>) -> T) -> Option<T> {
+    pub(super) fn with<T>(&self, number: u32, work: impl FnOnce(&Header<'_>) -> T) -> Option<T> {
         let blob = self.store.one(number)?;
         Some(work(&Header::parse(&blob)?))
     }
 
     /// Entries of a name, in the order of their numbers.
-    fn of_name(&self, name: &[u8]) -> Vec<(u32, Brief)> {
+    pub(super) fn of_name(&self, name: &[u8]) -> Vec<(u32, Brief)> {
         let mut found = Vec::new();
         let mut take = |number, header: &Header<'_>| {
             found.extend(Brief::of(header).filter(|brief| *brief.name == *name).map(|brief| (number, brief)));
@@ -154,7 +148,7 @@ impl<'s> RpmInstallation<'s> {
         found
     }
 
-    fn owner_of(&self, brief: &Brief, tail: &ByteString) -> Owner {
+    pub(super) fn owner_of(&self, brief: &Brief, tail: &ByteString) -> Owner {
         let Location { manager, scope, .. } = &self.location;
         Owner {
             id: [format!("{manager}/{scope}/").as_bytes(), tail].concat().into(),
@@ -211,13 +205,13 @@ impl<'s> RpmInstallation<'s> {
         }
     }
 
-    fn package(&self, number: u32, header: &Header<'_>, brief: &Brief, detail: Detail) -> Package {
+    pub(super) fn package(&self, number: u32, header: &Header<'_>, brief: &Brief, detail: Detail) -> Package {
         let records = self.records();
         let mut package = Package {
             id: ByteString::default(),
             manager: self.location.manager,
             scope: self.location.scope.clone(),
-            location: self.location.location.clone(),
+            location: self.location.dir.clone(),
             name: brief.name.clone(),
             version: brief.version.clone(),
             arch: brief.arch.clone(),
@@ -260,7 +254,7 @@ impl<'s> RpmInstallation<'s> {
     }
 
     /// As the package-url type `rpm` has it.
-    fn purl(&self, brief: &Brief) -> Option<String> {
+    pub(super) fn purl(&self, brief: &Brief) -> Option<String> {
         let utf8 = |text: &[u8]| std::str::from_utf8(text).ok().map(str::to_owned);
         let mut purl = packageurl::PackageUrl::new("rpm", utf8(&brief.name)?).ok()?;
         if let Some(id) = self.host.system().and_then(|system| system.id.as_ref()) {
@@ -280,7 +274,7 @@ impl<'s> RpmInstallation<'s> {
 }
 
 /// What an id ends in: the name where that is the only one, else with whatever tells it apart.
-fn tail(brief: &Brief, same_name: &[&Brief]) -> ByteString {
+pub(super) fn tail(brief: &Brief, same_name: &[&Brief]) -> ByteString {
     let others: Vec<_> = same_name.iter().filter(|other| other.in_full() != brief.in_full()).collect();
     if others.is_empty() {
         brief.name.clone()
@@ -288,246 +282,5 @@ fn tail(brief: &Brief, same_name: &[&Brief]) -> ByteString {
         brief.dotted()
     } else {
         brief.in_full()
-    }
-}
-
-impl Installation for RpmInstallation<'_> {
-    fn location(&self) -> &Location {
-        &self.location
-    }
-
-    fn coverage(&self) -> Vec<Coverage> {
-        let mut notes = self.store.notes();
-        let state = match () {
-            () if !self.store.is_supported() => {
-                notes.push(format!(
-                    "{}: a Berkeley DB, which rpm no longer supports: its packages are unknown; `rpmdb --rebuilddb` with rpm 4.16 or newer converts it",
-                    self.store.file
-                ));
-                CoverageState::Unsupported
-            }
-            () if self.store.is_lost() => CoverageState::Unreadable,
-            () if notes.is_empty() => CoverageState::Read,
-            () => CoverageState::Partial,
-        };
-        let count = || {
-            let mut count = 0;
-            self.each(&mut |_, _| count += 1);
-            count
-        };
-        let is_known = matches!(state, CoverageState::Read | CoverageState::Partial);
-        vec![Coverage {
-            manager: Some(self.location.manager),
-            scope: self.location.scope.clone(),
-            location: self.location.location.clone(),
-            state,
-            packages: is_known.then(|| self.store.count().unwrap_or_else(count)),
-            notes,
-        }]
-    }
-
-    fn packages(&self, detail: Detail) -> Vec<Package> {
-        // Both ask the database, which is busy with the query below.
-        let (_, _) = (self.distribution(), self.records());
-        let (mut briefs, mut packages) = (Vec::new(), Vec::new());
-        self.each(&mut |number, header| {
-            if let Some(brief) = Brief::of(header) {
-                packages.push(self.package(number, header, &brief, detail));
-                briefs.push(brief);
-            }
-        });
-        let mut by_name: HashMap<&[u8], Vec<&Brief>> = HashMap::new();
-        for brief in &briefs {
-            by_name.entry(&brief.name).or_default().push(brief);
-        }
-        for (package, brief) in packages.iter_mut().zip(&briefs) {
-            package.id = self.owner_of(brief, &tail(brief, &by_name[&*brief.name])).id;
-        }
-        packages
-    }
-
-    fn owner(&self, package: u32) -> Owner {
-        let brief = self.with(package, Brief::of).flatten();
-        let brief = brief.unwrap_or_else(|| Brief { name: package.to_string().into(), version: None, arch: None });
-        let same = self.of_name(&brief.name);
-        let same: Vec<&Brief> = same.iter().map(|(_, brief)| brief).collect();
-        self.owner_of(&brief, &tail(&brief, &same))
-    }
-
-    fn named(&self, name: &[u8]) -> Vec<u32> {
-        // `NAME`, `NAME.ARCH`, `NAME-VERSION-RELEASE` and both.
-        let mut stems: Vec<&[u8]> = vec![name];
-        let bare = memchr::memrchr(b'.', name).map(|at| &name[..at]);
-        stems.extend(bare);
-        for whole in [Some(name), bare].into_iter().flatten() {
-            let cut = memchr::memrchr(b'-', whole).and_then(|at| memchr::memrchr(b'-', &whole[..at]));
-            stems.extend(cut.map(|at| &whole[..at]));
-        }
-        let fits = |brief: &Brief| {
-            let without_arch = [&*brief.name, b"-", brief.version.as_deref().unwrap_or_default()].concat();
-            *brief.name == *name || *brief.dotted() == *name || *brief.in_full() == *name || *without_arch == *name
-        };
-        stems
-            .into_iter()
-            .map(|stem| self.of_name(stem).into_iter().filter(|(_, brief)| fits(brief)).map(|(n, _)| n).collect())
-            .find(|found: &Vec<u32>| !found.is_empty())
-            .unwrap_or_default()
-    }
-
-    fn package_evidence(&self, package: u32) -> Vec<Evidence> {
-        let brief = self.with(package, Brief::of).flatten();
-        brief.map(|brief| self.evidence(package, &brief)).unwrap_or_default()
-    }
-
-    fn hints(&self) -> Vec<Hint> {
-        let mut hints = Vec::new();
-        self.each(&mut |_, header| {
-            // `NAME-VERSION-RELEASE.src.rpm`.
-            let source = header.text(tag::SOURCE).map(|file| file.rsplitn(3, |&b| b == b'-').last().unwrap_or(file));
-            let (source, upstream) = (source.map(ByteString::from), header.text(tag::URL).map(ByteString::from));
-            if Brief::of(header).is_some() {
-                hints.push(Hint { source, upstream, ..Hint::default() });
-            }
-        });
-        hints
-    }
-
-    fn remedies(&self, package: u32) -> Vec<Remedy> {
-        let Some(brief) = self.with(package, Brief::of).flatten() else { return Vec::new() };
-        let name = self.owner(package).full_name();
-        let word = shell_word(&name);
-        let remedy = Remedy::new;
-        if self.location.scope != Scope::System {
-            return vec![remedy(RemedyKind::Remove, format!("rpm -e {}", shell_word(&brief.in_full())))];
-        }
-        match self.records().tool(&self.host.root) {
-            Some(tool) => vec![
-                remedy(RemedyKind::Remove, format!("sudo {tool} remove {word}")),
-                remedy(
-                    RemedyKind::Upgrade,
-                    format!("sudo {tool} {} {word}", if tool == "zypper" { "update" } else { "upgrade" }),
-                ),
-            ],
-            None => vec![remedy(RemedyKind::Remove, format!("sudo rpm -e {word}"))],
-        }
-    }
-
-    fn order(&self, a: &[u8], b: &[u8]) -> Ordering {
-        rpm::compare(a, b)
-    }
-
-    fn file_index(&self) -> Option<&dyn FileIndex> {
-        Some(self)
-    }
-
-    fn file_records(&self) -> Option<&dyn FileRecords> {
-        Some(self)
-    }
-
-    fn catalogue(&self) -> Option<&dyn Catalogue> {
-        Some(self)
-    }
-
-    fn relations(&self) -> Option<&dyn Relations> {
-        Some(self)
-    }
-}
-
-impl FileIndex for RpmInstallation<'_> {
-    fn claims(&self, wanted: &NameFilter, take: &mut dyn FnMut(Claim<'_>)) {
-        if wanted.is_nothing() {
-            return;
-        }
-        let mut file = Vec::new();
-        let mut claims = |number: u32, header: &Header<'_>| {
-            let states: Vec<u64> = header.numbers(tag::FILE_STATES).collect();
-            for (place, dir, name) in header.files() {
-                if wanted.has(name) && is_there(states.get(place)) {
-                    file.clear();
-                    file.extend_from_slice(dir);
-                    file.extend_from_slice(name);
-                    let line = u32::try_from(place + 1).unwrap_or(u32::MAX);
-                    let position = RecordPosition { line, rule: 0 };
-                    take(Claim { path: &file, claimant: Claimant::Package(number), position });
-                }
-            }
-        };
-        let few = match wanted {
-            NameFilter::Names(names) => self.store.with_files(names),
-            NameFilter::All => None,
-        };
-        match few {
-            Some(numbers) => self.some(&numbers, &mut claims),
-            None => self.each(&mut claims),
-        }
-    }
-
-    fn claim_evidence(&self, claimant: Claimant, path: &[u8], position: RecordPosition) -> Vec<Evidence> {
-        let Claimant::Package(package) = claimant else { return Vec::new() };
-        let name =
-            self.with(package, |header| header.text(tag::NAME).map(ByteString::from)).flatten().unwrap_or_default();
-        let at = format!("entry {package}, file {}", position.line);
-        vec![Evidence::at(self.store.file.clone(), &at, format!("{name} lists {}", ByteString::from(path)))]
-    }
-
-    fn digest(&self, package: u32, path: &[u8]) -> Option<Digest> {
-        self.with(package, |header| {
-            let fits = |(_, dir, name): &(usize, &[u8], &[u8])| {
-                path::name(path) == *name && *self.host.root.canonicalize(&[*dir, *name].concat()) == *path
-            };
-            let (place, ..) = header.files().find(fits)?;
-            let digest = header.texts(tag::FILE_DIGESTS).nth(place)?;
-            digest_of(digest, header.number(tag::FILE_DIGEST_ALGORITHM))
-        })?
-    }
-}
-
-impl FileRecords for RpmInstallation<'_> {
-    fn file_records(&self, packages: Option<&[u32]>, depth: Depth) -> Vec<FileRecord> {
-        // A header has it all together.
-        let _ = depth;
-        self.recorded_files(packages)
-    }
-
-    fn restore(&self, package: u32) -> Option<Remedy> {
-        let tool = self.records().tool(&self.host.root)?;
-        let name = shell_word(&self.owner(package).full_name()).clone();
-        let command = match tool {
-            "zypper" => format!("sudo zypper install --force {name}"),
-            tool => format!("sudo {tool} reinstall {name}"),
-        };
-        Some(Remedy::new(RemedyKind::Restore, command))
-    }
-}
-
-impl Catalogue for RpmInstallation<'_> {
-    fn offers(&self, asked: &OfferQuery) -> Vec<Offer> {
-        self.all_offers(asked)
-    }
-
-    fn unhold_command(&self, package: &[u8]) -> Option<String> {
-        let package = shell_word(package);
-        Some(match self.records().tool(&self.host.root)? {
-            "zypper" => format!("sudo zypper removelock {package}"),
-            tool => format!("sudo {tool} versionlock delete {package}"),
-        })
-    }
-
-    fn install_command(&self, offer: &Offer) -> Option<String> {
-        let tool = self.records().tool(&self.host.root)?;
-        let version = offer.version.as_ref().filter(|_| !offer.candidate);
-        let between = if tool == "zypper" { "=" } else { "-" };
-        let version = version.map(|version| [between.as_bytes(), version].concat()).unwrap_or_default();
-        Some(format!("sudo {tool} install {}", shell_word(&[&*offer.name, &version].concat())))
-    }
-
-    fn source_notes(&self) -> Vec<String> {
-        RpmInstallation::on_sources(self)
-    }
-}
-
-impl Relations for RpmInstallation<'_> {
-    fn dependents(&self, removed: &[u32]) -> Option<Vec<(u32, Evidence)>> {
-        Some(self.dependents_of(removed))
     }
 }

@@ -15,6 +15,7 @@
 //! number tells packages apart; a file that was replaced or not installed is in the list, but is not the package's.
 
 mod catalogues;
+mod contract;
 mod dependents;
 mod file_records;
 mod installation;
@@ -27,7 +28,7 @@ use crate::backend::{Installation, Manager};
 use crate::bytes::{ByteString, path};
 use crate::fs::Kind;
 use crate::host::Host;
-use crate::model::{Location, ManagerId, Scope};
+use crate::model::{Location, ManagerId, ManagerKind, Profile, Scope};
 
 /// The manager.
 #[derive(Debug)]
@@ -39,6 +40,10 @@ const PLACES: [&str; 3] = ["/usr/lib/sysimage/rpm", "/var/lib/rpm", "/usr/share/
 impl Manager for Rpm {
     fn id(&self) -> ManagerId {
         ManagerId("rpm")
+    }
+
+    fn profile(&self) -> Profile {
+        Profile { has_full_catalogues: true, ..Profile::of(ManagerKind::System) }
     }
 
     fn discover<'h>(&self, host: &'h Host) -> Vec<Box<dyn Installation + 'h>> {
@@ -59,7 +64,7 @@ impl Manager for Rpm {
             }
         }
         let opened = found.into_iter().map(|(scope, location, form)| {
-            let at = Location { manager: self.id(), scope, location };
+            let at = Location { manager: self.id(), scope, dir: location };
             Box::new(installation::RpmInstallation::new(host, at, form)) as Box<dyn Installation + 'h>
         });
         opened.collect()

@@ -77,16 +77,7 @@ impl RpmInstallation<'_> {
                 offers.push(Offer { installed: true, evidence, ..offer });
             }
         }
-        // Only the strongest repository that has a package counts.
-        let mut strongest: HashMap<ByteString, i32> = HashMap::new();
-        for offer in &offers {
-            if let Some(priority) = offer.priority {
-                let known = strongest.entry(offer.name.clone()).or_insert(priority);
-                *known = (*known).min(priority);
-            }
-        }
-        let counts = |offer: &Offer| offer.installed || offer.priority <= strongest.get(&offer.name).copied();
-        let (mut strong, weak): (Vec<Offer>, Vec<Offer>) = offers.into_iter().partition(counts);
+        let (mut strong, weak) = by_strength(offers);
         mark_candidates(&mut strong, &rpm::compare);
         strong.extend(weak);
         strong.sort_by(|a, b| a.name.cmp(&b.name));
@@ -117,4 +108,17 @@ impl RpmInstallation<'_> {
         }
         found
     }
+}
+
+/// The offers that count, and those that do not: of each package only the strongest repository that has it.
+fn by_strength(offers: Vec<Offer>) -> (Vec<Offer>, Vec<Offer>) {
+    let mut strongest: HashMap<ByteString, i32> = HashMap::new();
+    for offer in &offers {
+        if let Some(priority) = offer.priority {
+            let known = strongest.entry(offer.name.clone()).or_insert(priority);
+            *known = (*known).min(priority);
+        }
+    }
+    let counts = |offer: &Offer| offer.installed || offer.priority <= strongest.get(&offer.name).copied();
+    offers.into_iter().partition(counts)
 }

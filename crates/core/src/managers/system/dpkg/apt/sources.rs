@@ -196,6 +196,10 @@ mod tests {
         assert_eq!(found[0].architectures.len(), 2);
         let said = program_notes(&found);
         assert_eq!(said.len(), 2, "{said:?}");
-        assert!(said[0].contains("without a signature") && said[1].ends_with("already configured in /etc/apt/sources.list line 2"), "{said:?}");
+        assert!(
+            said[0].contains("without a signature")
+                && said[1].ends_with("already configured in /etc/apt/sources.list line 2"),
+            "{said:?}"
+        );
     }
 }

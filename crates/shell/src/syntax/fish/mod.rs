@@ -1,5 +1,7 @@
 //! The language of fish, as far as its configuration files use it (the fish documentation, "The fish language").
 
+mod word;
+
 use std::sync::Arc;
 
 use super::SyntaxError;
@@ -61,13 +63,13 @@ pub enum Part {
 }
 
 /// Blocks nested deeper than this are refused.
-const DEEPEST: u32 = 100;
+const MAX_DEPTH: u32 = 100;
 
-struct Parser<'t> {
-    text: &'t [u8],
-    at: usize,
-    line: u32,
-    depth: u32,
+pub(super) struct Parser<'t> {
+    pub(super) text: &'t [u8],
+    pub(super) at: usize,
+    pub(super) line: u32,
+    pub(super) depth: u32,
 }
 
 type Parsed<T> = Result<T, SyntaxError>;
@@ -83,31 +85,31 @@ pub fn parse(text: &[u8], line: u32) -> Parsed<Block> {
 }
 
 impl Parser<'_> {
-    fn wrong<T>(&self, what: &'static str) -> Parsed<T> {
+    pub(super) fn wrong<T>(&self, what: &'static str) -> Parsed<T> {
         Err(SyntaxError { line: self.line, what })
     }
 
-    fn rest(&self) -> &[u8] {
+    pub(super) fn rest(&self) -> &[u8] {
         &self.text[self.at.min(self.text.len())..]
     }
 
-    fn peek(&self) -> Option<u8> {
+    pub(super) fn peek(&self) -> Option<u8> {
         self.text.get(self.at).copied()
     }
 
-    fn skip(&mut self, count: usize) {
+    pub(super) fn skip(&mut self, count: usize) {
         let end = (self.at + count).min(self.text.len());
         let lines = memchr::memchr_iter(b'\n', &self.text[self.at..end]).count();
         self.line += u32::try_from(lines).unwrap_or(0);
         self.at = end;
     }
 
-    fn deeper(&mut self) -> Parsed<()> {
+    pub(super) fn deeper(&mut self) -> Parsed<()> {
         self.depth += 1;
-        if self.depth > DEEPEST { self.wrong("nested too deep") } else { Ok(()) }
+        if self.depth > MAX_DEPTH { self.wrong("nested too deep") } else { Ok(()) }
     }
 
-    fn blanks(&mut self) {
+    pub(super) fn blanks(&mut self) {
         loop {
             match self.peek() {
                 Some(b' ' | b'\t' | b'\r') => self.at += 1,
@@ -130,11 +132,11 @@ impl Parser<'_> {
     }
 
     /// Whether a plain word stands here, alone.
-    fn has(&self, word: &[u8]) -> bool {
+    pub(super) fn has(&self, word: &[u8]) -> bool {
         self.rest().starts_with(word) && self.rest().get(word.len()).is_none_or(|b| b" \t\r\n;&|()#<>".contains(b))
     }
 
-    fn take(&mut self, word: &[u8]) -> bool {
+    pub(super) fn take(&mut self, word: &[u8]) -> bool {
         let is_there = self.has(word);
         if is_there {
             self.skip(word.len());
@@ -143,7 +145,7 @@ impl Parser<'_> {
     }
 
     /// Statements up to what closes them.
-    fn block(&mut self) -> Parsed<Block> {
+    pub(super) fn block(&mut self) -> Parsed<Block> {
         self.deeper()?;
         let mut block = Vec::new();
         loop {
@@ -328,182 +330,6 @@ impl Parser<'_> {
             self.conjunction(&mut condition)?;
         }
         Ok((condition, self.block()?))
-    }
-
-    fn words(&mut self) -> Parsed<Vec<Word>> {
-        let mut words = Vec::new();
-        loop {
-            self.redirections()?;
-            match self.word()? {
-                Some(word) => words.push(word),
-                None => return Ok(words),
-            }
-        }
-    }
-
-    fn word(&mut self) -> Parsed<Option<Word>> {
-        let start = self.at;
-        let word = self.word_until(b" \t\r\n;&|)<>")?;
-        Ok((self.at > start).then_some(word))
-    }
-
-    fn word_until(&mut self, ends: &[u8]) -> Parsed<Word> {
-        self.deeper()?;
-        let mut parts: Vec<Part> = Vec::new();
-        while let Some(byte) = self.peek().filter(|b| !ends.contains(b)) {
-            match byte {
-                b'\\' => {
-                    match self.rest().get(1) {
-                        Some(b'\n') => {}
-                        Some(b'n') => parts.push(Part::Quoted(vec![b'\n'])),
-                        Some(b't') => parts.push(Part::Quoted(vec![b'\t'])),
-                        Some(b'e') => parts.push(Part::Quoted(vec![27])),
-                        Some(&next) => parts.push(Part::Quoted(vec![next])),
-                        None => {}
-                    }
-                    self.skip(2);
-                }
-                b'\'' => {
-                    self.skip(1);
-                    let mut text = Vec::new();
-                    loop {
-                        match (self.peek(), self.rest().get(1)) {
-                            (None, _) => return self.wrong("a quote is not closed"),
-                            (Some(b'\''), _) => break self.skip(1),
-                            (Some(b'\\'), Some(&next @ (b'\'' | b'\\'))) => {
-                                text.push(next);
-                                self.skip(2);
-                            }
-                            (Some(byte), _) => {
-                                text.push(byte);
-                                self.skip(1);
-                            }
-                        }
-                    }
-                    parts.push(Part::Quoted(text));
-                }
-                b'"' => {
-                    self.skip(1);
-                    self.double(&mut parts)?;
-                }
-                b'$' if self.rest().starts_with(b"$(") => {
-                    self.skip(1);
-                    let output = self.output(false)?;
-                    parts.push(output);
-                }
-                b'$' => self.variable(&mut parts, false)?,
-                b'(' => {
-                    let output = self.output(false)?;
-                    parts.push(output);
-                }
-                b'{' => {
-                    self.skip(1);
-                    let mut words = Vec::new();
-                    loop {
-                        words.push(self.word_until(b",}\n")?);
-                        match self.peek() {
-                            Some(b',') => self.skip(1),
-                            Some(b'}') => break self.skip(1),
-                            _ => return self.wrong("a brace is not closed"),
-                        }
-                    }
-                    let varies =
-                        |word: &Word| word.0.iter().any(|part| matches!(part, Part::Variable(..) | Part::Output(..)));
-                    match words.len() {
-                        1 if !varies(&words[0]) => {
-                            // Without a comma the braces are text.
-                            parts.push(Part::Quoted(b"{".to_vec()));
-                            parts.extend(words.remove(0).0);
-                            parts.push(Part::Quoted(b"}".to_vec()));
-                        }
-                        _ => parts.push(Part::Braces(words)),
-                    }
-                }
-                _ => {
-                    let is_plain = |b: &&u8| !ends.contains(b) && !b"\\'\"$({".contains(b);
-                    let length = self.rest().iter().take_while(is_plain).count().max(1);
-                    parts.push(Part::Plain(self.rest()[..length].to_vec()));
-                    self.skip(length);
-                }
-            }
-        }
-        self.depth -= 1;
-        Ok(Word(parts))
-    }
-
-    fn double(&mut self, parts: &mut Vec<Part>) -> Parsed<()> {
-        let mut text = Vec::new();
-        loop {
-            match (self.peek(), self.rest().get(1)) {
-                (None, _) => return self.wrong("a double quote is not closed"),
-                (Some(b'"'), _) => break,
-                (Some(b'\\'), Some(b'\n')) => self.skip(2),
-                (Some(b'\\'), Some(&next @ (b'"' | b'\\' | b'$'))) => {
-                    text.push(next);
-                    self.skip(2);
-                }
-                (Some(b'$'), Some(&next))
-                    if next == b'(' || next == b'_' || next.is_ascii_alphanumeric() || next == b'$' =>
-                {
-                    parts.push(Part::Quoted(std::mem::take(&mut text)));
-                    if next == b'(' {
-                        self.skip(1);
-                        let output = self.output(true)?;
-                        parts.push(output);
-                    } else {
-                        self.variable(parts, true)?;
-                    }
-                }
-                (Some(byte), _) => {
-                    text.push(byte);
-                    self.skip(1);
-                }
-            }
-        }
-        self.skip(1);
-        parts.push(Part::Quoted(text));
-        Ok(())
-    }
-
-    fn variable(&mut self, parts: &mut Vec<Part>, quoted: bool) -> Parsed<()> {
-        let dollars = self.rest().iter().take_while(|&&b| b == b'$').count();
-        let name = self.rest()[dollars..].iter().take_while(|&&b| b == b'_' || b.is_ascii_alphanumeric()).count();
-        if name == 0 {
-            return self.wrong("a dollar without a name");
-        }
-        let text = self.rest()[dollars..dollars + name].to_vec();
-        self.skip(dollars + name);
-        let index = self.index()?;
-        let more = u32::try_from(dollars - 1).unwrap_or(u32::MAX).min(8);
-        parts.push(Part::Variable(text, quoted, index, more));
-        Ok(())
-    }
-
-    fn index(&mut self) -> Parsed<Option<Box<Word>>> {
-        if self.peek() != Some(b'[') {
-            return Ok(None);
-        }
-        self.skip(1);
-        let word = self.word_until(b"]\n")?;
-        if self.peek() != Some(b']') {
-            return self.wrong("a bracket is not closed");
-        }
-        self.skip(1);
-        Ok(Some(Box::new(word)))
-    }
-
-    fn output(&mut self, quoted: bool) -> Parsed<Part> {
-        self.skip(1);
-        let block = self.block()?;
-        if self.peek() != Some(b')') {
-            return self.wrong("a parenthesis is not closed");
-        }
-        self.skip(1);
-        if self.peek() == Some(b'[') {
-            // Some of the lines: which, is not told here.
-            self.index()?;
-        }
-        Ok(Part::Output(Arc::new(block), quoted))
     }
 }
 

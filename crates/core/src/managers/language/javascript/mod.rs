@@ -1,0 +1,102 @@
+//! Global packages of npm, pnpm and yarn.
+//!
+//! | manager | packages | commands |
+//! |---|---|---|
+//! | npm | `PREFIX/lib/node_modules/[@SCOPE/]NAME/package.json` | links in `PREFIX/bin` |
+//! | pnpm | `PNPM_HOME/global/N/package.json` and `node_modules` | small shell scripts in `PNPM_HOME` |
+//! | yarn 1 | `~/.config/yarn/global/package.json` and `node_modules` (root: `/usr/local/share/.config/yarn/global`) | links in `~/.yarn/bin`, `~/.local/bin` or `/usr/local/bin` |
+//!
+//! npm's prefix is that of the node it runs on (`/usr`, `/usr/local`, each kept version), or what
+//! `NPM_CONFIG_PREFIX`, `~/.npmrc` or `PREFIX/etc/npmrc` says; several can have packages at once.
+//!
+//! Traps: nothing in a global prefix tells an index from a local archive; a package that is a link was
+//! linked from a checkout and is not npm's; `/usr/lib/node_modules` can be filled by the distribution;
+//! directories that begin with `.` are remains of an interrupted installation.
+
+mod npm;
+mod pnpm;
+mod yarn;
+
+use std::collections::BTreeMap;
+
+use serde::Deserialize;
+
+use crate::backend::simple::{InstalledPackage, Record};
+use crate::bytes::{ByteString, path};
+use crate::fs::{Kind, Limit};
+use crate::host::Host;
+use crate::model::{Evidence, ManagerId, Origin, Status};
+
+pub use npm::Npm;
+pub use pnpm::Pnpm;
+pub use yarn::Yarn;
+
+pub(super) const NPM: ManagerId = ManagerId("npm");
+pub(super) const PNPM: ManagerId = ManagerId("pnpm");
+pub(super) const YARN: ManagerId = ManagerId("yarn");
+
+/// `package.json`, as far as it is used.
+#[derive(Deserialize)]
+pub(super) struct PackageFile {
+    pub(super) version: Option<String>,
+    #[serde(default)]
+    pub(super) dependencies: BTreeMap<String, String>,
+}
+
+pub(super) fn package_file(host: &Host, file: &[u8]) -> Result<PackageFile, String> {
+    let content = host.root.read(file, Limit::SMALL).map_err(|error| error.to_string())?;
+    serde_json::from_slice(&content).map_err(|error| format!("{}: {error}", ByteString::from(file)))
+}
+
+/// The packages in a directory of modules: `NAME` and `@SCOPE/NAME`, and whether each is a link.
+pub(super) fn packages_in(host: &Host, modules: &ByteString) -> Vec<(ByteString, Kind)> {
+    let mut found = Vec::new();
+    for (name, kind) in crate::backend::simple::dirs_in(host, modules, true) {
+        if name.starts_with(b"@") {
+            let inside = crate::backend::simple::dirs_in(host, &path::join(modules, &name), true);
+            found.extend(inside.into_iter().map(|(one, kind)| (path::join(&name, &one), kind)));
+        } else {
+            found.push((name, kind));
+        }
+    }
+    found
+}
+
+/// A package in a directory of modules.
+pub(super) fn package(
+    host: &Host,
+    modules: &ByteString,
+    name: &ByteString,
+    record: &mut Record,
+) -> (InstalledPackage, PackageFile) {
+    let dir = path::join(modules, name);
+    let file = path::join(&dir, b"package.json");
+    let mut item = InstalledPackage::new("package", name.clone());
+    item.purl = Some("npm");
+    item.installed_at = host.root.entry(&dir).ok().map(|meta| meta.modified);
+    let read = package_file(host, &file).unwrap_or_else(|problem| {
+        item.status = Status::Broken;
+        record.notes.push(format!("{problem}: the version of {name} is unknown"));
+        PackageFile { version: None, dependencies: BTreeMap::new() }
+    });
+    item.version = read.version.clone().map(ByteString::from);
+    let version = item.version.as_ref().map_or_else(|| "no version".to_owned(), ToString::to_string);
+    item.evidence.push(Evidence::at(file, "version", version));
+    (item, read)
+}
+
+/// Where a package came from, by what was asked for: an address or a path says it, a version is an index's.
+pub(super) fn origin(wanted: &str) -> Option<Origin> {
+    let origin = |name: &str, kind: &str, trust: Option<&str>| Origin {
+        name: name.into(),
+        kind: kind.to_owned(),
+        url: (kind != "index").then(|| wanted.into()),
+        trust: trust.map(str::to_owned),
+    };
+    Some(match wanted.split_once(':') {
+        Some(("file" | "link", _)) => origin("local", "file", Some("local")),
+        Some((kind, _)) if kind.starts_with("git") => origin("git", "version-control", None),
+        Some(_) => origin("direct", "file", None),
+        None => origin("package index", "index", None),
+    })
+}

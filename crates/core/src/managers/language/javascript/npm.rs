@@ -1,0 +1,141 @@
+//! npm: packages in the global directory of each prefix.
+
+use super::{NPM, package, packages_in};
+use crate::backend::simple::{Record, SimpleBackend, SimpleInstallation, is_dir, of};
+use crate::backend::version_dirs::{self, Language};
+use crate::backend::{Installation, Manager};
+use crate::bytes::{ByteString, path, shell_word};
+use crate::fs::{Kind, Limit};
+use crate::host::Host;
+use crate::model::{Affix, Evidence, Location, ManagerId, Origin, Profile, RemedyKind, Scope};
+use crate::version::semver;
+use std::cmp::Ordering;
+
+/// npm.
+#[derive(Debug)]
+pub struct Npm;
+
+struct Prefix {
+    sudo: bool,
+}
+
+impl Manager for Npm {
+    fn id(&self) -> ManagerId {
+        NPM
+    }
+
+    fn profile(&self) -> Profile {
+        Profile::language(crate::model::Language::JavaScript, Affix::Scope)
+    }
+
+    fn discover<'h>(&self, host: &'h Host) -> Vec<Box<dyn Installation + 'h>> {
+        let mut prefixes: Vec<(Scope, ByteString)> =
+            vec![(Scope::System, "/usr/local".into()), (Scope::System, "/usr".into())];
+        for file in ["/etc/npmrc", "/usr/etc/npmrc", "/usr/local/etc/npmrc"] {
+            prefixes.extend(configured(host, file.as_bytes(), b"/").map(|prefix| (Scope::System, prefix)));
+        }
+        for user in &host.users {
+            let variable = host.variable(user, "NPM_CONFIG_PREFIX").or(host.variable(user, "npm_config_prefix"));
+            let own = configured(host, &path::join(&user.home, b".npmrc"), &user.home);
+            let usual = [".npm-global", ".npm-packages", ".local"].map(|name| path::join(&user.home, name.as_bytes()));
+            prefixes.extend(variable.cloned().into_iter().chain(own).chain(usual).map(|prefix| (of(user), prefix)));
+            let kept = version_dirs::versions_of(host, user, Language::Node);
+            prefixes.extend(kept.into_iter().map(|prefix| (Scope::Environment(prefix.clone()), prefix)));
+        }
+        let mut held: Vec<Box<dyn Installation + 'h>> = Vec::new();
+        let (mut seen, mut scopes): (Vec<ByteString>, Vec<Scope>) = (Vec::new(), Vec::new());
+        for (scope, prefix) in prefixes {
+            let prefix = host.root.canonicalize_dir(&prefix);
+            if seen.contains(&prefix) || !is_dir(host, &path::join(&prefix, b"lib/node_modules")) {
+                continue;
+            }
+            // A second prefix of one scope is told apart by its place.
+            let sudo = scope == Scope::System;
+            let scope = if scopes.contains(&scope) { Scope::Environment(prefix.clone()) } else { scope };
+            scopes.push(scope.clone());
+            seen.push(prefix.clone());
+            held.push(SimpleInstallation::boxed(host, NPM, scope, prefix, Prefix { sudo }));
+        }
+        held
+    }
+}
+
+/// The links in a directory with what their text says, links on the way left alone: a linked checkout is one.
+fn links_by_their_text(host: &Host, dir: &ByteString) -> Vec<(ByteString, ByteString)> {
+    let names = host.root.dir(dir).and_then(|dir| dir.list()).unwrap_or_default();
+    let links = names.into_iter().filter(|(_, kind)| *kind == Kind::Link).map(|(name, _)| path::join(dir, &name));
+    let told = links.filter_map(|link| {
+        let text = host.root.read_link(&link).ok()?;
+        let target = path::without_dots(&text, dir);
+        Some((link, target))
+    });
+    told.collect()
+}
+
+/// `prefix=` in a file of npm's settings, `${HOME}` and `~` replaced.
+fn configured(host: &Host, file: &[u8], home: &[u8]) -> Option<ByteString> {
+    let content = host.root.read(file, Limit::SMALL).ok()?;
+    let mut set = content.split(|&b| b == b'\n').filter_map(|line| {
+        let at = memchr::memchr(b'=', line)?;
+        (line[..at].trim_ascii() == b"prefix").then(|| line[at + 1..].trim_ascii())
+    });
+    let value = set.next_back()?;
+    let value = value.strip_prefix(b"\"").and_then(|value| value.strip_suffix(b"\"")).unwrap_or(value);
+    let value = bstr::ByteSlice::replace(value, b"${HOME}", home);
+    let value = match value.strip_prefix(b"~") {
+        Some(rest) if rest.is_empty() || rest.starts_with(b"/") => [home, rest].concat(),
+        _ => value,
+    };
+    value.starts_with(b"/").then(|| value.into())
+}
+
+impl SimpleBackend for Prefix {
+    fn read(&self, host: &Host, at: &Location) -> Record {
+        let mut record = Record::default();
+        let modules = path::join(&at.dir, b"lib/node_modules");
+        let links = links_by_their_text(host, &path::join(&at.dir, b"bin"));
+        for (name, kind) in packages_in(host, &modules) {
+            let dir = path::join(&modules, &name);
+            let (mut item, _) = package(host, &modules, &name, &mut record);
+            if kind == Kind::Link {
+                let target = host.root.canonicalize_dir(&dir);
+                let says = format!("linked from the checkout {target}");
+                let origin = Origin {
+                    name: "checkout".into(),
+                    kind: "directory".to_owned(),
+                    url: Some(target),
+                    trust: Some("local".to_owned()),
+                };
+                item.origin = Some(origin);
+                item.places.push((dir.clone(), Evidence::at(dir.clone(), "link", says)));
+            } else {
+                item.trees.push(dir.clone());
+            }
+            for (link, _) in links.iter().filter(|(_, target)| path::within(target, &dir)) {
+                item.places
+                    .push((link.clone(), Evidence::at(link.clone(), "link", format!("npm links it into {dir}"))));
+                item.commands.push(link.clone());
+            }
+            item.record = (at.scope == Scope::System).then(|| path::join(&dir, b"package.json"));
+            let (sudo, prefix, name) =
+                (if self.sudo { "sudo " } else { "" }, shell_word(&at.dir), shell_word(&name));
+            let item = item
+                .remedy(RemedyKind::Remove, format!("{sudo}npm uninstall --global --prefix {prefix} {name}"))
+                .remedy(RemedyKind::Upgrade, format!("{sudo}npm install --global --prefix {prefix} {name}@latest"));
+            record.items.push(item);
+        }
+        record
+    }
+
+    fn domain(&self, _: &Host, at: &Location) -> Vec<ByteString> {
+        vec![path::join(&at.dir, b"lib/node_modules"), path::join(&at.dir, b"bin")]
+    }
+
+    fn order(&self, a: &[u8], b: &[u8]) -> Ordering {
+        semver::compare(a, b)
+    }
+
+    fn program_dirs(&self, _: &Host, at: &Location) -> Vec<ByteString> {
+        vec![path::join(&at.dir, b"bin")]
+    }
+}

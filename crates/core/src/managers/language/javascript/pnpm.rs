@@ -1,0 +1,108 @@
+//! pnpm: packages in its global directory, and the scripts that start them.
+
+use super::{PNPM, origin, package, package_file};
+use crate::backend::simple::{Record, SimpleBackend, SimpleInstallation, is_dir, of};
+use crate::backend::{Installation, Manager};
+use crate::bytes::{ByteString, path, shell_word};
+use crate::fs::{Kind, Limit};
+use crate::host::{Host, User};
+use crate::model::{Affix, Evidence, ExecTarget, Location, ManagerId, Profile, RemedyKind};
+use crate::version::semver;
+use std::cmp::Ordering;
+
+/// pnpm.
+#[derive(Debug)]
+pub struct Pnpm;
+
+struct PnpmHome;
+
+impl Manager for Pnpm {
+    fn id(&self) -> ManagerId {
+        PNPM
+    }
+
+    fn profile(&self) -> Profile {
+        Profile::language(crate::model::Language::JavaScript, Affix::Scope)
+    }
+
+    fn discover<'h>(&self, host: &'h Host) -> Vec<Box<dyn Installation + 'h>> {
+        let of_user = |user: &User| -> Option<Box<dyn Installation + 'h>> {
+            let home = host.user_dir(user, "PNPM_HOME", ".local/share/pnpm");
+            let is_there = is_dir(host, &path::join(&home, b"global"));
+            is_there.then(|| SimpleInstallation::boxed(host, PNPM, of(user), home, PnpmHome))
+        };
+        host.users.iter().filter_map(of_user).collect()
+    }
+}
+
+/// What one of pnpm's shell scripts starts: a file below `$basedir`, the script's own directory.
+fn behind_script(host: &Host, script: &[u8]) -> Option<ByteString> {
+    const MARK: &[u8] = b"\"$basedir/global/";
+    if host.root.entry(script).ok()?.kind != Kind::File {
+        return None;
+    }
+    let content = host.root.read(script, Limit::bytes(64 << 10)).ok()?;
+    let start = memchr::memmem::find(&content, MARK)? + MARK.len();
+    let end = start + memchr::memchr(b'"', &content[start..])?;
+    Some(path::join(&path::join(path::parent(script), b"global"), &content[start..end]))
+}
+
+impl SimpleBackend for PnpmHome {
+    fn read(&self, host: &Host, at: &Location) -> Record {
+        let mut record = Record::default();
+        let scripts = host.root.dir(&at.dir).and_then(|dir| dir.list()).unwrap_or_default();
+        let scripts: Vec<(ByteString, ByteString)> = scripts
+            .into_iter()
+            .filter(|(_, kind)| *kind == Kind::File)
+            .map(|(name, _)| path::join(&at.dir, &name))
+            .filter_map(|script| behind_script(host, &script).map(|behind| (script, behind)))
+            .collect();
+        let global = path::join(&at.dir, b"global");
+        for (layout, _) in crate::backend::simple::dirs_in(host, &global, false) {
+            let dir = path::join(&global, &layout);
+            let modules = path::join(&dir, b"node_modules");
+            let file = path::join(&dir, b"package.json");
+            let asked = match package_file(host, &file) {
+                Ok(read) => read.dependencies,
+                Err(problem) => {
+                    record.notes.push(format!("{problem}: what pnpm installed is not known"));
+                    continue;
+                }
+            };
+            for (name, wanted) in asked {
+                let name = ByteString::from(name);
+                let (mut item, _) = package(host, &modules, &name, &mut record);
+                item.origin = origin(&wanted);
+                item.evidence.push(Evidence::at(file.clone(), "dependencies", ByteString::from(wanted).to_string()));
+                let place = path::join(&modules, &name);
+                item.trees = vec![host.root.canonicalize_dir(&place)];
+                for (script, _) in scripts.iter().filter(|(_, behind)| path::within(behind, &place)) {
+                    let evidence = Evidence::at(script.clone(), "its text", format!("starts a file of {name}"));
+                    item.places.push((script.clone(), evidence));
+                    item.commands.push(script.clone());
+                }
+                let name = shell_word(&name);
+                record.items.push(
+                    item.remedy(RemedyKind::Remove, format!("pnpm remove --global {name}"))
+                        .remedy(RemedyKind::Upgrade, format!("pnpm update --global {name}")),
+                );
+            }
+        }
+        record
+    }
+
+    fn order(&self, a: &[u8], b: &[u8]) -> Ordering {
+        semver::compare(a, b)
+    }
+
+    fn exec_target(&self, host: &Host, at: &Location, canonical: &[u8]) -> Option<ExecTarget> {
+        if *path::parent(canonical) != *at.dir {
+            return None;
+        }
+        behind_script(host, canonical).map(ExecTarget::wrapper)
+    }
+
+    fn program_dirs(&self, _: &Host, at: &Location) -> Vec<ByteString> {
+        vec![at.dir.clone()]
+    }
+}

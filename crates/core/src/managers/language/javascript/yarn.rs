@@ -1,0 +1,112 @@
+//! yarn 1: packages in its global directory, and the links that lead into it.
+
+use super::{YARN, origin, package, package_file, packages_in};
+use crate::backend::simple::{Record, SimpleBackend, SimpleInstallation, is_dir, link_target, links_into, of};
+use crate::backend::{Installation, Manager};
+use crate::bytes::{ByteString, path, shell_word};
+use crate::host::Host;
+use crate::model::{Affix, Evidence, Location, ManagerId, Profile, Reason, RemedyKind, Scope};
+use crate::version::semver;
+use std::cmp::Ordering;
+use std::collections::BTreeMap;
+
+/// yarn 1.
+#[derive(Debug)]
+pub struct Yarn;
+
+struct YarnGlobal {
+    bins: Vec<ByteString>,
+}
+
+impl Manager for Yarn {
+    fn id(&self) -> ManagerId {
+        YARN
+    }
+
+    fn profile(&self) -> Profile {
+        Profile::language(crate::model::Language::JavaScript, Affix::Scope)
+    }
+
+    fn discover<'h>(&self, host: &'h Host) -> Vec<Box<dyn Installation + 'h>> {
+        let mut held: Vec<Box<dyn Installation + 'h>> = Vec::new();
+        let mut add = |scope: Scope, dir: ByteString, bins: Vec<ByteString>| {
+            if is_dir(host, &path::join(&dir, b"node_modules")) {
+                held.push(SimpleInstallation::boxed(host, YARN, scope, dir, YarnGlobal { bins }));
+            }
+        };
+        let shared = host.root.canonicalize_dir(b"/usr/local/bin");
+        for user in &host.users {
+            let below = |name: &str| host.user_dir(user, "", name);
+            add(of(user), below(".config/yarn/global"), vec![below(".yarn/bin"), below(".local/bin"), shared.clone()]);
+        }
+        add(Scope::System, host.root.canonicalize_dir(b"/usr/local/share/.config/yarn/global"), vec![shared]);
+        held
+    }
+}
+
+impl SimpleBackend for YarnGlobal {
+    fn read(&self, host: &Host, at: &Location) -> Record {
+        let mut record = Record::default();
+        let modules = path::join(&at.dir, b"node_modules");
+        let file = path::join(&at.dir, b"package.json");
+        let asked = package_file(host, &file).map(|read| read.dependencies).unwrap_or_else(|problem| {
+            record.notes.push(format!("{problem}: what was asked for is not known"));
+            BTreeMap::new()
+        });
+        // The links lead to `node_modules/.bin`, where others lead on.
+        let links: Vec<(ByteString, ByteString)> = self
+            .bins
+            .iter()
+            .flat_map(|bin| links_into(host, bin, &modules))
+            .map(|(link, target)| (link, host.root.canonicalize_dir(&target)))
+            .collect();
+        for (name, _) in packages_in(host, &modules) {
+            let (mut item, _) = package(host, &modules, &name, &mut record);
+            let dir = path::join(&modules, &name);
+            match std::str::from_utf8(&name).ok().and_then(|name| asked.get(name)) {
+                Some(wanted) => {
+                    item.origin = origin(wanted);
+                    item.evidence.push(Evidence::at(
+                        file.clone(),
+                        "dependencies",
+                        ByteString::from(wanted.as_str()).to_string(),
+                    ));
+                }
+                None if asked.is_empty() => item.reason = Reason::Unknown,
+                None => item.reason = Reason::Dependency,
+            }
+            for (link, _) in links.iter().filter(|(_, target)| path::within(target, &dir)) {
+                item.places
+                    .push((link.clone(), Evidence::at(link.clone(), "link", format!("yarn links it into {dir}"))));
+                item.commands.push(link.clone());
+            }
+            item.trees.push(dir);
+            let (sudo, name) = (if at.scope == Scope::System { "sudo " } else { "" }, shell_word(&name));
+            if item.reason != Reason::Dependency {
+                item = item
+                    .remedy(RemedyKind::Remove, format!("{sudo}yarn global remove {name}"))
+                    .remedy(RemedyKind::Upgrade, format!("{sudo}yarn global upgrade {name}"));
+            }
+            record.items.push(item);
+        }
+        record
+    }
+
+    fn domain(&self, _: &Host, at: &Location) -> Vec<ByteString> {
+        [vec![at.dir.clone()], self.bins.clone()].concat()
+    }
+
+    fn order(&self, a: &[u8], b: &[u8]) -> Ordering {
+        semver::compare(a, b)
+    }
+
+    fn linked(&self, host: &Host, at: &Location, canonical: &[u8]) -> Option<ByteString> {
+        // The middle one of the links, in `.bin`.
+        let bin = path::join(&at.dir, b"node_modules/.bin");
+        (*path::parent(canonical) == *bin).then(|| link_target(host, canonical)).flatten()
+    }
+
+    fn program_dirs(&self, _: &Host, _: &Location) -> Vec<ByteString> {
+        self.bins.iter().take(1).cloned().collect()
+    }
+}

@@ -1,0 +1,199 @@
+//! What an installation of pip tells, in the terms of the contract.
+
+use super::installation::{PythonInstallation, Shelf};
+use super::record;
+use crate::backend::{
+    Bypass, Detail, Environment, Environments, FileIndex, FileRecords, Hint, Installation, Relations, SharedDirs,
+};
+use crate::bytes::{ByteString, path, shell_word};
+use crate::fs::Limit;
+use crate::model::{
+    Claimant, Coverage, CoverageState, Depth, Digest, Evidence, FileRecord, Location, Owner, Package, PathClaim,
+    RecordPosition, Remedy, RemedyKind, Scope,
+};
+use crate::version::pep440;
+use rayon::prelude::*;
+use std::cmp::Ordering;
+use std::sync::Arc;
+
+impl Installation for PythonInstallation<'_> {
+    fn location(&self) -> &Location {
+        &self.location
+    }
+
+    fn coverage(&self) -> Vec<Coverage> {
+        let part = |shelf: &Arc<Shelf>| {
+            let (site, lost) = (&shelf.site, shelf.site.all_notes());
+            let state = if lost.is_empty() { CoverageState::Read } else { CoverageState::Partial };
+            Coverage {
+                manager: Some(Self::manager(site)),
+                scope: site.place.scope.clone(),
+                location: site.place.location.clone(),
+                state,
+                packages: Some(site.distributions.len()),
+                notes: lost.into_iter().chain(self.marker_notes(shelf)).collect(),
+            }
+        };
+        // An interpreter's directory in which nobody has installed anything is no installation.
+        let is_one = |shelf: &&Arc<Shelf>| {
+            let site = &shelf.site;
+            // Nor is the environment of one application that its tool already tells of.
+            let is_environment = matches!(site.place.scope, Scope::Environment(_)) && site.backend.is_none();
+            is_environment || !site.distributions.is_empty() || !site.notes.is_empty()
+        };
+        self.state().shelves.iter().filter(is_one).map(part).collect()
+    }
+
+    fn packages(&self, detail: Detail) -> Vec<Package> {
+        let numbered: Vec<(Arc<Shelf>, usize)> = self
+            .everything()
+            .into_iter()
+            .flat_map(|shelf| (0..shelf.tails.len()).map(move |place| (shelf.clone(), place)))
+            .collect();
+        numbered.par_iter().map(|(shelf, place)| self.package(shelf, *place, detail)).collect()
+    }
+
+    fn owner(&self, package: u32) -> Owner {
+        let shelf = self.shelf(package);
+        Self::owner_in(&shelf, (package - shelf.base) as usize)
+    }
+
+    fn named(&self, name: &[u8]) -> Vec<u32> {
+        let wanted = pep440::normal_name(name);
+        let all = self.everything();
+        let found = all.iter().flat_map(|shelf| {
+            let fits = (shelf.base..).zip(&shelf.site.distributions).filter(|(_, one)| one.normal_name() == wanted);
+            fits.map(|(number, _)| number).collect::<Vec<_>>()
+        });
+        found.collect()
+    }
+
+    fn package_evidence(&self, package: u32) -> Vec<Evidence> {
+        self.with(package, |shelf, one| self.evidence(&shelf.site, one))
+    }
+
+    fn hints(&self) -> Vec<Hint> {
+        self.all_hints()
+    }
+
+    fn remedies(&self, package: u32) -> Vec<Remedy> {
+        self.with(package, |shelf, one| {
+            let (site, name) = (&shelf.site, shell_word(&one.name));
+            let past = if self.marker(site).is_some() { "--break-system-packages " } else { "" };
+            let (remove, upgrade) = match (&site.place.scope, &site.backend) {
+                (_, Some(backend)) if backend.tool == "pipx" => {
+                    let app = shell_word(&backend.name);
+                    (format!("pipx runpip {app} uninstall {name}"), format!("pipx upgrade {app}"))
+                }
+                (_, Some(backend)) => {
+                    let app = shell_word(&backend.name);
+                    (format!("uv tool uninstall {app}"), format!("uv tool upgrade {app}"))
+                }
+                (Scope::Environment(dir), None) if site.is_of_uv() => {
+                    let at = shell_word(dir);
+                    let one = |verb: &str| format!("uv pip {verb} --python {at} {name}");
+                    (one("uninstall"), one("install --upgrade"))
+                }
+                (Scope::Environment(dir), None) => {
+                    let python = shell_word(&path::join(dir, b"bin/python3"));
+                    (format!("{python} -m pip uninstall {name}"), format!("{python} -m pip install --upgrade {name}"))
+                }
+                (scope, None) => {
+                    let pip = Self::pip(site, *scope == Scope::System);
+                    (format!("{pip} uninstall {past}{name}"), format!("{pip} install --upgrade {past}{name}"))
+                }
+            };
+            let remedy = Remedy::new;
+            vec![remedy(RemedyKind::Remove, remove), remedy(RemedyKind::Upgrade, upgrade)]
+        })
+    }
+
+    fn order(&self, a: &[u8], b: &[u8]) -> Ordering {
+        pep440::compare(a, b)
+    }
+
+    fn file_index(&self) -> Option<&dyn FileIndex> {
+        Some(self)
+    }
+
+    fn file_records(&self) -> Option<&dyn FileRecords> {
+        Some(self)
+    }
+
+    fn relations(&self) -> Option<&dyn Relations> {
+        Some(self)
+    }
+
+    fn shared_dirs(&self) -> Option<&dyn SharedDirs> {
+        Some(self)
+    }
+
+    fn environments(&self) -> Option<&dyn Environments> {
+        Some(self)
+    }
+}
+
+impl FileIndex for PythonInstallation<'_> {
+    fn claims_on(&self, canonical: &[u8]) -> Vec<PathClaim> {
+        if !self.is_mine(canonical) {
+            return Vec::new();
+        }
+        let places = self.around(canonical);
+        places.iter().flat_map(|shelf| shelf.site.claims_on(&self.host.root, canonical, shelf.base)).collect()
+    }
+
+    fn claim_evidence(&self, claimant: Claimant, path: &[u8], position: RecordPosition) -> Vec<Evidence> {
+        let Claimant::Package(package) = claimant else { return Vec::new() };
+        self.with(package, |shelf, one| {
+            let mut evidence = match position.line {
+                0 => vec![Evidence::at(one.metadata.clone(), "metadata", format!("a file of {}", one.name))],
+                line => vec![Evidence::line(record::file(one), line, ByteString::from(path).to_string())],
+            };
+            evidence.extend(self.bypassed(&shelf.site));
+            evidence
+        })
+    }
+
+    fn digest(&self, package: u32, path: &[u8]) -> Option<Digest> {
+        self.with(package, |_, one| {
+            let content = self.host.root.read(&record::file(one), Limit::LIST).ok()?;
+            let dir = crate::bytes::path::parent(&one.metadata);
+            let mut lines = record::lines(&content);
+            lines.find(|(_, line)| *self.host.root.canonicalize(&line.path(dir)) == *path)?.1.digest()
+        })
+    }
+}
+
+impl FileRecords for PythonInstallation<'_> {
+    fn file_records(&self, packages: Option<&[u32]>, depth: Depth) -> Vec<FileRecord> {
+        self.all_recorded(packages, depth)
+    }
+}
+
+impl Relations for PythonInstallation<'_> {
+    fn dependents(&self, removed: &[u32]) -> Option<Vec<(u32, Evidence)>> {
+        self.all_dependents(removed)
+    }
+}
+
+impl SharedDirs for PythonInstallation<'_> {
+    fn foreign_packages(&self) -> Vec<(u32, ByteString)> {
+        // What was not read has made no claim and named no package.
+        let state = self.state();
+        state.shelves.iter().flat_map(|shelf| (shelf.base..).zip(shelf.records.iter().cloned())).collect()
+    }
+
+    fn may_be_foreign(&self, package: u32) -> bool {
+        self.with(package, |shelf, _| !shelf.records.is_empty())
+    }
+}
+
+impl Environments for PythonInstallation<'_> {
+    fn bypasses(&self) -> Vec<Bypass> {
+        self.all_bypasses()
+    }
+
+    fn environments(&self) -> Vec<Environment> {
+        self.all_environments()
+    }
+}

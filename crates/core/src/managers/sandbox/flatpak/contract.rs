@@ -1,0 +1,226 @@
+//! What an installation of Flatpak tells, in the terms of the contract.
+
+use super::ID;
+use super::installation::{Deployed, FlatpakInstallation};
+use crate::backend::{Catalogue, Detail, FileIndex, Hint, Installation, Launching, Relations};
+use crate::bytes::{ByteString, path, shell_word};
+use crate::model::{
+    Coverage, CoverageState, Evidence, ExecTarget, Location, Offer, OfferQuery, Owner, Package, PathClaim, Remedy,
+    RemedyKind, Scope,
+};
+use crate::version::debian;
+use std::cmp::Ordering;
+use std::sync::PoisonError;
+
+impl Installation for FlatpakInstallation<'_> {
+    fn location(&self) -> &Location {
+        &self.location
+    }
+
+    fn coverage(&self) -> Vec<Coverage> {
+        let late = self.late.lock().unwrap_or_else(PoisonError::into_inner);
+        let notes: Vec<String> = self.notes.iter().chain(&*late).cloned().collect();
+        let state = if notes.is_empty() { CoverageState::Read } else { CoverageState::Partial };
+        vec![Coverage {
+            manager: Some(ID),
+            scope: self.location.scope.clone(),
+            location: self.location.dir.clone(),
+            state,
+            packages: Some(self.deployed.len()),
+            notes,
+        }]
+    }
+
+    fn packages(&self, detail: Detail) -> Vec<Package> {
+        (0..).zip(&self.deployed).map(|(number, _)| self.package(number, detail)).collect()
+    }
+
+    fn owner(&self, package: u32) -> Owner {
+        let deployed = self.deployed(package);
+        Owner {
+            id: self.id(deployed),
+            manager: ID,
+            scope: self.base.scope.clone(),
+            name: deployed.id.clone(),
+            version: deployed.deploy.version.as_deref().map(ByteString::from),
+            status: Self::status(deployed),
+        }
+    }
+
+    fn named(&self, name: &[u8]) -> Vec<u32> {
+        let numbered = (0..).zip(&self.deployed);
+        let mut found: Vec<u32> = numbered
+            .filter(|(_, deployed)| *deployed.id == *name || *deployed.reference() == *name)
+            .map(|(n, _)| n)
+            .collect();
+        // The branch that `flatpak run` takes comes first.
+        found.sort_by_key(|&number| !self.deployed(number).current);
+        found
+    }
+
+    fn hints(&self) -> Vec<Hint> {
+        let of_one = |deployed: &Deployed| Hint {
+            starts: deployed.metadata.get("Application", "command").map(ByteString::from).into_iter().collect(),
+            ..Hint::default()
+        };
+        self.deployed.iter().map(of_one).collect()
+    }
+
+    fn package_evidence(&self, package: u32) -> Vec<Evidence> {
+        let deployed = self.deployed(package);
+        let file = path::join(&deployed.dir, b"deploy");
+        let says = |text: &str| ByteString::from(text).to_string();
+        let mut evidence =
+            vec![Evidence::at(file.clone(), "field 1", format!("origin {}", says(&deployed.deploy.origin)))];
+        let metadata = path::join(&deployed.dir, b"metadata");
+        if let Some(origin) = self.origin(deployed).filter(|origin| origin.url.is_none()) {
+            let config = path::join(&self.base.dir, b"repo/config");
+            let says = format!("no remote {} with an address: it gets no updates", origin.name);
+            evidence.push(Evidence::at(config, "remotes", says));
+        }
+        if let Some(reason) = &deployed.deploy.end_of_life {
+            evidence.push(Evidence::at(file, "key eol", says(reason)));
+        }
+        if let Some(needs) = deployed.needs() {
+            let missing = if deployed.runtime_missing { ", which is not installed" } else { "" };
+            evidence.push(Evidence::at(metadata.clone(), "key runtime", format!("needs {}{missing}", says(needs))));
+        }
+        if let Some(granted) = Self::permissions(deployed) {
+            evidence.push(Evidence::at(metadata, "group Context", says(&granted)));
+        }
+        for user in &self.host.users {
+            let data = path::join(&path::join(&user.home, b".var/app"), &deployed.id);
+            let is_theirs =
+                matches!(&self.base.scope, Scope::System) || self.base.scope == Scope::User(user.name.clone());
+            if deployed.kind == "app" && is_theirs && self.host.root.entry(&data).is_ok() {
+                evidence.push(Evidence::directory(data, format!("data of {}", user.name)));
+            }
+        }
+        evidence
+    }
+
+    fn remedies(&self, package: u32) -> Vec<Remedy> {
+        let deployed = self.deployed(package);
+        let (option, reference) = (self.base.option(), deployed.reference());
+        vec![Remedy::new(RemedyKind::Remove, format!("flatpak uninstall {option} {reference}"))]
+    }
+
+    /// Versions here are free text without an order of their own; Debian's is the closest to what users mean.
+    fn order(&self, a: &[u8], b: &[u8]) -> Ordering {
+        debian::compare(a, b)
+    }
+
+    fn file_index(&self) -> Option<&dyn FileIndex> {
+        Some(self)
+    }
+
+    fn catalogue(&self) -> Option<&dyn Catalogue> {
+        Some(self)
+    }
+
+    fn relations(&self) -> Option<&dyn Relations> {
+        Some(self)
+    }
+
+    fn launching(&self) -> Option<&dyn Launching> {
+        Some(self)
+    }
+}
+
+impl FileIndex for FlatpakInstallation<'_> {
+    fn claims_on(&self, canonical: &[u8]) -> Vec<PathClaim> {
+        self.tree_over(canonical).map(|(package, tree)| PathClaim::tree(package, tree)).into_iter().collect()
+    }
+}
+
+impl Catalogue for FlatpakInstallation<'_> {
+    fn offers(&self, asked: &OfferQuery) -> Vec<Offer> {
+        let (offers, lost) = self.all_offers(asked);
+        self.late.lock().unwrap_or_else(PoisonError::into_inner).extend(lost);
+        offers
+    }
+
+    fn unhold_command(&self, package: &[u8]) -> Option<String> {
+        Some(format!("flatpak mask {} --remove {}", self.base.option(), shell_word(package)))
+    }
+
+    fn install_command(&self, offer: &Offer) -> Option<String> {
+        let remote = shell_word(&offer.source.as_ref()?.name);
+        let branch = offer.channel.as_ref().map(|branch| [b"//", &**branch].concat()).unwrap_or_default();
+        let reference = shell_word(&[&*offer.name, &branch].concat());
+        Some(format!("flatpak install {} {remote} {reference}", self.base.option()))
+    }
+}
+
+impl Relations for FlatpakInstallation<'_> {
+    fn dependents(&self, removed: &[u32]) -> Option<Vec<(u32, Evidence)>> {
+        let gone: Vec<ByteString> = removed.iter().map(|number| self.deployed(*number).reference()).collect();
+        let users = (0..).zip(&self.deployed).filter(|(number, _)| !removed.contains(number));
+        let found = users.filter_map(|(number, deployed)| {
+            let needs = deployed.needs().filter(|needs| gone.iter().any(|gone| **gone == *needs.as_bytes()))?;
+            let file = path::join(&deployed.dir, b"metadata");
+            Some((number, Evidence::at(file, "key runtime", format!("needs {needs}"))))
+        });
+        Some(found.collect())
+    }
+}
+
+impl Launching for FlatpakInstallation<'_> {
+    fn exec_target(&self, canonical: &[u8]) -> Option<ExecTarget> {
+        // The exported command is a link into the deployment, where the wrapper itself lies.
+        let is_wrapper = |deployed: &Deployed| {
+            let wrapper = path::join(&path::join(&deployed.dir, b"export/bin"), &deployed.id);
+            deployed.kind == "app" && *wrapper == *canonical
+        };
+        let number = self.number_where(is_wrapper)?;
+        let deployed = self.deployed(number);
+        let command = deployed.metadata.get("Application", "command")?;
+        Some(ExecTarget::wrapper(path::join(&path::join(&deployed.dir, b"files/bin"), command.as_bytes())))
+    }
+
+    fn launcher_dirs(&self) -> Vec<(ByteString, String)> {
+        let how = "a login adds it, by /etc/profile.d/flatpak.sh or the session's environment generators".to_owned();
+        vec![(path::join(&self.base.dir, b"exports/share"), how)]
+    }
+
+    fn started_by(&self, words: &[String]) -> Option<u32> {
+        let flatpak = words.iter().position(|word| word == "flatpak" || word.ends_with("/flatpak"))?;
+        let mut rest = words[flatpak + 1..].iter();
+        if rest.next()? != "run" {
+            return None;
+        }
+        let (mut branch, mut id) = (None, None);
+        for word in rest {
+            match word.strip_prefix("--branch=") {
+                Some(named) => branch = Some(named),
+                None if word.starts_with('-') => {}
+                None => {
+                    id = Some(word);
+                    break;
+                }
+            }
+        }
+        let id = id?;
+        self.number_where(|deployed| {
+            deployed.kind == "app"
+                && *deployed.id == *id.as_bytes()
+                && branch.map_or(deployed.current, |branch| *deployed.branch == *branch.as_bytes())
+        })
+    }
+
+    fn starts_as(&self, name: &[u8]) -> Vec<(u32, ByteString)> {
+        let is_meant = |deployed: &Deployed| {
+            let last = deployed.id.rsplit(|&b| b == b'.').next().unwrap_or_default();
+            deployed.kind == "app"
+                && deployed.current
+                && (*deployed.id == *name
+                    || last.eq_ignore_ascii_case(name)
+                    || deployed
+                        .metadata
+                        .get("Application", "command")
+                        .is_some_and(|command| command.as_bytes() == name))
+        };
+        let numbered = (0..).zip(&self.deployed).filter(|(_, deployed)| is_meant(deployed));
+        numbered.map(|(number, deployed)| (number, format!("flatpak run {}", deployed.id).into())).collect()
+    }
+}

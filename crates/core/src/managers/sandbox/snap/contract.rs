@@ -1,0 +1,244 @@
+//! What an installation of Snap tells, in the terms of the contract.
+
+use super::installation::{Revision, SnapInstallation};
+use super::revision::{self};
+use super::{ID, MOUNTS, SNAPD, offers};
+use crate::backend::{Catalogue, Detail, FileIndex, History, Installation, Launching, mark_candidates};
+use crate::bytes::{ByteString, path, shell_word};
+use crate::model::{
+    Change, Coverage, CoverageState, Evidence, ExecTarget, Location, Offer, OfferQuery, Owner, Package, PathClaim,
+    Remedy, RemedyKind, Scope, State,
+};
+use crate::version::debian;
+use hashbrown::HashMap;
+use std::cmp::Ordering;
+use std::sync::PoisonError;
+
+impl Installation for SnapInstallation<'_> {
+    fn location(&self) -> &Location {
+        &self.location
+    }
+
+    fn coverage(&self) -> Vec<Coverage> {
+        let lost = self.revisions.iter().filter_map(|revision| {
+            let problem = revision.about.get()?.as_ref().err()?;
+            let instance = &self.snap(revision).instance;
+            Some(format!("{problem}: version and commands of {instance} at revision {} are unknown", revision.name))
+        });
+        let late = self.late.lock().unwrap_or_else(PoisonError::into_inner).clone();
+        let notes: Vec<String> = self.notes.iter().cloned().chain(lost).chain(late).collect();
+        vec![Coverage {
+            manager: Some(ID),
+            scope: Scope::System,
+            location: self.location.dir.clone(),
+            state: if notes.is_empty() { CoverageState::Read } else { CoverageState::Partial },
+            packages: Some(self.revisions.len()),
+            notes,
+        }]
+    }
+
+    fn packages(&self, detail: Detail) -> Vec<Package> {
+        (0..).zip(&self.revisions).map(|(number, _)| self.package(number, detail)).collect()
+    }
+
+    fn owner(&self, package: u32) -> Owner {
+        let revision = &self.revisions[package as usize];
+        Owner {
+            id: self.id(revision),
+            manager: ID,
+            scope: Scope::System,
+            name: self.snap(revision).instance.clone(),
+            version: self.about(revision).ok().and_then(|about| about.version.clone()),
+            status: self.status(revision),
+        }
+    }
+
+    fn named(&self, name: &[u8]) -> Vec<u32> {
+        let fits = |revision: &Revision| *self.snap(revision).instance == *name;
+        let mut found: Vec<u32> =
+            (0..).zip(&self.revisions).filter(|(_, one)| fits(one)).map(|(number, _)| number).collect();
+        found.sort_by_key(|&number| !self.is_active(&self.revisions[number as usize]));
+        found
+    }
+
+    fn package_evidence(&self, package: u32) -> Vec<Evidence> {
+        let revision = &self.revisions[package as usize];
+        let snap = self.snap(revision);
+        let (file, at) = match self.by_state {
+            true => (path::join(SNAPD, b"state.json"), format!("data.snaps.{}", snap.instance)),
+            false => (path::join(MOUNTS, &snap.instance), "directory".to_owned()),
+        };
+        let mut evidence = vec![Evidence::at(file.clone(), at.clone(), format!("revision {}", revision.name))];
+        if let Ok(about) = self.about(revision) {
+            let base = about.base.as_ref().map(|base| ByteString::from(base.as_str()).to_string());
+            evidence.extend(base.map(|base| Evidence::at(about.file.clone(), "key base", format!("needs {base}"))));
+            for (app, _, _) in about.apps.iter().filter(|(_, _, is_service)| *is_service) {
+                let says = format!("{} is a service", ByteString::from(app.as_str()));
+                evidence.push(Evidence::at(about.file.clone(), "key apps", says));
+            }
+        }
+        if let Some((name, validation, file)) =
+            revision.snap_id.as_ref().and_then(|id| revision::publisher(&self.host.root, id))
+        {
+            evidence.push(Evidence::at(
+                file,
+                "key publisher-id",
+                format!("{name}, {validation}; the signature is not checked"),
+            ));
+        }
+        for (alias, by_hand) in &snap.aliases {
+            let how = if *by_hand { "by hand" } else { "by the store" };
+            evidence.push(Evidence::at(
+                file.clone(),
+                at.clone(),
+                format!("alias {}, made {how}", ByteString::from(alias.as_str())),
+            ));
+        }
+        for user in &self.host.users {
+            let data = path::join(&path::join(&user.home, b"snap"), &snap.instance);
+            if self.host.root.entry(&data).is_ok() {
+                evidence.push(Evidence::directory(data, format!("data of {}", user.name)));
+            }
+        }
+        evidence
+    }
+
+    fn remedies(&self, package: u32) -> Vec<Remedy> {
+        let revision = &self.revisions[package as usize];
+        let instance = &self.snap(revision).instance;
+        let command = match self.is_active(revision) {
+            true => format!("sudo snap remove {instance}"),
+            false => format!("sudo snap remove {instance} --revision {}", revision.name),
+        };
+        vec![Remedy::new(RemedyKind::Remove, command)]
+    }
+
+    /// Versions are free text without an order of their own; Debian's is the closest to what users mean.
+    fn order(&self, a: &[u8], b: &[u8]) -> Ordering {
+        debian::compare(a, b)
+    }
+
+    fn file_index(&self) -> Option<&dyn FileIndex> {
+        Some(self)
+    }
+
+    fn catalogue(&self) -> Option<&dyn Catalogue> {
+        Some(self)
+    }
+
+    fn launching(&self) -> Option<&dyn Launching> {
+        Some(self)
+    }
+
+    fn history(&self) -> Option<&dyn History> {
+        Some(self)
+    }
+}
+
+impl FileIndex for SnapInstallation<'_> {
+    fn claims_on(&self, canonical: &[u8]) -> Vec<PathClaim> {
+        self.tree_over(canonical).map(|(package, tree)| PathClaim::tree(package, tree)).into_iter().collect()
+    }
+}
+
+impl Catalogue for SnapInstallation<'_> {
+    fn offers(&self, asked: &OfferQuery) -> Vec<Offer> {
+        let is_asked = |name: &[u8]| match asked {
+            OfferQuery::Installed => self.snaps.iter().any(|snap| *snap.instance == *name),
+            OfferQuery::Names(_) => asked.has(name),
+        };
+        let (mut offers, lost) = offers::offers(self.host, &is_asked);
+        self.late.lock().unwrap_or_else(PoisonError::into_inner).extend(lost);
+        for (number, revision) in (0..).zip(&self.revisions) {
+            let name = &self.snap(revision).instance;
+            if !is_asked(name) || !self.is_active(revision) {
+                continue;
+            }
+            let version = self.about(revision).ok().and_then(|about| about.version.clone());
+            // The same version: one offer, with the date of the store's list.
+            let listed = offers.iter_mut().find(|offer| offer.name == *name && offer.version == version);
+            if let Some(listed) = listed.filter(|listed| listed.version.is_some()) {
+                listed.installed = true;
+                listed.channel = self.snap(revision).channel.clone();
+                continue;
+            }
+            offers.push(Offer {
+                version,
+                channel: self.snap(revision).channel.clone(),
+                source: self.origin(revision),
+                installed: true,
+                evidence: self.package_evidence(number).into_iter().take(1).collect(),
+                ..Offer::bare(ID, Scope::System, name.clone(), ByteString::default(), None, false)
+            });
+        }
+        mark_candidates(&mut offers, &debian::compare);
+        let installed: Vec<ByteString> =
+            offers.iter().filter(|one| one.installed).map(|one| one.name.clone()).collect();
+        for one in offers.iter_mut().filter(|one| one.version.is_none()) {
+            one.candidate = one.installed || !installed.contains(&one.name);
+        }
+        offers.sort_by(|a, b| a.name.cmp(&b.name));
+        offers
+    }
+
+    fn install_command(&self, offer: &Offer) -> Option<String> {
+        let is_here = self.snaps.iter().any(|snap| snap.instance == offer.name);
+        Some(format!("sudo snap {} {}", if is_here { "refresh" } else { "install" }, shell_word(&offer.name)))
+    }
+}
+
+impl Launching for SnapInstallation<'_> {
+    fn exec_target(&self, canonical: &[u8]) -> Option<ExecTarget> {
+        let (number, app) = self.of_command(canonical)?;
+        let revision = &self.revisions[number as usize];
+        let apps = &self.about(revision).ok()?.apps;
+        let command = apps.iter().find(|(name, _, _)| name.as_bytes() == app)?.1.as_ref()?;
+        let program = command.split(' ').next()?;
+        let mount = path::join(&path::join(MOUNTS, &self.snap(revision).instance), &revision.name);
+        Some(ExecTarget::wrapper(path::join(&mount, program.trim_start_matches('/').as_bytes())))
+    }
+
+    fn launcher_dirs(&self) -> Vec<(ByteString, String)> {
+        let how = "a login adds it, by /etc/profile.d/apps-bin-path.sh or environment.d".to_owned();
+        vec![(path::join(SNAPD, b"desktop"), how)]
+    }
+
+    fn started_by(&self, words: &[String]) -> Option<u32> {
+        words.iter().find_map(|word| self.of_command(word.as_bytes())).map(|(number, _)| number)
+    }
+
+    fn starts_as(&self, name: &[u8]) -> Vec<(u32, ByteString)> {
+        let active = self.active(name).into_iter();
+        active.map(|number| (number, ByteString::from([b"snap run ", name].concat()))).collect()
+    }
+}
+
+impl History for SnapInstallation<'_> {
+    /// The revisions that are kept of each snap of which there are several.
+    fn states(&self) -> Vec<State> {
+        let mut states: Vec<State> = Vec::new();
+        let mut before: HashMap<usize, Option<ByteString>> = HashMap::new();
+        for (number, revision) in (0..).zip(&self.revisions) {
+            let snap = self.snap(revision);
+            if snap.revisions.len() < 2 {
+                continue;
+            }
+            let version = self.about(revision).ok().and_then(|about| about.version.clone());
+            let from = before.insert(revision.snap, version.clone());
+            let name = snap.instance.clone();
+            states.push(State {
+                manager: ID,
+                scope: Scope::System,
+                holder: name.clone(),
+                number: revision.name.clone(),
+                made_at: None,
+                current: self.is_active(revision),
+                added: Vec::new(),
+                removed: Vec::new(),
+                changed: from.map(|from| Change { name, from, to: version }).into_iter().collect(),
+                evidence: self.package_evidence(number).into_iter().take(1).collect(),
+            });
+        }
+        states
+    }
+}
