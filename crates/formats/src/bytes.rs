@@ -135,11 +135,7 @@ pub fn shown(bytes: &[u8]) -> Cow<'_, str> {
 /// ```
 #[must_use]
 pub fn shell_word(bytes: &[u8]) -> String {
-    let is_plain = |b: &u8| b.is_ascii_alphanumeric() || b"-_./:@%+,=".contains(b);
-    if !bytes.is_empty() && bytes.iter().all(is_plain) {
-        return String::from_utf8_lossy(bytes).into_owned();
-    }
-    format!("'{}'", shown(bytes).replace('\'', "'\\''"))
+    shell_words::quote(&shown(bytes)).into_owned()
 }
 
 /// Whether a terminal could act on this character, or be made to show something else than is there.

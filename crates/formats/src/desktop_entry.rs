@@ -116,38 +116,7 @@ fn unescape(value: &str) -> String {
 /// quote is not closed or there is no word.
 #[must_use]
 pub fn words(command: &str) -> Option<Vec<String>> {
-    let mut words = Vec::new();
-    let mut word: Option<String> = None;
-    let mut chars = command.chars().peekable();
-    while let Some(c) = chars.next() {
-        match c {
-            ' ' | '\t' | '\n' => words.extend(word.take()),
-            '\'' => {
-                let word = word.get_or_insert_default();
-                loop {
-                    match chars.next()? {
-                        '\'' => break,
-                        other => word.push(other),
-                    }
-                }
-            }
-            '"' => {
-                let word = word.get_or_insert_default();
-                loop {
-                    match chars.next()? {
-                        '"' => break,
-                        '\\' if matches!(chars.peek(), Some('"' | '`' | '$' | '\\')) => word.extend(chars.next()),
-                        other => word.push(other),
-                    }
-                }
-            }
-            '\\' => word.get_or_insert_default().push(chars.next()?),
-            '#' if word.is_none() => while chars.next_if(|&c| c != '\n').is_some() {},
-            other => word.get_or_insert_default().push(other),
-        }
-    }
-    words.extend(word);
-    (!words.is_empty()).then_some(words)
+    shell_words::split(command).ok().filter(|words| !words.is_empty())
 }
 
 #[cfg(test)]

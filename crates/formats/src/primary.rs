@@ -59,7 +59,7 @@ pub fn each(stream: impl BufRead, take: &mut dyn FnMut(Primary)) -> Result<(), q
 }
 
 /// What one of XML's own five names stands for.
-pub(super) fn plain(name: &str) -> &'static str {
+pub fn plain(name: &str) -> &'static str {
     match name {
         "amp" => "&",
         "lt" => "<",

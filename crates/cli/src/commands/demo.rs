@@ -2,7 +2,6 @@
 
 use std::ffi::OsString;
 use std::path::PathBuf;
-use std::time::{SystemTime, UNIX_EPOCH};
 
 use clap::Args;
 use whodunit_core::bytes::shown;
@@ -78,7 +77,7 @@ pub fn run(
     if global.root.is_some() {
         return Err(CliError::usage("the demo writes its own machine and does not accept --root"));
     }
-    let dir = arguments.dir.clone().unwrap_or_else(new_dir);
+    let dir = arguments.dir.clone().map_or_else(new_dir, Ok)?;
     write(&dir, Scale::times(arguments.scale))?;
     let place = dir.display().to_string();
     let place = shown(place.as_bytes()).into_owned();
@@ -114,7 +113,8 @@ fn say(streams: &mut Streams, line: Line) -> Result<(), CliError> {
     output::write_page(streams, &[Piece::from(line)])
 }
 
-fn new_dir() -> PathBuf {
-    let now = SystemTime::now().duration_since(UNIX_EPOCH).map_or(0, |since| since.as_nanos());
-    process::temporary_dir().join(format!("whodunit-demo-{}-{now:x}", std::process::id()))
+/// A new directory for temporary files, which stays.
+fn new_dir() -> Result<PathBuf, CliError> {
+    let dir = tempfile::Builder::new().prefix("whodunit-demo-").tempdir_in(process::temporary_dir());
+    Ok(dir.map_err(CliError::Output)?.keep())
 }

@@ -2,7 +2,8 @@
 
 use std::io::{self, Write};
 
-use unicode_width::UnicodeWidthChar as _;
+use textwrap::{Options, WordSeparator, WordSplitter};
+use unicode_truncate::UnicodeTruncateStr as _;
 use whodunit_core::bytes::{ByteString, path};
 use whodunit_core::host::{Host, User};
 use whodunit_core::model::{ManagerId, Owner, Scope, Status};
@@ -70,21 +71,6 @@ impl From<Line> for Piece {
 /// A paragraph is never folded to less than this.
 const NARROWEST: usize = 24;
 
-/// A text in parts of at most so many columns, parted between words.
-fn folded(text: &str, room: usize) -> Vec<String> {
-    let mut lines: Vec<String> = Vec::new();
-    for word in text.split(' ') {
-        match lines.last_mut() {
-            Some(line) if width_of(line) + 1 + width_of(word) <= room => {
-                line.push(' ');
-                line.push_str(word);
-            }
-            _ => lines.push(word.to_owned()),
-        }
-    }
-    lines
-}
-
 /// Writes the page; what is longer than the terminal is wide ends in `…`.
 pub fn write(out: &mut impl Write, pieces: &[Piece], width: Option<usize>, color: bool) -> io::Result<()> {
     for piece in pieces {
@@ -96,7 +82,9 @@ pub fn write(out: &mut impl Write, pieces: &[Piece], width: Option<usize>, color
             }
             Piece::Paragraph { column, label, tone, text } => {
                 let room = width.map_or(usize::MAX, |width| width.saturating_sub(*column).max(NARROWEST));
-                let lines = folded(text, room).into_iter().enumerate().map(|(number, part)| {
+                let options = Options::new(room).break_words(false).word_splitter(WordSplitter::NoHyphenation);
+                let options = options.word_separator(WordSeparator::AsciiSpace);
+                let lines = textwrap::wrap(text, options).into_iter().enumerate().map(|(number, part)| {
                     let start = if number == 0 { label.clone() } else { Line::blank() };
                     start.to(*column).and(*tone, part).into()
                 });
@@ -111,7 +99,8 @@ pub fn write(out: &mut impl Write, pieces: &[Piece], width: Option<usize>, color
         let spans = line.0.iter().rposition(|(_, text)| !text.trim().is_empty()).map_or(0, |last| last + 1);
         for (index, (tone, text)) in line.0.iter().enumerate().take(spans) {
             let text = if index + 1 == spans { text.trim_end() } else { text };
-            let fitting = fitting(text, &mut left);
+            let (fitting, width) = text.unicode_truncate(left);
+            left = if fitting.len() < text.len() { 0 } else { left - width };
             if color && *tone != Tone::Plain && !fitting.is_empty() {
                 let style = tone.style();
                 write!(out, "{style}{fitting}{style:#}")?;
@@ -122,19 +111,6 @@ pub fn write(out: &mut impl Write, pieces: &[Piece], width: Option<usize>, color
         writeln!(out, "{}", if cut { "…" } else { "" })?;
     }
     Ok(())
-}
-
-/// The part of a text that fits into what is left of a line.
-fn fitting<'a>(text: &'a str, left: &mut usize) -> &'a str {
-    for (at, c) in text.char_indices() {
-        let width = c.width().unwrap_or(0);
-        if width > *left {
-            *left = 0;
-            return &text[..at];
-        }
-        *left -= width;
-    }
-    text
 }
 
 /// How things are shown to this reader.

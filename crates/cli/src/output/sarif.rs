@@ -2,6 +2,7 @@
 
 use std::io::{self, Write};
 
+use percent_encoding::{AsciiSet, NON_ALPHANUMERIC, percent_encode};
 use serde_json::{Value, json};
 use whodunit_core::bytes::ByteString;
 use whodunit_core::checks::catalogue::explain;
@@ -79,18 +80,12 @@ fn location(path: &ByteString, line: Option<u32>) -> Value {
     json!({ "physicalLocation": physical })
 }
 
+/// What may stand in a path of an address (RFC 3986): letters, digits, and these.
+const NOT_IN_PATHS: &AsciiSet = &NON_ALPHANUMERIC.remove(b'/').remove(b'-').remove(b'_').remove(b'.').remove(b'~');
+
 /// A path as an address (RFC 8089); every byte that may not stand there by itself is escaped.
 fn address(path: &ByteString) -> String {
-    let mut address = "file://".to_owned();
-    for byte in path.iter() {
-        match byte {
-            b'a'..=b'z' | b'A'..=b'Z' | b'0'..=b'9' | b'/' | b'-' | b'_' | b'.' | b'~' => {
-                address.push(char::from(*byte));
-            }
-            other => address += &format!("%{other:02X}"),
-        }
-    }
-    address
+    format!("file://{}", percent_encode(path, NOT_IN_PATHS))
 }
 
 #[cfg(test)]

@@ -1,7 +1,7 @@
 //! The tones of text on a terminal, and how wide it is.
 
 use anstyle::{Ansi256Color, Style};
-use unicode_width::UnicodeWidthChar as _;
+use unicode_width::UnicodeWidthStr as _;
 
 /// What a span of text is to the reader.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
@@ -33,5 +33,5 @@ impl Tone {
 
 /// The columns that a text takes on a terminal.
 pub fn width_of(text: &str) -> usize {
-    text.chars().map(|c| c.width().unwrap_or(0)).sum()
+    text.width()
 }

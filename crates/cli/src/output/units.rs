@@ -10,17 +10,12 @@ pub fn count(number: usize, thing: &str) -> String {
     format!("{number} {plural}")
 }
 
-/// A size in powers of 1024, with one decimal below ten.
+/// A size in powers of 1024, with one decimal.
 pub fn size(bytes: u64) -> String {
-    const UNITS: [&str; 5] = ["B", "KiB", "MiB", "GiB", "TiB"];
-    let mut unit = 0;
-    let mut scaled = bytes as f64;
-    while scaled >= 1024.0 && unit + 1 < UNITS.len() {
-        scaled /= 1024.0;
-        unit += 1;
+    if bytes < 1024 {
+        return format!("{bytes} B");
     }
-    let decimals = usize::from(unit > 0 && scaled < 9.95);
-    format!("{scaled:.decimals$} {}", UNITS[unit])
+    humansize::format_size(bytes, humansize::BINARY.decimal_places(1).decimal_zeroes(1))
 }
 
 /// The day of a time in seconds since 1970, in UTC.
@@ -40,7 +35,7 @@ mod tests {
     #[test]
     fn numbers_read_well() {
         for (bytes, text) in
-            [(0, "0 B"), (1023, "1023 B"), (1024, "1.0 KiB"), (10 << 20, "10 MiB"), (u64::MAX, "16777216 TiB")]
+            [(0, "0 B"), (1023, "1023 B"), (1024, "1.0 KiB"), (10 << 20, "10.0 MiB"), (u64::MAX, "16.0 EiB")]
         {
             assert_eq!(size(bytes), text);
         }

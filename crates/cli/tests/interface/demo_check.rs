@@ -328,7 +328,10 @@ fn what_the_settings_accept_and_expect_counts() {
         ),
         ("[[accept]]\nkind = \"no-origin\"\nreason = \"x\"\nuntil = 7\n", "line 4: 7: not a date"),
         ("[[accept]]\nkind = \"no-origin\"\n", "line 1: missing field `reason`"),
-        ("[[expect]]\ncommand = \"/bin/x\"\nmanager = \"dpkg\"\n", "line 2: a command name without a slash is expected"),
+        (
+            "[[expect]]\ncommand = \"/bin/x\"\nmanager = \"dpkg\"\n",
+            "line 2: a command name without a slash is expected",
+        ),
         ("[[expect]]\ncommand = \"x\"\nmanager = \"dpgk\"\n", "line 3: dpgk: no such manager"),
         ("[[expect]]\ncommand = \"x\"\nmanager = \"dpkg\"\ncontexts = [\"noon\"]\n", "line 4: noon: no such context"),
         (

@@ -85,10 +85,7 @@ impl Digest {
     /// From the bytes of a digest.
     #[must_use]
     pub fn of(algorithm: Algorithm, bytes: &[u8]) -> Self {
-        const DIGITS: &[u8; 16] = b"0123456789abcdef";
-        let digit = |value: u8| char::from(DIGITS[usize::from(value & 0xf)]);
-        let hexadecimal = bytes.iter().flat_map(|byte| [digit(byte >> 4), digit(*byte)]).collect();
-        Digest { algorithm, hexadecimal }
+        Digest { algorithm, hexadecimal: hex::encode(bytes) }
     }
 
     /// From its hexadecimal form, in either case.

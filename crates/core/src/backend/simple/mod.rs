@@ -217,13 +217,13 @@ pub trait SimpleBackend: Send + Sync {
 }
 
 /// Lists that stand each in a file of its package's own: reads and looks through them in parallel, and hands what
-/// `find` found in each (paths with the lines that name them) to `take`. A package that `may_lack` one need have none.
+/// `find` found in each (paths with the lines that name them) to `take`; what it lost is added to `notes`. A package that `may_lack` one need have none.
 pub fn each_list(
     root: &Root,
     items: &[InstalledPackage],
     file: impl Fn(&InstalledPackage) -> ByteString + Sync,
     may_lack: impl Fn(&InstalledPackage) -> bool,
-    find: impl Fn(&[u8]) -> Vec<(ByteString, u32)> + Sync,
+    find: impl Fn(&[u8]) -> (Vec<(ByteString, u32)>, Option<String>) + Sync,
     notes: &mut Vec<String>,
     take: &mut dyn FnMut(u32, &[u8], u32),
 ) {
@@ -231,7 +231,10 @@ pub fn each_list(
     let read: Vec<_> = items.par_iter().map(read).collect();
     for ((number, item), read) in (0..).zip(items).zip(read) {
         match read {
-            Ok(files) => files.iter().for_each(|(file, line)| take(number, file, *line)),
+            Ok((files, damage)) => {
+                files.iter().for_each(|(path, line)| take(number, path, *line));
+                notes.extend(damage.map(|what| format!("{}: {what}: files of {} are unknown", file(item), item.name)));
+            }
             Err(error) if error.is_missing() && may_lack(item) => {}
             Err(error) => notes.push(format!("{error}: the files of {} are unknown", item.name)),
         }

@@ -9,7 +9,9 @@
 use std::cmp::Ordering;
 
 use hashbrown::HashMap;
+use quick_xml::events::Event;
 use rayon::prelude::*;
+use whodunit_formats::primary::plain;
 
 use crate::backend::simple::{
     FileLists, InstalledPackage, Record, SimpleBackend, SimpleInstallation, dirs_in, each_list, each_record, is_dir,
@@ -52,16 +54,53 @@ impl Manager for Eopkg {
     }
 }
 
-/// The text inside the first element of this name, with no regard to what is around it.
-fn element<'x>(xml: &'x str, name: &str) -> Option<&'x str> {
-    let open = format!("<{name}>");
-    let start = xml.find(&open)? + open.len();
-    let end = xml[start..].find(&format!("</{name}>"))?;
-    Some(xml[start..start + end].trim())
+/// Calls `take` with each text of a document: the elements around it, outermost first, the line on which it begins, and
+/// the text itself, trimmed and with its entities replaced. Damage ends the walk, and is returned.
+fn each_text(content: &[u8], mut take: impl FnMut(&[String], u32, String)) -> Option<Damage> {
+    let mut reader = quick_xml::Reader::from_reader(content);
+    reader.config_mut().check_end_names = false;
+    let (mut open, mut text): (Vec<String>, String) = (Vec::new(), String::new());
+    let (mut line, mut counted) = (1, 0);
+    loop {
+        let start = usize::try_from(reader.buffer_position()).unwrap_or(content.len()).min(content.len());
+        let event = reader.read_event();
+        match event {
+            Ok(Event::Start(_)) if open.len() == MAX_DEPTH => {
+                return Some(Damage(format!("line {line}: nested too deeply")));
+            }
+            Ok(Event::Start(element)) => {
+                open.push(element.name().as_ref().to_owned());
+                text.clear();
+                line += u32::try_from(memchr::memchr_iter(b'\n', &content[counted..start]).count()).unwrap_or(0);
+                counted = start;
+            }
+            Ok(Event::Text(part)) => text.push_str(&part),
+            Ok(Event::GeneralRef(entity)) => text.push_str(plain(&entity)),
+            Ok(Event::End(_)) => {
+                if !text.trim().is_empty() {
+                    take(&open, line, text.trim().to_owned());
+                }
+                text.clear();
+                open.pop();
+            }
+            Ok(Event::Eof) if open.is_empty() => return None,
+            Ok(Event::Eof) => return Some(Damage("truncated".to_owned())),
+            Err(error) => return Some(Damage(format!("behind line {line}: {error}"))),
+            Ok(_) => {}
+        }
+    }
 }
 
-fn plain(text: &str) -> String {
-    text.replace("&lt;", "<").replace("&gt;", ">").replace("&quot;", "\"").replace("&apos;", "'").replace("&amp;", "&")
+/// What is wrong with a document.
+struct Damage(String);
+
+/// Deeper elements are not followed.
+const MAX_DEPTH: usize = 32;
+
+/// Whether the innermost elements are these.
+fn ends_with(open: &[String], elements: &[&str]) -> bool {
+    open.len() >= elements.len()
+        && open[open.len() - elements.len()..].iter().zip(elements).all(|(one, name)| one == name)
 }
 
 fn package(root: &Root, entry: &ByteString) -> (InstalledPackage, Option<String>) {
@@ -76,14 +115,24 @@ fn package(root: &Root, entry: &ByteString) -> (InstalledPackage, Option<String>
     item.installed_at = root.entry(entry).ok().map(|meta| meta.modified);
     let note = match root.read(&file, Limit::SMALL) {
         Ok(content) => {
-            let xml = String::from_utf8_lossy(&content);
-            let body = element(&xml, "Package").unwrap_or(&xml);
-            let name = element(body, "Name").map(plain);
-            let update = body.find("<Update").map(|at| &body[at..]).unwrap_or_default();
-            item.version = element(update, "Version").map(|text| ByteString::from(plain(text))).or(item.version);
-            item.arch = element(body, "Architecture").map(ByteString::from);
-            item.size = element(body, "InstalledSize").and_then(|size| size.parse().ok());
-            let lost = name.is_none().then(|| format!("{file}: has no name: taken from the directory's name"));
+            let (mut name, mut newest) = (None, None);
+            let damage = each_text(&content, |open, _, text| {
+                if ends_with(open, &["Package", "Name"]) {
+                    name.get_or_insert(text);
+                } else if ends_with(open, &["Update", "Version"]) {
+                    newest.get_or_insert(text);
+                } else if ends_with(open, &["Package", "Architecture"]) {
+                    item.arch.get_or_insert(text.into());
+                } else if ends_with(open, &["Package", "InstalledSize"]) {
+                    item.size = item.size.or(text.parse().ok());
+                }
+            });
+            item.version = newest.map(ByteString::from).or(item.version);
+            let lost = match damage {
+                Some(Damage(what)) => Some(format!("{file}: {what}: name and version may be incomplete")),
+                None if name.is_none() => Some(format!("{file}: has no name: taken from the directory's name")),
+                None => None,
+            };
             item.name = name.map_or(item.name.clone(), ByteString::from);
             lost
         }
@@ -141,24 +190,30 @@ impl SimpleBackend for Database {
 }
 
 /// The files of a list: path, sort, owner, permissions, and the digest of a file's content (SHA-1).
-fn file_records(xml: &str, package: u32) -> Vec<FileRecord> {
-    let files = xml.split("<File>").skip(1).filter_map(|file| {
-        let path = element(file, "Path")?;
-        let number =
-            |name: &str, base| element(file, name).and_then(|text| u32::from_str_radix(text.trim(), base).ok());
-        let digest = element(file, "Hash").map(str::trim).filter(|hash| hash.len() == 40);
-        Some(FileRecord {
-            package,
-            path: path::join(b"/", plain(path).trim_start_matches('/').as_bytes()),
-            digest: digest.map(|hash| Digest::from_hexadecimal(Algorithm::Sha1, hash)),
-            owner: number("Uid", 10),
-            group: number("Gid", 10),
-            mode: number("Mode", 8).map(|mode| mode & 0o7777),
-            is_settings: element(file, "Type") == Some("config"),
-            ..FileRecord::default()
-        })
+fn file_records(list: &[u8], package: u32) -> Result<Vec<FileRecord>, Damage> {
+    let mut files: Vec<FileRecord> = Vec::new();
+    let damage = each_text(list, |open, _, text| {
+        let Some(element) = open.last().filter(|_| ends_with(&open[..open.len() - 1], &["File"])) else { return };
+        // Every entry begins with its path.
+        if element == "Path" {
+            files.push(FileRecord { package, path: absolute(&text), ..FileRecord::default() });
+        }
+        let Some(file) = files.last_mut() else { return };
+        match element.as_str() {
+            "Hash" if text.len() == 40 => file.digest = Some(Digest::from_hexadecimal(Algorithm::Sha1, &text)),
+            "Uid" => file.owner = text.parse().ok(),
+            "Gid" => file.group = text.parse().ok(),
+            "Mode" => file.mode = u32::from_str_radix(&text, 8).ok().map(|mode| mode & 0o7777),
+            "Type" => file.is_settings = text == "config",
+            _ => {}
+        }
     });
-    files.collect()
+    damage.map_or(Ok(files), Err)
+}
+
+/// The path of a list, which is written without the first slash.
+fn absolute(path: &str) -> ByteString {
+    path::join(b"/", path.trim_start_matches('/').as_bytes())
 }
 
 impl FileLists for Database {
@@ -171,18 +226,14 @@ impl FileLists for Database {
         take: &mut dyn FnMut(u32, &[u8], u32),
     ) {
         let find = |content: &[u8]| {
-            let xml = String::from_utf8_lossy(content);
-            let (mut found, mut line) = (Vec::new(), 1);
-            for (place, piece) in xml.split("<Path>").enumerate() {
-                if place > 0
-                    && let Some((file, _)) = piece.split_once("</Path>")
-                {
-                    let file = path::join(b"/", plain(file).trim_start_matches('/').as_bytes());
+            let mut found = Vec::new();
+            let damage = each_text(content, |open, line, text| {
+                if ends_with(open, &["File", "Path"]) {
+                    let file = absolute(&text);
                     found.extend(wanted.has(path::name(&file)).then_some((file, line)));
                 }
-                line += u32::try_from(piece.matches('\n').count()).unwrap_or(u32::MAX);
-            }
-            found
+            });
+            (found, damage.map(|Damage(what)| what))
         };
         each_list(&host.root, items, |item| self.file(item), |_| false, find, notes, take);
     }
@@ -199,7 +250,7 @@ impl FileLists for Database {
     ) -> Vec<FileRecord> {
         let read = |number: u32, item: &InstalledPackage| {
             let list = host.root.read(&self.file(item), Limit::LIST).map_err(|error| error.to_string())?;
-            Ok(file_records(&String::from_utf8_lossy(&list), number))
+            file_records(&list, number).map_err(|Damage(what)| format!("{}: {what}", self.file(item)))
         };
         each_record(items, read, notes)
     }

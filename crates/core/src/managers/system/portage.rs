@@ -217,7 +217,8 @@ impl FileLists for Database {
         let find = |list: &[u8]| {
             let lines = (1..).zip(list.split(|&b| b == b'\n'));
             let files = lines.filter_map(|(line, text)| Some((content(text)?.0, line)));
-            files.filter(|(file, _)| wanted.has(path::name(file))).map(|(file, line)| (file.into(), line)).collect()
+            let files = files.filter(|(file, _)| wanted.has(path::name(file)));
+            (files.map(|(file, line)| (file.into(), line)).collect(), None)
         };
         each_list(&host.root, items, |item| self.file(item), |_| true, find, notes, take);
     }

@@ -137,8 +137,7 @@ impl Shims<'_> {
         };
         let found = nearest(host, &host.working_dir(self.user), self.kind.file).or_else(global);
         let Some((file, content)) = found else {
-            let why =
-                Evidence::at(path::join(&at.dir, b"version"), "lookup", "does not exist: the system's copy runs");
+            let why = Evidence::at(path::join(&at.dir, b"version"), "lookup", "does not exist: the system's copy runs");
             return Choice { versions: vec!["system".into()], why };
         };
         let mut versions: Vec<ByteString> = words(&content).map(ByteString::from).collect();

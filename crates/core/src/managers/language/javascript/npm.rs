@@ -117,8 +117,7 @@ impl SimpleBackend for Prefix {
                 item.commands.push(link.clone());
             }
             item.record = (at.scope == Scope::System).then(|| path::join(&dir, b"package.json"));
-            let (sudo, prefix, name) =
-                (if self.sudo { "sudo " } else { "" }, shell_word(&at.dir), shell_word(&name));
+            let (sudo, prefix, name) = (if self.sudo { "sudo " } else { "" }, shell_word(&at.dir), shell_word(&name));
             let item = item
                 .remedy(RemedyKind::Remove, format!("{sudo}npm uninstall --global --prefix {prefix} {name}"))
                 .remedy(RemedyKind::Upgrade, format!("{sudo}npm install --global --prefix {prefix} {name}@latest"));

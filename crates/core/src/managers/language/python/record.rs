@@ -53,17 +53,17 @@ pub fn lines(content: &[u8]) -> impl Iterator<Item = (u32, Line<'_>)> {
         let line = line.strip_suffix(b"\r").unwrap_or(line);
         let mut fields = line.rsplitn(3, |&b| b == b',');
         let (size, digest, name) = (fields.next()?, fields.next()?, fields.next()?);
-        let name = unquoted(name);
+        let name = if name.starts_with(b"\"") { quoted(name)? } else { name.into() };
         let size = std::str::from_utf8(size).ok().and_then(|size| size.trim().parse().ok());
         (!name.is_empty()).then_some((number, Line { name, digest, size }))
     })
 }
 
-fn unquoted(field: &[u8]) -> Cow<'_, [u8]> {
-    match field.strip_prefix(b"\"").and_then(|rest| rest.strip_suffix(b"\"")) {
-        Some(inner) => bstr::ByteSlice::replace(inner, b"\"\"", b"\"").into(),
-        None => field.into(),
-    }
+/// A quoted field (RFC 4180). Each line is read by itself, so that an open quote costs one line and not the rest.
+fn quoted(field: &[u8]) -> Option<Cow<'static, [u8]>> {
+    let mut reader = csv::ReaderBuilder::new().has_headers(false).from_reader(field);
+    let record = reader.byte_records().next()?.ok()?;
+    (record.len() == 1).then(|| record[0].to_vec().into())
 }
 
 /// Where the record of a distribution lies.

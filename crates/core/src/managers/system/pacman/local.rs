@@ -116,7 +116,7 @@ pub fn each_file(
     // A package without files need not have a list.
     let may_lack = |item: &InstalledPackage| item.status == Status::Installed;
     let file = |item: &InstalledPackage| path::join(&item.entry, b"files");
-    each_list(root, items, file, may_lack, |content| wanted_of(content, wanted), notes, take);
+    each_list(root, items, file, may_lack, |content| (wanted_of(content, wanted), None), notes, take);
 }
 
 fn wanted_of(content: &[u8], wanted: &NameFilter) -> Vec<(ByteString, u32)> {

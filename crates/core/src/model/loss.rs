@@ -1,0 +1,53 @@
+//! What could not be read, and what that hides.
+
+use std::fmt;
+
+use schemars::JsonSchema;
+use serde::Serialize;
+
+use crate::bytes::ByteString;
+use crate::fs::FsError;
+
+/// Something that could not be read.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, JsonSchema)]
+pub struct Loss {
+    /// The file or directory, as seen from inside the root; `null` if it is not one.
+    pub file: Option<ByteString>,
+    /// What is wrong with it.
+    pub what: String,
+    /// What is unknown because of that; empty if nothing more than the thing itself.
+    pub hides: String,
+}
+
+impl Loss {
+    /// A file or directory that could not be read.
+    pub fn unread(error: &FsError, hides: impl Into<String>) -> Self {
+        Loss { file: Some(error.path().clone()), what: error.reason(), hides: hides.into() }
+    }
+
+    /// A file whose content is not what it should be.
+    pub fn damaged(file: impl Into<ByteString>, what: impl fmt::Display, hides: impl Into<String>) -> Self {
+        Loss { file: Some(file.into()), what: what.to_string(), hides: hides.into() }
+    }
+
+    /// A format's own error, which names the file where there is one.
+    pub fn because(error: impl fmt::Display, hides: impl Into<String>) -> Self {
+        Loss { file: None, what: error.to_string(), hides: hides.into() }
+    }
+
+    /// A fact about the record itself that hides nothing more.
+    pub fn note(what: impl Into<String>) -> Self {
+        Loss { file: None, what: what.into(), hides: String::new() }
+    }
+}
+
+/// For people: the parts that are there, with colons between them.
+impl fmt::Display for Loss {
+    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+        if let Some(file) = &self.file {
+            write!(f, "{file}: ")?;
+        }
+        f.write_str(&self.what)?;
+        if self.hides.is_empty() { Ok(()) } else { write!(f, ": {}", self.hides) }
+    }
+}
