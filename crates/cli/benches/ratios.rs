@@ -259,7 +259,7 @@ fn memory() {
 
 fn measure_index(tree: &Path) {
     let root = Root::offline(tree).expect("it was written");
-    let host = Host::new(root, &UserSelection::All, ProcessEnv::default()).expect("everyone is known");
+    let host = Host::new(root, &UserSelection::All, ProcessEnv::default()).expect("every user is known");
     let survey = Survey::of(&host);
     let index = survey.index(&NameFilter::All);
     let peak = high_water("self").expect("Linux tells it");

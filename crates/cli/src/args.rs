@@ -31,7 +31,7 @@ pub struct Global {
     #[arg(long, short = 'C', global = true, value_name = "DIR")]
     pub directory: Option<PathBuf>,
 
-    /// Situation in which a program is started; determines the search path
+    /// Context in which a program is started; determines the search path
     ///
     /// The start-up files of the user's shell are evaluated without running anything. Default: `here`; with --root:
     /// `login`.

@@ -49,7 +49,7 @@ pub fn config_dir() -> Option<ByteString> {
     own.or_else(|| Some(whodunit_core::bytes::path::join(&variable("HOME")?, b".config")))
 }
 
-/// The user who asks; everyone, when that is root.
+/// The user who asks; all users if that is root.
 pub fn users() -> UserSelection {
     let uid = rustix::process::geteuid().as_raw();
     match uid {

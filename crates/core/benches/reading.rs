@@ -33,7 +33,7 @@ fn lantern(factor: u32) -> PathBuf {
 
 fn host(factor: u32) -> Host {
     let root = Root::offline(&lantern(factor)).expect("it was written");
-    Host::new(root, &UserSelection::All, ProcessEnv::default()).expect("everyone is known")
+    Host::new(root, &UserSelection::All, ProcessEnv::default()).expect("every user is known")
 }
 
 #[divan::bench(args = SIZES)]

@@ -1,4 +1,4 @@
-//! The scene of a run: whose machine it is, who lives on it, and where the question was asked.
+//! The machine that a question is about: its users, its system, and where the question was asked.
 
 use std::collections::BTreeMap;
 use std::sync::OnceLock;

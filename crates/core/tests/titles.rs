@@ -1,4 +1,4 @@
-//! How well packages are united into titles: on a set of packages with a label each, named as the registries name
+//! How well packages are clustered into titles: on a set of packages with a label each, named as the registries name
 //! theirs. The software is made up. Packages with one label are one piece of software; a label of its own is none
 //! other's.
 
@@ -53,7 +53,7 @@ fn no_union_is_wrong_and_few_are_missed() {
         }
     }
     let recall = f64::from(right) / f64::from(right + i32::try_from(missed.len()).unwrap());
-    println!("{right} pairs united, {} missed: recall {recall:.3}; {} wrong", missed.len(), wrong.len());
+    println!("{right} pairs clustered, {} missed: recall {recall:.3}; {} wrong", missed.len(), wrong.len());
     assert_eq!(wrong, Vec::<String>::new(), "wrong unions");
     assert!(recall >= 0.95, "missed: {missed:#?}");
 }

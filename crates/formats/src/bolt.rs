@@ -26,7 +26,7 @@ const BRANCH: u16 = 0x01;
 const LEAF: u16 = 0x02;
 const HEAD: usize = 16;
 /// Deeper trees are not followed: at least two keys a page, 2^48 keys would fit.
-const DEEPEST: usize = 48;
+const MAX_DEPTH: usize = 48;
 
 /// Visits every key and value of a bucket of the first level, in order of keys.
 ///
@@ -99,7 +99,7 @@ impl<'b> File<'b> {
         let head = word64(page, 8).ok_or(BoltError::Damaged)?;
         #[expect(clippy::cast_possible_truncation, reason = "two halves of a word")]
         let (kind, count) = (head as u16, (head >> 16) as u16);
-        if depth > DEEPEST {
+        if depth > MAX_DEPTH {
             return Err(BoltError::Damaged);
         }
         for number in 0..usize::from(count) {

@@ -17,7 +17,7 @@ pub enum Node {
 }
 
 /// Deeper than any real file.
-const DEEPEST: usize = 32;
+const MAX_DEPTH: usize = 32;
 
 impl Node {
     /// Reads the first document of a file.
@@ -43,7 +43,7 @@ impl Node {
                 Event::DocumentEnd => break,
                 _ => None,
             };
-            if open.len() > DEEPEST {
+            if open.len() > MAX_DEPTH {
                 return Err("nested too deep".to_owned());
             }
             let Some(node) = done else { continue };

@@ -8,7 +8,7 @@ use std::process::Command;
 use serde_json::Value;
 use tempfile::TempDir;
 
-use super::support::{finish_with_path, has, not_compared, open_dir, program};
+use super::support::{can_mount, finish_with_path, has, not_compared, open_dir, program};
 
 /// The user's home, as the tools and the program see it.
 pub const HOME: &str = "/home/maren";
@@ -23,8 +23,8 @@ impl Quay {
         if !has(&[&["unshare"], tools].concat()) {
             return None;
         }
-        if !rustix::process::geteuid().is_root() || !Path::new("/home").is_dir() {
-            not_compared("to lay a home over /home takes root, and the directory");
+        if !can_mount() || !Path::new("/home").is_dir() {
+            not_compared("needs the right to mount over /home, and that directory");
             return None;
         }
         let quay = Quay { dir: open_dir() };

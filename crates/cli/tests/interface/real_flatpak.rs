@@ -131,7 +131,7 @@ fn an_installation_is_read_as_flatpak_reads_it() {
     let app = find("org.harbour.ChartDesk", "stable");
     assert_eq!((&app["kind"], &app["held"], &app["status"]), (&"app".into(), &true.into(), &"installed".into()));
     assert!(app["evidence"].to_string().contains("may use network"), "{app}");
-    // Asked for by name, so flatpak pinned it; the other came along.
+    // Requested by name, so flatpak pinned it; the other is a dependency.
     assert_eq!(find("org.harbour.Platform", "25")["reason"], "explicit");
     assert_eq!(find("org.harbour.Platform", "24")["reason"], "dependency");
     let beta = find("org.harbour.ChartDesk", "beta");

@@ -5,7 +5,7 @@ use std::fs;
 use std::path::Path;
 use std::process::Command;
 
-use super::support::{generated_pairs, has, lantern, not_compared, open_dir, output, run};
+use super::support::{can_mount, generated_pairs, has, lantern, not_compared, open_dir, output, run};
 use serde_json::Value;
 use tempfile::TempDir;
 use whodunit_core::version::nix;
@@ -56,8 +56,8 @@ fn make() -> Option<Made> {
     if !has(&["nix-env", "nix-store", "nix", "unshare", "busybox"]) {
         return None;
     }
-    if !rustix::process::geteuid().is_root() || !Path::new("/nix").is_dir() {
-        not_compared("to lay a store over /nix takes root, and the directory");
+    if !can_mount() || !Path::new("/nix").is_dir() {
+        not_compared("needs the right to mount over /nix, and that directory");
         return None;
     }
     let made = Made { root: open_dir(), work: tempfile::tempdir().unwrap() };

@@ -2,6 +2,7 @@
 
 use std::ffi::OsStr;
 use std::fs;
+use std::io::Write as _;
 use std::os::unix::fs::PermissionsExt as _;
 use std::path::{Path, PathBuf};
 use std::process::{Command, Stdio};
@@ -80,7 +81,7 @@ pub fn run_unprivileged<A: AsRef<OsStr>>(arguments: impl IntoIterator<Item = A>)
     finish(Command::new(OPEN.path().join("whodunit")).args(arguments).uid(65534).gid(65534).current_dir("/"))
 }
 
-/// A temporary directory that everyone may enter.
+/// A temporary directory that every user may enter.
 pub fn open_dir() -> TempDir {
     let dir = tempfile::tempdir().unwrap();
     fs::set_permissions(dir.path(), fs::Permissions::from_mode(0o755)).unwrap();
@@ -137,11 +138,35 @@ pub fn tree(files: &[(&str, &[u8])]) -> TempDir {
     tree
 }
 
+/// Notes one line about a comparison, for the summary that the test binary `summary` prints at the end.
+fn note_comparison(line: &str) {
+    static NOTES: LazyLock<std::sync::Mutex<fs::File>> = LazyLock::new(|| {
+        let file = Path::new(env!("CARGO_TARGET_TMPDIR")).join("comparisons.txt");
+        std::sync::Mutex::new(fs::File::create(file).unwrap())
+    });
+    writeln!(NOTES.lock().unwrap(), "{line}").unwrap();
+}
+
+/// Writes to the terminal even where the test harness keeps what a passing test prints.
+fn tell(line: &str) {
+    writeln!(std::io::stderr(), "{line}").unwrap();
+}
+
 /// Says what cannot be compared and why; where the judges are required, that is a failure.
 pub fn not_compared(why: &str) {
     let required = std::env::var_os("WHODUNIT_REAL_MANAGERS").is_some_and(|value| value == "required");
     assert!(!required, "required, but not compared: {why}");
-    eprintln!("not compared with the real manager: {why}");
+    note_comparison(&format!("absent {why}"));
+    tell(&format!("not compared with the real manager: {why}"));
+}
+
+/// Whether this process may lay directories over others, in a mount namespace of its own.
+pub fn can_mount() -> bool {
+    static CAN: LazyLock<bool> = LazyLock::new(|| {
+        let tried = Command::new("unshare").args(["--mount", "true"]).stderr(Stdio::null()).status();
+        tried.is_ok_and(|status| status.success())
+    });
+    *CAN
 }
 
 /// Whether the tools are here. Where they are required, their absence is a failure, except for those that
@@ -151,10 +176,13 @@ pub fn has(tools: &[&str]) -> bool {
         |tool: &&&str| Command::new(tool).arg("--version").stdout(Stdio::null()).stderr(Stdio::null()).status().is_ok();
     let missing: Vec<_> = tools.iter().filter(|tool| !found(tool)).collect();
     let excused = std::env::var("WHODUNIT_ABSENT_MANAGERS").unwrap_or_default();
-    if !missing.is_empty() && missing.iter().all(|tool| excused.split(' ').any(|absent| absent == **tool)) {
-        eprintln!("not compared: {missing:?} not on this machine");
-    } else if !missing.is_empty() {
-        not_compared(&format!("{missing:?} not here"));
+    if missing.is_empty() {
+        note_comparison(&format!("ran {}", tools.join(" ")));
+    } else if missing.iter().all(|tool| excused.split(' ').any(|absent| absent == **tool)) {
+        note_comparison(&format!("absent {missing:?}"));
+        tell(&format!("not compared: {missing:?} not on this machine"));
+    } else {
+        not_compared(&format!("{missing:?} not on this machine"));
     }
     missing.is_empty()
 }

@@ -28,7 +28,7 @@ pub trait FileIndex {
 
     /// The name of a group of links, such as `alternatives/GROUP`, and what its manager says of the current choice.
     ///
-    /// Asked only for groups that this manager has claimed for; `None` from a manager without groups.
+    /// Called only for groups that this manager has claimed for; `None` from a manager without groups.
     fn group(&self, group: u32) -> Option<(ByteString, Vec<Evidence>)> {
         let _ = group;
         None

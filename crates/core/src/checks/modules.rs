@@ -5,7 +5,7 @@ use crate::model::Finding;
 use crate::queries::modules;
 use crate::resolve::ResolvedContext;
 
-/// `masked-module`, for everyone in the context that is typed into.
+/// `masked-module`, for every user in the context that is typed into.
 pub fn findings(cx: &CheckContext<'_, '_>) -> Vec<Finding> {
     let search = cx.typed();
     let of_context = cx.resolved.iter().filter(|one| one.context == search.context);

@@ -28,21 +28,19 @@ impl Limit {
 
 /// Why a file, directory or link could not be used. Each case names the path as seen from inside the root.
 #[derive(Debug, Clone, PartialEq, Eq, thiserror::Error)]
+#[error("{}: {}", self.path(), self.reason())]
 pub enum FsError {
     /// Nothing there.
-    #[error("{path}: no such file or directory")]
     Missing {
         /// What was asked for.
         path: ByteString,
     },
     /// The permissions do not allow it.
-    #[error("{path}: permission denied")]
     Denied {
         /// What was asked for.
         path: ByteString,
     },
     /// A FIFO, device, socket or directory where a regular file was expected, or a file where a directory was.
-    #[error("{path}: is {found}, not {wanted}")]
     WrongKind {
         /// What was asked for.
         path: ByteString,
@@ -52,7 +50,6 @@ pub enum FsError {
         wanted: Kind,
     },
     /// More than the limit for this kind of file.
-    #[error("{path}: larger than the limit of {limit} bytes for such a file")]
     TooLarge {
         /// What was asked for.
         path: ByteString,
@@ -60,13 +57,11 @@ pub enum FsError {
         limit: u64,
     },
     /// More than 40 links on the way.
-    #[error("{path}: too many levels of symbolic links")]
     Loop {
         /// What was asked for.
         path: ByteString,
     },
     /// Anything else that the system reports.
-    #[error("{path}: {cause}")]
     Failed {
         /// What was asked for.
         path: ByteString,
@@ -95,8 +90,14 @@ impl FsError {
     /// The trouble without the path.
     #[must_use]
     pub fn reason(&self) -> String {
-        let whole = self.to_string();
-        whole.strip_prefix(&format!("{}: ", self.path())).map(str::to_owned).unwrap_or(whole)
+        match self {
+            FsError::Missing { .. } => "no such file or directory".to_owned(),
+            FsError::Denied { .. } => "permission denied".to_owned(),
+            FsError::WrongKind { found, wanted, .. } => format!("is {found}, not {wanted}"),
+            FsError::TooLarge { limit, .. } => format!("larger than the limit of {limit} bytes for such a file"),
+            FsError::Loop { .. } => "too many levels of symbolic links".to_owned(),
+            FsError::Failed { cause, .. } => cause.clone(),
+        }
     }
 
     /// The path that the trouble is with.

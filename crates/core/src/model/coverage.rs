@@ -3,7 +3,7 @@
 use schemars::JsonSchema;
 use serde::Serialize;
 
-use super::{ManagerId, Scope};
+use super::{Loss, ManagerId, Scope};
 use crate::bytes::ByteString;
 
 /// How completely something was read.
@@ -35,17 +35,47 @@ impl CoverageState {
 
 /// One installation, or one directory outside all of them, and how completely it was read.
 #[derive(Debug, Clone, PartialEq, Eq, Serialize, JsonSchema)]
+#[serde(into = "Document")]
+#[schemars(with = "Document")]
 pub struct Coverage {
-    /// Whose state it is; `null` for a directory that belongs to no manager's state.
+    /// Whose state it is; `None` for a directory that belongs to no manager's state.
     pub manager: Option<ManagerId>,
     /// Whose installation it is.
     pub scope: Scope,
-    /// Where it lies.
+    /// Where it is.
     pub location: ByteString,
     /// How completely it was read.
     pub state: CoverageState,
-    /// The packages found; `null` where there can be none.
+    /// The packages found; `None` where there can be none.
     pub packages: Option<usize>,
-    /// What is missing or worth knowing, and what that hides.
-    pub notes: Vec<String>,
+    /// What could not be read, and what that hides; or what else is worth knowing of the record.
+    pub notes: Vec<Loss>,
+}
+
+/// Coverage as data formats have it.
+#[derive(Serialize, JsonSchema)]
+#[schemars(rename = "Coverage")]
+struct Document {
+    /// Whose state it is; `null` for a directory that belongs to no manager's state.
+    manager: Option<ManagerId>,
+    /// Whose installation it is.
+    scope: Scope,
+    /// Where it is.
+    location: ByteString,
+    /// How completely it was read.
+    state: CoverageState,
+    /// The packages found; `null` where there can be none.
+    packages: Option<usize>,
+    /// What is missing or worth knowing, and what that hides, for display.
+    notes: Vec<String>,
+    /// The same as data.
+    losses: Vec<Loss>,
+}
+
+impl From<Coverage> for Document {
+    fn from(coverage: Coverage) -> Self {
+        let Coverage { manager, scope, location, state, packages, notes: losses } = coverage;
+        let notes = losses.iter().map(Loss::to_string).collect();
+        Document { manager, scope, location, state, packages, notes, losses }
+    }
 }

@@ -36,7 +36,7 @@ impl Position {
     }
 }
 
-/// For people: `line 12`, `entry 3`, `whole file`, or the key itself.
+/// For display: `line 12`, `entry 3`, `whole file`, or the key itself.
 impl fmt::Display for Position {
     fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
         match self {
@@ -89,7 +89,7 @@ pub struct Evidence {
 struct Document {
     /// The file, as seen from inside the root; or the thing examined if that is not a file.
     file: ByteString,
-    /// The position in it, for people: `line 12`, `entry 3`, a key, a row.
+    /// The position in it, for display: `line 12`, `entry 3`, a key, a row.
     #[serde(serialize_with = "shown")]
     #[schemars(with = "String")]
     at: Position,

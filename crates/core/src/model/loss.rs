@@ -41,7 +41,7 @@ impl Loss {
     }
 }
 
-/// For people: the parts that are there, with colons between them.
+/// For display: the parts that are there, with colons between them.
 impl fmt::Display for Loss {
     fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
         if let Some(file) = &self.file {

@@ -5,6 +5,7 @@ mod coverage;
 mod evidence;
 mod finding;
 mod launcher;
+mod loss;
 mod manager;
 mod offer;
 mod package;
@@ -18,6 +19,7 @@ pub use claim::{
 };
 pub use coverage::{Coverage, CoverageState};
 pub use evidence::{Evidence, Position};
+pub use loss::Loss;
 pub use manager::{Affix, Language, ManagerId, ManagerKind, Naming, Profile};
 pub(crate) use package::rfc3339;
 pub use package::{Location, Origin, Owner, Package, Reason, Scope, Status};

@@ -40,7 +40,7 @@ pub enum RemedyKind {
     Run,
 }
 
-/// For people, after "to".
+/// For display, after "to".
 impl fmt::Display for RemedyKind {
     fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
         f.write_str(match self {

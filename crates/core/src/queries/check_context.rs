@@ -12,7 +12,7 @@ pub struct CheckContext<'a, 's> {
     pub searches: &'a [SearchPath],
     /// What these contexts start with, in the same order; fewer where a search path was given.
     pub usual: &'a [ResolvedContext],
-    /// The contexts of everyone.
+    /// The contexts of all users.
     pub resolved: &'a [ResolvedContext],
 }
 

@@ -121,7 +121,7 @@ pub fn totals(survey: &Survey<'_>, selection: &Selection) -> Totals {
             })
         }));
         for package in packages.iter().filter(|package| selection.has(package)) {
-            // Holdings of one place need not say of each package that it is there.
+            // Installations in one place need not say of each package that it is there.
             let rows = &mut totals[first..];
             let fits = |row: &Total| row.scope == package.scope && row.location == package.location;
             let place = rows.iter().position(fits).unwrap_or_default();

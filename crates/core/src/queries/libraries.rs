@@ -17,7 +17,7 @@ use crate::survey::Survey;
 pub fn shadows(survey: &Survey<'_>, resolved: &ResolvedContext, search: &SearchPath, names: &[ByteString]) -> Shadows {
     let root = survey.root();
     let loader = Loader::of(root);
-    loader.notes.iter().for_each(|note| root.note_gap(b"/etc/ld.so.cache", note.clone()));
+    loader.notes.iter().for_each(|note| root.note_gap(b"/etc/ld.so.cache", note.what.clone()));
     let (listed, _) = resolved.list("LD_LIBRARY_PATH");
     let front: Vec<ByteString> = listed.iter().map(|one| one.dir.clone()).collect();
     let ambiguous = ambiguous(root, &loader, &front, names);

@@ -49,7 +49,7 @@ pub struct Machine {
 }
 
 impl Machine {
-    /// Describes the scene.
+    /// Describes the machine.
     #[must_use]
     pub fn of(host: &Host, context: &str) -> Self {
         use std::os::unix::ffi::OsStrExt as _;

@@ -10,7 +10,7 @@ use std::sync::{Mutex, PoisonError};
 
 use crate::bytes::{ByteString, path};
 use crate::fs::{Kind, Limit, Root};
-use crate::model::Evidence;
+use crate::model::{Evidence, Loss};
 use whodunit_formats::dynamic::{self, Dynamic};
 use whodunit_formats::loader_cache;
 
@@ -37,7 +37,7 @@ pub struct Loader<'r> {
     level: u8,
     read: Mutex<BTreeMap<ByteString, Option<Dynamic>>>,
     /// What could not be read.
-    pub notes: Vec<String>,
+    pub notes: Vec<Loss>,
 }
 
 const CACHE: &[u8] = b"/etc/ld.so.cache";
@@ -66,10 +66,10 @@ impl<'r> Loader<'r> {
                     // Of one name, the best level first; what has none keeps its order.
                     cache.values_mut().for_each(|files| files.sort_by_key(|file| std::cmp::Reverse(level_in(file))));
                 }
-                Err(problem) => notes.push(format!("/etc/ld.so.cache: {problem}")),
+                Err(problem) => notes.push(Loss::damaged("/etc/ld.so.cache", problem, "")),
             },
             Err(error) if error.is_missing() => {}
-            Err(error) => notes.push(error.to_string()),
+            Err(error) => notes.push(Loss::unread(&error, "")),
         }
         let mut dirs = Vec::new();
         for base in [&b"/lib"[..], b"/usr/lib"] {

@@ -13,7 +13,7 @@ use crate::fs::{Gap, Root};
 use crate::host::Host;
 use crate::identity::{self, Known, Titles};
 use crate::index::{ClaimIndex, FoundClaim};
-use crate::model::{Coverage, CoverageState, ManagerId, NameFilter, Owner, Package, Remedy, Scope};
+use crate::model::{Coverage, CoverageState, Loss, ManagerId, NameFilter, Owner, Package, Remedy, Scope};
 use crate::resolve::program_dirs;
 
 pub use ownership::Ownership;
@@ -38,7 +38,7 @@ pub struct Titled {
 }
 
 impl<'s> Survey<'s> {
-    /// A survey of the scene. Nothing is read yet.
+    /// A survey of a machine. Nothing is read yet.
     #[must_use]
     pub fn of(host: &'s Host) -> Self {
         Survey {
@@ -219,7 +219,7 @@ impl<'s> Survey<'s> {
             location: gap.path.clone(),
             state: CoverageState::Unreadable,
             packages: None,
-            notes: vec![format!("{whose}{}: its content is unknown", gap.reason)],
+            notes: vec![Loss::because(format!("{whose}{}", gap.reason), "its content is unknown")],
         }
     }
 
@@ -240,9 +240,9 @@ impl<'s> Survey<'s> {
         for gap in self.root().gaps() {
             match coverage.iter_mut().find(|known| path::within(&gap.path, &known.location)) {
                 Some(known) => {
-                    let told = known.notes.iter().any(|note| note.starts_with(&gap.path.to_string()));
+                    let told = known.notes.iter().any(|note| note.file.as_ref() == Some(&gap.path));
                     if !told {
-                        known.notes.push(format!("{}: {}", gap.path, gap.reason));
+                        known.notes.push(Loss::damaged(gap.path.clone(), &gap.reason, ""));
                     }
                     if known.state == CoverageState::Read {
                         known.state = CoverageState::Partial;

@@ -3,7 +3,8 @@
 use std::sync::Arc;
 
 use super::{
-    Assigned, Assignment, Awaited, Command, DEEPEST, Dialect, Kind, List, Parsed, Parser, Part, Redirect, Word, is_name,
+    Assigned, Assignment, Awaited, Command, Dialect, Kind, List, MAX_DEPTH, Parsed, Parser, Part, Redirect, Word,
+    is_name,
 };
 
 /// Words that end a list and begin nothing.
@@ -96,7 +97,7 @@ impl Parser<'_> {
     /// One level more.
     pub(super) fn deeper(&mut self) -> Parsed<()> {
         self.depth += 1;
-        if self.depth > DEEPEST { self.wrong("nested too deep") } else { Ok(()) }
+        if self.depth > MAX_DEPTH { self.wrong("nested too deep") } else { Ok(()) }
     }
 
     /// Whether a word stands here, alone.

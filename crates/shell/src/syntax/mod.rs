@@ -205,12 +205,12 @@ pub struct SyntaxError {
 }
 
 /// Commands nested deeper than this are refused.
-const DEEPEST: u32 = 120;
+const MAX_DEPTH: u32 = 120;
 
 /// Takes a text one complete command after another.
 ///
 /// ```
-/// # use whodunit_core::formats::shell::{Dialect, Parser};
+/// # use whodunit_shell::syntax::{Dialect, Parser};
 /// let mut parser = Parser::new(b"PATH=/opt/bin:$PATH\nif x\n", Dialect::Posix);
 /// assert!(parser.next().unwrap().is_ok());
 /// assert!(parser.next().unwrap().is_err(), "no fi");

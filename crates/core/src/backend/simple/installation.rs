@@ -11,8 +11,8 @@ use crate::backend::{Catalogue, Detail, FileIndex, FileRecords, Installation, La
 use crate::bytes::{ByteString, path};
 use crate::host::Host;
 use crate::model::{
-    Claim, Claimant, Coverage, CoverageState, Depth, Digest, Evidence, ExecTarget, FileRecord, Location, ManagerId,
-    NameFilter, Offer, OfferQuery, Owner, Package, PathClaim, RecordPosition, Remedy, RemedyKind, Scope,
+    Claim, Claimant, Coverage, CoverageState, Depth, Digest, Evidence, ExecTarget, FileRecord, Location, Loss,
+    ManagerId, NameFilter, Offer, OfferQuery, Owner, Package, PathClaim, RecordPosition, Remedy, RemedyKind, Scope,
 };
 
 /// Which item claims a path, and by which of its places.
@@ -26,7 +26,7 @@ pub struct SimpleInstallation<'s, K> {
     domain: OnceLock<Vec<ByteString>>,
     record: OnceLock<(Record, Places)>,
     /// What could not be read later on.
-    late: Mutex<Vec<String>>,
+    late: Mutex<Vec<Loss>>,
 }
 
 impl<'s, K: SimpleBackend + 's> SimpleInstallation<'s, K> {
@@ -80,7 +80,7 @@ impl<'s, K: SimpleBackend + 's> SimpleInstallation<'s, K> {
         domain.iter().any(|dir| path::within(canonical, dir))
     }
 
-    fn note(&self, lost: Vec<String>) {
+    fn note(&self, lost: Vec<Loss>) {
         let mut late = self.late.lock().unwrap_or_else(PoisonError::into_inner);
         for note in lost {
             if !late.contains(&note) {
@@ -137,7 +137,7 @@ impl<'s, K: SimpleBackend + 's> Installation for SimpleInstallation<'s, K> {
         // What the question had no need of was not read.
         let Some((record, _)) = self.record.get() else { return Vec::new() };
         let late = self.late.lock().unwrap_or_else(PoisonError::into_inner).clone();
-        let notes: Vec<String> = record.notes.iter().cloned().chain(late).collect();
+        let notes: Vec<Loss> = record.notes.iter().cloned().chain(late).collect();
         if record.items.is_empty() && notes.is_empty() {
             return Vec::new();
         }

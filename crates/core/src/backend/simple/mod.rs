@@ -1,4 +1,4 @@
-//! Holdings of managers whose whole record is small enough to be read at once, on first use.
+//! Installations of managers whose whole record is small enough to be read at once, on first use.
 //!
 //! Such a manager says what is installed ([`SimpleBackend::read`]) and in which directories everything lies that it
 //! can claim ([`SimpleBackend::domain`]); a path outside them never makes it read anything. Packages own whole
@@ -16,7 +16,7 @@ use crate::bytes::{ByteString, path};
 use crate::fs::{Kind, Limit, Root};
 use crate::host::{Host, User};
 use crate::model::{
-    Digest, Evidence, ExecTarget, FileRecord, Location, NameFilter, Offer, OfferQuery, Origin, Reason, Remedy,
+    Digest, Evidence, ExecTarget, FileRecord, Location, Loss, NameFilter, Offer, OfferQuery, Origin, Reason, Remedy,
     RemedyKind, Scope, Status,
 };
 
@@ -126,7 +126,7 @@ pub struct Record {
     /// Its packages.
     pub items: Vec<InstalledPackage>,
     /// What could not be read, and what that hides.
-    pub notes: Vec<String>,
+    pub notes: Vec<Loss>,
 }
 
 /// A manager's way with one installation.
@@ -169,7 +169,7 @@ pub trait SimpleBackend: Send + Sync {
         at: &Location,
         items: &[InstalledPackage],
         asked: &OfferQuery,
-        notes: &mut Vec<String>,
+        notes: &mut Vec<Loss>,
     ) -> Vec<Offer> {
         let _ = (host, at, items, asked, notes);
         Vec::new()
@@ -193,12 +193,7 @@ pub trait SimpleBackend: Send + Sync {
 
     /// What is recorded of every file of these items, each with its number; what could not be read is added to
     /// `notes`.
-    fn file_records(
-        &self,
-        host: &Host,
-        items: &[(u32, &InstalledPackage)],
-        notes: &mut Vec<String>,
-    ) -> Vec<FileRecord> {
+    fn file_records(&self, host: &Host, items: &[(u32, &InstalledPackage)], notes: &mut Vec<Loss>) -> Vec<FileRecord> {
         self.lists().map_or(Vec::new(), |lists| lists.file_records(host, items, notes))
     }
 
@@ -209,7 +204,7 @@ pub trait SimpleBackend: Send + Sync {
         host: &Host,
         at: &Location,
         items: &[InstalledPackage],
-        notes: &mut Vec<String>,
+        notes: &mut Vec<Loss>,
     ) -> Option<Vec<Option<Origin>>> {
         let _ = (host, at, items, notes);
         None
@@ -224,7 +219,7 @@ pub fn each_list(
     file: impl Fn(&InstalledPackage) -> ByteString + Sync,
     may_lack: impl Fn(&InstalledPackage) -> bool,
     find: impl Fn(&[u8]) -> (Vec<(ByteString, u32)>, Option<String>) + Sync,
-    notes: &mut Vec<String>,
+    notes: &mut Vec<Loss>,
     take: &mut dyn FnMut(u32, &[u8], u32),
 ) {
     let read = |item: &InstalledPackage| root.read(&file(item), Limit::LIST).map(|content| find(&content));
@@ -233,30 +228,36 @@ pub fn each_list(
         match read {
             Ok((files, damage)) => {
                 files.iter().for_each(|(path, line)| take(number, path, *line));
-                notes.extend(damage.map(|what| format!("{}: {what}: files of {} are unknown", file(item), item.name)));
+                notes.extend(
+                    damage.map(|what| Loss::damaged(file(item), what, format!("files of {} are unknown", item.name))),
+                );
             }
             Err(error) if error.is_missing() && may_lack(item) => {}
-            Err(error) => notes.push(format!("{error}: the files of {} are unknown", item.name)),
+            Err(error) => notes.push(Loss::unread(&error, format!("the files of {} are unknown", item.name))),
         }
     }
 }
 
-/// What is recorded of files where each package has a record of its own: reads them in parallel. What one of them is
-/// lost for is added to `notes`.
+/// What is recorded of files where each package has a record of its own: reads them in parallel. What `of_item`
+/// could not read is its second value, and is added to `notes`.
 pub fn each_record(
     items: &[(u32, &InstalledPackage)],
-    of_item: impl Fn(u32, &InstalledPackage) -> Result<Vec<FileRecord>, String> + Sync,
-    notes: &mut Vec<String>,
+    of_item: impl Fn(u32, &InstalledPackage) -> (Vec<FileRecord>, Option<String>) + Sync,
+    notes: &mut Vec<Loss>,
 ) -> Vec<FileRecord> {
     let read: Vec<_> = items.par_iter().map(|(number, item)| of_item(*number, item)).collect();
     let mut found = Vec::new();
-    for (read, (_, item)) in read.into_iter().zip(items) {
-        match read {
-            Ok(files) => found.extend(files),
-            Err(cause) => notes.push(format!("{cause}: whether files of {} are altered is unknown", item.name)),
-        }
+    for ((files, lost), (_, item)) in read.into_iter().zip(items) {
+        found.extend(files);
+        let hides = || format!("whether files of {} are altered is unknown", item.name);
+        notes.extend(lost.map(|cause| Loss::because(cause, hides())));
     }
     found
+}
+
+/// The outcome of reading a record that is either read as a whole or not at all.
+pub fn whole(read: Result<Vec<FileRecord>, String>) -> (Vec<FileRecord>, Option<String>) {
+    read.map_or_else(|lost| (Vec::new(), Some(lost)), |files| (files, None))
 }
 
 /// Lists of files, package by package, of a manager whose files lie among those of others.
@@ -268,7 +269,7 @@ pub trait FileLists {
         host: &Host,
         items: &[InstalledPackage],
         wanted: &NameFilter,
-        notes: &mut Vec<String>,
+        notes: &mut Vec<Loss>,
         take: &mut dyn FnMut(u32, &[u8], u32),
     );
 
@@ -283,12 +284,7 @@ pub trait FileLists {
 
     /// What is recorded of every file of these items, each with its number; what could not be read is added to
     /// `notes`.
-    fn file_records(
-        &self,
-        host: &Host,
-        items: &[(u32, &InstalledPackage)],
-        notes: &mut Vec<String>,
-    ) -> Vec<FileRecord> {
+    fn file_records(&self, host: &Host, items: &[(u32, &InstalledPackage)], notes: &mut Vec<Loss>) -> Vec<FileRecord> {
         let _ = (host, items, notes);
         Vec::new()
     }

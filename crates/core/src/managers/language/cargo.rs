@@ -17,7 +17,7 @@ use crate::backend::{Installation, Manager};
 use crate::bytes::{ByteString, path, shell_word};
 use crate::fs::Limit;
 use crate::host::{Host, User};
-use crate::model::{Affix, Evidence, Language, Location, ManagerId, Origin, Profile, RemedyKind, Scope, Status};
+use crate::model::{Affix, Evidence, Language, Location, Loss, ManagerId, Origin, Profile, RemedyKind, Scope, Status};
 use crate::version::semver;
 
 const ID: ManagerId = ManagerId("cargo");
@@ -196,11 +196,11 @@ impl SimpleBackend for InstallRoot {
         let (keys, mut builds, file) = match (listed, builds) {
             (Ok(listed), Ok(builds)) => (listed.v1, builds.installs, old),
             (Ok(listed), Err(problem)) => {
-                record.notes.push(format!("{problem}: how the programs were built is unknown"));
+                record.notes.push(Loss::because(problem, "how the programs were built is unknown"));
                 (listed.v1, BTreeMap::new(), old)
             }
             (Err(problem), Ok(builds)) => {
-                record.notes.push(format!("{problem}: the other record is read instead"));
+                record.notes.push(Loss::because(problem, "the other record is read instead"));
                 (
                     builds.installs.iter().map(|(key, build)| (key.clone(), build.bins.clone())).collect(),
                     builds.installs,
@@ -208,13 +208,17 @@ impl SimpleBackend for InstallRoot {
                 )
             }
             (Err(problem), Err(other)) => {
-                record.notes.extend([format!("{problem}: what cargo installed is unknown"), other]);
+                record.notes.extend([Loss::because(problem, "what cargo installed is unknown"), Loss::note(other)]);
                 return record;
             }
         };
         for (key, programs) in keys {
             let Some((name, version, source)) = parts(&key) else {
-                record.notes.push(format!("{file}: not a package name: {}; skipped", ByteString::from(key.as_str())));
+                record.notes.push(Loss::damaged(
+                    file.clone(),
+                    "not a package name",
+                    format!("{}; skipped", ByteString::from(key.as_str())),
+                ));
                 continue;
             };
             let build = builds.remove(&key).unwrap_or_default();

@@ -14,14 +14,14 @@ use hashbrown::HashSet;
 use serde::Deserialize;
 
 use crate::backend::simple::{
-    InstalledPackage, Record, SimpleBackend, SimpleInstallation, dirs_in, each_record, is_dir,
+    InstalledPackage, Record, SimpleBackend, SimpleInstallation, dirs_in, each_record, is_dir, whole,
 };
 use crate::backend::{Installation, Manager};
 use crate::bytes::{ByteString, path, shell_word};
 use crate::fs::Limit;
 use crate::host::Host;
 use crate::model::{
-    Algorithm, Digest, Evidence, FileRecord, Language, Location, ManagerId, ManagerKind, Origin, Profile, Reason,
+    Algorithm, Digest, Evidence, FileRecord, Language, Location, Loss, ManagerId, ManagerKind, Origin, Profile, Reason,
     RemedyKind, Scope,
 };
 use crate::version::conda;
@@ -198,7 +198,7 @@ impl SimpleBackend for Environment {
             let meta = match meta {
                 Ok(meta) => meta,
                 Err(problem) => {
-                    record.notes.push(format!("{problem}: this package and its files are unknown"));
+                    record.notes.push(Loss::because(problem, "this package and its files are unknown"));
                     continue;
                 }
             };
@@ -240,13 +240,8 @@ impl SimpleBackend for Environment {
         record
     }
 
-    fn file_records(
-        &self,
-        host: &Host,
-        items: &[(u32, &InstalledPackage)],
-        notes: &mut Vec<String>,
-    ) -> Vec<FileRecord> {
-        let read = |number: u32, item: &InstalledPackage| {
+    fn file_records(&self, host: &Host, items: &[(u32, &InstalledPackage)], notes: &mut Vec<Loss>) -> Vec<FileRecord> {
+        let read = |number: u32, item: &InstalledPackage| -> Result<Vec<FileRecord>, String> {
             let json = host.root.read(&item.entry, Limit::LIST).map_err(|error| error.to_string())?;
             let meta: Meta = serde_json::from_slice(&json).map_err(|error| format!("{}: {error}", item.entry))?;
             let prefix = path::parent(path::parent(&item.entry));
@@ -263,7 +258,7 @@ impl SimpleBackend for Environment {
             });
             Ok(recorded.filter(|one| path::within(&one.path, prefix)).collect())
         };
-        each_record(items, read, notes)
+        each_record(items, |number, item| whole(read(number, item)), notes)
     }
 
     fn order(&self, a: &[u8], b: &[u8]) -> Ordering {

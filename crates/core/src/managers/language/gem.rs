@@ -23,7 +23,7 @@ use crate::backend::{Installation, Manager};
 use crate::bytes::{ByteString, path, shell_word};
 use crate::fs::{Kind, Limit};
 use crate::host::Host;
-use crate::model::{Affix, Evidence, Location, ManagerId, Profile, Reason, RemedyKind, Scope};
+use crate::model::{Affix, Evidence, Location, Loss, ManagerId, Profile, Reason, RemedyKind, Scope};
 use crate::version::gem;
 
 const ID: ManagerId = ManagerId("gem");
@@ -159,11 +159,11 @@ impl SimpleBackend for GemHome {
             for (name, _) in names.iter().filter(|(name, kind)| *kind != Kind::Dir && name.ends_with(b".gemspec")) {
                 let file = path::join(&dir, name);
                 let content = host.root.read(&file, SPECIFICATION).unwrap_or_else(|error| {
-                    record.notes.push(format!("{error}: the commands of this gem are unknown"));
+                    record.notes.push(Loss::unread(&error, "the commands of this gem are unknown"));
                     Vec::new()
                 });
                 let Some(read) = specification(&content, name) else {
-                    record.notes.push(format!("{file}: names no gem; skipped"));
+                    record.notes.push(Loss::damaged(file.clone(), "names no gem", "skipped"));
                     continue;
                 };
                 let mut item = InstalledPackage::kept(kind, read.name.clone(), read.version.clone());

@@ -16,7 +16,7 @@ use crate::bytes::{ByteString, path, shell_word};
 use crate::fs::Kind;
 use crate::host::Host;
 use crate::model::{
-    Evidence, Location, ManagerId, ManagerKind, NameFilter, Naming, Profile, Reason, RemedyKind, Scope,
+    Evidence, Location, Loss, ManagerId, ManagerKind, NameFilter, Naming, Profile, Reason, RemedyKind, Scope,
 };
 use crate::version::rpm;
 
@@ -90,7 +90,7 @@ impl SimpleBackend for Registry {
             .and_then(|connection| self.ports(&connection).map_err(|error| format!("{}: {error}", self.0)));
         match ports {
             Ok(items) => record.items = items,
-            Err(problem) => record.notes.push(format!("{problem}: the ports of MacPorts are unknown")),
+            Err(problem) => record.notes.push(Loss::because(problem, "the ports of MacPorts are unknown")),
         }
         record
     }
@@ -116,7 +116,7 @@ impl FileLists for Registry {
         host: &Host,
         items: &[InstalledPackage],
         wanted: &NameFilter,
-        notes: &mut Vec<String>,
+        notes: &mut Vec<Loss>,
         take: &mut dyn FnMut(u32, &[u8], u32),
     ) {
         let read = sqlite::open(&host.root, &self.0).and_then(|connection| {
@@ -137,7 +137,7 @@ impl FileLists for Registry {
             rows().map_err(|error| format!("{}: {error}", self.0))
         });
         if let Err(problem) = read {
-            notes.push(format!("{problem}: files of ports are unknown"));
+            notes.push(Loss::because(problem, "files of ports are unknown"));
         }
     }
 

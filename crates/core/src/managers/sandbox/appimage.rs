@@ -19,8 +19,8 @@ use crate::bytes::{ByteString, path, shell_word};
 use crate::fs::{Kind, Meta, WalkLimits};
 use crate::host::Host;
 use crate::model::{
-    Affix, Coverage, CoverageState, Evidence, Location, ManagerId, ManagerKind, Origin, Owner, Package, PathClaim,
-    Profile, Reason, Remedy, RemedyKind, Scope, Status,
+    Affix, Coverage, CoverageState, Evidence, Location, Loss, ManagerId, ManagerKind, Origin, Owner, Package,
+    PathClaim, Profile, Reason, Remedy, RemedyKind, Scope, Status,
 };
 use crate::version::debian;
 use whodunit_formats::bundle::{self, Bundle, HEAD};
@@ -252,8 +252,8 @@ impl Installation for AppImages<'_> {
         }
         let damaged =
             self.found().iter().filter_map(|found| Some(format!("{}: {}", found.path, found.bundle.damage.as_ref()?)));
-        let notes: Vec<String> =
-            damaged.map(|note| format!("{note}; name and version are guessed from its file's name")).collect();
+        let notes: Vec<Loss> =
+            damaged.map(|what| Loss::because(what, "name and version are guessed from its file's name")).collect();
         vec![Coverage {
             manager: Some(ID),
             scope: self.location.scope.clone(),

@@ -18,8 +18,8 @@ use crate::bytes::{ByteString, path, shell_word};
 use crate::fs::{Kind, Limit};
 use crate::host::Host;
 use crate::model::{
-    Algorithm, Digest, Evidence, FileRecord, Location, ManagerId, ManagerKind, NameFilter, Origin, Profile, Reason,
-    RemedyKind, Scope,
+    Algorithm, Digest, Evidence, FileRecord, Location, Loss, ManagerId, ManagerKind, NameFilter, Origin, Profile,
+    Reason, RemedyKind, Scope,
 };
 use crate::version::gentoo;
 use whodunit_formats::stanza::{Field, stanzas};
@@ -84,14 +84,14 @@ impl SimpleBackend for Database {
         let content = match host.root.read(&self.0, Limit::RECORD) {
             Ok(content) => content,
             Err(error) => {
-                record.notes.push(format!("{error}: the packages of apk are unknown"));
+                record.notes.push(Loss::unread(&error, "the packages of apk are unknown"));
                 return record;
             }
         };
         let asked = match host.root.read(WORLD, Limit::SMALL) {
             Ok(content) => Some(world(&content)),
             Err(error) => {
-                record.notes.push(format!("{error}: which packages were requested is unknown"));
+                record.notes.push(Loss::unread(&error, "which packages were requested is unknown"));
                 None
             }
         };
@@ -115,7 +115,9 @@ impl SimpleBackend for Database {
                 }
             }
             if item.name.is_empty() {
-                record.notes.push(format!("{} line {}: names no package: it is unknown", self.0, stanza.line));
+                record
+                    .notes
+                    .push(Loss::note(format!("{} line {}: names no package: it is unknown", self.0, stanza.line)));
                 continue;
             }
             item.purl = Some("apk");
@@ -133,7 +135,7 @@ impl SimpleBackend for Database {
             record.items.push(item);
         }
         if whodunit_formats::stanza::is_cut(&content) {
-            record.notes.push(format!("{}: cut off: what followed is unknown", self.0));
+            record.notes.push(Loss::note(format!("{}: cut off: what followed is unknown", self.0)));
         }
         record
     }
@@ -151,7 +153,7 @@ impl SimpleBackend for Database {
         _: &Host,
         _: &Location,
         items: &[InstalledPackage],
-        _: &mut Vec<String>,
+        _: &mut Vec<Loss>,
     ) -> Option<Vec<Option<Origin>>> {
         // apk records no repository, but the tag of one.
         let of = |item: &InstalledPackage| {
@@ -195,12 +197,12 @@ impl FileLists for Database {
         host: &Host,
         items: &[InstalledPackage],
         wanted: &NameFilter,
-        notes: &mut Vec<String>,
+        notes: &mut Vec<Loss>,
         take: &mut dyn FnMut(u32, &[u8], u32),
     ) {
         let content = match host.root.read(&self.0, Limit::RECORD) {
             Ok(content) => content,
-            Err(error) => return notes.push(format!("{error}: files of packages are unknown")),
+            Err(error) => return notes.push(Loss::unread(&error, "files of packages are unknown")),
         };
         let numbers: HashMap<&[u8], u32> = items.iter().map(|item| &*item.name).zip(0..).collect();
         each_field(&content, &numbers, |number, dir, field| {
@@ -216,16 +218,11 @@ impl FileLists for Database {
 
     /// `a:` has owner, group and permissions, `Z:` the digest: `Q1` and SHA-1 in base64. Of a link it is that of its
     /// target's text.
-    fn file_records(
-        &self,
-        host: &Host,
-        items: &[(u32, &InstalledPackage)],
-        notes: &mut Vec<String>,
-    ) -> Vec<FileRecord> {
+    fn file_records(&self, host: &Host, items: &[(u32, &InstalledPackage)], notes: &mut Vec<Loss>) -> Vec<FileRecord> {
         let content = match host.root.read(&self.0, Limit::RECORD) {
             Ok(content) => content,
             Err(error) => {
-                notes.push(format!("{error}: whether files of packages are altered is unknown"));
+                notes.push(Loss::unread(&error, "whether files of packages are altered is unknown"));
                 return Vec::new();
             }
         };

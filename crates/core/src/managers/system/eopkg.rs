@@ -21,8 +21,8 @@ use crate::bytes::{ByteString, path, shell_word};
 use crate::fs::{Limit, Root};
 use crate::host::Host;
 use crate::model::{
-    Algorithm, Digest, Evidence, FileRecord, Location, ManagerId, ManagerKind, NameFilter, Profile, Reason, RemedyKind,
-    Scope,
+    Algorithm, Digest, Evidence, FileRecord, Location, Loss, ManagerId, ManagerKind, NameFilter, Profile, Reason,
+    RemedyKind, Scope,
 };
 use crate::version::tokens;
 
@@ -103,7 +103,7 @@ fn ends_with(open: &[String], elements: &[&str]) -> bool {
         && open[open.len() - elements.len()..].iter().zip(elements).all(|(one, name)| one == name)
 }
 
-fn package(root: &Root, entry: &ByteString) -> (InstalledPackage, Option<String>) {
+fn package(root: &Root, entry: &ByteString) -> (InstalledPackage, Option<Loss>) {
     let file = path::join(entry, b"metadata.xml");
     // `NAME-VERSION-RELEASE`, from the right.
     let dir = path::name(entry);
@@ -129,14 +129,16 @@ fn package(root: &Root, entry: &ByteString) -> (InstalledPackage, Option<String>
             });
             item.version = newest.map(ByteString::from).or(item.version);
             let lost = match damage {
-                Some(Damage(what)) => Some(format!("{file}: {what}: name and version may be incomplete")),
-                None if name.is_none() => Some(format!("{file}: has no name: taken from the directory's name")),
+                Some(Damage(what)) => Some(Loss::damaged(file.clone(), what, "name and version may be incomplete")),
+                None if name.is_none() => {
+                    Some(Loss::damaged(file.clone(), "has no name", "taken from the directory's name"))
+                }
                 None => None,
             };
             item.name = name.map_or(item.name.clone(), ByteString::from);
             lost
         }
-        Err(error) => Some(format!("{error}: name and version are taken from the directory's name")),
+        Err(error) => Some(Loss::unread(&error, "name and version are taken from the directory's name")),
     };
     item.purl = None;
     item.entry = entry.clone();
@@ -154,7 +156,7 @@ impl SimpleBackend for Database {
             Ok(content) => Some(content),
             Err(error) if error.is_missing() => None,
             Err(error) => {
-                record.notes.push(format!("{error}: which packages were requested is unknown"));
+                record.notes.push(Loss::unread(&error, "which packages were requested is unknown"));
                 None
             }
         };
@@ -190,7 +192,7 @@ impl SimpleBackend for Database {
 }
 
 /// The files of a list: path, sort, owner, permissions, and the digest of a file's content (SHA-1).
-fn file_records(list: &[u8], package: u32) -> Result<Vec<FileRecord>, Damage> {
+fn file_records(list: &[u8], package: u32) -> (Vec<FileRecord>, Option<Damage>) {
     let mut files: Vec<FileRecord> = Vec::new();
     let damage = each_text(list, |open, _, text| {
         let Some(element) = open.last().filter(|_| ends_with(&open[..open.len() - 1], &["File"])) else { return };
@@ -208,7 +210,7 @@ fn file_records(list: &[u8], package: u32) -> Result<Vec<FileRecord>, Damage> {
             _ => {}
         }
     });
-    damage.map_or(Ok(files), Err)
+    (files, damage)
 }
 
 /// The path of a list, which is written without the first slash.
@@ -222,7 +224,7 @@ impl FileLists for Database {
         host: &Host,
         items: &[InstalledPackage],
         wanted: &NameFilter,
-        notes: &mut Vec<String>,
+        notes: &mut Vec<Loss>,
         take: &mut dyn FnMut(u32, &[u8], u32),
     ) {
         let find = |content: &[u8]| {
@@ -242,15 +244,13 @@ impl FileLists for Database {
         path::join(&item.entry, b"files.xml")
     }
 
-    fn file_records(
-        &self,
-        host: &Host,
-        items: &[(u32, &InstalledPackage)],
-        notes: &mut Vec<String>,
-    ) -> Vec<FileRecord> {
-        let read = |number: u32, item: &InstalledPackage| {
-            let list = host.root.read(&self.file(item), Limit::LIST).map_err(|error| error.to_string())?;
-            file_records(&list, number).map_err(|Damage(what)| format!("{}: {what}", self.file(item)))
+    fn file_records(&self, host: &Host, items: &[(u32, &InstalledPackage)], notes: &mut Vec<Loss>) -> Vec<FileRecord> {
+        let read = |number: u32, item: &InstalledPackage| match host.root.read(&self.file(item), Limit::LIST) {
+            Ok(list) => {
+                let (files, damage) = file_records(&list, number);
+                (files, damage.map(|Damage(what)| format!("{}: {what}", self.file(item))))
+            }
+            Err(error) => (Vec::new(), Some(error.to_string())),
         };
         each_record(items, read, notes)
     }

@@ -21,8 +21,8 @@ use crate::bytes::{ByteString, path, shell_word};
 use crate::fs::{Kind, Limit, Root};
 use crate::host::Host;
 use crate::model::{
-    Affix, Algorithm, Digest, Evidence, FileRecord, Location, ManagerId, ManagerKind, NameFilter, Origin, Profile,
-    Reason, RemedyKind, Scope,
+    Affix, Algorithm, Digest, Evidence, FileRecord, Location, Loss, ManagerId, ManagerKind, NameFilter, Origin,
+    Profile, Reason, RemedyKind, Scope,
 };
 use crate::version::gentoo;
 
@@ -88,10 +88,10 @@ fn value(root: &Root, entry: &[u8], name: &str) -> Option<ByteString> {
     Some(content.trim_ascii().into()).filter(|value: &ByteString| !value.is_empty())
 }
 
-fn package(root: &Root, category: &ByteString, dir: &ByteString) -> Result<InstalledPackage, String> {
+fn package(root: &Root, category: &ByteString, dir: &ByteString) -> Result<InstalledPackage, Loss> {
     let entry = path::join(&path::join(DATABASE, category), dir);
     let Some((name, version)) = cut(dir) else {
-        return Err(format!("{entry}: its name has no version: a package is unknown"));
+        return Err(Loss::damaged(entry.clone(), "its name has no version", "a package is unknown"));
     };
     let mut item = InstalledPackage::new("package", path::join(category, name));
     item.version = Some(version.into());
@@ -122,7 +122,7 @@ impl SimpleBackend for Database {
         let asked = match host.root.read(WORLD, Limit::SMALL) {
             Ok(content) => Some(world(&content)),
             Err(error) => {
-                record.notes.push(format!("{error}: which packages were requested is unknown"));
+                record.notes.push(Loss::unread(&error, "which packages were requested is unknown"));
                 None
             }
         };
@@ -211,7 +211,7 @@ impl FileLists for Database {
         host: &Host,
         items: &[InstalledPackage],
         wanted: &NameFilter,
-        notes: &mut Vec<String>,
+        notes: &mut Vec<Loss>,
         take: &mut dyn FnMut(u32, &[u8], u32),
     ) {
         let find = |list: &[u8]| {
@@ -236,16 +236,11 @@ impl FileLists for Database {
         Some(Digest::from_hexadecimal(Algorithm::Md5, &String::from_utf8_lossy(digest?)))
     }
 
-    fn file_records(
-        &self,
-        host: &Host,
-        items: &[(u32, &InstalledPackage)],
-        notes: &mut Vec<String>,
-    ) -> Vec<FileRecord> {
+    fn file_records(&self, host: &Host, items: &[(u32, &InstalledPackage)], notes: &mut Vec<Loss>) -> Vec<FileRecord> {
         let read = |number: u32, item: &InstalledPackage| match host.root.read(&self.file(item), Limit::LIST) {
-            Ok(list) => Ok(list.split(|&b| b == b'\n').filter_map(|line| file_records(line, number)).collect()),
-            Err(error) if error.is_missing() => Ok(Vec::new()),
-            Err(error) => Err(error.to_string()),
+            Ok(list) => (list.split(|&b| b == b'\n').filter_map(|line| file_records(line, number)).collect(), None),
+            Err(error) if error.is_missing() => (Vec::new(), None),
+            Err(error) => (Vec::new(), Some(error.to_string())),
         };
         each_record(items, read, notes)
     }

@@ -26,7 +26,7 @@ use crate::bytes::{ByteString, path, shell_word};
 use crate::fs::{Kind, Limit};
 use crate::host::{Host, User};
 use crate::model::{
-    Evidence, ExecDestination, ExecTarget, Location, ManagerId, ManagerKind, Profile, Reason, RemedyKind,
+    Evidence, ExecDestination, ExecTarget, Location, Loss, ManagerId, ManagerKind, Profile, Reason, RemedyKind,
 };
 use crate::version::semver;
 
@@ -179,7 +179,7 @@ impl SimpleBackend for RustupHome<'_> {
     fn read(&self, host: &Host, at: &Location) -> Record {
         let mut record = Record::default();
         let settings = settings(host, &at.dir).unwrap_or_else(|problem| {
-            record.notes.push(format!("{problem}: which toolchain is the default is not known"));
+            record.notes.push(Loss::because(problem, "which toolchain is the default is not known"));
             Settings::default()
         });
         let toolchains = path::join(&at.dir, b"toolchains");

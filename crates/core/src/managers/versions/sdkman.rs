@@ -17,7 +17,7 @@ use crate::backend::{Installation, Manager};
 use crate::bytes::{ByteString, path, shell_word};
 use crate::fs::{Kind, Limit};
 use crate::host::{Host, User};
-use crate::model::{Evidence, Location, ManagerId, ManagerKind, Profile, RemedyKind};
+use crate::model::{Evidence, Location, Loss, ManagerId, ManagerKind, Profile, RemedyKind};
 use crate::version::tokens;
 use whodunit_formats::settings;
 
@@ -101,9 +101,11 @@ impl SimpleBackend for SdkmanDir<'_> {
                 );
             }
             if let Some(missing) = default.filter(|target| !is_dir(host, target)) {
-                record
-                    .notes
-                    .push(format!("{current}: points to {missing}, which does not exist: {tool} has no default"));
+                record.notes.push(Loss::damaged(
+                    current.clone(),
+                    format!("points to {missing}, which does not exist"),
+                    format!("{tool} has no default"),
+                ));
             }
         }
         let mut item = InstalledPackage::new("program", "sdkman");

@@ -100,7 +100,7 @@ impl Manager for ShimManager {
     }
 
     fn discover<'h>(&self, host: &'h Host) -> Vec<Box<dyn Installation + 'h>> {
-        // The five are constants; the roster wants one that lives as long.
+        // The five are constants; the registry wants one that lives as long.
         let all = [&PYENV, &RBENV, &NODENV, &GOENV, &JENV];
         let Some(kind) = all.into_iter().find(|kind| kind.id == self.id) else { return Vec::new() };
         let of_user = |user: &'h User| -> Option<Box<dyn Installation + 'h>> {

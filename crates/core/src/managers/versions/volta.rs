@@ -15,7 +15,9 @@ use crate::backend::{Installation, Manager};
 use crate::bytes::{ByteString, path, shell_word};
 use crate::fs::{Kind, Limit};
 use crate::host::{Host, User};
-use crate::model::{Evidence, ExecDestination, ExecTarget, Location, ManagerId, ManagerKind, Profile, RemedyKind};
+use crate::model::{
+    Evidence, ExecDestination, ExecTarget, Location, Loss, ManagerId, ManagerKind, Profile, RemedyKind,
+};
 use crate::version::semver;
 
 const ID: ManagerId = ManagerId("volta");
@@ -159,7 +161,7 @@ impl SimpleBackend for VoltaHome<'_> {
                 .ok()
                 .and_then(|content| serde_json::from_slice::<Command>(&content).ok());
             let Some(command) = read else {
-                record.notes.push(format!("{file}: damaged: its owner is unknown"));
+                record.notes.push(Loss::damaged(file.clone(), "damaged", "its owner is unknown"));
                 continue;
             };
             let package = ByteString::from(command.package.as_str());

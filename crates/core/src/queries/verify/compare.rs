@@ -225,7 +225,7 @@ fn weigh(recorded: &FileRecord, what: &[(Attribute, String)]) -> Severity {
     let is_read_by_people = DOCUMENTATION.iter().any(|dir| crate::bytes::path::within(&recorded.path, dir));
     let is_serious = what.iter().any(|(attribute, says)| match attribute {
         Attribute::Missing => true,
-        // Runs under another's name, or is open to everybody: more than was meant.
+        // Runs under another's name, or is open to every user: more than was meant.
         Attribute::Mode => opens(says),
         other => other.is_content(),
     });

@@ -222,7 +222,7 @@ fn is_file(host: &Host, file: &[u8]) -> bool {
     host.root.target(file).is_ok_and(|meta| meta.kind == Kind::File)
 }
 
-/// The groups that a user is in, and everybody's home.
+/// The groups that a user is in, and every user's home.
 fn accounts_of(host: &Host, user: &User) -> (BTreeSet<u32>, BTreeMap<Vec<u8>, Vec<u8>>) {
     let file = read(host, b"/etc/group");
     let is_in = |group: &accounts::Group<'_>| group.members.contains(&&*user.name);

@@ -25,7 +25,7 @@ use crate::backend::simple::{InstalledPackage, Record};
 use crate::bytes::{ByteString, path};
 use crate::fs::{Kind, Limit};
 use crate::host::Host;
-use crate::model::{Evidence, ManagerId, Origin, Status};
+use crate::model::{Evidence, Loss, ManagerId, Origin, Status};
 
 pub use npm::Npm;
 pub use pnpm::Pnpm;
@@ -76,7 +76,7 @@ pub(super) fn package(
     item.installed_at = host.root.entry(&dir).ok().map(|meta| meta.modified);
     let read = package_file(host, &file).unwrap_or_else(|problem| {
         item.status = Status::Broken;
-        record.notes.push(format!("{problem}: the version of {name} is unknown"));
+        record.notes.push(Loss::because(problem, format!("the version of {name} is unknown")));
         PackageFile { version: None, dependencies: BTreeMap::new() }
     });
     item.version = read.version.clone().map(ByteString::from);

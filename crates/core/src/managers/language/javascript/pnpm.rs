@@ -6,7 +6,7 @@ use crate::backend::{Installation, Manager};
 use crate::bytes::{ByteString, path, shell_word};
 use crate::fs::{Kind, Limit};
 use crate::host::{Host, User};
-use crate::model::{Affix, Evidence, ExecTarget, Location, ManagerId, Profile, RemedyKind};
+use crate::model::{Affix, Evidence, ExecTarget, Location, Loss, ManagerId, Profile, RemedyKind};
 use crate::version::semver;
 use std::cmp::Ordering;
 
@@ -65,7 +65,7 @@ impl SimpleBackend for PnpmHome {
             let asked = match package_file(host, &file) {
                 Ok(read) => read.dependencies,
                 Err(problem) => {
-                    record.notes.push(format!("{problem}: what pnpm installed is not known"));
+                    record.notes.push(Loss::because(problem, "what pnpm installed is not known"));
                     continue;
                 }
             };

@@ -5,7 +5,7 @@ use crate::backend::simple::{Record, SimpleBackend, SimpleInstallation, is_dir, 
 use crate::backend::{Installation, Manager};
 use crate::bytes::{ByteString, path, shell_word};
 use crate::host::Host;
-use crate::model::{Affix, Evidence, Location, ManagerId, Profile, Reason, RemedyKind, Scope};
+use crate::model::{Affix, Evidence, Location, Loss, ManagerId, Profile, Reason, RemedyKind, Scope};
 use crate::version::semver;
 use std::cmp::Ordering;
 use std::collections::BTreeMap;
@@ -50,7 +50,7 @@ impl SimpleBackend for YarnGlobal {
         let modules = path::join(&at.dir, b"node_modules");
         let file = path::join(&at.dir, b"package.json");
         let asked = package_file(host, &file).map(|read| read.dependencies).unwrap_or_else(|problem| {
-            record.notes.push(format!("{problem}: what was asked for is not known"));
+            record.notes.push(Loss::because(problem, "what was asked for is not known"));
             BTreeMap::new()
         });
         // The links lead to `node_modules/.bin`, where others lead on.

@@ -13,7 +13,7 @@ use serde::Deserialize;
 
 use crate::bytes::{ByteString, path};
 use crate::fs::{Dir, FsError, Kind, Limit, Root};
-use crate::model::Origin;
+use crate::model::{Loss, Origin};
 use crate::version::pep440::normal_name;
 
 /// A distribution.
@@ -110,7 +110,7 @@ impl Distribution {
 
 /// Every distribution that a directory of modules holds, in the order of their metadata's names, and what
 /// could not be read.
-pub fn in_dir(root: &Root, dir: &ByteString) -> (Vec<Distribution>, Vec<String>) {
+pub fn in_dir(root: &Root, dir: &ByteString) -> (Vec<Distribution>, Vec<Loss>) {
     let (mut found, mut notes) = (Vec::new(), Vec::new());
     let Ok(names) = root.dir(dir).and_then(|dir| dir.list()) else { return (found, notes) };
     for (name, kind) in names.iter().filter(|(name, _)| !name.starts_with(b"~")) {
@@ -140,11 +140,11 @@ fn plain(name: ByteString, version: Option<ByteString>, metadata: ByteString) ->
 }
 
 /// What was read; what could not be is a distribution that is not known.
-fn said<T>(read: Result<T, FsError>, notes: &mut Vec<String>) -> Option<T> {
-    read.map_err(|error| notes.push(format!("{error}: a distribution is unknown"))).ok()
+fn said<T>(read: Result<T, FsError>, notes: &mut Vec<Loss>) -> Option<T> {
+    read.map_err(|error| notes.push(Loss::unread(&error, "a distribution is unknown"))).ok()
 }
 
-fn dist_info(root: &Root, metadata: &ByteString, notes: &mut Vec<String>) -> Option<Distribution> {
+fn dist_info(root: &Root, metadata: &ByteString, notes: &mut Vec<Loss>) -> Option<Distribution> {
     let dir = said(root.dir(metadata), notes)?;
     let names = said(dir.list(), notes)?;
     let has = |name: &str| names.binary_search_by(|(other, _)| (**other).cmp(name.as_bytes())).is_ok();
@@ -162,20 +162,20 @@ fn dist_info(root: &Root, metadata: &ByteString, notes: &mut Vec<String>) -> Opt
             direct_url(&content).ok_or_else(|| format!("{}: damaged", path::join(metadata, b"direct_url.json")))
         }) {
             Ok(direct) => one.direct = Some(direct),
-            Err(problem) => notes.push(format!("{problem}: where {} came from is unknown", one.name)),
+            Err(problem) => notes.push(Loss::because(problem, format!("where {} came from is unknown", one.name))),
         }
     }
     Some(one)
 }
 
-fn egg_info(root: &Root, metadata: ByteString, named: &ByteString, notes: &mut Vec<String>) -> Option<Distribution> {
+fn egg_info(root: &Root, metadata: ByteString, named: &ByteString, notes: &mut Vec<Loss>) -> Option<Distribution> {
     let dir = said(root.dir(&metadata), notes)?;
     let (name, version) = name_and_version(&dir, "PKG-INFO", named, notes);
     Some(plain(name, version, metadata))
 }
 
 /// The source directory of a development install, and the metadata in it.
-fn egg_link(root: &Root, link: &ByteString, notes: &mut Vec<String>) -> Option<Distribution> {
+fn egg_link(root: &Root, link: &ByteString, notes: &mut Vec<Loss>) -> Option<Distribution> {
     let content = said(root.read(link, Limit::SMALL), notes)?;
     let source = content.split(|&b| b == b'\n').next()?.trim_ascii();
     let wanted = normal_name(path::name(link).strip_suffix(b".egg-link")?);
@@ -185,8 +185,10 @@ fn egg_link(root: &Root, link: &ByteString, notes: &mut Vec<String>) -> Option<D
             .is_some_and(|stem| normal_name(stem.split(|&b| b == b'-').next().unwrap_or(stem)) == wanted)
     });
     let Some(metadata) = metadata else {
-        notes.push(format!(
-            "{link}: its source directory has no metadata: name and version of that package are unknown"
+        notes.push(Loss::damaged(
+            link.clone(),
+            "its source directory has no metadata",
+            "name and version of that package are unknown",
         ));
         return None;
     };
@@ -201,18 +203,18 @@ fn name_and_version(
     dir: &Dir<'_>,
     file: &str,
     named: &[u8],
-    notes: &mut Vec<String>,
+    notes: &mut Vec<Loss>,
 ) -> (ByteString, Option<ByteString>) {
     match dir.read_start(file.as_bytes(), HEADERS) {
         Ok((headers, _)) => {
             if header(&headers, "Name").is_none() || header(&headers, "Version").is_none() {
                 let whole = path::join(dir.path(), file.as_bytes());
-                notes.push(format!("{whole}: has no name or version; taken from the directory's name"));
+                notes.push(Loss::damaged(whole.clone(), "has no name or version", "taken from the directory's name"));
             }
             headers_or_name(&headers, named)
         }
         Err(error) => {
-            notes.push(format!("{error}: name and version are taken from the directory's name"));
+            notes.push(Loss::unread(&error, "name and version are taken from the directory's name"));
             headers_or_name(b"", named)
         }
     }

@@ -12,7 +12,7 @@ use super::{PIP, UV, find};
 use crate::backend::Detail;
 use crate::bytes::{ByteString, path};
 use crate::host::{Host, User};
-use crate::model::{Evidence, Location, ManagerId, Owner, Package, Reason, Scope, Status};
+use crate::model::{Evidence, Location, Loss, ManagerId, Owner, Package, Reason, Scope, Status};
 
 /// The distributions of one user, or of the system.
 pub struct PythonInstallation<'s> {
@@ -305,7 +305,7 @@ impl<'s> PythonInstallation<'s> {
     }
 
     /// What of the system's interpreter is said of its marker, for the coverage.
-    pub(super) fn marker_notes(&self, shelf: &Shelf) -> Vec<String> {
+    pub(super) fn marker_notes(&self, shelf: &Shelf) -> Vec<Loss> {
         let site = &shelf.site;
         let is_environment = matches!(site.place.scope, Scope::Environment(_));
         if is_environment || site.place.shared || site.distributions.is_empty() {
@@ -316,12 +316,14 @@ impl<'s> PythonInstallation<'s> {
         let is_interpreter = is_dir(&self.host.root, &library);
         match site::marker(&self.host.root, &library) {
             Some(marker) => {
-                vec![format!(
+                vec![Loss::note(format!(
                     "installed in spite of {marker}, which reserves this interpreter for the system's package manager"
-                )]
+                ))]
             }
             None if is_interpreter => {
-                vec![format!("{library} has no EXTERNALLY-MANAGED marker: pip installs there without a warning")]
+                vec![Loss::note(format!(
+                    "{library} has no EXTERNALLY-MANAGED marker: pip installs there without a warning"
+                ))]
             }
             None => Vec::new(),
         }

@@ -16,7 +16,7 @@ use hashbrown::{DefaultHashBuilder, HashMap};
 use super::distribution::Distribution;
 use crate::bytes::{ByteString, path};
 use crate::fs::{Kind, Limit, Root};
-use crate::model::{Algorithm, Depth, Digest, FileRecord};
+use crate::model::{Algorithm, Depth, Digest, FileRecord, Loss};
 
 /// One line, as it is written.
 #[derive(Debug, Clone, PartialEq, Eq)]
@@ -107,7 +107,7 @@ pub struct Index {
     /// Paths that more than one distribution lists.
     shared: Vec<(u64, u32, u32)>,
     /// What could not be read.
-    pub notes: Vec<String>,
+    pub notes: Vec<Loss>,
 }
 
 impl Index {
@@ -122,7 +122,7 @@ impl Index {
             let content = match root.read(&file(one), Limit::LIST) {
                 Ok(content) => content,
                 Err(error) => {
-                    index.notes.push(format!("{error}: which files are those of {} is unknown", one.name));
+                    index.notes.push(Loss::unread(&error, format!("which files are those of {} is unknown", one.name)));
                     continue;
                 }
             };
@@ -137,7 +137,7 @@ impl Index {
             }
             if outside > 0 {
                 let what = format!("{}: {outside} paths point outside {}", file(one), ByteString::from(prefix));
-                index.notes.push(format!("{what} and are not counted as files of {}", one.name));
+                index.notes.push(Loss::note(format!("{what} and are not counted as files of {}", one.name)));
             }
         }
         index

@@ -87,7 +87,7 @@ impl Requirement {
 }
 
 /// Markers do not go deeper.
-const DEEPEST: usize = 32;
+const MAX_DEPTH: usize = 32;
 
 /// A marker on its way through. Where it asks what is not known, nothing can be said of the whole.
 struct Marker<'m> {
@@ -135,7 +135,7 @@ impl Marker<'_> {
         self.rest = self.rest.trim_start();
         if let Some(inner) = self.rest.strip_prefix('(') {
             self.deep += 1;
-            if self.deep > DEEPEST {
+            if self.deep > MAX_DEPTH {
                 return None;
             }
             self.rest = inner;

@@ -7,7 +7,7 @@ use super::distribution::{self, Distribution};
 use super::record::{self, Index};
 use crate::bytes::{ByteString, path};
 use crate::fs::{Kind, Limit, Root};
-use crate::model::{PathClaim, RecordPosition, Scope};
+use crate::model::{Loss, PathClaim, RecordPosition, Scope};
 use crate::version::pep440::normal_name;
 use whodunit_formats::key_file::KeyFile;
 use whodunit_formats::pyvenv::Pyvenv;
@@ -93,7 +93,7 @@ pub struct Site {
     /// Its distributions. The one for which a tool made the environment is that tool's and is left out.
     pub distributions: Vec<Distribution>,
     /// What could not be read.
-    pub notes: Vec<String>,
+    pub notes: Vec<Loss>,
     /// The file that says what the environment is.
     pub settings: Option<Pyvenv>,
     /// Who keeps it.
@@ -137,7 +137,7 @@ impl Site {
     }
 
     /// Everything that could not be read so far.
-    pub fn all_notes(&self) -> Vec<String> {
+    pub fn all_notes(&self) -> Vec<Loss> {
         let of_index = self.index.get().map(|index| index.notes.clone()).unwrap_or_default();
         self.notes.iter().cloned().chain(of_index).collect()
     }

@@ -27,7 +27,7 @@ use crate::backend::simple::{
 use crate::bytes::{ByteString, path, shell_word};
 use crate::fs::{Kind, Limit};
 use crate::host::{Host, User};
-use crate::model::{Evidence, Location, Origin, RemedyKind, Scope, Status};
+use crate::model::{Evidence, Location, Loss, Origin, RemedyKind, Scope, Status};
 use crate::version::pep440::{self, normal_name};
 
 /// Where a tool keeps its environments and its links.
@@ -74,7 +74,9 @@ fn app_in(host: &Host, environment: &ByteString, wanted: &[u8], item: &mut Insta
             let version = one.version.map(|version| format!(" {version}")).unwrap_or_default();
             item.evidence.push(Evidence::at(one.metadata, "metadata", format!("{}{version}", one.name)));
         }
-        None => record.notes.push(format!("{environment}: has no metadata of {}: its version is unknown", item.name)),
+        None => record
+            .notes
+            .push(Loss::note(format!("{environment}: has no metadata of {}: its version is unknown", item.name))),
     }
     let python = path::join(environment, b"bin/python");
     if root.target(&python).is_err() {
@@ -99,11 +101,15 @@ impl SimpleBackend for Pipx {
             let metadata: Option<PipxMetadata> = match &content {
                 Ok(content) => serde_json::from_slice(content)
                     .map_err(|error| {
-                        record.notes.push(format!("{file}: {error}: the commands of {name} are unknown"));
+                        record.notes.push(Loss::damaged(
+                            file.clone(),
+                            format!("{error}"),
+                            format!("the commands of {name} are unknown"),
+                        ));
                     })
                     .ok(),
                 Err(error) => {
-                    record.notes.push(format!("{error}: the commands of {name} are unknown"));
+                    record.notes.push(Loss::unread(&error, format!("the commands of {name} are unknown")));
                     None
                 }
             };
@@ -247,7 +253,9 @@ impl UvTools {
                         }
                     }
                 }
-                Err(problem) => record.notes.push(format!("{problem}: the commands of {name} are unknown")),
+                Err(problem) => {
+                    record.notes.push(Loss::because(problem, format!("the commands of {name} are unknown")))
+                }
             }
             app_in(host, &tree, &normal_name(name), &mut item, record);
             item.commands = item.places.iter().map(|(link, _)| link.clone()).collect();
@@ -288,7 +296,9 @@ impl UvTools {
     fn itself(&self, host: &Host, record: &mut Record) {
         let Ok(content) = host.root.read(&self.own_receipt, Limit::SMALL) else { return };
         let Ok(receipt) = serde_json::from_slice::<OwnReceipt>(&content) else {
-            record.notes.push(format!("{}: damaged: where uv itself was installed is unknown", self.own_receipt));
+            record
+                .notes
+                .push(Loss::note(format!("{}: damaged: where uv itself was installed is unknown", self.own_receipt)));
             return;
         };
         let mut item = InstalledPackage::new("program", "uv");

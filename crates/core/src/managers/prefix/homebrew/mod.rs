@@ -32,8 +32,8 @@ use crate::bytes::{ByteString, path, shell_word};
 use crate::fs::{Kind, Limit};
 use crate::host::Host;
 use crate::model::{
-    Affix, Evidence, Location, ManagerId, ManagerKind, Offer, OfferQuery, Origin, Profile, Reason, RemedyKind, Scope,
-    Status,
+    Affix, Evidence, Location, Loss, ManagerId, ManagerKind, Offer, OfferQuery, Origin, Profile, Reason, RemedyKind,
+    Scope, Status,
 };
 use crate::version::tokens;
 
@@ -143,13 +143,17 @@ impl Prefix {
                 let file = path::join(&keg, b"INSTALL_RECEIPT.json");
                 let receipt = match host.root.read(&file, Limit::LIST) {
                     Ok(content) => serde_json::from_slice(&content).unwrap_or_else(|error| {
-                        record
-                            .notes
-                            .push(format!("{file}: {error}: origin and reason of {name} {version} are unknown"));
+                        record.notes.push(Loss::damaged(
+                            file.clone(),
+                            error,
+                            format!("origin and reason of {name} {version} are unknown"),
+                        ));
                         Receipt::default()
                     }),
                     Err(error) => {
-                        record.notes.push(format!("{error}: origin and reason of {name} {version} are unknown"));
+                        record
+                            .notes
+                            .push(Loss::unread(&error, format!("origin and reason of {name} {version} are unknown")));
                         Receipt::default()
                     }
                 };
@@ -259,7 +263,7 @@ impl SimpleBackend for Prefix {
         at: &Location,
         items: &[InstalledPackage],
         asked: &OfferQuery,
-        notes: &mut Vec<String>,
+        notes: &mut Vec<Loss>,
     ) -> Vec<Offer> {
         offers::offers(host, at, items, asked, notes)
     }

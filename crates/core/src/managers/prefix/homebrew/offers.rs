@@ -8,7 +8,7 @@ use crate::backend::simple::InstalledPackage;
 use crate::bytes::{ByteString, path};
 use crate::fs::Limit;
 use crate::host::Host;
-use crate::model::{Evidence, Location, Offer, OfferQuery, Origin};
+use crate::model::{Evidence, Location, Loss, Offer, OfferQuery, Origin};
 use crate::version::tokens;
 
 /// Where a user's cache is: on Linux, and on macOS.
@@ -53,7 +53,7 @@ pub fn offers(
     at: &Location,
     items: &[InstalledPackage],
     asked: &OfferQuery,
-    notes: &mut Vec<String>,
+    notes: &mut Vec<Loss>,
 ) -> Vec<Offer> {
     let is_asked = |name: &[u8]| match asked {
         OfferQuery::Installed => items.iter().any(|item| *item.name == *name),
@@ -78,7 +78,7 @@ pub fn offers(
             let listed = match read {
                 Ok(listed) => listed,
                 Err(problem) => {
-                    notes.push(format!("{file}: {problem}: what Homebrew offers is unknown"));
+                    notes.push(Loss::damaged(file.clone(), format!("{problem}"), "what Homebrew offers is unknown"));
                     continue;
                 }
             };

@@ -5,8 +5,8 @@ use super::installation::{Deployed, FlatpakInstallation};
 use crate::backend::{Catalogue, Detail, FileIndex, Hint, Installation, Launching, Relations};
 use crate::bytes::{ByteString, path, shell_word};
 use crate::model::{
-    Coverage, CoverageState, Evidence, ExecTarget, Location, Offer, OfferQuery, Owner, Package, PathClaim, Remedy,
-    RemedyKind, Scope,
+    Coverage, CoverageState, Evidence, ExecTarget, Location, Loss, Offer, OfferQuery, Owner, Package, PathClaim,
+    Remedy, RemedyKind, Scope,
 };
 use crate::version::debian;
 use std::cmp::Ordering;
@@ -19,7 +19,7 @@ impl Installation for FlatpakInstallation<'_> {
 
     fn coverage(&self) -> Vec<Coverage> {
         let late = self.late.lock().unwrap_or_else(PoisonError::into_inner);
-        let notes: Vec<String> = self.notes.iter().chain(&*late).cloned().collect();
+        let notes: Vec<Loss> = self.notes.iter().chain(&*late).cloned().collect();
         let state = if notes.is_empty() { CoverageState::Read } else { CoverageState::Partial };
         vec![Coverage {
             manager: Some(ID),

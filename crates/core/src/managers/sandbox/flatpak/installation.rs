@@ -9,7 +9,7 @@ use crate::backend::{Detail, Installation};
 use crate::bytes::{ByteString, path};
 use crate::fs::{Kind, Limit};
 use crate::host::Host;
-use crate::model::{Evidence, Location, ManagerId, Offer, OfferQuery, Origin, Package, Reason, Scope, Status};
+use crate::model::{Evidence, Location, Loss, ManagerId, Offer, OfferQuery, Origin, Package, Reason, Scope, Status};
 use whodunit_formats::key_file::KeyFile;
 use whodunit_shell::syntax::pattern::fits;
 
@@ -48,9 +48,9 @@ pub struct FlatpakInstallation<'s> {
     pub(super) location: Location,
     pub(super) deployed: Vec<Deployed>,
     pub(super) config: KeyFile,
-    pub(super) notes: Vec<String>,
+    pub(super) notes: Vec<Loss>,
     /// What could not be read later on.
-    pub(super) late: Mutex<Vec<String>>,
+    pub(super) late: Mutex<Vec<Loss>>,
 }
 
 impl<'s> FlatpakInstallation<'s> {
@@ -63,7 +63,7 @@ impl<'s> FlatpakInstallation<'s> {
             Ok(content) => KeyFile::parse(&content),
             Err(error) => {
                 if !error.is_missing() {
-                    notes.push(format!("{error}: remotes, pins and masks are unknown"));
+                    notes.push(Loss::unread(&error, "remotes, pins and masks are unknown"));
                 }
                 KeyFile::default()
             }
@@ -114,17 +114,21 @@ impl<'s> FlatpakInstallation<'s> {
             Ok(content) => deploy::parse(&content),
             Err(error) if error.is_missing() => return,
             Err(error) => {
-                self.notes.push(format!("{error}: where {id} came from is unknown"));
+                self.notes.push(Loss::unread(&error, format!("where {id} came from is unknown")));
                 None
             }
         };
         if deploy.is_none() {
-            self.notes.push(format!("{file}: not what flatpak writes; origin, version and size of {id} are unknown"));
+            self.notes.push(Loss::damaged(
+                file.clone(),
+                "not what flatpak writes",
+                format!("origin, version and size of {id} are unknown"),
+            ));
         }
         let metadata = match root.read(&path::join(&dir, b"metadata"), Limit::SMALL) {
             Ok(content) => KeyFile::parse(&content),
             Err(error) => {
-                self.notes.push(format!("{error}: what {id} needs is unknown"));
+                self.notes.push(Loss::unread(&error, format!("what {id} needs is unknown")));
                 KeyFile::default()
             }
         };

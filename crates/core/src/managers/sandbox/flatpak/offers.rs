@@ -9,7 +9,7 @@ use super::installation::FlatpakInstallation;
 use super::summary::{self, Listed};
 use crate::bytes::{ByteString, path};
 use crate::fs::{Kind, Limit};
-use crate::model::{Evidence, Offer, OfferQuery, Origin};
+use crate::model::{Evidence, Loss, Offer, OfferQuery, Origin};
 use crate::version::debian;
 use whodunit_formats::{appstream, packed};
 
@@ -17,7 +17,7 @@ use whodunit_formats::{appstream, packed};
 const MAX_UNPACKED: u64 = 1 << 30;
 
 impl FlatpakInstallation<'_> {
-    pub(super) fn all_offers(&self, asked: &OfferQuery) -> (Vec<Offer>, Vec<String>) {
+    pub(super) fn all_offers(&self, asked: &OfferQuery) -> (Vec<Offer>, Vec<Loss>) {
         let (mut offers, mut notes) = (self.installed_offers(asked), Vec::new());
         let dir = path::join(&self.location(), b"appstream");
         let list = |dir: &[u8]| self.host.root.dir(dir).and_then(|dir| dir.list()).unwrap_or_default();
@@ -28,7 +28,7 @@ impl FlatpakInstallation<'_> {
                 let files = ["appstream.xml.gz", "appstream.xml"].map(|name| path::join(&active, name.as_bytes()));
                 let Some(file) = files.into_iter().find(|file| self.host.root.target(file).is_ok()) else { continue };
                 if let Err(problem) = self.of_catalogue(asked, remote, &file, &mut offers) {
-                    notes.push(format!("{file}: {problem}: what follows is unknown"));
+                    notes.push(Loss::damaged(file.clone(), format!("{problem}"), "what follows is unknown"));
                 }
             }
         }
@@ -108,7 +108,7 @@ impl FlatpakInstallation<'_> {
         read.map_err(|error| error.to_string())
     }
 
-    fn of_summaries(&self, asked: &OfferQuery, offers: &mut Vec<Offer>, notes: &mut Vec<String>) {
+    fn of_summaries(&self, asked: &OfferQuery, offers: &mut Vec<Offer>, notes: &mut Vec<Loss>) {
         let dir = path::join(&self.location(), b"repo/tmp/cache/summaries");
         let names = self.host.root.dir(&dir).and_then(|dir| dir.list()).unwrap_or_default();
         for (name, _) in names.iter().filter(|(name, kind)| *kind == Kind::File && !name.ends_with(b".idx")) {
@@ -125,13 +125,17 @@ impl FlatpakInstallation<'_> {
                 Ok(content) => {
                     let (listed, lost) = summary::parse(&content);
                     if lost > 0 || listed.is_empty() && !content.is_empty() {
-                        notes.push(format!("{file}: damaged: {lost} references in it cannot be read"));
+                        notes.push(Loss::damaged(
+                            file.clone(),
+                            "damaged",
+                            format!("{lost} references in it cannot be read"),
+                        ));
                     }
                     for one in listed {
                         self.of_reference(asked, &remote, &one, (&file, dated), offers);
                     }
                 }
-                Err(error) => notes.push(format!("{error}: what {remote} has is unknown")),
+                Err(error) => notes.push(Loss::unread(&error, format!("what {remote} has is unknown"))),
             }
         }
     }

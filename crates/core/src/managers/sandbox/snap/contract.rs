@@ -6,8 +6,8 @@ use super::{ID, MOUNTS, SNAPD, offers};
 use crate::backend::{Catalogue, Detail, FileIndex, History, Installation, Launching, mark_candidates};
 use crate::bytes::{ByteString, path, shell_word};
 use crate::model::{
-    Change, Coverage, CoverageState, Evidence, ExecTarget, Location, Offer, OfferQuery, Owner, Package, PathClaim,
-    Remedy, RemedyKind, Scope, State,
+    Change, Coverage, CoverageState, Evidence, ExecTarget, Location, Loss, Offer, OfferQuery, Owner, Package,
+    PathClaim, Remedy, RemedyKind, Scope, State,
 };
 use crate::version::debian;
 use hashbrown::HashMap;
@@ -23,10 +23,13 @@ impl Installation for SnapInstallation<'_> {
         let lost = self.revisions.iter().filter_map(|revision| {
             let problem = revision.about.get()?.as_ref().err()?;
             let instance = &self.snap(revision).instance;
-            Some(format!("{problem}: version and commands of {instance} at revision {} are unknown", revision.name))
+            Some(Loss::because(
+                problem,
+                format!("version and commands of {instance} at revision {} are unknown", revision.name),
+            ))
         });
         let late = self.late.lock().unwrap_or_else(PoisonError::into_inner).clone();
-        let notes: Vec<String> = self.notes.iter().cloned().chain(lost).chain(late).collect();
+        let notes: Vec<Loss> = self.notes.iter().cloned().chain(lost).chain(late).collect();
         vec![Coverage {
             manager: Some(ID),
             scope: Scope::System,

@@ -9,7 +9,7 @@ use crate::backend::{Detail, Installation};
 use crate::bytes::{ByteString, path};
 use crate::fs::Kind;
 use crate::host::Host;
-use crate::model::{Location, Origin, Package, Reason, Scope, Status};
+use crate::model::{Location, Loss, Origin, Package, Reason, Scope, Status};
 
 /// One revision of one snap.
 pub(super) struct Revision {
@@ -26,9 +26,9 @@ pub struct SnapInstallation<'s> {
     pub(super) snaps: Vec<FileRecord>,
     pub(super) revisions: Vec<Revision>,
     pub(super) by_state: bool,
-    pub(super) notes: Vec<String>,
+    pub(super) notes: Vec<Loss>,
     /// What could not be read when it was needed.
-    pub(super) late: Mutex<Vec<String>>,
+    pub(super) late: Mutex<Vec<Loss>>,
 }
 
 impl<'s> SnapInstallation<'s> {

@@ -6,12 +6,12 @@
 //! | what | where | who may read it |
 //! |---|---|---|
 //! | revisions, the active one, channel, flags, aliases | `/var/lib/snapd/state.json` | root |
-//! | the same in part: names, revisions, the active one | `/snap/NAME/REVISION`, `/snap/NAME/current` | everyone |
-//! | version, base, confinement, apps | `meta/snap.yaml` of a revision: mounted, else in its image `/var/lib/snapd/snaps/NAME_REV.snap` | mounted: everyone; image: root |
-//! | publisher | `/var/lib/snapd/assertions/asserts-v0` | everyone |
-//! | commands, aliases | links in `/snap/bin` | everyone |
-//! | launchers | `/var/lib/snapd/desktop/applications` | everyone |
-//! | what the store has | `/var/cache/snapd/commands.db`, `names` | everyone |
+//! | the same in part: names, revisions, the active one | `/snap/NAME/REVISION`, `/snap/NAME/current` | every user |
+//! | version, base, confinement, apps | `meta/snap.yaml` of a revision: mounted, else in its image `/var/lib/snapd/snaps/NAME_REV.snap` | mounted: every user; image: root |
+//! | publisher | `/var/lib/snapd/assertions/asserts-v0` | every user |
+//! | commands, aliases | links in `/snap/bin` | every user |
+//! | launchers | `/var/lib/snapd/desktop/applications` | every user |
+//! | what the store has | `/var/cache/snapd/commands.db`, `names` | every user |
 //!
 //! Traps: `active` is left out where it is false; nothing is mounted in an offline tree, which is no damage,
 //! while a missing image is; every command is a link to `/usr/bin/snap`, so the link's own name tells the

@@ -9,7 +9,7 @@ use super::ID;
 use crate::bytes::{ByteString, path};
 use crate::fs::Limit;
 use crate::host::Host;
-use crate::model::{Evidence, Offer, Origin, Scope};
+use crate::model::{Evidence, Loss, Offer, Origin, Scope};
 use whodunit_formats::bolt;
 
 const CACHE: &[u8] = b"/var/cache/snapd";
@@ -23,7 +23,7 @@ struct Listed {
 }
 
 /// What the store has of what is asked about, and what could not be read.
-pub fn offers(host: &Host, is_asked: &dyn Fn(&[u8]) -> bool) -> (Vec<Offer>, Vec<String>) {
+pub fn offers(host: &Host, is_asked: &dyn Fn(&[u8]) -> bool) -> (Vec<Offer>, Vec<Loss>) {
     let database = path::join(CACHE, b"commands.db");
     let (mut offers, mut notes) = (Vec::new(), Vec::new());
     let content = match host.root.read(&database, Limit::RECORD) {
@@ -32,7 +32,7 @@ pub fn offers(host: &Host, is_asked: &dyn Fn(&[u8]) -> bool) -> (Vec<Offer>, Vec
             by_name(host, is_asked, &mut offers, &mut notes);
             return (offers, notes);
         }
-        Err(error) => return (offers, vec![format!("{error}: what the store offers is unknown")]),
+        Err(error) => return (offers, vec![Loss::unread(&error, "what the store offers is unknown")]),
     };
     let dated = host.root.target(&database).ok().map(|meta| meta.modified);
     let read = bolt::each(&content, b"Snaps", &mut |name, value| {
@@ -45,16 +45,16 @@ pub fn offers(host: &Host, is_asked: &dyn Fn(&[u8]) -> bool) -> (Vec<Offer>, Vec
                 let version = Some(listed.version).filter(|version| !version.is_empty()).map(ByteString::from);
                 offers.push(offer(name, version, says, dated, &database));
             }
-            Err(error) => notes.push(format!("{database}: {}: {error}", ByteString::from(name))),
+            Err(error) => notes.push(Loss::note(format!("{database}: {}: {error}", ByteString::from(name)))),
         }
     });
     if let Err(problem) = read {
-        notes.push(format!("{database}: {problem}: what follows is unknown"));
+        notes.push(Loss::note(format!("{database}: {problem}: what follows is unknown")));
     }
     (offers, notes)
 }
 
-fn by_name(host: &Host, is_asked: &dyn Fn(&[u8]) -> bool, offers: &mut Vec<Offer>, notes: &mut Vec<String>) {
+fn by_name(host: &Host, is_asked: &dyn Fn(&[u8]) -> bool, offers: &mut Vec<Offer>, notes: &mut Vec<Loss>) {
     let file = path::join(CACHE, b"names");
     match host.root.read(&file, Limit::RECORD) {
         Ok(content) => {
@@ -64,7 +64,7 @@ fn by_name(host: &Host, is_asked: &dyn Fn(&[u8]) -> bool, offers: &mut Vec<Offer
             offers.extend(asked.map(|name| offer(name, None, None, dated, &file)));
         }
         Err(error) if error.is_missing() => {}
-        Err(error) => notes.push(format!("{error}: what the store offers is unknown")),
+        Err(error) => notes.push(Loss::unread(&error, "what the store offers is unknown")),
     }
 }
 

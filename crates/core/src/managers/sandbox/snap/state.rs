@@ -8,6 +8,7 @@ use serde::Deserialize;
 use super::{MOUNTS, SNAPD};
 use crate::bytes::{ByteString, path};
 use crate::fs::{Kind, Limit, Root};
+use crate::model::Loss;
 
 /// One snap, under its instance name.
 #[derive(Debug, Clone, PartialEq, Eq, Default)]
@@ -76,7 +77,7 @@ struct Side {
 }
 
 /// What the state says, and whether it is the state itself that says it.
-pub fn read(root: &Root, notes: &mut Vec<String>) -> (Vec<FileRecord>, bool) {
+pub fn read(root: &Root, notes: &mut Vec<Loss>) -> (Vec<FileRecord>, bool) {
     let file = path::join(SNAPD, b"state.json");
     let problem = match root.read(&file, Limit::LIST) {
         Ok(content) => match parse(&content) {
@@ -86,8 +87,9 @@ pub fn read(root: &Root, notes: &mut Vec<String>) -> (Vec<FileRecord>, bool) {
         Err(error) if error.is_missing() => return (from_mounts(root), false),
         Err(error) => error.to_string(),
     };
-    notes.push(format!(
-        "{problem}: channels, flags and who made aliases are unknown; revisions are those that are mounted"
+    notes.push(Loss::because(
+        problem,
+        "channels, flags and who made aliases are unknown; revisions are those that are mounted",
     ));
     (from_mounts(root), false)
 }

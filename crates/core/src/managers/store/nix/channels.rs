@@ -6,7 +6,7 @@ use crate::backend::sqlite;
 use crate::bytes::{ByteString, path};
 use crate::fs::{Kind, Limit};
 use crate::host::Host;
-use crate::model::{Evidence, Offer, OfferQuery, Origin, Scope};
+use crate::model::{Evidence, Loss, Offer, OfferQuery, Origin, Scope};
 
 /// A channel that is unpacked on this machine.
 struct Channel {
@@ -44,7 +44,7 @@ fn channels(host: &Host) -> Vec<Channel> {
 }
 
 /// What the channels have of what is asked about by name, and what could not be read.
-pub fn offers(host: &Host, asked: &OfferQuery) -> (Vec<Offer>, Vec<String>) {
+pub fn offers(host: &Host, asked: &OfferQuery) -> (Vec<Offer>, Vec<Loss>) {
     let (mut offers, mut notes) = (Vec::new(), Vec::new());
     let OfferQuery::Names(names) = asked else { return (offers, notes) };
     for channel in channels(host) {
@@ -53,7 +53,7 @@ pub fn offers(host: &Host, asked: &OfferQuery) -> (Vec<Offer>, Vec<String>) {
             continue;
         }
         if let Err(problem) = of_channel(host, &channel, &file, names, &mut offers) {
-            notes.push(format!("{problem}: what the channel {} has is unknown", channel.name));
+            notes.push(Loss::because(problem, format!("what the channel {} has is unknown", channel.name)));
         }
     }
     (offers, notes)

@@ -16,8 +16,8 @@ use crate::bytes::{ByteString, path};
 use crate::fs::Kind;
 use crate::host::Host;
 use crate::model::{
-    Change, Coverage, CoverageState, Evidence, Location, Offer, OfferQuery, Origin, Owner, Package, PathClaim, Reason,
-    Remedy, RemedyKind, Scope, State, Status,
+    Change, Coverage, CoverageState, Evidence, Location, Loss, Offer, OfferQuery, Origin, Owner, Package, PathClaim,
+    Reason, Remedy, RemedyKind, Scope, State, Status,
 };
 use crate::version::nix;
 
@@ -30,7 +30,7 @@ pub struct ProfileInstallation<'s> {
     held: Option<Held>,
     ids: OnceLock<Vec<ByteString>>,
     by_path: HashMap<ByteString, u32>,
-    notes: Vec<String>,
+    notes: Vec<Loss>,
 }
 
 impl<'s> ProfileInstallation<'s> {
@@ -40,13 +40,13 @@ impl<'s> ProfileInstallation<'s> {
         let (_, current) = profile.current(host);
         let held = match current {
             None => {
-                notes.push(format!("{}: the link points to a missing store path", profile.link));
+                notes.push(Loss::note(format!("{}: the link points to a missing store path", profile.link)));
                 None
             }
             Some(target) => match elements::read(&host.root, &store, &target) {
                 Ok(held) => Some(held),
                 Err(error) => {
-                    notes.push(format!("{error}: what the profile holds is unknown"));
+                    notes.push(Loss::because(error, "what the profile holds is unknown"));
                     None
                 }
             },
@@ -381,7 +381,7 @@ pub(super) fn coverage(
     location: &Location,
     state: CoverageState,
     packages: Option<usize>,
-    notes: Vec<String>,
+    notes: Vec<Loss>,
 ) -> Coverage {
     Coverage {
         manager: Some(ID),

@@ -145,7 +145,7 @@ impl Value {
 }
 
 /// Deeper than any manifest, and shallow enough for any stack.
-const DEEPEST: usize = 64;
+const MAX_DEPTH: usize = 64;
 
 struct Reader<'a> {
     content: &'a [u8],
@@ -172,7 +172,7 @@ impl Reader<'_> {
 
     fn value(&mut self) -> Result<Value, usize> {
         self.depth += 1;
-        if self.depth > DEEPEST {
+        if self.depth > MAX_DEPTH {
             return Err(self.at);
         }
         let value = match self.peek().ok_or(self.at)? {

@@ -10,6 +10,7 @@ use crate::backend::sqlite;
 use crate::bytes::ByteString;
 use crate::fs::{Limit, Root};
 use crate::host::Host;
+use crate::model::Loss;
 use crate::version::nix;
 use whodunit_formats::database;
 
@@ -36,7 +37,7 @@ pub struct Store<'s> {
     host: &'s Host,
     read: OnceLock<Database>,
     links: OnceLock<Links>,
-    notes: Mutex<Vec<String>>,
+    notes: Mutex<Vec<Loss>>,
 }
 
 #[derive(Default)]
@@ -77,11 +78,11 @@ impl<'s> Store<'s> {
     }
 
     /// What could not be read of the database.
-    pub fn notes(&self) -> Vec<String> {
+    pub fn notes(&self) -> Vec<Loss> {
         self.notes.lock().unwrap_or_else(PoisonError::into_inner).clone()
     }
 
-    fn note(&self, note: String) {
+    fn note(&self, note: Loss) {
         self.notes.lock().unwrap_or_else(PoisonError::into_inner).push(note);
     }
 
@@ -89,7 +90,7 @@ impl<'s> Store<'s> {
         self.read.get_or_init(|| match read(&self.host.root) {
             Ok(read) => read,
             Err(error) => {
-                self.note(format!("{error}: which store paths are valid, and since when, is unknown"));
+                self.note(Loss::because(error, "which store paths are valid, and since when, is unknown"));
                 Database::default()
             }
         })
@@ -120,10 +121,7 @@ impl<'s> Store<'s> {
         self.links.get_or_init(|| match self.read_links() {
             Ok(links) => links,
             Err(error) => {
-                self.note(format!(
-                    "{}: {error}: references between store paths are unknown",
-                    ByteString::from(DATABASE)
-                ));
+                self.note(Loss::damaged(DATABASE, error, "references between store paths are unknown"));
                 Links::default()
             }
         })

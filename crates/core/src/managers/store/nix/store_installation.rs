@@ -14,8 +14,8 @@ use crate::backend::{Catalogue, Detail, FileIndex, Installation, Launching};
 use crate::bytes::{ByteString, path};
 use crate::host::Host;
 use crate::model::{
-    Coverage, CoverageState, Evidence, Location, Offer, OfferQuery, Owner, Package, PathClaim, Reason, Remedy, Scope,
-    Status,
+    Coverage, CoverageState, Evidence, Location, Loss, Offer, OfferQuery, Owner, Package, PathClaim, Reason, Remedy,
+    Scope, Status,
 };
 use crate::version::nix;
 
@@ -27,7 +27,7 @@ pub struct StoreInstallation<'s> {
     of_profiles: HashSet<ByteString>,
     alive: OnceLock<Alive>,
     /// What could not be read when it was needed.
-    late: Mutex<Vec<String>>,
+    late: Mutex<Vec<Loss>>,
 }
 
 impl<'s> StoreInstallation<'s> {

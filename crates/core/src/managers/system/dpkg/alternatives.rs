@@ -21,7 +21,7 @@
 use super::ADMIN;
 use crate::bytes::{ByteString, path};
 use crate::fs::{Kind, Limit, Root};
-use crate::model::Evidence;
+use crate::model::{Evidence, Loss};
 
 /// Where the choosing links lie.
 const CHOSEN: &[u8] = b"/etc/alternatives";
@@ -47,14 +47,14 @@ pub struct Choice {
 }
 
 /// Reads every group; what is damaged is noted.
-pub fn read(root: &Root, notes: &mut Vec<String>) -> Vec<Group> {
+pub fn read(root: &Root, notes: &mut Vec<Loss>) -> Vec<Group> {
     let place = path::join(ADMIN, b"alternatives");
     let listed = root.dir(&place).and_then(|dir| Ok((dir.list()?, dir)));
     let (names, dir) = match listed {
         Ok(found) => found,
         Err(error) => {
             if !error.is_missing() {
-                notes.push(format!("{error}: links of the alternatives system are shown as placed by hand"));
+                notes.push(Loss::unread(&error, "links of the alternatives system are shown as placed by hand"));
             }
             return Vec::new();
         }
@@ -67,13 +67,13 @@ pub fn read(root: &Root, notes: &mut Vec<String>) -> Vec<Group> {
         match dir.read(&name, Limit::SMALL) {
             Ok((content, _)) => match parse(&name, &path::join(&place, &name), &content) {
                 Ok(group) => groups.push(group),
-                Err(line) => notes.push(format!(
+                Err(line) => notes.push(Loss::note(format!(
                     "{} line {line}: not an alternatives group; its links are shown as placed by hand",
                     path::join(&place, &name)
-                )),
+                ))),
             },
             Err(error) if error.is_missing() => {}
-            Err(error) => notes.push(format!("{error}: its links are shown as placed by hand")),
+            Err(error) => notes.push(Loss::unread(&error, "its links are shown as placed by hand")),
         }
     }
     groups

@@ -3,7 +3,7 @@
 //! Three lines each: the path, where it is diverted to, and the package for which it gives way (`:`
 //! for one made by hand). The diverted package's list still says the old path. So on disk the path
 //! belongs to the diverting package's own listing of it, to nobody where it was made by hand; and the
-//! place diverted to belongs to everyone else who lists the path.
+//! place diverted to belongs to every other package that lists the path.
 //!
 //! Trap: paths are as the maker spelled them, through `/bin` or `/usr/bin`, and need not be spelled
 //! as the lists spell them.
@@ -11,6 +11,7 @@
 use super::ADMIN;
 use crate::bytes::{ByteString, path};
 use crate::fs::{Limit, Root};
+use crate::model::Loss;
 
 /// One diversion.
 #[derive(Debug, Clone, PartialEq, Eq)]
@@ -30,13 +31,13 @@ pub struct Diversions(pub Vec<Diversion>);
 
 impl Diversions {
     /// Reads the file; what is damaged in it is noted.
-    pub fn read(root: &Root, notes: &mut Vec<String>) -> Self {
+    pub fn read(root: &Root, notes: &mut Vec<Loss>) -> Self {
         let file = path::join(ADMIN, b"diversions");
         match root.read(&file, Limit::LIST) {
             Ok(content) => Diversions(parse(root, &content, &file, notes)),
             Err(error) => {
                 if !error.is_missing() {
-                    notes.push(format!("{error}: a diverted file may be attributed to the wrong package"));
+                    notes.push(Loss::unread(&error, "a diverted file may be attributed to the wrong package"));
                 }
                 Diversions::default()
             }
@@ -62,7 +63,7 @@ impl Diversions {
     }
 }
 
-fn parse(root: &Root, content: &[u8], file: &ByteString, notes: &mut Vec<String>) -> Vec<Diversion> {
+fn parse(root: &Root, content: &[u8], file: &ByteString, notes: &mut Vec<Loss>) -> Vec<Diversion> {
     let lines: Vec<&[u8]> = content.split(|&b| b == b'\n').collect();
     let lines = lines.strip_suffix(&[&b""[..]]).unwrap_or(&lines);
     let mut all = Vec::new();
@@ -82,7 +83,9 @@ fn parse(root: &Root, content: &[u8], file: &ByteString, notes: &mut Vec<String>
                 });
             }
             _ => {
-                notes.push(format!("{file} line {line}: not a diversion; it and the following ones are ignored"));
+                notes.push(Loss::note(format!(
+                    "{file} line {line}: not a diversion; it and the following ones are ignored"
+                )));
                 break;
             }
         }

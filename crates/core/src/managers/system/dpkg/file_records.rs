@@ -18,7 +18,7 @@ use super::installation::DpkgInstallation;
 use super::lists::List;
 use crate::bytes::{ByteString, path};
 use crate::fs::{Limit, Root};
-use crate::model::{Algorithm, Depth, Digest, FileRecord, Status};
+use crate::model::{Algorithm, Depth, Digest, FileRecord, Loss, Status};
 use whodunit_formats::stanza::stanzas;
 use whodunit_shell::syntax::pattern::fits;
 
@@ -27,7 +27,7 @@ use whodunit_shell::syntax::pattern::fits;
 struct Excluded(Vec<(bool, ByteString)>);
 
 impl Excluded {
-    fn read(root: &Root, notes: &mut Vec<String>) -> Self {
+    fn read(root: &Root, notes: &mut Vec<Loss>) -> Self {
         let mut files: Vec<ByteString> = vec!["/etc/dpkg/dpkg.cfg".into()];
         let dir = ByteString::from("/etc/dpkg/dpkg.cfg.d");
         let names = root.dir(&dir).and_then(|dir| dir.list()).unwrap_or_default();
@@ -42,7 +42,7 @@ impl Excluded {
                 Ok(content) => content,
                 Err(error) => {
                     if !error.is_missing() {
-                        notes.push(format!("{error}: which files were left out on purpose is unknown"));
+                        notes.push(Loss::unread(&error, "which files were left out on purpose is unknown"));
                     }
                     continue;
                 }
@@ -107,7 +107,7 @@ impl DpkgInstallation<'_> {
         let count = u32::try_from(self.records().len()).unwrap_or(u32::MAX);
         let numbers: Vec<u32> = (0..count).filter(wanted).collect();
         let of_one = |&number: &u32| self.recorded_of(number, &excluded, &settings, depth);
-        let read: Vec<(Vec<FileRecord>, Vec<String>)> = numbers.par_iter().with_min_len(8).map(of_one).collect();
+        let read: Vec<(Vec<FileRecord>, Vec<Loss>)> = numbers.par_iter().with_min_len(8).map(of_one).collect();
         let mut all = Vec::new();
         for (files, notes) in read {
             all.extend(files);
@@ -122,7 +122,7 @@ impl DpkgInstallation<'_> {
         excluded: &Excluded,
         settings: &HashMap<u32, Vec<(ByteString, Option<String>)>>,
         depth: Depth,
-    ) -> (Vec<FileRecord>, Vec<String>) {
+    ) -> (Vec<FileRecord>, Vec<Loss>) {
         let root = &self.host.root;
         let record = &self.records()[number as usize];
         let mut notes = Vec::new();
@@ -133,7 +133,9 @@ impl DpkgInstallation<'_> {
         let info = path::join(ADMIN, b"info");
         let listed = match root.read(&path::join(&info, list), Limit::LIST) {
             Ok(listed) => listed,
-            Err(error) => return (Vec::new(), vec![format!("{error}: the files of {} are unknown", record.name)]),
+            Err(error) => {
+                return (Vec::new(), vec![Loss::unread(&error, format!("the files of {} are unknown", record.name))]);
+            }
         };
         let stem = list.strip_suffix(b".list").unwrap_or(list);
         let file = path::join(&info, &[stem, b".md5sums"].concat());
@@ -142,7 +144,8 @@ impl DpkgInstallation<'_> {
             Ok(sums) => sums,
             Err(error) => {
                 if !error.is_missing() {
-                    notes.push(format!("{error}: whether files of {} are altered is unknown", record.name));
+                    notes
+                        .push(Loss::unread(&error, format!("whether files of {} are altered is unknown", record.name)));
                 }
                 Vec::new()
             }
@@ -153,9 +156,10 @@ impl DpkgInstallation<'_> {
                 let name = &line[34..];
                 digests.insert(name.strip_prefix(b"./").or(name.strip_prefix(b"/")).unwrap_or(name), &line[..32]);
             } else if !line.is_empty() {
-                notes.push(format!(
-                    "{file}: a line is damaged: whether a file of {} is altered is unknown",
-                    record.name
+                notes.push(Loss::damaged(
+                    file.clone(),
+                    "a line is damaged",
+                    format!("whether a file of {} is altered is unknown", record.name),
                 ));
             }
         }

@@ -16,7 +16,7 @@ use crate::backend::{Detail, Installation};
 use crate::bytes::{ByteString, path};
 use crate::fs::{Dir, Limit};
 use crate::host::Host;
-use crate::model::{Evidence, Location, ManagerId, Package};
+use crate::model::{Evidence, Location, Loss, ManagerId, Package};
 
 /// The packages of one dpkg installation, with their lists found but not read.
 pub struct DpkgInstallation<'s> {
@@ -31,7 +31,7 @@ pub struct DpkgInstallation<'s> {
     pub(super) diversions: OnceLock<Diversions>,
     pub(super) groups: OnceLock<Vec<Group>>,
     pub(super) unreadable: bool,
-    pub(super) notes: Mutex<Vec<String>>,
+    pub(super) notes: Mutex<Vec<Loss>>,
 }
 
 impl<'s> DpkgInstallation<'s> {
@@ -66,7 +66,7 @@ impl<'s> DpkgInstallation<'s> {
         self.location.manager
     }
 
-    pub(super) fn note(&self, new: Vec<String>) {
+    pub(super) fn note(&self, new: Vec<Loss>) {
         let mut notes = self.notes.lock().unwrap_or_else(PoisonError::into_inner);
         for note in new {
             if !notes.contains(&note) {
@@ -75,7 +75,7 @@ impl<'s> DpkgInstallation<'s> {
         }
     }
 
-    pub(super) fn noting<T>(&self, read: impl FnOnce(&mut Vec<String>) -> T) -> T {
+    pub(super) fn noting<T>(&self, read: impl FnOnce(&mut Vec<Loss>) -> T) -> T {
         let mut notes = Vec::new();
         let value = read(&mut notes);
         self.note(notes);
@@ -163,8 +163,8 @@ impl<'s> DpkgInstallation<'s> {
             if let Some(error) = read.error.filter(|error| !error.is_missing()) {
                 let name = &self.record(read.package).name;
                 lost.push(match read.lines {
-                    Some(_) => format!("{error}: links and settings of {name} are unknown"),
-                    None => format!("{error}: the files of {name} are unknown"),
+                    Some(_) => Loss::unread(&error, format!("links and settings of {name} are unknown")),
+                    None => Loss::unread(&error, format!("the files of {name} are unknown")),
                 });
             }
             read.lines.into_iter().for_each(&mut *take);

@@ -8,7 +8,7 @@ use hashbrown::HashSet;
 use super::status::Record;
 use crate::bytes::ByteString;
 use crate::fs::{Kind, Limit, Root};
-use crate::model::Reason;
+use crate::model::{Loss, Reason};
 use whodunit_formats::stanza::stanzas;
 
 const FILE: &[u8] = b"/var/lib/apt/extended_states";
@@ -23,7 +23,7 @@ pub struct Marks {
 
 impl Marks {
     /// Reads the marks; `native` is the machine's own architecture.
-    pub fn read(root: &Root, native: ByteString, notes: &mut Vec<String>) -> Self {
+    pub fn read(root: &Root, native: ByteString, notes: &mut Vec<Loss>) -> Self {
         let mut marks = Marks { native, ..Marks::default() };
         let content = match root.read(FILE, Limit::RECORD) {
             Ok(content) => content,
@@ -33,7 +33,7 @@ impl Marks {
                 return marks;
             }
             Err(error) => {
-                notes.push(format!("{error}: which packages were requested is unknown"));
+                notes.push(Loss::unread(&error, "which packages were requested is unknown"));
                 return marks;
             }
         };

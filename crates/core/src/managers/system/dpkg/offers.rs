@@ -173,6 +173,6 @@ impl DpkgInstallation<'_> {
 
     /// What a maintainer should know of the repositories themselves.
     pub(super) fn on_sources(&self) -> Vec<String> {
-        self.apt().program_notes.clone()
+        self.apt().source_notes.clone()
     }
 }

@@ -11,6 +11,7 @@ use super::lists::List;
 use super::status::Record;
 use crate::bytes::{ByteString, path};
 use crate::fs::{Dir, FsError, Root};
+use crate::model::Loss;
 
 /// Packages, and the list of each in the same place.
 pub struct Paired<'s> {
@@ -20,13 +21,13 @@ pub struct Paired<'s> {
 }
 
 /// Finds the list of each package, and adds the packages of which only a list is left.
-pub fn pair<'s>(root: &'s Root, mut records: Vec<Record>, notes: &mut Vec<String>) -> Paired<'s> {
+pub fn pair<'s>(root: &'s Root, mut records: Vec<Record>, notes: &mut Vec<Loss>) -> Paired<'s> {
     let info_path = path::join(ADMIN, b"info");
     let (info, mut by_name) = match listed(root, &info_path) {
         Ok((dir, names)) => (Some(dir), names),
         Err(error) => {
             if !(error.is_missing() && root.target(&path::join(ADMIN, b"status.d")).is_ok()) {
-                notes.push(format!("{error}: which files belong to packages is unknown"));
+                notes.push(Loss::unread(&error, "which files belong to packages is unknown"));
             }
             (None, HashMap::new())
         }
@@ -40,7 +41,9 @@ pub fn pair<'s>(root: &'s Root, mut records: Vec<Record>, notes: &mut Vec<String
             None if info.is_none() => None,
             None => {
                 let (name, list) = (&record.name, usual_list(record));
-                notes.push(format!("{info_path}/{list}: missing; the files of {name} are unknown or incomplete"));
+                notes.push(Loss::note(format!(
+                    "{info_path}/{list}: missing; the files of {name} are unknown or incomplete"
+                )));
                 Some(List::Info(list))
             }
         });
@@ -55,7 +58,11 @@ pub fn pair<'s>(root: &'s Root, mut records: Vec<Record>, notes: &mut Vec<String
         };
         let whole = path::join(&info_path, &list);
         let whose = ByteString::from(name);
-        notes.push(format!("{whole}: lists files of {whose}, which has no record; dpkg no longer knows it"));
+        notes.push(Loss::damaged(
+            whole.clone(),
+            format!("lists files of {whose}, which has no record"),
+            "dpkg no longer knows it",
+        ));
         records.push(Record::lost(name, arch, whole));
         lists.push(Some(List::Info(list)));
     }

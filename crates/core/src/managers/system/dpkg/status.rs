@@ -10,7 +10,7 @@ use super::ADMIN;
 use crate::backend::Hint;
 use crate::bytes::{ByteString, path};
 use crate::fs::{FsError, Limit, Root};
-use crate::model::Status;
+use crate::model::{Loss, Status};
 use whodunit_formats::stanza::{Stanza, is_cut, stanzas};
 
 /// One package as its stanza records it.
@@ -92,7 +92,7 @@ impl Record {
 pub struct Records {
     pub records: Vec<Record>,
     /// One note for each loss.
-    pub damage: Vec<String>,
+    pub damage: Vec<Loss>,
     /// Whether any record could be read at all.
     pub unreadable: bool,
 }
@@ -128,7 +128,7 @@ pub fn read(root: &Root) -> Records {
         Err(error) => {
             out.unreadable = true;
             if !error.is_missing() {
-                out.damage.push(format!("{error}: the packages are unknown"));
+                out.damage.push(Loss::unread(&error, "the packages are unknown"));
             }
         }
     }
@@ -144,7 +144,7 @@ pub fn read(root: &Root) -> Records {
         }
     }
     if out.unreadable && out.records.is_empty() && out.damage.is_empty() {
-        out.damage.push(format!("{status}: no such file; packages are known only by their lists of files"));
+        out.damage.push(Loss::note(format!("{status}: no such file; packages are known only by their lists of files")));
     }
     out.records.retain(|record| record.state != State::NotInstalled);
     out.unreadable &= out.records.is_empty();
@@ -156,7 +156,7 @@ fn names_in(root: &Root, dir: &[u8], out: &mut Records) -> Vec<ByteString> {
         Ok(names) => names.into_iter().map(|(name, _)| name).collect(),
         Err(error) => {
             if !error.is_missing() {
-                out.damage.push(format!("{error}: what it changes about packages is unknown"));
+                out.damage.push(Loss::unread(&error, "what it changes about packages is unknown"));
             }
             Vec::new()
         }
@@ -174,7 +174,7 @@ fn read_more(
         Ok(content) => read_file(&content, file, bare, place, out),
         // One that dpkg has merged meanwhile is no loss.
         Err(FsError::Missing { .. }) => {}
-        Err(error) => out.damage.push(format!("{error}: the packages in it are unknown")),
+        Err(error) => out.damage.push(Loss::unread(&error, "the packages in it are unknown")),
     }
 }
 
@@ -192,14 +192,15 @@ fn read_file(
         let is_last = all.peek().is_none();
         match record(stanza, source, bare) {
             Err(problem) if !(cut && is_last) => {
-                out.damage.push(format!("{source} line {}: {problem}; this record is ignored", stanza.line));
+                out.damage
+                    .push(Loss::note(format!("{source} line {}: {problem}; this record is ignored", stanza.line)));
             }
             parsed if cut && is_last => {
                 let whose = parsed.ok().map(|record| format!(" (of {})", record.name)).unwrap_or_default();
-                out.damage.push(format!(
+                out.damage.push(Loss::note(format!(
                     "{source} line {}: the file is truncated in this record{whose}; it and all that followed are lost",
                     stanza.line
-                ));
+                )));
             }
             Ok(record) => {
                 let key = (record.name.clone(), record.arch.clone());
@@ -321,7 +322,7 @@ mod tests {
         ] {
             let read = read(&format!("{good}{rest}"));
             assert_eq!(read.records.len(), 1, "{rest}");
-            assert!(read.damage.len() == 1 && read.damage[0].contains(notes), "{rest}: {:?}", read.damage);
+            assert!(read.damage.len() == 1 && read.damage[0].to_string().contains(notes), "{rest}: {:?}", read.damage);
         }
     }
 }

@@ -13,19 +13,19 @@ use hashbrown::{HashMap, HashSet};
 
 use super::local::{sections, unescaped, unpacked};
 use super::settings::Settings;
-use crate::backend::simple::{InstalledPackage, each_record};
+use crate::backend::simple::{InstalledPackage, each_record, whole};
 use crate::bytes::{ByteString, path};
 use crate::fs::{Kind, Limit, Root};
-use crate::model::{Algorithm, Digest, FileRecord};
+use crate::model::{Algorithm, Digest, FileRecord, Loss};
 
 /// The files of these items, each with its number; what could not be read is added to `notes`.
 pub fn files(
     root: &Root,
     settings: &Settings,
     items: &[(u32, &InstalledPackage)],
-    notes: &mut Vec<String>,
+    notes: &mut Vec<Loss>,
 ) -> Vec<FileRecord> {
-    each_record(items, |number, item| of_item(root, settings, number, item), notes)
+    each_record(items, |number, item| whole(of_item(root, settings, number, item)), notes)
 }
 
 fn of_item(root: &Root, settings: &Settings, number: u32, item: &InstalledPackage) -> Result<Vec<FileRecord>, String> {

@@ -7,7 +7,7 @@ use rayon::prelude::*;
 use crate::backend::simple::{InstalledPackage, Record, each_list};
 use crate::bytes::{ByteString, path};
 use crate::fs::{Kind, Limit, Root};
-use crate::model::{Algorithm, Digest, Evidence, NameFilter, Reason, Status};
+use crate::model::{Algorithm, Digest, Evidence, Loss, NameFilter, Reason, Status};
 
 /// The values of each `%KEY%`, a line each, with the number of the key's line.
 pub fn sections(content: &[u8]) -> impl Iterator<Item = (&[u8], u32, Vec<&[u8]>)> {
@@ -27,13 +27,13 @@ pub fn read(root: &Root, database: &ByteString) -> Record {
     let names = match root.dir(&dir).and_then(|dir| dir.list()) {
         Ok(names) => names,
         Err(error) => {
-            record.notes.push(format!("{error}: the packages of pacman are unknown"));
+            record.notes.push(Loss::unread(&error, "the packages of pacman are unknown"));
             return record;
         }
     };
     let dirs: Vec<ByteString> =
         names.iter().filter(|(_, kind)| *kind == Kind::Dir).map(|(name, _)| path::join(&dir, name)).collect();
-    let read: Vec<(InstalledPackage, Vec<String>)> = dirs.par_iter().map(|entry| package(root, entry)).collect();
+    let read: Vec<(InstalledPackage, Vec<Loss>)> = dirs.par_iter().map(|entry| package(root, entry)).collect();
     for (item, notes) in read {
         record.items.push(item);
         record.notes.extend(notes);
@@ -41,7 +41,7 @@ pub fn read(root: &Root, database: &ByteString) -> Record {
     record
 }
 
-fn package(root: &Root, entry: &ByteString) -> (InstalledPackage, Vec<String>) {
+fn package(root: &Root, entry: &ByteString) -> (InstalledPackage, Vec<Loss>) {
     let file = path::join(entry, b"desc");
     let mut notes = Vec::new();
     let (name, version) = name_and_version(path::name(entry));
@@ -54,8 +54,9 @@ fn package(root: &Root, entry: &ByteString) -> (InstalledPackage, Vec<String>) {
         Ok(content) => fill(&mut item, &file, &content, &mut notes),
         Err(error) => {
             item.reason = Reason::Unknown;
-            notes.push(format!(
-                "{error}: an interrupted installation, or a damaged record; taken from the directory's name"
+            notes.push(Loss::unread(
+                &error,
+                "an interrupted installation, or a damaged record; taken from the directory's name",
             ));
             item.evidence.push(Evidence::directory(entry.clone(), format!("only the name of {} is left", item.name)));
         }
@@ -63,7 +64,7 @@ fn package(root: &Root, entry: &ByteString) -> (InstalledPackage, Vec<String>) {
     (item, notes)
 }
 
-fn fill(item: &mut InstalledPackage, file: &ByteString, content: &[u8], notes: &mut Vec<String>) {
+fn fill(item: &mut InstalledPackage, file: &ByteString, content: &[u8], notes: &mut Vec<Loss>) {
     let mut known = 0;
     for (key, line, values) in sections(content) {
         let first = values.first().copied();
@@ -92,7 +93,7 @@ fn fill(item: &mut InstalledPackage, file: &ByteString, content: &[u8], notes: &
     if known == 2 {
         item.status = Status::Installed;
     } else {
-        notes.push(format!("{file}: has no name or version: taken from the directory's name"));
+        notes.push(Loss::damaged(file.clone(), "has no name or version", "taken from the directory's name"));
     }
 }
 
@@ -110,7 +111,7 @@ pub fn each_file(
     root: &Root,
     items: &[InstalledPackage],
     wanted: &NameFilter,
-    notes: &mut Vec<String>,
+    notes: &mut Vec<Loss>,
     take: &mut dyn FnMut(u32, &[u8], u32),
 ) {
     // A package without files need not have a list.

@@ -30,7 +30,7 @@ use crate::backend::{Installation, Manager};
 use crate::bytes::{ByteString, path, shell_word};
 use crate::host::Host;
 use crate::model::{
-    Affix, Digest, Evidence, FileRecord, Location, ManagerId, ManagerKind, NameFilter, Offer, OfferQuery, Origin,
+    Affix, Digest, Evidence, FileRecord, Location, Loss, ManagerId, ManagerKind, NameFilter, Offer, OfferQuery, Origin,
     Profile, Remedy, RemedyKind, Scope,
 };
 use crate::version::pacman;
@@ -45,7 +45,7 @@ pub struct Pacman;
 /// The database in one place.
 struct Database {
     settings: Settings,
-    notes: Vec<String>,
+    notes: Vec<Loss>,
 }
 
 impl Manager for Pacman {
@@ -94,7 +94,7 @@ impl SimpleBackend for Database {
         at: &Location,
         items: &[InstalledPackage],
         asked: &OfferQuery,
-        notes: &mut Vec<String>,
+        notes: &mut Vec<Loss>,
     ) -> Vec<Offer> {
         let installed: HashMap<&[u8], &InstalledPackage> = items
             .iter()
@@ -155,7 +155,7 @@ impl SimpleBackend for Database {
     }
 
     fn on_sources(&self) -> Vec<String> {
-        self.settings.program_notes()
+        self.settings.source_notes()
     }
 
     fn lists(&self) -> Option<&dyn FileLists> {
@@ -167,7 +167,7 @@ impl SimpleBackend for Database {
         host: &Host,
         at: &Location,
         items: &[InstalledPackage],
-        notes: &mut Vec<String>,
+        notes: &mut Vec<Loss>,
     ) -> Option<Vec<Option<Origin>>> {
         // Without any catalogue nothing is known; with one, what none of them has came from elsewhere.
         let catalogues = sync::read(&host.root, &at.dir, &self.settings, notes);
@@ -186,7 +186,7 @@ impl FileLists for Database {
         host: &Host,
         items: &[InstalledPackage],
         wanted: &NameFilter,
-        notes: &mut Vec<String>,
+        notes: &mut Vec<Loss>,
         take: &mut dyn FnMut(u32, &[u8], u32),
     ) {
         local::each_file(&host.root, items, wanted, notes, take);
@@ -200,12 +200,7 @@ impl FileLists for Database {
         local::digest(&host.root, &item.entry, path)
     }
 
-    fn file_records(
-        &self,
-        host: &Host,
-        items: &[(u32, &InstalledPackage)],
-        notes: &mut Vec<String>,
-    ) -> Vec<FileRecord> {
+    fn file_records(&self, host: &Host, items: &[(u32, &InstalledPackage)], notes: &mut Vec<Loss>) -> Vec<FileRecord> {
         file_records::files(&host.root, &self.settings, items, notes)
     }
 

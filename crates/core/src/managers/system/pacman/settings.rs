@@ -6,13 +6,13 @@
 use crate::bytes::{ByteString, path};
 use crate::fs::{Limit, Root};
 
-use crate::model::Origin;
+use crate::model::{Loss, Origin};
 use whodunit_shell::syntax::pattern::fits;
 
 const FILE: &[u8] = b"/etc/pacman.conf";
 
 /// Files that include files that include files.
-const DEEPEST: usize = 10;
+const MAX_DEPTH: usize = 10;
 
 /// A repository.
 #[derive(Debug, Clone, PartialEq, Eq, Default)]
@@ -43,7 +43,7 @@ pub struct Settings {
 }
 
 impl Settings {
-    pub fn read(root: &Root, notes: &mut Vec<String>) -> Self {
+    pub fn read(root: &Root, notes: &mut Vec<Loss>) -> Self {
         let mut settings = Settings {
             database: "/var/lib/pacman".into(),
             repositories: Vec::new(),
@@ -53,16 +53,16 @@ impl Settings {
             checks: None,
         };
         let mut section = ByteString::default();
-        settings.file(root, &FILE.into(), &mut section, DEEPEST, notes);
+        settings.file(root, &FILE.into(), &mut section, MAX_DEPTH, notes);
         settings
     }
 
-    fn file(&mut self, root: &Root, file: &ByteString, section: &mut ByteString, deep: usize, notes: &mut Vec<String>) {
+    fn file(&mut self, root: &Root, file: &ByteString, section: &mut ByteString, deep: usize, notes: &mut Vec<Loss>) {
         let content = match root.read(file, Limit::SMALL) {
             Ok(content) => content,
             Err(error) => {
                 if !error.is_missing() {
-                    notes.push(format!("{error}: settings of pacman are unknown"));
+                    notes.push(Loss::unread(&error, "settings of pacman are unknown"));
                 }
                 return;
             }
@@ -130,7 +130,7 @@ impl Settings {
     }
 
     /// Repositories whose content nobody vouches for.
-    pub fn program_notes(&self) -> Vec<String> {
+    pub fn source_notes(&self) -> Vec<String> {
         let is_open = |checks: &ByteString| {
             checks
                 .split(u8::is_ascii_whitespace)

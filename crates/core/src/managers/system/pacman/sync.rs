@@ -9,6 +9,7 @@ use hashbrown::HashMap;
 
 use crate::bytes::{ByteString, path};
 use crate::fs::{Limit, Root};
+use crate::model::Loss;
 use whodunit_formats::packed;
 
 use super::local::sections;
@@ -40,7 +41,7 @@ const MAX_UNPACKED: u64 = 512 << 20;
 const MAX_OF_ONE: u64 = 1 << 20;
 
 /// The catalogues of the repositories that are set, in their order; those that were never fetched are not there.
-pub fn read(root: &Root, database: &ByteString, settings: &Settings, notes: &mut Vec<String>) -> Vec<Catalogue> {
+pub fn read(root: &Root, database: &ByteString, settings: &Settings, notes: &mut Vec<Loss>) -> Vec<Catalogue> {
     let dir = path::join(database, b"sync");
     let mut found = Vec::new();
     for repository in &settings.repositories {
@@ -51,11 +52,11 @@ pub fn read(root: &Root, database: &ByteString, settings: &Settings, notes: &mut
             Ok(bytes) => {
                 let mut offers = Vec::new();
                 if let Err(problem) = members(&bytes, &mut offers) {
-                    notes.push(format!("{file}: {problem}: {lost}"));
+                    notes.push(Loss::damaged(file.clone(), format!("{problem}"), format!("{lost}")));
                 }
                 found.push(Catalogue { repository: repository.name.clone(), file, dated: meta.modified, offers });
             }
-            Err(error) => notes.push(format!("{error}: {lost}")),
+            Err(error) => notes.push(Loss::unread(&error, format!("{lost}"))),
         }
     }
     found

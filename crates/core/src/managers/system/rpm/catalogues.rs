@@ -5,6 +5,7 @@ use std::io::{BufReader, Read as _};
 use super::repositories::Repository;
 use crate::bytes::{ByteString, path};
 use crate::fs::{Kind, Limit, Root};
+use crate::model::Loss;
 use whodunit_formats::{packed, primary};
 
 /// Where caches are, and whether a directory's name ends in a digest of the address.
@@ -29,7 +30,7 @@ pub fn read(
     root: &Root,
     repositories: &[Repository],
     wanted: &dyn Fn(&[u8]) -> bool,
-    notes: &mut Vec<String>,
+    notes: &mut Vec<Loss>,
 ) -> Vec<Offered> {
     let mut found = Vec::new();
     let mut seen: Vec<ByteString> = Vec::new();
@@ -72,7 +73,7 @@ pub fn read(
                 },
                 Err(error) => Some(error.reason()),
             };
-            notes.extend(problem.map(|problem| format!("{file}: {problem}: what follows is unknown")));
+            notes.extend(problem.map(|problem| Loss::damaged(file.clone(), problem, "what follows is unknown")));
         }
     }
     found

@@ -4,7 +4,7 @@ use super::installation::{Brief, RpmInstallation, digest_of, is_there, tail};
 use crate::backend::{Catalogue, Detail, FileIndex, FileRecords, Hint, Installation, Relations};
 use crate::bytes::{ByteString, path, shell_word};
 use crate::model::{
-    Claim, Claimant, Coverage, CoverageState, Depth, Digest, Evidence, FileRecord, Location, NameFilter, Offer,
+    Claim, Claimant, Coverage, CoverageState, Depth, Digest, Evidence, FileRecord, Location, Loss, NameFilter, Offer,
     OfferQuery, Owner, Package, RecordPosition, Remedy, RemedyKind, Scope,
 };
 use crate::version::rpm;
@@ -21,10 +21,8 @@ impl Installation for RpmInstallation<'_> {
         let mut notes = self.store.notes();
         let state = match () {
             () if !self.store.is_supported() => {
-                notes.push(format!(
-                    "{}: a Berkeley DB, which rpm no longer supports: its packages are unknown; `rpmdb --rebuilddb` with rpm 4.16 or newer converts it",
-                    self.store.file
-                ));
+                notes.push(Loss::note(format!("{}: a Berkeley DB, which rpm no longer supports: its packages are unknown; `rpmdb --rebuilddb` with rpm 4.16 or newer converts it",
+                    self.store.file)));
                 CoverageState::Unsupported
             }
             () if self.store.is_lost() => CoverageState::Unreadable,

@@ -7,7 +7,7 @@
 use super::installation::{RpmInstallation, digest_of};
 use crate::bytes::ByteString;
 use crate::fs::{Kind, Limit};
-use crate::model::FileRecord;
+use crate::model::{FileRecord, Loss};
 use whodunit_formats::accounts;
 use whodunit_formats::rpm_header::{Header, tag};
 
@@ -43,7 +43,7 @@ impl RpmInstallation<'_> {
         let root = &self.host.root;
         let read = |file: &str| {
             root.read(file.as_bytes(), Limit::SMALL).unwrap_or_else(|error| {
-                self.store.note(format!("{error}: whose files are is not compared"));
+                self.store.note(Loss::because(error, "whose files are is not compared"));
                 Vec::new()
             })
         };

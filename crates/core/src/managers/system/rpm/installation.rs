@@ -8,7 +8,7 @@ use crate::backend::Detail;
 use crate::backend::listed::{self, Role};
 use crate::bytes::ByteString;
 use crate::host::Host;
-use crate::model::{Algorithm, Digest, Evidence, Location, Origin, Owner, Package, Scope, Status};
+use crate::model::{Algorithm, Digest, Evidence, Location, Loss, Origin, Owner, Package, Scope, Status};
 use crate::version::rpm;
 use whodunit_formats::rpm_header::{Header, tag};
 
@@ -104,7 +104,11 @@ impl<'s> RpmInstallation<'s> {
                     take(number, &header);
                 }
             }
-            _ => self.store.note(format!("{}: entry {number} is damaged: a package is unknown", self.store.file)),
+            _ => self.store.note(Loss::damaged(
+                self.store.file.clone(),
+                format!("entry {number} is damaged"),
+                "a package is unknown",
+            )),
         });
     }
 
@@ -117,7 +121,11 @@ impl<'s> RpmInstallation<'s> {
                         take(number, &header);
                     }
                 }
-                _ => self.store.note(format!("{}: entry {number} is damaged: a package is unknown", self.store.file)),
+                _ => self.store.note(Loss::damaged(
+                    self.store.file.clone(),
+                    format!("entry {number} is damaged"),
+                    "a package is unknown",
+                )),
             }
         }
     }
@@ -126,7 +134,7 @@ impl<'s> RpmInstallation<'s> {
         let (says, there) = header.counts_of_files();
         if says != there {
             let lost = format!("entry {number} says {says} files and names {there}: the rest of them are unknown");
-            self.store.note(format!("{}: {lost}", self.store.file));
+            self.store.note(Loss::damaged(self.store.file.clone(), lost, ""));
         }
     }
 

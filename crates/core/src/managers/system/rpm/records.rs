@@ -17,7 +17,7 @@ use super::repositories::{self, Repository};
 use crate::backend::sqlite;
 use crate::bytes::ByteString;
 use crate::fs::{Kind, Limit, Root};
-use crate::model::{Evidence, Reason};
+use crate::model::{Evidence, Loss, Reason};
 use whodunit_formats::stanza::stanzas;
 use whodunit_shell::syntax::pattern::fits;
 
@@ -40,7 +40,7 @@ pub struct Records {
     /// Whether somebody notes repositories, so that none means that there is none.
     pub knows_repositories: bool,
     /// What could not be read.
-    pub notes: Vec<String>,
+    pub notes: Vec<Loss>,
 }
 
 impl Records {
@@ -99,7 +99,7 @@ impl Records {
             Ok(content) => Some(content),
             Err(error) => {
                 if !error.is_missing() {
-                    self.notes.push(format!("{error}: {lost}"));
+                    self.notes.push(Loss::unread(&error, format!("{lost}")));
                 }
                 None
             }
@@ -151,7 +151,7 @@ impl Records {
                 self.knows_repositories = true;
                 self.without = Some(Reason::Explicit);
             }
-            Err(problem) => self.notes.push(format!("{problem}: {LOST}")),
+            Err(problem) => self.notes.push(Loss::because(problem, format!("{LOST}"))),
         }
     }
 
@@ -160,7 +160,7 @@ impl Records {
         for (file, table) in DNF5.into_iter().zip(["packages", "nevras"]) {
             let Some(content) = self.content(root, file, Limit::LIST, LOST) else { continue };
             let Ok(document) = String::from_utf8_lossy(&content).parse::<toml::Table>() else {
-                self.notes.push(format!("{}: damaged: {LOST}", ByteString::from(file)));
+                self.notes.push(Loss::note(format!("{}: damaged: {LOST}", ByteString::from(file))));
                 continue;
             };
             let entries = document.get(table).and_then(toml::Value::as_table);
@@ -231,7 +231,7 @@ impl Records {
                     let names = packages.into_iter().flatten().filter_map(|one| one.get("name")?.as_str());
                     self.held_patterns.extend(names.map(ByteString::from));
                 }
-                Err(_) => self.notes.push(format!("/etc/dnf/versionlock.toml: damaged: {LOST}")),
+                Err(_) => self.notes.push(Loss::note(format!("/etc/dnf/versionlock.toml: damaged: {LOST}"))),
             }
         }
         if let Some(content) = self.content(root, b"/etc/zypp/locks", Limit::SMALL, LOST) {

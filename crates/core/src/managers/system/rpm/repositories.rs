@@ -2,6 +2,7 @@
 
 use crate::bytes::{ByteString, path};
 use crate::fs::{Kind, Limit, Root};
+use crate::model::Loss;
 use whodunit_formats::key_file::KeyFile;
 
 /// Where they are configured.
@@ -25,7 +26,7 @@ pub struct Repository {
 }
 
 /// Every repository, in the order of the files' names, and what could not be read.
-pub fn read(root: &Root, notes: &mut Vec<String>) -> Vec<Repository> {
+pub fn read(root: &Root, notes: &mut Vec<Loss>) -> Vec<Repository> {
     let mut found = Vec::new();
     for dir in DIRS {
         let names = root.dir(dir).and_then(|dir| dir.list()).unwrap_or_default();
@@ -33,7 +34,7 @@ pub fn read(root: &Root, notes: &mut Vec<String>) -> Vec<Repository> {
             let file = path::join(dir, name);
             match root.read(&file, Limit::SMALL) {
                 Ok(content) => found.extend(in_file(&file, &KeyFile::parse(&content))),
-                Err(error) => notes.push(format!("{error}: repositories are unknown")),
+                Err(error) => notes.push(Loss::unread(&error, "repositories are unknown")),
             }
         }
     }

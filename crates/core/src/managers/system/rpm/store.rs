@@ -8,6 +8,7 @@ use rusqlite::Connection;
 use crate::backend::sqlite;
 use crate::bytes::{ByteString, path};
 use crate::fs::{Limit, Root};
+use crate::model::Loss;
 use whodunit_formats::database::{self, Source as _};
 use whodunit_formats::ndb;
 
@@ -49,7 +50,7 @@ pub struct Store<'s> {
     pub file: ByteString,
     form: Form,
     opened: OnceLock<Option<Opened>>,
-    notes: Mutex<Vec<String>>,
+    notes: Mutex<Vec<Loss>>,
 }
 
 impl<'s> Store<'s> {
@@ -59,12 +60,12 @@ impl<'s> Store<'s> {
     }
 
     /// What could not be read so far.
-    pub fn notes(&self) -> Vec<String> {
+    pub fn notes(&self) -> Vec<Loss> {
         self.notes.lock().unwrap_or_else(PoisonError::into_inner).clone()
     }
 
     /// Notes a loss, once.
-    pub fn note(&self, what: String) {
+    pub fn note(&self, what: Loss) {
         let mut notes = self.notes.lock().unwrap_or_else(PoisonError::into_inner);
         if !notes.contains(&what) {
             notes.push(what);
@@ -88,7 +89,7 @@ impl<'s> Store<'s> {
                 Form::Ndb => self.open_ndb(),
                 Form::Hash => return None,
             };
-            opened.map_err(|problem| self.note(format!("{problem}: the packages of rpm are unknown"))).ok()
+            opened.map_err(|problem| self.note(Loss::because(problem, "the packages of rpm are unknown"))).ok()
         });
         opened.as_ref()
     }
@@ -120,7 +121,11 @@ impl<'s> Store<'s> {
                     let at = blob.as_ptr() as usize - start;
                     places.push((number, at..at + blob.len()));
                 }
-                None => self.note(format!("{}: entry {number} is damaged: a package is unknown", self.file)),
+                None => self.note(Loss::damaged(
+                    self.file.clone(),
+                    format!("entry {number} is damaged"),
+                    "a package is unknown",
+                )),
             }
         }
         Ok(Opened::Ndb { image, places })
@@ -139,13 +144,17 @@ impl<'s> Store<'s> {
                     while let Some(row) = rows.next()? {
                         match (row.get(0), row.get_ref(1)?.as_blob()) {
                             (Ok(number), Ok(blob)) => take(number, blob),
-                            _ => self.note(format!("{}: an entry is damaged: a package is unknown", self.file)),
+                            _ => self.note(Loss::damaged(
+                                self.file.clone(),
+                                "an entry is damaged",
+                                "a package is unknown",
+                            )),
                         }
                     }
                     Ok(())
                 });
                 if let Err(error) = all {
-                    self.note(format!("{}: {error}: not every package is known", self.file));
+                    self.note(Loss::damaged(self.file.clone(), error, "not every package is known"));
                 }
             }
             None => {}

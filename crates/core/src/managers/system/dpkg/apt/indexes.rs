@@ -8,6 +8,7 @@ use std::io::Read as _;
 use super::sources::Source;
 use crate::bytes::{ByteString, path};
 use crate::fs::{Limit, Root};
+use crate::model::Loss;
 use whodunit_formats::packed;
 use whodunit_formats::stanza::{Stanza, stanzas};
 
@@ -186,10 +187,10 @@ impl Index {
     }
 
     /// Every entry of a wanted name, and what could not be read.
-    pub fn entries(&self, root: &Root, number: usize, wanted: &dyn Fn(&[u8]) -> bool) -> (Vec<Entry>, Option<String>) {
+    pub fn entries(&self, root: &Root, number: usize, wanted: &dyn Fn(&[u8]) -> bool) -> (Vec<Entry>, Option<Loss>) {
         let bytes = match root.read(&self.file, Limit::RECORD) {
             Ok(bytes) => bytes,
-            Err(error) => return (Vec::new(), Some(format!("{error}: what it offers is not known"))),
+            Err(error) => return (Vec::new(), Some(Loss::unread(&error, "what it offers is unknown"))),
         };
         let mut found = Vec::new();
         let problem = each_stanza(&bytes, &mut |text| {
@@ -201,7 +202,7 @@ impl Index {
                 );
             }
         });
-        let note = problem.map(|problem| format!("{}: {problem}: what follows is unknown", self.file));
+        let note = problem.map(|problem| Loss::damaged(self.file.clone(), problem, "what follows is unknown"));
         (found, note)
     }
 }

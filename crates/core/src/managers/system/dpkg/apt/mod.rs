@@ -25,7 +25,7 @@ use rayon::prelude::*;
 use crate::bytes::ByteString;
 use crate::fs::Root;
 use crate::host::Host;
-use crate::model::Origin;
+use crate::model::{Loss, Origin};
 
 /// Everything that decides where packages come from.
 #[derive(Debug)]
@@ -34,9 +34,9 @@ pub struct Apt {
     pub indexes: Vec<Index>,
     pins: pins::Pins,
     /// What could not be read.
-    pub notes: Vec<String>,
+    pub notes: Vec<Loss>,
     /// What a maintainer should know of the repositories themselves.
-    pub program_notes: Vec<String>,
+    pub source_notes: Vec<String>,
 }
 
 impl Apt {
@@ -44,16 +44,16 @@ impl Apt {
     pub fn read(root: &Root, native: &ByteString, foreign: &[ByteString]) -> Self {
         let mut notes = Vec::new();
         let sources = sources::read(root, &mut notes);
-        let mut program_notes = sources::program_notes(&sources);
-        program_notes.extend(sources::open_keys(root, &sources));
+        let mut source_notes = sources::source_notes(&sources);
+        source_notes.extend(sources::open_keys(root, &sources));
         let indexes = indexes::find(root, &sources, native, foreign);
         let mut pins = pins::Pins::read(root, &mut notes);
         pins.for_files(&indexes);
-        Apt { indexes, pins, notes, program_notes }
+        Apt { indexes, pins, notes, source_notes }
     }
 
     /// Every entry of a wanted name in all lists, and what could not be read.
-    pub fn entries(&self, root: &Root, wanted: &(dyn Fn(&[u8]) -> bool + Sync)) -> (Vec<Entry>, Vec<String>) {
+    pub fn entries(&self, root: &Root, wanted: &(dyn Fn(&[u8]) -> bool + Sync)) -> (Vec<Entry>, Vec<Loss>) {
         let read: Vec<_> =
             self.indexes.par_iter().enumerate().map(|(n, index)| index.entries(root, n, wanted)).collect();
         let (mut entries, mut notes) = (Vec::new(), Vec::new());

@@ -3,6 +3,7 @@
 use super::indexes::Index;
 use crate::bytes::{ByteString, path};
 use crate::fs::{Kind, Limit, Root};
+use crate::model::Loss;
 use whodunit_formats::stanza::stanzas;
 use whodunit_shell::syntax::pattern::fits;
 
@@ -38,7 +39,7 @@ pub struct Pins {
 }
 
 impl Pins {
-    pub fn read(root: &Root, notes: &mut Vec<String>) -> Self {
+    pub fn read(root: &Root, notes: &mut Vec<Loss>) -> Self {
         let mut pins = Pins { installed: 100, ..Pins::default() };
         if let Some(release) = default_release(root, notes) {
             pins.pins.push(Pin { names: Vec::new(), matches: of_release(&release), priority: 990 });
@@ -58,7 +59,7 @@ impl Pins {
             match root.read(&file, Limit::SMALL) {
                 Ok(content) => pins.pins.extend(in_file(&content)),
                 Err(error) if error.is_missing() => {}
-                Err(error) => notes.push(format!("{error}: which versions are preferred is unknown")),
+                Err(error) => notes.push(Loss::unread(&error, "which versions are preferred is unknown")),
             }
         }
         pins
@@ -185,7 +186,7 @@ fn in_file(content: &[u8]) -> Vec<Pin> {
 }
 
 /// `APT::Default-Release`: the last one that is set.
-fn default_release(root: &Root, notes: &mut Vec<String>) -> Option<ByteString> {
+fn default_release(root: &Root, notes: &mut Vec<Loss>) -> Option<ByteString> {
     let dir = b"/etc/apt/apt.conf.d";
     let names = root.dir(dir).and_then(|dir| dir.list()).unwrap_or_default();
     let mut files: Vec<ByteString> =
@@ -197,7 +198,7 @@ fn default_release(root: &Root, notes: &mut Vec<String>) -> Option<ByteString> {
             Ok(content) => content,
             Err(error) => {
                 if !error.is_missing() {
-                    notes.push(format!("{error}: which release is preferred is unknown"));
+                    notes.push(Loss::unread(&error, "which release is preferred is unknown"));
                 }
                 continue;
             }

@@ -2,6 +2,7 @@
 
 use crate::bytes::{ByteString, path};
 use crate::fs::{Kind, Limit, Root};
+use crate::model::Loss;
 use whodunit_formats::stanza::stanzas;
 
 /// One address with one suite.
@@ -26,7 +27,7 @@ pub struct Source {
 }
 
 /// Everything that is configured, in apt's order.
-pub fn read(root: &Root, notes: &mut Vec<String>) -> Vec<Source> {
+pub fn read(root: &Root, notes: &mut Vec<Loss>) -> Vec<Source> {
     let mut found = Vec::new();
     let mut files: Vec<ByteString> = vec!["/etc/apt/sources.list".into()];
     let dir = b"/etc/apt/sources.list.d";
@@ -40,7 +41,7 @@ pub fn read(root: &Root, notes: &mut Vec<String>) -> Vec<Source> {
             Ok(content) if file.ends_with(b".sources") => stanza_form(&file, &content, &mut found),
             Ok(content) => line_form(&file, &content, &mut found),
             Err(error) if error.is_missing() => {}
-            Err(error) => notes.push(format!("{error}: repositories are unknown")),
+            Err(error) => notes.push(Loss::unread(&error, "repositories are unknown")),
         }
     }
     found
@@ -148,7 +149,7 @@ pub fn open_keys(root: &Root, sources: &[Source]) -> Vec<String> {
 }
 
 /// Repositories that are configured twice, or whose content nobody vouches for.
-pub fn program_notes(sources: &[Source]) -> Vec<String> {
+pub fn source_notes(sources: &[Source]) -> Vec<String> {
     let mut found = Vec::new();
     for (place, one) in sources.iter().enumerate() {
         let at = |one: &Source| format!("{} line {}", one.file, one.line);
@@ -194,7 +195,7 @@ mod tests {
             ]
         );
         assert_eq!(found[0].architectures.len(), 2);
-        let said = program_notes(&found);
+        let said = source_notes(&found);
         assert_eq!(said.len(), 2, "{said:?}");
         assert!(
             said[0].contains("without a signature")

@@ -1,0 +1,194 @@
+//! The evaluator on its own, over files in memory: what each idiom does to a search path, in each shell.
+//!
+//! What is expected here was compared with the real shells in the tests of the command line.
+
+use std::collections::{BTreeMap, BTreeSet};
+
+use whodunit_formats::bytes::{ByteString, path};
+use whodunit_shell::eval::fish::Fish;
+use whodunit_shell::eval::{Account, Invocation, Run, State};
+use whodunit_shell::syntax::Dialect;
+use whodunit_shell::{FileType, Files, Metadata, ReadError, Unknown};
+
+/// Files in memory; a directory is whatever a file's path goes through.
+#[derive(Debug, Default)]
+struct Memory(BTreeMap<Vec<u8>, Vec<u8>>);
+
+impl Memory {
+    fn with(files: &[(&str, &str)]) -> Self {
+        let own = |(path, content): &(&str, &str)| (path.as_bytes().to_vec(), content.as_bytes().to_vec());
+        Memory(files.iter().map(own).collect())
+    }
+
+    fn file_type(&self, path: &[u8]) -> Option<FileType> {
+        if self.0.contains_key(path) {
+            return Some(FileType::File);
+        }
+        let inside = [path, b"/"].concat();
+        self.0.keys().any(|file| file.starts_with(&inside)).then_some(FileType::Dir)
+    }
+}
+
+impl Files for Memory {
+    fn read(&self, path: &[u8], max: u64) -> Result<Vec<u8>, ReadError> {
+        match self.0.get(path) {
+            Some(content) if content == b"closed" => Err(ReadError::Unreadable(format!("{}", ByteString::from(path)))),
+            Some(content) if content.len() as u64 <= max => Ok(content.clone()),
+            Some(_) => Err(ReadError::Unreadable("too large".to_owned())),
+            None => Err(ReadError::Absent("no such file".to_owned())),
+        }
+    }
+
+    fn metadata(&self, path: &[u8]) -> Option<Metadata> {
+        let file_type = self.file_type(path)?;
+        let size = self.0.get(path).map_or(0, |content| content.len() as u64);
+        Some(Metadata { file_type, size, mode: 0o755, owner: 1000, group: 1000, modified: 0, identity: (0, size) })
+    }
+
+    fn entry_type(&self, path: &[u8]) -> Option<FileType> {
+        self.file_type(path)
+    }
+
+    fn list(&self, dir: &[u8]) -> Vec<(ByteString, FileType)> {
+        let inside = [dir, b"/"].concat();
+        let below = self.0.keys().filter_map(|file| file.strip_prefix(&inside[..]));
+        let names: BTreeSet<&[u8]> = below.map(|rest| rest.split(|&b| b == b'/').next().unwrap_or_default()).collect();
+        names.into_iter().map(|name| (name.into(), self.file_type(&path::join(dir, name)).unwrap())).collect()
+    }
+
+    fn read_link(&self, _: &[u8]) -> Option<ByteString> {
+        None
+    }
+
+    fn canonicalize(&self, path: &[u8]) -> ByteString {
+        path.into()
+    }
+}
+
+/// What a start-up file leaves behind, in a shell that a user types into after a login.
+fn evaluated(shell: &str, script: &str, more: &[(&str, &str)]) -> (State, Vec<Unknown>) {
+    let files = Memory::with(&[&[("/home/maren/start", script), ("/usr/bin/pegel", "x")], more].concat());
+    let account = Account { name: "maren".into(), uid: 1000, home: "/home/maren".into() };
+    let dialect = match shell {
+        "bash" => Dialect::Bash,
+        "zsh" => Dialect::Zsh,
+        _ => Dialect::Posix,
+    };
+    let invocation = Invocation {
+        files: &files,
+        hostname: Some("lantern".into()),
+        user: &account,
+        groups: BTreeSet::from([1000]),
+        homes: BTreeMap::from([(b"maren".to_vec(), b"/home/maren".to_vec())]),
+        dialect,
+        name: format!("-{shell}").into_bytes(),
+        is_login: true,
+        is_interactive: true,
+    };
+    let mut state = State { dir: b"/home/maren".to_vec(), ..State::default() };
+    state.export(b"PATH", "/usr/bin:/bin");
+    state.export(b"HOME", "/home/maren");
+    if shell == "fish" {
+        let mut fish = Fish::new(invocation, state);
+        fish.file(b"/home/maren/start");
+        return fish.finish();
+    }
+    let mut run = Run::new(invocation, state);
+    let _ = run.file(b"/home/maren/start");
+    run.finish()
+}
+
+fn path_of(state: &State) -> String {
+    String::from_utf8_lossy(state.get(b"PATH").unwrap_or_default()).into_owned()
+}
+
+/// Scripts whose effect is known for certain, by shell.
+#[test]
+fn known_scripts_give_the_path_of_the_real_shell() {
+    let posix = ["sh", "bash", "zsh"];
+    let cases: &[(&[&str], &str, &str)] = &[
+        (&posix, "PATH=$HOME/bin:$PATH", "/home/maren/bin:/usr/bin:/bin"),
+        (&posix, "PATH=\"${PATH:+$PATH:}/opt/tide/bin\"; export PATH", "/usr/bin:/bin:/opt/tide/bin"),
+        (&posix, "if [ -d /opt/tide ]; then PATH=/opt/tide:$PATH; fi", "/usr/bin:/bin"),
+        (&posix, "[ -x /usr/bin/pegel ] && PATH=/opt/a:$PATH || PATH=/opt/b:$PATH", "/opt/a:/usr/bin:/bin"),
+        (&posix, "case \":$PATH:\" in *:/bin:*) ;; *) PATH=/bin:$PATH;; esac", "/usr/bin:/bin"),
+        (&posix, "add() { PATH=\"$1:$PATH\"; }; add /a; add /b", "/b:/a:/usr/bin:/bin"),
+        (&posix, "for d in one two; do PATH=$PATH:/opt/$d; done", "/usr/bin:/bin:/opt/one:/opt/two"),
+        (&posix, "while [ \"$n\" != xxx ]; do n=x$n; PATH=/$n:$PATH; done", "/xxx:/xx:/x:/usr/bin:/bin"),
+        (&posix, ". /home/maren/more", "/more:/usr/bin:/bin"),
+        (&posix, "(PATH=/inside); PATH=$(echo /out):$PATH", "/out:/usr/bin:/bin"),
+        (&posix, "eval 'PATH=/e:$PATH'; return; PATH=/never", "/e:/usr/bin:/bin"),
+        (&posix, "PATH=${PATH%:*}", "/usr/bin"),
+        (&posix, "set -- a b; shift; PATH=/$1:$PATH", "/b:/usr/bin:/bin"),
+        (&["bash", "zsh"], "PATH=${PATH//usr/opt}", "/opt/bin:/bin"),
+        (&["bash", "zsh"], "[[ $PATH == *usr* ]] && PATH=/yes:$PATH", "/yes:/usr/bin:/bin"),
+        (&["bash", "zsh"], "for d in {a,b}; do PATH+=:/$d; done", "/usr/bin:/bin:/a:/b"),
+        (&["bash"], "dirs=(/a /b); for d in \"${dirs[@]}\"; do PATH=$d:$PATH; done", "/b:/a:/usr/bin:/bin"),
+        (&["zsh"], "path=(/z $path); typeset -U path; path+=(/bin)", "/z:/usr/bin:/bin"),
+        (&["fish"], "set -gx PATH /f $PATH", "/f:/usr/bin:/bin"),
+        (&["fish"], "if test -x /usr/bin/pegel\n set PATH /t $PATH\nelse\n set PATH /e $PATH\nend", "/t:/usr/bin:/bin"),
+        (&["fish"], "function add\n set -gx PATH $argv[1] $PATH\nend\nadd /g", "/g:/usr/bin:/bin"),
+        (&["fish"], "for d in one two\n set PATH $PATH /opt/$d\nend", "/usr/bin:/bin:/opt/one:/opt/two"),
+    ];
+    for (shells, script, expected) in cases {
+        for shell in *shells {
+            let (state, unknowns) = evaluated(shell, script, &[("/home/maren/more", "PATH=/more:$PATH")]);
+            assert_eq!(path_of(&state), *expected, "{shell}: {script}");
+            assert!(unknowns.is_empty(), "{shell}: {script}: {unknowns:?}");
+        }
+    }
+}
+
+/// What cannot be known is told with its line, and what is known around it stays.
+#[test]
+fn unknown_values_are_carried_with_their_place() {
+    let cases = [
+        ("bash", ":\nPATH=$(pegel --dir):$PATH", 2, "the output of `pegel --dir`", ":/usr/bin:/bin"),
+        ("sh", "PATH=/a:$PATH\neval \"$(pegel env)\"", 2, "evaluates unknown commands", "/a:/usr/bin:/bin"),
+        ("zsh", "pegel && PATH=/b:$PATH", 1, "exit status of a command", "/usr/bin:/bin"),
+        ("bash", ". /home/maren/closed\nPATH=/c:$PATH", 1, "reads /home/maren/closed", "/c:/usr/bin:/bin"),
+        ("fish", "pegel env | source", 1, "", "/usr/bin:/bin"),
+    ];
+    for (shell, script, line, says, end) in cases {
+        let (state, unknowns) = evaluated(shell, script, &[("/home/maren/closed", "closed")]);
+        assert!(path_of(&state).ends_with(end), "{shell}: {script}: {}", path_of(&state));
+        let found = unknowns.iter().find(|unknown| unknown.says.contains(says));
+        let found = found.unwrap_or_else(|| panic!("{shell}: {script}: {unknowns:?}"));
+        assert_eq!((&found.file, found.line), (&ByteString::from("/home/maren/start"), Some(line)), "{script}");
+    }
+}
+
+#[test]
+fn aliases_and_functions_remember_where_they_were_made() {
+    for shell in ["sh", "bash", "zsh"] {
+        let (state, _) = evaluated(shell, "alias ll='ls -l'\nf() { :; }\nunalias ll\nalias la='ls -a'\n", &[]);
+        assert_eq!(state.aliases.keys().collect::<Vec<_>>(), [b"la"], "{shell}");
+        let alias = &state.aliases[&b"la"[..]];
+        assert_eq!((alias.value.as_slice(), alias.place.line, alias.certain), (&b"ls -a"[..], 4, true), "{shell}");
+        assert_eq!(state.functions[&b"f"[..]].place.line, 2, "{shell}");
+    }
+}
+
+/// Each directory remembers the line that added it, also through later lines that keep it.
+#[test]
+fn directories_remember_the_line_that_added_them() {
+    let (state, _) = evaluated("bash", "PATH=/a:$PATH\n\nPATH=$PATH:/b\nexport PATH\n", &[]);
+    let lines: Vec<u32> = state.variables[&b"PATH"[..]].places.iter().map(|place| place.line).collect();
+    assert_eq!((path_of(&state).as_str(), lines.first(), lines.last()), ("/a:/usr/bin:/bin:/b", Some(&1), Some(&3)));
+}
+
+/// Work without an end is cut off, and says so.
+#[test]
+fn endless_scripts_end_and_taint_the_path() {
+    for (shell, script) in [
+        ("sh", "while :; do PATH=$PATH:/x; done"),
+        ("bash", "f() { f; }; f"),
+        ("zsh", ". /home/maren/start"),
+        ("fish", "while true; set -a PATH /x; end"),
+    ] {
+        let (state, unknowns) = evaluated(shell, script, &[]);
+        assert!(!unknowns.is_empty(), "{shell}: {script}");
+        let path = &state.variables[&b"PATH"[..]];
+        assert!(!path.taints.is_empty() || shell == "bash", "{shell}: {script}: {unknowns:?}");
+    }
+}
