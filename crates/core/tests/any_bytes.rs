@@ -1,4 +1,4 @@
-//! Every reader on arbitrary and on mutated bytes: no panic, and an end.
+//! Every reader on arbitrary and on mutated bytes: no panic, an end, and answers that still hold together.
 
 #![expect(clippy::disallowed_methods, reason = "builds the trees that are read")]
 
@@ -26,26 +26,43 @@ use whodunit_shell::syntax::{Dialect, Parser, fish};
 proptest! {
     #[test]
     fn small_formats(bytes: Vec<u8>, more: Vec<u8>) {
+        let lines = 1..=1 + u32::try_from(bytes.iter().filter(|byte| **byte == b'\n').count()).unwrap();
         for dialect in [Dialect::Posix, Dialect::Bash, Dialect::Zsh] {
-            for list in Parser::new(&bytes, dialect) {
-                prop_assert!(list.is_ok() || list.is_err());
+            let lists: Vec<_> = Parser::new(&bytes, dialect).collect();
+            for (index, list) in lists.iter().enumerate() {
+                match list {
+                    Ok(commands) => prop_assert!(commands.iter().all(|command| lines.contains(&command.line))),
+                    Err(error) => {
+                        prop_assert!(lines.contains(&error.line), "{error} is outside {lines:?}");
+                        prop_assert_eq!(index + 1, lists.len(), "nothing is read after an error");
+                    }
+                }
             }
         }
-        let _ = fish::parse(&bytes, 1);
-        let _ = loader_cache::entries(&bytes);
-        let _ = dynamic::read(std::io::Cursor::new(&bytes));
-        let _ = bolt::each(&bytes, &more, &mut |_, _| ());
-        let _ = accounts::accounts(&bytes).count();
+        if let Err(error) = fish::parse(&bytes, 1) {
+            prop_assert!(lines.contains(&error.line), "{error} is outside {lines:?}");
+        }
+        let all = settings::assignments(&bytes).chain(settings::environment(&bytes));
+        for setting in all.chain(settings::definitions(&bytes)) {
+            prop_assert!(lines.contains(&setting.line) && is_part(setting.name, &bytes));
+        }
+        prop_assert!(accounts::accounts(&bytes).all(|one| is_part(one.name, &bytes) && is_part(one.home, &bytes)));
+        prop_assert!(loader_cache::entries(&bytes).is_err(), "nothing without the magic number is a cache");
+        prop_assert!(dynamic::read(std::io::Cursor::new(&bytes)).is_none(), "nothing without the magic number is ELF");
+        prop_assert!(bolt::each(&bytes, &more, &mut |_, _| ()).is_err(), "nothing this short is a database");
+        let page = [b".TH ", bytes.as_slice()].concat();
+        if let Some((version, line)) = manual::version(&page) {
+            prop_assert!(lines.contains(&line) && version.starts_with(|first: char| first.is_ascii_digit()));
+        }
+        let script = [b"#!", bytes.as_slice()].concat();
+        if let Some(script) = shebang::Shebang::parse(&script) {
+            prop_assert!(!script.interpreter.is_empty() && is_part(script.interpreter, script.line));
+        }
         let facts = Facts { python: "3.11".to_owned(), ..Facts::default() };
         let text = String::from_utf8_lossy(&bytes);
         for text in [text.to_string(), format!("knots ; {text}"), format!("knots {text}")] {
             let _ = Requirement::parse(&text).map(|one| (one.applies(&facts), one.takes(&more)));
         }
-        let _ = settings::assignments(&bytes).count() + settings::environment(&bytes).count();
-        let _ = settings::definitions(&bytes).count();
-        let _ = manual::version(&[b".TH ", bytes.as_slice()].concat());
-        let script = [b"#!", bytes.as_slice()].concat();
-        let _ = shebang::Shebang::parse(&script).map(|script| script.looked_up().map(<[u8]>::len));
         let _ = hints::of_dir(&[b"/", bytes.as_slice()].concat());
         prop_assert!(!shown(&bytes).chars().any(char::is_control));
         let more_kinds = [gentoo::compare, pacman::compare, rpm::compare];
@@ -55,6 +72,11 @@ proptest! {
         }
         prop_assert!(ByteString::from(bytes.clone()).as_bytes() == bytes);
     }
+}
+
+/// Whether a value was taken from the bytes, not made up.
+fn is_part(part: &[u8], whole: &[u8]) -> bool {
+    part.is_empty() || whole.windows(part.len()).any(|window| window == part)
 }
 
 const STATUS: &str = "Package: pegel\nStatus: install ok installed\nArchitecture: amd64\nMulti-Arch: same\n\
@@ -180,7 +202,14 @@ fn ask_everything(tree: &Path) {
         "/home/maren/.pyenv/shims/python",
     ];
     let targets = targets.map(|name| Target::parse(name.as_bytes()).unwrap());
-    let _ = owners(&survey, &search, &targets);
+    let answers = owners(&survey, &search, &targets).answers;
+    assert_eq!(answers.len(), targets.len(), "every target has one answer");
+    for answer in &answers {
+        let mut evidence = answer.evidence.iter().chain(&answer.because);
+        let strange = evidence.find(|one| !one.file.starts_with(b"/") && *one.file != *b"environment");
+        assert_eq!(strange, None, "evidence names a file by its whole path");
+        assert!(answer.owner.is_none() || !answer.owners.is_empty(), "the owner is one of the owners: {answer:?}");
+    }
     for asked in [OfferQuery::Installed, OfferQuery::Names(vec!["pegel".into(), "tarn".into()])] {
         let _ = survey
             .installations()
@@ -199,13 +228,20 @@ fn ask_everything(tree: &Path) {
     }
     let searches = [search];
     let look = CheckContext { survey: &survey, searches: &searches, usual: &[], resolved: &[] };
-    let _ = check(&look, &Settings::default(), &Wished::default()).findings.len();
+    for finding in check(&look, &Settings::default(), &Wished::default()).findings {
+        let sentences = [&finding.summary, &finding.consequence];
+        assert!(sentences.into_iter().all(|text| !text.contains(char::is_control)), "{finding:?}");
+        assert!(finding.evidence.iter().all(|one| one.file.starts_with(b"/")), "{finding:?}");
+    }
     let question = Question { packages: None, managers: &[], depth: Depth::Content };
     let _ = verify(&survey, question, &()).findings.len();
     let all: Vec<(u16, u32)> =
         ["pegel", "tarn", "knots"].iter().flat_map(|name| survey.numbered(name.as_bytes())).collect();
     let _ = impact(&look, &all).broken.len();
-    let _ = survey.coverage();
+    for read in survey.coverage() {
+        let lost = read.notes.iter().all(|loss| !loss.to_string().contains(char::is_control));
+        assert!(lost && read.location.starts_with(b"/"), "{read:?}");
+    }
 }
 
 /// Pieces of which start-up files are made.
@@ -273,7 +309,7 @@ proptest! {
 }
 
 proptest! {
-    #![proptest_config(ProptestConfig::with_cases(200))]
+    #![proptest_config(ProptestConfig { max_shrink_iters: 100, ..ProptestConfig::with_cases(200) })]
     #[test]
     fn a_mutated_installation(
         which in 0..FILES.len(),

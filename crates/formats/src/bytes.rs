@@ -131,11 +131,12 @@ pub fn shown(bytes: &[u8]) -> Cow<'_, str> {
 ///
 /// ```
 /// assert_eq!(whodunit_formats::bytes::shell_word(b"/home/maren/tide lab"), "'/home/maren/tide lab'");
-/// assert_eq!(whodunit_formats::bytes::shell_word(b"swellplot==1.9"), "swellplot==1.9");
+/// assert_eq!(whodunit_formats::bytes::shell_word(b"swellplot-1.9"), "swellplot-1.9");
 /// ```
 #[must_use]
 pub fn shell_word(bytes: &[u8]) -> String {
-    shell_words::quote(&shown(bytes)).into_owned()
+    // Only a zero byte has no quotation, and what is shown holds none.
+    shlex::try_quote(&shown(bytes)).map_or_else(|_| "''".to_owned(), Cow::into_owned)
 }
 
 /// Whether a terminal could act on this character, or be made to show something else than is there.

@@ -116,7 +116,7 @@ fn unescape(value: &str) -> String {
 /// quote is not closed or there is no word.
 #[must_use]
 pub fn words(command: &str) -> Option<Vec<String>> {
-    shell_words::split(command).ok().filter(|words| !words.is_empty())
+    shlex::split(command).filter(|words| !words.is_empty())
 }
 
 #[cfg(test)]

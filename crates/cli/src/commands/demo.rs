@@ -65,14 +65,17 @@ const TOUR: &[(&str, &[&str])] = &[
     ("Is anything wrong with the machine?", &["check"]),
 ];
 
+/// Answers one command line on the streams.
+pub type Answer<'a> = &'a dyn Fn(Vec<OsString>, &mut Streams) -> Result<Outcome, CliError>;
+
 /// Writes the workstation and shows it.
 ///
-/// `answer` answers one command line on the same streams.
+/// What is shown is what `answer` prints for the same words on the same streams.
 pub fn run(
     arguments: &Arguments,
     global: &Global,
     streams: &mut Streams,
-    answer: &dyn Fn(Vec<OsString>, &mut Streams) -> Result<Outcome, CliError>,
+    answer: Answer<'_>,
 ) -> Result<Outcome, CliError> {
     if global.root.is_some() {
         return Err(CliError::usage("the demo writes its own machine and does not accept --root"));

@@ -1,12 +1,9 @@
 //! Bad input in homes: records that lead out of their place, code that must not be run, files that are huge, damaged
 //! or closed.
 
-use std::fs;
-use std::os::unix::fs::PermissionsExt as _;
-
 use serde_json::Value;
 
-use super::support::{Ran, run, run_unprivileged, tree};
+use super::support::{Closed, Ran, run, run_unprivileged, tree};
 
 const PASSWD: (&str, &[u8]) =
     ("etc/passwd", b"maren:x:1000:1000::/home/maren:/bin/sh\ntobin:x:1001:1001::/home/tobin:/bin/sh\n");
@@ -134,8 +131,10 @@ fn damage_costs_the_damaged_record_and_is_said() {
 fn a_home_that_may_not_be_read_is_said_with_its_users_name() {
     let root =
         tree(&[("home/maren/.cargo/.crates.toml", b"[v1]\n"), ("home/tobin/.cargo/.crates.toml", b"[v1]\n"), PASSWD]);
-    fs::set_permissions(root.path().join("home/tobin"), fs::Permissions::from_mode(0o700)).unwrap();
-    let ran = run_unprivileged(["--root", root.path().to_str().unwrap(), "--format", "json", "inventory"]);
+    let ran = {
+        let _closed = Closed::new(root.path().join("home/tobin"));
+        run_unprivileged(["--root", root.path().to_str().unwrap(), "--format", "json", "inventory"])
+    };
     let coverage = ran.document()["coverage"].clone();
     let closed = coverage.as_array().unwrap().iter().find(|part| part["scope"] == "user:tobin").unwrap();
     assert_eq!((&closed["state"], &closed["location"]), (&"unreadable".into(), &"/home/tobin".into()));

@@ -1,12 +1,10 @@
 //! Records of files, requirements and environments that are damaged, closed, or made to mislead.
 
-use std::fs;
-use std::os::unix::fs::PermissionsExt as _;
 use std::process::Command;
 
 use serde_json::Value;
 
-use super::support::{run, run_unprivileged, tree};
+use super::support::{Closed, run, run_unprivileged, tree};
 
 const STATUS: &[u8] = b"Package: lamp\nStatus: install ok installed\nArchitecture: all\nVersion: 1\nConffiles:\n /etc/lamp.conf 00000000000000000000000000000000\n /etc/odd name.conf newconffile\n /etc/old.conf 11111111111111111111111111111111 obsolete\n\n\
 Package: half\nStatus: install ok half-configured\nArchitecture: all\nVersion: 2\n\n";
@@ -63,12 +61,10 @@ fn what_may_not_be_read_is_said_and_not_called_altered() {
         ("usr/bin/shut", b""),
         ("closed/file", b""),
     ]);
-    let shut =
-        |path: &str, mode| fs::set_permissions(tree.path().join(path), fs::Permissions::from_mode(mode)).unwrap();
-    shut("usr/bin/shut", 0o711 & 0o111);
-    shut("closed", 0o700);
-    let ran = run_unprivileged(["--root", tree.path().to_str().unwrap(), "verify", "--format", "json", "--strict"]);
-    shut("closed", 0o755);
+    let ran = {
+        let _closed = ["usr/bin/shut", "closed"].map(|path| Closed::new(tree.path().join(path)));
+        run_unprivileged(["--root", tree.path().to_str().unwrap(), "verify", "--format", "json", "--strict"])
+    };
     let document = ran.document();
     assert_eq!((findings(&document), ran.status), (Vec::<String>::new(), 3), "{document:#}");
     let unread = document["unread"].to_string();

@@ -6,7 +6,7 @@ use std::os::unix::fs::PermissionsExt as _;
 use std::path::Path;
 use std::process::Command;
 
-use super::support::{ask, has, open_dir, output, run, run_unprivileged};
+use super::support::{Closed, ask, has, open_dir, output, run, run_unprivileged};
 use serde_json::{Value, json};
 
 fn packages(root: &Path) -> Vec<Value> {
@@ -84,7 +84,10 @@ fn what_root_alone_may_read_is_said_and_the_rest_is_told() {
     )
     .unwrap();
     let root = place.to_str().unwrap();
-    let ran = run_unprivileged(["--root", root, "inventory", "--all", "--manager", "snap", "--format", "json"]);
+    let ran = {
+        let _closed = Closed::new(place.join("var/lib/snapd/state.json"));
+        run_unprivileged(["--root", root, "inventory", "--all", "--manager", "snap", "--format", "json"])
+    };
     let document = ran.document();
     let coverage = document["coverage"].to_string();
     assert!(coverage.contains("state.json: permission denied: channels, flags"), "{coverage}");

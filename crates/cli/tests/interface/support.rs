@@ -81,6 +81,26 @@ pub fn run_unprivileged<A: AsRef<OsStr>>(arguments: impl IntoIterator<Item = A>)
     finish(Command::new(OPEN.path().join("whodunit")).args(arguments).uid(65534).gid(65534).current_dir("/"))
 }
 
+/// A file or directory that nobody but root may read, while this lives: not even the user whom it belongs to.
+pub struct Closed {
+    path: PathBuf,
+    before: fs::Permissions,
+}
+
+impl Closed {
+    pub fn new(path: PathBuf) -> Self {
+        let before = fs::metadata(&path).unwrap().permissions();
+        fs::set_permissions(&path, fs::Permissions::from_mode(0o000)).unwrap();
+        Closed { path, before }
+    }
+}
+
+impl Drop for Closed {
+    fn drop(&mut self) {
+        let _ = fs::set_permissions(&self.path, self.before.clone());
+    }
+}
+
 /// A temporary directory that every user may enter.
 pub fn open_dir() -> TempDir {
     let dir = tempfile::tempdir().unwrap();
@@ -148,6 +168,7 @@ fn note_comparison(line: &str) {
 }
 
 /// Writes to the terminal even where the test harness keeps what a passing test prints.
+#[expect(clippy::explicit_write, reason = "the harness keeps what the macro prints")]
 fn tell(line: &str) {
     writeln!(std::io::stderr(), "{line}").unwrap();
 }

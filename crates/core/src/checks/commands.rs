@@ -104,7 +104,7 @@ fn finding(survey: &Survey<'_>, shadow: &Shadow, contexts: &[Context], of: usize
                 remedies.extend(survey.remedies_of(owner).into_iter().map(|remedy| Remedy {
                     purpose: format!("{} the copy that comes first", remedy.purpose),
                     ..remedy
-                }))
+                }));
             }
             None => {
                 let path = &shadow.winner.path;

@@ -186,8 +186,11 @@ fn who_may_write(host: &Host, meta: Meta, user: &User) -> Option<Writer> {
     if meta.mode & 0o002 != 0 {
         return Some(Writer::Everyone);
     }
+    // A tree that a user unpacked belongs to that user as a whole, and so to that user's group.
+    let unpacked = host.root.target(b"/").ok().filter(|top| top.owner != 0);
+    let is_unpackers = |group: u32| unpacked.is_some_and(|top| top.group == group);
     // A group that only the owner is in is the owner.
-    let is_group = meta.mode & 0o020 != 0 && meta.group != 0 && meta.group != user.group;
+    let is_group = meta.mode & 0o020 != 0 && meta.group != 0 && meta.group != user.group && !is_unpackers(meta.group);
     if is_group {
         let file = host.root.read(b"/etc/group", crate::fs::Limit::SMALL).unwrap_or_default();
         let group = whodunit_formats::accounts::groups(&file).find(|group| group.number == meta.group);
@@ -198,9 +201,7 @@ fn who_may_write(host: &Host, meta: Meta, user: &User) -> Option<Writer> {
             return Some(Writer::Group(name));
         }
     }
-    // A tree that somebody unpacked for themselves is owned by them as a whole.
-    let is_unpacked = host.root.target(b"/").is_ok_and(|top| top.owner != 0);
-    if meta.owner != 0 && meta.owner != user.uid && !is_unpacked {
+    if meta.owner != 0 && meta.owner != user.uid && unpacked.is_none() {
         return Some(Writer::User(meta.owner));
     }
     None

@@ -29,7 +29,7 @@ use std::sync::Mutex;
 use rustix::fs::{Access, AtFlags, CWD, Mode, OFlags};
 use rustix::io::Errno;
 
-use crate::bytes::{ByteString, path};
+use crate::bytes::{ByteString, path, shown};
 use whodunit_formats::database::Source;
 
 pub use dirs::Dir;
@@ -159,7 +159,9 @@ impl Root {
         let mut gaps = self.gaps.lock().unwrap_or_else(std::sync::PoisonError::into_inner);
         if !gaps.iter().any(|gap| path::within(at, &gap.path)) {
             gaps.retain(|gap| !path::within(&gap.path, at));
-            gaps.push(Gap { path: at.into(), reason: reason.into() });
+            let reason = reason.into();
+            tracing::debug!(path = %shown(at), reason, "could not be read");
+            gaps.push(Gap { path: at.into(), reason });
         }
     }
 
@@ -270,7 +272,10 @@ impl Root {
     pub fn dir(&self, path: &[u8]) -> Result<Dir<'_>, FsError> {
         let flags = OFlags::RDONLY | OFlags::DIRECTORY | OFlags::NONBLOCK;
         match self.open_raw(path, flags) {
-            Ok(opened) => Ok(Dir::new(self, opened, path)),
+            Ok(opened) => {
+                tracing::debug!(directory = %shown(path), "opened");
+                Ok(Dir::new(self, opened, path))
+            }
             Err(Errno::NOTDIR) => match self.target(path) {
                 Ok(meta) => Err(FsError::WrongKind { path: path.into(), found: meta.kind, wanted: Kind::Dir }),
                 Err(error) => Err(error),
@@ -341,6 +346,7 @@ impl RegularFile {
         if meta.kind != Kind::File {
             return Err(FsError::WrongKind { path: path.into(), found: meta.kind, wanted: Kind::File });
         }
+        tracing::debug!(file = %shown(path), bytes = meta.size, "opened");
         Ok(RegularFile { file: File::from(opened), meta })
     }
 

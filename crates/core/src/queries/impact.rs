@@ -111,10 +111,10 @@ impl<'a, 's> Gone<'a, 's> {
         let mut files = Vec::new();
         for (holder, held) in (0..).zip(survey.installations()) {
             let wanted = of_holder(packages, holder);
-            if !wanted.is_empty() {
-                if let Some(records) = held.file_records() {
-                    files.extend(records.file_records(Some(&wanted), Depth::Presence).into_iter().map(|one| one.path));
-                }
+            if !wanted.is_empty()
+                && let Some(records) = held.file_records()
+            {
+                files.extend(records.file_records(Some(&wanted), Depth::Presence).into_iter().map(|one| one.path));
             }
         }
         let root = survey.root();

@@ -66,8 +66,14 @@ impl<'s> Survey<'s> {
 
     /// What each installation holds, numbered as in [`FoundClaim::holder`].
     pub fn installations(&self) -> &[Box<dyn Installation + 's>] {
-        self.installations
-            .get_or_init(|| crate::managers::ALL.iter().flat_map(|manager| manager.discover(self.host)).collect())
+        self.installations.get_or_init(|| {
+            let found: Vec<_> = crate::managers::ALL.iter().flat_map(|manager| manager.discover(self.host)).collect();
+            for held in &found {
+                let location = held.location();
+                tracing::info!(manager = %location.manager, directory = %location.dir, "found an installation");
+            }
+            found
+        })
     }
 
     /// The installations that made a claim.
@@ -85,7 +91,8 @@ impl<'s> Survey<'s> {
     /// The packages of each installation, without those that another manager put there.
     fn packages_by_holder(&self, detail: Detail) -> Vec<Vec<Package>> {
         // All are read before any is judged, so that one look through the records decides for all.
-        let mut all: Vec<Vec<Package>> = self.installations().par_iter().map(|held| held.packages(detail)).collect();
+        let mut all: Vec<Vec<Package>> =
+            self.installations().par_iter().map(|held| packages_of(&**held, detail)).collect();
         for (holder, packages) in (0..).zip(&mut all) {
             let mut number = 0..;
             packages.retain(|_| !self.is_foreign(holder, number.next().unwrap_or(u32::MAX)));
@@ -102,7 +109,7 @@ impl<'s> Survey<'s> {
     #[must_use]
     pub fn titled_in(&self, detail: Detail) -> Titled {
         let read: Vec<(Vec<Package>, Vec<Hint>)> =
-            self.installations().par_iter().map(|held| (held.packages(detail), held.hints())).collect();
+            self.installations().par_iter().map(|held| (packages_of(&**held, detail), held.hints())).collect();
         let (mut packages, mut known) = (Vec::new(), Vec::new());
         for (holder, (of_holder, hints)) in (0..).zip(read) {
             let mut hints = hints.into_iter();
@@ -253,6 +260,16 @@ impl<'s> Survey<'s> {
         }
         coverage
     }
+}
+
+/// The packages of one installation, with a line in the log for how many there are and how long it took.
+fn packages_of(held: &dyn Installation, detail: Detail) -> Vec<Package> {
+    let start = std::time::Instant::now();
+    let packages = held.packages(detail);
+    let location = held.location();
+    let micros = u64::try_from(start.elapsed().as_micros()).unwrap_or(u64::MAX);
+    tracing::info!(manager = %location.manager, directory = %location.dir, packages = packages.len(), micros, "read");
+    packages
 }
 
 /// What titles are told by.

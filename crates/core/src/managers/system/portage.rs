@@ -160,8 +160,19 @@ impl SimpleBackend for Database {
     }
 }
 
-/// The path of a line of `CONTENTS`, and the digest of a file.
+/// The path of a line of `CONTENTS`, which is absolute, and the digest of a file.
 fn content(line: &[u8]) -> Option<(&[u8], Option<&[u8]>)> {
+    content_of_any(line).filter(|(path, _)| path.starts_with(b"/"))
+}
+
+/// Of the lines of `CONTENTS`, the first that is none.
+fn damage(list: &[u8]) -> Option<String> {
+    let mut lines = (1..).zip(list.split(|&b| b == b'\n')).filter(|(_, line)| !line.is_empty());
+    let (number, _): (u32, _) = lines.find(|(_, line)| content(line).is_none())?;
+    Some(format!("line {number} is damaged"))
+}
+
+fn content_of_any(line: &[u8]) -> Option<(&[u8], Option<&[u8]>)> {
     let (kind, rest) = line.split_at(memchr::memchr(b' ', line)?);
     let rest = &rest[1..];
     match kind {
@@ -218,7 +229,7 @@ impl FileLists for Database {
             let lines = (1..).zip(list.split(|&b| b == b'\n'));
             let files = lines.filter_map(|(line, text)| Some((content(text)?.0, line)));
             let files = files.filter(|(file, _)| wanted.has(path::name(file)));
-            (files.map(|(file, line)| (file.into(), line)).collect(), None)
+            (files.map(|(file, line)| (file.into(), line)).collect(), damage(list))
         };
         each_list(&host.root, items, |item| self.file(item), |_| true, find, notes, take);
     }
@@ -238,7 +249,10 @@ impl FileLists for Database {
 
     fn file_records(&self, host: &Host, items: &[(u32, &InstalledPackage)], notes: &mut Vec<Loss>) -> Vec<FileRecord> {
         let read = |number: u32, item: &InstalledPackage| match host.root.read(&self.file(item), Limit::LIST) {
-            Ok(list) => (list.split(|&b| b == b'\n').filter_map(|line| file_records(line, number)).collect(), None),
+            Ok(list) => {
+                let damage = damage(&list).map(|what| format!("{}: {what}", self.file(item)));
+                (list.split(|&b| b == b'\n').filter_map(|line| file_records(line, number)).collect(), damage)
+            }
             Err(error) if error.is_missing() => (Vec::new(), None),
             Err(error) => (Vec::new(), Some(error.to_string())),
         };

@@ -126,8 +126,9 @@ impl SimpleBackend for AsdfData<'_> {
         tools.dedup();
         for tool in tools {
             let Some((versions, because)) = self.choose(host, tool) else {
-                let says = format!("no version of {tool} is set in {} or above it", host.working_dir(self.user));
-                why.push(Evidence::at(".tool-versions", "lookup", says));
+                let dir = host.working_dir(self.user);
+                let says = format!("no version of {tool} is set in {dir} or above it");
+                why.push(Evidence::at(path::join(&dir, b".tool-versions"), "lookup", says));
                 continue;
             };
             why.push(because);

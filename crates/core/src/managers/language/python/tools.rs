@@ -109,7 +109,7 @@ impl SimpleBackend for Pipx {
                     })
                     .ok(),
                 Err(error) => {
-                    record.notes.push(Loss::unread(&error, format!("the commands of {name} are unknown")));
+                    record.notes.push(Loss::unread(error, format!("the commands of {name} are unknown")));
                     None
                 }
             };
@@ -254,7 +254,7 @@ impl UvTools {
                     }
                 }
                 Err(problem) => {
-                    record.notes.push(Loss::because(problem, format!("the commands of {name} are unknown")))
+                    record.notes.push(Loss::because(problem, format!("the commands of {name} are unknown")));
                 }
             }
             app_in(host, &tree, &normal_name(name), &mut item, record);

@@ -78,7 +78,7 @@ pub fn offers(
             let listed = match read {
                 Ok(listed) => listed,
                 Err(problem) => {
-                    notes.push(Loss::damaged(file.clone(), format!("{problem}"), "what Homebrew offers is unknown"));
+                    notes.push(Loss::damaged(file.clone(), problem.clone(), "what Homebrew offers is unknown"));
                     continue;
                 }
             };

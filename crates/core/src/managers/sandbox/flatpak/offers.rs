@@ -28,7 +28,7 @@ impl FlatpakInstallation<'_> {
                 let files = ["appstream.xml.gz", "appstream.xml"].map(|name| path::join(&active, name.as_bytes()));
                 let Some(file) = files.into_iter().find(|file| self.host.root.target(file).is_ok()) else { continue };
                 if let Err(problem) = self.of_catalogue(asked, remote, &file, &mut offers) {
-                    notes.push(Loss::damaged(file.clone(), format!("{problem}"), "what follows is unknown"));
+                    notes.push(Loss::damaged(file.clone(), problem.clone(), "what follows is unknown"));
                 }
             }
         }

@@ -165,7 +165,11 @@ impl DpkgInstallation<'_> {
         }
         notes.dedup();
         let of_package: &[(ByteString, Option<String>)] = settings.get(&record.line).map_or(&[], Vec::as_slice);
-        let files = listed.split(|&b| b == b'\n').filter(|line| line.len() > 1 && *line != b"/.").map(|line| {
+        let is_damaged = |line: &[u8]| line.first().is_some_and(|&first| first != b'/');
+        let damaged = (1..).zip(listed.split(|&b| b == b'\n')).find(|(_, line)| is_damaged(line));
+        notes.extend(damaged.map(|(line, _)| self.damaged_line(number, line)));
+        let sound = listed.split(|&b| b == b'\n').filter(|line| line.len() > 1 && *line != b"/." && !is_damaged(line));
+        let files = sound.map(|line| {
             let (at, _) = self.diversions().apply(root, &record.name, line);
             let setting = of_package.iter().find(|(file, _)| **file == *line);
             let digest = match setting {

@@ -167,9 +167,22 @@ impl<'s> DpkgInstallation<'s> {
                     None => Loss::unread(&error, format!("the files of {name} are unknown")),
                 });
             }
+            if let Some(line) = read.lines.as_ref().and_then(|lines| lines.damaged) {
+                lost.push(self.damaged_line(read.package, line));
+            }
             read.lines.into_iter().for_each(&mut *take);
         });
         self.note(lost);
+    }
+
+    /// What is lost by a line of a package's list that is no path.
+    pub(super) fn damaged_line(&self, number: u32, line: u32) -> Loss {
+        let file = self.list_path(number).unwrap_or_default();
+        Loss::damaged(
+            file,
+            format!("line {line} is damaged"),
+            format!("a file of {} is unknown", self.record(number).name),
+        )
     }
 
     pub(super) fn package(&self, number: u32, marks: &Marks, detail: Detail) -> Package {

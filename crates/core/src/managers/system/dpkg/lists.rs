@@ -38,6 +38,8 @@ pub struct Lines {
     found: Vec<(Range<u32>, u32)>,
     slash_missing: bool,
     rule: u16,
+    /// The first line that is no absolute path.
+    pub damaged: Option<u32>,
 }
 
 impl Lines {
@@ -119,14 +121,16 @@ pub fn read_each(
 
 fn scan(package: u32, content: Vec<u8>, list: &List, keep: &(dyn Fn(&[u8]) -> bool + Sync)) -> Lines {
     let slash_missing = matches!(list, List::Digests(_));
-    let mut found = Vec::new();
+    let (mut found, mut damaged) = (Vec::new(), None);
     let mut start = 0;
     for (number, end) in (1..).zip(memchr_iter(b'\n', &content).chain([content.len()])) {
         let line = &content[start..end];
         // A line of a digest file is the digest, two blanks and the path.
         let offset = if slash_missing { memchr::memmem::find(line, b"  ").map_or(line.len(), |at| at + 2) } else { 0 };
         let text = &line[offset..];
-        if !text.is_empty() && (slash_missing || text[0] == b'/') && keep(text) {
+        if !slash_missing && text.first().is_some_and(|&first| first != b'/') {
+            damaged = damaged.or(Some(number));
+        } else if !text.is_empty() && keep(text) {
             let range = u32::try_from(start + offset).ok().zip(u32::try_from(end).ok());
             found.extend(range.map(|(from, to)| (from..to, number)));
         }
@@ -134,9 +138,9 @@ fn scan(package: u32, content: Vec<u8>, list: &List, keep: &(dyn Fn(&[u8]) -> bo
     }
     // Where little is wanted, the rest of the list need not be held.
     if found.len() * 8 < content.len() / 64 {
-        return shrink(package, &content, found, slash_missing);
+        return Lines { damaged, ..shrink(package, &content, found, slash_missing) };
     }
-    Lines { package, content, found, slash_missing, rule: 0 }
+    Lines { package, content, found, slash_missing, rule: 0, damaged }
 }
 
 fn shrink(package: u32, content: &[u8], found: Vec<(Range<u32>, u32)>, slash_missing: bool) -> Lines {
@@ -149,7 +153,7 @@ fn shrink(package: u32, content: &[u8], found: Vec<(Range<u32>, u32)>, slash_mis
             (start..start + (range.end - range.start), line)
         })
         .collect();
-    Lines { package, content: kept, found, slash_missing, rule: 0 }
+    Lines { package, content: kept, found, slash_missing, rule: 0, damaged: None }
 }
 
 /// Which lines are kept.

@@ -52,11 +52,11 @@ pub fn read(root: &Root, database: &ByteString, settings: &Settings, notes: &mut
             Ok(bytes) => {
                 let mut offers = Vec::new();
                 if let Err(problem) = members(&bytes, &mut offers) {
-                    notes.push(Loss::damaged(file.clone(), format!("{problem}"), format!("{lost}")));
+                    notes.push(Loss::damaged(file.clone(), problem.clone(), lost.to_string()));
                 }
                 found.push(Catalogue { repository: repository.name.clone(), file, dated: meta.modified, offers });
             }
-            Err(error) => notes.push(Loss::unread(&error, format!("{lost}"))),
+            Err(error) => notes.push(Loss::unread(&error, lost.to_string())),
         }
     }
     found

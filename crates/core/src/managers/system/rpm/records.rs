@@ -99,7 +99,7 @@ impl Records {
             Ok(content) => Some(content),
             Err(error) => {
                 if !error.is_missing() {
-                    self.notes.push(Loss::unread(&error, format!("{lost}")));
+                    self.notes.push(Loss::unread(&error, lost.to_string()));
                 }
                 None
             }
@@ -151,7 +151,7 @@ impl Records {
                 self.knows_repositories = true;
                 self.without = Some(Reason::Explicit);
             }
-            Err(problem) => self.notes.push(Loss::because(problem, format!("{LOST}"))),
+            Err(problem) => self.notes.push(Loss::because(problem, LOST.to_string())),
         }
     }
 
