@@ -57,6 +57,9 @@ pub struct System {
     pub like: Vec<ByteString>,
 }
 
+/// How evidence names the environment in which this program was started.
+pub const ENVIRONMENT: &str = "environment of this process";
+
 /// Where the question was asked: the environment of this process.
 #[derive(Debug, Clone, PartialEq, Eq, Default)]
 pub struct ProcessEnv {

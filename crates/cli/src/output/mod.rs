@@ -157,10 +157,8 @@ fn note_coverage(
     for part in coverage {
         let name = part.manager.map_or("not examined".to_owned(), |manager| format!("{manager} ({})", part.scope));
         match part.state {
-            CoverageState::Read if global.verbose == 0 => {}
             CoverageState::Read => {
-                let packages = part.packages.unwrap_or_default();
-                lines.push(format!("{name}: read {} with {}", part.location, units::count(packages, "package")));
+                tracing::info!(installation = name, directory = %part.location, packages = part.packages, "read completely");
             }
             state => {
                 let says = match (part.manager, state) {

@@ -7,7 +7,7 @@ use serde::Serialize;
 use crate::bytes::{ByteString, path};
 use crate::findings::search_path;
 use crate::fs::Kind;
-use crate::host::Host;
+use crate::host::{ENVIRONMENT, Host};
 use crate::model::{Evidence, Finding};
 use crate::resolve::{Context, ResolvedContext};
 use whodunit_shell::eval::{AliasKind, Place};
@@ -108,6 +108,7 @@ fn of_one(host: &Host, resolved: &ResolvedContext, variable: &str) -> ContextPat
         }
     }
     let because = |place: &Place| match place.line {
+        0 if *place.file == *ENVIRONMENT.as_bytes() => Evidence::whole(ENVIRONMENT, "has it"),
         0 if !place.file.starts_with(b"/") => Evidence::compiled_in(place.file.clone(), "has it"),
         0 => Evidence::whole(place.file.clone(), "has it"),
         line => Evidence::line(place.file.clone(), line, "defines it"),

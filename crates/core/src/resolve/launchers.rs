@@ -6,7 +6,7 @@
 //! later files of that id are masked, even where the first is no usable launcher.
 
 use crate::bytes::{ByteString, path};
-use crate::host::Host;
+use crate::host::{ENVIRONMENT, Host};
 use crate::model::Evidence;
 use crate::resolve::contexts::{self, Context, Overrides};
 
@@ -41,9 +41,7 @@ pub fn data_dirs(host: &Host, given: Option<&[u8]>) -> Vec<DataDir> {
     }
     let user = host.default_user();
     let own = match (&host.env.data_home, user) {
-        (Some(own), _) if host.root.is_live() => {
-            Some((own.clone(), Evidence::at("environment of this process", "XDG_DATA_HOME", "")))
-        }
+        (Some(own), _) if host.root.is_live() => Some((own.clone(), Evidence::at(ENVIRONMENT, "XDG_DATA_HOME", ""))),
         (_, Some(user)) => {
             let dir = path::join(&user.home, b".local/share");
             Some((dir, Evidence::at("XDG base directories", "default", "the user's own directory")))
@@ -56,7 +54,7 @@ pub fn data_dirs(host: &Host, given: Option<&[u8]>) -> Vec<DataDir> {
     match &host.env.data_dirs {
         Some(list) if host.root.is_live() && !list.is_empty() => {
             for (number, dir) in (1..).zip(list.split(|&b| b == b':')) {
-                add(dir, Evidence::at("environment of this process", format!("XDG_DATA_DIRS, entry {number}"), ""));
+                add(dir, Evidence::at(ENVIRONMENT, format!("XDG_DATA_DIRS, entry {number}"), ""));
             }
         }
         // On another disk, what the session of the first ordinary user has.

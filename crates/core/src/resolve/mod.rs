@@ -21,7 +21,7 @@ use std::sync::Arc;
 
 use crate::bytes::{ByteString, path};
 use crate::fs::{Kind, Meta, Root};
-use crate::host::Host;
+use crate::host::{ENVIRONMENT, Host};
 use crate::model::Evidence;
 use hashbrown::HashSet;
 
@@ -90,7 +90,7 @@ impl SearchPath {
         match context {
             Context::Here => {
                 let list = host.env.path.clone().unwrap_or_default();
-                let because = |number| Evidence::at("environment of this process", format!("PATH, entry {number}"), "");
+                let because = |number| Evidence::at(ENVIRONMENT, format!("PATH, entry {number}"), "");
                 Self::from_list(host, context, numbered(&list, because), Vec::new())
             }
             _ => Self::in_context(

@@ -15,7 +15,7 @@ use crate::backend::simple::{InstalledPackage, Record, SimpleBackend, SimpleInst
 use crate::backend::{Installation, Manager};
 use crate::bytes::{ByteString, path, shell_word};
 use crate::fs::{Kind, Limit};
-use crate::host::{Host, User};
+use crate::host::{ENVIRONMENT, Host, User};
 use crate::model::{Evidence, ExecDestination, ExecTarget, Location, ManagerId, ManagerKind, Profile, RemedyKind};
 use crate::version::tokens;
 
@@ -74,7 +74,7 @@ impl MiseData<'_> {
         if let Some(value) = host.variable(self.user, &variable) {
             let versions =
                 value.split(u8::is_ascii_whitespace).filter(|word| !word.is_empty()).map(ByteString::from).collect();
-            return Some((versions, Evidence::at("environment of this process", variable, value.to_string())));
+            return Some((versions, Evidence::at(ENVIRONMENT, variable, value.to_string())));
         }
         let told = |versions: &[ByteString]| versions.iter().map(ToString::to_string).collect::<Vec<_>>().join(", ");
         let by_toml = |file: ByteString| {

@@ -24,7 +24,7 @@ use crate::backend::simple::{InstalledPackage, Record, SimpleBackend, SimpleInst
 use crate::backend::{Installation, Manager};
 use crate::bytes::{ByteString, path, shell_word};
 use crate::fs::{Kind, Limit};
-use crate::host::{Host, User};
+use crate::host::{ENVIRONMENT, Host, User};
 use crate::model::{
     Evidence, ExecDestination, ExecTarget, Location, Loss, ManagerId, ManagerKind, Profile, Reason, RemedyKind,
 };
@@ -97,7 +97,7 @@ fn settings(host: &Host, home: &ByteString) -> Result<Settings, String> {
 impl RustupHome<'_> {
     fn choose(&self, host: &Host, at: &Location) -> Option<Choice> {
         if let Some(name) = host.variable(self.user, "RUSTUP_TOOLCHAIN") {
-            let why = Evidence::at("environment of this process", "RUSTUP_TOOLCHAIN", name.to_string());
+            let why = Evidence::at(ENVIRONMENT, "RUSTUP_TOOLCHAIN", name.to_string());
             return Some(Choice { name: name.to_string(), why });
         }
         let file = path::join(&at.dir, b"settings.toml");

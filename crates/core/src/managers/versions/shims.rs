@@ -18,7 +18,7 @@ use crate::backend::simple::{InstalledPackage, Record, SimpleBackend, SimpleInst
 use crate::backend::{Installation, Manager};
 use crate::bytes::{ByteString, path, shell_word};
 use crate::fs::{Kind, Limit};
-use crate::host::{Host, User};
+use crate::host::{ENVIRONMENT, Host, User};
 use crate::model::{Evidence, ExecDestination, ExecTarget, Location, ManagerId, ManagerKind, Profile, RemedyKind};
 use crate::version::{gem, pep440, semver, tokens};
 
@@ -128,7 +128,7 @@ impl Shims<'_> {
         if let Some(value) = host.variable(self.user, self.kind.variable) {
             let versions =
                 value.split(|&b| b == b':').filter(|version| !version.is_empty()).map(ByteString::from).collect();
-            let why = Evidence::at("environment of this process", self.kind.variable, value.to_string());
+            let why = Evidence::at(ENVIRONMENT, self.kind.variable, value.to_string());
             return Choice { versions, why };
         }
         let global = || {

@@ -14,7 +14,7 @@ use schemars::JsonSchema;
 use serde::Serialize;
 
 use crate::bytes::ByteString;
-use crate::host::{Host, User};
+use crate::host::{ENVIRONMENT, Host, User};
 use crate::model::Evidence;
 use whodunit_shell::eval::{Place, State, is_known, parts, unknowns_in};
 use whodunit_shell::{Unknown, UnknownId};
@@ -275,7 +275,7 @@ impl<'s> Ways<'s> {
             Context::Here => {
                 let mut start = Start::default();
                 for (name, value) in &host.env.variables {
-                    start.set(name, value, &Place { file: "environment of this process".into(), line: 0 });
+                    start.set(name, value, &Place { file: ENVIRONMENT.into(), line: 0 });
                 }
                 (start.state, start.unknowns)
             }
@@ -352,6 +352,10 @@ impl ResolvedContext {
             let because = match place {
                 Some(place) if place.line > 0 => Evidence::line(place.file.clone(), place.line, says),
                 Some(place) if place.file.starts_with(b"/") => Evidence::whole(place.file.clone(), says),
+                Some(place) if *place.file == *ENVIRONMENT.as_bytes() => {
+                    let position = format!("{variable_name}, entry {}", number + 1);
+                    Evidence::at(ENVIRONMENT, position, format!("has {dir}"))
+                }
                 Some(place) => Evidence::compiled_in(place.file.clone(), format!("starts with {dir}")),
                 None => Evidence::at("environment", variable_name, format!("has {dir}")),
             };
