@@ -1,6 +1,6 @@
 //! What a name reaches: search paths, and the resolution behind each program.
 //!
-//! CheckContext-up follows the POSIX shell (XCU 2.9.1.4, XBD 8.3 `PATH`): directories in order; an empty entry is
+//! Lookup follows the POSIX shell (XCU 2.9.1.4, XBD 8.3 `PATH`): directories in order; an empty entry is
 //! the current directory; what is no regular file, or is not executable, is skipped. Every copy is
 //! found, not only the first. A file that is reached twice, through `/bin` and `/usr/bin` or through a
 //! link, is one copy.

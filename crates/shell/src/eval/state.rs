@@ -142,7 +142,7 @@ pub fn unknowns_in(text: &[u8]) -> Vec<UnknownId> {
     marks.filter_map(|mark| std::str::from_utf8(mark).ok()?.parse().ok().map(UnknownId)).collect()
 }
 
-/// A unknown as it stands in a text.
+/// An unknown as it stands in a text.
 pub fn mark(number: UnknownId) -> Vec<u8> {
     format!("\0{}\0", number.0).into_bytes()
 }
