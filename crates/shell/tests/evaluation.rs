@@ -130,6 +130,77 @@ fn known_scripts_give_the_path_of_the_real_shell() {
         (&["fish"], "function add\n set -gx PATH $argv[1] $PATH\nend\nadd /g", "/g:/usr/bin:/bin"),
         (&["fish"], "for d in one two\n set PATH $PATH /opt/$d\nend", "/usr/bin:/bin:/opt/one:/opt/two"),
     ];
+    assert_known(cases);
+}
+
+/// Expansions, loops and builtins; what is expected here is what dash, bash, zsh and fish printed.
+#[test]
+fn expansions_and_builtins_give_what_the_real_shells_printed() {
+    let (posix, both) = (["sh", "bash", "zsh"], ["bash", "zsh"]);
+    assert_known(&[
+        (&posix, "PATH=${PATH#*:}", "/bin"),
+        (&posix, "PATH=${PATH##*/}", "bin"),
+        (&posix, "PATH=/x${unset-:/default}:$PATH", "/x:/default:/usr/bin:/bin"),
+        (&posix, "x=; PATH=${x:-/empty}:$PATH", "/empty:/usr/bin:/bin"),
+        (&posix, "PATH=/n$((2 * 3 + ${#HOME} - 11)):$PATH", "/n6:/usr/bin:/bin"),
+        (&posix, "x=a; case $x in a|b) PATH=/ab:$PATH ;; *) PATH=/no ;; esac", "/ab:/usr/bin:/bin"),
+        (
+            &posix,
+            "f() { local p=$1; PATH=$p:$PATH; }; p=/outer; f /inner; PATH=$p:$PATH",
+            "/outer:/inner:/usr/bin:/bin",
+        ),
+        (&posix, "f() { return 1; }; f || PATH=/or:$PATH", "/or:/usr/bin:/bin"),
+        (&posix, "! false && PATH=/not:$PATH", "/not:/usr/bin:/bin"),
+        (
+            &posix,
+            "i=0; until [ $i -ge 3 ]; do i=$((i + 1)); [ $i -eq 2 ] && continue; PATH=$PATH:/$i; done",
+            "/usr/bin:/bin:/1:/3",
+        ),
+        (&posix, "for d in a b c; do [ $d = c ] && break; PATH=/$d:$PATH; done", "/b:/a:/usr/bin:/bin"),
+        (&posix, "PATH=/one:$PATH command true; PATH=/two:$PATH", "/two:/usr/bin:/bin"),
+        (&posix, "unset X; PATH=${X+/set}$PATH", "/usr/bin:/bin"),
+        (&posix, "IFS=:; set -- $(echo /p:/q); PATH=$2:$1:$PATH", "/q:/p:/usr/bin:/bin"),
+        (&posix, "PATH=\"/with space:$PATH\"", "/with space:/usr/bin:/bin"),
+        (&posix, "x='$HOME'; eval \"PATH=$x/e:\\$PATH\"", "/home/maren/e:/usr/bin:/bin"),
+        (&posix, "{ PATH=/g:$PATH; } >/dev/null 2>&1", "/g:/usr/bin:/bin"),
+        (&posix, "readonly R=/r; PATH=$R:$PATH", "/r:/usr/bin:/bin"),
+        (&posix, "PATH=`printf '%s' /printed`:$PATH", "/printed:/usr/bin:/bin"),
+        (&posix, "if false; then PATH=/1; elif true; then PATH=/2:$PATH; else PATH=/3; fi", "/2:/usr/bin:/bin"),
+        (&posix, "PATH=$PATH:~/tilde", "/usr/bin:/bin:/home/maren/tilde"),
+        (&posix, "test -z \"$NOTHING\" -a -n \"$HOME\" && PATH=/t:$PATH", "/t:/usr/bin:/bin"),
+        (&posix, "while read -r d; do PATH=$PATH:$d; done <<EOF\n/h1\n/h2\nEOF", "/usr/bin:/bin:/h1:/h2"),
+        (&both, "PATH=${PATH/bin/lib}", "/usr/lib:/bin"),
+        (&both, "[[ $HOME =~ ^/home ]] && PATH=/re:$PATH", "/re:/usr/bin:/bin"),
+        (&both, "(( 3 > 2 )) && PATH=/ar:$PATH", "/ar:/usr/bin:/bin"),
+        (&both, "function g { PATH=/fn:$PATH; }; g", "/fn:/usr/bin:/bin"),
+        (&both, "x=ab; PATH=/${x:1}:$PATH", "/b:/usr/bin:/bin"),
+        (&both, "case x in x) PATH=/a:$PATH ;& y) PATH=/b:$PATH ;; esac", "/b:/a:/usr/bin:/bin"),
+        (&["bash"], "x=abc; PATH=/${x^^}:$PATH", "/ABC:/usr/bin:/bin"),
+        (&["bash"], "v=PATH; printf -v \"$v\" '%s' \"/pv:$PATH\"", "/pv:/usr/bin:/bin"),
+        (&["bash"], "x=(/a /b /c); PATH=$PATH:${x[1]}:${#x[@]}", "/usr/bin:/bin:/b:3"),
+        (&["zsh"], "path[1,0]=(/first); path[-1]=()", "/first:/usr/bin"),
+        (&["zsh"], "path[1]=/opt", "/opt:/bin"),
+        (&["zsh"], "path[1,2]=(/a /b /c)", "/a:/b:/c"),
+        (&["bash"], "x=(/a /b); x[1]=/c; x[2]=/d; PATH=${x[0]}:${x[1]}:${x[2]}", "/a:/c:/d"),
+        (&["bash"], "x[0]=/n; i=1; x[$i]=/o; PATH=${x[0]}:${x[1]}", "/n:/o"),
+        (&["zsh"], "x=abc; PATH=/${(U)x}:$PATH", "/ABC:/usr/bin:/bin"),
+        (&["zsh"], "typeset -U path PATH; PATH=/bin:$PATH:/bin", "/bin:/usr/bin"),
+        (&["zsh"], "path=(${path:#/bin})", "/usr/bin"),
+        (&["fish"], "set -l d /l; set PATH $d $PATH", "/l:/usr/bin:/bin"),
+        (&["fish"], "contains /bin $PATH; and set PATH /has $PATH", "/has:/usr/bin:/bin"),
+        (&["fish"], "not contains /none $PATH; and set -a PATH /none", "/usr/bin:/bin:/none"),
+        (
+            &["fish"],
+            "switch $HOME\n case '/home/*'\n  set -p PATH /home\n case '*'\n  set -p PATH /other\nend",
+            "/home:/usr/bin:/bin",
+        ),
+        (&["fish"], "set -e PATH[1]", "/bin"),
+        (&["fish"], "begin; set -lx PATH /only; end; set PATH $PATH /after", "/usr/bin:/bin:/after"),
+        (&["fish"], "fish_add_path --path --append /usr", "/usr/bin:/bin:/usr"),
+    ]);
+}
+
+fn assert_known(cases: &[(&[&str], &str, &str)]) {
     for (shells, script, expected) in cases {
         for shell in *shells {
             let (state, unknowns) = evaluated(shell, script, &[("/home/maren/more", "PATH=/more:$PATH")]);
@@ -148,6 +219,12 @@ fn unknown_values_are_carried_with_their_place() {
         ("zsh", "pegel && PATH=/b:$PATH", 1, "exit status of a command", "/usr/bin:/bin"),
         ("bash", ". /home/maren/closed\nPATH=/c:$PATH", 1, "reads /home/maren/closed", "/c:/usr/bin:/bin"),
         ("fish", "pegel env | source", 1, "", "/usr/bin:/bin"),
+        // What is not followed is unknown, and never taken for something else.
+        ("bash", "declare -A m=([k]=/m)\nPATH=${m[k]}:$PATH", 1, "by subscripts", ":/usr/bin:/bin"),
+        ("bash", "x[7]=/sparse\nPATH=$x:$PATH", 1, "which element of an array", ":/usr/bin:/bin"),
+        ("zsh", "path[(i)/bin]=/opt", 1, "which element of an array", "\0"),
+        ("bash", "for (( i = 0; i < 2; i++ )); do PATH=$PATH:/$i; done", 1, "number of iterations", "\0"),
+        ("fish", "set PATH (string replace usr opt $PATH)", 1, "output of `string`", "\0"),
     ];
     for (shell, script, line, says, end) in cases {
         let (state, unknowns) = evaluated(shell, script, &[("/home/maren/closed", "closed")]);

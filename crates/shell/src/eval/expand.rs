@@ -314,6 +314,10 @@ impl Run<'_> {
     pub(super) fn assigned(&mut self, value: &Assigned) -> Value {
         match value {
             Assigned::Word(word) => Value::Text(self.one(word, true)),
+            // The order of the elements of an associative array is nobody's to know.
+            Assigned::List(words) if words.iter().any(super::run::has_subscript) => {
+                Value::Text(self.unknown_value("an array that is assigned by subscripts"))
+            }
             Assigned::List(words) => Value::List(self.fields(words)),
         }
     }

@@ -5,7 +5,7 @@ use std::collections::BTreeSet;
 use super::{Run, once_each};
 use crate::eval::state::{LISTS, Value, Variable, places_after};
 use crate::eval::substitute;
-use crate::syntax::{Assigned, Assignment, Dialect, Part};
+use crate::syntax::{Assigned, Assignment, Dialect, Parser, Part, Word};
 
 /// Longer lists of directories are not followed.
 const MAX_DIRS: usize = 1000;
@@ -76,18 +76,14 @@ impl Run<'_> {
     /// One assignment of a command.
     pub(in crate::eval) fn assignment(&mut self, assignment: &Assignment) {
         let Assignment { name, index, append, value } = assignment;
-        let refers = *append || mentions(value, name);
+        let refers = *append || index.is_some() || mentions(value, name);
         let new = self.assigned(value);
         let list = self.list_of(name);
         let value = match (index, new, list) {
-            (Some(_), new, Some(mut list)) => {
-                // Which element it is matters to nothing here.
-                if let Value::Text(text) = new {
-                    list.push(text);
-                }
-                Value::List(list)
+            (Some(index), new, list) => {
+                let changed = if *append { None } else { self.with_elements(name, list, index, new) };
+                changed.unwrap_or_else(|| Value::Text(self.unknown_value("which element of an array is assigned")))
             }
-            (Some(_), _, None) => return,
             (None, Value::List(new), Some(mut list)) if *append => {
                 list.extend(new);
                 Value::List(list)
@@ -121,6 +117,45 @@ impl Run<'_> {
         };
         self.assign(name, value, refers);
     }
+
+    /// A list with other elements at an index, or in zsh at a range of them; `None` where the index is no plain
+    /// number, as in an associative array, or is behind the end.
+    fn with_elements(&mut self, name: &[u8], list: Option<Vec<Vec<u8>>>, index: &[u8], new: Value) -> Option<Value> {
+        let is_zsh = self.dialect() == Dialect::Zsh;
+        let mut list = match list {
+            Some(list) => list,
+            // A text is the first element in bash; in zsh an index is that of a character.
+            None if is_zsh => return None,
+            None => self.state.get(name).map(<[u8]>::to_vec).into_iter().collect(),
+        };
+        let length = i64::try_from(list.len()).ok()?;
+        let (first, last) = match memchr::memchr(b',', index).filter(|_| is_zsh) {
+            Some(comma) => (self.plain_number(&index[..comma])?, self.plain_number(&index[comma + 1..])?),
+            None => (self.plain_number(index)?, self.plain_number(index)?),
+        };
+        // Counted from 0; zsh counts from 1.
+        let place = |number: i64| if number < 0 { length + number } else { number - i64::from(is_zsh) };
+        let start = usize::try_from(place(first)).ok().filter(|start| *start <= list.len())?;
+        let end = usize::try_from(place(last) + 1).ok()?.clamp(start, list.len());
+        let new = match new {
+            Value::Text(text) => vec![text],
+            Value::List(new) if is_zsh => new,
+            Value::List(_) => return None,
+        };
+        list.splice(start..end, new);
+        Some(Value::List(list))
+    }
+
+    fn plain_number(&mut self, text: &[u8]) -> Option<i64> {
+        let word = Parser::in_quotes(text, self.dialect()).ok()?;
+        std::str::from_utf8(&self.one(&word, false)).ok()?.trim().parse().ok()
+    }
+}
+
+/// Whether an element of a list names its subscript: `[key]=value`.
+pub(in crate::eval) fn has_subscript(word: &Word) -> bool {
+    let starts = matches!(word.0.first(), Some(Part::Plain(text)) if text.starts_with(b"["));
+    starts && word.0.iter().any(|part| matches!(part, Part::Plain(text) if memchr::memmem::find(text, b"]=").is_some()))
 }
 
 /// Whether a value is made of the variable's old one.

@@ -13,6 +13,8 @@ use crate::syntax::{Dialect, List, Parser};
 use crate::{Files, Unknown, UnknownId};
 use whodunit_formats::bytes::ByteString;
 
+pub(super) use assign::has_subscript;
+
 /// More commands than this are not followed.
 const MAX_STEPS: u32 = 60_000;
 /// Files that read files, and functions that call functions, to this depth.
