@@ -1,5 +1,6 @@
 //! Package managers, as far as they are known without looking at a machine.
 
+use crate::version::upstream::Notation;
 use std::fmt;
 
 use schemars::JsonSchema;
@@ -106,6 +107,8 @@ pub struct Profile {
     pub has_full_catalogues: bool,
     /// Whether it keeps several versions of one thing side by side on purpose, of which one is chosen.
     pub keeps_versions: bool,
+    /// What its packages add to upstream's version.
+    pub notation: Notation,
 }
 
 impl Profile {
@@ -119,6 +122,7 @@ impl Profile {
             naming: Naming { affix: Affix::None, registry: None, has_language_prefix },
             has_full_catalogues: false,
             keeps_versions: matches!(kind, ManagerKind::Versions),
+            notation: Notation::Plain,
         }
     }
 

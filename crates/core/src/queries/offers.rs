@@ -229,7 +229,9 @@ fn rank(prefer: &[String], offer: &Offer) -> usize {
 
 /// Orders by what upstream calls its versions: an epoch and a packager's revision aside.
 fn upstream_order(a: &Offer, b: &Offer) -> Ordering {
-    let part = |one: &Offer| upstream::part(one.manager.0, one.version.as_deref().unwrap_or_default());
+    let part = |one: &Offer| {
+        upstream::part(managers::profile(one.manager).notation, one.version.as_deref().unwrap_or_default())
+    };
     upstream::compare(&part(a), &part(b))
 }
 

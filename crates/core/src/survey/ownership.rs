@@ -64,7 +64,7 @@ impl Survey<'_> {
         found.collect()
     }
 
-    /// Whether a claim is that of a package which another manager put there: see [`Installation::foreign_packages`].
+    /// Whether a claim is that of a package which another manager put there: see [`SharedDirs::foreign_packages`](crate::backend::SharedDirs::foreign_packages).
     pub(super) fn is_anothers(&self, claim: &FoundClaim) -> bool {
         match claim.claimant {
             Claimant::Package(number) => self.is_foreign(claim.holder, number),

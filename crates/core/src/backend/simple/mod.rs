@@ -66,7 +66,7 @@ pub struct InstalledPackage {
     /// Groups that it is a member of.
     pub groups: Vec<ByteString>,
     /// Its own record, where another manager may have put it there: see
-    /// [`crate::backend::Installation::foreign_packages`].
+    /// [`crate::backend::SharedDirs::foreign_packages`].
     pub record: Option<ByteString>,
     /// Where all this stands.
     pub evidence: Vec<Evidence>,

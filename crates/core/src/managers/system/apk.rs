@@ -22,6 +22,7 @@ use crate::model::{
     Reason, RemedyKind, Scope,
 };
 use crate::version::gentoo;
+use crate::version::upstream::Notation;
 use whodunit_formats::stanza::{Field, stanzas};
 
 const ID: ManagerId = ManagerId("apk");
@@ -41,7 +42,7 @@ impl Manager for Apk {
     }
 
     fn profile(&self) -> Profile {
-        Profile::of(ManagerKind::System)
+        Profile { notation: Notation::NumberedRevision, ..Profile::of(ManagerKind::System) }
     }
 
     fn discover<'h>(&self, host: &'h Host) -> Vec<Box<dyn Installation + 'h>> {

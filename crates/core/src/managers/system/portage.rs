@@ -25,6 +25,7 @@ use crate::model::{
     Profile, Reason, RemedyKind, Scope,
 };
 use crate::version::gentoo;
+use crate::version::upstream::Notation;
 
 const ID: ManagerId = ManagerId("portage");
 const DATABASE: &[u8] = b"/var/db/pkg";
@@ -42,7 +43,8 @@ impl Manager for Portage {
     }
 
     fn profile(&self) -> Profile {
-        Profile { keeps_versions: true, ..Profile::of(ManagerKind::System).affix(Affix::Scope) }
+        let notation = Notation::NumberedRevision;
+        Profile { keeps_versions: true, notation, ..Profile::of(ManagerKind::System).affix(Affix::Scope) }
     }
 
     fn discover<'h>(&self, host: &'h Host) -> Vec<Box<dyn Installation + 'h>> {

@@ -8,7 +8,7 @@
 //! | environments | a directory with `pyvenv.cfg`, or `conda-meta`, or a whole interpreter that a version manager keeps |
 //!
 //! Nothing is imported, and no `.pth` file is evaluated. What lies in a directory that a distribution's manager
-//! fills as well is that manager's where it claims the metadata ([`Installation::foreign_packages`]).
+//! fills as well is that manager's where it claims the metadata ([`SharedDirs::foreign_packages`](crate::backend::SharedDirs::foreign_packages)).
 
 mod contract;
 mod distribution;

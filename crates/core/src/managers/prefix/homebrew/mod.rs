@@ -36,6 +36,7 @@ use crate::model::{
     Scope, Status,
 };
 use crate::version::tokens;
+use crate::version::upstream::Notation;
 
 const ID: ManagerId = ManagerId("homebrew");
 
@@ -54,7 +55,7 @@ impl Manager for Homebrew {
     }
 
     fn profile(&self) -> Profile {
-        Profile::of(ManagerKind::Prefix).affix(Affix::Tap)
+        Profile { notation: Notation::NumberedBuild, ..Profile::of(ManagerKind::Prefix).affix(Affix::Tap) }
     }
 
     fn discover<'h>(&self, host: &'h Host) -> Vec<Box<dyn Installation + 'h>> {

@@ -35,6 +35,7 @@ use crate::backend::{Installation, Manager};
 use crate::fs::Kind;
 use crate::host::Host;
 use crate::model::{Location, ManagerId, ManagerKind, Profile, Scope};
+use crate::version::upstream::Notation;
 
 /// Where dpkg keeps its state.
 const ADMIN: &[u8] = b"/var/lib/dpkg";
@@ -49,7 +50,8 @@ impl Manager for Dpkg {
     }
 
     fn profile(&self) -> Profile {
-        Profile { has_full_catalogues: true, ..Profile::of(ManagerKind::System) }
+        let notation = Notation::EpochRevision;
+        Profile { has_full_catalogues: true, notation, ..Profile::of(ManagerKind::System) }
     }
 
     fn discover<'h>(&self, host: &'h Host) -> Vec<Box<dyn Installation + 'h>> {

@@ -34,6 +34,7 @@ use crate::model::{
     Profile, Remedy, RemedyKind, Scope,
 };
 use crate::version::pacman;
+use crate::version::upstream::Notation;
 use settings::Settings;
 
 const ID: ManagerId = ManagerId("pacman");
@@ -54,7 +55,8 @@ impl Manager for Pacman {
     }
 
     fn profile(&self) -> Profile {
-        Profile { has_full_catalogues: true, ..Profile::of(ManagerKind::System).affix(Affix::Build) }
+        let notation = Notation::EpochRevision;
+        Profile { has_full_catalogues: true, notation, ..Profile::of(ManagerKind::System).affix(Affix::Build) }
     }
 
     fn discover<'h>(&self, host: &'h Host) -> Vec<Box<dyn Installation + 'h>> {

@@ -29,6 +29,7 @@ use crate::bytes::{ByteString, path};
 use crate::fs::Kind;
 use crate::host::Host;
 use crate::model::{Location, ManagerId, ManagerKind, Profile, Scope};
+use crate::version::upstream::Notation;
 
 /// The manager.
 #[derive(Debug)]
@@ -43,7 +44,8 @@ impl Manager for Rpm {
     }
 
     fn profile(&self) -> Profile {
-        Profile { has_full_catalogues: true, ..Profile::of(ManagerKind::System) }
+        let notation = Notation::EpochRevision;
+        Profile { has_full_catalogues: true, notation, ..Profile::of(ManagerKind::System) }
     }
 
     fn discover<'h>(&self, host: &'h Host) -> Vec<Box<dyn Installation + 'h>> {
