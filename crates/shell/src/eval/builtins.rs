@@ -1,7 +1,8 @@
 //! Commands that shells have built in, as far as they change what is followed here.
 
+use super::piece::is_known;
 use super::run::{Flow, Run};
-use super::state::{Alias, AliasKind, Function, Value, Variable, is_known};
+use super::state::{Alias, AliasKind, Function, Value, Variable};
 use crate::eval::builtin_names::is_builtin;
 use crate::syntax::Dialect;
 

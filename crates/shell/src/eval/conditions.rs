@@ -1,7 +1,7 @@
 //! `test`, `[[ … ]]`, and numbers. None as an answer: that depends on what is not known.
 
+use super::piece::{has_known, is_known};
 use super::run::{Run, fits_perhaps};
-use super::state::is_known;
 use crate::FileType;
 use crate::syntax::{Condition, is_name};
 
@@ -351,5 +351,5 @@ fn not_empty(text: &[u8]) -> Option<bool> {
     if is_known(text) {
         return Some(!text.is_empty());
     }
-    text.split(|&b| b == 0).step_by(2).any(|part| !part.is_empty()).then_some(true)
+    has_known(text).then_some(true)
 }

@@ -1,7 +1,8 @@
 //! `export`, `local`, `typeset` and the like.
 
+use super::piece::is_known;
 use super::run::{Flow, Run};
-use super::state::{LISTS, Value, Variable, is_known};
+use super::state::{LISTS, Value, Variable};
 use crate::syntax::{Assigned, Assignment, Dialect, Part, Word, is_name};
 
 impl Run<'_> {

@@ -5,11 +5,6 @@ use crate::syntax::pattern;
 /// Longer values are not searched for patterns.
 pub(super) const MAX_CUT: usize = 8 << 10;
 
-/// Whether there is anything known in a value.
-pub(super) fn has_text(value: &[u8]) -> bool {
-    value.split(|&b| b == 0).step_by(2).any(|part| !part.is_empty())
-}
-
 pub(super) fn cut_off(value: &[u8], operator: &[u8], cut: &[u8]) -> Vec<u8> {
     let ends: Box<dyn Iterator<Item = usize>> = match operator {
         b"#" | b"%%" => Box::new(0..=value.len()),

@@ -1,7 +1,8 @@
 //! Words become fields: braces, `~`, variables, outputs, splitting, names of files (XCU 2.6).
 
+use super::piece::is_known;
 use super::run::Run;
-use super::state::{Value, is_known};
+use super::state::Value;
 use super::substitute;
 use crate::syntax::pattern;
 use crate::syntax::{Assigned, Dialect, Part, Word};

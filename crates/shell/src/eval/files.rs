@@ -121,7 +121,7 @@ impl Run<'_> {
             return can_run(name).then(|| name.to_vec());
         }
         let list = self.state.get(b"PATH").unwrap_or_default();
-        let candidates = list.split(|&b| b == b':').filter(|part| super::state::is_known(part));
+        let candidates = list.split(|&b| b == b':').filter(|part| super::piece::is_known(part));
         let candidates = candidates.map(|part| if part.is_empty() { &b"."[..] } else { part });
         candidates.map(|dir| path::join(dir, name).to_vec()).find(|file| can_run(file))
     }

@@ -12,6 +12,7 @@ mod files;
 pub mod fish;
 mod natural;
 mod output;
+pub mod piece;
 mod programs;
 mod rules;
 mod run;
@@ -20,7 +21,6 @@ mod state;
 mod substitute;
 
 pub use builtin_names::{is_builtin, is_reserved};
+pub use piece::{Piece, is_known, pieces, unknowns_in};
 pub use run::{Account, Invocation, Run};
-pub use state::{
-    Alias, AliasKind, Function, LISTS, Place, State, Value, Variable, is_known, parts, places_after, unknowns_in,
-};
+pub use state::{Alias, AliasKind, Function, LISTS, Place, State, Value, Variable, parts, places_after};

@@ -1,8 +1,9 @@
 //! Builtins that write, look names up, or read lines.
 
 use super::builtin_names::{is_builtin, is_reserved};
+use super::piece::is_known;
 use super::run::{Flow, Run};
-use super::state::{Value, is_known};
+use super::state::Value;
 use crate::syntax::Dialect;
 
 impl Run<'_> {

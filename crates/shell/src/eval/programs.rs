@@ -1,8 +1,8 @@
 //! What programs would write that start-up files ask, where that can be told without running them; and values that a
 //! shell has by itself.
 
+use super::piece::{self, is_known};
 use super::run::Run;
-use super::state::is_known;
 use crate::FileType;
 use crate::ReadError;
 use crate::eval::run::SMALL;
@@ -41,8 +41,7 @@ impl Run<'_> {
         }
         self.status = if super::rules::succeeds(&program) { Some(0) } else { None };
         if self.output.is_some() && !super::rules::is_silent(&program) {
-            let shown = String::from_utf8_lossy(&arguments.join(&b' ')).replace('\0', "?");
-            let shown: String = shown.chars().take(60).collect();
+            let shown = piece::shown(&arguments.join(&b' '), 60);
             let unknown =
                 self.unknown_value(format!("the output of `{} {shown}`, which is not run", ByteString::from(name)));
             self.write(&unknown);

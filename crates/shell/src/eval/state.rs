@@ -3,12 +3,12 @@
 use std::collections::{BTreeMap, BTreeSet};
 use std::sync::Arc;
 
+use super::piece::mark;
 use crate::UnknownId;
 use crate::syntax::Command;
 use whodunit_formats::bytes::ByteString;
 
-/// A variable's value. A piece that is not known stands in it as its unknown's number between two zero bytes, which no
-/// shell's value can hold.
+/// A variable's value; each text can have unknown [pieces](super::piece).
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub enum Value {
     /// One text.
@@ -130,22 +130,6 @@ pub const LISTS: [&[u8]; 8] = [
     b"FPATH",
     b"INFOPATH",
 ];
-
-/// Whether nothing in a text is unknown.
-pub fn is_known(text: &[u8]) -> bool {
-    memchr::memchr(0, text).is_none()
-}
-
-/// The unknowns that stand in a text.
-pub fn unknowns_in(text: &[u8]) -> Vec<UnknownId> {
-    let marks = text.split(|&b| b == 0).skip(1).step_by(2);
-    marks.filter_map(|mark| std::str::from_utf8(mark).ok()?.parse().ok().map(UnknownId)).collect()
-}
-
-/// An unknown as it stands in a text.
-pub fn mark(number: UnknownId) -> Vec<u8> {
-    format!("\0{}\0", number.0).into_bytes()
-}
 
 impl State {
     /// A variable's text, where it is set.

@@ -1,8 +1,9 @@
 //! `$NAME` and `${…}`: values, defaults, cuts, replacements (XCU 2.6.2, and what bash and zsh add).
 
+use super::piece::{has_known, is_known};
 use super::run::Run;
-use super::state::{Value, Variable, is_known, parts};
-use crate::eval::edits::{MAX_CUT, cut_off, has_text, modified, replaced, slice};
+use super::state::{Value, Variable, parts};
+use crate::eval::edits::{MAX_CUT, cut_off, modified, replaced, slice};
 use crate::syntax::pattern;
 use crate::syntax::{Dialect, Parameter};
 
@@ -92,7 +93,7 @@ impl Run<'_> {
         let is_missing = if operator.starts_with(b":") { is_empty } else { values.is_none() };
         let depends = operator.starts_with(b":")
             && operator.len() > 1
-            && values.as_ref().is_some_and(|values| values.iter().all(|value| !value.is_empty() && !has_text(value)));
+            && values.as_ref().is_some_and(|values| values.iter().all(|value| !value.is_empty() && !has_known(value)));
         match operator {
             b":-" | b"-" if depends => {}
             b":-" | b"-" if is_missing => values = Some(vec![self.one(&parameter.argument, false)]),

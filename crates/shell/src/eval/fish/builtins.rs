@@ -4,9 +4,10 @@ use std::sync::Arc;
 
 use super::{Defined, Fish};
 use crate::FileType;
+use crate::eval::piece::is_known;
 use crate::eval::rules;
 use crate::eval::run::Flow;
-use crate::eval::state::{Alias, AliasKind, Function, LISTS, Variable, is_known};
+use crate::eval::state::{Alias, AliasKind, Function, LISTS, Variable};
 use crate::syntax::fish::parse;
 use crate::syntax::pattern;
 use whodunit_formats::bytes::{ByteString, path};

@@ -7,8 +7,9 @@ mod words;
 use std::collections::BTreeMap;
 use std::sync::Arc;
 
+use crate::eval::piece::is_known;
 use crate::eval::run::{Flow, Invocation, MAX_DEPTH, MAX_FILE, Run};
-use crate::eval::state::{Function, LISTS, Place, State, Value, Variable, is_known, parts, places_after};
+use crate::eval::state::{Function, LISTS, Place, State, Value, Variable, parts, places_after};
 use crate::syntax::fish::{Block, parse};
 use crate::{ReadError, Unknown, UnknownId};
 use whodunit_formats::bytes::{ByteString, path};

@@ -1,7 +1,7 @@
 //! Words become texts: variables, outputs, braces, names of files.
 
 use super::{Fish, is_path, only_stars};
-use crate::eval::state::is_known;
+use crate::eval::piece::is_known;
 use crate::syntax::fish::{Part, Word};
 use crate::syntax::pattern;
 use whodunit_formats::bytes::path;

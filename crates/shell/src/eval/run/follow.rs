@@ -4,7 +4,8 @@ use std::sync::Arc;
 
 use super::{Flow, MAX_DEPTH, MAX_FILE, Run, fits_perhaps};
 use crate::ReadError;
-use crate::eval::state::{Function, Value, is_known};
+use crate::eval::piece::is_known;
+use crate::eval::state::{Function, Value};
 use crate::syntax::{Arm, ArmEnd, Command, Dialect, Kind, List, Word};
 
 impl Run<'_> {

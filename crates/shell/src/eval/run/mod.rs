@@ -7,7 +7,8 @@ mod follow;
 use std::collections::{BTreeMap, BTreeSet};
 use std::sync::Arc;
 
-use crate::eval::state::{Alias, AliasKind, LISTS, Place, State, Variable, is_known, mark, unknowns_in};
+use crate::eval::piece::{self, is_known, mark, unknowns_in};
+use crate::eval::state::{Alias, AliasKind, LISTS, Place, State, Variable};
 use crate::syntax::pattern;
 use crate::syntax::{Dialect, List, Parser};
 use crate::{Files, Unknown, UnknownId};
@@ -219,7 +220,7 @@ impl<'s> Run<'s> {
                 after = run.variable(b"PATH");
             });
             if after != before {
-                let shown: String = String::from_utf8_lossy(&hook).replace('\0', "?").chars().take(60).collect();
+                let shown = piece::shown(&hook, 60);
                 let unknown = self.note_unknown(format!("`{shown}` changes the search path at each prompt"));
                 if let Some(path) = self.state.variables.get_mut(&b"PATH"[..]) {
                     path.taints.insert(unknown);
