@@ -183,6 +183,7 @@ fn expansions_and_builtins_give_what_the_real_shells_printed() {
         (&["zsh"], "path[1,2]=(/a /b /c)", "/a:/b:/c"),
         (&["bash"], "x=(/a /b); x[1]=/c; x[2]=/d; PATH=${x[0]}:${x[1]}:${x[2]}", "/a:/c:/d"),
         (&["bash"], "x[0]=/n; i=1; x[$i]=/o; PATH=${x[0]}:${x[1]}", "/n:/o"),
+        (&["bash"], "x=(/a /b); i=0; x[$((i = i + 1))]=/c; PATH=${x[1]}:/$i", "/c:/1"),
         (&["zsh"], "x=abc; PATH=/${(U)x}:$PATH", "/ABC:/usr/bin:/bin"),
         (&["zsh"], "typeset -U path PATH; PATH=/bin:$PATH:/bin", "/bin:/usr/bin"),
         (&["zsh"], "path=(${path:#/bin})", "/usr/bin"),

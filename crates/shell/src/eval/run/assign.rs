@@ -129,10 +129,10 @@ impl Run<'_> {
             None => self.state.get(name).map(<[u8]>::to_vec).into_iter().collect(),
         };
         let length = i64::try_from(list.len()).ok()?;
-        let (first, last) = match memchr::memchr(b',', index).filter(|_| is_zsh) {
-            Some(comma) => (self.plain_number(&index[..comma])?, self.plain_number(&index[comma + 1..])?),
-            None => (self.plain_number(index)?, self.plain_number(index)?),
-        };
+        // Each is expanded once: `$((i++))` counts.
+        let comma = memchr::memchr(b',', index).filter(|_| is_zsh);
+        let first = self.plain_number(&index[..comma.unwrap_or(index.len())])?;
+        let last = comma.map_or(Some(first), |comma| self.plain_number(&index[comma + 1..]))?;
         // Counted from 0; zsh counts from 1.
         let place = |number: i64| if number < 0 { length + number } else { number - i64::from(is_zsh) };
         let start = usize::try_from(place(first)).ok().filter(|start| *start <= list.len())?;
