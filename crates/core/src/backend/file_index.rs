@@ -15,8 +15,14 @@ pub trait FileIndex {
     /// business: one that owns whole trees, such as store paths and deployed bundles, or one whose records are beside
     /// the files, such as a language's environments.
     fn claims_on(&self, canonical: &[u8]) -> Vec<PathClaim> {
+        self.tree_over(canonical).map(|(package, tree)| PathClaim::tree(package, tree)).into_iter().collect()
+    }
+
+    /// The package that owns the whole tree in which a canonical path is, and that tree; `None` from a manager that
+    /// owns no trees.
+    fn tree_over(&self, canonical: &[u8]) -> Option<(u32, ByteString)> {
         let _ = canonical;
-        Vec::new()
+        None
     }
 
     /// Where a claim on `path`, as the record spells it, is recorded, and what the record says. Empty if that is the

@@ -91,7 +91,7 @@ pub fn shadows(
             meaning,
         });
     }
-    answer.shadows.sort_by(|a, b| b.severity.cmp(&a.severity).then_with(|| a.name.cmp(&b.name)));
+    answer.shadows.sort_by(Shadow::by_importance);
     answer
 }
 

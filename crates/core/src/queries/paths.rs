@@ -7,8 +7,9 @@ use serde::Serialize;
 use crate::bytes::{ByteString, path};
 use crate::findings::search_path;
 use crate::fs::Kind;
-use crate::host::{ENVIRONMENT, Host};
+use crate::host::Host;
 use crate::model::{Evidence, Finding};
+use crate::resolve::contexts::evidence_at;
 use crate::resolve::{Context, ResolvedContext};
 use whodunit_shell::eval::{AliasKind, Place};
 
@@ -107,12 +108,7 @@ fn of_one(host: &Host, resolved: &ResolvedContext, variable: &str) -> ContextPat
             unknowns.push(unknown);
         }
     }
-    let because = |place: &Place| match place.line {
-        0 if *place.file == *ENVIRONMENT.as_bytes() => Evidence::whole(ENVIRONMENT, "has it"),
-        0 if !place.file.starts_with(b"/") => Evidence::compiled_in(place.file.clone(), "has it"),
-        0 => Evidence::whole(place.file.clone(), "has it"),
-        line => Evidence::line(place.file.clone(), line, "defines it"),
-    };
+    let because = |place: &Place| evidence_at(place, if place.line == 0 { "has it" } else { "defines it" });
     let aliases = resolved.state.aliases.iter().map(|(name, alias)| Named {
         name: name.as_slice().into(),
         value: Some(alias.value.as_slice().into()).filter(|_| alias.kind == AliasKind::Command),

@@ -34,6 +34,14 @@ pub struct Shadow {
     pub meaning: String,
 }
 
+impl Shadow {
+    /// Orders shadows for a list: the most severe first; then by name.
+    #[must_use]
+    pub fn by_importance(a: &Self, b: &Self) -> std::cmp::Ordering {
+        b.severity.cmp(&a.severity).then_with(|| a.name.cmp(&b.name))
+    }
+}
+
 /// The answer.
 #[derive(Debug, Clone, Default, Serialize, JsonSchema)]
 pub struct Shadows {
@@ -119,7 +127,7 @@ pub fn shadows(survey: &Survey<'_>, search: &SearchPath, names: &[ByteString]) -
             }
         })
         .collect();
-    shadows.sort_by(|a, b| b.severity.cmp(&a.severity).then_with(|| a.name.cmp(&b.name)));
+    shadows.sort_by(Shadow::by_importance);
     (Shadows { shadows, findings: Vec::new() }, unshadowed)
 }
 

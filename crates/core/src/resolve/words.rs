@@ -6,10 +6,10 @@ use std::collections::BTreeMap;
 use schemars::JsonSchema;
 use serde::Serialize;
 
-use super::contexts::{Context, ResolvedContext, Shell};
+use super::contexts::{Context, ResolvedContext, Shell, evidence_at};
 use crate::bytes::ByteString;
 use crate::model::Evidence;
-use whodunit_shell::eval::{Alias, AliasKind, Function, Place, is_builtin, is_reserved};
+use whodunit_shell::eval::{Alias, AliasKind, Function, is_builtin, is_reserved};
 use whodunit_shell::syntax::Dialect;
 
 /// What a name is to a shell.
@@ -81,10 +81,6 @@ impl Words {
     #[must_use]
     pub fn take(&self, name: &[u8]) -> Option<Taken> {
         let shell = self.shell.word();
-        let at = |place: &Place, says: &str| match place.line {
-            0 => Evidence::compiled_in(place.file.clone(), says),
-            line => Evidence::line(place.file.clone(), line, says),
-        };
         let own = |how: TakenFor| Taken {
             how,
             value: None,
@@ -95,13 +91,13 @@ impl Words {
             how: TakenFor::Alias,
             value: Some(alias.value.as_slice().into()),
             certain: alias.certain,
-            because: at(&alias.place, "defines the alias"),
+            because: evidence_at(&alias.place, "defines the alias"),
         });
         let function = self.functions.get(name).map(|function| Taken {
             how: TakenFor::Function,
             value: None,
             certain: function.certain,
-            because: at(&function.place, "defines the function"),
+            because: evidence_at(&function.place, "defines the function"),
         });
         let dialect = match self.shell {
             Shell::Bash | Shell::BashAsSh => Dialect::Bash,

@@ -19,8 +19,8 @@ use crate::bytes::{ByteString, path, shell_word};
 use crate::fs::{Kind, Meta, WalkLimits};
 use crate::host::Host;
 use crate::model::{
-    Affix, Coverage, CoverageState, Evidence, Location, Loss, ManagerId, ManagerKind, Origin, Owner, Package,
-    PathClaim, Profile, Reason, Remedy, RemedyKind, Scope, Status,
+    Affix, Coverage, CoverageState, Evidence, Location, Loss, ManagerId, ManagerKind, Origin, Owner, Package, Profile,
+    Reason, Remedy, RemedyKind, Scope, Status,
 };
 use crate::version::debian;
 use whodunit_formats::bundle::{self, Bundle, HEAD};
@@ -226,20 +226,6 @@ impl<'s> AppImages<'s> {
     }
 }
 
-impl AppImages<'_> {
-    /// The package that owns the tree in which a canonical path lies, and the tree.
-    fn tree_over(&self, canonical: &[u8]) -> Option<(u32, ByteString)> {
-        // Only where bundles are kept is a look at the file worth its while.
-        let is_kept = self.dirs.iter().any(|dir| path::within(canonical, dir))
-            || self.linked().iter().any(|target| **target == *canonical);
-        if !is_kept || bundle::form(&self.host.root.read_start(canonical, HEAD).ok()?).is_none() {
-            return None;
-        }
-        let place = self.found().iter().position(|found| *found.path == *canonical)?;
-        Some((u32::try_from(place).ok()?, canonical.into()))
-    }
-}
-
 impl Installation for AppImages<'_> {
     fn location(&self) -> &Location {
         &self.location
@@ -364,8 +350,15 @@ impl Installation for AppImages<'_> {
 }
 
 impl FileIndex for AppImages<'_> {
-    fn claims_on(&self, canonical: &[u8]) -> Vec<PathClaim> {
-        self.tree_over(canonical).map(|(package, tree)| PathClaim::tree(package, tree)).into_iter().collect()
+    fn tree_over(&self, canonical: &[u8]) -> Option<(u32, ByteString)> {
+        // Only where bundles are kept is a look at the file worth its while.
+        let is_kept = self.dirs.iter().any(|dir| path::within(canonical, dir))
+            || self.linked().iter().any(|target| **target == *canonical);
+        if !is_kept || bundle::form(&self.host.root.read_start(canonical, HEAD).ok()?).is_none() {
+            return None;
+        }
+        let place = self.found().iter().position(|found| *found.path == *canonical)?;
+        Some((u32::try_from(place).ok()?, canonical.into()))
     }
 }
 

@@ -163,20 +163,14 @@ impl SimpleBackend for Database {
 }
 
 /// The path of a line of `CONTENTS`, which is absolute, and the digest of a file.
-fn content(line: &[u8]) -> Option<(&[u8], Option<&[u8]>)> {
-    content_of_any(line).filter(|(path, _)| path.starts_with(b"/"))
-}
+type Content<'l> = (&'l [u8], Option<&'l [u8]>);
 
-/// Of the lines of `CONTENTS`, the first that is none.
-fn damage(list: &[u8]) -> Option<String> {
-    let mut lines = (1..).zip(list.split(|&b| b == b'\n')).filter(|(_, line)| !line.is_empty());
-    let (number, _): (u32, _) = lines.find(|(_, line)| content(line).is_none())?;
-    Some(format!("line {number} is damaged"))
-}
-
-fn content_of_any(line: &[u8]) -> Option<(&[u8], Option<&[u8]>)> {
+fn content(line: &[u8]) -> Option<Content<'_>> {
     let (kind, rest) = line.split_at(memchr::memchr(b' ', line)?);
     let rest = &rest[1..];
+    if !rest.starts_with(b"/") {
+        return None;
+    }
     match kind {
         // `PATH MD5 SECONDS`, from the right.
         b"obj" => {
@@ -190,9 +184,20 @@ fn content_of_any(line: &[u8]) -> Option<(&[u8], Option<&[u8]>)> {
     }
 }
 
+/// Hands every line to `take` with its number; says which is the first that is damaged.
+fn each_line<'l>(list: &'l [u8], mut take: impl FnMut(u32, &'l [u8], Content<'l>)) -> Option<String> {
+    let mut damaged = None;
+    for (number, line) in (1..).zip(list.split(|&b| b == b'\n')).filter(|(_, line)| !line.is_empty()) {
+        match content(line) {
+            Some(content) => take(number, line, content),
+            None => damaged = damaged.or(Some(number)),
+        }
+    }
+    damaged.map(|number| format!("line {number} is damaged"))
+}
+
 /// What a line says of a file: `obj PATH MD5 SECONDS`, `sym PATH -> TARGET SECONDS`.
-fn file_records(line: &[u8], package: u32) -> Option<FileRecord> {
-    let (path, digest) = content(line)?;
+fn file_record(line: &[u8], (path, digest): Content<'_>, package: u32) -> Option<FileRecord> {
     let last = memchr::memrchr(b' ', line)?;
     let seconds = || std::str::from_utf8(&line[last + 1..]).ok()?.parse().ok();
     let digest = digest.map(|md5| Digest::from_hexadecimal(Algorithm::Md5, &String::from_utf8_lossy(md5)));
@@ -228,10 +233,13 @@ impl FileLists for Database {
         take: &mut dyn FnMut(u32, &[u8], u32),
     ) {
         let find = |list: &[u8]| {
-            let lines = (1..).zip(list.split(|&b| b == b'\n'));
-            let files = lines.filter_map(|(line, text)| Some((content(text)?.0, line)));
-            let files = files.filter(|(file, _)| wanted.has(path::name(file)));
-            (files.map(|(file, line)| (file.into(), line)).collect(), damage(list))
+            let mut files = Vec::new();
+            let damage = each_line(list, |number, _, (file, _)| {
+                if wanted.has(path::name(file)) {
+                    files.push((file.into(), number));
+                }
+            });
+            (files, damage)
         };
         each_list(&host.root, items, |item| self.file(item), |_| true, find, notes, take);
     }
@@ -252,8 +260,9 @@ impl FileLists for Database {
     fn file_records(&self, host: &Host, items: &[(u32, &InstalledPackage)], notes: &mut Vec<Loss>) -> Vec<FileRecord> {
         let read = |number: u32, item: &InstalledPackage| match host.root.read(&self.file(item), Limit::LIST) {
             Ok(list) => {
-                let damage = damage(&list).map(|what| format!("{}: {what}", self.file(item)));
-                (list.split(|&b| b == b'\n').filter_map(|line| file_records(line, number)).collect(), damage)
+                let mut records = Vec::new();
+                let damage = each_line(&list, |_, line, content| records.extend(file_record(line, content, number)));
+                (records, damage.map(|what| format!("{}: {what}", self.file(item))))
             }
             Err(error) if error.is_missing() => (Vec::new(), None),
             Err(error) => (Vec::new(), Some(error.to_string())),

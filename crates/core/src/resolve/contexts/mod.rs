@@ -19,6 +19,17 @@ use crate::model::Evidence;
 use whodunit_shell::eval::{Place, State, is_known, parts, unknowns_in};
 use whodunit_shell::{Unknown, UnknownId};
 
+/// Evidence from a place of a shell's start-up.
+pub fn evidence_at(place: &Place, says: impl Into<String>) -> Evidence {
+    match place.line {
+        0 if place.file.starts_with(b"/") || *place.file == *ENVIRONMENT.as_bytes() => {
+            Evidence::whole(place.file.clone(), says)
+        }
+        0 => Evidence::compiled_in(place.file.clone(), says),
+        line => Evidence::line(place.file.clone(), line, says),
+    }
+}
+
 pub use start::Start;
 pub use startup::{InvocationMode, Shell};
 pub use whodunit_shell::syntax::is_name as is_variable_name;

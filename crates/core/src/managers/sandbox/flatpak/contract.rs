@@ -5,8 +5,8 @@ use super::installation::{Deployed, FlatpakInstallation};
 use crate::backend::{Catalogue, Detail, FileIndex, Hint, Installation, Launching, Relations};
 use crate::bytes::{ByteString, path, shell_word};
 use crate::model::{
-    Coverage, CoverageState, Evidence, ExecTarget, Location, Loss, Offer, OfferQuery, Owner, Package, PathClaim,
-    Remedy, RemedyKind, Scope,
+    Coverage, CoverageState, Evidence, ExecTarget, Location, Loss, Offer, OfferQuery, Owner, Package, Remedy,
+    RemedyKind, Scope,
 };
 use crate::version::debian;
 use std::cmp::Ordering;
@@ -128,8 +128,16 @@ impl Installation for FlatpakInstallation<'_> {
 }
 
 impl FileIndex for FlatpakInstallation<'_> {
-    fn claims_on(&self, canonical: &[u8]) -> Vec<PathClaim> {
-        self.tree_over(canonical).map(|(package, tree)| PathClaim::tree(package, tree)).into_iter().collect()
+    fn tree_over(&self, canonical: &[u8]) -> Option<(u32, ByteString)> {
+        let below = canonical.strip_prefix(&*self.host.root.canonicalize_dir(&self.base.dir))?.strip_prefix(b"/")?;
+        let exported = |deployed: &Deployed| {
+            deployed.kind == "app" && deployed.current && path::name(below).starts_with(&deployed.id)
+        };
+        let number = match below.starts_with(b"exports/") {
+            true => self.number_where(exported)?,
+            false => self.number_where(|deployed| path::within(canonical, &deployed.dir))?,
+        };
+        Some((number, self.deployed(number).dir.clone()))
     }
 }
 

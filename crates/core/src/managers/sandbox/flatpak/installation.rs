@@ -312,18 +312,3 @@ impl<'s> FlatpakInstallation<'s> {
         self.deployed.iter().position(fits).and_then(|place| u32::try_from(place).ok())
     }
 }
-
-impl FlatpakInstallation<'_> {
-    /// The package that owns the tree in which a canonical path lies, and the tree.
-    pub(super) fn tree_over(&self, canonical: &[u8]) -> Option<(u32, ByteString)> {
-        let below = canonical.strip_prefix(&*self.host.root.canonicalize_dir(&self.base.dir))?.strip_prefix(b"/")?;
-        let exported = |deployed: &Deployed| {
-            deployed.kind == "app" && deployed.current && path::name(below).starts_with(&deployed.id)
-        };
-        let number = match below.starts_with(b"exports/") {
-            true => self.number_where(exported)?,
-            false => self.number_where(|deployed| path::within(canonical, &deployed.dir))?,
-        };
-        Some((number, self.deployed(number).dir.clone()))
-    }
-}

@@ -6,8 +6,8 @@ use super::{ID, MOUNTS, SNAPD, offers};
 use crate::backend::{Catalogue, Detail, FileIndex, History, Installation, Launching, mark_candidates};
 use crate::bytes::{ByteString, path, shell_word};
 use crate::model::{
-    Change, Coverage, CoverageState, Evidence, ExecTarget, Location, Loss, Offer, OfferQuery, Owner, Package,
-    PathClaim, Remedy, RemedyKind, Scope, State,
+    Change, Coverage, CoverageState, Evidence, ExecTarget, Location, Loss, Offer, OfferQuery, Owner, Package, Remedy,
+    RemedyKind, Scope, State,
 };
 use crate::version::debian;
 use hashbrown::HashMap;
@@ -139,8 +139,19 @@ impl Installation for SnapInstallation<'_> {
 }
 
 impl FileIndex for SnapInstallation<'_> {
-    fn claims_on(&self, canonical: &[u8]) -> Vec<PathClaim> {
-        self.tree_over(canonical).map(|(package, tree)| PathClaim::tree(package, tree)).into_iter().collect()
+    fn tree_over(&self, canonical: &[u8]) -> Option<(u32, ByteString)> {
+        if let Some((number, _)) = self.of_command(canonical) {
+            return Some((number, canonical.into()));
+        }
+        if let Some(name) = canonical.strip_prefix(b"/var/lib/snapd/desktop/applications/") {
+            let launches = |revision: &Revision| self.launchers(revision).iter().any(|launcher| **launcher == *name);
+            return self.number_of(launches).map(|number| (number, canonical.into()));
+        }
+        let below = canonical.strip_prefix(MOUNTS)?.strip_prefix(b"/")?;
+        let mut parts = below.split(|&b| b == b'/');
+        let (instance, name) = (parts.next()?, parts.next()?);
+        let is_it = |revision: &Revision| *self.snap(revision).instance == *instance && *revision.name == *name;
+        self.number_of(is_it).map(|number| (number, canonical.into()))
     }
 }
 

@@ -187,21 +187,3 @@ impl<'s> SnapInstallation<'s> {
         self.active(instance).map(|number| (number, app))
     }
 }
-
-impl SnapInstallation<'_> {
-    /// The package that owns the tree in which a canonical path lies, and the tree.
-    pub(super) fn tree_over(&self, canonical: &[u8]) -> Option<(u32, ByteString)> {
-        if let Some((number, _)) = self.of_command(canonical) {
-            return Some((number, canonical.into()));
-        }
-        if let Some(name) = canonical.strip_prefix(b"/var/lib/snapd/desktop/applications/") {
-            let launches = |revision: &Revision| self.launchers(revision).iter().any(|launcher| **launcher == *name);
-            return self.number_of(launches).map(|number| (number, canonical.into()));
-        }
-        let below = canonical.strip_prefix(MOUNTS)?.strip_prefix(b"/")?;
-        let mut parts = below.split(|&b| b == b'/');
-        let (instance, name) = (parts.next()?, parts.next()?);
-        let is_it = |revision: &Revision| *self.snap(revision).instance == *instance && *revision.name == *name;
-        self.number_of(is_it).map(|number| (number, canonical.into()))
-    }
-}

@@ -16,8 +16,8 @@ use crate::bytes::{ByteString, path};
 use crate::fs::Kind;
 use crate::host::Host;
 use crate::model::{
-    Change, Coverage, CoverageState, Evidence, Location, Loss, Offer, OfferQuery, Origin, Owner, Package, PathClaim,
-    Reason, Remedy, RemedyKind, Scope, State, Status,
+    Change, Coverage, CoverageState, Evidence, Location, Loss, Offer, OfferQuery, Origin, Owner, Package, Reason,
+    Remedy, RemedyKind, Scope, State, Status,
 };
 use crate::version::nix;
 
@@ -181,14 +181,6 @@ impl<'s> ProfileInstallation<'s> {
     }
 }
 
-impl ProfileInstallation<'_> {
-    /// The package that owns the tree in which a canonical path lies, and the tree.
-    fn tree_over(&self, canonical: &[u8]) -> Option<(u32, ByteString)> {
-        let path = store_path(canonical)?;
-        self.by_path.get(path).map(|&number| (number, path.into()))
-    }
-}
-
 impl Installation for ProfileInstallation<'_> {
     fn location(&self) -> &Location {
         &self.location
@@ -275,8 +267,9 @@ impl Installation for ProfileInstallation<'_> {
 }
 
 impl FileIndex for ProfileInstallation<'_> {
-    fn claims_on(&self, canonical: &[u8]) -> Vec<PathClaim> {
-        self.tree_over(canonical).map(|(package, tree)| PathClaim::tree(package, tree)).into_iter().collect()
+    fn tree_over(&self, canonical: &[u8]) -> Option<(u32, ByteString)> {
+        let path = store_path(canonical)?;
+        self.by_path.get(path).map(|&number| (number, path.into()))
     }
 }
 

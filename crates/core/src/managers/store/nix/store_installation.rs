@@ -14,8 +14,7 @@ use crate::backend::{Catalogue, Detail, FileIndex, Installation, Launching};
 use crate::bytes::{ByteString, path};
 use crate::host::Host;
 use crate::model::{
-    Coverage, CoverageState, Evidence, Location, Loss, Offer, OfferQuery, Owner, Package, PathClaim, Reason, Remedy,
-    Scope, Status,
+    Coverage, CoverageState, Evidence, Location, Loss, Offer, OfferQuery, Owner, Package, Reason, Remedy, Scope, Status,
 };
 use crate::version::nix;
 
@@ -61,15 +60,6 @@ impl<'s> StoreInstallation<'s> {
 
     fn id(&self, path: &[u8]) -> ByteString {
         [format!("{ID}/{}/store/", Scope::System).as_bytes(), path::name(path)].concat().into()
-    }
-}
-
-impl StoreInstallation<'_> {
-    /// The package that owns the tree in which a canonical path lies, and the tree.
-    fn tree_over(&self, canonical: &[u8]) -> Option<(u32, ByteString)> {
-        let path = store_path(canonical).filter(|path| !self.of_profiles.contains(*path))?;
-        let place = u32::try_from(self.store.place(path)?).ok()?;
-        Some((place, path.into()))
     }
 }
 
@@ -166,8 +156,10 @@ impl Installation for StoreInstallation<'_> {
 }
 
 impl FileIndex for StoreInstallation<'_> {
-    fn claims_on(&self, canonical: &[u8]) -> Vec<PathClaim> {
-        self.tree_over(canonical).map(|(package, tree)| PathClaim::tree(package, tree)).into_iter().collect()
+    fn tree_over(&self, canonical: &[u8]) -> Option<(u32, ByteString)> {
+        let path = store_path(canonical).filter(|path| !self.of_profiles.contains(*path))?;
+        let place = u32::try_from(self.store.place(path)?).ok()?;
+        Some((place, path.into()))
     }
 }
 

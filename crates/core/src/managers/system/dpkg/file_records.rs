@@ -15,7 +15,7 @@ use rayon::prelude::*;
 
 use super::ADMIN;
 use super::installation::DpkgInstallation;
-use super::lists::List;
+use super::lists::{List, is_damaged};
 use crate::bytes::{ByteString, path};
 use crate::fs::{Limit, Root};
 use crate::model::{Algorithm, Depth, Digest, FileRecord, Loss, Status};
@@ -165,7 +165,6 @@ impl DpkgInstallation<'_> {
         }
         notes.dedup();
         let of_package: &[(ByteString, Option<String>)] = settings.get(&record.line).map_or(&[], Vec::as_slice);
-        let is_damaged = |line: &[u8]| line.first().is_some_and(|&first| first != b'/');
         let damaged = (1..).zip(listed.split(|&b| b == b'\n')).find(|(_, line)| is_damaged(line));
         notes.extend(damaged.map(|(line, _)| self.damaged_line(number, line)));
         let sound = listed.split(|&b| b == b'\n').filter(|line| line.len() > 1 && *line != b"/." && !is_damaged(line));

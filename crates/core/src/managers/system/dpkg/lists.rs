@@ -119,6 +119,11 @@ pub fn read_each(
     }
 }
 
+/// Whether a line of a list is no absolute path.
+pub fn is_damaged(line: &[u8]) -> bool {
+    line.first().is_some_and(|&first| first != b'/')
+}
+
 fn scan(package: u32, content: Vec<u8>, list: &List, keep: &(dyn Fn(&[u8]) -> bool + Sync)) -> Lines {
     let slash_missing = matches!(list, List::Digests(_));
     let (mut found, mut damaged) = (Vec::new(), None);
@@ -128,7 +133,7 @@ fn scan(package: u32, content: Vec<u8>, list: &List, keep: &(dyn Fn(&[u8]) -> bo
         // A line of a digest file is the digest, two blanks and the path.
         let offset = if slash_missing { memchr::memmem::find(line, b"  ").map_or(line.len(), |at| at + 2) } else { 0 };
         let text = &line[offset..];
-        if !slash_missing && text.first().is_some_and(|&first| first != b'/') {
+        if !slash_missing && is_damaged(text) {
             damaged = damaged.or(Some(number));
         } else if !text.is_empty() && keep(text) {
             let range = u32::try_from(start + offset).ok().zip(u32::try_from(end).ok());

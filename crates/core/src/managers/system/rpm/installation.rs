@@ -97,36 +97,29 @@ impl<'s> RpmInstallation<'s> {
 
     /// Hands the header of every package to `take`, which must not ask the database; keys are none.
     pub(super) fn each(&self, take: &mut dyn FnMut(u32, &Header<'_>)) {
-        self.store.each(&mut |number, blob| match Header::parse(blob) {
-            Some(header) if header.text(tag::NAME).is_some() => {
-                if header.text(tag::NAME) != Some(KEY) {
-                    self.check(number, &header);
-                    take(number, &header);
-                }
+        self.store.each(&mut |number, blob| self.hand_over(number, Header::parse(blob), take));
+    }
+
+    /// Hands a package's header to `take`, unless it is a key; one that is damaged is noted.
+    fn hand_over(&self, number: u32, header: Option<Header<'_>>, take: &mut dyn FnMut(u32, &Header<'_>)) {
+        match header.as_ref().and_then(|header| Some((header, header.text(tag::NAME)?))) {
+            Some((_, KEY)) => {}
+            Some((header, _)) => {
+                self.check(number, header);
+                take(number, header);
             }
-            _ => self.store.note(Loss::damaged(
+            None => self.store.note(Loss::damaged(
                 self.store.file.clone(),
                 format!("entry {number} is damaged"),
                 "a package is unknown",
             )),
-        });
+        }
     }
 
     pub(super) fn some(&self, numbers: &[u32], take: &mut dyn FnMut(u32, &Header<'_>)) {
         for &number in numbers {
-            match self.store.one(number).as_deref().map(Header::parse) {
-                Some(Some(header)) if header.text(tag::NAME).is_some() => {
-                    if header.text(tag::NAME) != Some(KEY) {
-                        self.check(number, &header);
-                        take(number, &header);
-                    }
-                }
-                _ => self.store.note(Loss::damaged(
-                    self.store.file.clone(),
-                    format!("entry {number} is damaged"),
-                    "a package is unknown",
-                )),
-            }
+            let blob = self.store.one(number);
+            self.hand_over(number, blob.as_deref().and_then(Header::parse), take);
         }
     }
 
