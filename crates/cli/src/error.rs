@@ -71,7 +71,7 @@ impl CliError {
         CliError::Usage { message: message.into(), hint: None }
     }
 
-    /// The same with what to do instead.
+    /// The error with a hint.
     #[must_use]
     pub fn with_hint(self, hint: impl Into<String>) -> Self {
         match self {
@@ -80,7 +80,7 @@ impl CliError {
         }
     }
 
-    /// What the user can do about it.
+    /// The hint: what the user can do about it.
     pub fn hint(&self) -> Option<&str> {
         match self {
             CliError::Usage { hint, .. } => hint.as_deref(),

@@ -1,4 +1,4 @@
-//! What was read and how, on standard error, where `-v` asks for it.
+//! Log of what was read, on standard error, with `-v`.
 
 use tracing::level_filters::LevelFilter;
 

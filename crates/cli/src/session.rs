@@ -1,4 +1,4 @@
-//! What a command works on: the machine, the configuration, and the contexts that were asked for.
+//! A session: the machine, the configuration, and the requested contexts.
 
 use std::cell::OnceCell;
 use std::os::unix::ffi::OsStrExt as _;
@@ -24,7 +24,7 @@ pub struct Outcome {
     pub incomplete: bool,
 }
 
-/// What a command works on.
+/// The inputs of a command.
 pub struct Session {
     /// The machine.
     pub host: Host,
@@ -36,7 +36,7 @@ pub struct Session {
     pub config: Config,
     /// The contexts that were asked for.
     pub contexts: Vec<Context>,
-    /// What was said instead of what would be derived.
+    /// Overrides given on the command line.
     pub overrides: Overrides,
 }
 
@@ -144,7 +144,7 @@ impl Session {
     }
 }
 
-/// What was said instead of what would be derived.
+/// Overrides given on the command line.
 fn overrides(global: &Global) -> Result<Overrides, CliError> {
     let shell = global.shell.map(|shell| match shell {
         ShellName::Bash => Shell::Bash,

@@ -18,7 +18,7 @@ pub fn write(tree: &Tree) -> Result<(), WriteError> {
     tidegauge(tree)
 }
 
-/// What is in order: a toolchain at three versions, and a global package whose interpreter is there.
+/// Healthy parts: a toolchain in three versions, and a global package whose interpreter exists.
 pub fn write_healthy(tree: &Tree) -> Result<(), WriteError> {
     buoytrack(tree)?;
     almanac(tree)

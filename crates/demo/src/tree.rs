@@ -87,7 +87,7 @@ impl Tree {
         self.at(path)
     }
 
-    /// What went wrong at a path, in somebody else's words.
+    /// An error at a path, with the text of its cause.
     pub fn trouble(&self, path: &str, cause: impl std::fmt::Display) -> WriteError {
         WriteError::Failed { file: self.at(path), cause: io::Error::other(cause.to_string()) }
     }

@@ -11,7 +11,7 @@ use std::io::{Read, Seek, SeekFrom};
 use super::binary;
 use super::squashfs;
 
-/// As much of a file as tells whether it is a bundle.
+/// The bytes of a file that tell whether it is a bundle.
 pub const HEAD: usize = 64;
 
 /// What is known of a bundle.

@@ -48,7 +48,7 @@ pub mod tag {
     pub const MODULARITY_LABEL: u32 = 5096;
 }
 
-/// As many entries a header may have, and as many bytes its store (`rpm`'s own bounds).
+/// The most entries of a header, and the most bytes of its store (`rpm`'s own limits).
 const MAX_ENTRIES: usize = 0xffff;
 const MAX_BYTES: usize = 256 << 20;
 

@@ -14,7 +14,7 @@ use backhand::{FilesystemReader, InnerNode};
 const MAX_TABLES: u64 = 2 << 20;
 /// The most files and directories.
 const MAX_INODES: u32 = 1_000_000;
-/// As many links are followed inside an image.
+/// The most links that are followed inside an image.
 const MAX_LINKS: usize = 8;
 
 /// A file from an image.

@@ -70,7 +70,7 @@ pub type Answer<'a> = &'a dyn Fn(Vec<OsString>, &mut Streams) -> Result<Outcome,
 
 /// Writes the workstation and shows it.
 ///
-/// What is shown is what `answer` prints for the same words on the same streams.
+/// The output is exactly that of `answer` for the same arguments.
 pub fn run(
     arguments: &Arguments,
     global: &Global,

@@ -121,7 +121,7 @@ const WITH_ORIGIN: [ColumnName; 6] = [
     ColumnName::Installed,
 ];
 
-/// What a machine wants that reads rows: every plain fact.
+/// The columns for machine-readable rows: every plain fact.
 const FOR_DATA: [ColumnName; 12] = [
     ColumnName::Id,
     ColumnName::Name,

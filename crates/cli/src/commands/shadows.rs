@@ -215,7 +215,7 @@ impl Shown for Across {
     }
 }
 
-/// What a name is in one context, in a few words.
+/// Describes in a few words what a name is in one context.
 fn cell(meaning: &Meaning, presenter: &Presenter) -> Cell {
     match (&meaning.taken, &meaning.winner) {
         (Some(taken), _) => Cell::toned(Tone::Warning, taken.how.word()),

@@ -31,7 +31,7 @@ pub struct Expect {
     contexts: Vec<Spanned<String>>,
 }
 
-/// What is the same software and what is not, as it is written.
+/// The configuration's rules about which packages are the same software, as written.
 #[derive(Debug, Clone, PartialEq, Eq, Default, Deserialize)]
 #[serde(deny_unknown_fields, default)]
 pub struct Titles {
@@ -47,7 +47,7 @@ fn manager(name: &str) -> Option<ManagerId> {
     managers::ALL.iter().map(|manager| manager.id()).find(|id| id.0 == name)
 }
 
-/// What of a kind, a day and a reason can be understood. `line` is that of a place in the file.
+/// Parses kind, day and reason as far as possible. `line` gives the line of a position in the file.
 pub fn accepted(one: &Accept, file: &ByteString, line: &dyn Fn(usize) -> u32) -> Result<Accepted, Mistake> {
     let kind = FindingKind::ALL.iter().find(|kind| kind.to_string() == *one.kind.get_ref()).copied();
     let kind = kind.ok_or_else(|| {
@@ -79,7 +79,7 @@ pub fn accepted(one: &Accept, file: &ByteString, line: &dyn Fn(usize) -> u32) ->
     })
 }
 
-/// Whose a command should be.
+/// The expected owner of a command.
 pub fn expected(one: &Expect, file: &ByteString, line: &dyn Fn(usize) -> u32) -> Result<Expected, Mistake> {
     let command = one.command.get_ref();
     if command.is_empty() || command.contains('/') {

@@ -130,7 +130,7 @@ impl Config {
         self.titles.clone()
     }
 
-    /// What is accepted and expected, at this time.
+    /// The accepted findings and expected owners that apply now.
     pub fn for_check(&self) -> Settings {
         Settings { accepted: self.accepted.clone(), expected: self.expected.clone(), now: process::now() }
     }

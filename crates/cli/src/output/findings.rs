@@ -19,7 +19,7 @@ pub trait OfFindings: Serialize + Clone {
     const COMMAND: &'static str;
     /// The findings.
     fn list(&self) -> &[Finding];
-    /// The same for a user; the first line is the answer.
+    /// The findings for a user at a terminal; the first line is the verdict.
     fn page(&self, presenter: &Presenter) -> Vec<Piece>;
 }
 

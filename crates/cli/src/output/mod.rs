@@ -76,9 +76,9 @@ pub trait Shown: Serialize + Clone {
     }
     /// The list that it consists of.
     fn items(&self) -> &[Self::Item];
-    /// The same as rows and columns.
+    /// The answer as rows and columns.
     fn grid(&self) -> Grid;
-    /// The same for a user at a terminal, line by line; the first line is the answer.
+    /// The answer for a user at a terminal, line by line; the first line is the verdict.
     fn page(&self, presenter: &Presenter) -> Vec<Piece>;
 }
 

@@ -53,7 +53,7 @@ pub enum Piece {
     Paragraph {
         /// The column at which the text begins, on every line.
         column: usize,
-        /// What stands before it on the first line.
+        /// The text before it on the first line.
         label: Line,
         /// How the text is shown.
         tone: Tone,

@@ -9,7 +9,7 @@ use crate::model::{Offer, OfferQuery};
 
 /// The capability of a manager whose catalogues are on this machine. Nothing is fetched.
 pub trait Catalogue {
-    /// What the sources offered, when they were last fetched, of what is asked about.
+    /// The offers that match the query, as of the last fetch of each source.
     fn offers(&self, query: &OfferQuery) -> Vec<Offer>;
 
     /// The command that installs an offer.
@@ -24,7 +24,7 @@ pub trait Catalogue {
         None
     }
 
-    /// What a maintainer should know of the sources themselves: configured twice, not verified.
+    /// Findings about the sources themselves: configured twice, not verified.
     fn source_notes(&self) -> Vec<String> {
         Vec::new()
     }

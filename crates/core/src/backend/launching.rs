@@ -6,7 +6,7 @@ use crate::model::{Evidence, ExecTarget};
 /// The capability of a manager whose programs are started through files of its own, or lie outside the usual
 /// directories.
 pub trait Launching {
-    /// What a file that this manager made starts, if that is not the file itself: a wrapper that starts an
+    /// The program that a file made by this manager starts, if that is not the file itself: a wrapper that starts an
     /// application, a shim that chooses a version.
     fn exec_target(&self, canonical: &[u8]) -> Option<ExecTarget> {
         let _ = canonical;
@@ -36,7 +36,7 @@ pub trait Launching {
         Vec::new()
     }
 
-    /// What a user should know of a program of this package that was found at `path`.
+    /// A note about a program of this package that was found at `path`.
     fn program_notes(&self, package: u32, path: &[u8]) -> Vec<Evidence> {
         let _ = (package, path);
         Vec::new()

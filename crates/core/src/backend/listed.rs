@@ -1,4 +1,4 @@
-//! What a path in a package's list of files is to a user who looks for programs.
+//! Classifies a path of a package's file list for a user who looks for programs.
 
 use crate::bytes::ByteString;
 
@@ -19,7 +19,7 @@ const PROGRAM_DIRS: [&[u8]; 10] = [
 /// Directories whose `.desktop` files are launchers.
 const LAUNCHER_DIRS: [&[u8]; 2] = [b"/usr/share/applications/", b"/usr/local/share/applications/"];
 
-/// What a listed path is to a user who looks for programs.
+/// The class of a listed path for a user who looks for programs.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 pub enum Role {
     Command,

@@ -41,7 +41,7 @@ pub trait Manager: Sync {
     /// The name by which users call it, and by which `--manager` selects it.
     fn id(&self) -> ManagerId;
 
-    /// What is known of it without looking at a machine.
+    /// What is known about the manager without looking at a machine.
     fn profile(&self) -> Profile;
 
     /// Finds every installation of this manager, system-wide and of each user, and reads which packages it has;
@@ -87,7 +87,7 @@ pub trait Installation: Send + Sync {
     /// The manager's ordering of two of its versions.
     fn order(&self, a: &[u8], b: &[u8]) -> Ordering;
 
-    /// What the manager's own records say that a maintainer should know.
+    /// Findings that the manager's own records give.
     fn diagnostics(&self) -> Vec<Finding> {
         Vec::new()
     }

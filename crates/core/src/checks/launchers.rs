@@ -7,7 +7,7 @@ use crate::queries::removing;
 use crate::resolve::Context;
 use crate::resolve::launchers::data_dirs;
 
-/// What the menu shows of the launchers, and what it cannot.
+/// Findings about launchers: hidden, broken, or starting something else.
 pub fn findings(cx: &CheckContext<'_, '_>) -> Vec<Finding> {
     let dirs = data_dirs(cx.survey.host, None);
     let of_desktop = cx.searches.iter().find(|search| search.context == Context::Desktop);

@@ -59,14 +59,14 @@ const FAMILIES: &[Family] = &[
 /// The answer.
 #[derive(Debug, Clone, Default, Serialize, JsonSchema)]
 pub struct Check {
-    /// What was found and asked for; what matters most comes first.
+    /// The selected findings, most severe first.
     pub findings: Vec<Finding>,
     /// How many there are of those that were asked about, at whatever level.
     pub counts: Counts,
     /// Whether a user is told where each stands.
     #[serde(skip)]
     pub with_evidence: bool,
-    /// What the settings accept and nothing of which was found.
+    /// Accepted findings of the settings that match nothing.
     #[serde(skip)]
     pub idle: Vec<Accepted>,
 }
@@ -118,7 +118,7 @@ pub fn check(cx: &CheckContext<'_, '_>, settings: &Settings, wanted: &FindingFil
 /// What `conflicts` tells.
 #[derive(Debug, Clone, Default, Serialize, JsonSchema)]
 pub struct Conflicts {
-    /// What was found; what matters most comes first.
+    /// The findings, most severe first.
     pub findings: Vec<Finding>,
 }
 

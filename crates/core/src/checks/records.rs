@@ -1,4 +1,4 @@
-//! What the managers' own records say of packages: half there, gone but for their settings, out of the usual.
+//! Findings from the managers' own records: half-installed packages, remaining settings, unusual choices.
 
 use super::CheckContext;
 use crate::backend::Detail;
@@ -23,7 +23,7 @@ pub fn states(cx: &CheckContext<'_, '_>) -> Vec<Finding> {
 /// Where programs keep what they write for a user, below a home (*XDG Base Directory Specification*).
 const DATA: [&str; 4] = [".config", ".local/share", ".local/state", ".cache"];
 
-/// What a removed package's program wrote into users' homes.
+/// Data that a removed package's program left in users' homes.
 fn data_left(cx: &CheckContext<'_, '_>, package: &Package) -> Vec<Finding> {
     let root = cx.survey.root();
     let dirs = cx.survey.host.users.iter().flat_map(|user| {

@@ -19,12 +19,12 @@ use crate::model::{Evidence, Finding, FindingKind, Language, Owner, Remedy, Reme
 use crate::resolve::modules;
 use crate::survey::Survey;
 
-/// What one interpreter imports, started in one way.
+/// The modules that one interpreter imports when started in one way.
 #[derive(Debug, Clone)]
 pub struct View {
-    /// What a user calls it.
+    /// The name that users know it by.
     pub name: ByteString,
-    /// Whose directory comes first, where that is somebody's own.
+    /// The user whose directory comes first, if there is one.
     pub user: Option<ByteString>,
     /// The directories, in order.
     pub dirs: Vec<ByteString>,
@@ -42,7 +42,7 @@ pub struct Unmet {
     pub text: String,
     /// The line of `by.file`.
     pub line: u32,
-    /// What is imported instead: the first distribution of that name; none where there is none.
+    /// The first distribution of that name, which is imported instead, if any.
     pub found: Option<Declared>,
     /// A later one, hidden by it, that would do.
     pub masked: Option<Declared>,
@@ -128,7 +128,7 @@ fn machine(root: &Root, interpreter: &ByteString) -> String {
 /// The distributions of each directory, read once for all views.
 type Shelves = HashMap<ByteString, Vec<Declared>>;
 
-/// What is not met in each view, and what could not be read.
+/// The unmet requirements of each view, and the losses.
 #[must_use]
 pub fn unmet(root: &Root, views: &[View]) -> (Vec<(View, Vec<Unmet>)>, Vec<Loss>) {
     let mut dirs: Vec<&ByteString> = views.iter().flat_map(|view| &view.dirs).collect();

@@ -1,4 +1,4 @@
-//! What a user accepts, and what a user expects.
+//! Accepted findings and expected owners.
 
 use super::CheckContext;
 use crate::bytes::ByteString;
@@ -29,7 +29,7 @@ pub struct Accepted {
 pub struct Expected {
     /// The command's name.
     pub command: ByteString,
-    /// Whose it should be.
+    /// The expected owner.
     pub manager: ManagerId,
     /// In these contexts; in every one where there is none.
     pub contexts: Vec<Context>,
@@ -40,9 +40,9 @@ pub struct Expected {
 /// Both, and the time at which it is asked.
 #[derive(Debug, Clone, Default, PartialEq, Eq)]
 pub struct Settings {
-    /// What is accepted.
+    /// The accepted findings.
     pub accepted: Vec<Accepted>,
-    /// What is expected.
+    /// The expected owners.
     pub expected: Vec<Expected>,
     /// Now, in seconds since 1970.
     pub now: Option<i64>,

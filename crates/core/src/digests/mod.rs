@@ -74,7 +74,7 @@ pub struct Content<'r> {
 }
 
 impl<'r> Content<'r> {
-    /// Of a file, of which no more than `most` bytes are worth the time: what is larger is not read at all.
+    /// The digest of a file of at most `most` bytes; a larger file is not read at all.
     #[must_use]
     pub fn of(root: &'r Root, file: &'r [u8], most: u64) -> Self {
         Content { root, file, most, read: Vec::new() }
@@ -184,7 +184,7 @@ impl Lane {
         Lane { job, file, buffer: vec![0; size + 2 * BLOCK], start: 0, end: 0, length: 0, has_ended: false }
     }
 
-    /// What is there of whole blocks.
+    /// The whole blocks of the data.
     fn blocks(&self) -> &[u8] {
         let whole = (self.end - self.start) / BLOCK * BLOCK;
         &self.buffer[self.start..self.start + whole]

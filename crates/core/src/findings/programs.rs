@@ -18,7 +18,7 @@ pub struct Program<'a> {
     pub remedies: &'a [Remedy],
 }
 
-/// What a maintainer should know of a program.
+/// Findings about a program.
 #[must_use]
 pub fn of(root: &Root, program: Program<'_>) -> Vec<Finding> {
     let mut found: Vec<Finding> = dangling(program).into_iter().collect();

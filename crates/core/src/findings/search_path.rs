@@ -1,4 +1,4 @@
-//! What is wrong with the directories of a search path: missing, twice, relative, or open to others.
+//! Findings about the directories of a search path: missing, duplicate, relative, or writable by others.
 
 use std::collections::BTreeMap;
 use std::fmt;

@@ -58,7 +58,7 @@ impl<'root> Dir<'root> {
         Ok(found)
     }
 
-    /// What stands under `name`, a link not followed.
+    /// The entry called `name`, without following a link.
     ///
     /// # Errors
     /// When nothing is there any more.
@@ -114,7 +114,7 @@ struct Canonical {
     circle: bool,
 }
 
-/// As many links as Linux follows in one lookup.
+/// The number of links that Linux follows in one lookup.
 const MAX_LINKS: u32 = 40;
 
 /// As long as a path can be on Linux.

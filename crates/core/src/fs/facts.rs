@@ -30,7 +30,7 @@ impl Limit {
 #[derive(Debug, Clone, PartialEq, Eq, thiserror::Error)]
 #[error("{}: {}", self.path(), self.reason())]
 pub enum FsError {
-    /// Nothing there.
+    /// Nothing is there.
     Missing {
         /// What was asked for.
         path: ByteString,

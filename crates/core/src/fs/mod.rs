@@ -165,7 +165,7 @@ impl Root {
         }
     }
 
-    /// What stands at `path`, a last link not followed.
+    /// The entry at `path`, without following a last link.
     ///
     /// # Errors
     /// When nothing is there or a directory on the way may not be searched.
@@ -316,7 +316,7 @@ impl Root {
         walk::walk(self, start, limits, true, visit);
     }
 
-    /// The same where it is the rule that the limits end it, and no loss.
+    /// Like `walk`, but hitting a limit is not recorded as a loss.
     pub fn walk_quietly(&self, start: &[u8], limits: WalkLimits, visit: &mut dyn FnMut(Found<'_>) -> bool) {
         walk::walk(self, start, limits, false, visit);
     }

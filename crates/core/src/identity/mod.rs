@@ -33,7 +33,7 @@ pub use naming::{key_of, language_of};
 /// From this weight on, two packages are the same software.
 pub const ENOUGH: i32 = 100;
 
-/// What is known of a package that can tell which software it is.
+/// The features that can identify the software of a package.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub struct Known {
     /// Who records it.
@@ -90,7 +90,7 @@ impl Titles {
     }
 }
 
-/// Of a thing that more packages have in common, no pair is looked at.
+/// A feature that more packages than this share is not used to pair them.
 const MAX_ALIKE: usize = 64;
 
 /// Finds the titles.
@@ -139,11 +139,11 @@ fn called(group: &[usize], traits: &[Traits]) -> ByteString {
     best.map(|(name, _)| name.clone()).unwrap_or_default()
 }
 
-/// What is compared of a package.
+/// The features of a package that are compared.
 struct Traits {
     key: ByteString,
     language: Option<(Language, ByteString)>,
-    /// Of a source that its packagers named otherwise.
+    /// The packagers named its source differently.
     source: Option<ByteString>,
     id: Option<ByteString>,
     upstream: Option<ByteString>,

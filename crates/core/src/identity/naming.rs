@@ -47,7 +47,7 @@ pub fn language_of(naming: Naming, name: &[u8]) -> Option<(Language, ByteString)
 /// The last words of ids that say nothing of the software.
 const EMPTY_WORDS: [&str; 8] = ["app", "desktop", "client", "gui", "application", "linux", "main", "stable"];
 
-/// What a packager hangs on a name to say how it was built.
+/// Suffixes that packagers add to a name to tell how it was built.
 const BUILDS: [&str; 6] = ["-git", "-bin", "-appimage", "-nightly", "-stable", "-standalone"];
 
 /// The name by which packages of different managers are likened: in lower case, without what managers add.

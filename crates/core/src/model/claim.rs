@@ -125,7 +125,7 @@ pub struct FileRecord {
     pub group: Option<u32>,
     /// When it was last written, in seconds since 1970.
     pub modified: Option<i64>,
-    /// What a link leads to, as it is spelled.
+    /// The target of a link, as spelled.
     pub target: Option<ByteString>,
     /// Whether it holds settings, which users are meant to change.
     pub is_settings: bool,
@@ -144,7 +144,7 @@ pub struct ExecTarget {
     pub why: Vec<Evidence>,
 }
 
-/// What a wrapper or a shim starts.
+/// The target of a wrapper or a shim.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub enum ExecDestination {
     /// This file.

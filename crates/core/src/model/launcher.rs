@@ -39,7 +39,7 @@ pub struct Launcher {
     pub starts: Starts,
     /// The owner of the file itself.
     pub owner: Option<Owner>,
-    /// What a maintainer should know of it.
+    /// Findings about it.
     pub findings: Vec<Finding>,
     /// Where this stands.
     pub evidence: Vec<Evidence>,

@@ -16,7 +16,7 @@ pub enum Scope {
     System,
     /// One user's.
     User(ByteString),
-    /// That of a self-contained environment, by its directory.
+    /// A self-contained environment, identified by its directory.
     Environment(ByteString),
 }
 
@@ -220,7 +220,7 @@ impl Package {
     }
 }
 
-/// What the id ends in behind manager and scope, if that is the name and something that tells it from others.
+/// The id's last part behind manager and scope, if it is the name and a distinguishing suffix.
 fn full_name(manager: ManagerId, scope: &Scope, id: &ByteString, name: &ByteString) -> ByteString {
     let prefix = format!("{manager}/{scope}/");
     let tail = id.strip_prefix(prefix.as_bytes()).filter(|tail| !tail.contains(&b'/'));

@@ -8,7 +8,7 @@ use serde::Serialize;
 use super::Scope;
 use crate::bytes::ByteString;
 
-/// What a remedy does.
+/// The kind of a remedy.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Hash, Serialize, JsonSchema)]
 #[serde(rename_all = "kebab-case")]
 pub enum RemedyKind {
@@ -66,7 +66,7 @@ impl fmt::Display for RemedyKind {
 pub struct Remedy {
     /// What it does.
     pub kind: RemedyKind,
-    /// What it is for, as a phrase that follows "to".
+    /// Its purpose, as a phrase that follows "to".
     pub purpose: String,
     /// The command, to be typed into a POSIX shell.
     pub command: String,
@@ -80,13 +80,13 @@ impl Remedy {
         Remedy { kind, purpose: kind.to_string(), command: command.into(), as_user: None }
     }
 
-    /// The same for a purpose of its own.
+    /// A remedy with this purpose.
     #[must_use]
     pub fn to(self, purpose: impl Into<String>) -> Self {
         Remedy { purpose: purpose.into(), ..self }
     }
 
-    /// The same within an installation: a user's own is changed by that user.
+    /// A remedy within an installation: a per-user installation is changed by its user.
     #[must_use]
     pub fn within(self, scope: &Scope) -> Self {
         match scope {

@@ -1,4 +1,4 @@
-//! What a user says of packages that are one piece of software.
+//! User-defined rules about which packages are the same software.
 
 use crate::bytes::ByteString;
 

@@ -46,7 +46,7 @@ pub struct Across {
     /// The contexts that were compared.
     #[serde(skip)]
     pub contexts: Vec<Context>,
-    /// The same as a table: one row a name.
+    /// The comparison as a table: one row per name.
     #[serde(skip)]
     pub rows: Vec<Row>,
     /// Whose login it is.
@@ -54,14 +54,14 @@ pub struct Across {
     pub user: Option<ByteString>,
 }
 
-/// What one search path makes of a name, before any record is read.
+/// The lookup of a name on one search path, before any record is read.
 struct CheckContext {
     /// The program that it reaches first.
     copy: Option<Copy>,
     /// Why that is the first.
     because: Vec<Evidence>,
     taken: Option<Taken>,
-    /// What is behind the program; looked at where it may differ.
+    /// The resolution of the program; computed only where it may differ.
     resolution: Option<Resolution>,
 }
 
@@ -177,7 +177,7 @@ fn in_several_dirs(survey: &Survey<'_>, searches: &[SearchPath]) -> Vec<ByteStri
     names
 }
 
-/// What is at stake: another program or version matters; versions that are kept on purpose do not.
+/// The severity: another program or version matters; versions kept on purpose do not.
 fn weigh(meanings: &[Meaning]) -> Severity {
     let winners: Vec<&Located> = meanings.iter().filter_map(|meaning| meaning.winner.as_ref()).collect();
     let owners: BTreeSet<Option<&ByteString>> =
@@ -203,7 +203,7 @@ fn says(meaning: &Meaning) -> String {
     }
 }
 
-/// What is said of a name, each with the contexts in which it is so, in the order in which they came.
+/// The findings about a name, each with the contexts in which it holds, in their original order.
 #[derive(Debug, Default)]
 pub(crate) struct Told(pub(crate) Vec<(String, Vec<&'static str>)>);
 

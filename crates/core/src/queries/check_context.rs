@@ -1,10 +1,10 @@
-//! What the families of checks, and the questions that compare contexts, look at.
+//! The shared inputs of the families of checks and of the questions that compare contexts.
 
 use crate::bytes::ByteString;
 use crate::resolve::{Context, ResolvedContext, SearchPath};
 use crate::survey::Survey;
 
-/// What a question about the whole machine looks at: every context of every user.
+/// The inputs of a question about the whole machine: every context of every user.
 pub struct CheckContext<'a, 's> {
     /// The machine.
     pub survey: &'a Survey<'s>,

@@ -18,7 +18,7 @@ use crate::resolve::libraries::Loader;
 use crate::resolve::{Context, End, Resolution, SearchPath};
 use crate::survey::Survey;
 
-/// What a command is in one context, now and afterwards.
+/// A command in one context, before and after the removal.
 #[derive(Debug, Clone, PartialEq, Eq, Serialize, JsonSchema)]
 pub struct Lost {
     /// The command's name.
@@ -271,7 +271,7 @@ fn programs(cx: &CheckContext<'_, '_>, gone: &Gone<'_, '_>) -> Vec<Broken> {
     told.collect()
 }
 
-/// What one program loses, if it does not go itself.
+/// What one program loses, unless it is removed itself.
 fn lost(
     root: &crate::fs::Root,
     search: &SearchPath,

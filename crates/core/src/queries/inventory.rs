@@ -45,7 +45,7 @@ pub struct Inventory {
     pub packages: Vec<Package>,
     /// Packages that no source has; only where sources are asked about.
     pub findings: Vec<Finding>,
-    /// What a maintainer should know of the sources themselves; only where these are asked about.
+    /// Findings about the sources themselves; only if they are asked about.
     pub notes: Vec<String>,
 }
 
@@ -60,9 +60,9 @@ pub struct Total {
     pub location: ByteString,
     /// Packages selected.
     pub packages: usize,
-    /// Of these, the ones that were asked for.
+    /// How many of them were asked for.
     pub explicit: usize,
-    /// Of these, the ones held back.
+    /// How many of them are held back.
     pub held: usize,
     /// Bytes on disk, as far as recorded.
     pub size: u64,

@@ -72,7 +72,7 @@ pub struct Envelope<T> {
     pub command: String,
     /// The machine that the answer is about.
     pub machine: Machine,
-    /// What was found, and how completely it was read.
+    /// The result, and how completely the machine was read.
     pub coverage: Vec<Coverage>,
     /// The answer.
     #[serde(flatten)]

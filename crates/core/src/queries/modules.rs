@@ -11,7 +11,7 @@ use crate::resolve::{ResolvedContext, SearchPath};
 use crate::survey::Survey;
 use whodunit_formats::shebang::Shebang;
 
-/// As much of a script is looked at.
+/// The most bytes of a script that are read.
 const SCRIPT: usize = 256 << 10;
 
 /// A script of an interpreter on the search path.

@@ -52,9 +52,9 @@ impl Offered {
 /// The answer.
 #[derive(Debug, Clone, Serialize, JsonSchema)]
 pub struct Offers {
-    /// What is offered, name by name, the newest first.
+    /// The offers by name, newest first.
     pub offers: Vec<Offered>,
-    /// What a maintainer should know of it.
+    /// Findings about it.
     pub findings: Vec<Finding>,
 }
 
@@ -120,7 +120,7 @@ pub fn offers(survey: &Survey<'_>, question: &Question) -> Offers {
     Offers { offers: found, findings }
 }
 
-/// What is installed under these names by managers that keep no catalogue on the disk.
+/// The installed packages with these names whose managers keep no catalogue on disk.
 fn elsewhere(survey: &Survey<'_>, names: &[ByteString], found: &[Offered]) -> Vec<Offered> {
     let mut more: Vec<Offered> = Vec::new();
     for name in names {

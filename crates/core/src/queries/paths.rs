@@ -56,7 +56,7 @@ pub struct ContextPath {
     pub certain: bool,
     /// What is unknown, and where.
     pub unknowns: Vec<Evidence>,
-    /// What was taken to be so where nothing says it.
+    /// Assumptions where no file tells.
     pub assumed: Vec<Evidence>,
     /// Aliases that the shell has.
     pub aliases: Vec<Named>,

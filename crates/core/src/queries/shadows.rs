@@ -47,7 +47,7 @@ impl Shadow {
 pub struct Shadows {
     /// One per name; what matters most comes first.
     pub shadows: Vec<Shadow>,
-    /// What a maintainer should know of them.
+    /// Findings about them.
     pub findings: Vec<Finding>,
 }
 
@@ -161,7 +161,7 @@ fn kept_on_purpose(winner: &Located, resolution: &Resolution) -> Option<(Severit
     }
 }
 
-/// What is at stake when `winner` hides the others.
+/// The severity of `winner` hiding the others.
 fn weigh(survey: &Survey<'_>, winner: &Located, resolution: &Resolution, hidden: &[Located]) -> (Severity, String) {
     if let Some(weight) = kept_on_purpose(winner, resolution) {
         return weight;

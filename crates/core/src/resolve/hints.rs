@@ -1,4 +1,4 @@
-//! What a file without an owner says of its version, without being run.
+//! Version hints in a file without an owner, without running it.
 
 use std::io::Read as _;
 

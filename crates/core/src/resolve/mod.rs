@@ -1,4 +1,4 @@
-//! What a name reaches: search paths, and the resolution behind each program.
+//! Search paths, and the resolution of names to programs.
 //!
 //! Lookup follows the POSIX shell (XCU 2.9.1.4, XBD 8.3 `PATH`): directories in order; an empty entry is
 //! the current directory; what is no regular file, or is not executable, is skipped. Every copy is
@@ -40,7 +40,7 @@ pub struct Entry {
     pub spelled: ByteString,
     /// The directory that is searched, absolute.
     pub dir: ByteString,
-    /// The same with every link followed.
+    /// The path with every link followed.
     pub canonical: ByteString,
     /// Who says so.
     pub because: Evidence,
@@ -70,7 +70,7 @@ pub struct Copy {
     pub path: ByteString,
     /// The place in the list of the directory that reaches it, from 0.
     pub entry: usize,
-    /// What is known of the file itself, links followed.
+    /// The file's own metadata, links followed.
     pub meta: Meta,
 }
 
@@ -140,7 +140,7 @@ impl SearchPath {
         path
     }
 
-    /// The same search path without some directories.
+    /// The search path without these directories.
     #[must_use]
     pub fn without(&self, dirs: &[ByteString]) -> Self {
         let mut shorter = self.clone();

@@ -39,7 +39,7 @@ pub struct Step {
     pub through: Option<ByteString>,
 }
 
-/// What stands at the end of a resolution.
+/// The end of a resolution.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub enum End {
     /// A file, directory or something else.
@@ -66,7 +66,7 @@ pub struct Script {
 pub struct Resolution {
     /// Its steps; the first is the path itself, the last is what finally runs.
     pub steps: Vec<Step>,
-    /// What stands there.
+    /// The entry that is there.
     pub end: End,
     /// Its first line, where it is a script.
     pub script: Option<Script>,
@@ -74,10 +74,10 @@ pub struct Resolution {
     pub why: Vec<Evidence>,
 }
 
-/// As much of a script is looked at: its first line, and a second one that hands it on.
+/// Bytes of a script that are read at most: its first line, and a second one that hands it on.
 const HANDED_ON: usize = 2048;
 
-/// As many links as Linux follows in one lookup.
+/// The number of links that Linux follows in one lookup.
 const MAX_LINKS: usize = 40;
 
 impl Resolution {

@@ -11,7 +11,7 @@ use crate::bytes::{ByteString, path};
 use crate::index::ClaimIndex;
 use crate::model::NameFilter;
 
-/// What is decided so far: by holder and number the canonical record that another manager claims, or `None`
+/// Decisions so far: by holder and number, the canonical record that another manager claims, or `None`
 /// where nobody else does.
 #[derive(Default)]
 pub(super) struct ForeignPackages(Mutex<HashMap<(u16, u32), Option<ByteString>>>);

@@ -105,7 +105,7 @@ impl<'s> Survey<'s> {
         self.titled.get_or_init(|| self.titled_in(Detail { programs: true, ..Detail::default() }))
     }
 
-    /// The same with as much of each package as is asked for. Titles rest on commands and launchers too.
+    /// The packages with the requested detail. Titles rest on commands and launchers too.
     #[must_use]
     pub fn titled_in(&self, detail: Detail) -> Titled {
         let read: Vec<(Vec<Package>, Vec<Hint>)> =
@@ -143,7 +143,7 @@ impl<'s> Survey<'s> {
         found.map(|(holder, number)| (&*self.installations()[usize::from(holder)], number)).collect()
     }
 
-    /// The same by the holder's number.
+    /// The same, by the holder's number.
     #[must_use]
     pub fn numbered(&self, name: &[u8]) -> Vec<(u16, u32)> {
         let all = (0..).zip(self.installations());

@@ -17,7 +17,7 @@ pub struct Ownership {
     pub group: Option<FoundClaim>,
 }
 
-/// As many shims that start shims are followed.
+/// The most shims in a row that are followed.
 const MAX_SHIMS: usize = 4;
 
 impl Survey<'_> {

@@ -70,7 +70,7 @@ impl Parser<'_> {
         }
     }
 
-    /// What stands behind `{`.
+    /// Parses what follows `{`.
     pub(super) fn group(&mut self) -> Parsed<Kind> {
         let mut list = self.list()?;
         self.expect(b"}", "a brace is not closed")?;

@@ -110,7 +110,7 @@ impl Parser<'_> {
         Ok(())
     }
 
-    /// What stands behind `${`, up to and with the brace that closes it.
+    /// Parses what follows `${`, including the closing brace.
     pub(super) fn parameter(&mut self) -> Parsed<Parameter> {
         let mut parameter = Parameter::default();
         if self.dialect == Dialect::Zsh && self.peek() == Some(b'(') {

@@ -87,7 +87,7 @@ fn grouped(kind: u8, alternatives: &[&[u8]], rest: &[u8], text: &[u8], steps: &m
     }
 }
 
-/// What a bracket at the start holds, and its length.
+/// The content of the bracket expression at the start, and its length.
 fn bracket(pattern: &[u8]) -> Option<(&[u8], usize)> {
     let mut at = 1;
     if matches!(pattern.get(at), Some(b'!' | b'^')) {

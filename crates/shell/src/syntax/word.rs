@@ -146,7 +146,7 @@ impl Parser<'_> {
         }
     }
 
-    /// What a here-document holds.
+    /// The content of a here-document.
     pub(super) fn document(mut self) -> Parsed<Word> {
         let mut parts = Vec::new();
         while self.peek().is_some() {

@@ -56,7 +56,7 @@ pub fn run(arguments: &Arguments, global: &Global, streams: &mut Streams) -> Res
     output::show(&answer, &survey, &session, global, streams, found)
 }
 
-/// As many answers are told in full; of more, each gets a row.
+/// The most answers that are printed in full; if there are more, each gets a row.
 const IN_FULL: usize = 3;
 
 impl Shown for Owners {

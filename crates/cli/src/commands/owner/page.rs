@@ -40,7 +40,7 @@ pub(super) fn in_full(answer: &Answer, presenter: &Presenter) -> Vec<Line> {
     lines
 }
 
-/// What is found, and each link on the way to what finally runs.
+/// The program that is found, and each link on the way to what finally runs.
 fn add_path(answer: &Answer, presenter: &Presenter, lines: &mut Vec<Line>) {
     if let Some(first) = answer.hops.first().filter(|_| answer.verdict != Verdict::NotFound || answer.hops.len() > 1) {
         let label = if answer.runs.is_some() { "runs" } else { "is" };
@@ -75,7 +75,7 @@ fn add_interpreter(answer: &Answer, presenter: &Presenter, lines: &mut Vec<Line>
     }
 }
 
-/// What the shell takes the name for, and what is wrong with the program.
+/// What the shell takes the name for, and findings about the program.
 fn add_findings(answer: &Answer, lines: &mut Vec<Line>) {
     if let Some(taken) = &answer.taken_for {
         let value = taken.value.as_ref().map(|value| format!(" for `{value}`")).unwrap_or_default();

@@ -43,7 +43,7 @@ impl<'s, K: SimpleBackend + 's> SimpleInstallation<'s, K> {
         }
     }
 
-    /// The same, as the registry wants it.
+    /// The same installation as a trait object, for the registry.
     pub fn boxed(
         host: &'s Host,
         manager: ManagerId,

@@ -162,7 +162,7 @@ pub trait SimpleBackend: Send + Sync {
         Vec::new()
     }
 
-    /// What the manager's sources offered of what is asked about; what could not be read is added to `notes`.
+    /// The offers of the manager's sources that match the query; losses are added to `notes`.
     fn offers(
         &self,
         host: &Host,
@@ -181,7 +181,7 @@ pub trait SimpleBackend: Send + Sync {
         None
     }
 
-    /// What a maintainer should know of the sources themselves.
+    /// Findings about the sources themselves.
     fn on_sources(&self) -> Vec<String> {
         Vec::new()
     }
@@ -191,7 +191,7 @@ pub trait SimpleBackend: Send + Sync {
         None
     }
 
-    /// What is recorded of every file of these items, each with its number; what could not be read is added to
+    /// The record of every file of these items, each with its number; losses are added to
     /// `notes`.
     fn file_records(&self, host: &Host, items: &[(u32, &InstalledPackage)], notes: &mut Vec<Loss>) -> Vec<FileRecord> {
         self.lists().map_or(Vec::new(), |lists| lists.file_records(host, items, notes))
@@ -282,7 +282,7 @@ pub trait FileLists {
         None
     }
 
-    /// What is recorded of every file of these items, each with its number; what could not be read is added to
+    /// The record of every file of these items, each with its number; losses are added to
     /// `notes`.
     fn file_records(&self, host: &Host, items: &[(u32, &InstalledPackage)], notes: &mut Vec<Loss>) -> Vec<FileRecord> {
         let _ = (host, items, notes);
@@ -344,7 +344,7 @@ pub fn purl(kind: &str, name: &[u8], version: Option<&[u8]>) -> Option<String> {
     Some(purl.to_string())
 }
 
-/// Whose an installation at this canonical place is: the user's in whose home it lies, else the system's.
+/// The scope of an installation at this canonical path: the user in whose home it is, otherwise the system.
 pub fn scope_of(host: &Host, place: &[u8]) -> Scope {
     host.home_owner(place).map_or(Scope::System, |user| Scope::User(user.name.clone()))
 }

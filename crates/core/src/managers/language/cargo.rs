@@ -27,7 +27,7 @@ const ID: ManagerId = ManagerId("cargo");
 pub struct Cargo;
 
 struct InstallRoot {
-    /// What tells cargo this root, where it is not the usual one.
+    /// The setting that names this root, if it is not the default one.
     option: String,
 }
 

@@ -28,7 +28,7 @@ use crate::version::conda;
 
 const ID: ManagerId = ManagerId("conda");
 
-/// Where its installers put it, below a home and for all.
+/// The directories that its installers use, per user and system-wide.
 const PERSONAL: [&str; 9] = [
     "miniconda3",
     "anaconda3",
@@ -115,7 +115,7 @@ struct Meta {
     paths_data: Paths,
 }
 
-/// What is recorded of the files one by one.
+/// The record of each file.
 #[derive(Default, Deserialize)]
 struct Paths {
     #[serde(default)]
@@ -126,15 +126,15 @@ struct Paths {
 struct OnePath {
     _path: String,
     path_type: Option<String>,
-    /// As it was packaged.
+    /// The digest of the file as packaged.
     sha256: Option<String>,
-    /// As it is here: with this environment's directory written into it.
+    /// The digest of the file as installed, with this environment's directory written into it.
     sha256_in_prefix: Option<String>,
     #[serde(default)]
     prefix_placeholder: Option<String>,
 }
 
-/// The names in a list of specifications such as `tidegauge >=2`.
+/// Extracts the names from specifications such as `tidegauge >=2`.
 fn names_in(list: &[u8]) -> impl Iterator<Item = &[u8]> {
     let is_part = |b: &u8| b.is_ascii_alphanumeric() || matches!(b, b'-' | b'_' | b'.');
     let lines =

@@ -101,7 +101,7 @@ impl Manager for Gem {
     }
 }
 
-/// What a specification says without being run.
+/// The facts that a specification gives without being run.
 #[derive(Debug, PartialEq, Eq)]
 struct Specification {
     name: ByteString,
@@ -110,7 +110,7 @@ struct Specification {
     programs: Vec<String>,
 }
 
-/// As much of a specification is looked at.
+/// The most bytes of a specification that are read.
 const SPECIFICATION: Limit = Limit::SMALL;
 
 fn specification(content: &[u8], file: &[u8]) -> Option<Specification> {

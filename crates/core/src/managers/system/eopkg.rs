@@ -94,7 +94,7 @@ fn each_text(content: &[u8], mut take: impl FnMut(&[String], u32, String)) -> Op
 /// What is wrong with a document.
 struct Damage(String);
 
-/// Deeper elements are not followed.
+/// The deepest level of elements that is followed.
 const MAX_DEPTH: usize = 32;
 
 /// Whether the innermost elements are these.

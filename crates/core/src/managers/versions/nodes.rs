@@ -91,7 +91,7 @@ fn asked_here(
     Some((version, Evidence::line(file, 1, format!("{word} is requested here; it takes effect after `{how}`"))))
 }
 
-/// As many aliases may name one another.
+/// The most aliases that may name one another.
 const MAX_ALIASES: usize = 10;
 
 /// The version that nvm's default names, alias by alias.

@@ -79,7 +79,7 @@ struct ToolchainChoice {
     path: Option<String>,
 }
 
-/// What was chosen, and what says so.
+/// The chosen toolchain, and the evidence for it.
 struct Choice {
     name: String,
     why: Evidence,

@@ -117,7 +117,7 @@ struct Shims<'s> {
     user: &'s User,
 }
 
-/// What was chosen, in order, and what says so.
+/// The chosen versions, in order, and the evidence for them.
 struct Choice {
     versions: Vec<ByteString>,
     why: Evidence,

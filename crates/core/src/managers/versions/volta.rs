@@ -95,7 +95,7 @@ struct Command {
     version: Option<String>,
 }
 
-/// As many files may extend one another.
+/// The most files that may extend one another.
 const MAX_EXTENDED: usize = 8;
 
 impl VoltaHome<'_> {

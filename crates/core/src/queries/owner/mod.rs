@@ -1,4 +1,4 @@
-//! Whose is it: a command, a path, a package.
+//! The question `owner`: who owns a command, a path or a package.
 
 mod judge;
 mod look;
@@ -57,7 +57,7 @@ pub struct Interpreter {
     pub path: Option<ByteString>,
     /// What finally interprets, links followed; `null` when there is nothing.
     pub runs: Option<ByteString>,
-    /// Whose that is.
+    /// The owner of that.
     pub owner: Option<Owner>,
 }
 
@@ -107,7 +107,7 @@ pub struct Answer {
     pub because: Vec<Evidence>,
     /// Commands of its manager's own.
     pub remedies: Vec<Remedy>,
-    /// What a maintainer should know of it.
+    /// Findings about it.
     pub findings: Vec<Finding>,
     /// Where all this stands.
     pub evidence: Vec<Evidence>,

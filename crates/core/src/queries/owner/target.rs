@@ -1,4 +1,4 @@
-//! What is asked about, as a user writes it.
+//! A TARGET as a user writes it.
 
 use schemars::JsonSchema;
 use serde::Serialize;

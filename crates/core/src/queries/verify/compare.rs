@@ -1,4 +1,4 @@
-//! What stands in a record against what stands on the disk.
+//! Compares a record with the disk.
 
 use rayon::prelude::*;
 
@@ -65,7 +65,7 @@ pub struct Difference<'r> {
     pub severity: Severity,
 }
 
-/// What came of a comparison.
+/// The result of a comparison.
 #[derive(Debug, Default)]
 pub struct Compared<'r> {
     /// The files that differ, in the order of the records.
@@ -137,7 +137,7 @@ pub struct Unread {
     pub reason: String,
 }
 
-/// What a first look at a file gave.
+/// The result of a first look at a file.
 #[derive(Default)]
 struct Looked {
     what: Vec<(Attribute, String)>,

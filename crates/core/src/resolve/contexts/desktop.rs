@@ -23,7 +23,7 @@ fn manager(host: &Host) -> Option<(&'static str, &'static str, &'static str)> {
     MANAGERS.into_iter().find(|(manager, ..)| path::name(&name).starts_with(manager.as_bytes()))
 }
 
-/// What is taken to be so where no display manager is set up.
+/// The assumption if no display manager is set up.
 pub fn assumed(host: &Host) -> Option<Evidence> {
     let says = "no display manager is known here: the session is assumed to be started from a console login";
     manager(host).is_none().then(|| Evidence::whole("/etc/X11/default-display-manager", says))

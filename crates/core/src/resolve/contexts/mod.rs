@@ -95,7 +95,7 @@ impl Context {
         }
     }
 
-    /// What it stands for, in a few words.
+    /// A short description.
     #[must_use]
     pub fn meaning(self) -> &'static str {
         match self {
@@ -120,7 +120,7 @@ impl Context {
     }
 }
 
-/// What a user said instead of what would be derived.
+/// Overrides given by the user instead of derived values.
 #[derive(Debug, Clone, PartialEq, Eq, Default)]
 pub struct Overrides {
     /// The shell, by name.
@@ -140,9 +140,9 @@ pub struct ResolvedContext {
     pub shell: Option<Shell>,
     /// Variables, aliases, functions.
     pub state: State,
-    /// What is not known.
+    /// The unknowns.
     pub unknowns: Vec<Unknown>,
-    /// What was taken to be so where nothing says it.
+    /// Assumptions where no file tells.
     pub assumed: Vec<Evidence>,
 }
 

@@ -1,4 +1,4 @@
-//! What a context starts with, before any shell reads a file: `login.defs`, the login module that sets variables
+//! The initial environment of a context, before any shell reads a file: `login.defs`, the login module that sets variables
 //! (`pam_env(8)`), the settings of systemd (`systemd-system.conf(5)`, `environment.d(5)`), `sudoers(5)`, `crontab(5)`.
 
 use std::collections::BTreeMap;
@@ -10,12 +10,12 @@ use whodunit_formats::settings;
 use whodunit_shell::eval::{Place, State, Value, Variable};
 use whodunit_shell::{Unknown, UnknownId};
 
-/// What a context starts with, and what is uncertain about it.
+/// The initial environment of a context, and what is uncertain about it.
 #[derive(Debug, Clone, Default)]
 pub struct Start {
     /// Its variables.
     pub state: State,
-    /// What is not known of them.
+    /// The unknowns about them.
     pub unknowns: Vec<Unknown>,
 }
 

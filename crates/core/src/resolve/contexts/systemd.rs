@@ -6,7 +6,7 @@ use crate::host::{Host, User};
 use whodunit_shell::Unknown;
 use whodunit_shell::eval::Place;
 
-/// What is compiled in; on distributions that once had a `/bin` apart, with it.
+/// systemd's built-in search path; with `/bin` on distributions that had a separate one.
 fn own_path(host: &Host) -> &'static str {
     let is_debian = super::is_like(host, b"debian");
     if is_debian {

@@ -28,7 +28,7 @@ impl Fish<'_> {
         all
     }
 
-    /// What a word stands for: each text, with the pattern that it is.
+    /// The expansion of a word: each text with its pattern.
     pub(super) fn expand(&mut self, word: &Word) -> Vec<(Vec<u8>, Vec<u8>)> {
         let mut all: Vec<(Vec<u8>, Vec<u8>)> = vec![(Vec::new(), Vec::new())];
         for (number, part) in word.0.iter().enumerate() {

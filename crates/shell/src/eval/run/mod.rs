@@ -77,14 +77,14 @@ pub(in crate::eval) enum Flow {
 pub struct Run<'s> {
     pub(in crate::eval) at: Invocation<'s>,
     pub(in crate::eval) state: State,
-    /// What is not known, by number.
+    /// The unknowns, by number.
     pub unknowns: Vec<Unknown>,
     pub(in crate::eval) place: Place,
     /// How the last command ended; none where that is not known.
     pub(in crate::eval) status: Option<u8>,
-    /// What is written, inside `$(…)`.
+    /// The output so far, inside `$(…)`.
     pub(in crate::eval) output: Option<Vec<u8>>,
-    /// What is read, and how far.
+    /// The input, and the position in it.
     pub(in crate::eval) input: Option<(Vec<u8>, usize)>,
     pub(in crate::eval) scopes: Vec<Vec<(Vec<u8>, Option<Variable>)>>,
     /// Ends that one of two ways took, with what held there.
@@ -183,7 +183,7 @@ impl<'s> Run<'s> {
         path.taints.insert(unknown);
     }
 
-    /// What a mistake costs: the POSIX shell ends by it, or where a user types, gives up what it reads.
+    /// The effect of a syntax error: the POSIX shell exits, or, if interactive, drops the rest of what it reads.
     pub(in crate::eval) fn mistake(&self) -> Flow {
         match (self.at.dialect, self.at.is_interactive) {
             (Dialect::Posix, true) => Flow::LeaveAll,
@@ -199,7 +199,7 @@ impl<'s> Run<'s> {
         self.state.aliases.insert(name.to_vec(), alias);
     }
 
-    /// What the shell does before each prompt: where that changes the search path, nobody can say what it is then.
+    /// Runs what the shell does before each prompt: if that changes the search path, the path becomes unknown.
     pub fn prompt(&mut self) {
         let zsh = self.at.dialect == Dialect::Zsh;
         let mut hooks: Vec<Vec<u8>> = Vec::new();

@@ -1,4 +1,4 @@
-//! What an installation of pip tells, in the terms of the contract.
+//! The contract's traits for an installation of pip.
 
 use super::installation::{PythonInstallation, Shelf};
 use super::record;

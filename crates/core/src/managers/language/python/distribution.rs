@@ -46,9 +46,9 @@ pub struct Direct {
     pub commit: Option<(String, String)>,
 }
 
-/// As much of the headers is looked at; name and version stand at their beginning.
+/// The most bytes of the headers that are read; name and version are at the beginning.
 const HEADERS: usize = 4096;
-/// As much of `INSTALLER` is looked at.
+/// The most bytes of `INSTALLER` that are read.
 const A_WORD: usize = 64;
 
 impl Distribution {
@@ -139,7 +139,7 @@ fn plain(name: ByteString, version: Option<ByteString>, metadata: ByteString) ->
     Distribution { name, version, metadata, installer: None, requested: false, direct: None, has_record: false }
 }
 
-/// What was read; what could not be is a distribution that is not known.
+/// The distributions that were read, and the losses: a distribution that could not be read is not known.
 fn said<T>(read: Result<T, FsError>, notes: &mut Vec<Loss>) -> Option<T> {
     read.map_err(|error| notes.push(Loss::unread(&error, "a distribution is unknown"))).ok()
 }

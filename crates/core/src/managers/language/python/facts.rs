@@ -1,4 +1,4 @@
-//! What is told of distributions beyond their packages: files, requirements, environments, markers.
+//! Facts about distributions beyond their packages: files, requirements, environments, markers.
 
 use std::cmp::Ordering;
 use std::sync::Arc;
@@ -14,7 +14,7 @@ use crate::bytes::{ByteString, path};
 use crate::model::{Depth, Evidence, FileRecord, Scope};
 
 impl PythonInstallation<'_> {
-    /// The distributions that cannot stay once some are removed: those of the same place that require them.
+    /// The distributions that have to go when some are removed: those of the same place that require them.
     pub(super) fn all_dependents(&self, removed: &[u32]) -> Option<Vec<(u32, Evidence)>> {
         let root = &self.host.root;
         let mut found = Vec::new();

@@ -74,7 +74,7 @@ fn pythons_in(root: &Root, library: &ByteString) -> Vec<ByteString> {
 
 /// How far below a home or another start environments are looked for.
 const DEEP: usize = 4;
-/// As many directories are looked into; a home with more is said to be looked through in part.
+/// The most directories that are searched; a home with more is reported as searched in part.
 const MAX_DIRS: usize = 30_000;
 
 /// Directories in which nobody keeps environments, and which can be very large.

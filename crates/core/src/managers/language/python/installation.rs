@@ -24,7 +24,7 @@ pub struct PythonInstallation<'s> {
     pub(super) state: Mutex<State>,
 }
 
-/// What was read so far. Numbers are given out in the order in which places are read.
+/// What has been read so far. Packages are numbered in the order in which places are read.
 #[derive(Default)]
 pub(super) struct State {
     pub(super) shelves: Vec<Arc<Shelf>>,
@@ -50,7 +50,7 @@ impl Shelf {
 }
 
 impl<'s> PythonInstallation<'s> {
-    /// Of a user; of the system where there is none.
+    /// The user; none for the system.
     pub fn new(host: &'s Host, user: Option<&'s User>) -> Self {
         let (scope, location) = match user {
             Some(user) => (Scope::User(user.name.clone()), host.root.canonicalize_dir(&user.home)),
@@ -109,7 +109,7 @@ impl<'s> PythonInstallation<'s> {
         }
     }
 
-    /// What was read so far.
+    /// What has been read so far.
     pub(super) fn read_so_far(&self) -> Vec<Arc<Shelf>> {
         self.state().shelves.clone()
     }
@@ -280,7 +280,7 @@ impl<'s> PythonInstallation<'s> {
         evidence
     }
 
-    /// That a marker says to leave an interpreter's directories to another manager, where one does.
+    /// A note that a marker file leaves an interpreter's directories to another manager, if there is one.
     pub(super) fn bypassed(&self, site: &Site) -> Option<Evidence> {
         if matches!(site.place.scope, Scope::Environment(_)) {
             return None;
@@ -304,7 +304,7 @@ impl<'s> PythonInstallation<'s> {
         }
     }
 
-    /// What of the system's interpreter is said of its marker, for the coverage.
+    /// The coverage note about the marker file of the system's interpreter.
     pub(super) fn marker_notes(&self, shelf: &Shelf) -> Vec<Loss> {
         let site = &shelf.site;
         let is_environment = matches!(site.place.scope, Scope::Environment(_));
@@ -339,7 +339,7 @@ impl<'s> PythonInstallation<'s> {
     }
 }
 
-/// What a package's id ends in: its name, and more where that is taken in this scope.
+/// The last part of a package's id: its name, and a suffix if the name is taken in this scope.
 pub(super) fn tail(taken: &mut HashSet<(Scope, Vec<u8>)>, place: &Place, one: &Distribution) -> ByteString {
     let python = place.python.as_ref().map_or_else(
         || path::name(&place.location).into(),

@@ -1,4 +1,4 @@
-//! What pipx notes of an environment (`pipx_metadata.json`).
+//! pipx's own record of an environment (`pipx_metadata.json`).
 
 use std::collections::BTreeMap;
 
@@ -9,7 +9,7 @@ use serde::Deserialize;
 pub struct PipxMetadata {
     /// The application.
     pub main_package: PipxPackage,
-    /// What was put beside it.
+    /// Packages that were injected beside it.
     #[serde(default)]
     pub injected_packages: BTreeMap<String, PipxPackage>,
 }

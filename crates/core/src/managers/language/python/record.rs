@@ -71,7 +71,7 @@ pub fn file(distribution: &Distribution) -> ByteString {
     path::join(&distribution.metadata, b"RECORD")
 }
 
-/// What a distribution recorded of each of its files; nothing where the record cannot be read. Paths outside `prefix`
+/// The record of each file of a distribution; empty if the record cannot be read. Paths outside `prefix`
 /// are left out. What is compiled when a module is first taken in may be absent.
 pub fn files(root: &Root, one: &Distribution, prefix: &[u8], package: u32, depth: Depth) -> Option<Vec<FileRecord>> {
     if !one.has_record {

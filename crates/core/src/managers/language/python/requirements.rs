@@ -26,7 +26,7 @@ pub struct Declared {
 /// A file, and what could not be made out in it.
 pub type Loss = (ByteString, String);
 
-/// As much of `METADATA` is looked at first; the headers are seldom longer.
+/// The bytes of `METADATA` that are read first; the headers are seldom longer.
 const HEADERS: usize = 16 << 10;
 
 /// Every distribution in a directory of modules, and what could not be read.
@@ -38,7 +38,7 @@ pub fn in_dir(root: &Root, dir: &ByteString) -> (Vec<Declared>, Vec<Loss>) {
     (declared, notes)
 }
 
-/// What a distribution requires; what could not be read is added to `notes`.
+/// The requirements of a distribution; losses are added to `notes`.
 pub fn declared(root: &Root, one: Distribution, notes: &mut Vec<Loss>) -> Declared {
     let is_egg = !one.metadata.ends_with(b".dist-info");
     let file = path::join(&one.metadata, if is_egg { b"requires.txt" } else { b"METADATA" });

@@ -15,7 +15,7 @@ use whodunit_formats::pyvenv::Pyvenv;
 /// Where distributions are, before any of them is read.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub struct Place {
-    /// Whose they are.
+    /// The user they belong to; none for the system's.
     pub scope: Scope,
     /// The environment's directory, or the directory of modules itself.
     pub location: ByteString,

@@ -1,4 +1,4 @@
-//! What an installation of Flatpak tells, in the terms of the contract.
+//! The contract's traits for an installation of Flatpak.
 
 use super::ID;
 use super::installation::{Deployed, FlatpakInstallation};

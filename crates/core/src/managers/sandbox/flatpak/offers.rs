@@ -13,7 +13,7 @@ use crate::model::{Evidence, Loss, Offer, OfferQuery, Origin};
 use crate::version::debian;
 use whodunit_formats::{appstream, packed};
 
-/// As much of one catalogue is looked at.
+/// The most bytes of one catalogue that are read.
 const MAX_UNPACKED: u64 = 1 << 30;
 
 impl FlatpakInstallation<'_> {

@@ -175,7 +175,7 @@ impl<'s> DpkgInstallation<'s> {
         self.note(lost);
     }
 
-    /// What is lost by a line of a package's list that is no path.
+    /// The loss for a line of a package's list that is not a path.
     pub(super) fn damaged_line(&self, number: u32, line: u32) -> Loss {
         let file = self.list_path(number).unwrap_or_default();
         Loss::damaged(
@@ -216,7 +216,7 @@ impl<'s> DpkgInstallation<'s> {
         }
     }
 
-    /// dpkg keeps no date; it writes a package's list anew with each installation and upgrade.
+    /// The installation date. dpkg records none, but rewrites a package's list on every installation and upgrade.
     pub(super) fn list_date(&self, number: u32) -> Option<i64> {
         if self.record(number).state == State::ConfigFiles {
             return None;
@@ -228,7 +228,7 @@ impl<'s> DpkgInstallation<'s> {
         dir.entry(name).ok().map(|meta| meta.modified)
     }
 
-    /// As the package-url type `deb` has it: the distribution is the namespace.
+    /// The package URL, type `deb`, with the distribution as namespace.
     pub(super) fn purl(&self, record: &Record) -> Option<String> {
         let utf8 = |text: &ByteString| std::str::from_utf8(text).ok().map(str::to_owned);
         let mut purl = packageurl::PackageUrl::new("deb", utf8(&record.name)?).ok()?;

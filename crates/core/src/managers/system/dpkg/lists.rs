@@ -29,7 +29,7 @@ pub enum List {
 /// The rule of a claim that was taken from a package's digests, for want of its list.
 pub const FROM_DIGESTS: u16 = u16::MAX;
 
-/// The wanted lines of one list.
+/// The matching lines of one list.
 #[derive(Debug)]
 pub struct Lines {
     /// The package's number.
@@ -61,20 +61,20 @@ impl Lines {
     }
 }
 
-/// Lists read at a time before their claims are handed on, so that memory stays bounded.
+/// The number of lists that are read at a time, so that memory stays bounded.
 const BATCH: usize = 64;
 
-/// The same where only a few lines of each list are kept.
+/// The same limit when only a few lines of each list are kept.
 const BATCH_OF_FEW: usize = 1024;
 
-/// What came of reading one list.
+/// The result of reading one list.
 #[derive(Debug)]
 pub struct ListRead {
     /// The package's number.
     pub package: u32,
-    /// Its wanted lines; those of its digests where the list itself cannot be read.
+    /// Its matching lines; taken from its digests if the list itself cannot be read.
     pub lines: Option<Lines>,
-    /// Why the list itself could not be read.
+    /// Why the list could not be read.
     pub error: Option<FsError>,
 }
 
@@ -161,7 +161,7 @@ fn shrink(package: u32, content: &[u8], found: Vec<(Range<u32>, u32)>, slash_mis
     Lines { package, content: kept, found, slash_missing, rule: 0, damaged: None }
 }
 
-/// Which lines are kept.
+/// Decides which lines are kept.
 #[derive(Clone, Copy)]
 pub struct Keep<'a> {
     /// Whether a line is kept.

@@ -33,7 +33,7 @@ impl DpkgInstallation<'_> {
         (name.clone(), arch.clone())
     }
 
-    /// What tells each installed build from others of its version.
+    /// The digest that distinguishes each installed build from others of the same version.
     fn builds(&self) -> HashMap<Key, u64> {
         let files: HashSet<&ByteString> = self.records().iter().map(|record| &record.source).collect();
         let mut builds = HashMap::new();
@@ -87,7 +87,7 @@ impl DpkgInstallation<'_> {
         (entries, chosen)
     }
 
-    /// Where each installed package came from, by its name and architecture. Nothing where no list is there: then it
+    /// The origin of each installed package, by name and architecture. Empty if there is no list: then the origin
     /// is not known of any.
     pub(super) fn origins(&self) -> Option<HashMap<Key, Origin>> {
         let apt = self.apt();
@@ -171,7 +171,7 @@ impl DpkgInstallation<'_> {
         offers
     }
 
-    /// What a maintainer should know of the repositories themselves.
+    /// Findings about the repositories themselves.
     pub(super) fn on_sources(&self) -> Vec<String> {
         self.apt().source_notes.clone()
     }

@@ -83,7 +83,7 @@ fn listed<'s>(root: &'s Root, info: &[u8]) -> Result<Listed<'s>, FsError> {
     Ok((dir, lists))
 }
 
-/// How dpkg calls the file of a package's list.
+/// dpkg's name for the file of a package's list.
 fn usual_list(record: &Record) -> ByteString {
     match &record.arch {
         Some(arch) if record.multi_arch_same => [&record.name, &b":"[..], arch, b".list"].concat().into(),

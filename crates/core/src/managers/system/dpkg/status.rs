@@ -37,7 +37,7 @@ pub struct Record {
     pub status_line: Option<(u32, ByteString)>,
 }
 
-/// What the administrator wants of a package.
+/// The selection state of a package: what the administrator wants.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Default)]
 pub enum Want {
     #[default]
@@ -47,7 +47,7 @@ pub enum Want {
     Other,
 }
 
-/// How far an installation or removal has got.
+/// The installation state: how far an installation or removal has got.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Default)]
 pub enum State {
     NotInstalled,
@@ -64,7 +64,7 @@ pub enum State {
 }
 
 impl Record {
-    /// A package of which nothing is left but its list of files.
+    /// A package of which only the list of files is left.
     pub fn lost(name: &[u8], arch: Option<&[u8]>, list: ByteString) -> Self {
         Record {
             name: name.into(),
@@ -77,7 +77,7 @@ impl Record {
         }
     }
 
-    /// The state in the product's words.
+    /// The status in the model's terms.
     pub fn status(&self) -> Status {
         match self.state {
             State::ConfigFiles => Status::ConfigRemains,
@@ -253,7 +253,7 @@ fn record(stanza: Stanza<'_>, source: &ByteString, bare: bool) -> Result<Record,
     Ok(record)
 }
 
-/// A name becomes part of a file name below `info/`, so it must not lead elsewhere.
+/// Whether a name is safe as part of a file name below `info/`: it must not lead elsewhere.
 fn is_package_name(name: &[u8]) -> bool {
     !name.is_empty() && !name.contains(&b'/') && !name.starts_with(b".") && !name.contains(&0)
 }

@@ -8,7 +8,7 @@ use crate::fs::{Limit, Root};
 use crate::model::Evidence;
 use crate::version::pacman;
 
-/// The packages that cannot stay once some are removed; what cannot be read is noted where packages are read.
+/// The packages that have to go when some are removed. Losses are noted where packages are read.
 pub fn dependents(root: &Root, items: &[InstalledPackage], removed: &[u32]) -> Vec<(u32, Evidence)> {
     let node = |(number, item): (u32, &InstalledPackage)| {
         let desc = root.read(&path::join(&item.entry, b"desc"), Limit::SMALL).unwrap_or_default();

@@ -18,7 +18,7 @@ use crate::bytes::{ByteString, path};
 use crate::fs::{Kind, Limit, Root};
 use crate::model::{Algorithm, Digest, FileRecord, Loss};
 
-/// The files of these items, each with its number; what could not be read is added to `notes`.
+/// The files of these items, each with its number; losses are added to `notes`.
 pub fn files(
     root: &Root,
     settings: &Settings,

@@ -163,7 +163,7 @@ pub fn digest(root: &Root, entry: &ByteString, canonical: &[u8]) -> Option<Diges
         })
 }
 
-/// As much of an `mtree` is looked at.
+/// The most bytes of an `mtree` that are read.
 const MAX_UNPACKED: u64 = 64 << 20;
 
 /// The text of an `mtree`.

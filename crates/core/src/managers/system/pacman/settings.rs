@@ -11,7 +11,7 @@ use whodunit_shell::syntax::pattern::fits;
 
 const FILE: &[u8] = b"/etc/pacman.conf";
 
-/// Files that include files that include files.
+/// The deepest chain of includes that is followed.
 const MAX_DEPTH: usize = 10;
 
 /// A repository.

@@ -35,9 +35,9 @@ pub struct Catalogue {
     pub offers: Vec<Offered>,
 }
 
-/// As much of one catalogue is looked at.
+/// The most bytes of one catalogue that are read.
 const MAX_UNPACKED: u64 = 512 << 20;
-/// As large a description may be.
+/// The largest description that is read, in bytes.
 const MAX_OF_ONE: u64 = 1 << 20;
 
 /// The catalogues of the repositories that are set, in their order; those that were never fetched are not there.

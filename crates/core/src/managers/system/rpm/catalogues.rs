@@ -12,7 +12,7 @@ use whodunit_formats::{packed, primary};
 const CACHES: [(&[u8], bool); 3] =
     [(b"/var/cache/dnf", true), (b"/var/cache/libdnf5", true), (b"/var/cache/zypp/raw", false)];
 
-/// As much of one catalogue is looked at.
+/// The most bytes of one catalogue that are read.
 const MAX_UNPACKED: u64 = 2 << 30;
 
 /// One package in a catalogue.

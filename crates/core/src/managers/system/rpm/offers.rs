@@ -89,7 +89,7 @@ impl RpmInstallation<'_> {
         Offer::bare(self.location.manager, self.location.scope.clone(), name, version, arch, held)
     }
 
-    /// What a maintainer should know of the repositories themselves.
+    /// Findings about the repositories themselves.
     pub(super) fn on_sources(&self) -> Vec<String> {
         if self.location.scope != Scope::System {
             return Vec::new();

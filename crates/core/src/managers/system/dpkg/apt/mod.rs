@@ -35,7 +35,7 @@ pub struct Apt {
     pins: pins::Pins,
     /// What could not be read.
     pub notes: Vec<Loss>,
-    /// What a maintainer should know of the repositories themselves.
+    /// Findings about the repositories themselves.
     pub source_notes: Vec<String>,
 }
 
