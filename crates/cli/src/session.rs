@@ -7,6 +7,7 @@ use std::path::Path;
 use whodunit_core::bytes::{ByteString, path};
 use whodunit_core::fs::{FsError, Kind, Root};
 use whodunit_core::host::{Host, User, UserSelection};
+use whodunit_core::queries::UserView;
 use whodunit_core::resolve::contexts::{self, Shell, resolve_contexts};
 use whodunit_core::resolve::{Context, Overrides, ResolvedContext, SearchPath};
 
@@ -30,8 +31,9 @@ pub struct Session {
     pub host: Host,
     /// The search path that was given.
     given: Option<SearchPath>,
-    searches: OnceCell<Vec<SearchPath>>,
-    usual: OnceCell<Vec<ResolvedContext>>,
+    views: OnceCell<Vec<UserView>>,
+    /// Whether the users were named one by one.
+    are_users_named: bool,
     /// The settings.
     pub config: Config,
     /// The contexts that were asked for.
@@ -78,8 +80,8 @@ impl Session {
         host.title_rules = config.title_rules();
         let overrides = overrides(global)?;
         let given = global.path.as_ref().map(|list| SearchPath::given(&host, context, list.as_bytes()));
-        let (searches, usual) = (OnceCell::new(), OnceCell::new());
-        Ok(Session { host, given, searches, usual, config, contexts, overrides })
+        let are_users_named = !global.user.is_empty();
+        Ok(Session { host, given, views: OnceCell::new(), are_users_named, config, contexts, overrides })
     }
 
     /// Looks at every context, where none was named.
@@ -103,30 +105,45 @@ impl Session {
         if self.contexts.len() == 1 { self.contexts[0].word() } else { "all" }
     }
 
-    /// The chosen contexts of the user whose login stands for all.
-    pub fn usual(&self) -> &[ResolvedContext] {
-        let user = || contexts::default_user(&self.host);
-        self.usual.get_or_init(|| resolve_contexts(&self.host, &self.contexts, &user(), &self.overrides))
+    /// The users whose sessions are looked at: those who were named, else every ordinary user, else root. Root's own
+    /// login is a context of everybody's machine.
+    pub fn viewers(&self) -> Vec<User> {
+        let ordinary = || self.host.users.iter().filter(|user| user.uid != 0).cloned().collect::<Vec<_>>();
+        let viewers = if self.are_users_named { self.host.users.clone() } else { ordinary() };
+        if viewers.is_empty() { vec![contexts::default_user(&self.host)] } else { viewers }
     }
 
-    /// The one of them in this context.
-    pub fn usual_in(&self, context: Context) -> &ResolvedContext {
-        let usual = self.usual();
-        usual.iter().find(|one| one.context == context).unwrap_or(&usual[0])
-    }
-
-    /// The search path of each of them, or the one that was given.
-    pub fn searches(&self) -> &[SearchPath] {
-        self.searches.get_or_init(|| match &self.given {
-            Some(given) => vec![given.clone()],
-            None if self.contexts == [Context::Here] => vec![SearchPath::of(&self.host, Context::Here)],
-            None => self.usual().iter().map(|one| SearchPath::in_context(&self.host, one)).collect(),
+    /// The chosen contexts of each user, with their search paths; or the search path that was given.
+    pub fn views(&self) -> &[UserView] {
+        self.views.get_or_init(|| {
+            let resolved = |user: &User| resolve_contexts(&self.host, &self.contexts, user, &self.overrides);
+            let first = || contexts::default_user(&self.host);
+            if let Some(given) = &self.given {
+                return vec![UserView { user: None, searches: vec![given.clone()], usual: resolved(&first()) }];
+            }
+            if self.contexts == [Context::Here] {
+                let here = SearchPath::of(&self.host, Context::Here);
+                let asks = self.host.users.iter().find(|user| self.host.env.uid == Some(user.uid));
+                let usual = resolved(asks.unwrap_or(&first()));
+                return vec![UserView { user: asks.cloned(), searches: vec![here], usual }];
+            }
+            let view = |user: User| {
+                let usual = resolved(&user);
+                let searches = usual.iter().map(|one| SearchPath::in_context(&self.host, one)).collect();
+                UserView { user: Some(user), searches, usual }
+            };
+            self.viewers().into_iter().map(view).collect()
         })
+    }
+
+    /// The search path of each context of each user.
+    pub fn searches(&self) -> Vec<&SearchPath> {
+        self.views().iter().flat_map(|view| &view.searches).collect()
     }
 
     /// Where names are looked up: the first of them.
     pub fn search(&self) -> &SearchPath {
-        &self.searches()[0]
+        &self.views()[0].searches[0]
     }
 
     /// The chosen contexts of these users; those that are nobody's, once.

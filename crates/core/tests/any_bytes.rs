@@ -13,6 +13,7 @@ use whodunit_core::fs::Root;
 use whodunit_core::host::{Host, ProcessEnv, UserSelection};
 use whodunit_core::managers::language::python::requirement::{Facts, Requirement};
 use whodunit_core::model::{Depth, NameFilter, OfferQuery};
+use whodunit_core::queries::UserView;
 use whodunit_core::queries::impact::impact;
 use whodunit_core::queries::owner::{Target, owners};
 use whodunit_core::queries::verify::{Question, verify};
@@ -226,8 +227,8 @@ fn ask_everything(tree: &Path) {
             }
         }
     }
-    let searches = [search];
-    let look = CheckContext { survey: &survey, searches: &searches, usual: &[], resolved: &[] };
+    let views = [UserView { user: None, searches: vec![search], usual: Vec::new() }];
+    let look = CheckContext::new(&survey, &views, &[]);
     for finding in check(&look, &Settings::default(), &Wished::default()).findings {
         let sentences = [&finding.summary, &finding.consequence];
         assert!(sentences.into_iter().all(|text| !text.contains(char::is_control)), "{finding:?}");

@@ -72,7 +72,8 @@ fn base() -> Vec<Deb> {
     let zsh = simple("zsh", "5.9-4", "a shell for users who type much", SET_UP + 15 * DAY);
     let node = Deb::new("nodejs", "18.19.0-1", "runs programs that are written in JavaScript", SET_UP + 35 * DAY)
         .with("/usr/bin/node", program("nodejs", "18.19.0-1"));
-    vec![zsh, dash, bash, dpkg, utils, apt, flatpak, snapd, node]
+    let sudo = simple("sudo", "1.9.13-3", "lets users act as another", SET_UP);
+    vec![zsh, dash, bash, dpkg, utils, apt, sudo, flatpak, snapd, node]
 }
 
 const FLATPAK_PROFILE: &[u8] = b"# Puts the directories of exported launchers first.

@@ -25,6 +25,13 @@ pub fn packages() -> Vec<Deb> {
         .with("/usr/bin/python3.11", Content::Program(crate::binary::packaged("python3.11", "3.11.2-6")))
         .with("/usr/bin/python3", Content::Link("python3.11".to_owned()))
         .with("/usr/lib/python3.11/EXTERNALLY-MANAGED", data(marker));
+    let pip = Deb::new("python3-pip", "23.0.1+dfsg-1", "installs packages of Python", SET_UP + 8 * DAY)
+        .with("/usr/lib/python3/dist-packages/pip/__init__.py", Content::Data(b"__version__ = '23.0.1'\n".to_vec()))
+        .with(
+            "/usr/lib/python3/dist-packages/pip-23.0.1.dist-info/METADATA",
+            Content::Data(b"Metadata-Version: 2.1\nName: pip\nVersion: 23.0.1\n".to_vec()),
+        )
+        .with("/usr/lib/python3/dist-packages/pip-23.0.1.dist-info/INSTALLER", Content::Data(b"debian\n".to_vec()));
     let mut mooring = Deb::new("python3-mooring", "0.6-1", "which line goes where", SET_UP + 8 * DAY)
         .with(&format!("{DIST}/mooring/__init__.py"), data("LINES = 4\n"))
         .with(&format!("{DIST}/mooring-0.6.egg-info"), info("mooring", "0.6"));
@@ -47,7 +54,7 @@ pub fn packages() -> Vec<Deb> {
         .with_papers("swellplot");
     berthplan.depends = "python3-mooring, python3.11 (>= 3.11)";
     swellplot.depends = "python3.11 (>= 3.11)";
-    vec![python, mooring, knots, berthplan, swellplot]
+    vec![python, pip, mooring, knots, berthplan, swellplot]
 }
 
 fn start(python: &str, module: &str) -> String {

@@ -73,8 +73,7 @@ pub fn run(arguments: &Arguments, global: &Global, streams: &mut Streams) -> Res
     session.use_all_contexts(global);
     let survey = Survey::of(&session.host);
     let resolved = session.resolve_contexts(&session.users());
-    let asking =
-        CheckContext { survey: &survey, searches: session.searches(), usual: session.usual(), resolved: &resolved };
+    let asking = CheckContext::new(&survey, session.views(), &resolved);
     let wanted =
         FindingFilter { level: Some(arguments.level.severity()), kinds: arguments.kind.clone(), names: Vec::new() };
     let mut answer = check(&asking, &session.config.for_check(), &wanted);

@@ -41,8 +41,7 @@ pub fn run(arguments: &Arguments, global: &Global, streams: &mut Streams) -> Res
     let survey = Survey::of(&session.host);
     let names: Vec<ByteString> = arguments.name.iter().map(|name| name.as_bytes().into()).collect();
     let resolved = session.resolve_contexts(&session.users());
-    let asking =
-        CheckContext { survey: &survey, searches: session.searches(), usual: session.usual(), resolved: &resolved };
+    let asking = CheckContext::new(&survey, session.views(), &resolved);
     let answer = conflicts(&asking, &names);
     let outcome = output::show(&answer, &survey, &session, global, streams, true)?;
     if answer.findings.is_empty() && !names.is_empty() && !global.quiet {

@@ -59,8 +59,7 @@ pub fn run(arguments: &Arguments, global: &Global, streams: &mut Streams) -> Res
         packages.extend(found);
     }
     let resolved = session.resolve_contexts(&session.users());
-    let asking =
-        CheckContext { survey: &survey, searches: session.searches(), usual: session.usual(), resolved: &resolved };
+    let asking = CheckContext::new(&survey, session.views(), &resolved);
     let answer = if packages.is_empty() { Impact::default() } else { impact(&asking, &packages) };
     let outcome = output::show(&answer, &survey, &session, global, streams, unknown.is_empty())?;
     super::tell_unknown(&unknown, global, streams);

@@ -7,7 +7,7 @@ use clap::Args;
 use whodunit_core::bytes::ByteString;
 use whodunit_core::model::{Launcher, Owner, Severity};
 use whodunit_core::queries::launchers::{DesktopSession, Launchers, launchers};
-use whodunit_core::resolve::launchers::data_dirs;
+use whodunit_core::resolve::launchers::data_dirs_of;
 use whodunit_core::survey::Survey;
 
 use crate::args::Global;
@@ -44,15 +44,22 @@ pub struct Arguments {
 pub fn run(arguments: &Arguments, global: &Global, streams: &mut Streams) -> Result<Outcome, CliError> {
     let session = Session::new(global)?;
     let survey = Survey::of(&session.host);
-    let dirs = data_dirs(&session.host, arguments.data_dirs.as_ref().map(|list| list.as_bytes()));
+    let given_dirs = arguments.data_dirs.as_ref().map(|list| list.as_bytes());
     let given = arguments.desktop.as_ref().map(|desktop| ByteString::from(desktop.as_bytes()));
     let of_session = session.host.env.desktop.clone().filter(|_| session.host.root.is_live());
     let desktops: Vec<ByteString> = given.or(of_session).map_or(Vec::new(), |list| {
         list.split(|&b| b == b':').filter(|name| !name.is_empty()).map(ByteString::from).collect()
     });
     let names: Vec<ByteString> = arguments.name.iter().map(|name| name.as_bytes().into()).collect();
-    let desktop = DesktopSession { dirs: &dirs, desktops: &desktops, search: session.search() };
-    let answer = launchers(&survey, desktop, &names);
+    let mut answer = Launchers { launchers: Vec::new() };
+    // Data directories that were given are the same whoever asks.
+    let views = if given_dirs.is_some() { &session.views()[..1] } else { session.views() };
+    for view in views {
+        let user = view.user.as_ref().filter(|_| given_dirs.is_none());
+        let dirs = data_dirs_of(&session.host, given_dirs, user);
+        let desktop = DesktopSession { dirs: &dirs, desktops: &desktops, search: &view.searches[0], user };
+        answer.add(launchers(&survey, desktop, &names));
+    }
     let found = names.is_empty() || !answer.launchers.is_empty();
     output::show(&answer, &survey, &session, global, streams, found)
 }
@@ -127,7 +134,8 @@ impl Shown for Launchers {
         let mut page: Vec<Piece> = vec![first.into()];
         for launcher in &self.launchers {
             page.push(Line::blank().into());
-            page.extend(in_full(launcher, presenter).into_iter().map(Piece::from));
+            let is_of_all = self.launchers.iter().filter(|other| other.id == launcher.id).count() < 2;
+            page.extend(in_full(launcher, is_of_all, presenter).into_iter().map(Piece::from));
         }
         page
     }
@@ -136,10 +144,12 @@ impl Shown for Launchers {
 const COLUMN: usize = 16;
 const WIDE: usize = COLUMN + 48;
 
-fn in_full(launcher: &Launcher, presenter: &Presenter) -> Vec<Line> {
+fn in_full(launcher: &Launcher, is_of_all: bool, presenter: &Presenter) -> Vec<Line> {
     let safe = |text: &str| ByteString::from(text).to_string();
     let row = |label: &str| Line::of(Tone::Plain, "  ").and(Tone::Faint, label.to_owned()).to(COLUMN);
     let head = Line::of(Tone::Strong, launcher.id.to_string()).to(0);
+    let head =
+        if is_of_all { head } else { head.and(Tone::Faint, format!("for {}   ", output::names(&launcher.users))) };
     let head = match (&launcher.why_hidden, &launcher.name) {
         (None, Some(name)) => head.and(Tone::Accent, format!("shown as “{}”", safe(name))),
         (None, None) => head.and(Tone::Accent, "shown without a name"),

@@ -5,15 +5,15 @@ use std::io::Write as _;
 use std::os::unix::ffi::OsStrExt as _;
 
 use clap::{Args, ValueEnum};
+use serde::Serialize;
 use whodunit_core::bytes::ByteString;
-use whodunit_core::model::Severity;
-use whodunit_core::queries::Located;
-use whodunit_core::queries::across::{Across, Meaning, across};
+use whodunit_core::model::{Finding, Severity};
+use whodunit_core::queries::across::{Across, Meaning, Row, across};
 use whodunit_core::queries::launchers::{DesktopSession, shadows as launcher_shadows};
 use whodunit_core::queries::shadows::{Shadow, Shadows, shadows};
-use whodunit_core::queries::{libraries, manuals, modules};
-use whodunit_core::resolve::launchers::data_dirs;
-use whodunit_core::resolve::{Context, SearchPath, resolve_context};
+use whodunit_core::queries::{Located, UserView, libraries, manuals, modules};
+use whodunit_core::resolve::Context;
+use whodunit_core::resolve::launchers::data_dirs_of;
 use whodunit_core::survey::Survey;
 
 use crate::args::Global;
@@ -75,22 +75,24 @@ pub fn run(arguments: &Arguments, global: &Global, streams: &mut Streams) -> Res
             session.contexts = Context::ALL.to_vec();
         }
         let survey = Survey::of(&session.host);
-        let answer = across(&survey, session.searches(), &names);
-        let found =
-            names.is_empty() || answer.rows.iter().any(|row| row.meanings.iter().any(|one| one.winner.is_some()));
+        let each = session.views().iter().map(|view| across(&survey, &view.searches, &names));
+        let answer = AcrossUsers::of(each.collect());
+        let is_reached = |row: &Row| row.meanings.iter().any(|one| one.winner.is_some());
+        let found = names.is_empty() || answer.each.iter().any(|one| one.rows.iter().any(is_reached));
         return output::show(&answer, &survey, &session, global, streams, found);
     }
     let survey = Survey::of(&session.host);
     let (mut answer, mut unshadowed) = (Shadows::default(), Vec::new());
-    for (number, search) in session.searches().iter().enumerate() {
-        let (mut of_one, other) = match arguments.kind {
-            ShadowKind::Command => shadows(&survey, search, &names),
-            kind => (of_kind(kind, &survey, &session, search, &names), Vec::new()),
-        };
-        answer.shadows.append(&mut of_one.shadows);
-        answer.findings.append(&mut of_one.findings);
-        if number == 0 {
-            unshadowed = other;
+    for (number, view) in session.views().iter().enumerate() {
+        for (at, search) in view.searches.iter().enumerate() {
+            let (of_one, other) = match arguments.kind {
+                ShadowKind::Command => shadows(&survey, search, &names),
+                kind => (of_kind(kind, &survey, &session, (view, at), &names), Vec::new()),
+            };
+            answer.add(of_one);
+            if (number, at) == (0, 0) {
+                unshadowed = other;
+            }
         }
     }
     // Of several contexts, one in which it is shadowed is told.
@@ -111,33 +113,59 @@ pub fn run(arguments: &Arguments, global: &Global, streams: &mut Streams) -> Res
     Ok(outcome)
 }
 
-/// Shadows of another kind than commands.
+/// Shadows of another kind than commands, in one of a user's contexts.
 fn of_kind(
     kind: ShadowKind,
     survey: &Survey<'_>,
     session: &Session,
-    search: &SearchPath,
+    (view, at): (&UserView, usize),
     names: &[ByteString],
 ) -> Shadows {
-    let users = session.host.users.iter();
-    let resolved = |user| resolve_context(&session.host, search.context, user, &session.overrides);
-    match kind {
-        ShadowKind::Module => modules::shadows(survey, &users.map(resolved).collect::<Vec<_>>(), search, names),
-        ShadowKind::Manual => {
-            let (commands, _) = shadows(survey, search, names);
-            manuals::shadows(survey, session.usual_in(search.context), search, &commands.shadows)
-        }
-        ShadowKind::Library => libraries::shadows(survey, session.usual_in(search.context), search, names),
-        ShadowKind::Launcher => {
-            let dirs = data_dirs(&session.host, None);
-            let desktop = DesktopSession { dirs: &dirs, desktops: &[], search };
+    let search = &view.searches[at];
+    let resolved = view.usual.get(at).or(view.usual.first());
+    match (kind, resolved) {
+        (ShadowKind::Command, _) => shadows(survey, search, names).0,
+        (ShadowKind::Launcher, _) => {
+            let dirs = data_dirs_of(&session.host, None, view.user.as_ref());
+            let desktop = DesktopSession { dirs: &dirs, desktops: &[], search, user: view.user.as_ref() };
             launcher_shadows(survey, desktop, names)
         }
-        ShadowKind::Command => shadows(survey, search, names).0,
+        (_, None) => Shadows::default(),
+        (ShadowKind::Module, Some(resolved)) => modules::shadows(survey, std::slice::from_ref(resolved), search, names),
+        (ShadowKind::Manual, Some(resolved)) => {
+            let (commands, _) = shadows(survey, search, names);
+            manuals::shadows(survey, resolved, search, &commands.shadows)
+        }
+        (ShadowKind::Library, Some(resolved)) => libraries::shadows(survey, resolved, search, names),
     }
 }
 
-impl Shown for Across {
+/// The comparison of each user's contexts.
+#[derive(Debug, Clone, Serialize)]
+struct AcrossUsers {
+    shadows: Vec<Shadow>,
+    findings: Vec<Finding>,
+    /// One for each user; those whose names mean the same are one.
+    #[serde(skip)]
+    each: Vec<Across>,
+}
+
+impl AcrossUsers {
+    fn of(all: Vec<Across>) -> Self {
+        let mut together = Shadows::default();
+        let mut each: Vec<Across> = Vec::new();
+        for one in all {
+            together.add(Shadows { shadows: one.shadows.clone(), findings: one.findings.clone() });
+            match each.iter_mut().find(|known| (&known.contexts, &known.rows) == (&one.contexts, &one.rows)) {
+                Some(known) => known.users.extend(one.users),
+                None => each.push(one),
+            }
+        }
+        AcrossUsers { shadows: together.shadows, findings: together.findings, each }
+    }
+}
+
+impl Shown for AcrossUsers {
     type Item = Shadow;
     const COMMAND: &'static str = "shadows";
 
@@ -146,73 +174,101 @@ impl Shown for Across {
     }
 
     fn grid(&self) -> Grid {
-        let columns = self.contexts.iter().map(|context| Column::words(context.word(), context.word()));
-        let columns = std::iter::once(Column::words("name", "NAME")).chain(columns).collect();
-        let row = |row: &whodunit_core::queries::across::Row| {
-            let cells = row.meanings.iter().map(|meaning| match (&meaning.taken, &meaning.winner) {
-                (Some(taken), _) => Cell::plain(taken.how.word()),
-                (None, winner) => Cell::plain(winner.as_ref().map(|one| one.path.to_string()).unwrap_or_default()),
-            });
-            std::iter::once(Cell::plain(row.name.to_string())).chain(cells).collect()
-        };
-        Grid { columns, rows: self.rows.iter().map(row).collect() }
+        if let [only] = self.each.as_slice() {
+            return rows_of(only);
+        }
+        let mut columns = vec![Column::words("users", "USERS")];
+        let mut rows = Vec::new();
+        for one in &self.each {
+            let grid = rows_of(one);
+            let users = output::names(&one.users);
+            columns.truncate(1);
+            columns.extend(grid.columns);
+            rows.extend(
+                grid.rows.into_iter().map(|row| std::iter::once(Cell::plain(users.clone())).chain(row).collect()),
+            );
+        }
+        Grid { columns, rows }
     }
 
     fn page(&self, presenter: &Presenter) -> Vec<Piece> {
-        let whose = self.user.as_ref().map(|user| format!(" for {user}")).unwrap_or_default();
-        let says = match self.findings.len() {
-            0 => format!("every name starts the same program in every context{whose}"),
-            1 => format!("1 name starts different programs in different contexts{whose}"),
-            many => format!("{many} names start different programs in different contexts{whose}"),
-        };
-        let warnings = self.rows.iter().filter(|row| row.severity > Severity::Note).count();
-        let mut first = Line::of(Tone::Strong, says);
-        if warnings > 0 {
-            first = first.and(Tone::Warning, format!("; {}", output::count(warnings, "warning")));
-        }
-        let mut page: Vec<Piece> = vec![first.into()];
-        if self.rows.is_empty() {
-            return page;
-        }
-        page.push(Line::blank().into());
-        // Contexts in which every name means the same share a column.
-        let mut groups: Vec<(Vec<&str>, usize)> = Vec::new();
-        for (at, context) in self.contexts.iter().enumerate() {
-            let is_same = |other: usize| self.rows.iter().all(|row| row.meanings[other] == row.meanings[at]);
-            match groups.iter_mut().find(|(_, other)| is_same(*other)) {
-                Some((words, _)) => words.push(context.word()),
-                None => groups.push((vec![context.word()], at)),
+        let mut page = Vec::new();
+        for one in &self.each {
+            if !page.is_empty() {
+                page.push(Line::blank().into());
             }
+            page.extend(page_of(one, presenter));
         }
-        let identity: Vec<String> = groups.iter().map(|(words, _)| words.join(" ").to_uppercase()).collect();
-        // More than fit into a column's head are told above it.
-        let is_short = identity.iter().all(|title| title.len() <= 24);
-        if !is_short {
-            for (letter, (words, _)) in ('A'..).zip(&groups) {
-                page.push(
-                    Line::blank()
-                        .to(2)
-                        .and(Tone::Accent, letter)
-                        .and(Tone::Plain, format!("  {}", words.join(", ")))
-                        .into(),
-                );
-            }
-            page.push(Line::blank().into());
-        }
-        let heads =
-            ('A'..).zip(&identity).map(|(letter, title)| if is_short { title.clone() } else { letter.to_string() });
-        let columns =
-            std::iter::once(Column::words("name", "NAME")).chain(heads.map(|head| Column::titled("context", head)));
-        let rows = self.rows.iter().map(|row| {
-            let name = Cell::toned(
-                if row.severity > Severity::Note { Tone::Warning } else { Tone::Strong },
-                row.name.to_string(),
-            );
-            std::iter::once(name).chain(groups.iter().map(|(_, at)| cell(&row.meanings[*at], presenter))).collect()
-        });
-        page.push(Piece::Table(Grid { columns: columns.collect(), rows: rows.collect() }));
         page
     }
+}
+
+/// The comparison as rows: one per name.
+fn rows_of(across: &Across) -> Grid {
+    let columns = across.contexts.iter().map(|context| Column::words(context.word(), context.word()));
+    let columns = std::iter::once(Column::words("name", "NAME")).chain(columns).collect();
+    let row = |row: &Row| {
+        let cells = row.meanings.iter().map(|meaning| match (&meaning.taken, &meaning.winner) {
+            (Some(taken), _) => Cell::plain(taken.how.word()),
+            (None, winner) => Cell::plain(winner.as_ref().map(|one| one.path.to_string()).unwrap_or_default()),
+        });
+        std::iter::once(Cell::plain(row.name.to_string())).chain(cells).collect()
+    };
+    Grid { columns, rows: across.rows.iter().map(row).collect() }
+}
+
+/// The comparison for a user at a terminal.
+fn page_of(across: &Across, presenter: &Presenter) -> Vec<Piece> {
+    let whose = if across.users.is_empty() { String::new() } else { format!(" for {}", output::names(&across.users)) };
+    let says = match across.findings.len() {
+        0 => format!("every name starts the same program in every context{whose}"),
+        1 => format!("1 name starts different programs in different contexts{whose}"),
+        many => format!("{many} names start different programs in different contexts{whose}"),
+    };
+    let warnings = across.rows.iter().filter(|row| row.severity > Severity::Note).count();
+    let mut first = Line::of(Tone::Strong, says);
+    if warnings > 0 {
+        first = first.and(Tone::Warning, format!("; {}", output::count(warnings, "warning")));
+    }
+    let mut page: Vec<Piece> = vec![first.into()];
+    if across.rows.is_empty() {
+        return page;
+    }
+    page.push(Line::blank().into());
+    // Contexts in which every name means the same share a column.
+    let mut groups: Vec<(Vec<&str>, usize)> = Vec::new();
+    for (at, context) in across.contexts.iter().enumerate() {
+        let is_same = |other: usize| across.rows.iter().all(|row| row.meanings[other] == row.meanings[at]);
+        match groups.iter_mut().find(|(_, other)| is_same(*other)) {
+            Some((words, _)) => words.push(context.word()),
+            None => groups.push((vec![context.word()], at)),
+        }
+    }
+    let identity: Vec<String> = groups.iter().map(|(words, _)| words.join(" ").to_uppercase()).collect();
+    // More than fit into a column's head are told above it.
+    let is_short = identity.iter().all(|title| title.len() <= 24);
+    if !is_short {
+        for (letter, (words, _)) in ('A'..).zip(&groups) {
+            page.push(
+                Line::blank()
+                    .to(2)
+                    .and(Tone::Accent, letter)
+                    .and(Tone::Plain, format!("  {}", words.join(", ")))
+                    .into(),
+            );
+        }
+        page.push(Line::blank().into());
+    }
+    let heads = ('A'..).zip(&identity).map(|(letter, title)| if is_short { title.clone() } else { letter.to_string() });
+    let columns =
+        std::iter::once(Column::words("name", "NAME")).chain(heads.map(|head| Column::titled("context", head)));
+    let rows = across.rows.iter().map(|row| {
+        let name =
+            Cell::toned(if row.severity > Severity::Note { Tone::Warning } else { Tone::Strong }, row.name.to_string());
+        std::iter::once(name).chain(groups.iter().map(|(_, at)| cell(&row.meanings[*at], presenter))).collect()
+    });
+    page.push(Piece::Table(Grid { columns: columns.collect(), rows: rows.collect() }));
+    page
 }
 
 /// Describes in a few words what a name is in one context.

@@ -50,7 +50,7 @@ pub fn run(arguments: &Arguments, global: &Global, streams: &mut Streams) -> Res
         }
     }
     let survey = Survey::of(&session.host);
-    let answer = unowned(&survey, session.search(), &dirs);
+    let answer = unowned(&survey, &session.searches(), &dirs);
     output::show(&answer, &survey, &session, global, streams, true)
 }
 

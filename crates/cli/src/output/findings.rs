@@ -2,7 +2,7 @@
 
 use serde::Serialize;
 use whodunit_core::bytes::ByteString;
-use whodunit_core::model::{Finding, Severity};
+use whodunit_core::model::{Finding, Remedy, Severity};
 
 use super::{Cell, Column, Grid, Line, Piece, Presenter, Shown, Tone};
 
@@ -57,11 +57,13 @@ fn grid(findings: &[Finding]) -> Grid {
             Cell::plain(finding.consequence.clone()),
             Cell::plain(texts(&finding.packages)),
             Cell::plain(texts(&finding.paths)),
+            Cell::plain(texts(&finding.users)),
             Cell::plain(remedies.join("; ")),
             Cell::plain(finding.accepted.clone().unwrap_or_default()),
         ]
     };
-    let names = ["severity", "kind", "subject", "summary", "consequence", "packages", "paths", "remedies", "accepted"];
+    let names =
+        ["severity", "kind", "subject", "summary", "consequence", "packages", "paths", "users", "remedies", "accepted"];
     let columns = names.into_iter().map(|name| Column::titled(name, name.to_uppercase())).collect();
     Grid { columns, rows: findings.iter().map(row).collect() }
 }
@@ -94,18 +96,29 @@ pub fn in_short(finding: &Finding, presenter: &Presenter) -> Vec<Piece> {
     let head = Line::of(tone, finding.severity.word()).to(COLUMN);
     let subject =
         if finding.subject.starts_with(b"/") { presenter.path(&finding.subject) } else { finding.subject.to_string() };
+    let whose = presenter.whose(&finding.users).map(|whose| format!("   {whose}")).unwrap_or_default();
     let head = head.and(Tone::Strong, subject).and(Tone::Accent, format!("   {}", finding.kind));
+    let head = head.and(Tone::Faint, whose);
     let text = |tone: Tone, text: String| Piece::Paragraph { column: COLUMN, label: Line::blank(), tone, text };
     let mut pieces = vec![head.into(), text(Tone::Plain, safe(&finding.summary))];
     pieces.push(text(Tone::Plain, format!("→ {}", safe(&finding.consequence))));
     for remedy in &finding.remedies {
         let label = Line::blank().to(COLUMN).and(Tone::Faint, format!("to {}", remedy.purpose)).to(COMMANDS);
         pieces.push(label.and(Tone::Plain, safe(&remedy.command)).into());
+        pieces.extend(remarks(remedy).into_iter().map(|says| text(Tone::Faint, format!("  {says}"))));
     }
     if let Some(reason) = &finding.accepted {
         pieces.push(text(Tone::Faint, format!("accepted: {}", safe(reason))));
     }
     pieces
+}
+
+/// What a user should know before typing a remedy.
+pub fn remarks(remedy: &Remedy) -> Option<String> {
+    let because = remedy.because.iter().map(|why| format!("because {why}"));
+    let loses = (!remedy.loses.is_empty()).then(|| format!("loses {}", remedy.loses.join(", ")));
+    let remarks: Vec<String> = because.chain(loses).collect();
+    (!remarks.is_empty()).then(|| ByteString::from(remarks.join("; ")).to_string())
 }
 
 /// How many there are of each severity, in words: `1 error, 3 warnings`.

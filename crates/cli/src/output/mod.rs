@@ -13,6 +13,7 @@ use std::io::{self, BufWriter, Write};
 
 use anstream::{AutoStream, ColorChoice};
 use serde::Serialize;
+use whodunit_core::bytes::ByteString;
 use whodunit_core::model::{Coverage, CoverageState, Evidence, Finding};
 use whodunit_core::queries::{Envelope, Machine, SCHEMA};
 use whodunit_core::survey::Survey;
@@ -82,6 +83,11 @@ pub trait Shown: Serialize + Clone {
     fn page(&self, presenter: &Presenter) -> Vec<Piece>;
 }
 
+/// Names, separated by commas.
+pub fn names(names: &[ByteString]) -> String {
+    names.iter().map(ToString::to_string).collect::<Vec<_>>().join(", ")
+}
+
 /// Writes an answer in the format asked for, then the coverage note.
 pub fn show<A: Shown>(
     answer: &A,
@@ -112,7 +118,7 @@ pub fn show<A: Shown>(
         Format::Markdown => table::markdown(&mut streams.out, &answer.grid())?,
         Format::Table => {
             let managers = if A::READS_MANAGERS { survey.managers() } else { Vec::new() };
-            let presenter = Presenter::new(&session.host, streams.width.is_some(), &managers);
+            let presenter = Presenter::new(&session.host, session.viewers().len(), streams.width.is_some(), &managers);
             page::write(&mut streams.out, &answer.page(&presenter), streams.width, streams.color)?;
         }
     }

@@ -116,15 +116,23 @@ pub fn write(out: &mut impl Write, pieces: &[Piece], width: Option<usize>, color
 /// How things are shown to this reader.
 pub struct Presenter {
     users: Vec<User>,
+    /// How many users' sessions are looked at.
+    viewers: usize,
     on_terminal: bool,
     /// The managers whose records could be read, in words.
     pub managers: String,
 }
 
 impl Presenter {
-    pub fn new(host: &Host, on_terminal: bool, managers: &[ManagerId]) -> Self {
+    pub fn new(host: &Host, viewers: usize, on_terminal: bool, managers: &[ManagerId]) -> Self {
         let managers: Vec<&str> = managers.iter().map(|manager| manager.0).collect();
-        Presenter { users: host.users.clone(), on_terminal, managers: managers.join(", ") }
+        Presenter { users: host.users.clone(), viewers, on_terminal, managers: managers.join(", ") }
+    }
+
+    /// For whom something is so, where it is not so for every user who is looked at.
+    pub fn whose(&self, users: &[ByteString]) -> Option<String> {
+        let is_of_some = !users.is_empty() && users.len() < self.viewers;
+        is_of_some.then(|| format!("for {}", super::names(users)))
     }
 
     /// A path with a home shortened: `~` for the only user, `~name` for one of several.

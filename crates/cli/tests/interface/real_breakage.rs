@@ -365,7 +365,7 @@ fn what_is_broken_with_the_real_tools_is_found() {
     of("stale-base", "/home/maren/lab");
     has_package(of("shadowed-command", "barolog"), "dpkg/system/barolog");
     assert_eq!(of("diverted-program", "lamp")["severity"], "warning");
-    assert_eq!(of("chosen-by-hand", "light")["remedies"][0]["command"], "sudo update-alternatives --auto light");
+    assert_eq!(of("chosen-by-hand", "light")["remedies"][0]["command"], "update-alternatives --auto light");
     fs::remove_file(at(&format!("usr/lib/{python}/EXTERNALLY-MANAGED"))).unwrap();
     let found = yard.findings(&["check"]);
     assert!(

@@ -227,7 +227,7 @@ fn the_records_of_the_newer_dnf_are_read() {
     assert_eq!(text(&document["findings"][0]["subject"]), "chain");
     assert_eq!(text(&document["packages"][0]["origin"]["trust"]), "local");
     let answer = run(["--root", made.path().to_str().unwrap(), "owner", "package:buoy", "--format", "json"]).document();
-    assert_eq!(text(&answer["answers"][0]["remedies"][0]["command"]), "sudo dnf remove buoy");
+    assert_eq!(text(&answer["answers"][0]["remedies"][0]["command"]), "dnf remove buoy");
 }
 
 /// Homebrew's catalogue: a signed document with another inside.

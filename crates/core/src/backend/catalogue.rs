@@ -5,7 +5,7 @@ use std::cmp::Ordering;
 use hashbrown::HashMap;
 
 use crate::bytes::ByteString;
-use crate::model::{Offer, OfferQuery};
+use crate::model::{CommandLine, Offer, OfferQuery};
 
 /// The capability of a manager whose catalogues are on this machine. Nothing is fetched.
 pub trait Catalogue {
@@ -13,13 +13,13 @@ pub trait Catalogue {
     fn offers(&self, query: &OfferQuery) -> Vec<Offer>;
 
     /// The command that installs an offer.
-    fn install_command(&self, offer: &Offer) -> Option<String> {
+    fn install_command(&self, offer: &Offer) -> Option<CommandLine> {
         let _ = offer;
         None
     }
 
     /// The command that removes the hold of a package.
-    fn unhold_command(&self, package: &[u8]) -> Option<String> {
+    fn unhold_command(&self, package: &[u8]) -> Option<CommandLine> {
         let _ = package;
         None
     }

@@ -1,7 +1,7 @@
 //! Who claims a path.
 
 use crate::bytes::ByteString;
-use crate::model::{Claim, Claimant, Digest, Evidence, NameFilter, PathClaim, RecordPosition};
+use crate::model::{Claim, Claimant, Digest, Evidence, NameFilter, PathClaim, RecordPosition, Remedy};
 
 /// The capability of a manager that knows which package a path belongs to: by lists of files, or because it owns whole
 /// directory trees.
@@ -36,6 +36,13 @@ pub trait FileIndex {
     ///
     /// Called only for groups that this manager has claimed for; `None` from a manager without groups.
     fn group(&self, group: u32) -> Option<(ByteString, Vec<Evidence>)> {
+        let _ = group;
+        None
+    }
+
+    /// The command that repairs a group of links of which one leads nowhere, or removes the group where nothing is left
+    /// to choose.
+    fn repair_group(&self, group: u32) -> Option<Remedy> {
         let _ = group;
         None
     }

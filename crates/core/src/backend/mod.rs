@@ -5,6 +5,7 @@
 //! reader of one capability need not know the others. Managers whose record is one small list implement
 //! [`simple::SimpleBackend`] instead.
 
+pub mod advice;
 mod catalogue;
 pub(crate) mod dependency_graph;
 mod environments;
@@ -34,7 +35,7 @@ pub use shared_dirs::SharedDirs;
 
 use crate::bytes::ByteString;
 use crate::host::Host;
-use crate::model::{Coverage, Evidence, Finding, Location, ManagerId, Owner, Package, Profile, Remedy};
+use crate::model::{Actor, Coverage, Evidence, Finding, Location, ManagerId, Owner, Package, Profile, Remedy};
 
 /// A package manager whose state can be read from disk.
 pub trait Manager: Sync {
@@ -54,6 +55,11 @@ pub trait Manager: Sync {
 pub trait Installation: Send + Sync {
     /// The manager, the scope and the directory.
     fn location(&self) -> &Location;
+
+    /// Who has to run the commands that change it.
+    fn actor(&self, host: &Host) -> Actor {
+        advice::actor_of(host, self.location())
+    }
 
     /// How completely it was read so far; later reads can add notes. Empty if nothing was found that could be called
     /// an installation, or if the question had no need of it; several if it covers several directories.

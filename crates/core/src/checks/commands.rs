@@ -3,11 +3,11 @@
 use hashbrown::HashMap;
 
 use super::CheckContext;
-use crate::bytes::{ByteString, path, shell_word};
+use crate::bytes::{ByteString, path};
 use crate::findings::words;
-use crate::model::{Finding, FindingKind, Remedy, RemedyKind, Severity};
+use crate::model::{Finding, FindingKind, Severity};
 use crate::queries::shadows::{Shadow, shadows};
-use crate::queries::{Located, across as across_contexts};
+use crate::queries::{Located, across as across_contexts, advice};
 use crate::resolve::words::TakenFor;
 use crate::resolve::{Context, SearchPath};
 use crate::survey::Survey;
@@ -16,7 +16,7 @@ use crate::survey::Survey;
 pub fn shadowed(cx: &CheckContext<'_, '_>) -> Vec<Finding> {
     // Contexts that search the same directories find the same.
     let mut alike: Vec<(&SearchPath, Vec<Context>)> = Vec::new();
-    for search in cx.searches {
+    for search in cx.searches() {
         let dirs = |search: &SearchPath| search.entries.iter().map(|entry| entry.canonical.clone()).collect::<Vec<_>>();
         match alike.iter_mut().find(|(known, _)| dirs(known) == dirs(search)) {
             Some((_, contexts)) => contexts.push(search.context),
@@ -37,7 +37,7 @@ pub fn shadowed(cx: &CheckContext<'_, '_>) -> Vec<Finding> {
             }
         }
     }
-    let told = told.into_iter().map(|(shadow, contexts)| finding(cx.survey, &shadow, &contexts, cx.searches.len()));
+    let told = told.into_iter().map(|(shadow, contexts)| finding(cx.survey, &shadow, &contexts, cx.searches().len()));
     gathered(told.collect())
 }
 
@@ -78,6 +78,12 @@ fn gathered(findings: Vec<Finding>) -> Vec<Finding> {
     told.collect()
 }
 
+fn sorted(contexts: &[Context]) -> Vec<Context> {
+    let mut contexts = contexts.to_vec();
+    contexts.sort();
+    contexts
+}
+
 fn finding(survey: &Survey<'_>, shadow: &Shadow, contexts: &[Context], of: usize) -> Finding {
     let whose = |copy: &Located| {
         let version = copy.version.as_ref().map(|version| format!(" {version}")).unwrap_or_default();
@@ -90,31 +96,14 @@ fn finding(survey: &Survey<'_>, shadow: &Shadow, contexts: &[Context], of: usize
     let summary = format!("{} hides {}: {}", whose(&shadow.winner), hidden.join(" and "), shadow.meaning);
     let places = match contexts.len() {
         all if all == of && of > 1 => "in every context".to_owned(),
-        _ => format!("in {}", contexts.iter().map(|context| context.word()).collect::<Vec<_>>().join(", ")),
+        _ => format!("in {}", sorted(contexts).iter().map(|context| context.word()).collect::<Vec<_>>().join(", ")),
     };
     let consequence = format!("{} starts the first of them {places}; the other copies are not used", shadow.name);
     let copies = || std::iter::once(&shadow.winner).chain(&shadow.hidden);
-    let mut remedies = Vec::new();
-    if shadow.severity > Severity::Note {
-        let first = shadow.hidden.first();
-        remedies
-            .extend(first.map(|copy| Remedy::new(RemedyKind::Run, shell_word(&copy.path)).to("run the hidden copy")));
-        match &shadow.winner.owner {
-            Some(owner) => {
-                remedies.extend(survey.remedies_of(owner).into_iter().map(|remedy| Remedy {
-                    purpose: format!("{} the copy that comes first", remedy.purpose),
-                    ..remedy
-                }));
-            }
-            None => {
-                let path = &shadow.winner.path;
-                let aside = ByteString::from([path, &b".aside"[..]].concat());
-                let sudo = if survey.host.home_owner(path).is_some() { "" } else { "sudo " };
-                let command = format!("{sudo}mv {} {}", shell_word(path), shell_word(&aside));
-                remedies.push(Remedy::new(RemedyKind::Move, command).to("move the copy that comes first aside"));
-            }
-        }
-    }
+    let remedies = match shadow.severity > Severity::Note {
+        true => advice::leave_one(survey, &shadow.winner, &shadow.hidden),
+        false => Vec::new(),
+    };
     Finding {
         packages: copies().filter_map(|copy| copy.owner.as_ref()).map(|owner| owner.id.clone()).collect(),
         paths: copies().map(|copy| copy.path.clone()).collect(),
@@ -126,17 +115,17 @@ fn finding(survey: &Survey<'_>, shadow: &Shadow, contexts: &[Context], of: usize
 
 /// `context-dependent-command`.
 pub fn across(cx: &CheckContext<'_, '_>) -> Vec<Finding> {
-    if cx.searches.len() < 2 {
+    if cx.searches().len() < 2 {
         return Vec::new();
     }
-    gathered(across_contexts::across(cx.survey, cx.searches, &[]).findings)
+    gathered(across_contexts::across(cx.survey, cx.searches(), &[]).findings)
 }
 
 /// `alias-hides-command`, `function-hides-command`: names that a shell which is typed into has for itself. What every
 /// shell has built in is no finding of the machine's.
 pub fn taken(cx: &CheckContext<'_, '_>) -> Vec<Finding> {
     let mut found: Vec<Finding> = Vec::new();
-    let typed = cx.searches.iter().filter(|search| matches!(search.context, Context::Login | Context::Terminal));
+    let typed = cx.searches().iter().filter(|search| matches!(search.context, Context::Login | Context::Terminal));
     for search in typed {
         let Some(shell) = &search.words else { continue };
         for name in shell.names() {

@@ -9,8 +9,8 @@ use crate::digests::Content;
 use crate::fs::Kind;
 use crate::index::FoundClaim;
 use crate::model::{Claimant, Depth, Evidence, Finding, FindingKind, Scope, Severity};
+use crate::queries::advice;
 use crate::queries::verify::{Question, verify};
-use crate::queries::{putting_back, removing};
 use crate::survey::Survey;
 
 /// `missing-file`: what is recorded and not there. Contents are not read; that is what `verify` is for.
@@ -132,9 +132,8 @@ fn findings_of(survey: &Survey<'_>, group: &[Shared]) -> Vec<Finding> {
             owner.name,
             owner.version.clone().unwrap_or_default()
         );
-        let mut remedies = Vec::new();
-        remedies.extend(removing(survey.remedies_of(&owners[by]), "remove the other copy".to_owned()));
-        remedies.extend(putting_back(survey.restore(&claims[place])));
+        let remedies =
+            advice::put_back(survey, Some(&owners[by]), survey.restore(&claims[place])).into_iter().collect();
         found.push(Finding {
             packages: ids(),
             paths: lost.iter().map(|one| one.path.clone()).collect(),
@@ -147,11 +146,9 @@ fn findings_of(survey: &Survey<'_>, group: &[Shared]) -> Vec<Finding> {
     let names: Vec<String> = (0..owners.len()).map(whose).collect();
     let summary = format!("{} is claimed by {}", listed(&all), names.join(" and "));
     let consequence = "the file belongs to whichever package was upgraded last, and removing either package deletes it";
-    let remedies = found.first().map(|other| other.remedies.clone()).unwrap_or_default();
     found.push(Finding {
         packages: ids(),
         paths: group.iter().map(|one| one.path.clone()).collect(),
-        remedies,
         evidence: evidence(&all),
         ..Finding::new(FindingKind::TwoOwners, Severity::Warning, owners[0].full_name(), summary, consequence)
     });

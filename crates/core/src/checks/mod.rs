@@ -17,6 +17,7 @@ pub mod requirements;
 mod search_path;
 mod settings;
 mod unowned;
+mod users;
 mod versions;
 
 use std::sync::atomic::{AtomicUsize, Ordering};
@@ -31,29 +32,40 @@ pub use crate::queries::CheckContext;
 pub use settings::{Accepted, Expected, Settings};
 
 /// One side of the machine.
-type Family = fn(&CheckContext<'_, '_>) -> Vec<Finding>;
+type Find = fn(&CheckContext<'_, '_>) -> Vec<Finding>;
+
+/// A family of findings.
+#[derive(Clone, Copy)]
+enum Family {
+    /// About the machine as a whole.
+    Machine(Find),
+    /// About what one user's sessions start and show: asked for every user.
+    PerUser(Find),
+}
+
+use Family::{Machine, PerUser};
 
 /// Every family.
 const FAMILIES: &[Family] = &[
-    commands::shadowed,
-    commands::across,
-    commands::taken,
-    launchers::findings,
-    modules::findings,
-    libraries::findings,
-    libraries::manuals,
-    search_path::findings,
-    programs::findings,
-    unowned::findings,
-    files::missing,
-    files::shared,
-    requirements::findings,
-    protection::findings,
-    versions::findings,
-    records::diagnostics,
-    records::states,
-    records::not_programs,
-    held::findings,
+    PerUser(commands::shadowed),
+    PerUser(commands::across),
+    PerUser(commands::taken),
+    PerUser(launchers::findings),
+    PerUser(modules::findings),
+    PerUser(libraries::findings),
+    PerUser(libraries::manuals),
+    Machine(search_path::findings),
+    Machine(programs::findings),
+    Machine(unowned::findings),
+    Machine(files::missing),
+    Machine(files::shared),
+    Machine(requirements::findings),
+    Machine(protection::findings),
+    PerUser(versions::findings),
+    Machine(records::diagnostics),
+    Machine(records::states),
+    Machine(records::not_programs),
+    Machine(held::findings),
 ];
 
 /// The answer.
@@ -106,7 +118,7 @@ impl Counts {
 #[must_use]
 pub fn check(cx: &CheckContext<'_, '_>, settings: &Settings, wanted: &FindingFilter) -> Check {
     let mut findings = ask(cx, FAMILIES);
-    findings.extend(settings.unmet(cx));
+    findings.extend(users::merged(of_each_user(cx, |cx| settings.unmet(cx))));
     findings.sort_by(Finding::by_importance);
     findings.retain(|finding| wanted.is_about(finding));
     let idle = settings.mark(&mut findings).into_iter().cloned().collect();
@@ -124,12 +136,12 @@ pub struct Conflicts {
 
 /// The families that find what is in conflict.
 const CONFLICT_FAMILIES: &[Family] = &[
-    versions::findings,
-    files::missing,
-    files::shared,
-    requirements::findings,
-    protection::findings,
-    programs::findings,
+    PerUser(versions::findings),
+    Machine(files::missing),
+    Machine(files::shared),
+    Machine(requirements::findings),
+    Machine(protection::findings),
+    Machine(programs::findings),
 ];
 
 /// Where versions, files and environments are in conflict; about these names, or all.
@@ -142,6 +154,14 @@ pub fn conflicts(cx: &CheckContext<'_, '_>, names: &[ByteString]) -> Conflicts {
     Conflicts { findings }
 }
 
+/// The findings of each user, with the user's name.
+fn of_each_user(
+    cx: &CheckContext<'_, '_>,
+    find: impl Fn(&CheckContext<'_, '_>) -> Vec<Finding>,
+) -> Vec<(Option<ByteString>, Vec<Finding>)> {
+    cx.each().map(|cx| (cx.user().map(|user| user.name.clone()), find(&cx))).collect()
+}
+
 /// Asks these families.
 fn ask(cx: &CheckContext<'_, '_>, families: &[Family]) -> Vec<Finding> {
     // What all of them need is read before they part, so that none waits for another to do it.
@@ -150,7 +170,10 @@ fn ask(cx: &CheckContext<'_, '_>, families: &[Family]) -> Vec<Finding> {
     let work = || {
         let mut found: Vec<Finding> = Vec::new();
         while let Some(family) = families.get(next.fetch_add(1, Ordering::Relaxed)) {
-            found.extend(family(cx));
+            found.extend(match family {
+                Machine(find) => find(cx),
+                PerUser(find) => users::merged(of_each_user(cx, find)),
+            });
         }
         found
     };

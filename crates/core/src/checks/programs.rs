@@ -7,7 +7,7 @@ use crate::bytes::{ByteString, path};
 use crate::findings::programs::{self, Program};
 use crate::fs::Kind;
 use crate::model::{Finding, FindingKind};
-use crate::queries::{claims_on_last, libraries};
+use crate::queries::{advice, claims_on_last, libraries};
 use crate::resolve::libraries::Loader;
 use crate::resolve::{End, Resolution, SearchPath};
 use crate::survey::Survey;
@@ -16,9 +16,9 @@ use whodunit_formats::shebang::Shebang;
 /// `dangling-link`, `broken-interpreter`, `stale-base`, `missing-library`, for every program in a directory that any
 /// context searches or that a manager fills.
 pub fn findings(cx: &CheckContext<'_, '_>) -> Vec<Finding> {
-    let (survey, root) = (cx.survey, cx.survey.root());
+    let survey = cx.survey;
     let dirs = cx.program_dirs();
-    let loader = Loader::of(root);
+    let loader = Loader::of(survey.root());
     let search = cx.typed();
     let doubtful: Vec<(Resolution, Vec<Finding>)> =
         dirs.par_iter().flat_map_iter(|dir| doubtful_in(survey, search, &loader, dir)).collect();
@@ -28,8 +28,15 @@ pub fn findings(cx: &CheckContext<'_, '_>) -> Vec<Finding> {
         let claims = claims_on_last(survey, &index, &resolution);
         let owner = claims.first().and_then(|claim| survey.owner(claim));
         let remedies = claims.first().map(|claim| survey.remedies(claim)).unwrap_or_default();
-        let mut of_program =
-            programs::of(root, Program { resolution: &resolution, owner: owner.as_ref(), remedies: &remedies });
+        let mut of_program = programs::of(
+            survey.host,
+            Program {
+                resolution: &resolution,
+                owner: owner.as_ref(),
+                remedies: &remedies,
+                mend_link: &|link| advice::mend_link(survey, link),
+            },
+        );
         // What is looked up by name, and found in some context, runs there.
         of_program.retain(|one| one.kind != FindingKind::BrokenInterpreter || !is_found_somewhere(cx, &resolution));
         found.extend(of_program);
@@ -48,7 +55,7 @@ fn is_found_somewhere(cx: &CheckContext<'_, '_>, resolution: &Resolution) -> boo
     let Some(script) = resolution.script.as_ref().filter(|script| script.interpreter.is_none()) else { return false };
     let Some(line) = Shebang::parse(&script.line) else { return false };
     let Some(name) = line.looked_up() else { return false };
-    cx.searches.iter().any(|search| !search.reach(cx.survey.root(), name).copies.is_empty())
+    cx.all_searches().any(|search| !search.reach(cx.survey.root(), name).copies.is_empty())
 }
 
 /// The programs of a directory with which something may be wrong: what each leads to, and what it lacks.

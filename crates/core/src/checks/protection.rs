@@ -1,11 +1,12 @@
 //! Interpreters that a distribution keeps for itself, and packages that were put into them all the same.
 
 use super::CheckContext;
-use crate::backend::{Bypass, Environments};
+use crate::backend::{Bypass, Environments, Installation};
 use crate::bytes::{ByteString, path};
 use crate::fs::Kind;
 use crate::model::{Evidence, Finding, FindingKind, Remedy, RemedyKind, Severity};
-use crate::queries::removing;
+use crate::queries::take_out::{is_among_distributions, take_out};
+use crate::survey::Survey;
 
 /// `bypassed-protection`: one for each directory that was filled past a marker, and one for each marker that was taken
 /// away.
@@ -32,20 +33,15 @@ fn past_marker(cx: &CheckContext<'_, '_>) -> Vec<Finding> {
             let more = if owners.len() > 3 { format!(" and {} more", owners.len() - 3) } else { String::new() };
             let summary = format!("{}{more} was installed into {location}, past {}", names.join(", "), marker.file);
             let consequence = "every program of that interpreter, including the distribution's own, imports these modules first; system upgrades do not update them";
-            let apart: Vec<Remedy> = owners
-                .iter()
-                .filter(|_| survey.root().target(b"/usr/bin/pipx").is_ok())
-                .map(|owner| {
-                    Remedy::new(RemedyKind::Install, format!("pipx install {}", owner.name))
-                        .to("install it in an environment of its own")
-                })
-                .take(1)
-                .collect();
-            let away = removing(crate::survey::remedies_within(&**held, *first), "remove it".to_owned());
+            let away = match is_among_distributions(&**held, *first) {
+                true => take_out(survey, &**held, &own),
+                false => together(survey, &**held, &own),
+            };
+            let away = away.map(|way| way.to("remove what was installed past the marker"));
             found.push(Finding {
                 packages: owners.iter().map(|owner| owner.id.clone()).collect(),
                 paths: vec![location.clone(), marker.file.clone()],
-                remedies: apart.into_iter().chain(away).collect(),
+                remedies: away.into_iter().collect(),
                 evidence: vec![marker],
                 ..Finding::new(
                     FindingKind::BypassedProtection,
@@ -58,6 +54,15 @@ fn past_marker(cx: &CheckContext<'_, '_>) -> Vec<Finding> {
         }
     }
     found
+}
+
+/// One command that removes all of these: the finding goes with the last of them.
+fn together(survey: &Survey<'_>, held: &dyn Installation, own: &[u32]) -> Option<Remedy> {
+    let ways = survey.remedies_within(held, *own.first()?);
+    let mut way = ways.into_iter().find(|way| way.kind == RemedyKind::Remove)?;
+    way.line.words.extend(own[1..].iter().map(|number| held.owner(*number).name));
+    let loses = own.iter().map(|number| held.owner(*number).full_name().to_string()).collect();
+    Some(Remedy { loses, ..survey.typed(way) })
 }
 
 /// A marker that a package brings and that is not there any more: somebody wanted to be rid of it.

@@ -2,9 +2,10 @@
 
 use super::CheckContext;
 use crate::backend::Detail;
-use crate::bytes::{ByteString, path, shell_word};
+use crate::backend::advice::at_path;
+use crate::bytes::{ByteString, path};
 use crate::fs::Kind;
-use crate::model::{Evidence, Finding, FindingKind, Package, Remedy, RemedyKind, Severity, Status};
+use crate::model::{CommandLine, Evidence, Finding, FindingKind, Package, Remedy, RemedyKind, Severity, Status};
 
 /// `diverted-program`, `chosen-by-hand` and the like: what a manager tells of itself.
 pub fn diagnostics(cx: &CheckContext<'_, '_>) -> Vec<Finding> {
@@ -40,12 +41,25 @@ fn data_left(cx: &CheckContext<'_, '_>, package: &Package) -> Vec<Finding> {
         Finding {
             packages: vec![package.id.clone()],
             paths: vec![dir.clone()],
-            remedies: vec![Remedy::new(RemedyKind::Remove, format!("rm -r {}", shell_word(&dir))).to("delete it")],
+            remedies: vec![delete(cx, &dir)],
             evidence,
             ..Finding::new(FindingKind::DataLeft, Severity::Note, package.name.clone(), summary, consequence)
         }
     });
     told.collect()
+}
+
+/// Deletes a directory of a user's.
+fn delete(cx: &CheckContext<'_, '_>, dir: &ByteString) -> Remedy {
+    let remedy = Remedy::new(RemedyKind::Remove, CommandLine::new("rm -r --").arg(dir.clone())).to("delete it");
+    at_path(cx.survey.host, dir, remedy.losing(format!("everything in {dir}")))
+}
+
+/// Makes a file executable.
+fn make_executable(cx: &CheckContext<'_, '_>, file: &ByteString) -> Remedy {
+    let remedy = Remedy::new(RemedyKind::Permissions, CommandLine::new("chmod +x --").arg(file.clone()));
+    let undo = CommandLine::new("chmod a-x --").arg(file.clone());
+    at_path(cx.survey.host, file, remedy.to("make it executable").undone_by(undo))
 }
 
 fn of_package(cx: &CheckContext<'_, '_>, package: &Package) -> Option<Finding> {
@@ -73,20 +87,19 @@ fn of_package(cx: &CheckContext<'_, '_>, package: &Package) -> Option<Finding> {
         Status::Disabled if package.kind == "bundle" => {
             let file =
                 package.commands.first().cloned().or_else(|| package.evidence.first().map(|one| one.file.clone()))?;
-            Some(Finding { paths: vec![file.clone()], ..not_executable(&file, &name, package) })
+            Some(Finding { paths: vec![file.clone()], ..not_executable(cx, &file, &name, package) })
         }
         _ => None,
     }
 }
 
-fn not_executable(file: &ByteString, name: &ByteString, package: &Package) -> Finding {
+fn not_executable(cx: &CheckContext<'_, '_>, file: &ByteString, name: &ByteString, package: &Package) -> Finding {
     let version = package.version.as_ref().map(|version| format!(" {version}")).unwrap_or_default();
     let summary = format!("{file} ({name}{version}) is not executable");
     let consequence = "it cannot be started until it is made executable";
-    let command = format!("chmod +x {}", shell_word(file));
     Finding {
         packages: vec![package.id.clone()],
-        remedies: vec![Remedy::new(RemedyKind::Permissions, command).to("make it executable")],
+        remedies: vec![make_executable(cx, file)],
         evidence: package.evidence.clone(),
         ..Finding::new(FindingKind::NotExecutable, Severity::Warning, name.clone(), summary, consequence)
     }
@@ -96,7 +109,7 @@ fn not_executable(file: &ByteString, name: &ByteString, package: &Package) -> Fi
 pub fn not_programs(cx: &CheckContext<'_, '_>) -> Vec<Finding> {
     let root = cx.survey.root();
     let mut dirs: Vec<&ByteString> =
-        cx.searches.iter().flat_map(|search| &search.entries).map(|entry| &entry.canonical).collect();
+        cx.all_searches().flat_map(|search| &search.entries).map(|entry| &entry.canonical).collect();
     dirs.sort();
     dirs.dedup();
     let is_own = |dir: &&&ByteString| dir.starts_with(b"/usr/local/") || cx.survey.host.home_owner(dir).is_some();
@@ -115,10 +128,9 @@ pub fn not_programs(cx: &CheckContext<'_, '_>) -> Vec<Finding> {
             }
             let summary = format!("{file} is a program but is not executable");
             let consequence = "the shell skips it: another copy runs, or none";
-            let command = format!("chmod +x {}", shell_word(&file));
             found.push(Finding {
                 paths: vec![file.clone()],
-                remedies: vec![Remedy::new(RemedyKind::Permissions, command).to("make it executable")],
+                remedies: vec![make_executable(cx, &file)],
                 evidence: vec![Evidence::at(file.clone(), "mode", format!("{:04o}", meta.mode))],
                 ..Finding::new(FindingKind::NotExecutable, Severity::Warning, name, summary, consequence)
             });

@@ -8,14 +8,16 @@ use hashbrown::HashMap;
 use rayon::prelude::*;
 
 use super::CheckContext;
+use crate::backend::advice::at_path;
 use crate::backend::{Environment, Environments};
-use crate::bytes::{ByteString, path, shell_word};
+use crate::bytes::{ByteString, path};
 use crate::fs::Root;
 use crate::host::User;
 use crate::managers;
 use crate::managers::language::python::requirement::Facts;
 use crate::managers::language::python::requirements::{Declared, Loss, in_dir};
-use crate::model::{Evidence, Finding, FindingKind, Language, Owner, Remedy, RemedyKind, Severity};
+use crate::model::{CommandLine, Evidence, Finding, FindingKind, Language, Owner, Remedy, RemedyKind, Severity};
+use crate::queries::advice;
 use crate::resolve::modules;
 use crate::survey::Survey;
 
@@ -215,7 +217,7 @@ pub fn findings(cx: &CheckContext<'_, '_>) -> Vec<Finding> {
                 continue;
             }
             told.push(key);
-            found.push(finding(view, one, &owner));
+            found.push(finding(survey, view, one, &owner));
         }
     }
     found.iter_mut().for_each(|one: &mut Finding| {
@@ -231,7 +233,7 @@ fn repairs(survey: &Survey<'_>, id: &ByteString) -> Vec<Remedy> {
     ways.into_iter().filter(|way| matches!(way.kind, RemedyKind::Repair | RemedyKind::Upgrade)).collect()
 }
 
-fn finding(view: &View, one: &Unmet, owner: &dyn Fn(&Declared) -> Option<Owner>) -> Finding {
+fn finding(survey: &Survey<'_>, view: &View, one: &Unmet, owner: &dyn Fn(&Declared) -> Option<Owner>) -> Finding {
     let by = owner(&one.by);
     let found = one.found.as_ref().map(|found| (found, owner(found)));
     let whose = |declared: &Declared, owner: &Option<Owner>| {
@@ -267,24 +269,10 @@ fn finding(view: &View, one: &Unmet, owner: &dyn Fn(&Declared) -> Option<Owner>)
     if let (Some((_, Some(owner))), true) = (&found, one.masked.is_some() || is_managed(&by))
         && !is_managed(&Some(owner.clone()))
     {
-        let python = path::name(&view.name);
-        let python =
-            if view.environment.is_some() { "python3".to_owned() } else { ByteString::from(python).to_string() };
-        let flag = if view.environment.is_some() { "" } else { "--break-system-packages " };
-        remedies.push(
-            Remedy::new(RemedyKind::Remove, format!("{python} -m pip uninstall {flag}{}", shell_word(&owner.name)))
-                .to("remove the copy that comes first"),
-        );
+        let because = format!("{} was made for the copy behind it", one.by.name);
+        remedies.extend(advice::remove(survey, owner, "remove the copy that comes first", &because));
     } else if let Some(environment) = &view.environment {
-        let program = path::join(environment, b"bin/python");
-        let wanted = one.text.split(';').next().unwrap_or_default().trim();
-        remedies.push(
-            Remedy::new(
-                RemedyKind::Install,
-                format!("{} -m pip install {}", shell_word(&program), shell_word(wanted.as_bytes())),
-            )
-            .to("install what it requires"),
-        );
+        remedies.extend(install_into(survey, environment, &one.text));
     }
     let packages = by.iter().chain(found.iter().filter_map(|(_, owner)| owner.as_ref()));
     let mut evidence = vec![Evidence::line(one.by.file.clone(), one.line, format!("requires {needs}"))];
@@ -299,4 +287,18 @@ fn finding(view: &View, one: &Unmet, owner: &dyn Fn(&Declared) -> Option<Owner>)
         evidence,
         ..Finding::new(FindingKind::UnmetRequirement, severity, one.by.name.clone(), summary, consequence)
     }
+}
+
+/// Installs what is required into an environment that has a pip of its own.
+fn install_into(survey: &Survey<'_>, environment: &ByteString, requirement: &str) -> Option<Remedy> {
+    let root = survey.root();
+    let python = path::join(environment, b"bin/python");
+    root.target(&python).ok()?;
+    let library = path::join(environment, b"lib");
+    let versions = root.dir(&library).and_then(|dir| dir.list()).ok()?;
+    let pip = |name: &ByteString| path::join(&path::join(&library, name), b"site-packages/pip");
+    versions.iter().find(|(name, _)| root.entry(&pip(name)).is_ok())?;
+    let wanted = requirement.split(';').next().unwrap_or_default().trim();
+    let line = CommandLine::program(python).words("-m pip install --").arg(wanted);
+    Some(at_path(survey.host, environment, Remedy::new(RemedyKind::Install, line).to("install what it requires")))
 }

@@ -80,13 +80,13 @@ impl Settings {
             return Vec::new();
         }
         let names: Vec<ByteString> = self.expected.iter().map(|one| one.command.clone()).collect();
-        let rows = across(cx.survey, cx.searches, &names).rows;
+        let rows = across(cx.survey, cx.searches(), &names).rows;
         let mut found = Vec::new();
         for one in &self.expected {
             let Some(row) = rows.iter().find(|row| row.name == one.command) else { continue };
             let mut told = Told::default();
             let (mut packages, mut paths) = (Vec::new(), Vec::new());
-            for (meaning, search) in row.meanings.iter().zip(cx.searches) {
+            for (meaning, search) in row.meanings.iter().zip(cx.searches()) {
                 let owner = meaning.winner.as_ref().and_then(|winner| winner.owner.as_ref());
                 let is_met = owner.is_some_and(|owner| owner.manager == one.manager);
                 if is_met || !(one.contexts.is_empty() || one.contexts.contains(&search.context)) {

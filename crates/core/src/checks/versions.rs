@@ -5,9 +5,8 @@ use std::collections::BTreeMap;
 use super::CheckContext;
 use crate::bytes::{ByteString, path};
 use crate::managers::{self, keeps_versions};
-use crate::model::{Evidence, Finding, FindingKind, ManagerKind, Package, Scope, Severity, Status};
+use crate::model::{Evidence, Finding, FindingKind, ManagerKind, Package, RemedyKind, Scope, Severity, Status};
 use crate::queries::across::{Row, Told, across};
-use crate::queries::removing;
 use crate::survey::Titled;
 use crate::version::upstream;
 
@@ -18,17 +17,19 @@ pub fn findings(cx: &CheckContext<'_, '_>) -> Vec<Finding> {
         .filter_map(|number| {
             let number = u32::try_from(number).ok()?;
             let members = titled.titles.members(number).into_iter().map(|place| &titled.packages[place]);
-            let mut members: Vec<&Package> = members.filter(counts).collect();
+            let mut members: Vec<&Package> = members.filter(counts).filter(|one| is_within_reach(cx, one)).collect();
             // Instances for several architectures, and versions that one manager has side by side, are its own affair;
             // not so files that a user collects.
-            members.dedup_by_key(|one| (one.manager, one.scope.clone(), is_bundle(one).then(|| one.id.clone())));
+            members.dedup_by_key(|one| {
+                (one.manager, one.scope.clone(), one.location.clone(), is_bundle(one).then(|| one.id.clone()))
+            });
             (members.len() > 1).then_some((number, members))
         })
         .filter(|(_, members)| is_together(cx, members))
         .collect();
     let mains: Vec<Option<ByteString>> = groups.iter().map(|(_, members)| main_command(members)).collect();
     let names: Vec<ByteString> = mains.iter().flatten().cloned().collect();
-    let rows = if names.is_empty() { Vec::new() } else { across(cx.survey, cx.searches, &names).rows };
+    let rows = if names.is_empty() { Vec::new() } else { across(cx.survey, cx.searches(), &names).rows };
     let told = groups.iter().zip(&mains).map(|((number, members), main)| {
         let row = main.as_ref().and_then(|main| rows.iter().find(|row| row.name == *main));
         finding(cx, titled, *number, members, main.as_ref(), row)
@@ -49,6 +50,19 @@ fn counts(package: &&Package) -> bool {
 /// A program that is one file, of which nothing but the file says that it is installed.
 fn is_bundle(package: &Package) -> bool {
     package.kind == "bundle"
+}
+
+/// Whether the distribution's own manager installed it.
+fn is_of_system(package: &Package) -> bool {
+    managers::profile(package.manager).kind == ManagerKind::System
+}
+
+/// Whether a package is the system's or this user's: what another user has is no matter of this one's.
+fn is_within_reach(cx: &CheckContext<'_, '_>, package: &Package) -> bool {
+    match (&package.scope, cx.user()) {
+        (Scope::User(name), Some(user)) => *name == user.name,
+        _ => true,
+    }
 }
 
 /// Whether one user has two of them: what two users have each for themselves is no matter.
@@ -117,12 +131,19 @@ fn finding(
         _ if is_split => "which of them runs depends on how it is started".to_owned(),
         _ => "it uses disk space several times, and the copies are upgraded separately".to_owned(),
     };
-    // The distribution's copy is kept; what a user installed beside it is theirs to remove.
-    let others = members.iter().filter(|one| managers::profile(one.manager).kind != ManagerKind::System);
+    // The distribution's copy stays, else the newest, which is the first.
+    let stays = members.iter().find(|one| is_of_system(one)).unwrap_or(&members[0]);
+    let because = match is_of_system(stays) {
+        true => format!("{}'s copy is upgraded with the system", stays.manager),
+        false => format!("{}'s copy is newer", stays.manager),
+    };
+    let others = members.iter().filter(|one| one.id != stays.id && !is_of_system(one));
     let others = others.filter(|_| severity > Severity::Note || kind == FindingKind::DuplicateTitle);
+    let others = others.filter(|_| is_split || is_of_system(stays));
     let remedies = others.flat_map(|one| {
         let purpose = format!("remove {}'s {}", one.manager, one.version.clone().unwrap_or_default());
-        removing(survey.remedies_by_id(&one.name, &one.id), purpose).take(1)
+        let ways = survey.remedies_by_id(&one.name, &one.id).into_iter().filter(|way| way.kind == RemedyKind::Remove);
+        ways.take(1).map(|way| way.to(purpose.as_str()).because(because.as_str())).collect::<Vec<_>>()
     });
     Finding {
         packages: members.iter().map(|one| one.id.clone()).collect(),
@@ -175,7 +196,7 @@ fn share_launcher(members: &[&Package]) -> bool {
 /// Which of them runs where: `tidegauge 3.1.4-2 of dpkg in cron, sudo; …`.
 fn contexts(row: &Row, cx: &CheckContext<'_, '_>) -> String {
     let mut told = Told::default();
-    for (meaning, search) in row.meanings.iter().zip(cx.searches) {
+    for (meaning, search) in row.meanings.iter().zip(cx.searches()) {
         let says = match &meaning.winner {
             Some(winner) => match &winner.owner {
                 Some(owner) => format!("{} of {}", winner.version.clone().unwrap_or_default(), owner.manager),

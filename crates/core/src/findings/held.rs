@@ -1,12 +1,12 @@
 //! Packages that are held back while something newer is offered, and packages that no source has.
 
 use crate::managers;
-use crate::model::{Finding, FindingKind, Offer, Package, Remedy, RemedyKind, Severity, Status};
+use crate::model::{Finding, FindingKind, Offer, Package, Remedy, Severity, Status};
 
 /// `held-back`: one for each package that is held while its manager could have a newer version. The offers of one
 /// package come together, the newest first.
 #[must_use]
-pub fn findings(offers: &[&Offer], release: &dyn Fn(&Offer) -> Option<String>) -> Vec<Finding> {
+pub fn findings(offers: &[&Offer], release: &dyn Fn(&Offer) -> Option<Remedy>) -> Vec<Finding> {
     let mut found: Vec<Finding> = Vec::new();
     for now in offers.iter().filter(|offer| offer.installed && offer.held) {
         let of_it =
@@ -21,10 +21,7 @@ pub fn findings(offers: &[&Offer], release: &dyn Fn(&Offer) -> Option<String>) -
         let consequence = "it gets no upgrades, including security fixes, until the hold is removed";
         found.push(Finding {
             packages: vec![format!("{}/{}/{}", now.manager, now.scope, now.name).into()],
-            remedies: release(now)
-                .map(|command| Remedy::new(RemedyKind::Unhold, command).to("remove the hold"))
-                .into_iter()
-                .collect(),
+            remedies: release(now).into_iter().collect(),
             evidence: now.evidence.iter().chain(&newer.evidence).cloned().collect(),
             ..Finding::new(FindingKind::HeldBack, Severity::Note, now.name.clone(), summary, consequence)
         });

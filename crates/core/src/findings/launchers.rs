@@ -2,11 +2,16 @@
 
 use hashbrown::HashMap;
 
-use crate::bytes::{ByteString, shell_word};
-use crate::model::{Evidence, Finding, FindingKind, HiddenReason, Launcher, Remedy, RemedyKind, Severity};
+use crate::backend::advice::addressed;
+use crate::backend::advice::at_path;
+use crate::bytes::{ByteString, path};
+use crate::host::{Host, User};
+use crate::model::{
+    Actor, CommandLine, Evidence, Finding, FindingKind, HiddenReason, Launcher, Remedy, RemedyKind, Severity,
+};
 
 /// Adds to each launcher what a maintainer should know of it.
-pub fn add(launchers: &mut [Launcher]) {
+pub fn add(host: &Host, user: Option<&User>, launchers: &mut [Launcher]) {
     let mut by_name: HashMap<String, Vec<ByteString>> = HashMap::new();
     for launcher in launchers.iter().filter(|launcher| launcher.shown) {
         if let Some(name) = &launcher.name {
@@ -18,8 +23,8 @@ pub fn add(launchers: &mut [Launcher]) {
             masked(launcher),
             duplicate(launcher, &by_name),
             runs_other(launcher),
-            broken(launcher),
-            invisible(launcher),
+            broken(host, launcher),
+            invisible(host, user, launcher),
         ]
         .into_iter()
         .flatten()
@@ -87,7 +92,7 @@ fn runs_other(launcher: &Launcher) -> Option<Finding> {
     ))
 }
 
-fn broken(launcher: &Launcher) -> Option<Finding> {
+fn broken(host: &Host, launcher: &Launcher) -> Option<Finding> {
     let why = launcher.why_hidden.as_ref()?;
     if !why.is_broken() {
         return None;
@@ -104,13 +109,14 @@ fn broken(launcher: &Launcher) -> Option<Finding> {
     );
     found.evidence.push(Evidence::at(launcher.file.clone(), "launcher", why.to_string()));
     if launcher.owner.is_none() {
-        let command = format!("rm {}", shell_word(&launcher.file));
-        found.remedies.push(Remedy::new(RemedyKind::Remove, command).to("remove it"));
+        let line = CommandLine::new("rm --").arg(launcher.file.clone());
+        let remedy = Remedy::new(RemedyKind::Remove, line).to("remove it").losing(format!("{}", launcher.file));
+        found.remedies.push(at_path(host, &launcher.file, remedy));
     }
     Some(found)
 }
 
-fn invisible(launcher: &Launcher) -> Option<Finding> {
+fn invisible(host: &Host, user: Option<&User>, launcher: &Launcher) -> Option<Finding> {
     if launcher.why_hidden != Some(HiddenReason::NotSearched) {
         return None;
     }
@@ -118,10 +124,23 @@ fn invisible(launcher: &Launcher) -> Option<Finding> {
     let consequence = "the menu does not show the application";
     let mut found = finding(launcher, FindingKind::InvisibleLauncher, Severity::Warning, summary, consequence);
     let dir = memchr::memmem::rfind(&launcher.file, b"/applications/").map(|at| ByteString::from(&launcher.file[..at]));
-    if let Some(dir) = dir {
-        let line = format!("export XDG_DATA_DIRS=\"${{XDG_DATA_DIRS:-/usr/local/share:/usr/share}}:{dir}\"");
-        let command = format!("echo {} >> ~/.profile", shell_word(line.as_bytes()));
-        found.remedies.push(Remedy::new(RemedyKind::Configure, command).to("show it after the next login"));
-    }
+    found.remedies.extend(dir.and_then(|dir| search_too(host, user, &dir)));
     Some(found)
+}
+
+/// Has a user's sessions search one more data directory, where a login shell reads `~/.profile`.
+fn search_too(host: &Host, user: Option<&User>, dir: &ByteString) -> Option<Remedy> {
+    let user = user.or(host.default_user())?;
+    let reads_profile = matches!(path::name(&user.shell), b"" | b"sh" | b"dash" | b"bash");
+    let is_overridden = [&b".bash_profile"[..], b".bash_login"]
+        .iter()
+        .any(|name| host.root.entry(&path::join(&user.home, name)).is_ok());
+    if !reads_profile || is_overridden || !dir.iter().all(|byte| byte.is_ascii_alphanumeric() || b"/._-".contains(byte))
+    {
+        return None;
+    }
+    let list = format!(r#"\"\${{XDG_DATA_DIRS:-/usr/local/share:/usr/share}}:{dir}\""#);
+    let append = format!(r#"echo "export XDG_DATA_DIRS={list}" >> ~/.profile"#);
+    let remedy = Remedy::new(RemedyKind::Configure, CommandLine::new("sh -c").arg(append));
+    Some(addressed(host, &Actor::User(user.name.clone()), remedy.to("show it after the next login")))
 }

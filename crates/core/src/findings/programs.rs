@@ -1,14 +1,16 @@
 //! Problems with programs that cannot start any more: links that lead nowhere, scripts whose interpreter is
 //! gone, environments that have lost their base.
 
-use crate::bytes::{ByteString, path, shell_word};
+use crate::backend::advice::at_path;
+use crate::bytes::{ByteString, path};
 use crate::fs::{Kind, Limit, Root};
-use crate::model::{Evidence, Finding, FindingKind, Owner, Remedy, RemedyKind, Severity};
+use crate::host::Host;
+use crate::model::{CommandLine, Evidence, Finding, FindingKind, Owner, Remedy, RemedyKind, Severity};
 use crate::resolve::{End, How, Resolution};
 use whodunit_formats::pyvenv::Pyvenv;
 
 /// A program that was looked at: its resolution, its owner, and the ways in which its manager repairs it.
-#[derive(Debug, Clone, Copy)]
+#[derive(Clone, Copy)]
 pub struct Program<'a> {
     /// From the path found to what finally runs.
     pub resolution: &'a Resolution,
@@ -16,17 +18,20 @@ pub struct Program<'a> {
     pub owner: Option<&'a Owner>,
     /// The manager's own commands.
     pub remedies: &'a [Remedy],
+    /// What becomes of a link that leads nowhere.
+    pub mend_link: &'a dyn Fn(&ByteString) -> Option<Remedy>,
 }
 
 /// Findings about a program.
 #[must_use]
-pub fn of(root: &Root, program: Program<'_>) -> Vec<Finding> {
+pub fn of(host: &Host, program: Program<'_>) -> Vec<Finding> {
+    let root = &host.root;
     let mut found: Vec<Finding> = dangling(program).into_iter().collect();
-    found.extend(broken_interpreter(root, program));
+    found.extend(broken_interpreter(host, program));
     let interpreter = program.resolution.script.as_ref().and_then(|script| script.interpreter.as_ref());
     let places = [Some(program.resolution.last()), interpreter.map(|resolution| &resolution.steps[0].path)];
     let environment = places.into_iter().flatten().find_map(|place| environment_around(root, place));
-    found.extend(environment.and_then(|environment| stale_base(root, &environment, program)));
+    found.extend(environment.and_then(|environment| stale_base(host, &environment, program)));
     found
 }
 
@@ -46,12 +51,12 @@ fn repairs(program: Program<'_>) -> Vec<Remedy> {
 
 /// A link that leads nowhere.
 #[must_use]
-pub fn dangling_link(link: &ByteString, target: &ByteString) -> Finding {
+pub fn dangling_link(link: &ByteString, target: &ByteString, remedy: Option<Remedy>) -> Finding {
     let consequence = format!("{} cannot be started through it", ByteString::from(path::name(link)));
     let summary = format!("{link} points to {target}, which does not exist");
     let mut found = finding(FindingKind::DanglingLink, Severity::Warning, link, summary, consequence);
     found.paths.push(target.clone());
-    found.remedies.push(Remedy::new(RemedyKind::Remove, format!("rm {}", shell_word(link))).to("remove the link"));
+    found.remedies.extend(remedy);
     found.evidence.push(Evidence::at(link.clone(), "link", format!("points to {target}")));
     found
 }
@@ -63,12 +68,13 @@ fn dangling(program: Program<'_>) -> Option<Finding> {
     {
         return None;
     }
-    let mut found = dangling_link(&steps[0].path, program.resolution.last());
+    let remedy = (program.mend_link)(&steps[0].path);
+    let mut found = dangling_link(&steps[0].path, program.resolution.last(), remedy);
     found.packages.extend(program.owner.map(|owner| owner.id.clone()));
     Some(found)
 }
 
-fn broken_interpreter(root: &Root, program: Program<'_>) -> Option<Finding> {
+fn broken_interpreter(host: &Host, program: Program<'_>) -> Option<Finding> {
     let script = program.resolution.script.as_ref()?;
     let gone = match &script.interpreter {
         Some(resolution) if resolution.end == End::Nothing => resolution.last(),
@@ -84,16 +90,57 @@ fn broken_interpreter(root: &Root, program: Program<'_>) -> Option<Finding> {
     found.packages.extend(program.owner.map(|owner| owner.id.clone()));
     found.remedies = repairs(program);
     if found.remedies.is_empty()
-        && let Some(environment) = environment_around(root, subject)
+        && let Some(environment) = environment_around(&host.root, subject)
     {
-        found.remedies.push(renew(&environment));
+        found.remedies.extend(renew(host, &environment));
     }
     Some(found)
 }
 
-fn renew(environment: &ByteString) -> Remedy {
-    let command = format!("python3 -m venv --upgrade {}", shell_word(environment));
-    Remedy::new(RemedyKind::Repair, command)
+/// As many distributions are named in one command; a larger environment is made anew from its own project.
+const MAX_NAMED: usize = 40;
+
+/// Makes an environment anew with today's interpreter, and installs what it held: packages that were compiled for one
+/// version of Python are not found by another. None where the interpreter cannot make environments, or where what the
+/// environment held is not known.
+fn renew(host: &Host, environment: &ByteString) -> Option<Remedy> {
+    let root = &host.root;
+    let python: ByteString = "/usr/bin/python3".into();
+    let version = version_of(&root.canonicalize_dir(&python))?.to_vec();
+    let library = [&b"/usr/lib/python"[..], &version, b"/ensurepip"].concat();
+    root.target(&library).ok()?;
+    let held = installed_in(root, environment)?;
+    let make = CommandLine::program(python).words("-m venv --clear --").arg(environment.clone());
+    let fill = CommandLine::program(path::join(environment, b"bin/python")).words("-m pip install --");
+    let fill = held.iter().fold(fill, |line, one| line.arg(one.clone()));
+    let line = if held.is_empty() { make } else { make.and_then(fill) };
+    let remedy = Remedy::new(RemedyKind::Repair, line).online().to("make the environment anew, with what it holds");
+    Some(at_path(host, environment, remedy.losing(format!("files in {environment} that pip did not install"))))
+}
+
+/// The distributions of an environment, as `NAME==VERSION`; `None` if one of them came from elsewhere than an index,
+/// or if there are too many.
+fn installed_in(root: &Root, environment: &ByteString) -> Option<Vec<ByteString>> {
+    let mut held = Vec::new();
+    for (name, _) in root.dir(&path::join(environment, b"lib")).and_then(|dir| dir.list()).ok()? {
+        let dir = path::join(&path::join(&path::join(environment, b"lib"), &name), b"site-packages");
+        for (entry, _) in root.dir(&dir).and_then(|dir| dir.list()).unwrap_or_default() {
+            let Some(stem) = entry.strip_suffix(b".dist-info") else { continue };
+            let at = memchr::memchr(b'-', stem)?;
+            let (name, version) = (&stem[..at], &stem[at + 1..]);
+            // What every environment brings, it brings in its own version.
+            if matches!(name, b"pip" | b"setuptools" | b"wheel" | b"pkg_resources") {
+                continue;
+            }
+            if root.entry(&path::join(&path::join(&dir, &entry), b"direct_url.json")).is_ok() {
+                return None;
+            }
+            held.push([name, b"==", version].concat().into());
+        }
+    }
+    held.sort();
+    held.dedup();
+    (held.len() <= MAX_NAMED).then_some(held)
 }
 
 /// The virtual environment in which a path lies.
@@ -115,7 +162,8 @@ fn version_of(interpreter: &[u8]) -> Option<&[u8]> {
 }
 
 /// An environment whose base interpreter is gone, or is another version than the one that it was made for.
-fn stale_base(root: &Root, environment: &ByteString, program: Program<'_>) -> Option<Finding> {
+fn stale_base(host: &Host, environment: &ByteString, program: Program<'_>) -> Option<Finding> {
+    let root = &host.root;
     let file = path::join(environment, b"pyvenv.cfg");
     let settings = Pyvenv::parse(&root.read(&file, Limit::SMALL).ok()?);
     let python = Resolution::links(root, &path::join(environment, b"bin/python"));
@@ -143,7 +191,7 @@ fn stale_base(root: &Root, environment: &ByteString, program: Program<'_>) -> Op
     found.packages.extend(program.owner.map(|owner| owner.id.clone()));
     found.remedies = repairs(program);
     if found.remedies.is_empty() {
-        found.remedies.push(renew(environment));
+        found.remedies.extend(renew(host, environment));
     }
     Some(found)
 }

@@ -3,10 +3,11 @@
 use std::collections::BTreeMap;
 use std::fmt;
 
-use crate::bytes::{ByteString, path, shell_word};
+use crate::backend::advice::at_path;
+use crate::bytes::{ByteString, path};
 use crate::fs::{Kind, Meta};
 use crate::host::{Host, User};
-use crate::model::{Evidence, Finding, FindingKind, Remedy, RemedyKind, Severity};
+use crate::model::{CommandLine, Evidence, Finding, FindingKind, Remedy, RemedyKind, Severity};
 use crate::resolve::{Context, ResolvedContext};
 
 /// One directory with one problem, in every context that has it.
@@ -122,10 +123,8 @@ fn troubles_of(
                 let summary =
                     format!("{who} can write to {open}, which is in the search path of {}", resolved.user.name);
                 let consequence = "anyone who can write there can have a program run in place of another";
-                let class = if who == Writer::Everyone { "o-w" } else { "g-w" };
-                let command = format!("chmod {class} {}", shell_word(&open));
-                let remedy = Remedy::new(RemedyKind::Permissions, command).to("close it to others");
-                let trouble = Trouble { remedies: vec![remedy], ..Trouble::new(severity, summary, consequence) };
+                let remedies = close(host, &who, &open).into_iter().collect();
+                let trouble = Trouble { remedies, ..Trouble::new(severity, summary, consequence) };
                 troubles.push((FindingKind::WritableDirectory, trouble));
             }
             seen.push((canonical, dir.clone()));
@@ -139,6 +138,21 @@ fn troubles_of(
         _ => {}
     }
     troubles
+}
+
+/// Closes a directory to others. None for one that is everybody's on purpose, such as `/tmp`, and none where it is
+/// another user's own.
+fn close(host: &Host, who: &Writer, dir: &ByteString) -> Option<Remedy> {
+    let class = match who {
+        Writer::Everyone => "o-w",
+        Writer::Group(_) => "g-w",
+        Writer::User(_) => return None,
+    };
+    let is_shared = host.root.target(dir).is_ok_and(|meta| meta.mode & 0o1000 != 0);
+    let line = |class: &str| CommandLine::new("chmod").words(class).words("--").arg(dir.clone());
+    let remedy = Remedy::new(RemedyKind::Permissions, line(class)).to("close it to others");
+    let undo = line(&class.replace('-', "+"));
+    (!is_shared).then(|| at_path(host, dir, remedy.undone_by(undo)))
 }
 
 fn is_systems(host: &Host, dir: &[u8]) -> bool {

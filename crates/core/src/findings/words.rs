@@ -1,7 +1,7 @@
 //! Names that a shell takes for something of its own, before any program of that name is found.
 
-use crate::bytes::{ByteString, shell_word};
-use crate::model::{Finding, FindingKind, Remedy, RemedyKind, Severity};
+use crate::bytes::ByteString;
+use crate::model::{Finding, FindingKind, Severity};
 use crate::resolve::Context;
 use crate::resolve::words::{Taken, TakenFor, is_same_program};
 
@@ -20,13 +20,9 @@ pub fn hides(name: &ByteString, program: &ByteString, taken: &Taken, context: Co
         (Some(value), _) => format!("{name} is an alias for `{value}` {is_in}, so {program} does not run"),
         (None, how) => format!("{name} is a shell {} {is_in}, so {program} does not run", how.word()),
     };
-    let ways = Remedy::new(RemedyKind::Run, format!("command {}", shell_word(name))).to("run the program");
-    let direct = Remedy::new(RemedyKind::Run, shell_word(program)).to("run the program");
-    let is_own = matches!(taken.how, TakenFor::Builtin | TakenFor::ReservedWord);
     let consequence = "scripts, launchers and sudo run something else than what is typed";
     Some(Finding {
         paths: vec![program.clone()],
-        remedies: vec![if is_own { direct } else { ways }],
         evidence: vec![taken.because.clone()],
         ..Finding::new(kind, severity, name.clone(), summary, consequence)
     })

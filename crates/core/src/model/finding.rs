@@ -92,6 +92,8 @@ pub struct Finding {
     pub packages: Vec<ByteString>,
     /// The paths concerned.
     pub paths: Vec<ByteString>,
+    /// The users in whose sessions it is so; empty for what is so whoever asks.
+    pub users: Vec<ByteString>,
     /// What follows from it.
     pub consequence: String,
     /// The remedies, the safest first.
@@ -126,6 +128,7 @@ impl Finding {
             summary: summary.into(),
             packages: Vec::new(),
             paths: Vec::new(),
+            users: Vec::new(),
             consequence: consequence.into(),
             remedies: Vec::new(),
             evidence: Vec::new(),

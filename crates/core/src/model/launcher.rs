@@ -23,6 +23,8 @@ pub struct Starts {
 /// One launcher.
 #[derive(Debug, Clone, PartialEq, Eq, Serialize, JsonSchema)]
 pub struct Launcher {
+    /// The users in whose sessions it is so; empty where data directories were given.
+    pub users: Vec<ByteString>,
     /// Its id.
     pub id: ByteString,
     /// The file that wins.

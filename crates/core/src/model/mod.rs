@@ -1,6 +1,7 @@
 //! Plain data: what the managers record and what the answers are made of.
 
 mod claim;
+mod command;
 mod coverage;
 mod evidence;
 mod finding;
@@ -24,6 +25,7 @@ pub use manager::{Affix, Language, ManagerId, ManagerKind, Naming, Profile};
 pub(crate) use package::rfc3339;
 pub use package::{Location, Origin, Owner, Package, Reason, Scope, Status};
 
+pub use command::{Actor, CommandLine};
 pub use finding::{Finding, FindingKind};
 pub use launcher::{HiddenReason, Launcher, Starts};
 pub use offer::{Offer, OfferQuery};

@@ -5,7 +5,7 @@ use std::fmt;
 use schemars::JsonSchema;
 use serde::Serialize;
 
-use super::Scope;
+use super::{Actor, CommandLine};
 use crate::bytes::ByteString;
 
 /// The kind of a remedy.
@@ -36,8 +36,6 @@ pub enum RemedyKind {
     Permissions,
     /// Changes a configuration or start-up file.
     Configure,
-    /// Runs a program in another way.
-    Run,
 }
 
 /// For display, after "to".
@@ -56,7 +54,6 @@ impl fmt::Display for RemedyKind {
             RemedyKind::Move => "move",
             RemedyKind::Permissions => "change permissions",
             RemedyKind::Configure => "configure",
-            RemedyKind::Run => "run",
         })
     }
 }
@@ -68,16 +65,49 @@ pub struct Remedy {
     pub kind: RemedyKind,
     /// Its purpose, as a phrase that follows "to".
     pub purpose: String,
-    /// The command, to be typed into a POSIX shell.
+    /// The command, to be typed into a POSIX shell. It contains `sudo` where another user's rights are needed and the
+    /// machine has sudo.
     pub command: String,
-    /// The user who has to type it; `null` if any user may, with `sudo` where the command has it.
+    /// The user who has to type it; `null` if any user may.
     pub as_user: Option<ByteString>,
+    /// The user whose files it changes, if they are one user's own.
+    pub user: Option<ByteString>,
+    /// Whether it fetches something.
+    pub needs_network: bool,
+    /// The command that undoes it, if there is one.
+    pub reversible_by: Option<String>,
+    /// Why this copy is the one to act on, if there are others.
+    pub because: Option<String>,
+    /// What it loses, each as a phrase.
+    pub loses: Vec<String>,
+    /// The command as a list of words, without the means to become another user.
+    #[serde(skip)]
+    pub line: CommandLine,
+    /// The command that undoes it, in the same form.
+    #[serde(skip)]
+    pub undo: Option<CommandLine>,
+    /// Who it acts as.
+    #[serde(skip)]
+    pub actor: Actor,
 }
 
 impl Remedy {
-    /// A remedy whose purpose is its kind.
-    pub fn new(kind: RemedyKind, command: impl Into<String>) -> Self {
-        Remedy { kind, purpose: kind.to_string(), command: command.into(), as_user: None }
+    /// A remedy whose purpose is its kind, and which the owner of the installation has to run.
+    pub fn new(kind: RemedyKind, line: CommandLine) -> Self {
+        Remedy {
+            kind,
+            purpose: kind.to_string(),
+            command: line.to_string(),
+            as_user: None,
+            user: None,
+            needs_network: matches!(kind, RemedyKind::Upgrade | RemedyKind::Install | RemedyKind::Restore),
+            reversible_by: None,
+            because: None,
+            loses: Vec::new(),
+            line,
+            undo: None,
+            actor: Actor::Owner,
+        }
     }
 
     /// A remedy with this purpose.
@@ -86,12 +116,34 @@ impl Remedy {
         Remedy { purpose: purpose.into(), ..self }
     }
 
-    /// A remedy within an installation: a per-user installation is changed by its user.
+    /// A remedy that acts as someone in particular.
     #[must_use]
-    pub fn within(self, scope: &Scope) -> Self {
-        match scope {
-            Scope::User(name) => Remedy { as_user: Some(name.clone()), ..self },
-            Scope::System | Scope::Environment(_) => self,
-        }
+    pub fn by(self, actor: Actor) -> Self {
+        Remedy { actor, ..self }
+    }
+
+    /// A remedy that fetches something.
+    #[must_use]
+    pub fn online(self) -> Self {
+        Remedy { needs_network: true, ..self }
+    }
+
+    /// A remedy that this command undoes.
+    #[must_use]
+    pub fn undone_by(self, line: CommandLine) -> Self {
+        Remedy { undo: Some(line), ..self }
+    }
+
+    /// A remedy that acts on this copy, and not another, for a reason.
+    #[must_use]
+    pub fn because(self, why: impl Into<String>) -> Self {
+        Remedy { because: Some(why.into()), ..self }
+    }
+
+    /// A remedy that loses something.
+    #[must_use]
+    pub fn losing(mut self, what: impl Into<String>) -> Self {
+        self.loses.push(what.into());
+        self
     }
 }

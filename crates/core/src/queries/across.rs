@@ -8,10 +8,10 @@ use serde::Serialize;
 
 use super::shadows::Shadow;
 use super::{Located, locate};
-use crate::bytes::{ByteString, shell_word};
+use crate::bytes::ByteString;
 use crate::fs::Kind;
 use crate::managers::keeps_versions;
-use crate::model::{Evidence, Finding, FindingKind, Owner, Remedy, RemedyKind, Scope, Severity};
+use crate::model::{Evidence, Finding, FindingKind, Owner, Scope, Severity};
 use crate::resolve::words::Taken;
 use crate::resolve::{Context, Copy, Resolution, SearchPath};
 use crate::survey::Survey;
@@ -49,9 +49,9 @@ pub struct Across {
     /// The comparison as a table: one row per name.
     #[serde(skip)]
     pub rows: Vec<Row>,
-    /// Whose login it is.
+    /// Whose contexts they are; empty for search paths that were given.
     #[serde(skip)]
-    pub user: Option<ByteString>,
+    pub users: Vec<ByteString>,
 }
 
 /// The lookup of a name on one search path, before any record is read.
@@ -123,6 +123,7 @@ pub fn across(survey: &Survey<'_>, searches: &[SearchPath], names: &[ByteString]
                     kind: "command".to_owned(),
                     name: name.clone(),
                     context: search.context,
+                    users: search.user.iter().cloned().collect(),
                     winner: winner.clone(),
                     hidden: Vec::new(),
                     because: look.because.clone(),
@@ -139,8 +140,8 @@ pub fn across(survey: &Survey<'_>, searches: &[SearchPath], names: &[ByteString]
     rows.sort_by(|a, b| b.severity.cmp(&a.severity).then_with(|| a.name.cmp(&b.name)));
     findings.sort_by_key(|finding| std::cmp::Reverse(finding.severity));
     let contexts = searches.iter().map(|search| search.context).collect();
-    let user = searches.iter().find_map(|search| search.user.clone());
-    Across { shadows, findings, contexts, rows, user }
+    let users = searches.iter().find_map(|search| search.user.clone()).into_iter().collect();
+    Across { shadows, findings, contexts, rows, users }
 }
 
 /// What the shell takes a name for, builtins aside: those are the same in every shell that is typed into.
@@ -249,10 +250,6 @@ fn finding(
     let packages: BTreeSet<ByteString> =
         winners().filter_map(|winner| winner.owner.as_ref()).map(|owner| owner.id.clone()).collect();
     let paths: BTreeSet<ByteString> = winners().map(|winner| winner.path.clone()).collect();
-    // Which copy is wanted, only the user knows; its path is the same in every context.
-    let everywhere =
-        paths.iter().map(|path| Remedy::new(RemedyKind::Run, shell_word(path)).to("run this copy everywhere"));
-    let remedies: Vec<Remedy> = everywhere.collect();
     let mut evidence: Vec<Evidence> = Vec::new();
     for one in looks.iter().filter_map(|look| look.because.first()) {
         if !evidence.contains(one) {
@@ -264,7 +261,6 @@ fn finding(
     Finding {
         packages: packages.into_iter().collect(),
         paths: paths.into_iter().collect(),
-        remedies,
         evidence,
         ..Finding::new(FindingKind::ContextDependentCommand, severity, name.clone(), summary, consequence)
     }

@@ -13,7 +13,7 @@ use crate::bytes::{ByteString, path};
 use crate::fs::Kind;
 use crate::index::{ClaimIndex, FoundClaim};
 use crate::model::{Claimant, Depth, Evidence, Owner};
-use crate::resolve::launchers::data_dirs;
+use crate::resolve::launchers::data_dirs_of;
 use crate::resolve::libraries::Loader;
 use crate::resolve::{Context, End, Resolution, SearchPath};
 use crate::survey::Survey;
@@ -23,12 +23,24 @@ use crate::survey::Survey;
 pub struct Lost {
     /// The command's name.
     pub name: ByteString,
-    /// The contexts in which it is so.
+    /// The contexts in which it is so, for any of the users.
     pub contexts: Vec<Context>,
+    /// The users for whom it is so; empty for a search path that was given.
+    pub users: Vec<ByteString>,
     /// The copy that would go.
     pub path: ByteString,
     /// What would run instead; `null` where nothing would.
     pub instead: Option<Located>,
+}
+
+impl Lost {
+    /// Adds a search path on which it is so.
+    fn add(&mut self, search: &SearchPath) {
+        if !self.contexts.contains(&search.context) {
+            self.contexts.push(search.context);
+        }
+        self.users.extend(search.user.iter().filter(|user| !self.users.contains(user)).cloned().collect::<Vec<_>>());
+    }
 }
 
 /// How something stops working.
@@ -191,7 +203,9 @@ pub fn impact(cx: &CheckContext<'_, '_>, packages: &[(u16, u32)]) -> Impact {
     answer.commands = commands(cx, &gone);
     answer.broken.extend(programs(cx, &gone));
     answer.broken.extend(environments(cx, &gone));
-    answer.broken.extend(of_launchers(cx, &gone));
+    for cx in cx.each() {
+        answer.broken.extend(of_launchers(&cx, &gone));
+    }
     for one in &mut answer.broken {
         one.noticed |= one.owner.as_ref().is_some_and(|owner| noticed.contains(&owner.id));
     }
@@ -205,7 +219,7 @@ fn commands(cx: &CheckContext<'_, '_>, gone: &Gone<'_, '_>) -> Vec<Lost> {
     let (survey, root) = (cx.survey, cx.survey.root());
     let mut names: Vec<ByteString> = Vec::new();
     let mut dirs: Vec<&ByteString> =
-        cx.searches.iter().flat_map(|search| &search.entries).map(|entry| &entry.canonical).collect();
+        cx.all_searches().flat_map(|search| &search.entries).map(|entry| &entry.canonical).collect();
     dirs.sort();
     dirs.dedup();
     for dir in dirs {
@@ -218,33 +232,39 @@ fn commands(cx: &CheckContext<'_, '_>, gone: &Gone<'_, '_>) -> Vec<Lost> {
     // Only names whose first copy somewhere would go need a second cx.
     let search = cx.typed();
     let may_go = |name: &&ByteString| {
-        cx.searches.iter().any(|of| {
+        cx.all_searches().any(|of| {
             first(of, name).is_some_and(|copy| {
                 let resolution = survey.resolution(search, &copy.path);
                 resolution.paths().any(|step| gone.has(&root.canonicalize(step)))
             })
         })
     };
-    let reached = |(name, of): (ByteString, &SearchPath)| {
-        let copies = of.reach(root, &name).copies;
-        let resolutions: Vec<Resolution> = copies.iter().map(|copy| survey.resolution(of, &copy.path)).collect();
-        (name, of.context, copies, resolutions)
-    };
     let touched = names.par_iter().filter(may_go);
-    let everywhere = touched.flat_map_iter(|name| cx.searches.iter().map(move |of| (name.clone(), of)));
-    let reached: Vec<_> = everywhere.map(reached).collect();
+    let everywhere = touched.flat_map_iter(|name| cx.all_searches().map(move |of| (name.clone(), of)));
+    let reached: Vec<_> = everywhere
+        .map(|(name, of)| {
+            let copies = of.reach(root, &name).copies;
+            let resolutions: Vec<Resolution> = copies.iter().map(|copy| survey.resolution(of, &copy.path)).collect();
+            (name, of, copies, resolutions)
+        })
+        .collect();
     let index = survey.claims(
         reached.iter().flat_map(|(.., resolutions)| resolutions).flat_map(Resolution::paths).map(|path| &**path),
     );
     let goes = |resolution: &Resolution| resolution.paths().any(|step| gone.has_by(&index, &root.canonicalize(step)));
     let mut found: Vec<Lost> = Vec::new();
-    for (name, context, copies, resolutions) in reached {
+    for (name, of, copies, resolutions) in reached {
         let Some(winner) = copies.first().filter(|_| goes(&resolutions[0])) else { continue };
         let next = copies.iter().zip(&resolutions).find(|(_, resolution)| !goes(resolution));
         let instead = next.map(|(copy, resolution)| locate(survey, &index, &copy.path, resolution));
         match found.iter_mut().find(|one| one.name == name && one.path == winner.path && one.instead == instead) {
-            Some(one) => one.contexts.push(context),
-            None => found.push(Lost { name, contexts: vec![context], path: winner.path.clone(), instead }),
+            Some(one) => one.add(of),
+            None => {
+                let mut one =
+                    Lost { name, contexts: Vec::new(), users: Vec::new(), path: winner.path.clone(), instead };
+                one.add(of);
+                found.push(one);
+            }
         }
     }
     found
@@ -334,8 +354,8 @@ fn environments(cx: &CheckContext<'_, '_>, gone: &Gone<'_, '_>) -> Vec<Broken> {
 /// Launchers that would start nothing.
 fn of_launchers(cx: &CheckContext<'_, '_>, gone: &Gone<'_, '_>) -> Vec<Broken> {
     let (survey, root) = (cx.survey, cx.survey.root());
-    let dirs = data_dirs(survey.host, None);
-    let session = DesktopSession { dirs: &dirs, desktops: &[], search: cx.typed() };
+    let dirs = data_dirs_of(survey.host, None, cx.user());
+    let session = DesktopSession { dirs: &dirs, desktops: &[], search: cx.typed(), user: cx.user() };
     let answer = launchers(survey, session, &[]);
     let files: Vec<ByteString> = answer
         .launchers

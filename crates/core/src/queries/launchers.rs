@@ -13,8 +13,9 @@ use crate::backend::Launching;
 use crate::backend::launcher_files::files_in;
 use crate::bytes::{ByteString, path};
 use crate::fs::{Limit, Root};
+use crate::host::User;
 use crate::index::ClaimIndex;
-use crate::model::{Evidence, FindingKind, HiddenReason, Launcher, Severity, Starts};
+use crate::model::{Evidence, FindingKind, HiddenReason, Launcher, Scope, Severity, Starts};
 use crate::resolve::launchers::DataDir;
 use crate::resolve::{End, How, Resolution, SearchPath};
 use crate::survey::Survey;
@@ -25,6 +26,21 @@ use whodunit_formats::desktop_entry::{DesktopEntry, words};
 pub struct Launchers {
     /// One per id.
     pub launchers: Vec<Launcher>,
+}
+
+impl Launchers {
+    /// Adds another user's answer. What is the same for both is one, with both users.
+    pub fn add(&mut self, other: Launchers) {
+        for mut launcher in other.launchers {
+            let users = std::mem::take(&mut launcher.users);
+            let is_same = |known: &&mut Launcher| Launcher { users: Vec::new(), ..(**known).clone() } == launcher;
+            match self.launchers.iter_mut().find(is_same) {
+                Some(known) => known.users.extend(users),
+                None => self.launchers.push(Launcher { users, ..launcher }),
+            }
+        }
+        self.launchers.sort_by(|a, b| a.id.cmp(&b.id));
+    }
 }
 
 /// A launcher before its owners are known.
@@ -48,6 +64,8 @@ pub struct DesktopSession<'a> {
     pub desktops: &'a [ByteString],
     /// Where programs are looked up.
     pub search: &'a SearchPath,
+    /// Whose session it is; none for the user whose login stands for all.
+    pub user: Option<&'a User>,
 }
 
 /// The launchers that mask others of their id, as the answer about shadows tells them.
@@ -68,6 +86,7 @@ pub fn shadows(survey: &Survey<'_>, session: DesktopSession<'_>, names: &[ByteSt
             kind: "launcher".to_owned(),
             name: launcher.id.clone(),
             context: session.search.context,
+            users: session.user.iter().map(|user| user.name.clone()).collect(),
             winner: Located { path: launcher.file.clone(), owner: launcher.owner.clone(), version },
             hidden: launcher.masks.iter().map(|file| located(survey, &index, file)).collect(),
             because: launcher.evidence.iter().take(1).cloned().collect(),
@@ -96,7 +115,12 @@ pub fn launchers(survey: &Survey<'_>, session: DesktopSession<'_>, names: &[Byte
             }
         }
     }
-    for held in survey.installations() {
+    // What another user installed for himself is not missing from this user's menu.
+    let is_anothers = |scope: &Scope| match (scope, session.user) {
+        (Scope::User(name), Some(user)) => *name != user.name,
+        _ => false,
+    };
+    for held in survey.installations().iter().filter(|held| !is_anothers(&held.location().scope)) {
         for (dir, how) in held.launching().map(Launching::launcher_dirs).unwrap_or_default() {
             let canonical = root.canonicalize_dir(&dir);
             if session.dirs.iter().any(|known| root.canonicalize_dir(&known.dir) == canonical) {
@@ -119,7 +143,10 @@ pub fn launchers(survey: &Survey<'_>, session: DesktopSession<'_>, names: &[Byte
     });
     let index = survey.claims(paths.map(|path| &**path));
     let mut launchers: Vec<Launcher> = order.into_iter().map(|one| finish(survey, &index, one)).collect();
-    crate::findings::launchers::add(&mut launchers);
+    for launcher in &mut launchers {
+        launcher.users.extend(session.user.map(|user| user.name.clone()));
+    }
+    crate::findings::launchers::add(survey.host, session.user, &mut launchers);
     Launchers { launchers }
 }
 
@@ -252,6 +279,7 @@ fn finish(survey: &Survey<'_>, index: &ClaimIndex, one: Read) -> Launcher {
     }
     let owner = owner_of(&one.resolution);
     Launcher {
+        users: Vec::new(),
         id: one.id,
         name: entry.and_then(|entry| entry.text("Name")),
         shown: one.shown.is_ok(),

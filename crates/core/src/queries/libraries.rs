@@ -3,7 +3,7 @@
 use std::collections::BTreeMap;
 
 use super::shadows::{Shadow, Shadows};
-use super::{Located, located, remedies_of};
+use super::{Located, advice, located};
 use crate::bytes::{ByteString, path};
 use crate::fs::Kind;
 use crate::fs::Root;
@@ -60,7 +60,7 @@ pub fn shadows(survey: &Survey<'_>, resolved: &ResolvedContext, search: &SearchP
             answer.findings.push(Finding {
                 packages: packages.collect(),
                 paths: copies.iter().map(|copy| copy.path.clone()).collect(),
-                remedies: remedies_of(survey, &index, &root.canonicalize_dir(&winner.path)),
+                remedies: advice::leave_one(survey, &winner, &hidden),
                 evidence: vec![because.clone()],
                 ..Finding::new(FindingKind::MaskedLibrary, severity, name.clone(), summary, consequence)
             });
@@ -69,6 +69,7 @@ pub fn shadows(survey: &Survey<'_>, resolved: &ResolvedContext, search: &SearchP
             kind: "library".to_owned(),
             name,
             context: search.context,
+            users: search.user.iter().cloned().collect(),
             winner,
             hidden,
             because: vec![because],

@@ -46,6 +46,7 @@ pub fn shadows(survey: &Survey<'_>, resolved: &ResolvedContext, search: &SearchP
             kind: "manual".to_owned(),
             name: command.name.clone(),
             context: command.context,
+            users: search.user.iter().cloned().collect(),
             winner: page,
             hidden: Vec::new(),
             because,

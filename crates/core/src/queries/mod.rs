@@ -1,6 +1,7 @@
 //! One file per question that a user asks. Each is a pure function of a survey.
 
 pub mod across;
+pub(crate) mod advice;
 mod check_context;
 
 pub mod impact;
@@ -15,6 +16,7 @@ pub mod paths;
 
 pub mod shadows;
 pub mod states;
+pub(crate) mod take_out;
 pub mod unowned;
 pub mod verify;
 
@@ -24,11 +26,11 @@ use serde::Serialize;
 use crate::bytes::ByteString;
 use crate::host::{Host, System};
 use crate::index::{ClaimIndex, FoundClaim};
-use crate::model::{Coverage, Owner, Remedy, RemedyKind};
+use crate::model::{Coverage, Owner};
 use crate::resolve::Resolution;
 use crate::survey::Survey;
 
-pub use check_context::CheckContext;
+pub use check_context::{CheckContext, UserView};
 
 /// The version of the data format, as every JSON document names it.
 pub const SCHEMA: &str = "whodunit/1";
@@ -93,23 +95,6 @@ pub struct Located {
 /// The claims on what a resolution ends in, packages only.
 pub(crate) fn claims_on_last(survey: &Survey<'_>, index: &ClaimIndex, resolution: &Resolution) -> Vec<FoundClaim> {
     survey.ownership(index, resolution.last()).packages
-}
-
-/// The ways in which the owner of a file removes or repairs it.
-pub(crate) fn remedies_of(survey: &Survey<'_>, index: &ClaimIndex, path: &ByteString) -> Vec<Remedy> {
-    let packages = survey.ownership(index, &survey.root().canonicalize(path)).packages;
-    packages.first().map(|claim| survey.remedies(claim)).unwrap_or_default()
-}
-
-/// Those of a package's ways that remove it, for the sake of something else.
-pub(crate) fn removing(ways: Vec<Remedy>, purpose: String) -> impl Iterator<Item = Remedy> {
-    let away = ways.into_iter().filter(|way| way.kind == RemedyKind::Remove);
-    away.map(move |way| way.to(purpose.clone()))
-}
-
-/// What puts a package's own files back where others have taken their place.
-pub(crate) fn putting_back(restore: Option<Remedy>) -> Option<Remedy> {
-    restore.map(|way| way.to("restore its own files"))
 }
 
 /// A file of which the links are not followed one by one, with its owner.

@@ -1,7 +1,7 @@
 //! Which modules of Python have several copies, which one an interpreter takes, and which programs take it.
 
 use super::shadows::{Shadow, Shadows};
-use super::{Located, located, remedies_of};
+use super::{Located, advice, located};
 use crate::bytes::{ByteString, path};
 use crate::fs::{Kind, Root};
 use crate::host::User;
@@ -84,6 +84,7 @@ pub fn shadows(
             kind: "module".to_owned(),
             name,
             context: search.context,
+            users: vec![user.name.clone()],
             winner,
             hidden,
             because: vec![because],
@@ -155,7 +156,7 @@ fn masked(
     Finding {
         packages: packages.map(|owner| owner.id.clone()).collect(),
         paths: std::iter::once(winner).chain(hidden).map(|copy| copy.path.clone()).collect(),
-        remedies: remedies_of(survey, index, &winner.path),
+        remedies: advice::leave_one(survey, winner, hidden),
         evidence: vec![because.clone()],
         ..Finding::new(FindingKind::MaskedModule, Severity::Warning, name.clone(), summary, consequence)
     }

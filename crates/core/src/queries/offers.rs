@@ -85,7 +85,7 @@ pub fn offers(survey: &Survey<'_>, question: &Question) -> Offers {
             let asked = exactly.or_else(loosely).unwrap_or(&offer.name).clone();
             let is_open = !offer.installed && !offer.held && offer.source.is_some() && offer.is_allowed();
             let command = is_open.then(|| held.catalogue()?.install_command(&offer)).flatten();
-            let remedy = command.map(|command| Remedy::new(RemedyKind::Install, command));
+            let remedy = command.and_then(|line| survey.remedy_within(held, Remedy::new(RemedyKind::Install, line)));
             Offered { remedies: remedy.into_iter().collect(), ..Offered::bare(asked, offer) }
         }));
     }
@@ -114,7 +114,9 @@ pub fn offers(survey: &Survey<'_>, question: &Question) -> Offers {
     }
     let release = |offer: &Offer| {
         let mut of_manager = survey.installations().iter().filter(|held| held.location().manager == offer.manager);
-        of_manager.find(|held| held.location().scope == offer.scope)?.catalogue()?.unhold_command(&offer.name)
+        let held = of_manager.find(|held| held.location().scope == offer.scope)?;
+        let line = held.catalogue()?.unhold_command(&offer.name)?;
+        survey.remedy_within(&**held, Remedy::new(RemedyKind::Unhold, line).to("remove the hold"))
     };
     let findings = held::findings(&found.iter().map(|one| &one.offer).collect::<Vec<_>>(), &release);
     Offers { offers: found, findings }

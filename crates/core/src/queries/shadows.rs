@@ -22,6 +22,8 @@ pub struct Shadow {
     pub name: ByteString,
     /// The context in which it is looked up.
     pub context: Context,
+    /// The users for whom it is so; empty for a search path that was given.
+    pub users: Vec<ByteString>,
     /// The copy that wins.
     pub winner: Located,
     /// The copies behind it, in order.
@@ -49,6 +51,25 @@ pub struct Shadows {
     pub shadows: Vec<Shadow>,
     /// Findings about them.
     pub findings: Vec<Finding>,
+}
+
+impl Shadows {
+    /// Adds another user's answer. What is the same for both is one, with both users.
+    pub fn add(&mut self, other: Shadows) {
+        for mut shadow in other.shadows {
+            let users = std::mem::take(&mut shadow.users);
+            let is_same = |known: &&mut Shadow| Shadow { users: Vec::new(), ..(**known).clone() } == shadow;
+            match self.shadows.iter_mut().find(is_same) {
+                Some(known) => known.users.extend(users),
+                None => self.shadows.push(Shadow { users, ..shadow }),
+            }
+        }
+        for finding in other.findings {
+            if !self.findings.contains(&finding) {
+                self.findings.push(finding);
+            }
+        }
+    }
 }
 
 /// Names that were asked for: what they reach when it is one copy or none.
@@ -111,7 +132,7 @@ pub fn shadows(survey: &Survey<'_>, search: &SearchPath, names: &[ByteString]) -
                 .collect();
             let winner = copies.remove(0);
             let (mut severity, mut meaning) = weigh(survey, &winner, &resolutions[0], &copies);
-            if let Some(who) = open_place(survey, &winner.path) {
+            if let Some(who) = open_place(survey, search, &winner.path) {
                 severity = Severity::Error;
                 meaning = format!("{who} can write to the directory of the winner; {meaning}");
             }
@@ -119,6 +140,7 @@ pub fn shadows(survey: &Survey<'_>, search: &SearchPath, names: &[ByteString]) -
                 kind: "command".to_owned(),
                 name,
                 context: search.context,
+                users: search.user.iter().cloned().collect(),
                 winner,
                 hidden: copies,
                 because: search.because(&reached),
@@ -132,8 +154,9 @@ pub fn shadows(survey: &Survey<'_>, search: &SearchPath, names: &[ByteString]) -
 }
 
 /// Who else may put a program where this one is.
-fn open_place(survey: &Survey<'_>, program: &ByteString) -> Option<String> {
-    let user = survey.host.default_user()?;
+fn open_place(survey: &Survey<'_>, search: &SearchPath, program: &ByteString) -> Option<String> {
+    let named = search.user.as_ref().and_then(|name| survey.host.users.iter().find(|user| user.name == *name));
+    let user = named.or(survey.host.default_user())?;
     let dir = survey.root().canonicalize_dir(crate::bytes::path::parent(program));
     search_path::open_to(survey.host, &dir, user).map(|(who, _)| who.to_string())
 }

@@ -6,7 +6,7 @@
 //! later files of that id are masked, even where the first is no usable launcher.
 
 use crate::bytes::{ByteString, path};
-use crate::host::{ENVIRONMENT, Host};
+use crate::host::{ENVIRONMENT, Host, User};
 use crate::model::Evidence;
 use crate::resolve::contexts::{self, Context, Overrides};
 
@@ -23,6 +23,14 @@ pub struct DataDir {
 /// of the first ordinary user sets.
 #[must_use]
 pub fn data_dirs(host: &Host, given: Option<&[u8]>) -> Vec<DataDir> {
+    data_dirs_of(host, given, None)
+}
+
+/// The data directories of a user's session. This process's own environment stands for the user who asks.
+#[must_use]
+pub fn data_dirs_of(host: &Host, given: Option<&[u8]>, user: Option<&User>) -> Vec<DataDir> {
+    let user = user.or(host.default_user());
+    let is_here = host.root.is_live() && user.is_none_or(|user| Some(user.uid) == host.env.uid);
     let mut found: Vec<DataDir> = Vec::new();
     let mut add = |dir: &[u8], because: Evidence| {
         // Empty and repeated items are harmless, relative ones are to be ignored.
@@ -39,9 +47,8 @@ pub fn data_dirs(host: &Host, given: Option<&[u8]>) -> Vec<DataDir> {
         }
         return found;
     }
-    let user = host.default_user();
     let own = match (&host.env.data_home, user) {
-        (Some(own), _) if host.root.is_live() => Some((own.clone(), Evidence::at(ENVIRONMENT, "XDG_DATA_HOME", ""))),
+        (Some(own), _) if is_here => Some((own.clone(), Evidence::at(ENVIRONMENT, "XDG_DATA_HOME", ""))),
         (_, Some(user)) => {
             let dir = path::join(&user.home, b".local/share");
             Some((dir, Evidence::at("XDG base directories", "default", "the user's own directory")))
@@ -52,16 +59,16 @@ pub fn data_dirs(host: &Host, given: Option<&[u8]>) -> Vec<DataDir> {
         add(dir, because.clone());
     }
     match &host.env.data_dirs {
-        Some(list) if host.root.is_live() && !list.is_empty() => {
+        Some(list) if is_here && !list.is_empty() => {
             for (number, dir) in (1..).zip(list.split(|&b| b == b':')) {
                 add(dir, Evidence::at(ENVIRONMENT, format!("XDG_DATA_DIRS, entry {number}"), ""));
             }
         }
-        // On another disk, what the session of the first ordinary user has.
-        _ if !host.root.is_live() => {
+        // Of another user, and on another disk, what the desktop session has.
+        _ if !is_here => {
+            let user = user.cloned().unwrap_or_else(|| contexts::default_user(host));
             let (listed, _) =
-                contexts::resolve_context(host, Context::Desktop, &contexts::default_user(host), &Overrides::default())
-                    .list("XDG_DATA_DIRS");
+                contexts::resolve_context(host, Context::Desktop, &user, &Overrides::default()).list("XDG_DATA_DIRS");
             let is_set = !listed.is_empty();
             for one in listed {
                 add(&one.dir, Evidence { says: "adds it at login".to_owned(), ..one.because });

@@ -17,7 +17,6 @@ use crate::model::{Coverage, CoverageState, Loss, ManagerId, NameFilter, Owner, 
 use crate::resolve::program_dirs;
 
 pub use ownership::Ownership;
-pub(crate) use ownership::remedies_within;
 
 /// The machine as known. Its parts are read once, on first use.
 pub struct Survey<'s> {
@@ -162,7 +161,7 @@ impl<'s> Survey<'s> {
     #[must_use]
     pub fn remedies_by_id(&self, name: &[u8], id: &ByteString) -> Vec<Remedy> {
         let found = self.named(name).into_iter().find(|(held, number)| held.owner(*number).id == *id);
-        found.map(|(held, number)| remedies_within(held, number)).unwrap_or_default()
+        found.map(|(held, number)| self.remedies_within(held, number)).unwrap_or_default()
     }
 
     /// The packages with this name, or the one with this id: holder and number.

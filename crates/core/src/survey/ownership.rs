@@ -1,7 +1,7 @@
 //! Who owns what stands at a path, and what a path finally runs.
 
 use super::Survey;
-use crate::backend::Installation;
+use crate::backend::{Installation, advice};
 use crate::bytes::{ByteString, path};
 use crate::index::{ClaimIndex, FoundClaim};
 use crate::model::{Claimant, Digest, Evidence, ExecDestination, Owner, PathClaim, Remedy};
@@ -132,7 +132,7 @@ impl Survey<'_> {
     #[must_use]
     pub fn remedies(&self, claim: &FoundClaim) -> Vec<Remedy> {
         match claim.claimant {
-            Claimant::Package(number) => remedies_within(self.holder(claim), number),
+            Claimant::Package(number) => self.remedies_within(self.holder(claim), number),
             Claimant::Group(_) => Vec::new(),
         }
     }
@@ -143,10 +143,39 @@ impl Survey<'_> {
         match claim.claimant {
             Claimant::Package(number) => {
                 let installation = self.holder(claim);
-                installation.file_records()?.restore(number).map(|remedy| remedy.within(&installation.location().scope))
+                self.remedy_within(installation, installation.file_records()?.restore(number)?)
             }
             Claimant::Group(_) => None,
         }
+    }
+
+    /// The remedies of a package, as they are typed on this machine.
+    #[must_use]
+    pub fn remedies_within(&self, installation: &dyn Installation, package: u32) -> Vec<Remedy> {
+        let found = installation.remedies(package).into_iter();
+        found.filter_map(|remedy| self.remedy_within(installation, remedy)).collect()
+    }
+
+    /// A remedy whose actor is known, as it is typed on this machine.
+    #[must_use]
+    pub fn typed(&self, remedy: Remedy) -> Remedy {
+        let actor = remedy.actor.clone();
+        advice::addressed(self.host, &actor, remedy)
+    }
+
+    /// The command that repairs or removes a group of links of which one leads nowhere.
+    #[must_use]
+    pub fn repair_group(&self, claim: &FoundClaim) -> Option<Remedy> {
+        let Claimant::Group(number) = claim.claimant else { return None };
+        let held = self.holder(claim);
+        self.remedy_within(held, held.file_index()?.repair_group(number)?)
+    }
+
+    /// A remedy of an installation, as it is typed on this machine; `None` if a name in it reads like an option.
+    #[must_use]
+    pub fn remedy_within(&self, installation: &dyn Installation, remedy: Remedy) -> Option<Remedy> {
+        let owner = installation.actor(self.host);
+        remedy.line.is_safe().then(|| advice::addressed(self.host, &owner, remedy))
     }
 
     /// The name by which a hop calls the claimant: a package's id, or the group of links.
@@ -187,10 +216,4 @@ fn most_specific(claims: &mut Vec<FoundClaim>) {
     let depth = |claim: &FoundClaim| if claim.on_tree { claim.path.len() } else { usize::MAX };
     let deepest = claims.iter().map(depth).max().unwrap_or_default();
     claims.retain(|claim| depth(claim) == deepest);
-}
-
-/// The remedies of a package, each with the user who has to type it.
-pub(crate) fn remedies_within(installation: &dyn Installation, package: u32) -> Vec<Remedy> {
-    let scope = &installation.location().scope;
-    installation.remedies(package).into_iter().map(|remedy| remedy.within(scope)).collect()
 }

@@ -46,7 +46,7 @@ pub fn run(arguments: &Arguments, global: &Global, streams: &mut Streams) -> Res
     let targets = targets.map_err(|bad| CliError::usage(bad.to_string()))?;
     let session = Session::new(global)?;
     let survey = Survey::of(&session.host);
-    let answer = owners_in(&survey, session.searches(), &targets);
+    let answer = owners_in(&survey, &session.searches(), &targets);
     // Of several contexts, one that reaches it is enough.
     let is_found = |target: &Target| {
         let of_target = answer.answers.iter().filter(|answer| answer.target == target.given);
@@ -131,12 +131,12 @@ fn in_contexts(answers: &[Answer], presenter: &Presenter) -> Vec<Piece> {
         if !page.is_empty() {
             page.push(Line::blank().into());
         }
-        let mut rows: Vec<(Vec<&str>, Vec<Cell>)> = Vec::new();
+        let mut rows: Vec<(Vec<String>, Vec<Cell>)> = Vec::new();
         for answer in of_target {
             let cells = context_row(answer, presenter);
             match rows.iter_mut().find(|(_, known)| *known == cells) {
-                Some((words, _)) => words.push(answer.context.word()),
-                None => rows.push((vec![answer.context.word()], cells)),
+                Some((words, _)) => words.push(place(answer, of_target)),
+                None => rows.push((vec![place(answer, of_target)], cells)),
             }
         }
         let mut runs: Vec<&ByteString> =
@@ -159,6 +159,13 @@ fn in_contexts(answers: &[Answer], presenter: &Presenter) -> Vec<Piece> {
         page.push(Piece::Table(Grid { columns: columns.to_vec(), rows: rows.collect() }));
     }
     page
+}
+
+/// The context of an answer, with its users where they are not everybody.
+fn place(answer: &Answer, of_target: &[Answer]) -> String {
+    let word = answer.context.word();
+    let is_of_all = of_target.iter().filter(|other| other.context == answer.context).count() < 2;
+    if is_of_all { word.to_owned() } else { format!("{word} ({})", output::names(&answer.users)) }
 }
 
 fn context_row(answer: &Answer, presenter: &Presenter) -> Vec<Cell> {

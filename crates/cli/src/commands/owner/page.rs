@@ -17,7 +17,8 @@ fn row(label: &str) -> Line {
 
 /// One answer in full.
 pub(super) fn in_full(answer: &Answer, presenter: &Presenter) -> Vec<Line> {
-    let mut lines = vec![headline(answer, presenter), Line::blank()];
+    let whose = presenter.whose(&answer.users).map(|whose| format!("   {whose}")).unwrap_or_default();
+    let mut lines = vec![headline(answer, presenter).and(Tone::Faint, whose), Line::blank()];
     add_path(answer, presenter, &mut lines);
     add_interpreter(answer, presenter, &mut lines);
     add_findings(answer, &mut lines);
@@ -33,6 +34,7 @@ pub(super) fn in_full(answer: &Answer, presenter: &Presenter) -> Vec<Line> {
     }
     for remedy in &answer.remedies {
         lines.push(remedy_line(remedy, answer, presenter));
+        lines.extend(remarks(remedy));
     }
     if lines.last() == Some(&Line::blank()) {
         lines.pop();
@@ -217,6 +219,11 @@ fn link(hop: &Hop, presenter: &Presenter) -> String {
         },
     };
     format!("└ link, {placed} → {to}")
+}
+
+/// What a user should know before typing it.
+fn remarks(remedy: &Remedy) -> Option<Line> {
+    output::findings::remarks(remedy).map(|says| row("").and(Tone::Faint, says))
 }
 
 fn remedy_line(remedy: &Remedy, answer: &Answer, presenter: &Presenter) -> Line {

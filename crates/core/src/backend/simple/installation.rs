@@ -11,8 +11,9 @@ use crate::backend::{Catalogue, Detail, FileIndex, FileRecords, Installation, La
 use crate::bytes::{ByteString, path};
 use crate::host::Host;
 use crate::model::{
-    Claim, Claimant, Coverage, CoverageState, Depth, Digest, Evidence, ExecTarget, FileRecord, Location, Loss,
-    ManagerId, NameFilter, Offer, OfferQuery, Owner, Package, PathClaim, RecordPosition, Remedy, RemedyKind, Scope,
+    Actor, Claim, Claimant, CommandLine, Coverage, CoverageState, Depth, Digest, Evidence, ExecTarget, FileRecord,
+    Location, Loss, ManagerId, NameFilter, Offer, OfferQuery, Owner, Package, PathClaim, RecordPosition, Remedy,
+    RemedyKind, Scope,
 };
 
 /// Which item claims a path, and by which of its places.
@@ -131,6 +132,10 @@ impl<'s, K: SimpleBackend + 's> SimpleInstallation<'s, K> {
 impl<'s, K: SimpleBackend + 's> Installation for SimpleInstallation<'s, K> {
     fn location(&self) -> &Location {
         &self.location
+    }
+
+    fn actor(&self, host: &Host) -> Actor {
+        self.backend.actor(host, &self.location)
     }
 
     fn coverage(&self) -> Vec<Coverage> {
@@ -327,7 +332,7 @@ impl<'s, K: SimpleBackend + 's> Catalogue for SimpleInstallation<'s, K> {
         self.backend.on_sources()
     }
 
-    fn install_command(&self, offer: &Offer) -> Option<String> {
+    fn install_command(&self, offer: &Offer) -> Option<CommandLine> {
         self.backend.take(offer)
     }
 }

@@ -16,8 +16,8 @@ use crate::bytes::{ByteString, path};
 use crate::fs::{Kind, Limit, Root};
 use crate::host::{Host, User};
 use crate::model::{
-    Digest, Evidence, ExecTarget, FileRecord, Location, Loss, NameFilter, Offer, OfferQuery, Origin, Reason, Remedy,
-    RemedyKind, Scope, Status,
+    Actor, CommandLine, Digest, Evidence, ExecTarget, FileRecord, Location, Loss, NameFilter, Offer, OfferQuery,
+    Origin, Reason, Remedy, RemedyKind, Scope, Status,
 };
 
 /// One package as its manager's record has it.
@@ -114,7 +114,7 @@ impl InstalledPackage {
 
     /// Adds a way to act on it.
     #[must_use]
-    pub fn remedy(mut self, kind: RemedyKind, command: impl Into<String>) -> Self {
+    pub fn remedy(mut self, kind: RemedyKind, command: CommandLine) -> Self {
         self.remedies.push(Remedy::new(kind, command));
         self
     }
@@ -133,6 +133,11 @@ pub struct Record {
 pub trait SimpleBackend: Send + Sync {
     /// Reads the whole record.
     fn read(&self, host: &Host, at: &Location) -> Record;
+
+    /// Who has to run the commands that change it.
+    fn actor(&self, host: &Host, at: &Location) -> Actor {
+        crate::backend::advice::actor_of(host, at)
+    }
 
     /// Canonical directories in which everything lies that can be claimed or that starts something else.
     fn domain(&self, host: &Host, at: &Location) -> Vec<ByteString> {
@@ -176,7 +181,7 @@ pub trait SimpleBackend: Send + Sync {
     }
 
     /// The command with which a user takes an offer.
-    fn take(&self, offer: &Offer) -> Option<String> {
+    fn take(&self, offer: &Offer) -> Option<CommandLine> {
         let _ = offer;
         None
     }
@@ -296,7 +301,7 @@ pub trait FileLists {
     }
 
     /// The command that puts a package's own files back.
-    fn restore(&self, item: &InstalledPackage) -> Option<String> {
+    fn restore(&self, item: &InstalledPackage) -> Option<CommandLine> {
         let _ = item;
         None
     }

@@ -49,7 +49,10 @@ pub const EXPLANATIONS: &[Explanation] = &[
         matters: "The function only affects what is typed. Scripts and launchers still run the program.",
         detected: "The start-up files of the user's shell are evaluated without running them.",
         remedy: "Type `command NAME` to run the program.",
-        example: None,
+        example: Some(Example {
+            subject: "barolog",
+            summary: "barolog is a shell function in the context login, so /usr/local/bin/barolog does not run",
+        }),
     },
     Explanation {
         kind: FindingKind::BuiltinHidesCommand,

@@ -14,10 +14,12 @@ use serde::Deserialize;
 
 use crate::backend::simple::{InstalledPackage, Record, SimpleBackend, SimpleInstallation, of};
 use crate::backend::{Installation, Manager};
-use crate::bytes::{ByteString, path, shell_word};
+use crate::bytes::{ByteString, path};
 use crate::fs::Limit;
 use crate::host::{Host, User};
-use crate::model::{Affix, Evidence, Language, Location, Loss, ManagerId, Origin, Profile, RemedyKind, Scope, Status};
+use crate::model::{
+    Affix, CommandLine, Evidence, Language, Location, Loss, ManagerId, Origin, Profile, RemedyKind, Scope, Status,
+};
 use crate::version::semver;
 
 const ID: ManagerId = ManagerId("cargo");
@@ -28,7 +30,7 @@ pub struct Cargo;
 
 struct InstallRoot {
     /// The setting that names this root, if it is not the default one.
-    option: String,
+    option: CommandLine,
 }
 
 impl Manager for Cargo {
@@ -43,7 +45,7 @@ impl Manager for Cargo {
     fn discover<'h>(&self, host: &'h Host) -> Vec<Box<dyn Installation + 'h>> {
         let mut held: Vec<Box<dyn Installation + 'h>> = Vec::new();
         let mut seen: Vec<ByteString> = Vec::new();
-        let mut add = |scope: Scope, place: ByteString, option: String| {
+        let mut add = |scope: Scope, place: ByteString, option: CommandLine| {
             let is_there = [&b".crates.toml"[..], b".crates2.json"]
                 .iter()
                 .any(|name| host.root.entry(&path::join(&place, name)).is_ok());
@@ -54,13 +56,13 @@ impl Manager for Cargo {
         };
         for user in &host.users {
             let home = host.user_dir(user, "CARGO_HOME", ".cargo");
-            add(of(user), home.clone(), String::new());
+            add(of(user), home.clone(), CommandLine::default());
             for other in other_roots(host, user, &home) {
-                let option = format!(" --root {}", shell_word(&other));
+                let option = CommandLine::new("--root").arg(other.clone());
                 add(Scope::Environment(other.clone()), other, option);
             }
         }
-        add(Scope::System, host.root.canonicalize_dir(b"/usr/local"), " --root /usr/local".to_owned());
+        add(Scope::System, host.root.canonicalize_dir(b"/usr/local"), CommandLine::new("--root /usr/local"));
         held
     }
 }
@@ -227,12 +229,13 @@ impl SimpleBackend for InstallRoot {
                 // The same package from two sources.
                 item.tail = Some(path::join(&item.name, version.as_bytes()));
             }
-            let (sudo, name) = (if at.scope == Scope::System { "sudo " } else { "" }, shell_word(name.as_bytes()));
-            let option = &self.option;
-            record.items.push(
-                item.remedy(RemedyKind::Remove, format!("{sudo}cargo uninstall{option} {name}"))
-                    .remedy(RemedyKind::Upgrade, format!("{sudo}cargo install{option} {name}")),
-            );
+            let of_it = |verb: &str| self.option.clone().behind(&CommandLine::new("cargo").words(verb)).operand(name);
+            item = item.remedy(RemedyKind::Remove, of_it("uninstall"));
+            // By its name alone Cargo would take the program from the public registry instead.
+            if source.starts_with("registry+") {
+                item = item.remedy(RemedyKind::Upgrade, of_it("install"));
+            }
+            record.items.push(item);
         }
         record
     }

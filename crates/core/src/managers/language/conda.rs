@@ -17,12 +17,12 @@ use crate::backend::simple::{
     InstalledPackage, Record, SimpleBackend, SimpleInstallation, dirs_in, each_record, is_dir, whole,
 };
 use crate::backend::{Installation, Manager};
-use crate::bytes::{ByteString, path, shell_word};
+use crate::bytes::{ByteString, path};
 use crate::fs::Limit;
 use crate::host::Host;
 use crate::model::{
-    Algorithm, Digest, Evidence, FileRecord, Language, Location, Loss, ManagerId, ManagerKind, Origin, Profile, Reason,
-    RemedyKind, Scope,
+    Algorithm, CommandLine, Digest, Evidence, FileRecord, Language, Location, Loss, ManagerId, ManagerKind, Origin,
+    Profile, Reason, RemedyKind, Scope,
 };
 use crate::version::conda;
 
@@ -187,6 +187,10 @@ impl SimpleBackend for Environment {
         let mut record = Record::default();
         let dir = path::join(&at.dir, b"conda-meta");
         let read = |name: &[u8]| host.root.read(&path::join(&dir, name), Limit::LIST).unwrap_or_default();
+        // The program of the installation that the environment belongs to, else the one on the search path.
+        let bases = [at.dir.clone(), path::parent(path::parent(&at.dir)).into()];
+        let conda = bases.iter().map(|base| path::join(base, b"bin/conda"));
+        let conda = conda.into_iter().find(|file| host.root.target(file).is_ok()).unwrap_or_else(|| "conda".into());
         let (asked, pinned) = (asked_for(&read(b"history")), read(b"pinned"));
         let pinned: HashSet<&[u8]> = names_in(&pinned).collect();
         let names = host.root.dir(&dir).and_then(|dir| dir.list()).unwrap_or_default();
@@ -231,11 +235,13 @@ impl SimpleBackend for Environment {
                 item.places
                     .push((place, Evidence::at(file.clone(), "files", ByteString::from(listed.as_str()).to_string())));
             }
-            let (prefix, name) = (shell_word(&at.dir), shell_word(meta.name.as_bytes()));
-            record.items.push(
-                item.remedy(RemedyKind::Remove, format!("conda remove --prefix {prefix} {name}"))
-                    .remedy(RemedyKind::Upgrade, format!("conda update --prefix {prefix} {name}")),
-            );
+            let of_it = |verb: &str| {
+                let line = CommandLine::program(conda.clone()).words(verb).words("--prefix").arg(at.dir.clone());
+                line.operand(meta.name.as_str())
+            };
+            record
+                .items
+                .push(item.remedy(RemedyKind::Remove, of_it("remove")).remedy(RemedyKind::Upgrade, of_it("update")));
         }
         record
     }

@@ -20,10 +20,10 @@ use std::cmp::Ordering;
 use crate::backend::simple::{InstalledPackage, Record, SimpleBackend, SimpleInstallation, dirs_in, is_dir, of};
 use crate::backend::version_dirs::{self, Language};
 use crate::backend::{Installation, Manager};
-use crate::bytes::{ByteString, path, shell_word};
+use crate::bytes::{ByteString, path};
 use crate::fs::{Kind, Limit};
 use crate::host::Host;
-use crate::model::{Affix, Evidence, Location, Loss, ManagerId, Profile, Reason, RemedyKind, Scope};
+use crate::model::{Affix, CommandLine, Evidence, Location, Loss, ManagerId, Profile, Reason, RemedyKind, Scope};
 use crate::version::gem;
 
 const ID: ManagerId = ManagerId("gem");
@@ -179,14 +179,13 @@ impl SimpleBackend for GemHome {
                 if self.shared {
                     item.record = Some(file);
                 }
-                let sudo = if at.scope == Scope::System { "sudo " } else { "" };
-                let own = if matches!(at.scope, Scope::User(_)) { " --user-install" } else { "" };
-                let (gem, version) = (shell_word(&read.name), shell_word(&read.version));
+                let own = if matches!(at.scope, Scope::User(_)) { "--user-install" } else { "" };
+                let of_it = |verb: &str| CommandLine::new("gem").words(verb).words(own).operand(read.name.clone());
                 if kind == "gem" {
-                    item =
-                        item.remedy(RemedyKind::Remove, format!("{sudo}gem uninstall{own} {gem} --version {version}"));
+                    let line = of_it("uninstall").words("--version").operand(read.version.clone());
+                    item = item.remedy(RemedyKind::Remove, line);
                 }
-                record.items.push(item.remedy(RemedyKind::Upgrade, format!("{sudo}gem install{own} {gem}")));
+                record.items.push(item.remedy(RemedyKind::Upgrade, of_it("install")));
                 all_programs.push(read.programs);
             }
         }

@@ -12,10 +12,10 @@ use std::cmp::Ordering;
 
 use crate::backend::simple::{InstalledPackage, Record, SimpleBackend, SimpleInstallation, dirs_in, is_dir, of};
 use crate::backend::{Installation, Manager};
-use crate::bytes::{ByteString, path, shell_word};
+use crate::bytes::{ByteString, path};
 use crate::fs::{Kind, Limit};
 use crate::host::{Host, User};
-use crate::model::{Affix, Evidence, Language, Location, ManagerId, Origin, Profile, RemedyKind, Scope};
+use crate::model::{Affix, CommandLine, Evidence, Language, Location, ManagerId, Origin, Profile, RemedyKind, Scope};
 use crate::version::semver;
 use whodunit_formats::binary::{self, GoProgram};
 
@@ -114,9 +114,17 @@ fn program(place: &ByteString, go: &GoProgram) -> InstalledPackage {
     }
     item.evidence.push(at("toolchain", format!("built by {}", go.toolchain)));
     let module = go.package.clone().unwrap_or_default();
-    let remove = format!("rm {}", shell_word(place));
-    item.remedy(RemedyKind::Remove, remove)
-        .remedy(RemedyKind::Upgrade, format!("go install {}@latest", shell_word(module.as_bytes())))
+    let is_published = item.version.is_some() && !module.is_empty();
+    let item = item.remedy(RemedyKind::Remove, CommandLine::new("rm --").arg(place.clone()));
+    if !is_published {
+        return item;
+    }
+    let bin = path::parent(place);
+    let line = match bin.ends_with(b"/go/bin") {
+        true => CommandLine::new("go install"),
+        false => CommandLine::new("env").arg([b"GOBIN=", bin].concat()).words("go install"),
+    };
+    item.remedy(RemedyKind::Upgrade, line.operand(format!("{module}@latest")))
 }
 
 impl SimpleBackend for GoPlace {

@@ -12,11 +12,12 @@ use rusqlite::Connection;
 
 use crate::backend::simple::{FileLists, InstalledPackage, Record, SimpleBackend, SimpleInstallation};
 use crate::backend::{Installation, Manager, sqlite};
-use crate::bytes::{ByteString, path, shell_word};
+use crate::bytes::{ByteString, path};
 use crate::fs::Kind;
 use crate::host::Host;
 use crate::model::{
-    Evidence, Location, Loss, ManagerId, ManagerKind, NameFilter, Naming, Profile, Reason, RemedyKind, Scope,
+    CommandLine, Evidence, Location, Loss, ManagerId, ManagerKind, NameFilter, Naming, Profile, Reason, RemedyKind,
+    Scope,
 };
 use crate::version::rpm;
 
@@ -74,10 +75,9 @@ impl Registry {
             item.installed_at = Some(number(8)?).filter(|seconds| *seconds > 0);
             item.entry = id.to_string().into();
             item.evidence.push(Evidence::at(self.0.clone(), format!("ports, row {id}"), format!("{name} @{full}")));
-            let word = shell_word(name.as_bytes());
-            let item = item
-                .remedy(RemedyKind::Remove, format!("sudo port uninstall {word} @{version}_{}{variants}", number(3)?));
-            Ok(item.remedy(RemedyKind::Upgrade, format!("sudo port upgrade {word}")))
+            let of_it = |verb: &str| CommandLine::new("port").words(verb).operand(name.as_str());
+            let remove = of_it("uninstall").arg(format!("@{version}_{}{variants}", number(3)?));
+            Ok(item.remedy(RemedyKind::Remove, remove).remedy(RemedyKind::Upgrade, of_it("upgrade")))
         })?;
         rows.collect()
     }

@@ -10,9 +10,9 @@ use crate::backend::simple::{
     InstalledPackage, Record, SimpleBackend, SimpleInstallation, dirs_in, is_dir, link_target, links_into, scope_of,
 };
 use crate::backend::{Installation, Manager};
-use crate::bytes::{ByteString, path, shell_word};
+use crate::bytes::{ByteString, path};
 use crate::host::Host;
-use crate::model::{Evidence, Location, ManagerId, ManagerKind, Profile, RemedyKind, Scope};
+use crate::model::{CommandLine, Evidence, Location, ManagerId, ManagerKind, Profile, RemedyKind};
 use crate::version::tokens;
 
 const ID: ManagerId = ManagerId("stow");
@@ -85,14 +85,9 @@ impl SimpleBackend for Farm {
             }
             item.active = !item.commands.is_empty();
             item.trees.push(tree);
-            let sudo = if at.scope == Scope::System { "sudo " } else { "" };
-            let (farm, target, package) = (shell_word(&at.dir), shell_word(&prefix), shell_word(&dir));
-            record.items.push(
-                item.remedy(
-                    RemedyKind::Remove,
-                    format!("{sudo}stow --dir={farm} --target={target} --delete {package}"),
-                ),
-            );
+            let line = CommandLine::new("stow").arg([b"--dir=", &*at.dir].concat());
+            let line = line.arg([b"--target=", &*prefix].concat()).words("--delete").operand(dir);
+            record.items.push(item.remedy(RemedyKind::Remove, line));
         }
         record
     }

@@ -13,14 +13,14 @@ use std::sync::OnceLock;
 
 use hashbrown::HashSet;
 
-use crate::backend::launcher_files::files_in;
+use crate::backend::launcher_files::{LauncherFile, files_in};
 use crate::backend::{Detail, FileIndex, Installation, Launching, Manager};
-use crate::bytes::{ByteString, path, shell_word};
+use crate::bytes::{ByteString, path};
 use crate::fs::{Kind, Meta, WalkLimits};
 use crate::host::Host;
 use crate::model::{
-    Affix, Coverage, CoverageState, Evidence, Location, Loss, ManagerId, ManagerKind, Origin, Owner, Package, Profile,
-    Reason, Remedy, RemedyKind, Scope, Status,
+    Affix, CommandLine, Coverage, CoverageState, Evidence, Location, Loss, ManagerId, ManagerKind, Origin, Owner,
+    Package, Profile, Reason, Remedy, RemedyKind, Scope, Status,
 };
 use crate::version::debian;
 use whodunit_formats::bundle::{self, Bundle, HEAD};
@@ -192,7 +192,7 @@ impl<'s> AppImages<'s> {
     }
 
     /// The links that start it, and the launchers that do.
-    fn starters(&self, found: &Found) -> (Vec<ByteString>, Vec<ByteString>) {
+    fn starters(&self, found: &Found) -> (Vec<ByteString>, Vec<LauncherFile>) {
         let (mut links, mut launchers) = (Vec::new(), Vec::new());
         for user in &self.host.users {
             let dirs: Vec<ByteString> = LINKS.iter().map(|below| path::join(&user.home, below.as_bytes())).collect();
@@ -207,7 +207,7 @@ impl<'s> AppImages<'s> {
                     })
                 });
                 if starts {
-                    launchers.push(file.id);
+                    launchers.push(file);
                 }
             }
         }
@@ -278,7 +278,7 @@ impl Installation for AppImages<'_> {
                 } else {
                     links
                 },
-                launchers,
+                launchers: launchers.into_iter().map(|file| file.id).collect(),
                 title: None,
                 purl: None,
                 evidence: if detail.evidence { self.package_evidence(number) } else { Vec::new() },
@@ -331,8 +331,12 @@ impl Installation for AppImages<'_> {
 
     /// There is no manager to ask: the file is all there is.
     fn remedies(&self, package: u32) -> Vec<Remedy> {
-        let command = format!("rm {}", shell_word(&self.one(package).path));
-        vec![Remedy::new(RemedyKind::Remove, command)]
+        let found = self.one(package);
+        let (links, launchers) = self.starters(found);
+        // Its links and launchers would lead nowhere without it.
+        let files = std::iter::once(found.path.clone()).chain(links).chain(launchers.into_iter().map(|file| file.path));
+        let line = files.fold(CommandLine::new("rm --"), CommandLine::arg);
+        vec![Remedy::new(RemedyKind::Remove, line).losing(format!("{}, which no source is recorded for", found.path))]
     }
 
     /// Versions have no order of their own; Debian's is the closest to what users mean.

@@ -14,12 +14,12 @@ use hashbrown::HashMap;
 
 use crate::backend::simple::{FileLists, InstalledPackage, Record, SimpleBackend, SimpleInstallation};
 use crate::backend::{Installation, Manager};
-use crate::bytes::{ByteString, path, shell_word};
+use crate::bytes::{ByteString, path};
 use crate::fs::{Kind, Limit};
 use crate::host::Host;
 use crate::model::{
-    Algorithm, Digest, Evidence, FileRecord, Location, Loss, ManagerId, ManagerKind, NameFilter, Origin, Profile,
-    Reason, RemedyKind, Scope,
+    Algorithm, CommandLine, Digest, Evidence, FileRecord, Location, Loss, ManagerId, ManagerKind, NameFilter, Origin,
+    Profile, Reason, RemedyKind, Scope,
 };
 use crate::version::gentoo;
 use crate::version::upstream::Notation;
@@ -129,10 +129,9 @@ impl SimpleBackend for Database {
                 item.channel = item.channel.or_else(|| asked.tag.clone());
                 item.evidence.push(Evidence::line(WORLD, asked.line, format!("{} was requested", item.name)));
             }
-            let word = shell_word(&item.name);
-            let item = item
-                .remedy(RemedyKind::Remove, format!("sudo apk del {word}"))
-                .remedy(RemedyKind::Upgrade, format!("sudo apk upgrade {word}"));
+            let of_it = |verb: &str| CommandLine::new("apk").words(verb).operand(item.name.clone());
+            let (remove, upgrade) = (of_it("del"), of_it("upgrade"));
+            let item = item.remedy(RemedyKind::Remove, remove).remedy(RemedyKind::Upgrade, upgrade);
             record.items.push(item);
         }
         if whodunit_formats::stanza::is_cut(&content) {
@@ -251,7 +250,7 @@ impl FileLists for Database {
         found
     }
 
-    fn restore(&self, item: &InstalledPackage) -> Option<String> {
-        Some(format!("sudo apk fix {}", shell_word(&item.name)))
+    fn restore(&self, item: &InstalledPackage) -> Option<CommandLine> {
+        Some(CommandLine::new("apk fix").operand(item.name.clone()))
     }
 }

@@ -17,12 +17,12 @@ use crate::backend::simple::{
     FileLists, InstalledPackage, Record, SimpleBackend, SimpleInstallation, dirs_in, each_list, each_record, is_dir,
 };
 use crate::backend::{Installation, Manager};
-use crate::bytes::{ByteString, path, shell_word};
+use crate::bytes::{ByteString, path};
 use crate::fs::{Limit, Root};
 use crate::host::Host;
 use crate::model::{
-    Algorithm, Digest, Evidence, FileRecord, Location, Loss, ManagerId, ManagerKind, NameFilter, Profile, Reason,
-    RemedyKind, Scope,
+    Algorithm, CommandLine, Digest, Evidence, FileRecord, Location, Loss, ManagerId, ManagerKind, NameFilter, Profile,
+    Reason, RemedyKind, Scope,
 };
 use crate::version::tokens;
 
@@ -144,9 +144,9 @@ fn package(root: &Root, entry: &ByteString) -> (InstalledPackage, Option<Loss>) 
     item.entry = entry.clone();
     let says = format!("{} {}", item.name, item.version.clone().unwrap_or_default());
     item.evidence.push(Evidence::at(file, "Package", says));
-    let word = shell_word(&item.name);
-    let item = item.remedy(RemedyKind::Remove, format!("sudo eopkg remove {word}"));
-    (item.remedy(RemedyKind::Upgrade, format!("sudo eopkg upgrade {word}")), note)
+    let of_it = |verb: &str| CommandLine::new("eopkg").words(verb).operand(item.name.clone());
+    let (remove, upgrade) = (of_it("remove"), of_it("upgrade"));
+    (item.remedy(RemedyKind::Remove, remove).remedy(RemedyKind::Upgrade, upgrade), note)
 }
 
 impl SimpleBackend for Database {
@@ -255,7 +255,7 @@ impl FileLists for Database {
         each_record(items, read, notes)
     }
 
-    fn restore(&self, item: &InstalledPackage) -> Option<String> {
-        Some(format!("sudo eopkg install --reinstall {}", shell_word(&item.name)))
+    fn restore(&self, item: &InstalledPackage) -> Option<CommandLine> {
+        Some(CommandLine::new("eopkg install --reinstall").operand(item.name.clone()))
     }
 }

@@ -17,12 +17,12 @@ use crate::backend::simple::{
     FileLists, InstalledPackage, Record, SimpleBackend, SimpleInstallation, dirs_in, each_list, each_record, is_dir,
 };
 use crate::backend::{Installation, Manager};
-use crate::bytes::{ByteString, path, shell_word};
+use crate::bytes::{ByteString, path};
 use crate::fs::{Kind, Limit, Root};
 use crate::host::Host;
 use crate::model::{
-    Affix, Algorithm, Digest, Evidence, FileRecord, Location, Loss, ManagerId, ManagerKind, NameFilter, Origin,
-    Profile, Reason, RemedyKind, Scope,
+    Affix, Algorithm, CommandLine, Digest, Evidence, FileRecord, Location, Loss, ManagerId, ManagerKind, NameFilter,
+    Origin, Profile, Reason, RemedyKind, Scope,
 };
 use crate::version::gentoo;
 use crate::version::upstream::Notation;
@@ -110,10 +110,11 @@ fn package(root: &Root, category: &ByteString, dir: &ByteString) -> Result<Insta
     item.also = vec![name.into(), [&*item.name, b"-", version].concat().into()];
     item.evidence.push(Evidence::directory(entry.clone(), format!("{} {}", item.name, ByteString::from(version))));
     item.tail = Some(path::join(category, dir));
-    let atom = shell_word(&[b"=", &*path::join(category, dir)].concat());
-    let item = item.remedy(RemedyKind::Remove, format!("sudo emerge --depclean {atom}"));
-    let name = shell_word(&item.name);
-    let mut item = item.remedy(RemedyKind::Upgrade, format!("sudo emerge --update {name}"));
+    let atom = [b"=", &*path::join(category, dir)].concat();
+    let upgrade = CommandLine::new("emerge --update").operand(item.name.clone());
+    let mut item = item
+        .remedy(RemedyKind::Remove, CommandLine::new("emerge --depclean").operand(atom))
+        .remedy(RemedyKind::Upgrade, upgrade);
     item.entry = entry;
     Ok(item)
 }
@@ -270,8 +271,8 @@ impl FileLists for Database {
         each_record(items, read, notes)
     }
 
-    fn restore(&self, item: &InstalledPackage) -> Option<String> {
-        Some(format!("sudo emerge --oneshot {}", shell_word(&item.name)))
+    fn restore(&self, item: &InstalledPackage) -> Option<CommandLine> {
+        Some(CommandLine::new("emerge --oneshot").operand(item.name.clone()))
     }
 }
 

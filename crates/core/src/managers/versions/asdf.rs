@@ -11,10 +11,12 @@ use std::cmp::Ordering;
 use super::{nowhere, upwards};
 use crate::backend::simple::{InstalledPackage, Record, SimpleBackend, SimpleInstallation, dirs_in, is_dir, of};
 use crate::backend::{Installation, Manager};
-use crate::bytes::{ByteString, path, shell_word};
+use crate::bytes::{ByteString, path};
 use crate::fs::Limit;
 use crate::host::{ENVIRONMENT, Host, User};
-use crate::model::{Evidence, ExecDestination, ExecTarget, Location, ManagerId, ManagerKind, Profile, RemedyKind};
+use crate::model::{
+    CommandLine, Evidence, ExecDestination, ExecTarget, Location, ManagerId, ManagerKind, Profile, RemedyKind,
+};
 use crate::version::tokens;
 
 const ID: ManagerId = ManagerId("asdf");
@@ -93,8 +95,8 @@ impl SimpleBackend for AsdfData<'_> {
                 item.active = chosen.is_some();
                 item.evidence.extend(chosen.map(|(_, why)| why.clone()));
                 item.trees.push(tree);
-                let (tool, version) = (shell_word(&tool), shell_word(&version));
-                record.items.push(item.remedy(RemedyKind::Remove, format!("asdf uninstall {tool} {version}")));
+                let line = CommandLine::new("asdf uninstall").operand(tool.clone()).operand(version);
+                record.items.push(item.remedy(RemedyKind::Remove, line));
             }
         }
         let mut item = InstalledPackage::new("program", "asdf");

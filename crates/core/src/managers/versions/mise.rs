@@ -13,10 +13,12 @@ use std::cmp::Ordering;
 use super::{asdf, highest, nowhere, upwards};
 use crate::backend::simple::{InstalledPackage, Record, SimpleBackend, SimpleInstallation, dirs_in, is_dir, of};
 use crate::backend::{Installation, Manager};
-use crate::bytes::{ByteString, path, shell_word};
+use crate::bytes::{ByteString, path};
 use crate::fs::{Kind, Limit};
 use crate::host::{ENVIRONMENT, Host, User};
-use crate::model::{Evidence, ExecDestination, ExecTarget, Location, ManagerId, ManagerKind, Profile, RemedyKind};
+use crate::model::{
+    CommandLine, Evidence, ExecDestination, ExecTarget, Location, ManagerId, ManagerKind, Profile, RemedyKind,
+};
 use crate::version::tokens;
 
 const ID: ManagerId = ManagerId("mise");
@@ -149,10 +151,11 @@ impl SimpleBackend for MiseData<'_> {
                 if let Some((_, why)) = choice.as_ref().filter(|_| item.active) {
                     item.evidence.push(why.clone());
                 }
-                let one = shell_word(&[&*tool, b"@", &*version].concat());
+                let one = [&*tool, b"@", &*version].concat();
+                let of_it = |verb: &str| CommandLine::new("mise").words(verb).operand(one.clone());
                 record.items.push(
-                    item.remedy(RemedyKind::Remove, format!("mise uninstall {one}"))
-                        .remedy(RemedyKind::Choose, format!("mise use --global {one}")),
+                    item.remedy(RemedyKind::Remove, of_it("uninstall"))
+                        .remedy(RemedyKind::Choose, of_it("use --global")),
                 );
             }
         }

@@ -17,10 +17,10 @@ use crate::backend::simple::{
     InstalledPackage, Record, SimpleBackend, SimpleInstallation, dirs_in, is_dir, link_target, of,
 };
 use crate::backend::{Installation, Manager};
-use crate::bytes::{ByteString, path, shell_word};
+use crate::bytes::{ByteString, path};
 use crate::fs::Limit;
 use crate::host::{Host, User};
-use crate::model::{Evidence, Location, ManagerId, ManagerKind, Profile, RemedyKind};
+use crate::model::{CommandLine, Evidence, Location, ManagerId, ManagerKind, Profile, RemedyKind};
 use crate::version::semver;
 
 const NVM: ManagerId = ManagerId("nvm");
@@ -120,10 +120,14 @@ impl SimpleBackend for NvmDir<'_> {
         for version in &kept {
             let tree = path::join(&versions, version);
             let mut item = kept_node(host, version, tree, default.as_ref(), requested.as_ref());
-            let word = shell_word(version);
-            item = item
-                .remedy(RemedyKind::Remove, format!("nvm uninstall {word}"))
-                .remedy(RemedyKind::Choose, format!("nvm alias default {word}"));
+            // `nvm` is a function of the shell, which only its own script defines.
+            let start = CommandLine::new(".").arg(path::join(&at.dir, b"nvm.sh")).words("--no-use");
+            let of_it = |verb: &str| {
+                let call = CommandLine::new("nvm").words(verb).arg(version.clone());
+                CommandLine::new("bash -c").arg(start.clone().and_then(call).to_string())
+            };
+            item =
+                item.remedy(RemedyKind::Remove, of_it("uninstall")).remedy(RemedyKind::Choose, of_it("alias default"));
             record.items.push(item);
         }
         let mut item = InstalledPackage::new("program", "nvm");
@@ -173,11 +177,10 @@ impl SimpleBackend for FnmDir<'_> {
         for version in &kept {
             let tree = path::join(&versions, version);
             let item = kept_node(host, version, tree, default.as_ref(), requested.as_ref());
-            let word = shell_word(version);
-            record.items.push(
-                item.remedy(RemedyKind::Remove, format!("fnm uninstall {word}"))
-                    .remedy(RemedyKind::Choose, format!("fnm default {word}")),
-            );
+            let of_it = |verb: &str| CommandLine::new("fnm").words(verb).operand(version.clone());
+            record
+                .items
+                .push(item.remedy(RemedyKind::Remove, of_it("uninstall")).remedy(RemedyKind::Choose, of_it("default")));
         }
         record
     }

@@ -22,11 +22,12 @@ use serde::Deserialize;
 
 use crate::backend::simple::{InstalledPackage, Record, SimpleBackend, SimpleInstallation, dirs_in, is_dir, of};
 use crate::backend::{Installation, Manager};
-use crate::bytes::{ByteString, path, shell_word};
+use crate::bytes::{ByteString, path};
 use crate::fs::{Kind, Limit};
 use crate::host::{ENVIRONMENT, Host, User};
 use crate::model::{
-    Evidence, ExecDestination, ExecTarget, Location, Loss, ManagerId, ManagerKind, Profile, Reason, RemedyKind,
+    CommandLine, Evidence, ExecDestination, ExecTarget, Location, Loss, ManagerId, ManagerKind, Profile, Reason,
+    RemedyKind,
 };
 use crate::version::semver;
 
@@ -214,11 +215,11 @@ impl SimpleBackend for RustupHome<'_> {
             if let Some(choice) = chosen.as_ref().filter(|_| chosen_dir.as_ref() == Some(&dir)) {
                 item.evidence.push(choice.why.clone());
             }
-            let name = shell_word(&name);
+            let of_it = |verb: &str| CommandLine::new("rustup").words(verb).operand(name.clone());
             record.items.push(
-                item.remedy(RemedyKind::Remove, format!("rustup toolchain uninstall {name}"))
-                    .remedy(RemedyKind::Upgrade, format!("rustup update {name}"))
-                    .remedy(RemedyKind::Choose, format!("rustup default {name}")),
+                item.remedy(RemedyKind::Remove, of_it("toolchain uninstall"))
+                    .remedy(RemedyKind::Upgrade, of_it("update"))
+                    .remedy(RemedyKind::Choose, of_it("default")),
             );
         }
         let program = path::join(&self.bin, b"rustup");
@@ -237,8 +238,8 @@ impl SimpleBackend for RustupHome<'_> {
                 }
             }
             record.items.push(
-                item.remedy(RemedyKind::Remove, "rustup self uninstall")
-                    .remedy(RemedyKind::Upgrade, "rustup self update"),
+                item.remedy(RemedyKind::Remove, CommandLine::new("rustup self uninstall"))
+                    .remedy(RemedyKind::Upgrade, CommandLine::new("rustup self update")),
             );
         }
         record

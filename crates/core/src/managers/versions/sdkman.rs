@@ -14,10 +14,10 @@ use crate::backend::simple::{
     InstalledPackage, Record, SimpleBackend, SimpleInstallation, dirs_in, is_dir, link_target, of,
 };
 use crate::backend::{Installation, Manager};
-use crate::bytes::{ByteString, path, shell_word};
+use crate::bytes::{ByteString, path};
 use crate::fs::{Kind, Limit};
 use crate::host::{Host, User};
-use crate::model::{Evidence, Location, Loss, ManagerId, ManagerKind, Profile, RemedyKind};
+use crate::model::{CommandLine, Evidence, Location, Loss, ManagerId, ManagerKind, Profile, RemedyKind};
 use crate::version::tokens;
 use whodunit_formats::settings;
 
@@ -94,10 +94,14 @@ impl SimpleBackend for SdkmanDir<'_> {
                 if let Some((_, why)) = asked.as_ref().filter(|(wanted, _)| *wanted == version) {
                     item.evidence.push(why.clone());
                 }
-                let (tool, version) = (shell_word(&tool), shell_word(&version));
+                // `sdk` is a function of the shell, which only its own script defines.
+                let start = path::join(&at.dir, b"bin/sdkman-init.sh");
+                let of_it = |verb: &str| {
+                    let call = CommandLine::new("sdk").words(verb).arg(tool.clone()).arg(version.clone());
+                    CommandLine::new("bash -c").arg(CommandLine::new(".").arg(start.clone()).and_then(call).to_string())
+                };
                 record.items.push(
-                    item.remedy(RemedyKind::Remove, format!("sdk uninstall {tool} {version}"))
-                        .remedy(RemedyKind::Choose, format!("sdk default {tool} {version}")),
+                    item.remedy(RemedyKind::Remove, of_it("uninstall")).remedy(RemedyKind::Choose, of_it("default")),
                 );
             }
             if let Some(missing) = default.filter(|target| !is_dir(host, target)) {

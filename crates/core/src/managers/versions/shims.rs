@@ -16,10 +16,12 @@ use std::cmp::Ordering;
 use super::{highest, nearest, nowhere};
 use crate::backend::simple::{InstalledPackage, Record, SimpleBackend, SimpleInstallation, dirs_in, is_dir, of};
 use crate::backend::{Installation, Manager};
-use crate::bytes::{ByteString, path, shell_word};
+use crate::bytes::{ByteString, path};
 use crate::fs::{Kind, Limit};
 use crate::host::{ENVIRONMENT, Host, User};
-use crate::model::{Evidence, ExecDestination, ExecTarget, Location, ManagerId, ManagerKind, Profile, RemedyKind};
+use crate::model::{
+    CommandLine, Evidence, ExecDestination, ExecTarget, Location, ManagerId, ManagerKind, Profile, RemedyKind,
+};
 use crate::version::{gem, pep440, semver, tokens};
 
 /// How one of them differs from the others.
@@ -214,12 +216,11 @@ impl SimpleBackend for Shims<'_> {
             if chosen.contains(&dir) {
                 item.evidence.push(choice.why.clone());
             }
-            let word = shell_word(&version);
-            item = match id {
-                _ if id == JENV.id => item.remedy(RemedyKind::Remove, format!("jenv remove {word}")),
-                _ => item.remedy(RemedyKind::Remove, format!("{id} uninstall {word}")),
-            };
-            record.items.push(item.remedy(RemedyKind::Choose, format!("{id} global {word}")));
+            let own = path::join(&at.dir, format!("bin/{id}").as_bytes());
+            let program = if host.root.target(&own).is_ok() { own } else { id.to_string().into() };
+            let of_it = |verb: &str| CommandLine::program(program.clone()).words(verb).operand(version.clone());
+            let remove = if id == JENV.id { of_it("remove") } else { of_it("uninstall") };
+            record.items.push(item.remedy(RemedyKind::Remove, remove).remedy(RemedyKind::Choose, of_it("global")));
         }
         let mut item = InstalledPackage::new("program", id.0);
         item.version = self.own_version(host, at);

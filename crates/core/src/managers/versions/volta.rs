@@ -12,11 +12,11 @@ use serde::Deserialize;
 use super::{nowhere, upwards};
 use crate::backend::simple::{InstalledPackage, Record, SimpleBackend, SimpleInstallation, dirs_in, is_dir, of};
 use crate::backend::{Installation, Manager};
-use crate::bytes::{ByteString, path, shell_word};
+use crate::bytes::{ByteString, path};
 use crate::fs::{Kind, Limit};
 use crate::host::{Host, User};
 use crate::model::{
-    Evidence, ExecDestination, ExecTarget, Location, Loss, ManagerId, ManagerKind, Profile, RemedyKind,
+    CommandLine, Evidence, ExecDestination, ExecTarget, Location, Loss, ManagerId, ManagerKind, Profile, RemedyKind,
 };
 use crate::version::semver;
 
@@ -147,8 +147,8 @@ impl SimpleBackend for VoltaHome<'_> {
                 item.active = chosen.is_some();
                 item.evidence.extend(chosen.map(|(_, why)| why.clone()));
                 item.trees.push(tree);
-                let word = shell_word(&version);
-                record.items.push(item.remedy(RemedyKind::Remove, format!("volta uninstall {tool}@{word}")));
+                // Volta removes packages only; it has no command that removes a toolchain.
+                record.items.push(item);
             }
         }
         let bins = path::join(&at.dir, b"tools/user/bins");
@@ -180,9 +180,8 @@ impl SimpleBackend for VoltaHome<'_> {
                     item.trees.push(tree);
                     item.commands.push(program.clone());
                     item.places.push((program, evidence));
-                    record
-                        .items
-                        .push(item.remedy(RemedyKind::Remove, format!("volta uninstall {}", shell_word(&package))));
+                    let line = CommandLine::new("volta uninstall").operand(package);
+                    record.items.push(item.remedy(RemedyKind::Remove, line));
                 }
             }
         }

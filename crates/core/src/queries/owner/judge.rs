@@ -8,7 +8,7 @@ use crate::findings::{programs, words};
 use crate::fs::Kind;
 use crate::index::{ClaimIndex, FoundClaim};
 use crate::model::{Claimant, Evidence, Finding, Owner};
-use crate::queries::{Located, claims_on_last, libraries, locate};
+use crate::queries::{Located, advice, claims_on_last, libraries, locate};
 use crate::resolve::libraries::Loader;
 use crate::resolve::{End, How, Resolution, SearchPath, Step, hints};
 use crate::survey::Survey;
@@ -53,7 +53,12 @@ impl Judge<'_, '_> {
             let is_link = root.entry(link).is_ok_and(|meta| meta.kind == Kind::Link);
             is_link && root.target(link).is_err_and(|error| error.is_missing())
         });
-        dangling.map(|link| programs::dangling_link(&link, Resolution::links(root, &link).last())).collect()
+        dangling
+            .map(|link| {
+                let remedy = advice::mend_link(self.survey, &link);
+                programs::dangling_link(&link, Resolution::links(root, &link).last(), remedy)
+            })
+            .collect()
     }
 
     fn of_found(&self, target: &Target, found: &Found) -> Answer {
@@ -118,6 +123,7 @@ impl Judge<'_, '_> {
             target: target.given.clone(),
             kind,
             context: self.search.context,
+            users: self.search.user.iter().cloned().collect(),
             verdict: Verdict::NotFound,
             certain: true,
             runs: None,
@@ -157,7 +163,7 @@ impl Judge<'_, '_> {
             answer
                 .evidence
                 .extend(held.launching().map_or_else(Vec::new, |launching| launching.program_notes(*number, b"")));
-            answer.remedies = crate::survey::remedies_within(*held, *number);
+            answer.remedies = self.survey.remedies_within(*held, *number);
         }
         answer
     }
@@ -195,8 +201,13 @@ impl Judge<'_, '_> {
             End::Nothing => {}
         }
         self.decide(&mut answer, subject, &claims, resolution);
-        let program = programs::Program { resolution, owner: answer.owner.as_ref(), remedies: &answer.remedies };
-        answer.findings = programs::of(self.survey.root(), program);
+        let program = programs::Program {
+            resolution,
+            owner: answer.owner.as_ref(),
+            remedies: &answer.remedies,
+            mend_link: &|link| advice::mend_link(self.survey, link),
+        };
+        answer.findings = programs::of(self.survey.host, program);
         answer
     }
 
@@ -229,7 +240,7 @@ impl Judge<'_, '_> {
             answer.owner = Some(answer.owners[chosen].clone());
             if let Claimant::Package(number) = claims[chosen].claimant {
                 let holder = self.survey.holder(&claims[chosen]);
-                answer.remedies = crate::survey::remedies_within(holder, number);
+                answer.remedies = self.survey.remedies_within(holder, number);
                 if answer.verdict == Verdict::Several {
                     // Its files are gone or another's once the one that is there is removed.
                     let others = claims.iter().enumerate().filter(|(place, _)| *place != chosen);

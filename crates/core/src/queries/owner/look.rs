@@ -5,8 +5,9 @@ use crate::backend::Launching;
 use crate::backend::launcher_files::files_in;
 use crate::bytes::{ByteString, path};
 use crate::fs::Limit;
+use crate::host::User;
 use crate::model::{Evidence, Owner};
-use crate::resolve::launchers::data_dirs;
+use crate::resolve::launchers::data_dirs_of;
 use crate::resolve::libraries::Loader;
 use crate::resolve::modules;
 use crate::resolve::{End, How, Reached, Resolution, SearchPath};
@@ -36,7 +37,7 @@ impl Found {
         if let Some(kind @ (TargetKind::Library | TargetKind::Module)) = target.kind {
             let found = match kind {
                 TargetKind::Library => Loader::of(root).named(&target.name),
-                _ => module(survey, &target.name),
+                _ => module(survey, search, &target.name),
             };
             return match found {
                 Some(file) => {
@@ -81,8 +82,8 @@ impl Found {
 }
 
 /// The module that the newest interpreter of the system takes for the usual user.
-fn module(survey: &Survey<'_>, name: &[u8]) -> Option<ByteString> {
-    let user = survey.host.default_user()?;
+fn module(survey: &Survey<'_>, search: &SearchPath, name: &[u8]) -> Option<ByteString> {
+    let user = user_of(survey, search)?;
     let mut interpreters = modules::interpreters(survey.root());
     interpreters.sort_by(|a, b| crate::version::tokens::compare(b.1.as_bytes(), a.1.as_bytes()));
     interpreters.into_iter().find_map(|(interpreter, version)| {
@@ -91,10 +92,16 @@ fn module(survey: &Survey<'_>, name: &[u8]) -> Option<ByteString> {
     })
 }
 
+/// Whose search path it is, else the user whose login stands for all.
+fn user_of<'a>(survey: &Survey<'a>, search: &SearchPath) -> Option<&'a User> {
+    let named = search.user.as_ref().and_then(|name| survey.host.users.iter().find(|user| user.name == *name));
+    named.or(survey.host.default_user())
+}
+
 /// The launcher that wins for an id, and the resolution on to the program that it starts.
 fn launcher(survey: &Survey<'_>, search: &SearchPath, id: &[u8]) -> Option<Found> {
     let root = survey.root();
-    let dirs = data_dirs(survey.host, None).into_iter().map(|dir| dir.dir);
+    let dirs = data_dirs_of(survey.host, None, user_of(survey, search)).into_iter().map(|dir| dir.dir);
     let of_managers = survey
         .installations()
         .iter()

@@ -79,6 +79,8 @@ pub struct Answer {
     pub kind: TargetKind,
     /// The context in which names are looked up.
     pub context: Context,
+    /// The users in whose sessions it is so; empty for a search path that was given.
+    pub users: Vec<ByteString>,
     /// The verdict.
     pub verdict: Verdict,
     /// Whether everything that could speak against the verdict was read.
@@ -126,22 +128,31 @@ const MAX_LOADED: usize = 20;
 /// Answers for every target with one reading of the machine.
 #[must_use]
 pub fn owners(survey: &Survey<'_>, search: &SearchPath, targets: &[Target]) -> Owners {
-    owners_in(survey, std::slice::from_ref(search), targets)
+    owners_in(survey, &[search], targets)
 }
 
 /// The same on several search paths: what is a command has one answer for each, everything else one.
 #[must_use]
-pub fn owners_in(survey: &Survey<'_>, searches: &[SearchPath], targets: &[Target]) -> Owners {
+pub fn owners_in(survey: &Survey<'_>, searches: &[&SearchPath], targets: &[Target]) -> Owners {
     let dirs = survey.program_dirs();
     let mut found: Vec<(Target, &SearchPath, Found)> = Vec::new();
     for target in targets {
-        let looks = searches.iter().map(|search| (search, Found::look(survey, search, &dirs, target)));
+        let looks = searches.iter().map(|search| (*search, Found::look(survey, search, &dirs, target)));
         let looks: Vec<(&SearchPath, Found)> = looks.collect();
         let is_command = looks.iter().any(|(_, found)| matches!(found, Found::Command { .. }));
         // What is a command somewhere is one that is not reached elsewhere, and no package there.
         let kind = if is_command && searches.len() > 1 { Some(TargetKind::Command) } else { target.kind };
-        let count = if is_command { looks.len() } else { 1 };
-        let of_target = looks.into_iter().take(count);
+        // A launcher and a module depend on whose session it is, and not on the context; everything else on neither.
+        let is_users = matches!(target.kind, Some(TargetKind::Module))
+            || looks.iter().any(|(_, found)| matches!(found, Found::Launcher { .. }));
+        let mut seen: Vec<Option<ByteString>> = Vec::new();
+        let mut is_first = true;
+        let is_asked = |(search, _): &(&SearchPath, Found)| {
+            let is_new = !seen.contains(&search.user);
+            seen.push(search.user.clone());
+            is_command || std::mem::take(&mut is_first) || (is_users && is_new)
+        };
+        let of_target = looks.into_iter().filter(is_asked);
         found.extend(of_target.map(|(search, found)| (Target { kind, ..target.clone() }, search, found)));
     }
     let index = survey.claims(found.iter().flat_map(|(.., found)| found.paths()));
@@ -165,5 +176,24 @@ pub fn owners_in(survey: &Survey<'_>, searches: &[SearchPath], targets: &[Target
             Verdict::NotFound => !records_lost && !is_lost(false),
         };
     }
-    Owners { answers }
+    Owners { answers: merged(answers) }
+}
+
+/// Answers that are the same for several users are one.
+fn merged(answers: Vec<Answer>) -> Vec<Answer> {
+    let mut merged: Vec<Answer> = Vec::new();
+    for mut answer in answers {
+        let users = std::mem::take(&mut answer.users);
+        // A target that was given twice has two answers.
+        let is_same = |known: &&mut Answer| {
+            !users.iter().any(|user| known.users.contains(user))
+                && !users.is_empty()
+                && Answer { users: Vec::new(), ..(**known).clone() } == answer
+        };
+        match merged.iter_mut().find(is_same) {
+            Some(known) => known.users.extend(users),
+            None => merged.push(Answer { users, ..answer }),
+        }
+    }
+    merged
 }

@@ -14,7 +14,8 @@ const DEEP: WalkLimits = WalkLimits { depth: 64, entries: 2_000_000 };
 const FLAT: WalkLimits = WalkLimits { depth: 0, entries: 200_000 };
 
 /// Every unclaimed file in the directories, or in the usual places where none are given.
-pub fn strays(survey: &Survey<'_>, search: &SearchPath, dirs: &[ByteString]) -> Vec<Stray> {
+pub fn strays(survey: &Survey<'_>, searches: &[&SearchPath], dirs: &[ByteString]) -> Vec<Stray> {
+    let Some(search) = searches.first() else { return Vec::new() };
     let root = survey.root();
     let mut seen: HashSet<ByteString> = HashSet::new();
     let mut found: Vec<(ByteString, Kind)> = Vec::new();
@@ -28,7 +29,7 @@ pub fn strays(survey: &Survey<'_>, search: &SearchPath, dirs: &[ByteString]) -> 
     };
     if dirs.is_empty() {
         trees_of_programs(survey.host).iter().for_each(|tree| look(tree, DEEP));
-        let of_search = search.entries.iter().map(|entry| &entry.canonical);
+        let of_search = searches.iter().flat_map(|search| &search.entries).map(|entry| &entry.canonical);
         survey.program_dirs().iter().chain(of_search).for_each(|dir| look(dir, FLAT));
     } else {
         dirs.iter().for_each(|dir| look(&root.canonicalize_dir(dir), DEEP));

@@ -104,8 +104,8 @@ struct Stray {
 /// Looks at directories of programs and the trees below `/usr/local` and `/opt`; or at `dirs` with all
 /// that is below them, where any are given.
 #[must_use]
-pub fn unowned(survey: &Survey<'_>, search: &SearchPath, dirs: &[ByteString]) -> Unowned {
-    let strays = collect::strays(survey, search, dirs);
+pub fn unowned(survey: &Survey<'_>, searches: &[&SearchPath], dirs: &[ByteString]) -> Unowned {
+    let strays = collect::strays(survey, searches, dirs);
     let groups = group::together(survey.host, &strays);
     let mut groups: Vec<Group> = groups
         .into_iter()

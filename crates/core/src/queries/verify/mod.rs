@@ -13,7 +13,7 @@ use crate::digests;
 use crate::fs::Kind;
 use crate::index::FoundClaim;
 use crate::model::{Claimant, Depth, Evidence, FileRecord, Finding, FindingKind, ManagerId, Owner, Severity};
-use crate::queries::{putting_back, removing};
+use crate::queries::advice;
 use crate::survey::Survey;
 
 use compare::{Attribute, Compared, Difference, compare};
@@ -241,10 +241,8 @@ fn finding(
     };
     let mut remedies = Vec::new();
     if kind != FindingKind::AlteredSettings && severity > Severity::Note {
-        if let Some(by) = by {
-            remedies.extend(removing(survey.remedies_of(by), "remove the other copy".to_owned()));
-        }
-        remedies.extend(putting_back(held.file_records().and_then(|records| records.restore(number))));
+        let restore = held.file_records().and_then(|records| survey.remedy_within(&**held, records.restore(number)?));
+        remedies.extend(advice::put_back(survey, by, restore));
     }
     let told = |one: &Difference<'_>| {
         let path = one.recorded.path.clone();

@@ -1,13 +1,14 @@
 //! npm: packages in the global directory of each prefix.
 
 use super::{NPM, package, packages_in};
+use crate::backend::advice::actor_for;
 use crate::backend::simple::{Record, SimpleBackend, SimpleInstallation, is_dir, of};
 use crate::backend::version_dirs::{self, Language};
 use crate::backend::{Installation, Manager};
-use crate::bytes::{ByteString, path, shell_word};
+use crate::bytes::{ByteString, path};
 use crate::fs::{Kind, Limit};
 use crate::host::Host;
-use crate::model::{Affix, Evidence, Location, ManagerId, Origin, Profile, RemedyKind, Scope};
+use crate::model::{Actor, Affix, CommandLine, Evidence, Location, ManagerId, Origin, Profile, RemedyKind, Scope};
 use crate::version::semver;
 use std::cmp::Ordering;
 
@@ -15,9 +16,7 @@ use std::cmp::Ordering;
 #[derive(Debug)]
 pub struct Npm;
 
-struct Prefix {
-    sudo: bool,
-}
+struct Prefix;
 
 impl Manager for Npm {
     fn id(&self) -> ManagerId {
@@ -50,11 +49,10 @@ impl Manager for Npm {
                 continue;
             }
             // A second prefix of one scope is told apart by its place.
-            let sudo = scope == Scope::System;
             let scope = if scopes.contains(&scope) { Scope::Environment(prefix.clone()) } else { scope };
             scopes.push(scope.clone());
             seen.push(prefix.clone());
-            held.push(SimpleInstallation::boxed(host, NPM, scope, prefix, Prefix { sudo }));
+            held.push(SimpleInstallation::boxed(host, NPM, scope, prefix, Prefix));
         }
         held
     }
@@ -90,6 +88,11 @@ fn configured(host: &Host, file: &[u8], home: &[u8]) -> Option<ByteString> {
 }
 
 impl SimpleBackend for Prefix {
+    // A prefix in nobody's home can still belong to a user.
+    fn actor(&self, host: &Host, at: &Location) -> Actor {
+        actor_for(host, &path::join(&at.dir, b"lib"))
+    }
+
     fn read(&self, host: &Host, at: &Location) -> Record {
         let mut record = Record::default();
         let modules = path::join(&at.dir, b"lib/node_modules");
@@ -117,11 +120,24 @@ impl SimpleBackend for Prefix {
                 item.commands.push(link.clone());
             }
             item.record = (at.scope == Scope::System).then(|| path::join(&dir, b"package.json"));
-            let (sudo, prefix, name) = (if self.sudo { "sudo " } else { "" }, shell_word(&at.dir), shell_word(&name));
-            let item = item
-                .remedy(RemedyKind::Remove, format!("{sudo}npm uninstall --global --prefix {prefix} {name}"))
-                .remedy(RemedyKind::Upgrade, format!("{sudo}npm install --global --prefix {prefix} {name}@latest"));
-            record.items.push(item);
+            let npm = |verb: &str| {
+                // A version that is kept brings an npm of its own, which runs on the node beside it.
+                let own = [&b"bin/node"[..], b"bin/npm"].map(|name| path::join(&at.dir, name));
+                let line = match own.iter().all(|file| host.root.target(file).is_ok()) {
+                    true => CommandLine::default().arg(own[0].clone()).arg(own[1].clone()),
+                    false => CommandLine::new("npm"),
+                };
+                line.words(verb).words("--global --prefix").arg(at.dir.clone())
+            };
+            let remove = npm("uninstall").operand(name.clone());
+            let upgrade = npm("install").operand([&*name, b"@latest"].concat());
+            let item = item.remedy(RemedyKind::Remove, remove);
+            // What is linked or was taken from elsewhere is not the registry's.
+            let is_of_index = item.origin.as_ref().is_none_or(|origin| origin.kind == "index");
+            record.items.push(match is_of_index {
+                true => item.remedy(RemedyKind::Upgrade, upgrade),
+                false => item,
+            });
         }
         record
     }

@@ -3,10 +3,10 @@
 use super::{PNPM, origin, package, package_file};
 use crate::backend::simple::{Record, SimpleBackend, SimpleInstallation, is_dir, of};
 use crate::backend::{Installation, Manager};
-use crate::bytes::{ByteString, path, shell_word};
+use crate::bytes::{ByteString, path};
 use crate::fs::{Kind, Limit};
 use crate::host::{Host, User};
-use crate::model::{Affix, Evidence, ExecTarget, Location, Loss, ManagerId, Profile, RemedyKind};
+use crate::model::{Affix, CommandLine, Evidence, ExecTarget, Location, Loss, ManagerId, Profile, RemedyKind};
 use crate::version::semver;
 use std::cmp::Ordering;
 
@@ -81,10 +81,12 @@ impl SimpleBackend for PnpmHome {
                     item.places.push((script.clone(), evidence));
                     item.commands.push(script.clone());
                 }
-                let name = shell_word(&name);
+                let of_it = |verb: &str| {
+                    let home = [b"PNPM_HOME=", &*at.dir].concat();
+                    CommandLine::new("env").arg(home).words("pnpm").words(verb).words("--global").operand(name.clone())
+                };
                 record.items.push(
-                    item.remedy(RemedyKind::Remove, format!("pnpm remove --global {name}"))
-                        .remedy(RemedyKind::Upgrade, format!("pnpm update --global {name}")),
+                    item.remedy(RemedyKind::Remove, of_it("remove")).remedy(RemedyKind::Upgrade, of_it("update")),
                 );
             }
         }

@@ -3,9 +3,9 @@
 use super::{YARN, origin, package, package_file, packages_in};
 use crate::backend::simple::{Record, SimpleBackend, SimpleInstallation, is_dir, link_target, links_into, of};
 use crate::backend::{Installation, Manager};
-use crate::bytes::{ByteString, path, shell_word};
+use crate::bytes::{ByteString, path};
 use crate::host::Host;
-use crate::model::{Affix, Evidence, Location, Loss, ManagerId, Profile, Reason, RemedyKind, Scope};
+use crate::model::{Affix, CommandLine, Evidence, Location, Loss, ManagerId, Profile, Reason, RemedyKind, Scope};
 use crate::version::semver;
 use std::cmp::Ordering;
 use std::collections::BTreeMap;
@@ -81,11 +81,9 @@ impl SimpleBackend for YarnGlobal {
                 item.commands.push(link.clone());
             }
             item.trees.push(dir);
-            let (sudo, name) = (if at.scope == Scope::System { "sudo " } else { "" }, shell_word(&name));
             if item.reason != Reason::Dependency {
-                item = item
-                    .remedy(RemedyKind::Remove, format!("{sudo}yarn global remove {name}"))
-                    .remedy(RemedyKind::Upgrade, format!("{sudo}yarn global upgrade {name}"));
+                let of_it = |verb: &str| CommandLine::new("yarn global").words(verb).operand(name.clone());
+                item = item.remedy(RemedyKind::Remove, of_it("remove")).remedy(RemedyKind::Upgrade, of_it("upgrade"));
             }
             record.items.push(item);
         }

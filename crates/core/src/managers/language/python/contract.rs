@@ -5,11 +5,11 @@ use super::record;
 use crate::backend::{
     Bypass, Detail, Environment, Environments, FileIndex, FileRecords, Hint, Installation, Relations, SharedDirs,
 };
-use crate::bytes::{ByteString, path, shell_word};
+use crate::bytes::ByteString;
 use crate::fs::Limit;
 use crate::model::{
-    Claimant, Coverage, CoverageState, Depth, Digest, Evidence, FileRecord, Location, Owner, Package, PathClaim,
-    RecordPosition, Remedy, RemedyKind, Scope,
+    Claimant, CommandLine, Coverage, CoverageState, Depth, Digest, Evidence, FileRecord, Location, Owner, Package,
+    PathClaim, RecordPosition, Remedy, RemedyKind, Scope,
 };
 use crate::version::pep440;
 use rayon::prelude::*;
@@ -78,33 +78,41 @@ impl Installation for PythonInstallation<'_> {
 
     fn remedies(&self, package: u32) -> Vec<Remedy> {
         self.with(package, |shelf, one| {
-            let (site, name) = (&shelf.site, shell_word(&one.name));
-            let past = if self.marker(site).is_some() { "--break-system-packages " } else { "" };
+            let (site, name) = (&shelf.site, &one.name);
+            let past = if self.marker(site).is_some() { "--break-system-packages" } else { "" };
+            let is_main = |app: &[u8]| pep440::normal_name(app) == one.normal_name();
             let (remove, upgrade) = match (&site.place.scope, &site.backend) {
-                (_, Some(backend)) if backend.tool == "pipx" => {
-                    let app = shell_word(&backend.name);
-                    (format!("pipx runpip {app} uninstall {name}"), format!("pipx upgrade {app}"))
-                }
+                // A part of an application goes and is upgraded with it.
                 (_, Some(backend)) => {
-                    let app = shell_word(&backend.name);
-                    (format!("uv tool uninstall {app}"), format!("uv tool upgrade {app}"))
+                    let tool = if backend.tool == "pipx" { "pipx" } else { "uv tool" };
+                    let of_app = |verb: &str| CommandLine::new(tool).words(verb).operand(backend.name.clone());
+                    (is_main(&backend.name).then(|| of_app("uninstall")), Some(of_app("upgrade")))
                 }
                 (Scope::Environment(dir), None) if site.is_of_uv() => {
-                    let at = shell_word(dir);
-                    let one = |verb: &str| format!("uv pip {verb} --python {at} {name}");
-                    (one("uninstall"), one("install --upgrade"))
+                    let of_it = |verb: &str| {
+                        let line = CommandLine::new("uv pip").words(verb).words("--python").arg(dir.clone());
+                        Some(line.operand(name.clone()))
+                    };
+                    (of_it("uninstall"), of_it("install --upgrade"))
                 }
-                (Scope::Environment(dir), None) => {
-                    let python = shell_word(&path::join(dir, b"bin/python3"));
-                    (format!("{python} -m pip uninstall {name}"), format!("{python} -m pip install --upgrade {name}"))
-                }
-                (scope, None) => {
-                    let pip = Self::pip(site, *scope == Scope::System);
-                    (format!("{pip} uninstall {past}{name}"), format!("{pip} install --upgrade {past}{name}"))
+                _ => {
+                    let pip = self.pip(site);
+                    let of_it = |verb: &str| {
+                        let line = pip.clone()?.words(verb).words(past);
+                        Some(line.words("--").arg(name.clone()))
+                    };
+                    // pip removes nothing from a directory of the distribution's, or removes the distribution's with it.
+                    let is_alone = shelf.records.is_empty();
+                    // An editable one is not in any index.
+                    let is_of_index = one.direct.is_none();
+                    (
+                        of_it("uninstall").filter(|_| is_alone),
+                        of_it("install --upgrade").filter(|_| is_of_index && is_alone),
+                    )
                 }
             };
-            let remedy = Remedy::new;
-            vec![remedy(RemedyKind::Remove, remove), remedy(RemedyKind::Upgrade, upgrade)]
+            let remove = remove.map(|line| Remedy::new(RemedyKind::Remove, line));
+            remove.into_iter().chain(upgrade.map(|line| Remedy::new(RemedyKind::Upgrade, line))).collect()
         })
     }
 

@@ -12,7 +12,7 @@ use super::{PIP, UV, find};
 use crate::backend::Detail;
 use crate::bytes::{ByteString, path};
 use crate::host::{Host, User};
-use crate::model::{Evidence, Location, Loss, ManagerId, Owner, Package, Reason, Scope, Status};
+use crate::model::{CommandLine, Evidence, Location, Loss, ManagerId, Owner, Package, Reason, Scope, Status};
 
 /// The distributions of one user, or of the system.
 pub struct PythonInstallation<'s> {
@@ -329,13 +329,33 @@ impl<'s> PythonInstallation<'s> {
         }
     }
 
-    pub(super) fn pip(site: &Site, sudo: bool) -> String {
-        let python = match &site.place.python {
-            Some(version) => format!("python{version}"),
-            None => "python3".to_owned(),
-        };
-        let sudo = if sudo { "sudo " } else { "" };
-        format!("{sudo}{python} -m pip")
+    /// The interpreter that has these directories, where it has pip: its own pip is the one that changes them.
+    pub(super) fn pip(&self, site: &Site) -> Option<CommandLine> {
+        let root = &self.host.root;
+        let has = |file: &[u8]| root.target(file).is_ok();
+        if let Scope::Environment(dir) = &site.place.scope {
+            let python = [&b"bin/python3"[..], b"bin/python"].map(|name| path::join(dir, name));
+            let python = python.into_iter().find(|file| has(file))?;
+            return has(&path::join(&site.place.location, b"pip"))
+                .then(|| CommandLine::program(python).words("-m pip"));
+        }
+        let version = site.place.python.as_ref().map_or_else(|| "3".to_owned(), ToString::to_string);
+        // What an interpreter calls its directory tells whose build it is: the distribution's, or one below /usr/local.
+        let is_local =
+            path::within(&site.place.location, b"/usr/local") && path::name(&site.place.location) == b"site-packages";
+        let prefixes = if is_local { ["/usr/local", "/usr"] } else { ["/usr", "/usr/local"] };
+        let pythons = prefixes.map(|prefix| format!("{prefix}/bin/python{version}"));
+        let python = pythons.iter().find(|file| has(file.as_bytes()))?;
+        let beside = path::join(&site.place.location, b"pip");
+        let shared = [
+            "/usr/lib/python3/dist-packages/pip".to_owned(),
+            format!("/usr/lib/python{version}/site-packages/pip"),
+            format!("/usr/lib64/python{version}/site-packages/pip"),
+            format!("/usr/local/lib/python{version}/dist-packages/pip"),
+            format!("/usr/local/lib/python{version}/site-packages/pip"),
+        ];
+        let has_pip = has(&beside) || shared.iter().any(|dir| has(dir.as_bytes()));
+        has_pip.then(|| CommandLine::new(python).words("-m pip"))
     }
 }
 

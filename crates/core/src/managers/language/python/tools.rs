@@ -24,16 +24,15 @@ use crate::backend::Installation;
 use crate::backend::simple::{
     InstalledPackage, Record, SimpleBackend, SimpleInstallation, is_dir, link_target, links_into, of,
 };
-use crate::bytes::{ByteString, path, shell_word};
+use crate::bytes::{ByteString, path};
 use crate::fs::{Kind, Limit};
 use crate::host::{Host, User};
-use crate::model::{Evidence, Location, Loss, Origin, RemedyKind, Scope, Status};
+use crate::model::{CommandLine, Evidence, Location, Loss, Origin, Remedy, RemedyKind, Scope, Status};
 use crate::version::pep440::{self, normal_name};
 
 /// Where a tool keeps its environments and its links.
 struct Pipx {
     bin: ByteString,
-    sudo: bool,
 }
 
 /// pipx's installations.
@@ -44,7 +43,7 @@ pub fn pipx(host: &Host) -> Vec<Box<dyn Installation + '_>> {
         let bin = host.user_dir(user, "PIPX_BIN_DIR", ".local/bin");
         let homes = [host.user_dir(user, "PIPX_HOME", ".local/share/pipx"), host.user_dir(user, "", ".local/pipx")];
         for home in homes {
-            let backend = Pipx { bin: bin.clone(), sudo: false };
+            let backend = Pipx { bin: bin.clone() };
             if is_dir(host, &path::join(&home, b"venvs")) {
                 held.push(SimpleInstallation::boxed(host, PIPX, of(user), home, backend));
             }
@@ -52,7 +51,7 @@ pub fn pipx(host: &Host) -> Vec<Box<dyn Installation + '_>> {
     }
     let global = root.canonicalize_dir(b"/opt/pipx");
     if is_dir(host, &path::join(&global, b"venvs")) {
-        let backend = Pipx { bin: root.canonicalize_dir(b"/usr/local/bin"), sudo: true };
+        let backend = Pipx { bin: root.canonicalize_dir(b"/usr/local/bin") };
         held.push(SimpleInstallation::boxed(host, PIPX, Scope::System, global, backend));
     }
     held
@@ -136,10 +135,10 @@ impl SimpleBackend for Pipx {
             app_in(host, &tree, &wanted, &mut item, &mut record);
             item.commands = item.places.iter().map(|(link, _)| link.clone()).collect();
             item.trees.push(tree);
-            let (sudo, global) = if self.sudo { ("sudo ", " --global") } else { ("", "") };
-            let command = |verb: &str| format!("{sudo}pipx {verb}{global} {}", shell_word(name));
+            let global = if at.scope == Scope::System { "--global" } else { "" };
+            let command = |verb: &str| CommandLine::new("pipx").words(verb).words(global).operand(name.clone());
             if item.status == Status::Broken {
-                item = item.remedy(RemedyKind::Repair, command("reinstall"));
+                item.remedies.push(Remedy::new(RemedyKind::Repair, command("reinstall")).online());
             }
             record.items.push(
                 item.remedy(RemedyKind::Remove, command("uninstall")).remedy(RemedyKind::Upgrade, command("upgrade")),
@@ -260,9 +259,9 @@ impl UvTools {
             app_in(host, &tree, &normal_name(name), &mut item, record);
             item.commands = item.places.iter().map(|(link, _)| link.clone()).collect();
             item.trees.push(tree);
-            let command = |verb: &str| format!("uv tool {verb} {}", shell_word(name));
+            let command = |verb: &str| CommandLine::new("uv tool").words(verb).operand(name.clone());
             if item.status == Status::Broken {
-                item = item.remedy(RemedyKind::Repair, format!("uv tool install --reinstall {}", shell_word(name)));
+                item.remedies.push(Remedy::new(RemedyKind::Repair, command("install --reinstall")).online());
             }
             record.items.push(
                 item.remedy(RemedyKind::Remove, command("uninstall")).remedy(RemedyKind::Upgrade, command("upgrade")),
@@ -289,7 +288,8 @@ impl UvTools {
             }
             item.commands = item.places.iter().map(|(link, _)| link.clone()).collect();
             item.trees.push(tree);
-            record.items.push(item.remedy(RemedyKind::Remove, format!("uv python uninstall {}", shell_word(name))));
+            let line = CommandLine::new("uv python uninstall").operand(name.clone());
+            record.items.push(item.remedy(RemedyKind::Remove, line));
         }
     }
 
@@ -315,7 +315,7 @@ impl UvTools {
             ));
         }
         item.commands = item.places.iter().map(|(place, _)| place.clone()).collect();
-        record.items.push(item.remedy(RemedyKind::Upgrade, "uv self update"));
+        record.items.push(item.remedy(RemedyKind::Upgrade, CommandLine::new("uv self update")));
     }
 }
 

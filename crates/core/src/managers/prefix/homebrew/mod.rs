@@ -24,16 +24,17 @@ use std::cmp::Ordering;
 
 use serde::Deserialize;
 
+use crate::backend::advice::actor_for;
 use crate::backend::simple::{
     InstalledPackage, Record, SimpleBackend, SimpleInstallation, dirs_in, is_dir, link_target, scope_of,
 };
 use crate::backend::{Installation, Manager};
-use crate::bytes::{ByteString, path, shell_word};
+use crate::bytes::{ByteString, path};
 use crate::fs::{Kind, Limit};
 use crate::host::Host;
 use crate::model::{
-    Affix, Evidence, Location, Loss, ManagerId, ManagerKind, Offer, OfferQuery, Origin, Profile, Reason, RemedyKind,
-    Scope, Status,
+    Actor, Affix, CommandLine, Evidence, Location, Loss, ManagerId, ManagerKind, Offer, OfferQuery, Origin, Profile,
+    Reason, RemedyKind, Scope, Status,
 };
 use crate::version::tokens;
 use crate::version::upstream::Notation;
@@ -47,7 +48,7 @@ const PERSONAL: [&str; 3] = [".linuxbrew", "homebrew", ".homebrew"];
 #[derive(Debug)]
 pub struct Homebrew;
 
-struct Prefix;
+struct Prefix(ByteString);
 
 impl Manager for Homebrew {
     fn id(&self) -> ManagerId {
@@ -75,7 +76,7 @@ impl Manager for Homebrew {
             let is_one = [&b"Cellar"[..], b"Caskroom"].iter().any(|name| is_dir(host, &path::join(&prefix, name)));
             if is_one && !seen.contains(&prefix) {
                 seen.push(prefix.clone());
-                held.push(SimpleInstallation::boxed(host, ID, scope, prefix, Prefix));
+                held.push(SimpleInstallation::boxed(host, ID, scope, prefix.clone(), Prefix(prefix)));
             }
         }
         held
@@ -184,13 +185,19 @@ impl Prefix {
                     item.evidence.push(Evidence::at(path::join(prefix, b"var/homebrew/linked"), "lookup", says));
                 }
                 item.commands = Self::commands(host, prefix, &keg);
-                let word = shell_word(&name);
-                record.items.push(
-                    item.remedy(RemedyKind::Remove, format!("brew uninstall {word}"))
-                        .remedy(RemedyKind::Upgrade, format!("brew upgrade {word}")),
-                );
+                record.items.push(Self::with_remedies(prefix, item, "", &name));
             }
         }
+    }
+
+    /// The brew of this prefix: another one acts on another prefix.
+    fn brew(prefix: &ByteString) -> CommandLine {
+        CommandLine::program(path::join(prefix, b"bin/brew"))
+    }
+
+    fn with_remedies(prefix: &ByteString, item: InstalledPackage, option: &str, name: &ByteString) -> InstalledPackage {
+        let of_it = |verb: &str| Self::brew(prefix).words(verb).words(option).operand(name.clone());
+        item.remedy(RemedyKind::Remove, of_it("uninstall")).remedy(RemedyKind::Upgrade, of_it("upgrade"))
     }
 
     fn commands(host: &Host, prefix: &ByteString, keg: &ByteString) -> Vec<ByteString> {
@@ -225,11 +232,7 @@ impl Prefix {
                 }
                 item.commands = Self::commands(host, &at.dir, &tree);
                 item.trees.push(tree);
-                let word = shell_word(&token);
-                record.items.push(
-                    item.remedy(RemedyKind::Remove, format!("brew uninstall --cask {word}"))
-                        .remedy(RemedyKind::Upgrade, format!("brew upgrade --cask {word}")),
-                );
+                record.items.push(Self::with_remedies(&at.dir, item, "--cask", &token));
             }
         }
     }
@@ -245,11 +248,20 @@ impl Prefix {
         item.places.push((program.clone(), evidence));
         item.commands.push(program);
         item.trees = [&b"Homebrew"[..], b"Library"].iter().map(|name| path::join(&at.dir, name)).collect();
-        record.items.push(item.remedy(RemedyKind::Upgrade, "brew update"));
+        let line = Self::brew(&at.dir).words("update");
+        record.items.push(item.remedy(RemedyKind::Upgrade, line));
     }
 }
 
 impl SimpleBackend for Prefix {
+    /// brew refuses to run as root; it runs as the user whom the prefix belongs to.
+    fn actor(&self, host: &Host, at: &Location) -> Actor {
+        match actor_for(host, &path::join(&at.dir, b"bin")) {
+            Actor::Root => Actor::Anyone,
+            actor => actor,
+        }
+    }
+
     fn read(&self, host: &Host, at: &Location) -> Record {
         let mut record = Record::default();
         Self::kegs(host, at, &mut record);
@@ -269,10 +281,9 @@ impl SimpleBackend for Prefix {
         offers::offers(host, at, items, asked, notes)
     }
 
-    fn take(&self, offer: &Offer) -> Option<String> {
+    fn take(&self, offer: &Offer) -> Option<CommandLine> {
         // Only the newest can be had.
-        let name = offer.candidate.then(|| shell_word(&offer.name))?;
-        Some(format!("brew install {name}"))
+        offer.candidate.then(|| Self::brew(&self.0).words("install").operand(offer.name.clone()))
     }
 
     fn domain(&self, _: &Host, at: &Location) -> Vec<ByteString> {

@@ -3,10 +3,10 @@
 use super::ID;
 use super::installation::{Deployed, FlatpakInstallation};
 use crate::backend::{Catalogue, Detail, FileIndex, Hint, Installation, Launching, Relations};
-use crate::bytes::{ByteString, path, shell_word};
+use crate::bytes::{ByteString, path};
 use crate::model::{
-    Coverage, CoverageState, Evidence, ExecTarget, Location, Loss, Offer, OfferQuery, Owner, Package, Remedy,
-    RemedyKind, Scope,
+    CommandLine, Coverage, CoverageState, Evidence, ExecTarget, Location, Loss, Offer, OfferQuery, Owner, Package,
+    Remedy, RemedyKind, Scope,
 };
 use crate::version::debian;
 use std::cmp::Ordering;
@@ -101,8 +101,8 @@ impl Installation for FlatpakInstallation<'_> {
 
     fn remedies(&self, package: u32) -> Vec<Remedy> {
         let deployed = self.deployed(package);
-        let (option, reference) = (self.base.option(), deployed.reference());
-        vec![Remedy::new(RemedyKind::Remove, format!("flatpak uninstall {option} {reference}"))]
+        let line = CommandLine::new("flatpak uninstall").arg(self.base.option()).operand(deployed.reference());
+        vec![Remedy::new(RemedyKind::Remove, line)]
     }
 
     /// Versions here are free text without an order of their own; Debian's is the closest to what users mean.
@@ -148,15 +148,15 @@ impl Catalogue for FlatpakInstallation<'_> {
         offers
     }
 
-    fn unhold_command(&self, package: &[u8]) -> Option<String> {
-        Some(format!("flatpak mask {} --remove {}", self.base.option(), shell_word(package)))
+    fn unhold_command(&self, package: &[u8]) -> Option<CommandLine> {
+        Some(CommandLine::new("flatpak mask").arg(self.base.option()).words("--remove").operand(package))
     }
 
-    fn install_command(&self, offer: &Offer) -> Option<String> {
-        let remote = shell_word(&offer.source.as_ref()?.name);
+    fn install_command(&self, offer: &Offer) -> Option<CommandLine> {
+        let remote = offer.source.as_ref()?.name.clone();
         let branch = offer.channel.as_ref().map(|branch| [b"//", &**branch].concat()).unwrap_or_default();
-        let reference = shell_word(&[&*offer.name, &branch].concat());
-        Some(format!("flatpak install {} {remote} {reference}", self.base.option()))
+        let line = CommandLine::new("flatpak install").arg(self.base.option()).operand(remote);
+        Some(line.operand([&*offer.name, &branch].concat()))
     }
 }
 

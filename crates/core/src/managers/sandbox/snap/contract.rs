@@ -4,10 +4,10 @@ use super::installation::{Revision, SnapInstallation};
 use super::revision::{self};
 use super::{ID, MOUNTS, SNAPD, offers};
 use crate::backend::{Catalogue, Detail, FileIndex, History, Installation, Launching, mark_candidates};
-use crate::bytes::{ByteString, path, shell_word};
+use crate::bytes::{ByteString, path};
 use crate::model::{
-    Change, Coverage, CoverageState, Evidence, ExecTarget, Location, Loss, Offer, OfferQuery, Owner, Package, Remedy,
-    RemedyKind, Scope, State,
+    Change, CommandLine, Coverage, CoverageState, Evidence, ExecTarget, Location, Loss, Offer, OfferQuery, Owner,
+    Package, Remedy, RemedyKind, Scope, State,
 };
 use crate::version::debian;
 use hashbrown::HashMap;
@@ -109,11 +109,12 @@ impl Installation for SnapInstallation<'_> {
     fn remedies(&self, package: u32) -> Vec<Remedy> {
         let revision = &self.revisions[package as usize];
         let instance = &self.snap(revision).instance;
-        let command = match self.is_active(revision) {
-            true => format!("sudo snap remove {instance}"),
-            false => format!("sudo snap remove {instance} --revision {}", revision.name),
+        let line = CommandLine::new("snap remove").operand(instance.clone());
+        let remedy = match self.is_active(revision) {
+            true => Remedy::new(RemedyKind::Remove, line).losing("its data, except in the snapshot that snapd keeps"),
+            false => Remedy::new(RemedyKind::Remove, line.words("--revision").operand(revision.name.clone())),
         };
-        vec![Remedy::new(RemedyKind::Remove, command)]
+        vec![remedy]
     }
 
     /// Versions are free text without an order of their own; Debian's is the closest to what users mean.
@@ -195,9 +196,9 @@ impl Catalogue for SnapInstallation<'_> {
         offers
     }
 
-    fn install_command(&self, offer: &Offer) -> Option<String> {
+    fn install_command(&self, offer: &Offer) -> Option<CommandLine> {
         let is_here = self.snaps.iter().any(|snap| snap.instance == offer.name);
-        Some(format!("sudo snap {} {}", if is_here { "refresh" } else { "install" }, shell_word(&offer.name)))
+        Some(CommandLine::new(if is_here { "snap refresh" } else { "snap install" }).operand(offer.name.clone()))
     }
 }
 

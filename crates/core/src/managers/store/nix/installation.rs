@@ -16,8 +16,8 @@ use crate::bytes::{ByteString, path};
 use crate::fs::Kind;
 use crate::host::Host;
 use crate::model::{
-    Change, Coverage, CoverageState, Evidence, Location, Loss, Offer, OfferQuery, Origin, Owner, Package, Reason,
-    Remedy, RemedyKind, Scope, State, Status,
+    Change, CommandLine, Coverage, CoverageState, Evidence, Location, Loss, Offer, OfferQuery, Origin, Owner, Package,
+    Reason, Remedy, RemedyKind, State, Status,
 };
 use crate::version::nix;
 
@@ -231,18 +231,19 @@ impl Installation for ProfileInstallation<'_> {
     fn remedies(&self, package: u32) -> Vec<Remedy> {
         let element = self.element(package);
         let name = self.name_and_version(element).0;
-        let profile = if self.profile.usual { String::new() } else { format!(" --profile {}", self.profile.link) };
-        let sudo = if self.profile.scope == Scope::System { "sudo " } else { "" };
-        let command = match self.held.as_ref().map(|held| held.recorded) {
-            Some(ProfileFormat::NixEnv) => format!("{sudo}nix-env{profile} --uninstall {name}"),
+        // The profile is named always: which one is the default depends on who asks, and how they logged in.
+        let of_profile = |line: &str| CommandLine::new(line).words("--profile").arg(self.profile.link.clone());
+        let line = match self.held.as_ref().map(|held| held.recorded) {
+            Some(ProfileFormat::NixEnv) => of_profile("nix-env").words("--uninstall").operand(name),
             Some(ProfileFormat::NixProfile) => {
-                let which = element.paths.first().map(ToString::to_string).unwrap_or_default();
-                format!("{sudo}nix profile remove{profile} {which}")
+                let Some(path) = element.paths.first() else { return Vec::new() };
+                of_profile("nix profile remove").operand(path.clone())
             }
             // It is taken out of the configuration's own text, and no command does that.
             Some(ProfileFormat::Configuration) | None => return Vec::new(),
         };
-        vec![Remedy::new(RemedyKind::Remove, command)]
+        let undo = of_profile("nix-env").words("--rollback");
+        vec![Remedy::new(RemedyKind::Remove, line).undone_by(undo)]
     }
 
     fn order(&self, a: &[u8], b: &[u8]) -> Ordering {

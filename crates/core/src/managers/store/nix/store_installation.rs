@@ -14,7 +14,8 @@ use crate::backend::{Catalogue, Detail, FileIndex, Installation, Launching};
 use crate::bytes::{ByteString, path};
 use crate::host::Host;
 use crate::model::{
-    Coverage, CoverageState, Evidence, Location, Loss, Offer, OfferQuery, Owner, Package, Reason, Remedy, Scope, Status,
+    CommandLine, Coverage, CoverageState, Evidence, Location, Loss, Offer, OfferQuery, Owner, Package, Reason, Remedy,
+    Scope, Status,
 };
 use crate::version::nix;
 
@@ -170,8 +171,9 @@ impl Catalogue for StoreInstallation<'_> {
         offers
     }
 
-    fn install_command(&self, offer: &Offer) -> Option<String> {
-        Some(format!("nix-env -iA {}.{}", offer.channel.as_ref()?, offer.name))
+    fn install_command(&self, offer: &Offer) -> Option<CommandLine> {
+        let attribute = [&**offer.channel.as_ref()?, b".", &*offer.name].concat();
+        Some(CommandLine::new("nix-env -iA").operand(attribute))
     }
 }
 

@@ -7,11 +7,11 @@ use super::marks::Marks;
 use super::status::{self, Record, State};
 use crate::backend::listed::{self, Role};
 use crate::backend::{Catalogue, Detail, FileIndex, FileRecords, Hint, Installation, Relations};
-use crate::bytes::{ByteString, path, shell_word};
+use crate::bytes::{ByteString, path};
 use crate::fs::Limit;
 use crate::model::{
-    Algorithm, Claim, Claimant, Coverage, CoverageState, Depth, Digest, Evidence, FileRecord, Finding, Location,
-    NameFilter, Offer, OfferQuery, Owner, Package, RecordPosition, Remedy, RemedyKind, Status,
+    Algorithm, Claim, Claimant, CommandLine, Coverage, CoverageState, Depth, Digest, Evidence, FileRecord, Finding,
+    Location, NameFilter, Offer, OfferQuery, Owner, Package, RecordPosition, Remedy, RemedyKind, Status,
 };
 use crate::version::debian;
 use std::cmp::Ordering;
@@ -116,24 +116,20 @@ impl Installation for DpkgInstallation<'_> {
         let record = self.record(package);
         let name = self.full_name(record);
         let apt = self.host.root.target(b"/var/lib/apt").is_ok();
-        let remedy = Remedy::new;
+        let remedy = |kind, line: &str| Remedy::new(kind, CommandLine::new(line).operand(name.clone()));
         match record.state {
             State::Lost => vec![],
-            State::Unpacked | State::HalfConfigured => {
-                vec![remedy(RemedyKind::Repair, format!("sudo dpkg --configure {name}"))]
-            }
-            State::HalfInstalled if apt => {
-                vec![remedy(RemedyKind::Repair, format!("sudo apt install --reinstall {name}"))]
-            }
+            State::Unpacked | State::HalfConfigured => vec![remedy(RemedyKind::Repair, "dpkg --configure")],
+            State::HalfInstalled if apt => vec![remedy(RemedyKind::Repair, "apt install --reinstall").online()],
             _ if record.reinstall_required && apt => {
-                vec![remedy(RemedyKind::Repair, format!("sudo apt install --reinstall {name}"))]
+                vec![remedy(RemedyKind::Repair, "apt install --reinstall").online()]
             }
-            State::ConfigFiles if apt => vec![remedy(RemedyKind::Purge, format!("sudo apt purge {name}"))],
-            State::ConfigFiles => vec![remedy(RemedyKind::Purge, format!("sudo dpkg --purge {name}"))],
+            State::ConfigFiles if apt => vec![remedy(RemedyKind::Purge, "apt purge")],
+            State::ConfigFiles => vec![remedy(RemedyKind::Purge, "dpkg --purge")],
             // Removing these breaks the system; no one should be told how in passing.
             _ if record.essential => vec![],
-            _ if apt => vec![remedy(RemedyKind::Remove, format!("sudo apt remove {name}"))],
-            _ => vec![remedy(RemedyKind::Remove, format!("sudo dpkg --remove {name}"))],
+            _ if apt => vec![remedy(RemedyKind::Remove, "apt remove")],
+            _ => vec![remedy(RemedyKind::Remove, "dpkg --remove")],
         }
     }
 
@@ -244,6 +240,24 @@ impl FileIndex for DpkgInstallation<'_> {
         Some((path::join(b"alternatives", &group.name), group.evidence(&self.host.root)))
     }
 
+    fn repair_group(&self, group: u32) -> Option<Remedy> {
+        let group = &self.groups()[group as usize];
+        let is_there = |choice: &super::alternatives::Choice| self.host.root.target(&choice.path).is_ok();
+        let remedy = match group.choices.iter().any(is_there) {
+            true => Remedy::new(
+                RemedyKind::Choose,
+                CommandLine::new("update-alternatives --auto").operand(group.name.clone()),
+            )
+            .to("let the alternatives system choose again"),
+            false => Remedy::new(
+                RemedyKind::Remove,
+                CommandLine::new("update-alternatives --remove-all").operand(group.name.clone()),
+            )
+            .to("remove the group, of which nothing is left"),
+        };
+        Some(remedy)
+    }
+
     fn digest(&self, package: u32, at: &[u8]) -> Option<Digest> {
         let digests = match self.lists[package as usize].as_ref()? {
             List::Info(list) => {
@@ -269,8 +283,8 @@ impl FileRecords for DpkgInstallation<'_> {
     fn restore(&self, package: u32) -> Option<Remedy> {
         let record = self.record(package);
         let has_apt = self.host.root.target(b"/var/lib/apt").is_ok();
-        let command = format!("sudo apt install --reinstall {}", self.full_name(record));
-        has_apt.then(|| Remedy::new(RemedyKind::Restore, command))
+        let line = CommandLine::new("apt install --reinstall").operand(self.full_name(record));
+        (has_apt && self.can_be_fetched(record)).then(|| Remedy::new(RemedyKind::Restore, line))
     }
 }
 
@@ -283,17 +297,17 @@ impl Catalogue for DpkgInstallation<'_> {
         DpkgInstallation::on_sources(self)
     }
 
-    fn unhold_command(&self, package: &[u8]) -> Option<String> {
-        Some(format!("sudo apt-mark unhold {}", shell_word(package)))
+    fn unhold_command(&self, package: &[u8]) -> Option<CommandLine> {
+        Some(CommandLine::new("apt-mark unhold").operand(package))
     }
 
-    fn install_command(&self, offer: &Offer) -> Option<String> {
+    fn install_command(&self, offer: &Offer) -> Option<CommandLine> {
         // Without a version, apt takes its candidate.
         let version = offer.version.as_ref().filter(|_| !offer.candidate);
         let version = version.map(|version| [b"=", &**version].concat()).unwrap_or_default();
         let foreign = offer.arch.as_ref().filter(|arch| ***arch != *b"all" && *arch != self.native());
         let arch = foreign.map(|arch| [b":", &**arch].concat()).unwrap_or_default();
-        Some(format!("sudo apt install {}", shell_word(&[&*offer.name, &arch, &version].concat())))
+        Some(CommandLine::new("apt install").operand([&*offer.name, &arch, &version].concat()))
     }
 }
 

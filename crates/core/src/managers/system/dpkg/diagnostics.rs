@@ -4,8 +4,8 @@
 use super::ADMIN;
 use super::installation::DpkgInstallation;
 use crate::backend::listed::{self, Role};
-use crate::bytes::{ByteString, path, shell_word};
-use crate::model::{Evidence, Finding, FindingKind, Remedy, RemedyKind, Severity};
+use crate::bytes::{ByteString, path};
+use crate::model::{CommandLine, Evidence, Finding, FindingKind, Remedy, RemedyKind, Severity};
 
 impl DpkgInstallation<'_> {
     /// `diverted-program` and `chosen-by-hand`.
@@ -35,7 +35,7 @@ impl DpkgInstallation<'_> {
                     format!("{name} cannot be started although its package is installed"),
                 )
             };
-            let undo = format!("sudo dpkg-divert --rename --remove {}", shell_word(&one.from));
+            let undo = CommandLine::new("dpkg-divert --local --rename --remove").operand(one.from.clone());
             // What a package diverted, it takes back itself.
             let remedy = Remedy::new(RemedyKind::Undo, undo).to("undo the diversion");
             Finding {
@@ -65,7 +65,7 @@ impl DpkgInstallation<'_> {
             let summary =
                 format!("{} is {chosen}, chosen by hand although {} has a higher priority", group.name, best.path);
             let consequence = "a new alternative with a higher priority is not used";
-            let command = format!("sudo update-alternatives --auto {}", shell_word(&group.name));
+            let command = CommandLine::new("update-alternatives --auto").operand(group.name.clone());
             Some(Finding {
                 paths: vec![chosen, best.path.clone()],
                 remedies: vec![Remedy::new(RemedyKind::Choose, command).to("return to automatic mode")],

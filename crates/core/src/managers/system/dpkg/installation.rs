@@ -31,6 +31,8 @@ pub struct DpkgInstallation<'s> {
     pub(super) diversions: OnceLock<Diversions>,
     pub(super) groups: OnceLock<Vec<Group>>,
     pub(super) unreadable: bool,
+    /// Which installed packages a repository still has, at the installed version; read on first use.
+    pub(super) fetchable: OnceLock<Option<HashMap<super::offers::Key, crate::model::Origin>>>,
     pub(super) notes: Mutex<Vec<Loss>>,
 }
 
@@ -54,6 +56,7 @@ impl<'s> DpkgInstallation<'s> {
             native: OnceLock::new(),
             diversions: OnceLock::new(),
             groups: OnceLock::new(),
+            fetchable: OnceLock::new(),
             notes: Mutex::new(notes),
         }
     }

@@ -11,7 +11,7 @@ use crate::model::{Evidence, Offer, OfferQuery, Origin};
 use whodunit_formats::stanza::stanzas;
 
 /// A package's name with its architecture; packages for all are the machine's own.
-type Key = (ByteString, ByteString);
+pub(super) type Key = (ByteString, ByteString);
 
 /// A package, its record where it is installed, and every version of it.
 type Chosen<'r> = (Key, Option<&'r Record>, Vec<Choice>);
@@ -102,6 +102,12 @@ impl DpkgInstallation<'_> {
             Some((key, apt.origin(self.host, entries[*place].index)))
         });
         Some(of.collect())
+    }
+
+    /// Whether a repository has the installed version of a package, as of the last fetch of its lists.
+    pub(super) fn can_be_fetched(&self, record: &Record) -> bool {
+        let known = self.fetchable.get_or_init(|| self.origins());
+        known.as_ref().is_some_and(|known| self.origin_of(known, record).is_some_and(|one| one.kind == "repository"))
     }
 
     pub(super) fn origin_of(&self, origins: &HashMap<Key, Origin>, record: &Record) -> Option<Origin> {

@@ -27,11 +27,11 @@ use hashbrown::{HashMap, HashSet};
 
 use crate::backend::simple::{FileLists, InstalledPackage, Record, SimpleBackend, SimpleInstallation, is_dir};
 use crate::backend::{Installation, Manager};
-use crate::bytes::{ByteString, path, shell_word};
+use crate::bytes::{ByteString, path};
 use crate::host::Host;
 use crate::model::{
-    Affix, Digest, Evidence, FileRecord, Location, Loss, ManagerId, ManagerKind, NameFilter, Offer, OfferQuery, Origin,
-    Profile, Remedy, RemedyKind, Scope,
+    Affix, CommandLine, Digest, Evidence, FileRecord, Location, Loss, ManagerId, ManagerKind, NameFilter, Offer,
+    OfferQuery, Origin, Profile, Remedy, RemedyKind, Scope,
 };
 use crate::version::pacman;
 use crate::version::upstream::Notation;
@@ -77,10 +77,9 @@ impl SimpleBackend for Database {
         record.notes.extend(self.notes.iter().cloned());
         for item in &mut record.items {
             item.held = self.settings.ignores(&item.name, &item.groups);
-            let word = shell_word(&item.name);
             item.remedies = vec![
-                Remedy::new(RemedyKind::Remove, format!("sudo pacman -R {word}")),
-                Remedy::new(RemedyKind::Upgrade, "sudo pacman -Syu".to_owned()),
+                Remedy::new(RemedyKind::Remove, CommandLine::new("pacman -R").operand(item.name.clone())),
+                Remedy::new(RemedyKind::Upgrade, CommandLine::new("pacman -Syu")),
             ];
         }
         record
@@ -151,9 +150,9 @@ impl SimpleBackend for Database {
         offers
     }
 
-    fn take(&self, offer: &Offer) -> Option<String> {
+    fn take(&self, offer: &Offer) -> Option<CommandLine> {
         let repository = &offer.source.as_ref()?.name;
-        Some(format!("sudo pacman -S {}", shell_word(&path::join(repository, &offer.name))))
+        Some(CommandLine::new("pacman -S").operand(path::join(repository, &offer.name)))
     }
 
     fn on_sources(&self) -> Vec<String> {
@@ -210,7 +209,7 @@ impl FileLists for Database {
         Some(dependents::dependents(&host.root, items, removed))
     }
 
-    fn restore(&self, item: &InstalledPackage) -> Option<String> {
-        Some(format!("sudo pacman -S {}", shell_word(&item.name)))
+    fn restore(&self, item: &InstalledPackage) -> Option<CommandLine> {
+        Some(CommandLine::new("pacman -S").operand(item.name.clone()))
     }
 }

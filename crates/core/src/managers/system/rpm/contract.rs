@@ -2,10 +2,10 @@
 
 use super::installation::{Brief, RpmInstallation, digest_of, is_there, tail};
 use crate::backend::{Catalogue, Detail, FileIndex, FileRecords, Hint, Installation, Relations};
-use crate::bytes::{ByteString, path, shell_word};
+use crate::bytes::{ByteString, path};
 use crate::model::{
-    Claim, Claimant, Coverage, CoverageState, Depth, Digest, Evidence, FileRecord, Location, Loss, NameFilter, Offer,
-    OfferQuery, Owner, Package, RecordPosition, Remedy, RemedyKind, Scope,
+    Claim, Claimant, CommandLine, Coverage, CoverageState, Depth, Digest, Evidence, FileRecord, Location, Loss,
+    NameFilter, Offer, OfferQuery, Owner, Package, RecordPosition, Remedy, RemedyKind, Scope,
 };
 use crate::version::rpm;
 use hashbrown::HashMap;
@@ -114,20 +114,18 @@ impl Installation for RpmInstallation<'_> {
     fn remedies(&self, package: u32) -> Vec<Remedy> {
         let Some(brief) = self.with(package, Brief::of).flatten() else { return Vec::new() };
         let name = self.owner(package).full_name();
-        let word = shell_word(&name);
         let remedy = Remedy::new;
         if self.location.scope != Scope::System {
-            return vec![remedy(RemedyKind::Remove, format!("rpm -e {}", shell_word(&brief.in_full())))];
+            let line = CommandLine::new("rpm --dbpath").arg(self.location.dir.clone()).words("-e");
+            return vec![remedy(RemedyKind::Remove, line.operand(brief.in_full()))];
         }
         match self.records().tool(&self.host.root) {
-            Some(tool) => vec![
-                remedy(RemedyKind::Remove, format!("sudo {tool} remove {word}")),
-                remedy(
-                    RemedyKind::Upgrade,
-                    format!("sudo {tool} {} {word}", if tool == "zypper" { "update" } else { "upgrade" }),
-                ),
-            ],
-            None => vec![remedy(RemedyKind::Remove, format!("sudo rpm -e {word}"))],
+            Some(tool) => {
+                let of_it = |verb: &str| CommandLine::new(tool).words(verb).operand(name.clone());
+                let upgrade = of_it(if tool == "zypper" { "update" } else { "upgrade" });
+                vec![remedy(RemedyKind::Remove, of_it("remove")), remedy(RemedyKind::Upgrade, upgrade)]
+            }
+            None => vec![remedy(RemedyKind::Remove, CommandLine::new("rpm -e").operand(name))],
         }
     }
 
@@ -210,12 +208,11 @@ impl FileRecords for RpmInstallation<'_> {
 
     fn restore(&self, package: u32) -> Option<Remedy> {
         let tool = self.records().tool(&self.host.root)?;
-        let name = shell_word(&self.owner(package).full_name()).clone();
-        let command = match tool {
-            "zypper" => format!("sudo zypper install --force {name}"),
-            tool => format!("sudo {tool} reinstall {name}"),
+        let line = match tool {
+            "zypper" => CommandLine::new("zypper install --force"),
+            tool => CommandLine::new(tool).words("reinstall"),
         };
-        Some(Remedy::new(RemedyKind::Restore, command))
+        Some(Remedy::new(RemedyKind::Restore, line.operand(self.owner(package).full_name())))
     }
 }
 
@@ -224,20 +221,20 @@ impl Catalogue for RpmInstallation<'_> {
         self.all_offers(asked)
     }
 
-    fn unhold_command(&self, package: &[u8]) -> Option<String> {
-        let package = shell_word(package);
-        Some(match self.records().tool(&self.host.root)? {
-            "zypper" => format!("sudo zypper removelock {package}"),
-            tool => format!("sudo {tool} versionlock delete {package}"),
-        })
+    fn unhold_command(&self, package: &[u8]) -> Option<CommandLine> {
+        let line = match self.records().tool(&self.host.root)? {
+            "zypper" => CommandLine::new("zypper removelock"),
+            tool => CommandLine::new(tool).words("versionlock delete"),
+        };
+        Some(line.operand(package))
     }
 
-    fn install_command(&self, offer: &Offer) -> Option<String> {
+    fn install_command(&self, offer: &Offer) -> Option<CommandLine> {
         let tool = self.records().tool(&self.host.root)?;
         let version = offer.version.as_ref().filter(|_| !offer.candidate);
         let between = if tool == "zypper" { "=" } else { "-" };
         let version = version.map(|version| [between.as_bytes(), version].concat()).unwrap_or_default();
-        Some(format!("sudo {tool} install {}", shell_word(&[&*offer.name, &version].concat())))
+        Some(CommandLine::new(tool).words("install").operand([&*offer.name, &version].concat()))
     }
 
     fn source_notes(&self) -> Vec<String> {

@@ -1,0 +1,122 @@
+//! How a command of ours is typed on a machine: with which rights, and by which user.
+
+use crate::bytes::{ByteString, path};
+use crate::host::{Host, User};
+use crate::model::{Actor, CommandLine, Location, Remedy, Scope};
+
+/// Where sudo can be (Filesystem Hierarchy Standard; NixOS keeps its own wrapper).
+const SUDO: [&[u8]; 4] = [b"/usr/bin/sudo", b"/bin/sudo", b"/usr/local/bin/sudo", b"/run/wrappers/bin/sudo"];
+
+/// Directories that sudo searches on every system, whatever its settings say.
+const SYSTEM_DIRS: [&[u8]; 6] = [b"/usr/local/sbin", b"/usr/local/bin", b"/usr/sbin", b"/usr/bin", b"/sbin", b"/bin"];
+
+/// Directories below a home in which managers put their own programs.
+const USER_DIRS: [&[u8]; 8] = [
+    b".local/bin",
+    b".cargo/bin",
+    b".nix-profile/bin",
+    b".local/state/nix/profile/bin",
+    b"bin",
+    b".volta/bin",
+    b".pyenv/bin",
+    b".rbenv/bin",
+];
+
+/// Directories that all users share, but that sudo does not search.
+const SHARED_DIRS: [&[u8]; 3] = [b"/nix/var/nix/profiles/default/bin", b"/snap/bin", b"/opt/local/bin"];
+
+/// Who has to run a command that changes an installation.
+#[must_use]
+pub fn actor_of(host: &Host, location: &Location) -> Actor {
+    match &location.scope {
+        Scope::System => Actor::Root,
+        Scope::User(name) => Actor::User(name.clone()),
+        Scope::Environment(dir) => actor_for(host, dir),
+    }
+}
+
+/// Who has to run a command that changes something at this path: the user in whose home it lies, else the user whom
+/// the directory belongs to, else root.
+#[must_use]
+pub fn actor_for(host: &Host, place: &[u8]) -> Actor {
+    if let Some(user) = host.home_owner(place) {
+        return if user.uid == 0 { Actor::Root } else { Actor::User(user.name.clone()) };
+    }
+    let owner = host.root.target(path::parent(place)).ok().map(|meta| meta.owner);
+    // A tree that somebody unpacked belongs to that user as a whole.
+    let unpacked = host.root.target(b"/").is_ok_and(|top| top.owner != 0);
+    let user = host.users.iter().find(|user| Some(user.uid) == owner && user.uid != 0 && !unpacked);
+    user.map_or(Actor::Root, |user| Actor::User(user.name.clone()))
+}
+
+/// A remedy with its command as it is typed on this machine; `owner` is who owns the installation that it changes.
+#[must_use]
+pub fn addressed(host: &Host, owner: &Actor, remedy: Remedy) -> Remedy {
+    let actor = match &remedy.actor {
+        Actor::Owner => owner.clone(),
+        actor => actor.clone(),
+    };
+    let typed = |line: &CommandLine| match &actor {
+        Actor::Anyone | Actor::Owner => (line.to_string(), None),
+        Actor::Root => as_root(host, line),
+        Actor::User(name) => as_user(host, name, line),
+    };
+    let (command, as_user) = typed(&remedy.line);
+    let reversible_by = remedy.undo.as_ref().map(|line| typed(line).0);
+    let user = match &actor {
+        Actor::User(name) => Some(name.clone()),
+        _ => None,
+    };
+    Remedy { command, as_user, user, reversible_by, actor, ..remedy }
+}
+
+/// A remedy that changes what is at this path.
+#[must_use]
+pub fn at_path(host: &Host, place: &[u8], remedy: Remedy) -> Remedy {
+    addressed(host, &actor_for(host, place), remedy)
+}
+
+fn as_root(host: &Host, line: &CommandLine) -> (String, Option<ByteString>) {
+    let asks_as_root = host.root.is_live() && host.env.uid == Some(0);
+    match has_sudo(host) && !asks_as_root {
+        true => (line.clone().behind(&CommandLine::new("sudo")).to_string(), None),
+        false => (line.to_string(), Some("root".into())),
+    }
+}
+
+fn as_user(host: &Host, name: &ByteString, line: &CommandLine) -> (String, Option<ByteString>) {
+    let asks = |user: &&User| host.root.is_live() && host.env.uid == Some(user.uid);
+    if host.users.iter().find(asks).is_some_and(|user| user.name == *name) {
+        return (line.to_string(), Some(name.clone()));
+    }
+    let line = with_program_found(host, name, line);
+    if has_sudo(host) {
+        let prefix = CommandLine::new("sudo -u").arg(name.clone()).words("-H");
+        return (line.behind(&prefix).to_string(), None);
+    }
+    let inner = line.to_string();
+    let line = CommandLine::new("su -s /bin/sh -c").arg(inner).arg("--").arg(name.clone());
+    (line.to_string(), Some("root".into()))
+}
+
+fn has_sudo(host: &Host) -> bool {
+    SUDO.iter().any(|place| host.root.target(place).is_ok())
+}
+
+/// The command with the path of its program, where only the user's own search path has it.
+fn with_program_found(host: &Host, name: &ByteString, line: &CommandLine) -> CommandLine {
+    let mut line = line.clone();
+    line.then = line.then.iter().map(|next| with_program_found(host, name, next)).collect();
+    let Some(program) = line.words.first_mut().filter(|word| !word.contains(&b'/')) else { return line };
+    let is_in = |dir: &[u8]| host.root.target(&path::join(dir, program)).is_ok();
+    if SYSTEM_DIRS.iter().any(|dir| is_in(dir)) {
+        return line;
+    }
+    let home = host.users.iter().find(|user| user.name == *name).map(|user| user.home.clone());
+    let own = home.iter().flat_map(|home| USER_DIRS.iter().map(|dir| path::join(home, dir)));
+    let shared = SHARED_DIRS.iter().map(|dir| ByteString::from(*dir));
+    if let Some(dir) = own.chain(shared).find(|dir| is_in(dir)) {
+        *program = path::join(&dir, program);
+    }
+    line
+}
