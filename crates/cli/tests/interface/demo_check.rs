@@ -112,7 +112,7 @@ const PLANTED: &[(&str, &str, &str, &str, &str, &str)] = &[
         "version-split",
         "chartdesk",
         "snap/system/chartdesk/44",
-        "sudo -u maren -H flatpak uninstall --user org.harbour.ChartDesk",
+        "sudo -u maren -H env flatpak uninstall --user -y org.harbour.ChartDesk",
     ),
     ("chartdesk", "warning", "duplicate-launcher", "chartdesk.desktop", "dpkg/system/chartdesk", ""),
     (
@@ -121,7 +121,7 @@ const PLANTED: &[(&str, &str, &str, &str, &str, &str)] = &[
         "duplicate-launcher",
         "org.harbour.ChartDesk.desktop",
         "flatpak/user:maren/org.harbour.ChartDesk/x86_64/stable",
-        "sudo -u maren -H flatpak uninstall",
+        "sudo -u maren -H env flatpak uninstall",
     ),
     (
         "lampwick",

@@ -1,6 +1,7 @@
 //! How a command of ours is typed on a machine: with which rights, and by which user.
 
 use crate::bytes::{ByteString, path};
+use crate::fs::Root;
 use crate::host::{Host, User};
 use crate::model::{Actor, CommandLine, Location, Remedy, Scope};
 
@@ -53,7 +54,9 @@ pub fn actor_for(host: &Host, place: &[u8]) -> Actor {
 #[must_use]
 pub fn addressed(host: &Host, owner: &Actor, remedy: Remedy) -> Remedy {
     let actor = match &remedy.actor {
+        Actor::Owner if *owner == Actor::User("root".into()) => Actor::Root,
         Actor::Owner => owner.clone(),
+        Actor::User(name) if **name == *b"root" => Actor::Root,
         actor => actor.clone(),
     };
     let typed = |line: &CommandLine| match &actor {
@@ -74,6 +77,34 @@ pub fn addressed(host: &Host, owner: &Actor, remedy: Remedy) -> Remedy {
 #[must_use]
 pub fn at_path(host: &Host, place: &[u8], remedy: Remedy) -> Remedy {
     addressed(host, &actor_for(host, place), remedy)
+}
+
+/// Directories of programs that belong to the distribution.
+pub const MANAGED_DIRS: [&[u8]; 5] = [b"/usr/bin", b"/usr/sbin", b"/bin", b"/sbin", b"/usr/games"];
+
+/// The directory for local programs that stands for one of the distribution's.
+#[must_use]
+pub fn local_dir(dir: &[u8]) -> &'static str {
+    if path::name(dir) == b"sbin" { "/usr/local/sbin" } else { "/usr/local/bin" }
+}
+
+/// A free name to which a program is moved aside: moving it there overwrites nothing. It is beside the program, or for
+/// one in a directory of the distribution's in the directory for local programs. None for a link that would then lead
+/// elsewhere.
+#[must_use]
+pub fn free_name(root: &Root, file: &ByteString) -> Option<ByteString> {
+    let dir = path::parent(file);
+    let to = match MANAGED_DIRS.contains(&dir) {
+        true if root.read_link(file).is_ok_and(|target| !target.starts_with(b"/")) => return None,
+        true => path::join(local_dir(dir).as_bytes(), path::name(file)),
+        false => file.clone(),
+    };
+    root.dir(path::parent(&to)).ok()?;
+    let names = (1..100).map(|number| match number {
+        1 => [&to, &b".aside"[..]].concat(),
+        number => [&to, format!(".aside{number}").as_bytes()].concat(),
+    });
+    names.map(ByteString::from).find(|name| root.entry(name).is_err_and(|error| error.is_missing()))
 }
 
 fn as_root(host: &Host, line: &CommandLine) -> (String, Option<ByteString>) {

@@ -11,4 +11,11 @@ pub trait SharedDirs {
 
     /// Whether the package is among those of [`SharedDirs::foreign_packages`].
     fn may_be_foreign(&self, package: u32) -> bool;
+
+    /// Whether the package lies in a directory in which the other manager keeps its own, so that this manager's command
+    /// does not remove it there, or removes the other's files with it.
+    fn is_among_others(&self, package: u32) -> bool {
+        let _ = package;
+        false
+    }
 }

@@ -6,7 +6,7 @@ use super::CheckContext;
 use crate::bytes::{ByteString, path};
 use crate::findings::programs::{self, Program};
 use crate::fs::Kind;
-use crate::model::{Finding, FindingKind};
+use crate::model::{Finding, FindingKind, Severity};
 use crate::queries::{advice, claims_on_last, libraries};
 use crate::resolve::libraries::Loader;
 use crate::resolve::{End, Resolution, SearchPath};
@@ -37,6 +37,14 @@ pub fn findings(cx: &CheckContext<'_, '_>) -> Vec<Finding> {
                 mend_link: &|link| advice::mend_link(survey, link),
             },
         );
+        // A package that brings a link into a package that is only suggested is as it was made.
+        let link = resolution.steps[0].path.clone();
+        let is_packaged = || !survey.ownership(&index, &survey.root().canonicalize(&link)).packages.is_empty();
+        for one in of_program.iter_mut().filter(|one| one.kind == FindingKind::DanglingLink) {
+            if is_packaged() {
+                one.severity = Severity::Note;
+            }
+        }
         // What is looked up by name, and found in some context, runs there.
         of_program.retain(|one| one.kind != FindingKind::BrokenInterpreter || !is_found_somewhere(cx, &resolution));
         found.extend(of_program);

@@ -9,7 +9,14 @@ use crate::model::{CommandLine, Evidence, Finding, FindingKind, Package, Remedy,
 
 /// `diverted-program`, `chosen-by-hand` and the like: what a manager tells of itself.
 pub fn diagnostics(cx: &CheckContext<'_, '_>) -> Vec<Finding> {
-    cx.survey.installations().iter().flat_map(|held| held.diagnostics()).collect()
+    let of_each = cx.survey.installations().iter().flat_map(|held| {
+        held.diagnostics().into_iter().map(|mut finding| {
+            let ways = std::mem::take(&mut finding.remedies).into_iter();
+            finding.remedies = ways.filter_map(|way| cx.survey.remedy_within(&**held, way)).collect();
+            finding
+        })
+    });
+    of_each.collect()
 }
 
 /// `half-installed`, `settings-left`, `data-left` and `not-executable`.

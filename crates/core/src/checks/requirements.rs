@@ -230,7 +230,7 @@ pub fn findings(cx: &CheckContext<'_, '_>) -> Vec<Finding> {
 /// The ways of the requiring package's own manager to renew it.
 fn repairs(survey: &Survey<'_>, id: &ByteString) -> Vec<Remedy> {
     let ways = survey.remedies_by_id(path::name(id), id);
-    ways.into_iter().filter(|way| matches!(way.kind, RemedyKind::Repair | RemedyKind::Upgrade)).collect()
+    ways.into_iter().filter(|way| way.kind == RemedyKind::Repair).collect()
 }
 
 fn finding(survey: &Survey<'_>, view: &View, one: &Unmet, owner: &dyn Fn(&Declared) -> Option<Owner>) -> Finding {

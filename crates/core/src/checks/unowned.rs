@@ -1,20 +1,17 @@
 //! Programs without an owner where a distribution's manager alone should put some.
 
 use super::CheckContext;
+use crate::backend::advice::{MANAGED_DIRS, local_dir};
 use crate::bytes::{ByteString, path};
 use crate::fs::{Kind, Limit};
 use crate::model::{Actor, CommandLine, Evidence, Finding, FindingKind, Remedy, RemedyKind, Severity};
-use crate::queries::advice;
 use crate::queries::unowned::{FileKind, Group, unowned};
 use crate::survey::Survey;
-
-/// Directories that belong to the distribution.
-const MANAGED: [&[u8]; 5] = [b"/usr/bin", b"/usr/sbin", b"/bin", b"/sbin", b"/usr/games"];
 
 /// `unowned-in-managed-dir`: one for each piece of software.
 pub fn findings(cx: &CheckContext<'_, '_>) -> Vec<Finding> {
     let root = cx.survey.root();
-    let managed = MANAGED.iter().filter(|dir| root.dir(dir).is_ok()).map(|dir| root.canonicalize_dir(dir));
+    let managed = MANAGED_DIRS.iter().filter(|dir| root.dir(dir).is_ok()).map(|dir| root.canonicalize_dir(dir));
     let mut managed: Vec<_> = managed.collect();
     managed.sort();
     managed.dedup();
@@ -54,7 +51,7 @@ fn move_to_local(survey: &Survey<'_>, group: &Group) -> Option<Remedy> {
     }
     let dirs: Vec<&[u8]> = group.files.iter().map(|file| path::parent(&file.path)).collect();
     let dir = *dirs.first().filter(|first| dirs.iter().all(|dir| dir == *first))?;
-    let to = advice::local_dir(dir);
+    let to = local_dir(dir);
     root.dir(to.as_bytes()).ok()?;
     for file in &group.files {
         let name = path::name(&file.path);

@@ -5,7 +5,7 @@ use std::collections::BTreeMap;
 use super::CheckContext;
 use crate::bytes::{ByteString, path};
 use crate::managers::{self, keeps_versions};
-use crate::model::{Evidence, Finding, FindingKind, ManagerKind, Package, RemedyKind, Scope, Severity, Status};
+use crate::model::{Evidence, Finding, FindingKind, Package, RemedyKind, Scope, Severity, Status};
 use crate::queries::across::{Row, Told, across};
 use crate::survey::Titled;
 use crate::version::upstream;
@@ -54,7 +54,7 @@ fn is_bundle(package: &Package) -> bool {
 
 /// Whether the distribution's own manager installed it.
 fn is_of_system(package: &Package) -> bool {
-    managers::profile(package.manager).kind == ManagerKind::System
+    managers::is_system(package.manager)
 }
 
 /// Whether a package is the system's or this user's: what another user has is no matter of this one's.

@@ -61,3 +61,9 @@ pub fn profile(id: ManagerId) -> Profile {
 pub fn keeps_versions(id: ManagerId) -> bool {
     profile(id).keeps_versions
 }
+
+/// Whether a manager installs the distribution's own packages.
+#[must_use]
+pub fn is_system(id: ManagerId) -> bool {
+    profile(id).kind == ManagerKind::System
+}

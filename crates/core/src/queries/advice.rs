@@ -1,10 +1,10 @@
 //! Advice that several questions give: which of several copies should go, and how it goes without harm to others.
 
-use crate::backend::advice::at_path;
-use crate::bytes::{ByteString, path};
+use crate::backend::advice::{at_path, free_name};
+use crate::bytes::ByteString;
 use crate::fs::Kind;
 use crate::managers;
-use crate::model::{CommandLine, ManagerKind, Owner, Remedy, RemedyKind};
+use crate::model::{CommandLine, Owner, Remedy, RemedyKind};
 use crate::survey::Survey;
 use crate::version::upstream;
 
@@ -53,7 +53,7 @@ pub(crate) fn leave_one(survey: &Survey<'_>, winner: &Located, hidden: &[Located
 
 /// Whether a package belongs to the distribution: it is never removed for another manager's sake.
 pub(crate) fn is_systems(owner: &Owner) -> bool {
-    managers::profile(owner.manager).kind == ManagerKind::System
+    managers::is_system(owner.manager)
 }
 
 fn order(a: &Owner, b: &Owner) -> std::cmp::Ordering {
@@ -113,11 +113,7 @@ pub(crate) fn mend_link(survey: &Survey<'_>, link: &ByteString) -> Option<Remedy
 pub(crate) fn move_aside(survey: &Survey<'_>, file: &ByteString) -> Option<Remedy> {
     let root = survey.root();
     root.entry(file).ok().filter(|meta| meta.kind != Kind::Dir)?;
-    let names = (1..100).map(|number| match number {
-        1 => [file, &b".aside"[..]].concat(),
-        number => [file, format!(".aside{number}").as_bytes()].concat(),
-    });
-    let free = names.map(ByteString::from).find(|name| root.entry(name).is_err_and(|error| error.is_missing()))?;
+    let free = free_name(root, file)?;
     let line = CommandLine::new("mv -n --").arg(file.clone()).arg(free.clone());
     let undo = CommandLine::new("mv -n --").arg(free).arg(file.clone());
     Some(at_path(survey.host, file, Remedy::new(RemedyKind::Move, line).undone_by(undo)))
@@ -142,9 +138,4 @@ pub(crate) fn put_back(survey: &Survey<'_>, by: Option<&Owner>, restore: Option<
     // Both are typed as one: each says for itself whose rights it needs.
     let command = format!("{} && {}", away.command, restore.command);
     Some(Remedy { command, as_user: away.as_user.or(restore.as_user.clone()), loses, ..restore.to(purpose) })
-}
-
-/// The directory for local programs that stands for one of the distribution's.
-pub(crate) fn local_dir(dir: &[u8]) -> &'static str {
-    if path::name(dir) == b"sbin" { "/usr/local/sbin" } else { "/usr/local/bin" }
 }

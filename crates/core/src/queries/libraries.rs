@@ -3,7 +3,7 @@
 use std::collections::BTreeMap;
 
 use super::shadows::{Shadow, Shadows};
-use super::{Located, advice, located};
+use super::{Located, located};
 use crate::bytes::{ByteString, path};
 use crate::fs::Kind;
 use crate::fs::Root;
@@ -60,7 +60,6 @@ pub fn shadows(survey: &Survey<'_>, resolved: &ResolvedContext, search: &SearchP
             answer.findings.push(Finding {
                 packages: packages.collect(),
                 paths: copies.iter().map(|copy| copy.path.clone()).collect(),
-                remedies: advice::leave_one(survey, &winner, &hidden),
                 evidence: vec![because.clone()],
                 ..Finding::new(FindingKind::MaskedLibrary, severity, name.clone(), summary, consequence)
             });

@@ -4,10 +4,10 @@
 
 use hashbrown::{HashMap, HashSet};
 
-use super::advice::is_systems;
 use crate::backend::Installation;
 use crate::bytes::{ByteString, path};
 use crate::fs::Kind;
+use crate::managers;
 use crate::model::{CommandLine, Depth, Remedy, RemedyKind};
 use crate::survey::Survey;
 
@@ -16,7 +16,7 @@ const MAX_PATHS: usize = 40;
 
 /// Whether a package lies in a directory that the distribution fills as well.
 pub(crate) fn is_among_distributions(held: &dyn Installation, number: u32) -> bool {
-    held.shared_dirs().is_some_and(|shared| shared.may_be_foreign(number))
+    held.shared_dirs().is_some_and(|shared| shared.is_among_others(number))
 }
 
 /// Removes these packages of one installation from the distribution's directory, and restores what the distribution
@@ -34,8 +34,10 @@ pub(crate) fn take_out(survey: &Survey<'_>, held: &dyn Installation, numbers: &[
     let mut restores: Vec<Remedy> = Vec::new();
     for file in files {
         let claims = survey.ownership(&index, &file).packages;
-        let mut others =
-            claims.iter().filter(|claim| survey.owner(claim).is_some_and(|owner| is_systems(&owner))).peekable();
+        let mut others = claims
+            .iter()
+            .filter(|claim| survey.owner(claim).is_some_and(|owner| managers::is_system(owner.manager)))
+            .peekable();
         if others.peek().is_none() {
             own.insert(file);
         }

@@ -2,6 +2,7 @@
 
 use super::look::Found;
 use super::{Answer, Elsewhere, Hop, Interpreter, Target, TargetKind, Verdict};
+use crate::backend::Installation;
 use crate::bytes::{ByteString, path};
 use crate::digests::Content;
 use crate::findings::{programs, words};
@@ -146,8 +147,12 @@ impl Judge<'_, '_> {
     fn of_package(&self, target: &Target, elsewhere: &[Resolution]) -> Answer {
         let named = match target.kind {
             Some(TargetKind::Command | TargetKind::Launcher) => Vec::new(),
-            _ => self.survey.named(&target.name),
+            _ => self.survey.by_name_or_id(&target.name),
         };
+        let named: Vec<(&dyn Installation, u32)> = named
+            .into_iter()
+            .map(|(holder, number)| (&*self.survey.installations()[usize::from(holder)], number))
+            .collect();
         let kind = match target.kind {
             Some(kind) => kind,
             None if named.is_empty() => TargetKind::Command,

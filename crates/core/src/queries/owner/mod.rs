@@ -163,6 +163,12 @@ pub fn owners_in(survey: &Survey<'_>, searches: &[&SearchPath], targets: &[Targe
         judge.answer(target, found)
     };
     let mut answers: Vec<Answer> = found.iter().map(answer).collect();
+    for answer in &mut answers {
+        // Whose a file or a package is does not depend on who asks.
+        if matches!(answer.kind, TargetKind::Path | TargetKind::Package | TargetKind::Library) {
+            answer.users.clear();
+        }
+    }
     let coverage = survey.coverage();
     let is_lost = |of_manager: bool| {
         coverage.iter().any(|part| part.manager.is_some() == of_manager && part.state != CoverageState::Read)

@@ -79,7 +79,8 @@ impl Installation for PythonInstallation<'_> {
     fn remedies(&self, package: u32) -> Vec<Remedy> {
         self.with(package, |shelf, one| {
             let (site, name) = (&shelf.site, &one.name);
-            let past = if self.marker(site).is_some() { "--break-system-packages" } else { "" };
+            let is_apart = matches!(site.place.scope, Scope::Environment(_));
+            let past = if self.marker(site).is_some() && !is_apart { "--break-system-packages" } else { "" };
             let is_main = |app: &[u8]| pep440::normal_name(app) == one.normal_name();
             let (remove, upgrade) = match (&site.place.scope, &site.backend) {
                 // A part of an application goes and is upgraded with it.
@@ -193,6 +194,10 @@ impl SharedDirs for PythonInstallation<'_> {
 
     fn may_be_foreign(&self, package: u32) -> bool {
         self.with(package, |shelf, _| !shelf.records.is_empty())
+    }
+
+    fn is_among_others(&self, package: u32) -> bool {
+        self.may_be_foreign(package)
     }
 }
 

@@ -331,13 +331,12 @@ impl<'s> PythonInstallation<'s> {
 
     /// The interpreter that has these directories, where it has pip: its own pip is the one that changes them.
     pub(super) fn pip(&self, site: &Site) -> Option<CommandLine> {
-        let root = &self.host.root;
-        let has = |file: &[u8]| root.target(file).is_ok();
+        let has = |file: &[u8]| self.host.root.target(file).is_ok();
+        let has_own_pip = site.place.dirs.iter().any(|dir| has(&path::join(dir, b"pip")));
         if let Scope::Environment(dir) = &site.place.scope {
             let python = [&b"bin/python3"[..], b"bin/python"].map(|name| path::join(dir, name));
-            let python = python.into_iter().find(|file| has(file))?;
-            return has(&path::join(&site.place.location, b"pip"))
-                .then(|| CommandLine::program(python).words("-m pip"));
+            let python = python.into_iter().find(|file| has(file)).filter(|_| has_own_pip)?;
+            return Some(CommandLine::program(python).words("-m pip"));
         }
         let version = site.place.python.as_ref().map_or_else(|| "3".to_owned(), ToString::to_string);
         // What an interpreter calls its directory tells whose build it is: the distribution's, or one below /usr/local.
@@ -346,7 +345,6 @@ impl<'s> PythonInstallation<'s> {
         let prefixes = if is_local { ["/usr/local", "/usr"] } else { ["/usr", "/usr/local"] };
         let pythons = prefixes.map(|prefix| format!("{prefix}/bin/python{version}"));
         let python = pythons.iter().find(|file| has(file.as_bytes()))?;
-        let beside = path::join(&site.place.location, b"pip");
         let shared = [
             "/usr/lib/python3/dist-packages/pip".to_owned(),
             format!("/usr/lib/python{version}/site-packages/pip"),
@@ -354,7 +352,7 @@ impl<'s> PythonInstallation<'s> {
             format!("/usr/local/lib/python{version}/dist-packages/pip"),
             format!("/usr/local/lib/python{version}/site-packages/pip"),
         ];
-        let has_pip = has(&beside) || shared.iter().any(|dir| has(dir.as_bytes()));
+        let has_pip = has_own_pip || shared.iter().any(|dir| has(dir.as_bytes()));
         has_pip.then(|| CommandLine::new(python).words("-m pip"))
     }
 }

@@ -101,7 +101,7 @@ impl Installation for FlatpakInstallation<'_> {
 
     fn remedies(&self, package: u32) -> Vec<Remedy> {
         let deployed = self.deployed(package);
-        let line = CommandLine::new("flatpak uninstall").arg(self.base.option()).operand(deployed.reference());
+        let line = self.flatpak("uninstall").words("-y").operand(deployed.reference());
         vec![Remedy::new(RemedyKind::Remove, line)]
     }
 
@@ -127,6 +127,15 @@ impl Installation for FlatpakInstallation<'_> {
     }
 }
 
+impl FlatpakInstallation<'_> {
+    /// The command for this installation. Started by sudo itself, flatpak refuses to act on a user's own installation;
+    /// started by `env`, it does not.
+    fn flatpak(&self, verb: &str) -> CommandLine {
+        let is_users = matches!(self.base.scope, Scope::User(_));
+        CommandLine::new(if is_users { "env flatpak" } else { "flatpak" }).words(verb).arg(self.base.option())
+    }
+}
+
 impl FileIndex for FlatpakInstallation<'_> {
     fn tree_over(&self, canonical: &[u8]) -> Option<(u32, ByteString)> {
         let below = canonical.strip_prefix(&*self.host.root.canonicalize_dir(&self.base.dir))?.strip_prefix(b"/")?;
@@ -149,13 +158,13 @@ impl Catalogue for FlatpakInstallation<'_> {
     }
 
     fn unhold_command(&self, package: &[u8]) -> Option<CommandLine> {
-        Some(CommandLine::new("flatpak mask").arg(self.base.option()).words("--remove").operand(package))
+        Some(self.flatpak("mask").words("--remove").operand(package))
     }
 
     fn install_command(&self, offer: &Offer) -> Option<CommandLine> {
         let remote = offer.source.as_ref()?.name.clone();
         let branch = offer.channel.as_ref().map(|branch| [b"//", &**branch].concat()).unwrap_or_default();
-        let line = CommandLine::new("flatpak install").arg(self.base.option()).operand(remote);
+        let line = self.flatpak("install").operand(remote);
         Some(line.operand([&*offer.name, &branch].concat()))
     }
 }

@@ -3,6 +3,7 @@
 
 use super::ADMIN;
 use super::installation::DpkgInstallation;
+use crate::backend::advice::free_name;
 use crate::backend::listed::{self, Role};
 use crate::bytes::{ByteString, path};
 use crate::model::{CommandLine, Evidence, Finding, FindingKind, Remedy, RemedyKind, Severity};
@@ -36,11 +37,17 @@ impl DpkgInstallation<'_> {
                 )
             };
             let undo = CommandLine::new("dpkg-divert --local --rename --remove").operand(one.from.clone());
+            let undo = match stands {
+                // dpkg-divert overwrites nothing: what stands there has to make room first.
+                true => free_name(root, &one.from)
+                    .map(|free| CommandLine::new("mv -n --").arg(one.from.clone()).arg(free).and_then(undo)),
+                false => Some(undo),
+            };
             // What a package diverted, it takes back itself.
-            let remedy = Remedy::new(RemedyKind::Undo, undo).to("undo the diversion");
+            let remedy = undo.map(|line| Remedy::new(RemedyKind::Undo, line).to("undo the diversion"));
             Finding {
                 paths: vec![one.from.clone(), one.to.clone()],
-                remedies: if one.by.is_none() { vec![remedy] } else { Vec::new() },
+                remedies: remedy.filter(|_| one.by.is_none()).into_iter().collect(),
                 evidence: vec![Evidence::line(
                     path::join(ADMIN, b"diversions"),
                     one.line,

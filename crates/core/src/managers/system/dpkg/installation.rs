@@ -32,7 +32,7 @@ pub struct DpkgInstallation<'s> {
     pub(super) groups: OnceLock<Vec<Group>>,
     pub(super) unreadable: bool,
     /// Which installed packages a repository still has, at the installed version; read on first use.
-    pub(super) fetchable: OnceLock<Option<HashMap<super::offers::Key, crate::model::Origin>>>,
+    pub(super) fetchable: OnceLock<Option<HashMap<(ByteString, ByteString), crate::model::Origin>>>,
     pub(super) notes: Mutex<Vec<Loss>>,
 }
 

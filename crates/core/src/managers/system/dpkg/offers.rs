@@ -11,7 +11,7 @@ use crate::model::{Evidence, Offer, OfferQuery, Origin};
 use whodunit_formats::stanza::stanzas;
 
 /// A package's name with its architecture; packages for all are the machine's own.
-pub(super) type Key = (ByteString, ByteString);
+type Key = (ByteString, ByteString);
 
 /// A package, its record where it is installed, and every version of it.
 type Chosen<'r> = (Key, Option<&'r Record>, Vec<Choice>);
