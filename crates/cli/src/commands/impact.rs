@@ -5,8 +5,8 @@ use std::os::unix::ffi::OsStrExt as _;
 
 use clap::Args;
 use whodunit_core::bytes::ByteString;
-use whodunit_core::queries::CheckContext;
 use whodunit_core::queries::impact::{Broken, How, Impact, Lost, impact};
+use whodunit_core::queries::{CheckContext, spelled};
 use whodunit_core::resolve::Context;
 use whodunit_core::survey::Survey;
 
@@ -27,7 +27,7 @@ use crate::session::Session;
   whodunit impact python3.11 --context all
   whodunit impact dpkg/system/libtide2")]
 pub struct Arguments {
-    /// Packages, by name or by id
+    /// Packages, by name, by id, or by what they own (see `whodunit owner --help`)
     #[arg(required = true)]
     package: Vec<OsString>,
 }
@@ -37,30 +37,29 @@ pub fn run(arguments: &Arguments, global: &Global, streams: &mut Streams) -> Res
     let mut session = Session::new(global)?;
     session.use_all_contexts(global);
     let survey = Survey::of(&session.host);
-    let (mut packages, mut unknown) = (Vec::new(), Vec::new());
+    let (mut packages, mut others, mut unknown) = (Vec::new(), Vec::new(), Vec::new());
     for name in &arguments.package {
-        let found = survey.by_name_or_id(name.as_bytes());
-        let mut managers: Vec<String> = found
-            .iter()
-            .map(|(holder, number)| survey.installations()[usize::from(*holder)].owner(*number).id.to_string())
-            .collect();
-        managers.sort();
-        managers.dedup();
-        if managers.len() > 1 {
-            let listed = managers.join(", ");
-            return Err(CliError::usage(format!(
-                "{}: several packages have that name; choose one: {listed}",
-                ByteString::from(name.as_bytes())
-            )));
-        }
-        if found.is_empty() {
+        let found = spelled::packages(&survey, &session.searches(), name.as_bytes());
+        let id = |one: &(u16, u32)| survey.installations()[usize::from(one.0)].owner(one.1).id;
+        let Some(first) = found.first().map(id) else {
             unknown.push(ByteString::from(name.as_bytes()));
+            continue;
+        };
+        // Of several packages of that name the one that runs is answered first, and each of the others by itself.
+        let (chosen, rest): (Vec<_>, Vec<_>) = found.into_iter().partition(|one| id(one) == first);
+        packages.extend(chosen);
+        for one in rest {
+            let known = others.iter_mut().find(|known: &&mut Vec<(u16, u32)>| id(&known[0]) == id(&one));
+            match known {
+                Some(known) => known.push(one),
+                None => others.push(vec![one]),
+            }
         }
-        packages.extend(found);
     }
     let resolved = session.resolve_contexts(&session.users());
     let asking = CheckContext::new(&survey, session.views(), &resolved);
-    let answer = if packages.is_empty() { Impact::default() } else { impact(&asking, &packages) };
+    let mut answer = if packages.is_empty() { Impact::default() } else { impact(&asking, &packages) };
+    answer.others = others.iter().map(|packages| impact(&asking, packages)).collect();
     let outcome = output::show(&answer, &survey, &session, global, streams, unknown.is_empty())?;
     super::tell_unknown(&unknown, global, streams);
     Ok(outcome)
@@ -110,63 +109,80 @@ impl Shown for Impact {
     }
 
     fn page(&self, presenter: &Presenter) -> Vec<Piece> {
-        if self.packages.is_empty() {
-            return vec![Line::of(Tone::Strong, "no such package").into()];
-        }
-        let names: Vec<String> = self.packages.iter().map(|owner| presenter.owner(owner)).collect();
-        let unnoticed = self.broken.iter().filter(|one| !one.noticed).count();
-        let noticed = self.broken.len() - unnoticed;
-        let first = Line::of(Tone::Strong, format!("without {}", names.join(", ")));
-        let first = match (unnoticed, noticed) {
-            (0, 0) => first.and(Tone::Plain, ": nothing else breaks"),
-            (0, noticed) => {
-                first.and(Tone::Plain, format!(": its manager would notice everything that breaks ({noticed})"))
-            }
-            (unnoticed, _) => first
-                .and(Tone::Warning, format!(": {unnoticed} would break without its manager noticing"))
-                .and(Tone::Plain, format!("; its manager would notice {noticed}")),
-        };
-        let mut page: Vec<Piece> = vec![first.into()];
-        let titled = |page: &mut Vec<Piece>, title: &str| {
+        let mut page = page_of(self, presenter);
+        for other in &self.others {
             page.push(Line::blank().into());
-            page.push(Line::of(Tone::Faint, title.to_owned()).into());
-        };
-        if !self.commands.is_empty() {
-            titled(&mut page, "commands");
-            for lost in &self.commands {
-                let label = Line::blank().to(2).and(Tone::Strong, presenter.path(&lost.path));
-                let (tone, says) = match &lost.instead {
-                    Some(one) => {
-                        let whose = one.owner.as_ref().map_or("unowned".to_owned(), |owner| presenter.owner(owner));
-                        (Tone::Plain, format!("instead, {} ({whose}) in {}", presenter.path(&one.path), contexts(lost)))
-                    }
-                    None => (Tone::Warning, format!("nothing, in {}", contexts(lost))),
-                };
-                page.push(Piece::Paragraph { column: 40, label, tone, text: says });
-            }
-        }
-        for is_noticed in [false, true] {
-            let listed: Vec<&Broken> = self.broken.iter().filter(|one| one.noticed == is_noticed).collect();
-            if listed.is_empty() {
-                continue;
-            }
-            titled(
-                &mut page,
-                if is_noticed {
-                    "what its manager would remove as well, or ask about"
-                } else {
-                    "what its manager would not notice"
-                },
-            );
-            page.extend(listed.into_iter().map(|one| told(one, presenter)));
-        }
-        if !self.unknown.is_empty() {
-            page.push(Line::blank().into());
-            let says = format!("dependents are unknown for {}: more may break", self.unknown.join(", "));
-            page.push(Line::of(Tone::Warning, says).into());
+            page.extend(page_of(other, presenter));
         }
         page
     }
+}
+
+/// The answer about one set of packages.
+fn page_of(impact: &Impact, presenter: &Presenter) -> Vec<Piece> {
+    if impact.packages.is_empty() {
+        return vec![Line::of(Tone::Strong, "no such package").into()];
+    }
+    let names: Vec<String> = impact.packages.iter().map(|owner| presenter.owner(owner)).collect();
+    let unnoticed = impact.broken.iter().filter(|one| !one.noticed).count();
+    let noticed = impact.broken.len() - unnoticed;
+    let first = Line::of(Tone::Strong, format!("without {}", names.join(", ")));
+    let first = match (unnoticed, noticed) {
+        (0, 0) if impact.unknown.is_empty() => first.and(Tone::Plain, ": nothing else breaks"),
+        (0, 0) => first.and(Tone::Plain, format!(": dependents are not known for {}", impact.unknown.join(", "))),
+        (0, noticed) => {
+            first.and(Tone::Plain, format!(": its manager would notice everything that breaks ({noticed})"))
+        }
+        (unnoticed, _) => first
+            .and(Tone::Warning, format!(": {unnoticed} would break without its manager noticing"))
+            .and(Tone::Plain, format!("; its manager would notice {noticed}")),
+    };
+    let mut page: Vec<Piece> = vec![first.into()];
+    for one in &impact.protected {
+        page.push(Line::of(Tone::Warning, ByteString::from(one.says.as_str()).to_string()).into());
+    }
+    let titled = |page: &mut Vec<Piece>, title: &str| {
+        page.push(Line::blank().into());
+        page.push(Line::of(Tone::Faint, title.to_owned()).into());
+    };
+    if !impact.commands.is_empty() {
+        titled(&mut page, "commands");
+        for lost in &impact.commands {
+            let label = Line::blank().to(2).and(Tone::Strong, presenter.path(&lost.path));
+            let (tone, says) = match &lost.instead {
+                Some(one) => {
+                    let whose = one.owner.as_ref().map_or("unowned".to_owned(), |owner| presenter.owner(owner));
+                    (
+                        Tone::Plain,
+                        format!("instead, {} ({whose}) in {}", presenter.path(&one.path), places(lost, presenter)),
+                    )
+                }
+                None => (Tone::Warning, format!("nothing, in {}", places(lost, presenter))),
+            };
+            page.push(Piece::Paragraph { column: 40, label, tone, text: says });
+        }
+    }
+    for is_noticed in [false, true] {
+        let listed: Vec<&Broken> = impact.broken.iter().filter(|one| one.noticed == is_noticed).collect();
+        if listed.is_empty() {
+            continue;
+        }
+        titled(
+            &mut page,
+            if is_noticed {
+                "what its manager would remove as well, or ask about"
+            } else {
+                "what its manager would not notice"
+            },
+        );
+        page.extend(listed.into_iter().map(|one| told(one, presenter)));
+    }
+    if !impact.unknown.is_empty() {
+        page.push(Line::blank().into());
+        let says = format!("dependents are unknown for {}: more may break", impact.unknown.join(", "));
+        page.push(Line::of(Tone::Warning, says).into());
+    }
+    page
 }
 
 fn told(one: &Broken, presenter: &Presenter) -> Piece {
@@ -180,6 +196,12 @@ fn told(one: &Broken, presenter: &Presenter) -> Piece {
     let label = Line::blank().to(2).and(Tone::Plain, what);
     let text = format!("{}{loses}{}", one.how.word(), whose.unwrap_or_default());
     Piece::Paragraph { column: 50, label, tone: Tone::Plain, text }
+}
+
+/// The contexts in which a command is lost, and for whom if not for everyone.
+fn places(lost: &Lost, presenter: &Presenter) -> String {
+    let whose = presenter.whose(&lost.users).map(|whose| format!(" {whose}")).unwrap_or_default();
+    format!("{}{whose}", contexts(lost))
 }
 
 fn contexts(lost: &Lost) -> String {

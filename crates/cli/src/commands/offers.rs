@@ -7,6 +7,7 @@ use clap::Args;
 use whodunit_core::bytes::ByteString;
 use whodunit_core::managers;
 use whodunit_core::queries::offers::{Offered, Offers, Question, offers};
+use whodunit_core::queries::spelled;
 use whodunit_core::survey::Survey;
 
 use crate::args::Global;
@@ -42,7 +43,7 @@ pub fn run(arguments: &Arguments, global: &Global, streams: &mut Streams) -> Res
     let session = Session::new(global)?;
     let survey = Survey::of(&session.host);
     let question = Question {
-        names: arguments.name.iter().map(|name| name.as_bytes().into()).collect(),
+        names: arguments.name.iter().map(|name| spelled::name(&survey, &session.searches(), name.as_bytes())).collect(),
         prefer: session.config.preferred_sources(),
         now: session.host.root.is_live().then(process::now).flatten(),
     };

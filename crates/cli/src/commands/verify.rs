@@ -7,6 +7,7 @@ use clap::Args;
 use indicatif::{ProgressBar, ProgressDrawTarget, ProgressStyle};
 use whodunit_core::bytes::ByteString;
 use whodunit_core::model::{Depth, Finding, ManagerId, Severity};
+use whodunit_core::queries::spelled;
 use whodunit_core::queries::verify::{Progress, Question, Verified, verify};
 use whodunit_core::survey::Survey;
 
@@ -60,7 +61,7 @@ pub fn run(arguments: &Arguments, global: &Global, streams: &mut Streams) -> Res
     let mut packages = Vec::new();
     let mut unknown = Vec::new();
     for name in &arguments.package {
-        let found = survey.numbered(name.as_bytes());
+        let found = spelled::packages(&survey, &session.searches(), name.as_bytes());
         if found.is_empty() {
             unknown.push(ByteString::from(name.as_bytes()));
         }

@@ -20,6 +20,7 @@ mod real_catalogues;
 mod real_dpkg;
 mod real_flatpak;
 mod real_glib;
+mod real_impact;
 mod real_languages;
 mod real_loaders;
 mod real_nix;

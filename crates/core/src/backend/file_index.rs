@@ -40,6 +40,13 @@ pub trait FileIndex {
         None
     }
 
+    /// The file that a group of links leads to once some files are gone: the manager chooses again. `None` if nothing is
+    /// left to choose.
+    fn next_of_group(&self, group: u32, is_gone: &dyn Fn(&ByteString) -> bool) -> Option<ByteString> {
+        let _ = (group, is_gone);
+        None
+    }
+
     /// The command that repairs a group of links of which one leads nowhere, or removes the group where nothing is left
     /// to choose.
     fn repair_group(&self, group: u32) -> Option<Remedy> {

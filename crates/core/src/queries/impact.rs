@@ -12,7 +12,8 @@ use crate::backend::Environments;
 use crate::bytes::{ByteString, path};
 use crate::fs::Kind;
 use crate::index::{ClaimIndex, FoundClaim};
-use crate::model::{Claimant, Depth, Evidence, Owner};
+use crate::managers;
+use crate::model::{Claimant, Depth, Evidence, ManagerKind, Owner};
 use crate::resolve::launchers::data_dirs_of;
 use crate::resolve::libraries::Loader;
 use crate::resolve::{Context, End, Resolution, SearchPath};
@@ -23,7 +24,7 @@ use crate::survey::Survey;
 pub struct Lost {
     /// The command's name.
     pub name: ByteString,
-    /// The contexts in which it is so, for any of the users.
+    /// The contexts in which it is so.
     pub contexts: Vec<Context>,
     /// The users for whom it is so; empty for a search path that was given.
     pub users: Vec<ByteString>,
@@ -31,16 +32,6 @@ pub struct Lost {
     pub path: ByteString,
     /// What would run instead; `null` where nothing would.
     pub instead: Option<Located>,
-}
-
-impl Lost {
-    /// Adds a search path on which it is so.
-    fn add(&mut self, search: &SearchPath) {
-        if !self.contexts.contains(&search.context) {
-            self.contexts.push(search.context);
-        }
-        self.users.extend(search.user.iter().filter(|user| !self.users.contains(user)).cloned().collect::<Vec<_>>());
-    }
 }
 
 /// How something stops working.
@@ -104,6 +95,13 @@ pub struct Impact {
     pub broken: Vec<Broken>,
     /// Managers whose declared dependencies are not read: what they would notice is not known.
     pub unknown: Vec<String>,
+    /// Why a manager does not remove a package without being forced to.
+    pub protected: Vec<Evidence>,
+    /// The other packages of the names that were asked for, each by itself.
+    pub others: Vec<Impact>,
+    /// Packages of other installations that need what would go.
+    #[serde(skip)]
+    across: Vec<Broken>,
 }
 
 /// What would be gone.
@@ -133,7 +131,7 @@ impl<'a, 's> Gone<'a, 's> {
         let canonical: Vec<ByteString> = files.par_iter().map(|file| root.canonicalize(file)).collect();
         let index = survey.claims(canonical.iter().map(|file| &**file));
         let is_theirs = |file: &ByteString| {
-            survey.ownership(&index, file).packages.iter().all(|claim| gone.claims(claim))
+            gone.takes(&survey.ownership(&index, file).packages)
                 && root.entry(file).is_ok_and(|meta| meta.kind != Kind::Dir)
         };
         let files = canonical.into_iter().filter(is_theirs).collect();
@@ -141,12 +139,38 @@ impl<'a, 's> Gone<'a, 's> {
         gone
     }
 
+    /// The directories of programs that the managers of what would go keep for themselves.
+    fn own_dirs(&self) -> Vec<ByteString> {
+        let root = self.survey.root();
+        let mut dirs = Vec::new();
+        for (holder, held) in (0..).zip(self.survey.installations()) {
+            if !self.packages.iter().any(|(of, _)| *of == holder) {
+                continue;
+            }
+            for dir in held.launching().map(|launching| launching.program_dirs()).unwrap_or_default() {
+                let canonical = root.canonicalize_dir(&dir);
+                if canonical != dir || path::within(&canonical, &held.location().dir) {
+                    dirs.push(canonical);
+                }
+            }
+        }
+        dirs
+    }
+
     /// Whether a claim is that of a package that would go.
     fn claims(&self, claim: &FoundClaim) -> bool {
         matches!(claim.claimant, Claimant::Package(number) if self.packages.contains(&(claim.holder, number)))
     }
 
-    /// Whether nothing would be left at a canonical path: every package that claims it would go.
+    /// Whether what these claims are on would be deleted: a manager deletes what it recorded for a package, unless
+    /// another package of its own has it too. What other managers recorded, it does not know.
+    fn takes(&self, claims: &[FoundClaim]) -> bool {
+        claims.iter().any(|claim| {
+            self.claims(claim) && claims.iter().all(|other| other.holder != claim.holder || self.claims(other))
+        })
+    }
+
+    /// Whether nothing would be left at a canonical path.
     fn has(&self, canonical: &ByteString) -> bool {
         self.has_by(&self.places, canonical)
     }
@@ -156,8 +180,7 @@ impl<'a, 's> Gone<'a, 's> {
         if self.files.contains(canonical) {
             return true;
         }
-        let claims = self.survey.ownership(index, canonical).packages;
-        !claims.is_empty() && claims.iter().all(|claim| self.claims(claim))
+        self.takes(&self.survey.ownership(index, canonical).packages)
     }
 }
 
@@ -177,15 +200,36 @@ pub fn impact(cx: &CheckContext<'_, '_>, packages: &[(u16, u32)]) -> Impact {
         if of_holder.is_empty() {
             continue;
         }
+        let relations = held.relations();
         answer.packages.extend(of_holder.iter().map(|number| held.owner(*number)));
-        match held.relations().and_then(|relations| relations.dependents(&of_holder)) {
+        let protections = of_holder.iter().filter_map(|number| relations?.protection(*number));
+        answer.protected.extend(protections);
+        match relations.and_then(|relations| relations.dependents(&of_holder)) {
             Some(lost) => dependents.extend(lost.into_iter().map(|(number, evidence)| (holder, number, evidence))),
             None => answer.unknown.push(held.location().manager.to_string()),
         }
     }
+    for (holder, held) in (0..).zip(survey.installations()) {
+        let manager = held.location().manager;
+        let of_others: Vec<Owner> = answer.packages.iter().filter(|owner| owner.manager == manager).cloned().collect();
+        let Some(relations) = held.relations().filter(|_| !of_others.is_empty()) else { continue };
+        let known = |number: u32| dependents.iter().any(|(of, other, _)| (*of, *other) == (holder, number));
+        let lost: Vec<_> =
+            relations.dependents_on(&of_others).into_iter().filter(|(number, _)| !known(*number)).collect();
+        answer.across.extend(lost.into_iter().map(|(number, evidence)| Broken {
+            how: How::Dependency,
+            path: None,
+            owner: Some(held.owner(number)),
+            loses: of_others.first().map(|owner| owner.full_name()).unwrap_or_default(),
+            noticed: false,
+            evidence: vec![evidence],
+        }));
+    }
     answer.unknown.dedup();
-    let gone = Gone::of(survey, packages);
-    // What its manager would take along is gone as well, in the eyes of whoever asks whether it would be noticed.
+    // What the manager takes along is gone as well, and everything that breaks because of that breaks too.
+    let taken = dependents.iter().map(|(holder, number, _)| (*holder, *number));
+    let all: Vec<(u16, u32)> = packages.iter().copied().chain(taken).collect();
+    let gone = Gone::of(survey, &all);
     let noticed: HashSet<ByteString> = dependents
         .iter()
         .map(|(holder, number, _)| survey.installations()[usize::from(*holder)].owner(*number).id)
@@ -200,6 +244,7 @@ pub fn impact(cx: &CheckContext<'_, '_>, packages: &[(u16, u32)]) -> Impact {
         noticed: true,
         evidence: vec![evidence],
     }));
+    answer.broken.append(&mut answer.across);
     answer.commands = commands(cx, &gone);
     answer.broken.extend(programs(cx, &gone));
     answer.broken.extend(environments(cx, &gone));
@@ -235,7 +280,7 @@ fn commands(cx: &CheckContext<'_, '_>, gone: &Gone<'_, '_>) -> Vec<Lost> {
         cx.all_searches().any(|of| {
             first(of, name).is_some_and(|copy| {
                 let resolution = survey.resolution(search, &copy.path);
-                resolution.paths().any(|step| gone.has(&root.canonicalize(step)))
+                resolution.steps.iter().any(|step| gone.has(&root.canonicalize(&step.path)))
             })
         })
     };
@@ -251,23 +296,56 @@ fn commands(cx: &CheckContext<'_, '_>, gone: &Gone<'_, '_>) -> Vec<Lost> {
     let index = survey.claims(
         reached.iter().flat_map(|(.., resolutions)| resolutions).flat_map(Resolution::paths).map(|path| &**path),
     );
-    let goes = |resolution: &Resolution| resolution.paths().any(|step| gone.has_by(&index, &root.canonicalize(step)));
+    // A script that loses its interpreter stays where it is, and is told among what breaks.
+    let goes = |resolution: &Resolution| {
+        resolution.steps.iter().any(|step| gone.has_by(&index, &root.canonicalize(&step.path)))
+    };
     let mut found: Vec<Lost> = Vec::new();
     for (name, of, copies, resolutions) in reached {
         let Some(winner) = copies.first().filter(|_| goes(&resolutions[0])) else { continue };
-        let next = copies.iter().zip(&resolutions).find(|(_, resolution)| !goes(resolution));
-        let instead = next.map(|(copy, resolution)| locate(survey, &index, &copy.path, resolution));
-        match found.iter_mut().find(|one| one.name == name && one.path == winner.path && one.instead == instead) {
-            Some(one) => one.add(of),
+        let next = copies.iter().zip(&resolutions).find_map(|(copy, resolution)| match goes(resolution) {
+            false => Some(locate(survey, &index, &copy.path, resolution)),
+            true => switched(survey, gone, &index, resolution).map(|next| Located { path: copy.path.clone(), ..next }),
+        });
+        let instead = next;
+        let of_user: Vec<ByteString> = of.user.iter().cloned().collect();
+        let is_same = |one: &&mut Lost| {
+            one.name == name && one.path == winner.path && one.instead == instead && one.users == of_user
+        };
+        match found.iter_mut().find(is_same) {
+            Some(one) if one.contexts.contains(&of.context) => {}
+            Some(one) => one.contexts.push(of.context),
             None => {
-                let mut one =
-                    Lost { name, contexts: Vec::new(), users: Vec::new(), path: winner.path.clone(), instead };
-                one.add(of);
-                found.push(one);
+                let contexts = vec![of.context];
+                found.push(Lost { name, contexts, users: of_user, path: winner.path.clone(), instead });
             }
         }
     }
-    found
+    // What is so for several users in the same contexts is told once.
+    let mut merged: Vec<Lost> = Vec::new();
+    for one in found {
+        let is_same = |known: &&mut Lost| {
+            (&known.name, &known.path, &known.instead, &known.contexts)
+                == (&one.name, &one.path, &one.instead, &one.contexts)
+        };
+        match merged.iter_mut().find(is_same) {
+            Some(known) => known.users.extend(one.users),
+            None => merged.push(one),
+        }
+    }
+    merged
+}
+
+/// What a link of the alternatives system leads to once its choice is gone.
+fn switched(survey: &Survey<'_>, gone: &Gone<'_, '_>, index: &ClaimIndex, resolution: &Resolution) -> Option<Located> {
+    let root = survey.root();
+    let group = resolution.paths().find_map(|step| survey.ownership(index, &root.canonicalize(step)).group)?;
+    let Claimant::Group(number) = group.claimant else { return None };
+    let is_gone = |file: &ByteString| gone.has(&root.canonicalize_dir(file));
+    let next = survey.holder(&group).file_index()?.next_of_group(number, &is_gone)?;
+    let owner = survey.ownership_of(&next);
+    let version = owner.as_ref().and_then(|owner| owner.version.clone());
+    Some(Located { path: next, owner, version })
 }
 
 /// Scripts, links and compiled programs that lose what they need.
@@ -283,7 +361,20 @@ fn programs(cx: &CheckContext<'_, '_>, gone: &Gone<'_, '_>) -> Vec<Broken> {
     };
     let found: Vec<(How, ByteString, ByteString, Evidence)> = dirs.par_iter().flat_map_iter(in_dir).collect();
     let index = survey.claims(found.iter().map(|(_, file, ..)| &**file));
-    let told = found.into_iter().map(|(how, file, loses, evidence)| {
+    // Links in a directory that the manager of what goes keeps for itself go with it.
+    let kept: Vec<ByteString> = gone.own_dirs();
+    let is_own = |file: &ByteString| {
+        // What is in a store is never changed: another environment is made, and this one stays as it is.
+        let is_stored = || {
+            let owner = survey.ownership_of(path::parent(file));
+            owner.is_some_and(|owner| managers::profile(owner.manager).kind == ManagerKind::Store)
+        };
+        kept.contains(&root.canonicalize_dir(path::parent(file))) || is_stored()
+    };
+    // A link of the alternatives system is switched, or taken away with the last choice.
+    let is_placed = |file: &ByteString| survey.ownership(&index, &root.canonicalize(file)).group.is_some();
+    let lost = found.into_iter().filter(|(how, file, ..)| *how != How::Link || !(is_placed(file) || is_own(file)));
+    let told = lost.map(|(how, file, loses, evidence)| {
         let claims = survey.ownership(&index, &root.canonicalize(&file)).packages;
         let owner = claims.first().and_then(|claim| survey.owner(claim));
         Broken { how, path: Some(file), owner, loses, noticed: false, evidence: vec![evidence] }

@@ -15,6 +15,7 @@ pub mod owner;
 pub mod paths;
 
 pub mod shadows;
+pub mod spelled;
 pub mod states;
 pub(crate) mod take_out;
 pub mod unowned;

@@ -12,6 +12,7 @@ use rayon::prelude::*;
 
 pub use installation::SimpleInstallation;
 
+use crate::backend::dependency_graph::{Need, Want};
 use crate::bytes::{ByteString, path};
 use crate::fs::{Kind, Limit, Root};
 use crate::host::{Host, User};
@@ -68,6 +69,10 @@ pub struct InstalledPackage {
     /// Its own record, where another manager may have put it there: see
     /// [`crate::backend::SharedDirs::foreign_packages`].
     pub record: Option<ByteString>,
+    /// What it needs of other packages; see [`SimpleBackend::reads_needs`].
+    pub needs: Vec<Need>,
+    /// What it offers to others besides its name, such as a library or a command.
+    pub provides: Vec<ByteString>,
     /// Where all this stands.
     pub evidence: Vec<Evidence>,
     /// Commands with which a user acts on it.
@@ -100,6 +105,8 @@ impl InstalledPackage {
             entry: ByteString::default(),
             groups: Vec::new(),
             record: None,
+            needs: Vec::new(),
+            provides: Vec::new(),
             evidence: Vec::new(),
             remedies: Vec::new(),
         }
@@ -110,6 +117,12 @@ impl InstalledPackage {
         let (name, version) = (name.into(), version.into());
         let tail = Some(path::join(&name, &version));
         InstalledPackage { version: Some(version), tail, ..InstalledPackage::new(kind, name) }
+    }
+
+    /// Adds something that it needs: a package's name, or what a package provides.
+    pub fn need(&mut self, name: &[u8]) {
+        let says = ByteString::from(name).to_string();
+        self.needs.push(Need { any_of: vec![Want { name: name.to_vec(), version: None }], says });
     }
 
     /// Adds a way to act on it.
@@ -133,6 +146,11 @@ pub struct Record {
 pub trait SimpleBackend: Send + Sync {
     /// Reads the whole record.
     fn read(&self, host: &Host, at: &Location) -> Record;
+
+    /// Whether [`InstalledPackage::needs`] is complete. A manager whose packages need no others says so too.
+    fn reads_needs(&self) -> bool {
+        false
+    }
 
     /// Who has to run the commands that change it.
     fn actor(&self, host: &Host, at: &Location) -> Actor {

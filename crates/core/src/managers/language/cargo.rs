@@ -183,6 +183,11 @@ fn package(
 }
 
 impl SimpleBackend for InstallRoot {
+    // Its packages declare nothing of one another.
+    fn reads_needs(&self) -> bool {
+        true
+    }
+
     fn read(&self, host: &Host, at: &Location) -> Record {
         let mut record = Record::default();
         let (old, new) = (path::join(&at.dir, b".crates.toml"), path::join(&at.dir, b".crates2.json"));

@@ -108,6 +108,8 @@ struct Meta {
     size: Option<u64>,
     #[serde(default)]
     files: Vec<String>,
+    #[serde(default)]
+    depends: Vec<String>,
     requested_spec: Option<String>,
     #[serde(default)]
     requested_specs: Vec<String>,
@@ -183,6 +185,10 @@ fn origin(channel: &str) -> Origin {
 }
 
 impl SimpleBackend for Environment {
+    fn reads_needs(&self) -> bool {
+        true
+    }
+
     fn read(&self, host: &Host, at: &Location) -> Record {
         let mut record = Record::default();
         let dir = path::join(&at.dir, b"conda-meta");
@@ -235,6 +241,9 @@ impl SimpleBackend for Environment {
                 item.places
                     .push((place, Evidence::at(file.clone(), "files", ByteString::from(listed.as_str()).to_string())));
             }
+            // What begins with `__` is of the machine, and no package.
+            let needs = meta.depends.iter().filter_map(|needs| needs.split_ascii_whitespace().next());
+            needs.filter(|name| !name.starts_with("__")).for_each(|name| item.need(name.as_bytes()));
             let of_it = |verb: &str| {
                 let line = CommandLine::program(conda.clone()).words(verb).words("--prefix").arg(at.dir.clone());
                 line.operand(meta.name.as_str())

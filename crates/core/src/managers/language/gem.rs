@@ -108,6 +108,8 @@ struct Specification {
     version: ByteString,
     platform: Option<ByteString>,
     programs: Vec<String>,
+    /// The gems that it needs to run.
+    needs: Vec<String>,
 }
 
 /// The most bytes of a specification that are read.
@@ -136,8 +138,18 @@ fn specification(content: &[u8], file: &[u8]) -> Option<Specification> {
     let list = text.lines().find_map(|line| line.trim_start().strip_prefix("s.executables = ["));
     let list = list.and_then(|list| list.split(']').next()).unwrap_or_default();
     let programs = list.split('"').skip(1).step_by(2).map(str::to_owned).collect();
+    // `s.add_runtime_dependency(%q<mooring>.freeze, [">= 1.0"])`, in older ones `s.add_dependency`.
+    let needs = text.lines().filter_map(|line| {
+        let line = line.trim_start();
+        let call = line.strip_prefix("s.add_runtime_dependency(").or_else(|| line.strip_prefix("s.add_dependency("))?;
+        Some(call.strip_prefix("%q<")?.split('>').next()?.to_owned())
+    });
+    let mut needs: Vec<String> = needs.collect();
+    // Older releases of the tool write every one of them twice, for tools that are older still.
+    needs.sort();
+    needs.dedup();
     let platform = platform.filter(|platform| platform != "ruby").map(ByteString::from);
-    Some(Specification { name: name.into(), version: version.into(), platform, programs })
+    Some(Specification { name: name.into(), version: version.into(), platform, programs, needs })
 }
 
 /// Whether a small script in a directory of commands starts a program of this gem.
@@ -150,6 +162,10 @@ fn is_stub_of(host: &Host, script: &[u8], gem: &[u8]) -> bool {
 }
 
 impl SimpleBackend for GemHome {
+    fn reads_needs(&self) -> bool {
+        true
+    }
+
     fn read(&self, host: &Host, at: &Location) -> Record {
         let mut record = Record::default();
         let mut all_programs: Vec<Vec<String>> = Vec::new();
@@ -179,6 +195,7 @@ impl SimpleBackend for GemHome {
                 if self.shared {
                     item.record = Some(file);
                 }
+                read.needs.iter().for_each(|name| item.need(name.as_bytes()));
                 let own = if matches!(at.scope, Scope::User(_)) { "--user-install" } else { "" };
                 let of_it = |verb: &str| CommandLine::new("gem").words(verb).words(own).operand(read.name.clone());
                 if kind == "gem" {

@@ -128,6 +128,11 @@ fn program(place: &ByteString, go: &GoProgram) -> InstalledPackage {
 }
 
 impl SimpleBackend for GoPlace {
+    // Its packages declare nothing of one another.
+    fn reads_needs(&self) -> bool {
+        true
+    }
+
     fn read(&self, host: &Host, _: &Location) -> Record {
         let mut record = Record::default();
         if let Some(bin) = &self.bin {

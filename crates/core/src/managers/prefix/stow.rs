@@ -61,6 +61,11 @@ fn name_and_version(dir: &[u8]) -> (ByteString, Option<ByteString>) {
 }
 
 impl SimpleBackend for Farm {
+    // Its packages declare nothing of one another.
+    fn reads_needs(&self) -> bool {
+        true
+    }
+
     fn read(&self, host: &Host, at: &Location) -> Record {
         let mut record = Record::default();
         let prefix = ByteString::from(path::parent(&at.dir));

@@ -14,7 +14,7 @@ use std::sync::OnceLock;
 use hashbrown::HashSet;
 
 use crate::backend::launcher_files::{LauncherFile, files_in};
-use crate::backend::{Detail, FileIndex, Installation, Launching, Manager};
+use crate::backend::{Detail, FileIndex, Installation, Launching, Manager, Relations};
 use crate::bytes::{ByteString, path};
 use crate::fs::{Kind, Meta, WalkLimits};
 use crate::host::Host;
@@ -329,6 +329,10 @@ impl Installation for AppImages<'_> {
         evidence
     }
 
+    fn relations(&self) -> Option<&dyn Relations> {
+        Some(self)
+    }
+
     /// There is no manager to ask: the file is all there is.
     fn remedies(&self, package: u32) -> Vec<Remedy> {
         let found = self.one(package);
@@ -388,5 +392,12 @@ mod tests {
         ] {
             assert_eq!(from_file_name(file), (name.to_owned(), version.map(str::to_owned)), "{file}");
         }
+    }
+}
+
+impl Relations for AppImages<'_> {
+    /// A bundle has everything in it.
+    fn dependents(&self, _: &[u32]) -> Option<Vec<(u32, Evidence)>> {
+        Some(Vec::new())
     }
 }

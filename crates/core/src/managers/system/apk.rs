@@ -79,7 +79,17 @@ fn world(content: &[u8]) -> HashMap<ByteString, OfferQuery> {
     asked
 }
 
+/// The names in a list of what a package needs or provides (`apk-package(5)`), without versions and conflicts.
+fn needs_of(list: &[u8]) -> impl Iterator<Item = &[u8]> {
+    let words = list.split(u8::is_ascii_whitespace).filter(|word| !word.is_empty() && !word.starts_with(b"!"));
+    words.map(|word| &word[..word.iter().position(|b| b"=<>~@".contains(b)).unwrap_or(word.len())])
+}
+
 impl SimpleBackend for Database {
+    fn reads_needs(&self) -> bool {
+        true
+    }
+
     fn read(&self, host: &Host, _: &Location) -> Record {
         let mut record = Record::default();
         let content = match host.root.read(&self.0, Limit::RECORD) {
@@ -111,6 +121,8 @@ impl SimpleBackend for Database {
                     b"V" => item.version = Some(field.value.into()),
                     b"A" => item.arch = Some(field.value.into()),
                     b"I" => item.size = std::str::from_utf8(field.value).ok().and_then(|size| size.parse().ok()),
+                    b"D" => needs_of(field.value).for_each(|name| item.need(name)),
+                    b"p" => item.provides.extend(needs_of(field.value).map(ByteString::from)),
                     b"s" => item.channel = Some(field.value.into()),
                     _ => {}
                 }

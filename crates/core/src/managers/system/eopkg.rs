@@ -121,6 +121,8 @@ fn package(root: &Root, entry: &ByteString) -> (InstalledPackage, Option<Loss>) 
                     name.get_or_insert(text);
                 } else if ends_with(open, &["Update", "Version"]) {
                     newest.get_or_insert(text);
+                } else if ends_with(open, &["RuntimeDependencies", "Dependency"]) {
+                    item.need(text.as_bytes());
                 } else if ends_with(open, &["Package", "Architecture"]) {
                     item.arch.get_or_insert(text.into());
                 } else if ends_with(open, &["Package", "InstalledSize"]) {
@@ -150,6 +152,10 @@ fn package(root: &Root, entry: &ByteString) -> (InstalledPackage, Option<Loss>) 
 }
 
 impl SimpleBackend for Database {
+    fn reads_needs(&self) -> bool {
+        true
+    }
+
     fn read(&self, host: &Host, at: &Location) -> Record {
         let mut record = Record::default();
         let automatic = match host.root.read(AUTOMATIC, Limit::SMALL) {

@@ -13,6 +13,7 @@ use std::cmp::Ordering;
 use hashbrown::HashMap;
 use rayon::prelude::*;
 
+use crate::backend::dependency_graph::{Need, Want};
 use crate::backend::simple::{
     FileLists, InstalledPackage, Record, SimpleBackend, SimpleInstallation, dirs_in, each_list, each_record, is_dir,
 };
@@ -115,11 +116,73 @@ fn package(root: &Root, category: &ByteString, dir: &ByteString) -> Result<Insta
     let mut item = item
         .remedy(RemedyKind::Remove, CommandLine::new("emerge --depclean").operand(atom))
         .remedy(RemedyKind::Upgrade, upgrade);
+    for list in ["RDEPEND", "PDEPEND"] {
+        item.needs.extend(value(root, &entry, list).map(|list| needs_of(&list)).unwrap_or_default());
+    }
     item.entry = entry;
     Ok(item)
 }
 
+/// What an installed package needs (*Package Manager Specification*, "Dependency specifications"). What depends on a
+/// use flag is decided already; of `|| ( … )` any one is enough, and blockers are no needs.
+fn needs_of(list: &[u8]) -> Vec<Need> {
+    let mut needs: Vec<Need> = Vec::new();
+    let mut any: Option<Need> = None;
+    let mut depth = 0_usize;
+    let mut is_any = false;
+    for word in list.split(u8::is_ascii_whitespace).filter(|word| !word.is_empty()) {
+        match word {
+            b"||" => is_any = true,
+            b"(" => {
+                depth += 1;
+                if std::mem::take(&mut is_any) && any.is_none() {
+                    any = Some(Need { any_of: Vec::new(), says: String::new() });
+                    depth = 1;
+                }
+            }
+            b")" => {
+                depth = depth.saturating_sub(1);
+                if depth == 0 {
+                    needs.extend(any.take().filter(|need| !need.any_of.is_empty()));
+                }
+            }
+            _ if word.ends_with(b"?") || word.starts_with(b"!") => {}
+            _ => {
+                let says = ByteString::from(word).to_string();
+                let want = Want { name: name_of(word).to_vec(), version: None };
+                match &mut any {
+                    Some(need) => {
+                        let between = if need.says.is_empty() { "" } else { " or " };
+                        need.says = format!("{}{between}{says}", need.says);
+                        need.any_of.push(want);
+                    }
+                    None => needs.push(Need { any_of: vec![want], says }),
+                }
+            }
+        }
+    }
+    needs
+}
+
+/// `>=category/name-1.2:0=[flag]` → `category/name`.
+fn name_of(atom: &[u8]) -> &[u8] {
+    let start = atom.iter().position(|b| !b"<>=~".contains(b)).unwrap_or(atom.len());
+    let is_versioned = start > 0;
+    let atom = &atom[start..];
+    let atom = &atom[..atom.iter().position(|b| b":[".contains(b)).unwrap_or(atom.len())];
+    if !is_versioned {
+        return atom;
+    }
+    let atom = atom.strip_suffix(b"*").unwrap_or(atom);
+    let slash = memchr::memchr(b'/', atom).map_or(0, |at| at + 1);
+    cut(&atom[slash..]).map_or(atom, |(name, _)| &atom[..slash + name.len()])
+}
+
 impl SimpleBackend for Database {
+    fn reads_needs(&self) -> bool {
+        true
+    }
+
     fn read(&self, host: &Host, at: &Location) -> Record {
         let mut record = Record::default();
         let asked = match host.root.read(WORLD, Limit::SMALL) {

@@ -80,6 +80,11 @@ impl AsdfData<'_> {
 }
 
 impl SimpleBackend for AsdfData<'_> {
+    // Its packages declare nothing of one another.
+    fn reads_needs(&self) -> bool {
+        true
+    }
+
     fn read(&self, host: &Host, at: &Location) -> Record {
         let mut record = Record::default();
         let installs = path::join(&at.dir, b"installs");

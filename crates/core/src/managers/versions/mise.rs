@@ -124,6 +124,11 @@ impl MiseData<'_> {
 }
 
 impl SimpleBackend for MiseData<'_> {
+    // Its packages declare nothing of one another.
+    fn reads_needs(&self) -> bool {
+        true
+    }
+
     fn read(&self, host: &Host, at: &Location) -> Record {
         let mut record = Record::default();
         let installs = path::join(&at.dir, b"installs");

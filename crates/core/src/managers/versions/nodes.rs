@@ -111,6 +111,11 @@ fn nvm_default(host: &Host, at: &Location, kept: &[ByteString]) -> Option<(ByteS
 }
 
 impl SimpleBackend for NvmDir<'_> {
+    // Its packages declare nothing of one another.
+    fn reads_needs(&self) -> bool {
+        true
+    }
+
     fn read(&self, host: &Host, at: &Location) -> Record {
         let mut record = Record::default();
         let versions = path::join(&at.dir, b"versions/node");
@@ -163,6 +168,11 @@ fn kept_node(
 }
 
 impl SimpleBackend for FnmDir<'_> {
+    // Its packages declare nothing of one another.
+    fn reads_needs(&self) -> bool {
+        true
+    }
+
     fn read(&self, host: &Host, at: &Location) -> Record {
         let mut record = Record::default();
         let versions = path::join(&at.dir, b"node-versions");

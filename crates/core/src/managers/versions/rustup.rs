@@ -177,6 +177,11 @@ fn version(host: &Host, dir: &ByteString) -> Option<(ByteString, Evidence)> {
 }
 
 impl SimpleBackend for RustupHome<'_> {
+    // Its packages declare nothing of one another.
+    fn reads_needs(&self) -> bool {
+        true
+    }
+
     fn read(&self, host: &Host, at: &Location) -> Record {
         let mut record = Record::default();
         let settings = settings(host, &at.dir).unwrap_or_else(|problem| {

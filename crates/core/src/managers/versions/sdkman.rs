@@ -49,6 +49,11 @@ impl Manager for Sdkman {
 }
 
 impl SimpleBackend for SdkmanDir<'_> {
+    // Its packages declare nothing of one another.
+    fn reads_needs(&self) -> bool {
+        true
+    }
+
     fn read(&self, host: &Host, at: &Location) -> Record {
         let mut record = Record::default();
         let config = host.root.read(&path::join(&at.dir, b"etc/config"), Limit::SMALL).unwrap_or_default();

@@ -190,6 +190,11 @@ fn words(content: &[u8]) -> impl Iterator<Item = &[u8]> {
 }
 
 impl SimpleBackend for Shims<'_> {
+    // Its packages declare nothing of one another.
+    fn reads_needs(&self) -> bool {
+        true
+    }
+
     fn read(&self, host: &Host, at: &Location) -> Record {
         let mut record = Record::default();
         let versions = path::join(&at.dir, b"versions");

@@ -8,7 +8,8 @@ use crate::digests::Content;
 use crate::findings::{programs, words};
 use crate::fs::Kind;
 use crate::index::{ClaimIndex, FoundClaim};
-use crate::model::{Claimant, Evidence, Finding, Owner};
+use crate::model::{Claimant, Evidence, Finding, Owner, Remedy, RemedyKind};
+use crate::queries::take_out::{is_among_distributions, take_out};
 use crate::queries::{Located, advice, claims_on_last, libraries, locate};
 use crate::resolve::libraries::Loader;
 use crate::resolve::{End, How, Resolution, SearchPath, Step, hints};
@@ -144,6 +145,26 @@ impl Judge<'_, '_> {
         }
     }
 
+    /// The manager's own commands for a package; with those that remove it, what would go or break with it.
+    fn ways(&self, held: &dyn Installation, number: u32) -> Vec<Remedy> {
+        let mut ways = self.survey.remedies_within(held, number);
+        // A package among the distribution's own is taken out of it file by file.
+        if !ways.iter().any(|way| way.kind == RemedyKind::Remove) && is_among_distributions(held, number) {
+            ways.extend(take_out(self.survey, held, &[number]));
+        }
+        // Many targets are asked about for their owners alone.
+        let Some(relations) = held.relations().filter(|_| self.loader.is_some()) else { return ways };
+        for way in ways.iter_mut().filter(|way| way.kind == RemedyKind::Remove) {
+            let lost = relations.dependents(&[number]).unwrap_or_default();
+            let names: Vec<String> = lost.iter().map(|(other, _)| held.owner(*other).full_name().to_string()).collect();
+            if !names.is_empty() {
+                let more = if names.len() > 3 { format!(" and {} more", names.len() - 3) } else { String::new() };
+                way.loses.push(format!("what needs it: {}{more}", names[..names.len().min(3)].join(", ")));
+            }
+        }
+        ways
+    }
+
     fn of_package(&self, target: &Target, elsewhere: &[Resolution]) -> Answer {
         let named = match target.kind {
             Some(TargetKind::Command | TargetKind::Launcher) => Vec::new(),
@@ -168,7 +189,7 @@ impl Judge<'_, '_> {
             answer
                 .evidence
                 .extend(held.launching().map_or_else(Vec::new, |launching| launching.program_notes(*number, b"")));
-            answer.remedies = self.survey.remedies_within(*held, *number);
+            answer.remedies = self.ways(*held, *number);
         }
         answer
     }
@@ -245,7 +266,7 @@ impl Judge<'_, '_> {
             answer.owner = Some(answer.owners[chosen].clone());
             if let Claimant::Package(number) = claims[chosen].claimant {
                 let holder = self.survey.holder(&claims[chosen]);
-                answer.remedies = self.survey.remedies_within(holder, number);
+                answer.remedies = self.ways(holder, number);
                 if answer.verdict == Verdict::Several {
                     // Its files are gone or another's once the one that is there is removed.
                     let others = claims.iter().enumerate().filter(|(place, _)| *place != chosen);

@@ -88,6 +88,11 @@ fn configured(host: &Host, file: &[u8], home: &[u8]) -> Option<ByteString> {
 }
 
 impl SimpleBackend for Prefix {
+    // Its packages declare nothing of one another.
+    fn reads_needs(&self) -> bool {
+        true
+    }
+
     // A prefix in nobody's home can still belong to a user.
     fn actor(&self, host: &Host, at: &Location) -> Actor {
         actor_for(host, &path::join(&at.dir, b"lib"))

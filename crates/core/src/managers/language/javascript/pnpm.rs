@@ -48,6 +48,11 @@ fn behind_script(host: &Host, script: &[u8]) -> Option<ByteString> {
 }
 
 impl SimpleBackend for PnpmHome {
+    // Its packages declare nothing of one another.
+    fn reads_needs(&self) -> bool {
+        true
+    }
+
     fn read(&self, host: &Host, at: &Location) -> Record {
         let mut record = Record::default();
         let scripts = host.root.dir(&at.dir).and_then(|dir| dir.list()).unwrap_or_default();

@@ -45,6 +45,11 @@ impl Manager for Yarn {
 }
 
 impl SimpleBackend for YarnGlobal {
+    // Its packages declare nothing of one another.
+    fn reads_needs(&self) -> bool {
+        true
+    }
+
     fn read(&self, host: &Host, at: &Location) -> Record {
         let mut record = Record::default();
         let modules = path::join(&at.dir, b"node_modules");

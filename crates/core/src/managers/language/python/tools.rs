@@ -89,6 +89,11 @@ fn app_in(host: &Host, environment: &ByteString, wanted: &[u8], item: &mut Insta
 }
 
 impl SimpleBackend for Pipx {
+    // Its packages declare nothing of one another.
+    fn reads_needs(&self) -> bool {
+        true
+    }
+
     fn read(&self, host: &Host, at: &Location) -> Record {
         let mut record = Record::default();
         let venvs = path::join(&at.dir, b"venvs");
@@ -320,6 +325,11 @@ impl UvTools {
 }
 
 impl SimpleBackend for UvTools {
+    // Its packages declare nothing of one another.
+    fn reads_needs(&self) -> bool {
+        true
+    }
+
     fn read(&self, host: &Host, _: &Location) -> Record {
         let mut record = Record::default();
         self.tools(host, &mut record);

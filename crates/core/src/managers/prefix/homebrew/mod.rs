@@ -85,12 +85,20 @@ impl Manager for Homebrew {
 
 #[derive(Deserialize, Default)]
 struct Receipt {
+    #[serde(default)]
+    runtime_dependencies: Vec<RuntimeDependency>,
     installed_on_request: Option<bool>,
     installed_as_dependency: Option<bool>,
     poured_from_bottle: Option<bool>,
     time: Option<f64>,
     arch: Option<String>,
     source: Option<Source>,
+}
+
+#[derive(Deserialize)]
+struct RuntimeDependency {
+    #[serde(default)]
+    full_name: String,
 }
 
 #[derive(Deserialize)]
@@ -161,6 +169,10 @@ impl Prefix {
                 };
                 item.reason = receipt.reason();
                 item.origin = receipt.origin();
+                for needed in &receipt.runtime_dependencies {
+                    // `TAP/NAME`: the directory is called by the name alone.
+                    item.need(needed.full_name.rsplit('/').next().unwrap_or_default().as_bytes());
+                }
                 item.channel = receipt.source.as_ref().and_then(|source| source.spec.as_deref()).map(ByteString::from);
                 item.arch = receipt.arch.as_deref().map(ByteString::from);
                 #[expect(clippy::cast_possible_truncation, reason = "seconds since 1970")]
@@ -254,6 +266,10 @@ impl Prefix {
 }
 
 impl SimpleBackend for Prefix {
+    fn reads_needs(&self) -> bool {
+        true
+    }
+
     /// brew refuses to run as root; it runs as the user whom the prefix belongs to.
     fn actor(&self, host: &Host, at: &Location) -> Actor {
         match actor_for(host, &path::join(&at.dir, b"bin")) {

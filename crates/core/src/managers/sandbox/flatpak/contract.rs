@@ -180,6 +180,18 @@ impl Relations for FlatpakInstallation<'_> {
         });
         Some(found.collect())
     }
+
+    /// An app of one installation can run on a runtime of another, which has no copy of its own here.
+    fn dependents_on(&self, removed: &[Owner]) -> Vec<(u32, Evidence)> {
+        let is_gone = |needs: &str| removed.iter().any(|owner| owner.id.ends_with(format!("/{needs}").as_bytes()));
+        let is_here = |needs: &str| self.deployed.iter().any(|other| *other.reference() == *needs.as_bytes());
+        let found = (0..).zip(&self.deployed).filter_map(|(number, deployed)| {
+            let needs = deployed.needs().filter(|needs| is_gone(needs) && !is_here(needs))?;
+            let file = path::join(&deployed.dir, b"metadata");
+            Some((number, Evidence::at(file, "key runtime", format!("needs {needs}"))))
+        });
+        found.collect()
+    }
 }
 
 impl Launching for FlatpakInstallation<'_> {

@@ -3,7 +3,7 @@
 use super::installation::{Revision, SnapInstallation};
 use super::revision::{self};
 use super::{ID, MOUNTS, SNAPD, offers};
-use crate::backend::{Catalogue, Detail, FileIndex, History, Installation, Launching, mark_candidates};
+use crate::backend::{Catalogue, Detail, FileIndex, History, Installation, Launching, Relations, mark_candidates};
 use crate::bytes::{ByteString, path};
 use crate::model::{
     Change, CommandLine, Coverage, CoverageState, Evidence, ExecTarget, Location, Loss, Offer, OfferQuery, Owner,
@@ -130,6 +130,10 @@ impl Installation for SnapInstallation<'_> {
         Some(self)
     }
 
+    fn relations(&self) -> Option<&dyn Relations> {
+        Some(self)
+    }
+
     fn launching(&self) -> Option<&dyn Launching> {
         Some(self)
     }
@@ -153,6 +157,23 @@ impl FileIndex for SnapInstallation<'_> {
         let (instance, name) = (parts.next()?, parts.next()?);
         let is_it = |revision: &Revision| *self.snap(revision).instance == *instance && *revision.name == *name;
         self.number_of(is_it).map(|number| (number, canonical.into()))
+    }
+}
+
+impl Relations for SnapInstallation<'_> {
+    /// The snaps that are built on one of these: without its base a snap does not start.
+    fn dependents(&self, removed: &[u32]) -> Option<Vec<(u32, Evidence)>> {
+        let gone: Vec<&ByteString> =
+            removed.iter().map(|number| &self.snap(&self.revisions[*number as usize]).instance).collect();
+        let found = (0..).zip(&self.revisions).filter_map(|(number, revision)| {
+            let base = self.about(revision).ok()?.base.as_ref()?;
+            let is_lost = !removed.contains(&number)
+                && self.is_active(revision)
+                && gone.iter().any(|gone| ***gone == *base.as_bytes());
+            let file = revision::image(&self.snap(revision).instance, &revision.name);
+            is_lost.then(|| (number, Evidence::at(file, "base", format!("is built on {base}"))))
+        });
+        Some(found.collect())
     }
 }
 

@@ -11,7 +11,7 @@ use super::manifest::Element;
 use super::profiles::{Generation, Profile};
 
 use super::store::{Store, store_path};
-use crate::backend::{Catalogue, Detail, FileIndex, History, Installation, Launching};
+use crate::backend::{Catalogue, Detail, FileIndex, History, Installation, Launching, Relations};
 use crate::bytes::{ByteString, path};
 use crate::fs::Kind;
 use crate::host::Host;
@@ -246,6 +246,10 @@ impl Installation for ProfileInstallation<'_> {
         vec![Remedy::new(RemedyKind::Remove, line).undone_by(undo)]
     }
 
+    fn relations(&self) -> Option<&dyn Relations> {
+        Some(self)
+    }
+
     fn order(&self, a: &[u8], b: &[u8]) -> Ordering {
         nix::compare(a, b)
     }
@@ -264,6 +268,13 @@ impl Installation for ProfileInstallation<'_> {
 
     fn history(&self) -> Option<&dyn History> {
         Some(self)
+    }
+}
+
+impl Relations for ProfileInstallation<'_> {
+    /// A profile is a list: without one element the others stay as they are.
+    fn dependents(&self, _: &[u32]) -> Option<Vec<(u32, Evidence)>> {
+        Some(Vec::new())
     }
 }
 

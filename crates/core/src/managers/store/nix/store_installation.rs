@@ -3,14 +3,14 @@
 use std::cmp::Ordering;
 use std::sync::{Arc, Mutex, OnceLock, PoisonError};
 
-use hashbrown::HashSet;
-
 use super::ID;
 use super::channels;
 use super::installation::{coverage, straight_from_store};
 use super::roots::Alive;
 use super::store::{DATABASE, STORE, Store, is_internal, store_path};
-use crate::backend::{Catalogue, Detail, FileIndex, Installation, Launching};
+use hashbrown::{HashMap, HashSet};
+
+use crate::backend::{Catalogue, Detail, FileIndex, Installation, Launching, Relations};
 use crate::bytes::{ByteString, path};
 use crate::host::Host;
 use crate::model::{
@@ -154,6 +154,10 @@ impl Installation for StoreInstallation<'_> {
     fn launching(&self) -> Option<&dyn Launching> {
         Some(self)
     }
+
+    fn relations(&self) -> Option<&dyn Relations> {
+        Some(self)
+    }
 }
 
 impl FileIndex for StoreInstallation<'_> {
@@ -161,6 +165,33 @@ impl FileIndex for StoreInstallation<'_> {
         let path = store_path(canonical).filter(|path| !self.of_profiles.contains(*path))?;
         let place = u32::try_from(self.store.place(path)?).ok()?;
         Some((place, path.into()))
+    }
+}
+
+impl Relations for StoreInstallation<'_> {
+    /// What refers to these paths, directly or through others (`nix-store --query --referrers-closure`).
+    fn dependents(&self, removed: &[u32]) -> Option<Vec<(u32, Evidence)>> {
+        let references = &self.store.links().references;
+        let mut referrers: HashMap<usize, Vec<usize>> = HashMap::new();
+        for (from, to) in references.iter().flat_map(|(from, to)| to.iter().map(move |to| (*from, *to))) {
+            referrers.entry(to).or_default().push(from);
+        }
+        let mut open: Vec<usize> = removed.iter().map(|number| *number as usize).collect();
+        let mut seen: HashSet<usize> = open.iter().copied().collect();
+        let mut found = Vec::new();
+        while let Some(place) = open.pop() {
+            for from in
+                referrers.get(&place).into_iter().flatten().filter(|from| seen.insert(**from)).collect::<Vec<_>>()
+            {
+                let rows = self.store.rows();
+                let says = format!("refers to {}", rows[place].path);
+                let row = format!("Refs, referrer {}", rows[*from].id);
+                found.push((u32::try_from(*from).ok()?, Evidence::at(DATABASE, row, says)));
+                open.push(*from);
+            }
+        }
+        // What a profile holds is told by the profile.
+        Some(found)
     }
 }
 

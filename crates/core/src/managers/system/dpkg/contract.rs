@@ -240,6 +240,12 @@ impl FileIndex for DpkgInstallation<'_> {
         Some((path::join(b"alternatives", &group.name), group.evidence(&self.host.root)))
     }
 
+    fn next_of_group(&self, group: u32, is_gone: &dyn Fn(&ByteString) -> bool) -> Option<ByteString> {
+        let choices = self.groups()[group as usize].choices.iter();
+        let left = choices.filter(|choice| self.host.root.target(&choice.path).is_ok() && !is_gone(&choice.path));
+        left.max_by_key(|choice| choice.priority).map(|choice| choice.path.clone())
+    }
+
     fn repair_group(&self, group: u32) -> Option<Remedy> {
         let group = &self.groups()[group as usize];
         let is_there = |choice: &super::alternatives::Choice| self.host.root.target(&choice.path).is_ok();
@@ -314,5 +320,12 @@ impl Catalogue for DpkgInstallation<'_> {
 impl Relations for DpkgInstallation<'_> {
     fn dependents(&self, removed: &[u32]) -> Option<Vec<(u32, Evidence)>> {
         Some(self.dependents_of(removed))
+    }
+
+    fn protection(&self, package: u32) -> Option<Evidence> {
+        let record = self.record(package);
+        let says =
+            format!("{} is essential or protected: apt and dpkg do not remove it without being forced", record.name);
+        record.essential.then(|| Evidence::line(record.source.clone(), record.line, says))
     }
 }

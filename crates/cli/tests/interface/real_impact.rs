@@ -1,0 +1,138 @@
+//! `impact`, tried: packages are really removed on a machine made with the real managers, and what is gone is compared
+//! with what was foretold.
+
+use std::collections::BTreeSet;
+
+use serde_json::Value;
+
+use super::proofs::TOOLS;
+use super::support::has;
+use super::trial::{Trial, is_here};
+
+fn text(value: &Value) -> String {
+    value.as_str().unwrap_or_default().to_owned()
+}
+
+/// The programs of the machine that lead somewhere.
+fn programs(trial: &Trial) -> BTreeSet<String> {
+    let lines = "for file in /usr/bin/* /usr/local/bin/* /home/maren/.local/bin/*; do if [ -e \"$file\" ]; then echo \"$file\"; fi; done";
+    String::from_utf8(trial.types(None, lines).stdout).unwrap().lines().map(str::to_owned).collect()
+}
+
+fn listed(document: &Value, list: &str, path: &str) -> BTreeSet<String> {
+    document[list].as_array().unwrap().iter().map(|one| text(&one[path])).filter(|path| !path.is_empty()).collect()
+}
+
+#[test]
+fn what_is_removed_is_what_was_foretold() {
+    if !is_here() || !has(&["unshare", "nsenter"]) {
+        return;
+    }
+    let trial = Trial::new();
+    trial.plants(TOOLS);
+    trial.plants(
+        ". /root/tools
+        script p/usr/bin/lamp 1; script p/usr/lib/lamp/light 1; script p/usr/bin/shared 1
+        printf '#!/bin/sh\\nupdate-alternatives --quiet --install /usr/bin/light light /usr/lib/lamp/light 20\\n' > postinst
+        printf '#!/bin/sh\\nupdate-alternatives --quiet --remove light /usr/lib/lamp/light\\n' > prerm
+        mkdir -p p/DEBIAN; install -m 755 postinst prerm p/DEBIAN; deb lamp 1.0
+        script p/usr/bin/lantern 1; deb lantern 1.0 'Depends: lamp\n'
+        script p/usr/bin/beacon 1; deb beacon 1.0 'Depends: lantern\n'
+        script p/usr/bin/candle 1; script p/usr/lib/candle/light 2; deb candle 1.0
+        installs lantern beacon candle
+        script p/usr/bin/shared 2; deb buoy 1.0; listed; dpkg -i --force-overwrite /srv/debs/buoy_1.0_all.deb >/dev/null 2>&1
+        update-alternatives --quiet --install /usr/bin/light light /usr/lib/candle/light 10
+        ln -s /usr/bin/lamp /usr/local/bin/lit; script /usr/local/bin/lantern 3
+        printf '#!/usr/bin/lantern\\n' > /usr/local/bin/tally; chmod 755 /usr/local/bin/tally
+        as_user maren 'mkdir -p .local/bin .local/share/applications; ln -s /usr/bin/beacon .local/bin/mark'
+        printf '[Desktop Entry]\\nType=Application\\nName=Beacon\\nExec=beacon\\n' > /home/maren/.local/share/applications/beacon.desktop",
+    );
+    trial.freeze();
+    let before = programs(&trial);
+    let told = trial.asks(&["impact", "lamp"]);
+    let dependents: BTreeSet<String> = told["broken"]
+        .as_array()
+        .unwrap()
+        .iter()
+        .filter(|one| one["how"] == "dependency")
+        .map(|one| text(&one["owner"]["name"]))
+        .collect();
+    assert_eq!(dependents, ["beacon", "lantern"].map(str::to_owned).into());
+    let output = trial.types(None, "apt-get remove -y lamp");
+    assert!(output.status.success(), "{output:?}");
+    let gone: BTreeSet<String> = before.difference(&programs(&trial)).cloned().collect();
+    // A command that is lost is gone, unless the alternatives system puts the next choice there.
+    let lost: BTreeSet<String> = told["commands"]
+        .as_array()
+        .unwrap()
+        .iter()
+        .filter(|one| one["instead"]["path"] != one["path"])
+        .map(|one| text(&one["path"]))
+        .collect();
+    let links: BTreeSet<String> = told["broken"]
+        .as_array()
+        .unwrap()
+        .iter()
+        .filter(|one| one["how"] == "link")
+        .map(|one| text(&one["path"]))
+        .collect();
+    // The hidden copy of lantern in /usr/bin is not what runs, so no command is lost with it.
+    let foretold: BTreeSet<String> = lost.union(&links).cloned().chain(["/usr/bin/lantern".to_owned()]).collect();
+    assert_eq!(foretold, gone, "{told:#}");
+    let light = told["commands"].as_array().unwrap().iter().find(|one| one["name"] == "light").unwrap();
+    assert_eq!(light["instead"]["owner"]["name"], "candle", "{light:#}");
+    let broken = listed(&told, "broken", "path");
+    for path in ["/usr/local/bin/tally", "/usr/local/bin/lit", "/home/maren/.local/bin/mark"] {
+        assert!(broken.contains(path), "{path} of {broken:#?}");
+    }
+    assert!(broken.iter().any(|path| path.ends_with("beacon.desktop")), "{broken:#?}");
+    assert!(!broken.contains("/usr/bin/light"), "{broken:#?}");
+    // A file that another package of the same manager has too stays.
+    assert!(!gone.contains("/usr/bin/shared"));
+    // The name of several packages is no error, and the target may be spelled as it is for `owner`.
+    for spelled in ["command:lantern", "/usr/bin/candle", "package:candle", "dpkg/system/buoy"] {
+        let told = trial.asks(&["impact", spelled]);
+        assert_eq!(
+            told["packages"].as_array().map(Vec::len),
+            Some(usize::from(spelled != "command:lantern")),
+            "{spelled}: {told:#}"
+        );
+    }
+}
+
+#[test]
+fn what_refers_to_a_store_path_is_what_nix_says() {
+    if !is_here() || !has(&["unshare", "nsenter"]) {
+        return;
+    }
+    let trial = Trial::new();
+    trial.plants(
+        "mkdir -p /nix /etc/nix; chown -R maren: /nix; printf 'sandbox = false\\nsubstituters =\\nbuild-users-group =\\n' > /etc/nix/nix.conf
+        cat > /home/maren/tide.nix <<'EOF'
+let make = name: text: derivation { inherit name; system = builtins.currentSystem; builder = \"/bin/sh\";
+  args = [ \"-c\" \"/bin/mkdir -p $out/bin; echo ${text} > $out/bin/x\" ]; };
+  library = make \"libtide-1.0\" \"1\"; middle = make \"middle-1.0\" \"${library}\";
+in { top = make \"tidegauge-1.0\" \"${middle}\"; inherit library; }
+EOF
+        su - maren -c 'nix-env --quiet -i -f tide.nix -A top'",
+    );
+    let theirs = trial.types(Some("maren"), "nix-store --query --referrers-closure $(ls -d /nix/store/*-libtide-1.0)");
+    let theirs: BTreeSet<String> = String::from_utf8(theirs.stdout)
+        .unwrap()
+        .lines()
+        .filter(|path| !path.ends_with("-libtide-1.0") && !path.ends_with(".drv"))
+        .map(|path| path.split_once('-').unwrap().1.to_owned())
+        .collect();
+    assert!(theirs.len() >= 2, "{theirs:?}");
+    let told = trial.asks(&["impact", "package:libtide"]);
+    let ours: BTreeSet<String> = told["broken"]
+        .as_array()
+        .unwrap()
+        .iter()
+        .filter(|one| one["how"] == "dependency")
+        .map(|one| format!("{}-{}", text(&one["owner"]["name"]), text(&one["owner"]["version"])))
+        .map(|name| name.trim_end_matches('-').to_owned())
+        .filter(|name| !name.ends_with(".drv"))
+        .collect();
+    assert_eq!(ours, theirs, "{told:#}");
+}
