@@ -106,7 +106,7 @@ impl Session {
     }
 
     /// The users whose sessions are looked at: those who were named, else every ordinary user, else root. Root's own
-    /// login is a context of everybody's machine.
+    /// login is a context of every user's.
     pub fn viewers(&self) -> Vec<User> {
         let ordinary = || self.host.users.iter().filter(|user| user.uid != 0).cloned().collect::<Vec<_>>();
         let viewers = if self.are_users_named { self.host.users.clone() } else { ordinary() };

@@ -107,6 +107,23 @@ pub struct UnknownUser {
 
 /// The lowest user number of a user, where the system does not say otherwise (`login.defs(5)`).
 const FIRST_USER: u32 = 1000;
+/// Where macOS has homes. Its accounts are in no file that every system has.
+const MAC_HOMES: &[u8] = b"/Users";
+
+/// The users of macOS, by their homes.
+fn mac_users(root: &Root) -> Vec<User> {
+    let names = root.dir(MAC_HOMES).and_then(|dir| dir.list()).unwrap_or_default();
+    let homes =
+        names.into_iter().filter(|(name, kind)| *kind == Kind::Dir && **name != *b"Shared" && !name.starts_with(b"."));
+    let user = |(name, _): (ByteString, Kind)| {
+        let home = path::join(MAC_HOMES, &name);
+        let meta = root.target(&home).ok()?;
+        // The shell of an account that no file describes is the system's default.
+        Some(User { name, uid: meta.owner.max(1), group: meta.group, home, shell: "/bin/zsh".into() })
+    };
+    homes.filter_map(user).collect()
+}
+
 /// The number of the account that owns nothing.
 const NOBODY: u32 = 65534;
 
@@ -211,6 +228,10 @@ fn find_users(root: &Root, wanted: &UserSelection) -> Result<Vec<User>, UnknownU
             known.push(user);
         }
     }
+    let mac = mac_users(root);
+    let is_new = |user: &User| !known.iter().any(|other| other.name == user.name || other.home == user.home);
+    let new: Vec<User> = mac.into_iter().filter(is_new).collect();
+    known.extend(new.iter().cloned());
     match wanted {
         UserSelection::Current { uid, name, home, shell } => {
             let mine = known.iter().find(|user| user.uid == *uid).cloned();
@@ -235,7 +256,9 @@ fn find_users(root: &Root, wanted: &UserSelection) -> Result<Vec<User>, UnknownU
             .collect(),
         UserSelection::All => {
             known.retain(|user| {
-                let is_user = user.uid == 0 || (user.uid >= FIRST_USER && user.uid != NOBODY);
+                let is_user = user.uid == 0
+                    || (user.uid >= FIRST_USER && user.uid != NOBODY)
+                    || new.iter().any(|other| other.name == user.name);
                 is_user && root.target(&user.home).is_ok_and(|meta| meta.kind == Kind::Dir)
             });
             Ok(known)

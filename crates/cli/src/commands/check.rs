@@ -69,6 +69,13 @@ pub fn kind(name: &str) -> Result<FindingKind, String> {
 
 /// Answers.
 pub fn run(arguments: &Arguments, global: &Global, streams: &mut Streams) -> Result<Outcome, CliError> {
+    // The contents of files are compared by another command: that takes as long as reading them.
+    let unasked = [FindingKind::AlteredFile, FindingKind::AlteredSettings];
+    if let Some(kind) = arguments.kind.iter().find(|kind| unasked.contains(kind)) {
+        return Err(CliError::usage(format!(
+            "check does not read the contents of files: whodunit verify finds {kind}"
+        )));
+    }
     let mut session = Session::new(global)?;
     session.use_all_contexts(global);
     let survey = Survey::of(&session.host);

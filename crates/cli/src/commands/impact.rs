@@ -198,7 +198,7 @@ fn told(one: &Broken, presenter: &Presenter) -> Piece {
     Piece::Paragraph { column: 50, label, tone: Tone::Plain, text }
 }
 
-/// The contexts in which a command is lost, and for whom if not for everyone.
+/// The contexts in which a command is lost, and for whom if not for all users.
 fn places(lost: &Lost, presenter: &Presenter) -> String {
     let whose = presenter.whose(&lost.users).map(|whose| format!(" {whose}")).unwrap_or_default();
     format!("{}{whose}", contexts(lost))

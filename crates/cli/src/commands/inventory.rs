@@ -327,7 +327,10 @@ impl Shown for Totals {
                 Cell::plain(total.packages.to_string()),
                 Cell::plain(total.explicit.to_string()),
                 Cell::plain(total.held.to_string()),
-                Cell::shown(total.size.to_string(), output::size(total.size)),
+                match total.size {
+                    Some(size) => Cell::shown(size.to_string(), output::size(size)),
+                    None => Cell::plain(""),
+                },
             ]
         };
         Grid {

@@ -75,6 +75,7 @@ fn whose(owner: Option<&Owner>, presenter: Option<&Presenter>) -> String {
 impl Shown for Launchers {
     type Item = Launcher;
     const COMMAND: &'static str = "launchers";
+    const NEEDS_CLAIMS: bool = false;
     const SEARCHES: bool = true;
 
     fn items(&self) -> &[Launcher] {

@@ -41,6 +41,7 @@ pub fn run(arguments: &Arguments, global: &Global, streams: &mut Streams) -> Res
 impl Shown for States {
     type Item = State;
     const COMMAND: &'static str = "states";
+    const NEEDS_CLAIMS: bool = false;
 
     fn items(&self) -> &[State] {
         &self.states

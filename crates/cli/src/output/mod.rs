@@ -69,6 +69,8 @@ pub trait Shown: Serialize + Clone {
     const COMMAND: &'static str;
     /// Whether the answer rests on the search path.
     const SEARCHES: bool = false;
+    /// Whether the answer rests on what managers' records claim; else some managers are not even opened for it.
+    const NEEDS_CLAIMS: bool = true;
     /// Whether the managers' records are read for it.
     const READS_MANAGERS: bool = true;
     /// The findings that it consists of, where it does.
@@ -123,7 +125,7 @@ pub fn show<A: Shown>(
         }
     }
     streams.out.flush()?;
-    note_coverage(&coverage, survey, A::READS_MANAGERS, global, streams);
+    note_coverage(&coverage, survey, A::READS_MANAGERS && A::NEEDS_CLAIMS, global, streams);
     if A::SEARCHES && !global.quiet {
         note_search(session, streams);
     }

@@ -88,6 +88,10 @@ pub const WITHOUT: &[(&str, &str)] = &[
     ("relative-directory", "a start-up file says so, and is edited by hand"),
     ("uncertain-path", "what is unknown may be right"),
     ("no-origin", "where else it could come from is not recorded"),
+    (
+        "record-disagrees",
+        "the package is installed again from its registry, which no test has; a package from elsewhere has no remedy",
+    ),
     ("unmet-expectation", "the expectation is the user's own"),
 ];
 
@@ -110,6 +114,17 @@ pub const PROOFS: &[Proof] = &[
         asked: CHECK,
         commands: &["sudo -u maren -H mv -n -- /home/maren/.local/bin/lamp /home/maren/.local/bin/lamp.aside"],
         changes: &["/home/maren/.local/bin"],
+    },
+    Proof {
+        kind: "shadowed-command",
+        by: "dpkg, and a build of two programs",
+        subject: "lamp",
+        plant: ". /root/tools; script p/usr/bin/lamp 1; script p/usr/bin/lamp-view 1; deb lamp 1.0; installs lamp; script /usr/local/bin/lamp 2; script /usr/local/bin/lamp-view 2",
+        asked: CHECK,
+        commands: &[
+            "sudo mv -n -- /usr/local/bin/lamp /usr/local/bin/lamp.aside && sudo mv -n -- /usr/local/bin/lamp-view /usr/local/bin/lamp-view.aside",
+        ],
+        changes: &["/usr/local/bin"],
     },
     Proof {
         kind: "shadowed-command",

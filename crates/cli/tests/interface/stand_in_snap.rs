@@ -46,7 +46,7 @@ fn revisions_commands_and_publisher_are_read_from_the_disk() {
     {
         assert!(evidence.contains(says), "{says}: {evidence}");
     }
-    assert_eq!((&found[0]["origin"]["name"], &found[2]["reason"]), (&"quayworks".into(), &"dependency".into()));
+    assert_eq!((&found[0]["origin"]["name"], &found[2]["reason"]), (&"quayworks".into(), &"unknown".into()));
 }
 
 #[test]

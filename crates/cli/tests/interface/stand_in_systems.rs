@@ -107,7 +107,7 @@ fn packages_files_and_reasons_of_each_are_known() {
         (
             gentoo(),
             &[
-                "portage/system/app-lake/buoy-0.9_rc1 0.9_rc1 explicit 0",
+                "portage/system/app-lake/buoy-0.9_rc1 0.9_rc1 dependency 0",
                 "portage/system/app-lake/buoy-1.2 1.2 explicit 0",
                 "portage/system/net-lake/tarn-2.3-r1 2.3-r1 explicit from quay 2",
             ],

@@ -5,7 +5,7 @@ use hashbrown::HashMap;
 use super::CheckContext;
 use crate::bytes::{ByteString, path};
 use crate::findings::words;
-use crate::model::{Finding, FindingKind, Severity};
+use crate::model::{Finding, FindingKind, Remedy, Severity};
 use crate::queries::shadows::{Shadow, shadows};
 use crate::queries::{Located, across as across_contexts, advice};
 use crate::resolve::words::TakenFor;
@@ -38,12 +38,12 @@ pub fn shadowed(cx: &CheckContext<'_, '_>) -> Vec<Finding> {
         }
     }
     let told = told.into_iter().map(|(shadow, contexts)| finding(cx.survey, &shadow, &contexts, cx.searches().len()));
-    gathered(told.collect())
+    gathered(cx.survey, told.collect())
 }
 
 /// Names of which the same is to be said, since the same packages bring them and the same directories decide, are told
 /// together: under the shortest, with the others behind it.
-fn gathered(findings: Vec<Finding>) -> Vec<Finding> {
+fn gathered(survey: &Survey<'_>, findings: Vec<Finding>) -> Vec<Finding> {
     let dirs = |finding: &Finding| -> Vec<ByteString> {
         finding.paths.iter().map(|file| ByteString::from(path::parent(file))).collect()
     };
@@ -71,11 +71,35 @@ fn gathered(findings: Vec<Finding>) -> Vec<Finding> {
         if !group.is_empty() {
             let others: Vec<String> = group.iter().map(|finding| finding.subject.to_string()).collect();
             first.summary += &format!(" (and likewise {})", others.join(", "));
+            first.remedies = together(survey, &first, &group).into_iter().collect();
             first.paths.extend(group.into_iter().flat_map(|finding| finding.paths));
         }
         first
     });
     told.collect()
+}
+
+/// The most names that one command is advised for.
+const MAX_TOGETHER: usize = 6;
+
+/// One remedy for names that are told together: what removes the package removes all of them; files that are moved are
+/// all moved, for half of a build is worse than all of it.
+fn together(survey: &Survey<'_>, first: &Finding, others: &[Finding]) -> Option<Remedy> {
+    let remedy = first.remedies.first()?.clone();
+    let same = |other: &Finding| other.remedies.first().is_some_and(|way| way.command == remedy.command);
+    if others.iter().all(same) {
+        return Some(remedy);
+    }
+    if others.len() >= MAX_TOGETHER {
+        return None;
+    }
+    let (mut line, mut undo) = (remedy.line.clone(), remedy.undo.clone()?);
+    for other in others {
+        let way = other.remedies.first().filter(|way| (way.kind, &way.actor) == (remedy.kind, &remedy.actor))?;
+        line = line.and_then(way.line.clone());
+        undo = undo.and_then(way.undo.clone()?);
+    }
+    Some(survey.typed(Remedy { line, undo: Some(undo), ..remedy }))
 }
 
 fn sorted(contexts: &[Context]) -> Vec<Context> {
@@ -118,7 +142,7 @@ pub fn across(cx: &CheckContext<'_, '_>) -> Vec<Finding> {
     if cx.searches().len() < 2 {
         return Vec::new();
     }
-    gathered(across_contexts::across(cx.survey, cx.searches(), &[]).findings)
+    gathered(cx.survey, across_contexts::across(cx.survey, cx.searches(), &[]).findings)
 }
 
 /// `alias-hides-command`, `function-hides-command`: names that a shell which is typed into has for itself. What every

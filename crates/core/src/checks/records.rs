@@ -1,5 +1,7 @@
 //! Findings from the managers' own records: half-installed packages, remaining settings, unusual choices.
 
+use hashbrown::HashSet;
+
 use super::CheckContext;
 use crate::backend::Detail;
 use crate::backend::advice::at_path;
@@ -22,7 +24,14 @@ pub fn diagnostics(cx: &CheckContext<'_, '_>) -> Vec<Finding> {
 /// `half-installed`, `settings-left`, `data-left` and `not-executable`.
 pub fn states(cx: &CheckContext<'_, '_>) -> Vec<Finding> {
     let packages = cx.survey.packages(Detail { evidence: true, ..Detail::default() });
-    let mut found: Vec<Finding> = packages.iter().filter_map(|package| of_package(cx, package)).collect();
+    // What a record is wrong about is told of the record.
+    let wrong: HashSet<ByteString> = diagnostics(cx)
+        .into_iter()
+        .filter(|finding| finding.kind == FindingKind::RecordDisagrees)
+        .flat_map(|finding| finding.packages)
+        .collect();
+    let sound = packages.iter().filter(|package| !wrong.contains(&package.id));
+    let mut found: Vec<Finding> = sound.filter_map(|package| of_package(cx, package)).collect();
     let removed = packages.iter().filter(|package| package.status == Status::ConfigRemains);
     found.extend(removed.flat_map(|package| data_left(cx, package)));
     found

@@ -5,8 +5,12 @@ use crate::backend::advice::{MANAGED_DIRS, local_dir};
 use crate::bytes::{ByteString, path};
 use crate::fs::{Kind, Limit};
 use crate::model::{Actor, CommandLine, Evidence, Finding, FindingKind, Remedy, RemedyKind, Severity};
-use crate::queries::unowned::{FileKind, Group, unowned};
+use crate::queries::unowned::{FileKind, Group, UnownedFile, unowned};
 use crate::survey::Survey;
+
+/// Files that a distribution's own tools look for there, and that the administrator puts there (Debian Policy,
+/// "invoke-rc.d").
+const LOCAL_HOOKS: [&[u8]; 1] = [b"/usr/sbin/policy-rc.d"];
 
 /// `unowned-in-managed-dir`: one for each piece of software.
 pub fn findings(cx: &CheckContext<'_, '_>) -> Vec<Finding> {
@@ -21,8 +25,9 @@ pub fn findings(cx: &CheckContext<'_, '_>) -> Vec<Finding> {
         return Vec::new();
     }
     let found = answer.groups.into_iter().filter_map(|group| {
-        let files: Vec<_> =
-            group.files.iter().filter(|file| managed.iter().any(|dir| path::parent(&file.path) == &**dir)).collect();
+        let is_managed = |file: &&UnownedFile| managed.iter().any(|dir| path::parent(&file.path) == &**dir);
+        let is_local = |file: &&UnownedFile| LOCAL_HOOKS.iter().any(|hook| **hook == *file.path);
+        let files: Vec<_> = group.files.iter().filter(is_managed).filter(|file| !is_local(file)).collect();
         let first = files.first()?;
         let more = if files.len() > 1 { format!(" and {} more", files.len() - 1) } else { String::new() };
         let summary = format!("{}{more}: no manager claims it ({})", first.path, group.guess);

@@ -140,7 +140,7 @@ fn troubles_of(
     troubles
 }
 
-/// Closes a directory to others. None for one that is everybody's on purpose, such as `/tmp`, and none where it is
+/// Closes a directory to others. None for one that is open to all users on purpose, such as `/tmp`, and none where it is
 /// another user's own.
 fn close(host: &Host, who: &Writer, dir: &ByteString) -> Option<Remedy> {
     let class = match who {

@@ -56,6 +56,7 @@ kinds! {
     NotExecutable,
     NoOrigin,
     HalfInstalled,
+    RecordDisagrees,
     DivertedProgram,
     ChosenByHand,
     UnmetExpectation,

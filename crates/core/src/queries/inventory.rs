@@ -64,8 +64,8 @@ pub struct Total {
     pub explicit: usize,
     /// How many of them are held back.
     pub held: usize,
-    /// Bytes on disk, as far as recorded.
-    pub size: u64,
+    /// Bytes on disk, as far as recorded; `null` where the manager records no sizes.
+    pub size: Option<u64>,
 }
 
 /// The answer to `--totals`.
@@ -106,6 +106,8 @@ pub fn inventory(survey: &Survey<'_>, selection: &Selection, sort: Sort, mut det
 /// Counts the selected packages of each installation.
 #[must_use]
 pub fn totals(survey: &Survey<'_>, selection: &Selection) -> Totals {
+    // What there is, whether or not it was asked for.
+    let selection = &Selection { all: true, ..selection.clone() };
     let mut totals: Vec<Total> = Vec::new();
     for (parts, packages) in survey.by_installation(Detail { asked_for_only: !selection.all, ..Detail::default() }) {
         let first = totals.len();
@@ -117,7 +119,7 @@ pub fn totals(survey: &Survey<'_>, selection: &Selection) -> Totals {
                 packages: 0,
                 explicit: 0,
                 held: 0,
-                size: 0,
+                size: None,
             })
         }));
         for package in packages.iter().filter(|package| selection.has(package)) {
@@ -130,7 +132,9 @@ pub fn totals(survey: &Survey<'_>, selection: &Selection) -> Totals {
                 let is_there = package.status != Status::ConfigRemains;
                 row.explicit += usize::from(package.reason == Reason::Explicit && is_there);
                 row.held += usize::from(package.held);
-                row.size += package.size.unwrap_or_default();
+                if let Some(size) = package.size {
+                    *row.size.get_or_insert(0) += size;
+                }
             }
         }
     }

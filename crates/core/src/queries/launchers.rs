@@ -33,7 +33,14 @@ impl Launchers {
     pub fn add(&mut self, other: Launchers) {
         for mut launcher in other.launchers {
             let users = std::mem::take(&mut launcher.users);
-            let is_same = |known: &&mut Launcher| Launcher { users: Vec::new(), ..(**known).clone() } == launcher;
+            // The file that has a directory searched is each user's own.
+            let essence = |one: &Launcher| {
+                let mut one = Launcher { users: Vec::new(), evidence: Vec::new(), ..one.clone() };
+                one.findings.iter_mut().for_each(|finding| finding.evidence.clear());
+                one
+            };
+            let own = essence(&launcher);
+            let is_same = |known: &&mut Launcher| essence(known) == own;
             match self.launchers.iter_mut().find(is_same) {
                 Some(known) => known.users.extend(users),
                 None => self.launchers.push(Launcher { users, ..launcher }),

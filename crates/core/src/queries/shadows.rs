@@ -58,7 +58,10 @@ impl Shadows {
     pub fn add(&mut self, other: Shadows) {
         for mut shadow in other.shadows {
             let users = std::mem::take(&mut shadow.users);
-            let is_same = |known: &&mut Shadow| Shadow { users: Vec::new(), ..(**known).clone() } == shadow;
+            // The file that puts a directory first is each user's own.
+            let essence = |one: &Shadow| Shadow { users: Vec::new(), because: Vec::new(), ..one.clone() };
+            let own = essence(&shadow);
+            let is_same = |known: &&mut Shadow| essence(known) == own;
             match self.shadows.iter_mut().find(is_same) {
                 Some(known) => known.users.extend(users),
                 None => self.shadows.push(Shadow { users, ..shadow }),

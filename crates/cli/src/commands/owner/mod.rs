@@ -56,7 +56,7 @@ pub fn run(arguments: &Arguments, global: &Global, streams: &mut Streams) -> Res
     output::show(&answer, &survey, &session, global, streams, found)
 }
 
-/// The most answers that are printed in full; if there are more, each gets a row.
+/// The most targets whose answers are printed in full; if there are more, each gets a row.
 const IN_FULL: usize = 3;
 
 impl Shown for Owners {
@@ -87,6 +87,16 @@ impl Shown for Owners {
                 text(answer.hops.last().map(|hop| &hop.path)),
             ]
         };
+        // For whom it is so, where that differs.
+        let is_by_user = self.answers.windows(2).any(|two| two[0].target == two[1].target);
+        let row = |answer: &Answer| {
+            let mut cells = row(answer);
+            if is_by_user {
+                cells.push(Cell::plain(output::names(&answer.users)));
+            }
+            cells
+        };
+        let users = is_by_user.then(|| Column::words("users", "FOR"));
         Grid {
             columns: vec![
                 Column::words("target", "TARGET"),
@@ -95,7 +105,10 @@ impl Shown for Owners {
                 Column::words("package", "PACKAGE"),
                 Column::words("version", "VERSION"),
                 Column::words("path", "LEADS TO"),
-            ],
+            ]
+            .into_iter()
+            .chain(users)
+            .collect(),
             rows: self.answers.iter().map(row).collect(),
         }
     }
@@ -106,7 +119,9 @@ impl Shown for Owners {
         if is_of_many {
             return in_contexts(&self.answers, presenter);
         }
-        if self.answers.len() > IN_FULL {
+        let mut targets: Vec<&ByteString> = self.answers.iter().map(|answer| &answer.target).collect();
+        targets.dedup();
+        if targets.len() > IN_FULL {
             return vec![Piece::Table(self.grid())];
         }
         let mut page = Vec::new();
@@ -161,7 +176,7 @@ fn in_contexts(answers: &[Answer], presenter: &Presenter) -> Vec<Piece> {
     page
 }
 
-/// The context of an answer, with its users where they are not everybody.
+/// The context of an answer, with its users where they are not all of them.
 fn place(answer: &Answer, of_target: &[Answer]) -> String {
     let word = answer.context.word();
     let is_of_all = of_target.iter().filter(|other| other.context == answer.context).count() < 2;

@@ -6,15 +6,14 @@ use std::sync::{Mutex, OnceLock, PoisonError};
 use hashbrown::HashMap;
 
 use super::{InstalledPackage, Record, SimpleBackend, link_target, purl};
-use crate::backend::dependency_graph::{Node, losers};
 use crate::backend::listed::{self, Role};
 use crate::backend::{Catalogue, Detail, FileIndex, FileRecords, Installation, Launching, Relations, SharedDirs};
 use crate::bytes::{ByteString, path};
 use crate::host::Host;
 use crate::model::{
     Actor, Claim, Claimant, CommandLine, Coverage, CoverageState, Depth, Digest, Evidence, ExecTarget, FileRecord,
-    Location, Loss, ManagerId, NameFilter, Offer, OfferQuery, Owner, Package, PathClaim, RecordPosition, Remedy,
-    RemedyKind, Scope,
+    Finding, FindingKind, Location, Loss, ManagerId, NameFilter, Offer, OfferQuery, Owner, Package, PathClaim,
+    RecordPosition, Remedy, RemedyKind, Scope, Severity,
 };
 
 /// Which item claims a path, and by which of its places.
@@ -22,9 +21,9 @@ type Places = HashMap<ByteString, Vec<(u32, u32)>>;
 
 /// The installations of one installation.
 pub struct SimpleInstallation<'s, K> {
-    host: &'s Host,
-    location: Location,
-    backend: K,
+    pub(super) host: &'s Host,
+    pub(super) location: Location,
+    pub(super) backend: K,
     domain: OnceLock<Vec<ByteString>>,
     record: OnceLock<(Record, Places)>,
     /// What could not be read later on.
@@ -69,11 +68,11 @@ impl<'s, K: SimpleBackend + 's> SimpleInstallation<'s, K> {
         })
     }
 
-    fn items(&self) -> &[InstalledPackage] {
+    pub(super) fn items(&self) -> &[InstalledPackage] {
         &self.read().0.items
     }
 
-    fn item(&self, package: u32) -> &InstalledPackage {
+    pub(super) fn item(&self, package: u32) -> &InstalledPackage {
         &self.items()[package as usize]
     }
 
@@ -208,6 +207,30 @@ impl<'s, K: SimpleBackend + 's> Installation for SimpleInstallation<'s, K> {
         self.item(package).evidence.clone()
     }
 
+    fn diagnostics(&self) -> Vec<Finding> {
+        let items = (0..).zip(self.items()).filter(|(_, item)| !item.missing.is_empty());
+        let finding = |(number, item): (u32, &InstalledPackage)| {
+            let owner = self.owner(number);
+            let listed: Vec<String> = item.missing.iter().map(ToString::to_string).collect();
+            let summary = format!(
+                "{} · {} is recorded with {}, which does not exist",
+                owner.manager,
+                owner.name,
+                listed.join(", ")
+            );
+            let consequence =
+                format!("the command is missing although {} shows the package as installed", owner.manager);
+            Finding {
+                packages: vec![owner.id],
+                paths: item.missing.clone(),
+                remedies: item.remedies.iter().filter(|way| way.kind == RemedyKind::Repair).cloned().collect(),
+                evidence: item.evidence.clone(),
+                ..Finding::new(FindingKind::RecordDisagrees, Severity::Warning, owner.name, summary, consequence)
+            }
+        };
+        items.map(finding).collect()
+    }
+
     fn remedies(&self, package: u32) -> Vec<Remedy> {
         self.item(package).remedies.clone()
     }
@@ -335,28 +358,6 @@ impl<'s, K: SimpleBackend + 's> Catalogue for SimpleInstallation<'s, K> {
 
     fn install_command(&self, offer: &Offer) -> Option<CommandLine> {
         self.backend.take(offer)
-    }
-}
-
-impl<'s, K: SimpleBackend + 's> Relations for SimpleInstallation<'s, K> {
-    fn dependents(&self, removed: &[u32]) -> Option<Vec<(u32, Evidence)>> {
-        let listed = self.backend.lists().and_then(|lists| lists.dependents(self.host, self.items(), removed));
-        if listed.is_some() || !self.backend.reads_needs() {
-            return listed;
-        }
-        let node = |(number, item): (u32, &InstalledPackage)| Node {
-            number,
-            offers: std::iter::once(&item.name).chain(&item.provides).map(|name| (name.to_vec(), None)).collect(),
-            needs: item.needs.clone(),
-        };
-        let nodes: Vec<Node> = (0..).zip(self.items()).map(node).collect();
-        let lost = losers(&nodes, removed, &|a, b| self.backend.order(a, b));
-        let evidence = |(number, needs): (u32, String)| {
-            let item = self.item(number);
-            let file = item.evidence.first().map_or_else(|| self.location.dir.clone(), |one| one.file.clone());
-            (number, Evidence::at(file, "requirement", format!("needs {needs}")))
-        };
-        Some(lost.into_iter().map(evidence).collect())
     }
 }
 

@@ -5,6 +5,7 @@
 //! trees, single paths, or both.
 
 mod installation;
+mod relations;
 
 use std::cmp::Ordering;
 
@@ -73,6 +74,8 @@ pub struct InstalledPackage {
     pub needs: Vec<Need>,
     /// What it offers to others besides its name, such as a library or a command.
     pub provides: Vec<ByteString>,
+    /// Programs that its record names and that do not exist.
+    pub missing: Vec<ByteString>,
     /// Where all this stands.
     pub evidence: Vec<Evidence>,
     /// Commands with which a user acts on it.
@@ -107,6 +110,7 @@ impl InstalledPackage {
             record: None,
             needs: Vec::new(),
             provides: Vec::new(),
+            missing: Vec::new(),
             evidence: Vec::new(),
             remedies: Vec::new(),
         }

@@ -98,6 +98,16 @@ pub const EXPLANATIONS: &[Explanation] = &[
         }),
     },
     Explanation {
+        kind: FindingKind::RecordDisagrees,
+        family: Family::State,
+        means: "A manager's record names a program that does not exist.",
+        cause: "The program was deleted by hand, or an installation was interrupted.",
+        matters: "The command is missing although its manager shows the package as installed, and the manager's own commands for the package can fail.",
+        detected: "Every program that a record names is looked up.",
+        remedy: "Install the package again over its record.",
+        example: None,
+    },
+    Explanation {
         kind: FindingKind::ChosenByHand,
         family: Family::State,
         means: "An alternative was chosen by hand although another one has a higher priority.",

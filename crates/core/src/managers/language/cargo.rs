@@ -18,7 +18,8 @@ use crate::bytes::{ByteString, path};
 use crate::fs::Limit;
 use crate::host::{Host, User};
 use crate::model::{
-    Affix, CommandLine, Evidence, Language, Location, Loss, ManagerId, Origin, Profile, RemedyKind, Scope, Status,
+    Affix, CommandLine, Evidence, Language, Location, Loss, ManagerId, Origin, Profile, Remedy, RemedyKind, Scope,
+    Status,
 };
 use crate::version::semver;
 
@@ -175,6 +176,7 @@ fn package(
             Err(_) => {
                 item.status = Status::Broken;
                 item.evidence.push(Evidence::at(place.clone(), "lookup", "recorded, but does not exist"));
+                item.missing.push(place.clone());
             }
         }
         item.places.push((place, Evidence::at(file.clone(), "v1", ByteString::from(key).to_string())));
@@ -235,7 +237,13 @@ impl SimpleBackend for InstallRoot {
                 item.tail = Some(path::join(&item.name, version.as_bytes()));
             }
             let of_it = |verb: &str| self.option.clone().behind(&CommandLine::new("cargo").words(verb)).operand(name);
-            item = item.remedy(RemedyKind::Remove, of_it("uninstall"));
+            // Cargo refuses to remove a package whose programs are gone.
+            if item.missing.is_empty() {
+                item = item.remedy(RemedyKind::Remove, of_it("uninstall"));
+            } else if source.starts_with("registry+") {
+                let line = self.option.clone().behind(&CommandLine::new("cargo install --force")).operand(name);
+                item.remedies.push(Remedy::new(RemedyKind::Repair, line.words("--version").operand(version)).online());
+            }
             // By its name alone Cargo would take the program from the public registry instead.
             if source.starts_with("registry+") {
                 item = item.remedy(RemedyKind::Upgrade, of_it("install"));

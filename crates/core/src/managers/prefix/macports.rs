@@ -66,15 +66,18 @@ impl Registry {
                 })
             };
             let (id, name, version, variants) = (number(0)?, text(1)?, text(2)?, text(5)?);
-            let epoch =
-                Some(number(4)?).filter(|epoch| *epoch != 0).map(|epoch| format!("{epoch}:")).unwrap_or_default();
-            let full = format!("{epoch}{version}_{}{variants}", number(3)?);
+            let epoch = number(4)?;
+            let full = format!("{version}_{}{variants}", number(3)?);
             let mut item = InstalledPackage::kept("port", name.as_str(), full.as_str());
             item.active = text(6)? == "installed";
             item.reason = if number(7)? == 1 { Reason::Explicit } else { Reason::Dependency };
             item.installed_at = Some(number(8)?).filter(|seconds| *seconds > 0);
             item.entry = id.to_string().into();
             item.evidence.push(Evidence::at(self.0.clone(), format!("ports, row {id}"), format!("{name} @{full}")));
+            if epoch != 0 {
+                // It orders versions, and is no part of what upstream calls this one.
+                item.evidence.push(Evidence::at(self.0.clone(), format!("ports, row {id}"), format!("epoch {epoch}")));
+            }
             let of_it = |verb: &str| CommandLine::new("port").words(verb).operand(name.as_str());
             let remove = of_it("uninstall").arg(format!("@{version}_{}{variants}", number(3)?));
             Ok(item.remedy(RemedyKind::Remove, remove).remedy(RemedyKind::Upgrade, of_it("upgrade")))

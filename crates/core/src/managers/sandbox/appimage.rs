@@ -1,12 +1,9 @@
 //! AppImages: bundles of one file that no manager records. The files themselves are the record.
 //!
-//! They are found by their content in the directories where users keep them (`PERSONAL`, `SYSTEM`), a few
-//! directories deep, and behind the links in directories of programs, which is how helpers that keep them start
-//! them. Links are not followed otherwise. Each file is opened once for its first bytes; only a bundle is
-//! read further.
+//! They are found by their content in directories where users keep them (`PERSONAL`, `SYSTEM`), a few directories
+//! deep, and behind the links in directories of programs.
 //!
-//! A bundle that is not executable is only a download: it is listed as switched off. Version and name are
-//! those of the launcher inside, else a guess from the file's name `NAME-VERSION-ARCH.AppImage`.
+//! One that is not executable is listed as disabled; name and version are those of the launcher inside, or guessed.
 
 use std::cmp::Ordering;
 use std::sync::OnceLock;
@@ -338,8 +335,8 @@ impl Installation for AppImages<'_> {
         let found = self.one(package);
         let (links, launchers) = self.starters(found);
         // Its links and launchers would lead nowhere without it.
-        let files = std::iter::once(found.path.clone()).chain(links).chain(launchers.into_iter().map(|file| file.path));
-        let line = files.fold(CommandLine::new("rm --"), CommandLine::arg);
+        let files = links.into_iter().chain(launchers.into_iter().map(|file| file.path));
+        let line = files.fold(CommandLine::new("rm --").arg(found.path.clone()), CommandLine::arg);
         vec![Remedy::new(RemedyKind::Remove, line).losing(format!("{}, which no source is recorded for", found.path))]
     }
 
@@ -377,6 +374,13 @@ impl Launching for AppImages<'_> {
     }
 }
 
+impl Relations for AppImages<'_> {
+    // A bundle has everything in it.
+    fn dependents(&self, _: &[u32]) -> Option<Vec<(u32, Evidence)>> {
+        Some(Vec::new())
+    }
+}
+
 #[cfg(test)]
 mod tests {
     use super::*;
@@ -392,12 +396,5 @@ mod tests {
         ] {
             assert_eq!(from_file_name(file), (name.to_owned(), version.map(str::to_owned)), "{file}");
         }
-    }
-}
-
-impl Relations for AppImages<'_> {
-    /// A bundle has everything in it.
-    fn dependents(&self, _: &[u32]) -> Option<Vec<(u32, Evidence)>> {
-        Some(Vec::new())
     }
 }

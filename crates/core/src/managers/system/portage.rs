@@ -67,23 +67,26 @@ fn cut(dir: &[u8]) -> Option<(&[u8], &[u8])> {
     Some((&dir[..at], &dir[at + 1..]))
 }
 
-/// Names that were asked for, with the line: without versions, slots and repositories.
-fn world(content: &[u8]) -> HashMap<ByteString, u32> {
+/// Names that were asked for, without versions and repositories, each with the slots that were named and the line.
+fn world(content: &[u8]) -> HashMap<ByteString, Vec<(Option<ByteString>, u32)>> {
     let lines = (1..).zip(content.split(|&b| b == b'\n')).map(|(number, line)| (number, line.trim_ascii()));
     let named = lines.filter(|(_, line)| !line.is_empty() && !line.starts_with(b"#") && !line.starts_with(b"@"));
-    named
-        .map(|(number, line)| {
-            let bare = &line[line.iter().position(|b| !b"<>=~!".contains(b)).unwrap_or(0)..];
-            let name = bare.split(|&b| b == b':').next().unwrap_or(bare);
-            let category = memchr::memchr(b'/', name).map_or(0, |at| at + 1);
-            let with_version = line != bare;
-            let name = match cut(&name[category..]).filter(|_| with_version) {
-                Some((stem, _)) => &name[..category + stem.len()],
-                None => name,
-            };
-            (name.into(), number)
-        })
-        .collect()
+    let mut asked: HashMap<ByteString, Vec<(Option<ByteString>, u32)>> = HashMap::new();
+    for (number, line) in named {
+        let bare = &line[line.iter().position(|b| !b"<>=~!".contains(b)).unwrap_or(0)..];
+        let mut parts = bare.split(|&b| b == b':');
+        let name = parts.next().unwrap_or(bare);
+        // `NAME:SLOT::REPOSITORY`; an empty part is the sign before the repository.
+        let slot = parts.next().filter(|slot| !slot.is_empty()).map(ByteString::from);
+        let category = memchr::memchr(b'/', name).map_or(0, |at| at + 1);
+        let with_version = line != bare;
+        let name = match cut(&name[category..]).filter(|_| with_version) {
+            Some((stem, _)) => &name[..category + stem.len()],
+            None => name,
+        };
+        asked.entry(name.into()).or_default().push((slot, number));
+    }
+    asked
 }
 
 fn value(root: &Root, entry: &[u8], name: &str) -> Option<ByteString> {
@@ -206,7 +209,11 @@ impl SimpleBackend for Database {
             }
         }
         for item in &mut record.items {
-            let line = asked.as_ref().and_then(|asked| asked.get(&item.name));
+            // `3.11/3.11` is the slot and its subslot.
+            let own = item.channel.as_ref().and_then(|slot| slot.split(|&b| b == b'/').next());
+            let fits = |(slot, _): &&(Option<ByteString>, u32)| slot.as_deref().is_none_or(|slot| Some(slot) == own);
+            let lines = asked.as_ref().and_then(|asked| asked.get(&item.name));
+            let line = lines.and_then(|lines| lines.iter().find(fits)).map(|(_, line)| line);
             item.reason = match (&asked, line) {
                 (None, _) => Reason::Unknown,
                 (Some(_), None) => Reason::Dependency,

@@ -20,7 +20,7 @@ use crate::bytes::{ByteString, path};
 use crate::fs::{Kind, Limit};
 use crate::host::{ENVIRONMENT, Host, User};
 use crate::model::{
-    CommandLine, Evidence, ExecDestination, ExecTarget, Location, ManagerId, ManagerKind, Profile, RemedyKind,
+    CommandLine, Evidence, ExecDestination, ExecTarget, Location, ManagerId, ManagerKind, Profile, RemedyKind, Status,
 };
 use crate::version::{gem, pep440, semver, tokens};
 
@@ -213,6 +213,10 @@ impl SimpleBackend for Shims<'_> {
                 }
                 item.evidence.push(Evidence::at(dir.clone(), "link", format!("registered by hand: {target}")));
                 item.places.push((dir.clone(), item.evidence[0].clone()));
+                if host.root.target(&dir).is_err() {
+                    item.status = Status::Broken;
+                    item.evidence.push(Evidence::at(dir.clone(), "link", format!("{target} does not exist")));
+                }
             } else {
                 item.evidence.push(Evidence::directory(dir.clone(), format!("{} {version}", self.kind.language)));
                 item.trees.push(dir.clone());

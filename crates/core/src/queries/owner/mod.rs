@@ -185,16 +185,21 @@ pub fn owners_in(survey: &Survey<'_>, searches: &[&SearchPath], targets: &[Targe
     Owners { answers: merged(answers) }
 }
 
+/// What an answer says, without the files of one user's that make it so.
+fn essence(answer: &Answer) -> Answer {
+    let (users, because, elsewhere, evidence) = Default::default();
+    Answer { users, because, elsewhere, evidence, ..answer.clone() }
+}
+
 /// Answers that are the same for several users are one.
 fn merged(answers: Vec<Answer>) -> Vec<Answer> {
     let mut merged: Vec<Answer> = Vec::new();
     for mut answer in answers {
         let users = std::mem::take(&mut answer.users);
+        let own = essence(&answer);
         // A target that was given twice has two answers.
         let is_same = |known: &&mut Answer| {
-            !users.iter().any(|user| known.users.contains(user))
-                && !users.is_empty()
-                && Answer { users: Vec::new(), ..(**known).clone() } == answer
+            !users.iter().any(|user| known.users.contains(user)) && !users.is_empty() && essence(known) == own
         };
         match merged.iter_mut().find(is_same) {
             Some(known) => known.users.extend(users),

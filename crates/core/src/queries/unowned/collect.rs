@@ -4,7 +4,7 @@ use hashbrown::HashSet;
 
 use super::{FileKind, Stray};
 use crate::bytes::{ByteString, path};
-use crate::fs::{Kind, Meta, WalkLimits};
+use crate::fs::{Kind, Meta, Root, WalkLimits};
 use crate::resolve::{End, Resolution, SearchPath, hints, trees_of_programs};
 use crate::survey::Survey;
 
@@ -51,7 +51,54 @@ pub fn strays(survey: &Survey<'_>, searches: &[&SearchPath], dirs: &[ByteString]
         };
         strays.extend(stray);
     }
+    let programs = strays.iter().filter(|stray| stray.kind.is_program());
+    let beside: Vec<ByteString> = programs.flat_map(|stray| companions(root, &stray.path)).collect();
+    let beside: Vec<ByteString> = beside.into_iter().filter(|path| seen.insert(path.clone())).collect();
+    let index = survey.claims(beside.iter().map(|path| &**path));
+    for path in beside {
+        if survey.ownership(&index, &path).packages.is_empty() {
+            strays.extend(file(survey, search, path));
+        }
+    }
     strays
+}
+
+/// The most files of one directory of data that are looked at.
+const DATA: WalkLimits = WalkLimits { depth: 8, entries: 10_000 };
+
+/// What a build with the prefix `/usr` puts beside a program of that name: its manual, its data, its pkg-config file.
+/// Other prefixes are looked through as a whole.
+fn companions(root: &Root, program: &ByteString) -> Vec<ByteString> {
+    if !matches!(path::parent(program), b"/usr/bin" | b"/usr/sbin" | b"/usr/games") {
+        return Vec::new();
+    }
+    let name = path::name(program);
+    let of = |before: &str, after: &str| ByteString::from([before.as_bytes(), name, after.as_bytes()].concat());
+    let mut files = vec![
+        of("/usr/lib/pkgconfig/", ".pc"),
+        of("/usr/share/pkgconfig/", ".pc"),
+        of("/usr/share/applications/", ".desktop"),
+        of("/usr/share/bash-completion/completions/", ""),
+    ];
+    for section in ["1", "6", "8"] {
+        files.extend(
+            ["", ".gz"].map(|packed| of(&format!("/usr/share/man/man{section}/"), &format!(".{section}{packed}"))),
+        );
+    }
+    let mut found: Vec<ByteString> = Vec::new();
+    found.extend(files.into_iter().filter(|file| root.entry(file).is_ok_and(|meta| meta.kind == Kind::File)));
+    for dir in ["/usr/share/", "/usr/lib/", "/usr/share/doc/"] {
+        let dir = of(dir, "");
+        if root.entry(&dir).is_ok_and(|meta| meta.kind == Kind::Dir) {
+            root.walk(&dir, DATA, &mut |entry| {
+                if entry.kind == Kind::File {
+                    found.push(entry.path.clone());
+                }
+                true
+            });
+        }
+    }
+    found
 }
 
 /// A link counts where it leads to a program that has no owner either.

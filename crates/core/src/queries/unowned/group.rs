@@ -172,13 +172,33 @@ fn cluster_by_minute(host: &Host, strays: &[Stray], sets: &mut Sets) {
         let mut first = indices[0];
         for pair in indices.windows(2) {
             // One installation writes its files in one go; a pause tells it from the next.
-            if time(pair[1]) - time(first) < 60 && time(pair[1]) - time(pair[0]) <= LONGEST_PAUSE {
-                sets.cluster(pair[0], pair[1]);
-            } else {
+            if time(pair[1]) - time(first) >= 60 || time(pair[1]) - time(pair[0]) > LONGEST_PAUSE {
                 first = pair[1];
+            }
+            // Within it, what bears a similar name; a tool that sets up a machine writes many programs in a second.
+            let burst = indices.iter().filter(|&&index| time(index) >= time(first) && time(index) <= time(pair[1]));
+            for &other in burst {
+                if is_alike(&stem_of(host, &strays[other].path), &stem_of(host, &strays[pair[1]].path)) {
+                    sets.cluster(other, pair[1]);
+                }
             }
         }
     }
+}
+
+/// The name that a file bears in its prefix.
+fn stem_of(host: &Host, file: &ByteString) -> ByteString {
+    match Place::of(host, file) {
+        Place::Prefix(prefix) => stem(&file[prefix.len()..]),
+        Place::Tree(tree) => path::name(&tree).into(),
+    }
+}
+
+/// Whether two names begin alike: with four letters, or with the whole of the shorter one.
+fn is_alike(a: &[u8], b: &[u8]) -> bool {
+    const LETTERS: usize = 4;
+    let common = a.iter().zip(b).take_while(|(a, b)| a == b).count();
+    common >= LETTERS || (common >= 2 && common == a.len().min(b.len()))
 }
 
 /// Disjoint sets of indices.

@@ -38,13 +38,16 @@ pub fn find(host: &Host) -> Vec<Base> {
             name: None,
         })
         .collect();
-    bases.extend(further(host));
-    bases.push(Base { dir: "/var/lib/flatpak".into(), scope: Scope::System, name: None });
+    let mut of_system = further(host);
+    of_system.push((0, Base { dir: "/var/lib/flatpak".into(), scope: Scope::System, name: None }));
+    of_system.sort_by_key(|(priority, _)| std::cmp::Reverse(*priority));
+    bases.extend(of_system.into_iter().map(|(_, base)| base));
     bases.retain(|base| host.root.target(&base.dir).is_ok_and(|meta| meta.kind == Kind::Dir));
     bases
 }
 
-fn further(host: &Host) -> Vec<Base> {
+/// Those that the machine's settings name, with their priority; the usual one has 0.
+fn further(host: &Host) -> Vec<(i64, Base)> {
     const PLACE: &[u8] = b"/etc/flatpak/installations.d";
     let Ok(names) = host.root.dir(PLACE).and_then(|dir| dir.list()) else { return Vec::new() };
     let mut found: Vec<(i64, Base)> = Vec::new();
@@ -60,6 +63,5 @@ fn further(host: &Host) -> Vec<Base> {
             }
         }
     }
-    found.sort_by_key(|(priority, _)| std::cmp::Reverse(*priority));
-    found.into_iter().map(|(_, base)| base).collect()
+    found
 }

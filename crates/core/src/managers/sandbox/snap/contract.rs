@@ -227,7 +227,12 @@ impl Launching for SnapInstallation<'_> {
     fn exec_target(&self, canonical: &[u8]) -> Option<ExecTarget> {
         let (number, app) = self.of_command(canonical)?;
         let revision = &self.revisions[number as usize];
-        let apps = &self.about(revision).ok()?.apps;
+        // A command whose image cannot be read is the snap's all the same.
+        let Ok(about) = self.about(revision) else {
+            let mount = path::join(&path::join(MOUNTS, &self.snap(revision).instance), &revision.name);
+            return Some(ExecTarget::wrapper(mount));
+        };
+        let apps = &about.apps;
         let command = apps.iter().find(|(name, _, _)| name.as_bytes() == app)?.1.as_ref()?;
         let program = command.split(' ').next()?;
         let mount = path::join(&path::join(MOUNTS, &self.snap(revision).instance), &revision.name);

@@ -158,7 +158,8 @@ impl<'s> SnapInstallation<'s> {
             name: snap.instance.clone(),
             version: about.and_then(|about| about.version.clone()),
             arch: about.and_then(|about| about.arch.clone()),
-            reason: if kind == "app" { Reason::Explicit } else { Reason::Dependency },
+            // Whether a base came along with an app is not recorded.
+            reason: if kind == "app" { Reason::Explicit } else { Reason::Unknown },
             kind,
             channel: snap.channel.clone(),
             revision: Some(revision.name.clone()),

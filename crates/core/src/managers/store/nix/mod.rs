@@ -55,9 +55,14 @@ impl Manager for Nix {
         if !is_here(store::DATABASE) && !is_here(b"/nix/var/nix/profiles") {
             return Vec::new();
         }
+        let profiles = profiles::find(host);
+        // The package is installed, and nobody has used it yet.
+        let is_empty = root.dir(store::STORE).and_then(|dir| dir.list()).map_or(true, |paths| paths.is_empty());
+        if !is_here(store::DATABASE) && profiles.is_empty() && is_empty {
+            return Vec::new();
+        }
         let store = Arc::new(store::Store::new(host));
         let mut held: Vec<Box<dyn Installation + 'h>> = Vec::new();
-        let profiles = profiles::find(host);
         let mut of_profiles = Vec::new();
         for profile in profiles {
             let opened = installation::ProfileInstallation::read(host, Arc::clone(&store), profile);

@@ -126,6 +126,9 @@ impl DpkgInstallation<'_> {
                 continue;
             }
             let held = record.is_some_and(|record| record.want == Want::Hold);
+            // What would be installed by this name is the native build, unless the other is here already.
+            let is_foreign = key.1 != *self.native() && record.is_none();
+            let mut told: Vec<(ByteString, Option<ByteString>)> = Vec::new();
             for choice in choices {
                 let offer = Offer {
                     manager: self.manager(),
@@ -140,7 +143,7 @@ impl DpkgInstallation<'_> {
                     size: None,
                     priority: Some(choice.priority),
                     installed: choice.installed,
-                    candidate: choice.candidate,
+                    candidate: choice.candidate && !is_foreign,
                     held,
                     catalogued_at: None,
                     evidence: Vec::new(),
@@ -158,9 +161,18 @@ impl DpkgInstallation<'_> {
                 for &place in &choice.entries {
                     let entry = &entries[place];
                     let index = &self.apt().indexes[entry.index];
+                    // A package for every machine is in the list of each of them.
+                    let origin = self.apt().origin(self.host, entry.index);
+                    let place = (entry.version.clone(), origin.url.clone().or_else(|| Some(origin.name.clone())));
+                    if *entry.arch == *b"all" {
+                        if told.contains(&place) {
+                            continue;
+                        }
+                        told.push(place);
+                    }
                     offers.push(Offer {
                         arch: Some(entry.arch.clone()),
-                        source: Some(self.apt().origin(self.host, entry.index)),
+                        source: Some(origin),
                         says: entry.says.clone(),
                         size: entry.installed_size,
                         catalogued_at: Some(index.dated),

@@ -1,0 +1,170 @@
+//! What would happen if packages were removed: what runs instead, and what stops working.
+
+mod breaks;
+mod commands;
+mod gone;
+
+use hashbrown::HashSet;
+use schemars::JsonSchema;
+use serde::Serialize;
+
+use super::{CheckContext, Located};
+use crate::bytes::ByteString;
+use crate::model::{Evidence, Owner};
+use crate::resolve::Context;
+use gone::{Gone, of_holder};
+
+/// A command in one context, before and after the removal.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, JsonSchema)]
+pub struct Lost {
+    /// The command's name.
+    pub name: ByteString,
+    /// The contexts in which it is so.
+    pub contexts: Vec<Context>,
+    /// The users for whom it is so; empty for a search path that was given.
+    pub users: Vec<ByteString>,
+    /// The copy that would go.
+    pub path: ByteString,
+    /// What would run instead; `null` where nothing would.
+    pub instead: Option<Located>,
+}
+
+/// How something stops working.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord, Serialize, JsonSchema)]
+#[serde(rename_all = "kebab-case")]
+pub enum How {
+    /// Its manager knows that it depends on what would go.
+    Dependency,
+    /// A script loses its interpreter.
+    Interpreter,
+    /// An environment loses its base interpreter.
+    Base,
+    /// A program loses a shared library.
+    Library,
+    /// A launcher starts nothing.
+    Launcher,
+    /// A link points to a missing file.
+    Link,
+}
+
+impl How {
+    /// What it is, in a few words.
+    #[must_use]
+    pub fn word(self) -> &'static str {
+        match self {
+            How::Dependency => "depends on it",
+            How::Interpreter => "loses its interpreter",
+            How::Base => "loses its base interpreter",
+            How::Library => "loses a library",
+            How::Launcher => "starts nothing",
+            How::Link => "points to a missing file",
+        }
+    }
+}
+
+/// Something that stops working.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, JsonSchema)]
+pub struct Broken {
+    /// How.
+    pub how: How,
+    /// The file, directory or launcher; of a package that depends on what would go, `null`.
+    pub path: Option<ByteString>,
+    /// Whose it is.
+    pub owner: Option<Owner>,
+    /// What it loses.
+    pub loses: ByteString,
+    /// Whether the manager of what is removed knows: then it asks, or removes it as well.
+    pub noticed: bool,
+    /// Where that stands.
+    pub evidence: Vec<Evidence>,
+}
+
+/// The answer.
+#[derive(Debug, Clone, Default, Serialize, JsonSchema)]
+pub struct Impact {
+    /// The packages that would go.
+    pub packages: Vec<Owner>,
+    /// What becomes of their commands.
+    pub commands: Vec<Lost>,
+    /// What stops working.
+    pub broken: Vec<Broken>,
+    /// Managers whose declared dependencies are not read: what they would notice is not known.
+    pub unknown: Vec<String>,
+    /// Why a manager does not remove a package without being forced to.
+    pub protected: Vec<Evidence>,
+    /// The other packages of the names that were asked for, each by itself.
+    pub others: Vec<Impact>,
+    /// Packages of other installations that need what would go.
+    #[serde(skip)]
+    across: Vec<Broken>,
+}
+
+/// What would happen if these packages (holder and number) were removed.
+#[must_use]
+pub fn impact(cx: &CheckContext<'_, '_>, packages: &[(u16, u32)]) -> Impact {
+    let survey = cx.survey;
+    let mut answer = Impact::default();
+    let mut dependents = Vec::new();
+    for (holder, held) in (0..).zip(survey.installations()) {
+        let of_holder = of_holder(packages, holder);
+        if of_holder.is_empty() {
+            continue;
+        }
+        let relations = held.relations();
+        answer.packages.extend(of_holder.iter().map(|number| held.owner(*number)));
+        let protections = of_holder.iter().filter_map(|number| relations?.protection(*number));
+        answer.protected.extend(protections);
+        match relations.and_then(|relations| relations.dependents(&of_holder)) {
+            Some(lost) => dependents.extend(lost.into_iter().map(|(number, evidence)| (holder, number, evidence))),
+            None => answer.unknown.push(held.location().manager.to_string()),
+        }
+    }
+    for (holder, held) in (0..).zip(survey.installations()) {
+        let manager = held.location().manager;
+        let of_others: Vec<Owner> = answer.packages.iter().filter(|owner| owner.manager == manager).cloned().collect();
+        let Some(relations) = held.relations().filter(|_| !of_others.is_empty()) else { continue };
+        let known = |number: u32| dependents.iter().any(|(of, other, _)| (*of, *other) == (holder, number));
+        let lost: Vec<_> =
+            relations.dependents_on(&of_others).into_iter().filter(|(number, _)| !known(*number)).collect();
+        answer.across.extend(lost.into_iter().map(|(number, evidence)| Broken {
+            how: How::Dependency,
+            path: None,
+            owner: Some(held.owner(number)),
+            loses: of_others.first().map(Owner::full_name).unwrap_or_default(),
+            noticed: false,
+            evidence: vec![evidence],
+        }));
+    }
+    answer.unknown.dedup();
+    // What the manager takes along is gone as well, and everything that breaks because of that breaks too.
+    let taken = dependents.iter().map(|(holder, number, _)| (*holder, *number));
+    let all: Vec<(u16, u32)> = packages.iter().copied().chain(taken).collect();
+    let gone = Gone::of(survey, &all);
+    let noticed: HashSet<ByteString> = dependents
+        .iter()
+        .map(|(holder, number, _)| survey.installations()[usize::from(*holder)].owner(*number).id)
+        .collect();
+    let names: Vec<String> = answer.packages.iter().map(|owner| owner.full_name().to_string()).collect();
+    let whole = ByteString::from(names.join(", "));
+    answer.broken.extend(dependents.into_iter().map(|(holder, number, evidence)| Broken {
+        how: How::Dependency,
+        path: None,
+        owner: Some(survey.installations()[usize::from(holder)].owner(number)),
+        loses: whole.clone(),
+        noticed: true,
+        evidence: vec![evidence],
+    }));
+    answer.broken.append(&mut answer.across);
+    answer.commands = commands::commands(cx, &gone);
+    answer.broken.extend(breaks::programs(cx, &gone));
+    answer.broken.extend(breaks::environments(cx, &gone));
+    for cx in cx.each() {
+        answer.broken.extend(breaks::of_launchers(&cx, &gone));
+    }
+    for one in &mut answer.broken {
+        one.noticed |= one.owner.as_ref().is_some_and(|owner| noticed.contains(&owner.id));
+    }
+    answer.broken.sort_by(|a, b| (a.noticed, a.how, &a.path).cmp(&(b.noticed, b.how, &b.path)));
+    answer.broken.dedup();
+    answer
+}
