@@ -320,7 +320,11 @@ impl Shown for Shadows {
         page.push(Line::blank().into());
         let mut rows = Vec::new();
         for shadow in &self.shadows {
-            rows.push(row(shadow, "runs", &shadow.winner, &|path| presenter.path(path)));
+            let mut first = row(shadow, "runs", &shadow.winner, &|path| presenter.path(path));
+            if let (Some(whose), Some(cell)) = (presenter.whose(&shadow.users), first.last_mut()) {
+                cell.text += &format!(", {whose}");
+            }
+            rows.push(first);
             for copy in &shadow.hidden {
                 let mut behind = row(shadow, "hides", copy, &|path| presenter.path(path));
                 behind[0] = Cell::plain("");

@@ -149,3 +149,45 @@ fn remedies_that_touch_files_alone_do_what_they_say() {
     }
     assert!(after.len() <= before.len() - followed.len(), "nothing new came up");
 }
+
+#[test]
+fn advice_is_for_the_machine_that_is_looked_at() {
+    let passwd: &[u8] = b"root:x:0:0:root:/root:/bin/sh\nmaren:x:1000:1000::/home/maren:/bin/sh\n";
+    let crates = b"[v1]\n\"--git=quay 1.0.0 (registry+https://quay.example)\" = [\"tally\"]\n\"shoal 2.0.0 (registry+https://quay.example)\" = [\"shoal\"]\n";
+    let base: &[(&str, &[u8])] = &[
+        ("etc/passwd", passwd),
+        ("var/lib/dpkg/status", b"Package: lamp\nStatus: install ok installed\nVersion: 1\nArchitecture: all\n"),
+        ("var/lib/dpkg/info/lamp.list", b"/.\n/usr/bin/lamp\n"),
+        ("usr/bin/lamp", b"#!/bin/sh\n"),
+        ("usr/bin/lampwick", b"#!/bin/sh\n"),
+        ("usr/local/bin/", b""),
+        ("bin/sh", b"\x7fELF"),
+        ("home/maren/.cargo/.crates.toml", crates),
+        ("home/maren/.cargo/bin/tally", b"\x7fELF"),
+        ("home/maren/.cargo/bin/shoal", b"\x7fELF"),
+    ];
+    let remedies = |more: &[(&str, &[u8])], arguments: &[&str], list: &str| -> Vec<String> {
+        let made = tree(&[base, more].concat());
+        let root = made.path().to_str().unwrap();
+        let document = run([&["--root", root], arguments, &["--format", "json"]].concat()).document();
+        let all = document[list].as_array().unwrap().iter().flat_map(|one| one["remedies"].as_array().unwrap().clone());
+        all.map(|remedy| format!("{} {}", remedy["command"].as_str().unwrap(), remedy["as_user"])).collect()
+    };
+    let unowned = ["check", "--kind", "unowned-in-managed-directory"];
+    let shoal = ["owner", "package:shoal"];
+    let sudo: (&str, &[u8]) = ("usr/bin/sudo", b"\x7fELF");
+    // Without sudo root types it, and becomes the user by other means.
+    let moved = "mv -n -t /usr/local/bin -- /usr/bin/lampwick \"root\"";
+    assert!(remedies(&[], &unowned, "findings").contains(&moved.to_owned()));
+    assert_eq!(remedies(&[], &shoal, "answers")[0], "su -s /bin/sh -c 'cargo uninstall shoal' -- maren \"root\"");
+    assert_eq!(remedies(&[sudo], &shoal, "answers")[0], "sudo -u maren -H cargo uninstall shoal null");
+    // Where only the user's own search path has the program, its path is given.
+    let cargo: (&str, &[u8]) = ("home/maren/.cargo/bin/cargo", b"\x7fELF");
+    assert_eq!(
+        remedies(&[sudo, cargo], &shoal, "answers")[0],
+        "sudo -u maren -H /home/maren/.cargo/bin/cargo uninstall shoal null"
+    );
+    // A name that reads like an option is in no command, and a system that comes as an image is not changed.
+    assert_eq!(remedies(&[sudo], &["owner", "package:--git=quay"], "answers"), Vec::<String>::new());
+    assert!(remedies(&[("ostree/repo/config", b"")], &unowned, "findings").is_empty());
+}

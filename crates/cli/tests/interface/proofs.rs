@@ -451,6 +451,15 @@ pub const PROOFS: &[Proof] = &[
         changes: &["/usr/local/bin/lamp"],
     },
     Proof {
+        kind: "not-executable",
+        by: "a user's own script, on a machine without sudo",
+        subject: "lamp",
+        plant: ". /root/tools; rm /usr/bin/sudo; as_user maren 'mkdir -p .local/bin'; script /home/maren/.local/bin/lamp 1; chmod -x /home/maren/.local/bin/lamp; chown -R maren: /home/maren",
+        asked: CHECK,
+        commands: &["su -s /bin/sh -c 'chmod +x -- /home/maren/.local/bin/lamp' -- maren"],
+        changes: &["/home/maren/.local/bin/lamp"],
+    },
+    Proof {
         kind: "writable-directory",
         by: "permissions",
         subject: "/usr/local/bin",
@@ -533,7 +542,81 @@ pub const PROOFS: &[Proof] = &[
         commands: &["sudo update-alternatives --auto light"],
         changes: &["/etc/alternatives", "/usr/bin/light"],
     },
+    Proof {
+        kind: "missing-file",
+        by: "pacman",
+        subject: "buoyage",
+        plant: PACMAN,
+        asked: CHECK,
+        commands: &["sudo pacman -S buoyage"],
+        changes: &["/usr/bin/buoyage", "/var/lib/pacman"],
+    },
+    Proof {
+        kind: "version-split",
+        by: "dpkg and Homebrew (a stand-in for brew)",
+        subject: "lamp",
+        plant: BREW,
+        asked: CHECK,
+        commands: &["sudo -u maren -H /home/linuxbrew/.linuxbrew/bin/brew uninstall lamp"],
+        changes: &["/home/linuxbrew/.linuxbrew"],
+    },
+    Proof {
+        kind: "version-split",
+        by: "dpkg and snap (a stand-in for snap)",
+        subject: "chartdesk",
+        plant: SNAP,
+        asked: CHECK,
+        commands: &["sudo snap remove chartdesk"],
+        changes: &["/snap", "/var/lib/snapd"],
+    },
 ];
+
+const PACMAN: &str = r#"
+mkdir -p pk/usr/bin db/buoyage-1.0-1 /var/lib/pacman
+echo 1 > pk/usr/bin/buoyage; chmod 755 pk/usr/bin/buoyage
+printf 'pkgname = buoyage\npkgver = 1.0-1\npkgdesc = made up\narch = any\nsize = 2\n' > pk/.PKGINFO
+(cd pk; bsdtar -cf - --format=mtree --options='!all,use-set,type,uid,gid,mode,time,size,md5,sha256,link' .PKGINFO usr | gzip > .MTREE
+ bsdtar -cf - .MTREE .PKGINFO usr | zstd -q > /srv/pacman/buoyage-1.0-1-any.pkg.tar.zst)
+printf '%%FILENAME%%\nbuoyage-1.0-1-any.pkg.tar.zst\n\n%%NAME%%\nbuoyage\n\n%%VERSION%%\n1.0-1\n\n%%ARCH%%\nany\n\n%%CSIZE%%\n'$(stat -c %s /srv/pacman/*.zst)'\n\n%%ISIZE%%\n2\n' > db/buoyage-1.0-1/desc
+bsdtar -C db -czf /srv/pacman/quay.db buoyage-1.0-1
+printf '[options]\nArchitecture = auto\nSigLevel = Never\n[quay]\nServer = file:///srv/pacman\n' > /etc/pacman.conf
+pacman -Sy --noconfirm --quiet buoyage >/dev/null 2>&1
+rm /usr/bin/buoyage
+"#;
+
+const BREW: &str = r#"
+. /root/tools; script p/usr/bin/lamp 1; deb lamp 1.0; installs lamp
+prefix=/home/linuxbrew/.linuxbrew
+script $prefix/Cellar/lamp/2.0/bin/lamp 2
+echo '{"installed_on_request":true}' > $prefix/Cellar/lamp/2.0/INSTALL_RECEIPT.json
+mkdir -p $prefix/opt; ln -s ../Cellar/lamp/2.0 $prefix/opt/lamp; mkdir $prefix/bin; ln -s ../Cellar/lamp/2.0/bin/lamp $prefix/bin/lamp
+cat > $prefix/bin/brew <<'BREW'
+#!/bin/sh
+# Stands in for brew: it refuses to run as root, and removes a keg with its links.
+[ "$(id -u)" != 0 ] || exit 1
+[ "$1 $2" = "uninstall lamp" ] || exit 2
+cd /home/linuxbrew/.linuxbrew && rm -r Cellar/lamp opt/lamp bin/lamp
+BREW
+chmod 755 $prefix/bin/brew; chown -R maren: /home/linuxbrew
+echo "PATH=$prefix/bin:\$PATH" >> /home/maren/.profile
+"#;
+
+const SNAP: &str = r#"
+. /root/tools; script p/usr/bin/chartdesk 1; deb chartdesk 1.0; installs chartdesk
+mkdir -p /var/lib/snapd/snaps /snap/bin /snap/chartdesk/44/meta
+echo '{"data":{"snaps":{"chartdesk":{"type":"app","sequence":[{"name":"chartdesk","snap-id":"x","revision":"44"}],"active":true,"current":"44","channel":"latest/stable"}}}}' > /var/lib/snapd/state.json
+printf 'name: chartdesk\nversion: 3.0\nsummary: made up\ntype: app\nconfinement: strict\napps:\n  chartdesk:\n    command: bin/chartdesk\n' > /snap/chartdesk/44/meta/snap.yaml
+ln -s 44 /snap/chartdesk/current; script /snap/chartdesk/44/bin/chartdesk 3; echo image > /var/lib/snapd/snaps/chartdesk_44.snap
+cat > /usr/bin/snap <<'SNAP'
+#!/bin/sh
+# Stands in for snap: it forgets a snap, and removes its files.
+[ "$(id -u)" = 0 ] && [ "$1 $2" = "remove chartdesk" ] || exit 2
+rm -r /snap/chartdesk /snap/bin/chartdesk /var/lib/snapd/snaps/chartdesk_44.snap
+echo '{"data":{"snaps":{}}}' > /var/lib/snapd/state.json
+SNAP
+chmod 755 /usr/bin/snap; ln -s /usr/bin/snap /snap/bin/chartdesk
+echo 'PATH=$PATH:/snap/bin' >> /home/maren/.profile
+"#;
 
 /// A package, and its manager's own commands as `owner` prints them.
 pub struct Owned {

@@ -1,7 +1,7 @@
 //! Programs without an owner where a distribution's manager alone should put some.
 
 use super::CheckContext;
-use crate::backend::advice::{MANAGED_DIRS, local_dir};
+use crate::backend::advice::{MANAGED_DIRS, is_sealed, local_dir};
 use crate::bytes::{ByteString, path};
 use crate::fs::{Kind, Limit};
 use crate::model::{Actor, CommandLine, Evidence, Finding, FindingKind, Remedy, RemedyKind, Severity};
@@ -50,6 +50,9 @@ pub fn findings(cx: &CheckContext<'_, '_>) -> Vec<Finding> {
 /// breaks: a program that has files of its own elsewhere, or that is known by its path, stays where it is.
 fn move_to_local(survey: &Survey<'_>, group: &Group) -> Option<Remedy> {
     let root = survey.root();
+    if group.files.iter().any(|file| is_sealed(survey.host, &file.path)) {
+        return None;
+    }
     let is_plain = |kind| matches!(kind, FileKind::Program | FileKind::Script);
     if group.files.iter().any(|file| !is_plain(file.kind)) {
         return None;

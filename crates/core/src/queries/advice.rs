@@ -1,6 +1,6 @@
 //! Advice that several questions give: which of several copies should go, and how it goes without harm to others.
 
-use crate::backend::advice::{at_path, free_name};
+use crate::backend::advice::{at_path, free_name, is_sealed};
 use crate::bytes::ByteString;
 use crate::fs::Kind;
 use crate::managers;
@@ -86,7 +86,7 @@ pub(crate) fn removals(survey: &Survey<'_>, owner: &Owner) -> Vec<Remedy> {
 /// Removes a link that nobody placed; `None` for anything else. The file behind it stays.
 pub(crate) fn remove_link(survey: &Survey<'_>, link: &ByteString) -> Option<Remedy> {
     let root = survey.root();
-    let target = root.read_link(link).ok()?;
+    let target = root.read_link(link).ok().filter(|_| !is_sealed(survey.host, link))?;
     let canonical = root.canonicalize(link);
     let index = survey.claims(std::iter::once(&*canonical));
     let ownership = survey.ownership(&index, &canonical);
@@ -112,7 +112,7 @@ pub(crate) fn mend_link(survey: &Survey<'_>, link: &ByteString) -> Option<Remedy
 /// Moves a program of nobody's aside, to a name that is free.
 pub(crate) fn move_aside(survey: &Survey<'_>, file: &ByteString) -> Option<Remedy> {
     let root = survey.root();
-    root.entry(file).ok().filter(|meta| meta.kind != Kind::Dir)?;
+    root.entry(file).ok().filter(|meta| meta.kind != Kind::Dir && !is_sealed(survey.host, file))?;
     let free = free_name(root, file)?;
     let line = CommandLine::new("mv -n --").arg(file.clone()).arg(free.clone());
     let undo = CommandLine::new("mv -n --").arg(free).arg(file.clone());

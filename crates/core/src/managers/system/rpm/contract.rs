@@ -1,6 +1,7 @@
 //! What an installation of rpm tells, in the terms of the contract.
 
 use super::installation::{Brief, RpmInstallation, digest_of, is_there, tail};
+use crate::backend::advice::is_image_based;
 use crate::backend::{Catalogue, Detail, FileIndex, FileRecords, Hint, Installation, Relations};
 use crate::bytes::{ByteString, path};
 use crate::model::{
@@ -119,6 +120,10 @@ impl Installation for RpmInstallation<'_> {
             let line = CommandLine::new("rpm --dbpath").arg(self.location.dir.clone()).words("-e");
             return vec![remedy(RemedyKind::Remove, line.operand(brief.in_full()))];
         }
+        // What is in the image goes with the image.
+        if is_image_based(self.host) {
+            return Vec::new();
+        }
         match self.records().tool(&self.host.root) {
             Some(tool) => {
                 let of_it = |verb: &str| CommandLine::new(tool).words(verb).operand(name.clone());
@@ -207,7 +212,7 @@ impl FileRecords for RpmInstallation<'_> {
     }
 
     fn restore(&self, package: u32) -> Option<Remedy> {
-        let tool = self.records().tool(&self.host.root)?;
+        let tool = self.records().tool(&self.host.root).filter(|_| !is_image_based(self.host))?;
         let line = match tool {
             "zypper" => CommandLine::new("zypper install --force"),
             tool => CommandLine::new(tool).words("reinstall"),
