@@ -188,6 +188,7 @@ fn ask(cx: &CheckContext<'_, '_>, families: &[Family]) -> Vec<Finding> {
         );
         found
     });
+    findings.iter_mut().for_each(|finding| users::name_owners(cx.survey.host, finding));
     findings.sort_by(Finding::by_importance);
     findings.dedup();
     findings

@@ -283,6 +283,7 @@ fn finding(survey: &Survey<'_>, view: &View, one: &Unmet, owner: &dyn Fn(&Declar
     Finding {
         packages: packages.map(|owner| owner.id.clone()).collect(),
         paths: vec![view.name.clone()],
+        users: view.user.iter().cloned().collect(),
         remedies,
         evidence,
         ..Finding::new(FindingKind::UnmetRequirement, severity, one.by.name.clone(), summary, consequence)

@@ -1,6 +1,7 @@
 //! Findings of several users: what is so for all of them is told once, and what differs says whose it is.
 
 use crate::bytes::ByteString;
+use crate::host::Host;
 use crate::model::Finding;
 
 /// A finding, and what follows from it for whom.
@@ -31,22 +32,7 @@ pub(super) fn merged(of_each: Vec<(Option<ByteString>, Vec<Finding>)>) -> Vec<Fi
             }
         }
     }
-    // A finding about fewer copies of the same thing adds nothing but what follows for its user.
-    let is_part = |of: &Finding, part: &Finding| {
-        (of.kind, &of.subject) == (part.kind, &part.subject)
-            && part.packages.len() < of.packages.len()
-            && part.packages.iter().all(|id| of.packages.contains(id))
-            && !part.packages.is_empty()
-    };
-    let mut whole: Vec<Told> = Vec::new();
-    merged.sort_by_key(|(finding, _)| std::cmp::Reverse(finding.packages.len()));
-    for (finding, told) in merged {
-        match whole.iter_mut().find(|(known, _)| is_part(known, &finding)) {
-            Some((_, known)) => known.extend(told),
-            None => whole.push((finding, told)),
-        }
-    }
-    let told = whole.into_iter().map(|(mut finding, told)| {
+    let told = merged.into_iter().map(|(mut finding, told)| {
         finding.users = told.iter().flat_map(|(_, users)| users.iter().cloned()).collect();
         if told.len() > 1 && !is_one {
             let each = told.iter().map(|(says, users)| format!("{says} (for {})", names(users)));
@@ -59,4 +45,16 @@ pub(super) fn merged(of_each: Vec<(Option<ByteString>, Vec<Finding>)>) -> Vec<Fi
 
 fn names(users: &[ByteString]) -> String {
     users.iter().map(ToString::to_string).collect::<Vec<_>>().join(", ")
+}
+
+/// Says whose a finding is that is about a file in a user's home.
+pub(super) fn name_owners(host: &Host, finding: &mut Finding) {
+    if !finding.users.is_empty() {
+        return;
+    }
+    for user in finding.paths.iter().filter_map(|path| host.home_owner(path)) {
+        if !finding.users.contains(&user.name) {
+            finding.users.push(user.name.clone());
+        }
+    }
 }

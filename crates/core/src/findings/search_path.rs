@@ -14,6 +14,7 @@ use crate::resolve::{Context, ResolvedContext};
 struct Trouble {
     severity: Severity,
     contexts: Vec<String>,
+    users: Vec<ByteString>,
     consequence: &'static str,
     remedies: Vec<Remedy>,
     evidence: Vec<Evidence>,
@@ -22,8 +23,8 @@ struct Trouble {
 
 impl Trouble {
     fn new(severity: Severity, summary: String, consequence: &'static str) -> Self {
-        let (contexts, remedies, evidence) = Default::default();
-        Trouble { severity, contexts, consequence, remedies, evidence, summary }
+        let (contexts, users, remedies, evidence) = Default::default();
+        Trouble { severity, contexts, users, consequence, remedies, evidence, summary }
     }
 }
 
@@ -34,15 +35,29 @@ struct Troubles(BTreeMap<(FindingKind, ByteString), Trouble>);
 impl Troubles {
     /// Adds a problem of a directory in one context. The evidence of several contexts is collected, and the highest
     /// severity counts.
-    fn add(&mut self, kind: FindingKind, dir: &ByteString, context: &str, because: &Evidence, trouble: Trouble) {
+    fn add(
+        &mut self,
+        kind: FindingKind,
+        dir: &ByteString,
+        resolved: &ResolvedContext,
+        because: &Evidence,
+        trouble: Trouble,
+    ) {
+        let context = match resolved.context {
+            Context::Here => "here".to_owned(),
+            context => format!("{} of {}", context.word(), resolved.user.name),
+        };
         let severity = trouble.severity;
         let known = self.0.entry((kind, dir.clone())).or_insert(trouble);
         known.severity = known.severity.max(severity);
         if !known.evidence.contains(because) {
             known.evidence.push(because.clone());
         }
-        if !known.contexts.iter().any(|known| known == context) {
-            known.contexts.push(context.to_owned());
+        if !known.contexts.contains(&context) {
+            known.contexts.push(context);
+        }
+        if !known.users.contains(&resolved.user.name) {
+            known.users.push(resolved.user.name.clone());
         }
     }
 
@@ -51,6 +66,7 @@ impl Troubles {
             let consequence = format!("{} ({})", trouble.consequence, trouble.contexts.join(", "));
             let is_dir = kind != FindingKind::UncertainPath && dir.starts_with(b"/");
             Finding {
+                users: trouble.users,
                 paths: if is_dir { vec![dir.clone()] } else { Vec::new() },
                 remedies: trouble.remedies,
                 evidence: trouble.evidence,
@@ -69,22 +85,18 @@ pub fn findings(host: &Host, resolved: &[ResolvedContext]) -> Vec<Finding> {
     let mut found = Troubles::default();
     for resolved in resolved {
         let (listed, unknown) = resolved.list("PATH");
-        let context = match resolved.context {
-            Context::Here => "here".to_owned(),
-            context => format!("{} of {}", context.word(), resolved.user.name),
-        };
         for unknown in unknown {
             let summary = format!("{} {}: {}", unknown.file, unknown.at, unknown.says);
             let consequence = "the directories that are searched, and their order, are uncertain";
             let trouble = Trouble::new(Severity::Note, summary, consequence);
-            found.add(FindingKind::UncertainPath, &unknown.file.clone(), &context, &unknown, trouble);
+            found.add(FindingKind::UncertainPath, &unknown.file.clone(), resolved, &unknown, trouble);
         }
         let last_system = listed.iter().rposition(|one| is_systems(host, &one.dir));
         let mut seen: Vec<(ByteString, ByteString)> = Vec::new();
         for (number, one) in listed.iter().enumerate() {
             let is_ahead = last_system.is_some_and(|last| number < last);
             for (kind, trouble) in troubles_of(host, resolved, &one.dir, is_ahead, &mut seen) {
-                found.add(kind, &one.dir, &context, &one.because, trouble);
+                found.add(kind, &one.dir, resolved, &one.because, trouble);
             }
         }
     }

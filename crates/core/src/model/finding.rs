@@ -111,7 +111,9 @@ impl Finding {
     #[must_use]
     pub fn by_importance(a: &Self, b: &Self) -> std::cmp::Ordering {
         let key = |finding: &Finding| (std::cmp::Reverse(finding.severity), finding.subject.clone(), finding.kind);
-        key(a).cmp(&key(b)).then_with(|| a.summary.cmp(&b.summary))
+        // Of findings about one thing the one that concerns the most comes first.
+        let size = |finding: &Finding| std::cmp::Reverse((finding.packages.len(), finding.paths.len()));
+        key(a).cmp(&key(b)).then_with(|| size(a).cmp(&size(b))).then_with(|| a.summary.cmp(&b.summary))
     }
 
     /// A finding with nothing yet but what it says.
