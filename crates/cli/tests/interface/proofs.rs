@@ -683,6 +683,29 @@ pub const OWNED: &[Owned] = &[
         newer: "",
     },
     Owned {
+        by: "npm, in a prefix of one user's",
+        target: "package:lantern",
+        plant: "mkdir -p /srv/npm/lantern; printf '{\"name\":\"lantern\",\"version\":\"2.0.0\",\"bin\":{\"lamp\":\"lamp.js\"}}' > /srv/npm/lantern/package.json; printf '#!/usr/bin/env node\\nconsole.log(2)\\n' > /srv/npm/lantern/lamp.js; cd /srv/npm; npm pack --silent ./lantern >/dev/null; su - maren -c 'npm install --silent --global --prefix ~/.npm-global /srv/npm/lantern-2.0.0.tgz'",
+        commands: &["sudo -u maren -H npm uninstall --global --prefix /home/maren/.npm-global lantern"],
+        newer: "",
+    },
+    Owned {
+        by: "pnpm",
+        target: "package:lantern",
+        plant: "mkdir -p /srv/npm/lantern; printf '{\"name\":\"lantern\",\"version\":\"2.0.0\",\"bin\":{\"lamp\":\"lamp.js\"}}' > /srv/npm/lantern/package.json; printf '#!/usr/bin/env node\\nconsole.log(2)\\n' > /srv/npm/lantern/lamp.js; cd /srv/npm; npm pack --silent ./lantern >/dev/null; su - tobin -c 'export PNPM_HOME=~/.local/share/pnpm PATH=~/.local/share/pnpm:$PATH; pnpm add --silent --global /srv/npm/lantern-2.0.0.tgz'",
+        commands: &[
+            "sudo -u tobin -H env -C /home/tobin/.local/share/pnpm 'PNPM_HOME=/home/tobin/.local/share/pnpm' 'PATH=/home/tobin/.local/share/pnpm:/usr/local/bin:/usr/bin:/bin' pnpm remove --global lantern",
+        ],
+        newer: "",
+    },
+    Owned {
+        by: "yarn",
+        target: "package:lantern",
+        plant: "mkdir -p /srv/npm/lantern; printf '{\"name\":\"lantern\",\"version\":\"2.0.0\",\"bin\":{\"lamp\":\"lamp.js\"}}' > /srv/npm/lantern/package.json; printf '#!/usr/bin/env node\\nconsole.log(2)\\n' > /srv/npm/lantern/lamp.js; cd /srv/npm; npm pack --silent ./lantern >/dev/null; su - maren -c 'yarn --offline --silent global add file:/srv/npm/lantern-2.0.0.tgz'",
+        commands: &["sudo -u maren -H env -C /home/maren yarn global remove lantern"],
+        newer: "",
+    },
+    Owned {
         by: "rpm and dnf",
         target: "package:buoy",
         plant: RPM,

@@ -135,14 +135,8 @@ impl SimpleBackend for Prefix {
                 line.words(verb).words("--global --prefix").arg(at.dir.clone())
             };
             let remove = npm("uninstall").operand(name.clone());
-            let upgrade = npm("install").operand([&*name, b"@latest"].concat());
-            let item = item.remedy(RemedyKind::Remove, remove);
-            // What is linked or was taken from elsewhere is not the registry's.
-            let is_of_index = item.origin.as_ref().is_none_or(|origin| origin.kind == "index");
-            record.items.push(match is_of_index {
-                true => item.remedy(RemedyKind::Upgrade, upgrade),
-                false => item,
-            });
+            // No record tells an index from a local archive, so that `NAME@latest` could be somebody else's package.
+            record.items.push(item.remedy(RemedyKind::Remove, remove));
         }
         record
     }

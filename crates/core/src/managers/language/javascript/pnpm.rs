@@ -87,12 +87,23 @@ impl SimpleBackend for PnpmHome {
                     item.commands.push(script.clone());
                 }
                 let of_it = |verb: &str| {
+                    // pnpm refuses where its own directory is not on the search path, and where it cannot read the
+                    // current directory, as under sudo.
                     let home = [b"PNPM_HOME=", &*at.dir].concat();
-                    CommandLine::new("env").arg(home).words("pnpm").words(verb).words("--global").operand(name.clone())
+                    let path = [b"PATH=", &*at.dir, b":/usr/local/bin:/usr/bin:/bin"].concat();
+                    CommandLine::new("env -C")
+                        .arg(at.dir.clone())
+                        .arg(home)
+                        .arg(path)
+                        .words("pnpm")
+                        .words(verb)
+                        .words("--global")
+                        .operand(name.clone())
                 };
-                record.items.push(
-                    item.remedy(RemedyKind::Remove, of_it("remove")).remedy(RemedyKind::Upgrade, of_it("update")),
-                );
+                let is_of_index = item.origin.as_ref().is_some_and(|origin| origin.kind == "index");
+                let (remove, upgrade) = (of_it("remove"), of_it("update"));
+                item = item.remedy(RemedyKind::Remove, remove);
+                record.items.push(if is_of_index { item.remedy(RemedyKind::Upgrade, upgrade) } else { item });
             }
         }
         record

@@ -87,8 +87,17 @@ impl SimpleBackend for YarnGlobal {
             }
             item.trees.push(dir);
             if item.reason != Reason::Dependency {
-                let of_it = |verb: &str| CommandLine::new("yarn global").words(verb).operand(name.clone());
-                item = item.remedy(RemedyKind::Remove, of_it("remove")).remedy(RemedyKind::Upgrade, of_it("upgrade"));
+                let of_it = |verb: &str| {
+                    // yarn reads the current directory, which another user's need not be able to.
+                    let home = host.home_owner(&at.dir).map_or_else(|| at.dir.clone(), |user| user.home.clone());
+                    CommandLine::new("env -C").arg(home).words("yarn global").words(verb).operand(name.clone())
+                };
+                let is_of_index = item.origin.as_ref().is_some_and(|origin| origin.kind == "index");
+                let (remove, upgrade) = (of_it("remove"), of_it("upgrade"));
+                item = item.remedy(RemedyKind::Remove, remove);
+                if is_of_index {
+                    item = item.remedy(RemedyKind::Upgrade, upgrade);
+                }
             }
             record.items.push(item);
         }
