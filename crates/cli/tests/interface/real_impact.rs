@@ -145,3 +145,58 @@ EOF
         .collect();
     assert_eq!(ours, theirs, "{told:#}");
 }
+
+/// The names of the packages that `impact` says would go along, and of the package itself.
+fn taken(trial: &Trial, package: &str) -> BTreeSet<String> {
+    let told = trial.asks(&["impact", package]);
+    let along = told["broken"].as_array().unwrap().iter().filter(|one| one["how"] == "dependency");
+    let along = along.map(|one| text(&one["owner"]["name"]));
+    along.chain(told["packages"].as_array().unwrap().iter().map(|one| text(&one["name"]))).collect()
+}
+
+#[test]
+fn what_goes_along_is_what_dnf_and_pacman_say() {
+    if !is_here() || !has(&["unshare", "nsenter"]) {
+        return;
+    }
+    let trial = Trial::new();
+    trial.plants(
+        r#"
+        mkdir -p top /etc/yum.repos.d db /var/lib/pacman
+        for one in buoy: chain:buoy anchor:chain lamp:; do
+            name=${one%:*} needs=${one#*:}
+            printf 'Name: '$name'\nVersion: 1.0\nRelease: 1\nSummary: made up\nLicense: MIT\nBuildArch: noarch\n'${needs:+'Requires: '$needs'\n'}'%%description\nmade up\n%%install\nmkdir -p %%{buildroot}/usr/bin; echo 1 > %%{buildroot}/usr/bin/'$name'\n%%files\n/usr/bin/'$name'\n' > $name.spec
+            rpmbuild -bb --quiet --define '_topdir /root/top' $name.spec >/dev/null 2>&1
+            mkdir -p pk/usr/share/$name db/$name-arch-1.0-1; echo 1 > pk/usr/share/$name/data
+            printf 'pkgname = '$name'-arch\npkgver = 1.0-1\npkgdesc = made up\narch = any\nsize = 2\n'${needs:+'depend = '$needs'-arch\n'} > pk/.PKGINFO
+            (cd pk; bsdtar -cf - --format=mtree --options='!all,use-set,type,uid,gid,mode,time,size,md5,sha256,link' .PKGINFO usr | gzip > .MTREE
+             bsdtar -cf - .MTREE .PKGINFO usr | zstd -q > /srv/pacman/$name-arch-1.0-1-any.pkg.tar.zst)
+            rm -rf pk
+        done
+        cp top/RPMS/noarch/*.rpm /srv/rpms/; createrepo_c -q /srv/rpms
+        printf '[quay]\nname=Quay\nbaseurl=file:///srv/rpms\ngpgcheck=0\n' > /etc/yum.repos.d/quay.repo
+        dnf -q -y --releasever=1 install anchor lamp >/dev/null 2>&1
+        printf '[options]\nArchitecture = auto\nSigLevel = Never\n' > /etc/pacman.conf
+        pacman -U --noconfirm /srv/pacman/*.zst >/dev/null 2>&1
+        "#,
+    );
+    let lines = |command: &str| -> Vec<String> {
+        let output = trial.types(None, command);
+        String::from_utf8(output.stdout).unwrap().lines().map(str::to_owned).collect()
+    };
+    for package in ["buoy", "chain", "anchor", "lamp"] {
+        // The table of what dnf removes: `NAME ARCH VERSION REPOSITORY SIZE`, one to a line. What nothing needs any
+        // more goes too, by a setting of its own; that is not what breaks.
+        let command = format!("dnf --assumeno --releasever=1 --setopt=clean_requirements_on_remove=0 remove {package}");
+        let theirs: BTreeSet<String> = lines(&command)
+            .iter()
+            .filter(|line| line.contains(" noarch "))
+            .map(|line| line.split_whitespace().next().unwrap().to_owned())
+            .collect();
+        assert!(theirs.contains(package), "{theirs:?}");
+        assert_eq!(taken(&trial, &format!("package:{package}")), theirs, "dnf, {package}");
+        let theirs: BTreeSet<String> =
+            lines(&format!("pacman -Rcp --print-format %n {package}-arch")).into_iter().collect();
+        assert_eq!(taken(&trial, &format!("package:{package}-arch")), theirs, "pacman, {package}");
+    }
+}
