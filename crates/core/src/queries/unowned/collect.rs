@@ -54,6 +54,9 @@ pub fn strays(survey: &Survey<'_>, searches: &[&SearchPath], dirs: &[ByteString]
     let programs = strays.iter().filter(|stray| stray.kind.is_program());
     let beside: Vec<ByteString> = programs.flat_map(|stray| companions(root, &stray.path)).collect();
     let beside: Vec<ByteString> = beside.into_iter().filter(|path| seen.insert(path.clone())).collect();
+    if beside.is_empty() {
+        return strays;
+    }
     let index = survey.claims(beside.iter().map(|path| &**path));
     for path in beside {
         if survey.ownership(&index, &path).packages.is_empty() {

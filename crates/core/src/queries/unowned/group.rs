@@ -169,20 +169,45 @@ fn cluster_by_minute(host: &Host, strays: &[Stray], sets: &mut Sets) {
     for mut indices in by_prefix.into_values() {
         indices.sort_by_key(|&index| strays[index].meta.modified);
         let time = |index: usize| strays[index].meta.modified;
-        let mut first = indices[0];
-        for pair in indices.windows(2) {
-            // One installation writes its files in one go; a pause tells it from the next.
-            if time(pair[1]) - time(first) >= 60 || time(pair[1]) - time(pair[0]) > LONGEST_PAUSE {
-                first = pair[1];
+        let (mut first, mut last) = (indices[0], indices[0]);
+        let mut alike = Alike::default();
+        for &index in &indices {
+            if time(index) - time(first) >= 60 || time(index) - time(last) > LONGEST_PAUSE {
+                (first, alike) = (index, Alike::default());
             }
             // Within it, what bears a similar name; a tool that sets up a machine writes many programs in a second.
-            let burst = indices.iter().filter(|&&index| time(index) >= time(first) && time(index) <= time(pair[1]));
-            for &other in burst {
-                if is_alike(&stem_of(host, &strays[other].path), &stem_of(host, &strays[pair[1]].path)) {
-                    sets.cluster(other, pair[1]);
-                }
+            for other in alike.add(&stem_of(host, &strays[index].path), index) {
+                sets.cluster(other, index);
             }
+            last = index;
         }
+    }
+}
+
+/// Names of one burst, by how they begin: two are alike if they share four letters, or the whole of the shorter one.
+#[derive(Default)]
+struct Alike {
+    /// The first index whose name begins so: with two, three or four letters.
+    by_start: HashMap<ByteString, usize>,
+    /// The first index whose name is that, of names with two or three letters.
+    short: HashMap<ByteString, usize>,
+}
+
+impl Alike {
+    /// Adds a name, and tells one index of each set of names that it is alike.
+    fn add(&mut self, name: &[u8], index: usize) -> Vec<usize> {
+        const LETTERS: usize = 4;
+        let starts = || (2..=LETTERS.min(name.len())).map(|end| ByteString::from(&name[..end]));
+        let mut found: Vec<usize> = starts().filter_map(|start| self.short.get(&start).copied()).collect();
+        let whole: ByteString = name[..LETTERS.min(name.len())].into();
+        found.extend(self.by_start.get(&whole).copied());
+        if (2..LETTERS).contains(&name.len()) {
+            self.short.entry(name.into()).or_insert(index);
+        }
+        for start in starts() {
+            self.by_start.entry(start).or_insert(index);
+        }
+        found
     }
 }
 
@@ -192,13 +217,6 @@ fn stem_of(host: &Host, file: &ByteString) -> ByteString {
         Place::Prefix(prefix) => stem(&file[prefix.len()..]),
         Place::Tree(tree) => path::name(&tree).into(),
     }
-}
-
-/// Whether two names begin alike: with four letters, or with the whole of the shorter one.
-fn is_alike(a: &[u8], b: &[u8]) -> bool {
-    const LETTERS: usize = 4;
-    let common = a.iter().zip(b).take_while(|(a, b)| a == b).count();
-    common >= LETTERS || (common >= 2 && common == a.len().min(b.len()))
 }
 
 /// Disjoint sets of indices.
@@ -234,6 +252,23 @@ impl Sets {
 #[cfg(test)]
 mod tests {
     use super::*;
+
+    #[test]
+    fn names_that_begin_alike_are_told_without_comparing_each_with_each() {
+        let mut alike = Alike::default();
+        let mut groups: Vec<(&str, Vec<usize>)> = Vec::new();
+        for (index, name) in
+            ["barolog", "tide", "barolog-view", "vi", "vim", "view", "x", "tidegauge", "x"].iter().enumerate()
+        {
+            groups.push((name, alike.add(name.as_bytes(), index)));
+        }
+        let of = |name: &str| groups.iter().rfind(|(other, _)| *other == name).unwrap().1.clone();
+        assert!(of("barolog").is_empty());
+        assert_eq!(of("barolog-view"), [0]);
+        assert_eq!(of("tidegauge"), [1]);
+        assert_eq!((of("vim"), of("view")), (vec![3], vec![3]));
+        assert!(of("x").is_empty(), "one letter tells nothing");
+    }
 
     #[test]
     fn files_of_one_software_bear_one_name() {
