@@ -322,7 +322,7 @@ impl Shown for Shadows {
         for shadow in &self.shadows {
             let mut first = row(shadow, "runs", &shadow.winner, &|path| presenter.path(path));
             if let (Some(whose), Some(cell)) = (presenter.whose(&shadow.users), first.last_mut()) {
-                cell.text += &format!(", {whose}");
+                cell.text = format!("{whose}, {}", cell.text);
             }
             rows.push(first);
             for copy in &shadow.hidden {
