@@ -55,7 +55,7 @@ pub struct Across {
 }
 
 /// The lookup of a name on one search path, before any record is read.
-struct CheckContext {
+struct Lookup {
     /// The program that it reaches first.
     copy: Option<Copy>,
     /// Why that is the first.
@@ -71,34 +71,36 @@ pub fn across(survey: &Survey<'_>, searches: &[SearchPath], names: &[ByteString]
     let root = survey.root();
     let candidates: Vec<ByteString> = if names.is_empty() { in_several_dirs(survey, searches) } else { names.to_vec() };
     // The file that wins in each context, before any record is read.
-    let mut found: Vec<(ByteString, Vec<CheckContext>)> = Vec::new();
+    let mut found: Vec<(ByteString, Vec<Lookup>)> = Vec::new();
     for name in candidates {
-        let looks = searches.iter().map(|search| {
+        let lookups = searches.iter().map(|search| {
             let reached = search.reach(root, &name);
-            CheckContext {
+            Lookup {
                 because: search.because(&reached),
                 copy: reached.copies.into_iter().next(),
                 taken: taken(search, &name),
                 resolution: None,
             }
         });
-        let mut looks: Vec<CheckContext> = looks.collect();
-        let identities: BTreeSet<_> = looks.iter().filter_map(|look| Some(look.copy.as_ref()?.meta.identity)).collect();
-        let is_hidden = looks.iter().any(|look| look.taken.is_some());
+        let mut lookups: Vec<Lookup> = lookups.collect();
+        let identities: BTreeSet<_> =
+            lookups.iter().filter_map(|lookup| Some(lookup.copy.as_ref()?.meta.identity)).collect();
+        let is_hidden = lookups.iter().any(|lookup| lookup.taken.is_some());
         if identities.len() > 1 || (is_hidden && !identities.is_empty()) || !names.is_empty() {
-            for (look, search) in looks.iter_mut().zip(searches) {
-                look.resolution = look.copy.as_ref().map(|copy| survey.resolution(search, &copy.path));
+            for (lookup, search) in lookups.iter_mut().zip(searches) {
+                lookup.resolution = lookup.copy.as_ref().map(|copy| survey.resolution(search, &copy.path));
             }
-            found.push((name, looks));
+            found.push((name, lookups));
         }
     }
-    let resolutions = || found.iter().flat_map(|(_, looks)| looks.iter().filter_map(|look| look.resolution.as_ref()));
+    let resolutions =
+        || found.iter().flat_map(|(_, lookups)| lookups.iter().filter_map(|lookup| lookup.resolution.as_ref()));
     let index = survey.claims(resolutions().flat_map(Resolution::paths).map(|path| &**path));
     let (mut rows, mut shadows, mut findings) = (Vec::new(), Vec::new(), Vec::new());
-    for (name, looks) in &found {
+    for (name, lookups) in &found {
         let mut known: Vec<(&ByteString, Located)> = Vec::new();
-        let meanings = looks.iter().map(|look| {
-            let winner = look.copy.as_ref().zip(look.resolution.as_ref()).map(|(copy, resolution)| {
+        let meanings = lookups.iter().map(|lookup| {
+            let winner = lookup.copy.as_ref().zip(lookup.resolution.as_ref()).map(|(copy, resolution)| {
                 let path = &copy.path;
                 let known_one = known.iter().find(|(known, _)| *known == path).map(|(_, located)| located.clone());
                 known_one.unwrap_or_else(|| {
@@ -107,17 +109,17 @@ pub fn across(survey: &Survey<'_>, searches: &[SearchPath], names: &[ByteString]
                     located
                 })
             });
-            Meaning { winner, taken: look.taken.clone() }
+            Meaning { winner, taken: lookup.taken.clone() }
         });
         let meanings: Vec<Meaning> = meanings.collect();
         let lasts: BTreeSet<&ByteString> =
-            looks.iter().filter_map(|look| Some(look.resolution.as_ref()?.last())).collect();
+            lookups.iter().filter_map(|lookup| Some(lookup.resolution.as_ref()?.last())).collect();
         let differs = lasts.len() > 1 || meanings.iter().any(|meaning| meaning.taken.is_some());
         if !differs && names.is_empty() {
             continue;
         }
         let severity = weigh(&meanings);
-        for ((meaning, search), look) in meanings.iter().zip(searches).zip(looks) {
+        for ((meaning, search), lookup) in meanings.iter().zip(searches).zip(lookups) {
             if let Some(winner) = &meaning.winner {
                 shadows.push(Shadow {
                     kind: "command".to_owned(),
@@ -126,14 +128,14 @@ pub fn across(survey: &Survey<'_>, searches: &[SearchPath], names: &[ByteString]
                     users: search.user.iter().cloned().collect(),
                     winner: winner.clone(),
                     hidden: Vec::new(),
-                    because: look.because.clone(),
+                    because: lookup.because.clone(),
                     severity,
                     meaning: says(meaning),
                 });
             }
         }
         if differs {
-            findings.push(finding(name, severity, &meanings, searches, looks));
+            findings.push(finding(name, severity, &meanings, searches, lookups));
         }
         rows.push(Row { name: name.clone(), severity, meanings });
     }
@@ -233,7 +235,7 @@ fn finding(
     severity: Severity,
     meanings: &[Meaning],
     searches: &[SearchPath],
-    looks: &[CheckContext],
+    lookups: &[Lookup],
 ) -> Finding {
     let mut told = Told::default();
     for (meaning, search) in meanings.iter().zip(searches) {
@@ -251,7 +253,7 @@ fn finding(
         winners().filter_map(|winner| winner.owner.as_ref()).map(|owner| owner.id.clone()).collect();
     let paths: BTreeSet<ByteString> = winners().map(|winner| winner.path.clone()).collect();
     let mut evidence: Vec<Evidence> = Vec::new();
-    for one in looks.iter().filter_map(|look| look.because.first()) {
+    for one in lookups.iter().filter_map(|lookup| lookup.because.first()) {
         if !evidence.contains(one) {
             evidence.push(one.clone());
         }

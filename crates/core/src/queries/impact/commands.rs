@@ -27,7 +27,7 @@ pub(super) fn commands(cx: &CheckContext<'_, '_>, gone: &Gone<'_, '_>) -> Vec<Lo
     names.sort();
     names.dedup();
     let first = |search: &SearchPath, name: &ByteString| search.reach(root, name).copies.into_iter().next();
-    // Only names whose first copy somewhere would go need a second cx.
+    // Only names whose first copy somewhere would go need a second look.
     let search = cx.typed();
     let may_go = |name: &&ByteString| {
         cx.all_searches().any(|of| {
