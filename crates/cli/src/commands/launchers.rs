@@ -51,15 +51,14 @@ pub fn run(arguments: &Arguments, global: &Global, streams: &mut Streams) -> Res
         list.split(|&b| b == b':').filter(|name| !name.is_empty()).map(ByteString::from).collect()
     });
     let names: Vec<ByteString> = arguments.name.iter().map(|name| name.as_bytes().into()).collect();
-    let mut answer = Launchers { launchers: Vec::new() };
     // Data directories that were given are the same whoever asks.
     let views = if given_dirs.is_some() { &session.views()[..1] } else { session.views() };
-    for view in views {
+    let of_each = views.iter().map(|view| {
         let user = view.user.as_ref().filter(|_| given_dirs.is_none());
         let dirs = data_dirs_of(&session.host, given_dirs, user);
-        let desktop = DesktopSession { dirs: &dirs, desktops: &desktops, search: &view.searches[0], user };
-        answer.add(launchers(&survey, desktop, &names));
-    }
+        launchers(&survey, DesktopSession { dirs: &dirs, desktops: &desktops, search: &view.searches[0], user }, &names)
+    });
+    let answer = Launchers::merged(of_each);
     let found = names.is_empty() || !answer.launchers.is_empty();
     output::show(&answer, &survey, &session, global, streams, found)
 }

@@ -82,22 +82,22 @@ pub fn run(arguments: &Arguments, global: &Global, streams: &mut Streams) -> Res
         return output::show(&answer, &survey, &session, global, streams, found);
     }
     let survey = Survey::of(&session.host);
-    let (mut answer, mut unshadowed) = (Shadows::default(), Vec::new());
+    let (mut of_each, mut unshadowed) = (Vec::new(), Vec::new());
     for (number, view) in session.views().iter().enumerate() {
         for (at, search) in view.searches.iter().enumerate() {
             let (of_one, other) = match arguments.kind {
                 ShadowKind::Command => shadows(&survey, search, &names),
                 kind => (of_kind(kind, &survey, &session, (view, at), &names), Vec::new()),
             };
-            answer.add(of_one);
+            of_each.push(of_one);
             if (number, at) == (0, 0) {
                 unshadowed = other;
             }
         }
     }
+    let answer = Shadows::merged(of_each);
     // Of several contexts, one in which it is shadowed is told.
     unshadowed.retain(|one| !answer.shadows.iter().any(|shadow| shadow.name == one.name));
-    answer.findings.dedup();
     let is_answered = unshadowed.iter().all(|one| one.only.is_some())
         && (arguments.kind == ShadowKind::Command || names.is_empty() || !answer.shadows.is_empty());
     let outcome = output::show(&answer, &survey, &session, global, streams, is_answered)?;
@@ -152,10 +152,10 @@ struct AcrossUsers {
 
 impl AcrossUsers {
     fn of(all: Vec<Across>) -> Self {
-        let mut together = Shadows::default();
+        let of_one = |one: &Across| Shadows { shadows: one.shadows.clone(), findings: one.findings.clone() };
+        let together = Shadows::merged(all.iter().map(of_one));
         let mut each: Vec<Across> = Vec::new();
         for one in all {
-            together.add(Shadows { shadows: one.shadows.clone(), findings: one.findings.clone() });
             match each.iter_mut().find(|known| (&known.contexts, &known.rows) == (&one.contexts, &one.rows)) {
                 Some(known) => known.users.extend(one.users),
                 None => each.push(one),

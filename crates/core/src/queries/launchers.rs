@@ -8,6 +8,7 @@ use schemars::JsonSchema;
 use serde::Serialize;
 
 use super::shadows::{Shadow, Shadows};
+use super::users::{self, OfUsers};
 use super::{Located, located};
 use crate::backend::Launching;
 use crate::backend::launcher_files::files_in;
@@ -29,24 +30,28 @@ pub struct Launchers {
 }
 
 impl Launchers {
-    /// Adds another user's answer. What is the same for both is one, with both users.
-    pub fn add(&mut self, other: Launchers) {
-        for mut launcher in other.launchers {
-            let users = std::mem::take(&mut launcher.users);
-            // The file that has a directory searched is each user's own.
-            let essence = |one: &Launcher| {
-                let mut one = Launcher { users: Vec::new(), evidence: Vec::new(), ..one.clone() };
-                one.findings.iter_mut().for_each(|finding| finding.evidence.clear());
-                one
-            };
-            let own = essence(&launcher);
-            let is_same = |known: &&mut Launcher| essence(known) == own;
-            match self.launchers.iter_mut().find(is_same) {
-                Some(known) => known.users.extend(users),
-                None => self.launchers.push(Launcher { users, ..launcher }),
-            }
-        }
-        self.launchers.sort_by(|a, b| a.id.cmp(&b.id));
+    /// One answer of those of several users.
+    #[must_use]
+    pub fn merged(of_each: impl IntoIterator<Item = Launchers>) -> Self {
+        let mut launchers = users::merged(of_each.into_iter().flat_map(|answer| answer.launchers));
+        launchers.sort_by(|a, b| a.id.cmp(&b.id));
+        Launchers { launchers }
+    }
+}
+
+impl OfUsers for Launcher {
+    fn name(&self) -> &ByteString {
+        &self.id
+    }
+
+    fn users(&mut self) -> &mut Vec<ByteString> {
+        &mut self.users
+    }
+
+    fn essence(&self) -> Self {
+        let mut essence = Launcher { users: Vec::new(), evidence: Vec::new(), ..self.clone() };
+        essence.findings.iter_mut().for_each(|finding| finding.evidence.clear());
+        essence
     }
 }
 

@@ -19,6 +19,7 @@ pub mod spelled;
 pub mod states;
 pub(crate) mod take_out;
 pub mod unowned;
+mod users;
 pub mod verify;
 
 use schemars::JsonSchema;

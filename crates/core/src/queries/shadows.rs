@@ -5,6 +5,7 @@ use std::cmp::Ordering;
 use schemars::JsonSchema;
 use serde::Serialize;
 
+use super::users::{self, OfUsers};
 use super::{Located, locate};
 use crate::bytes::ByteString;
 use crate::findings::search_path;
@@ -54,24 +55,33 @@ pub struct Shadows {
 }
 
 impl Shadows {
-    /// Adds another user's answer. What is the same for both is one, with both users.
-    pub fn add(&mut self, other: Shadows) {
-        for mut shadow in other.shadows {
-            let users = std::mem::take(&mut shadow.users);
-            // The file that puts a directory first is each user's own.
-            let essence = |one: &Shadow| Shadow { users: Vec::new(), because: Vec::new(), ..one.clone() };
-            let own = essence(&shadow);
-            let is_same = |known: &&mut Shadow| essence(known) == own;
-            match self.shadows.iter_mut().find(is_same) {
-                Some(known) => known.users.extend(users),
-                None => self.shadows.push(Shadow { users, ..shadow }),
+    /// One answer of those of several users.
+    #[must_use]
+    pub fn merged(of_each: impl IntoIterator<Item = Shadows>) -> Self {
+        let (mut shadows, mut findings) = (Vec::new(), Vec::new());
+        for answer in of_each {
+            shadows.extend(answer.shadows);
+            for finding in answer.findings {
+                if !findings.contains(&finding) {
+                    findings.push(finding);
+                }
             }
         }
-        for finding in other.findings {
-            if !self.findings.contains(&finding) {
-                self.findings.push(finding);
-            }
-        }
+        Shadows { shadows: users::merged(shadows), findings }
+    }
+}
+
+impl OfUsers for Shadow {
+    fn name(&self) -> &ByteString {
+        &self.name
+    }
+
+    fn users(&mut self) -> &mut Vec<ByteString> {
+        &mut self.users
+    }
+
+    fn essence(&self) -> Self {
+        Shadow { users: Vec::new(), because: Vec::new(), ..self.clone() }
     }
 }
 

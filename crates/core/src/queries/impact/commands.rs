@@ -8,6 +8,7 @@ use crate::bytes::ByteString;
 use crate::fs::Kind;
 use crate::index::ClaimIndex;
 use crate::model::Claimant;
+use crate::queries::users::{self, OfUsers};
 use crate::queries::{CheckContext, Located, locate};
 use crate::resolve::{Resolution, SearchPath};
 use crate::survey::Survey;
@@ -77,18 +78,21 @@ pub(super) fn commands(cx: &CheckContext<'_, '_>, gone: &Gone<'_, '_>) -> Vec<Lo
         }
     }
     // What is so for several users in the same contexts is told once.
-    let mut merged: Vec<Lost> = Vec::new();
-    for one in found {
-        let is_same = |known: &&mut Lost| {
-            (&known.name, &known.path, &known.instead, &known.contexts)
-                == (&one.name, &one.path, &one.instead, &one.contexts)
-        };
-        match merged.iter_mut().find(is_same) {
-            Some(known) => known.users.extend(one.users),
-            None => merged.push(one),
-        }
+    users::merged(found)
+}
+
+impl OfUsers for Lost {
+    fn name(&self) -> &ByteString {
+        &self.name
     }
-    merged
+
+    fn users(&mut self) -> &mut Vec<ByteString> {
+        &mut self.users
+    }
+
+    fn essence(&self) -> Self {
+        Lost { users: Vec::new(), ..self.clone() }
+    }
 }
 
 /// What a link of the alternatives system leads to once its choice is gone.

@@ -8,6 +8,7 @@ use schemars::JsonSchema;
 use serde::Serialize;
 
 use super::Located;
+use super::users::{self, OfUsers};
 use crate::bytes::ByteString;
 use crate::model::{CoverageState, Evidence, Finding, Owner, Remedy};
 use crate::resolve::libraries::Loader;
@@ -135,7 +136,8 @@ pub fn owners(survey: &Survey<'_>, search: &SearchPath, targets: &[Target]) -> O
 #[must_use]
 pub fn owners_in(survey: &Survey<'_>, searches: &[&SearchPath], targets: &[Target]) -> Owners {
     let dirs = survey.program_dirs();
-    let mut found: Vec<(Target, &SearchPath, Found)> = Vec::new();
+    // One list per target.
+    let mut found: Vec<Vec<(Target, &SearchPath, Found)>> = Vec::new();
     for target in targets {
         let looks = searches.iter().map(|search| (*search, Found::look(survey, search, &dirs, target)));
         let looks: Vec<(&SearchPath, Found)> = looks.collect();
@@ -153,17 +155,17 @@ pub fn owners_in(survey: &Survey<'_>, searches: &[&SearchPath], targets: &[Targe
             is_command || std::mem::take(&mut is_first) || (is_users && is_new)
         };
         let of_target = looks.into_iter().filter(is_asked);
-        found.extend(of_target.map(|(search, found)| (Target { kind, ..target.clone() }, search, found)));
+        found.push(of_target.map(|(search, found)| (Target { kind, ..target.clone() }, search, found)).collect());
     }
-    let index = survey.claims(found.iter().flat_map(|(.., found)| found.paths()));
+    let index = survey.claims(found.iter().flatten().flat_map(|(.., found)| found.paths()));
     // What programs load is looked at where a user asks about a few of them.
     let loader = (targets.len() <= MAX_LOADED).then(|| Loader::of(survey.root()));
     let answer = |(target, search, found): &(Target, &SearchPath, Found)| {
         let judge = Judge { survey, search, index: &index, loader: loader.as_ref() };
         judge.answer(target, found)
     };
-    let mut answers: Vec<Answer> = found.iter().map(answer).collect();
-    for answer in &mut answers {
+    let mut answers: Vec<Vec<Answer>> = found.iter().map(|of_target| of_target.iter().map(answer).collect()).collect();
+    for answer in answers.iter_mut().flatten() {
         // Whose a file or a package is does not depend on who asks.
         if matches!(answer.kind, TargetKind::Path | TargetKind::Package | TargetKind::Library) {
             answer.users.clear();
@@ -174,7 +176,7 @@ pub fn owners_in(survey: &Survey<'_>, searches: &[&SearchPath], targets: &[Targe
         coverage.iter().any(|part| part.manager.is_some() == of_manager && part.state != CoverageState::Read)
     };
     let records_lost = survey.managers().is_empty() || is_lost(true);
-    for answer in &mut answers {
+    for answer in answers.iter_mut().flatten() {
         answer.certain = match answer.verdict {
             Verdict::Owned | Verdict::Several => true,
             Verdict::Unowned => !records_lost,
@@ -182,29 +184,20 @@ pub fn owners_in(survey: &Survey<'_>, searches: &[&SearchPath], targets: &[Targe
             Verdict::NotFound => !records_lost && !is_lost(false),
         };
     }
-    Owners { answers: merged(answers) }
+    Owners { answers: answers.into_iter().flat_map(users::merged).collect() }
 }
 
-/// What an answer says, without the files of one user's that make it so.
-fn essence(answer: &Answer) -> Answer {
-    let (users, because, elsewhere, evidence) = Default::default();
-    Answer { users, because, elsewhere, evidence, ..answer.clone() }
-}
-
-/// Answers that are the same for several users are one.
-fn merged(answers: Vec<Answer>) -> Vec<Answer> {
-    let mut merged: Vec<Answer> = Vec::new();
-    for mut answer in answers {
-        let users = std::mem::take(&mut answer.users);
-        let own = essence(&answer);
-        // A target that was given twice has two answers.
-        let is_same = |known: &&mut Answer| {
-            !users.iter().any(|user| known.users.contains(user)) && !users.is_empty() && essence(known) == own
-        };
-        match merged.iter_mut().find(is_same) {
-            Some(known) => known.users.extend(users),
-            None => merged.push(Answer { users, ..answer }),
-        }
+impl OfUsers for Answer {
+    fn name(&self) -> &ByteString {
+        &self.target
     }
-    merged
+
+    fn users(&mut self) -> &mut Vec<ByteString> {
+        &mut self.users
+    }
+
+    fn essence(&self) -> Self {
+        let (users, because, elsewhere, evidence) = Default::default();
+        Answer { users, because, elsewhere, evidence, ..self.clone() }
+    }
 }
