@@ -63,6 +63,27 @@ with zipfile.ZipFile(f"/srv/wheels/{name}-{version}-py3-none-any.whl", "w") as w
     wheel.writestr(f"{info}/RECORD", "\n".join(rows + [f"{info}/RECORD,,"]) + "\n")
 PYTHON
 }
+# pac VERSION: a package of pacman's in the local repository, with its list.
+pac() {
+    rm -rf pk db; mkdir -p pk/usr/bin db/buoyage-$1 /var/lib/pacman
+    echo $1 > pk/usr/bin/buoyage; chmod 755 pk/usr/bin/buoyage
+    printf "pkgname = buoyage\npkgver = $1\npkgdesc = made up\narch = any\nsize = 2\n" > pk/.PKGINFO
+    file=buoyage-$1-any.pkg.tar.zst
+    (cd pk; bsdtar -cf - --format=mtree --options='!all,use-set,type,uid,gid,mode,time,size,md5,sha256,link' .PKGINFO usr | gzip > .MTREE
+     bsdtar -cf - .MTREE .PKGINFO usr | zstd -q > /srv/pacman/$file)
+    printf '%%FILENAME%%\n'$file'\n\n%%NAME%%\nbuoyage\n\n%%VERSION%%\n'$1'\n\n%%ARCH%%\nany\n\n%%CSIZE%%\n'$(stat -c %s /srv/pacman/$file)'\n\n%%ISIZE%%\n2\n' > db/buoyage-$1/desc
+    bsdtar -C db -czf /srv/pacman/quay.db buoyage-$1
+    printf '[options]\nArchitecture = auto\nSigLevel = Never\n[quay]\nServer = file:///srv/pacman\n' > /etc/pacman.conf
+    pacman -Syy --quiet >/dev/null 2>&1
+}
+# gem_of VERSION: a gem with a program, in the local source.
+gem_of() {
+    mkdir -p /srv/gem/bin /srv/gem/gems; cd /srv/gem; printf '#!/usr/bin/ruby\nputs "'$1'"\n' > bin/lamp; chmod 755 bin/lamp
+    printf 'Gem::Specification.new { |s| s.name = "lantern"; s.version = "'$1'"; s.summary = "made up"; s.authors = ["Quay"]; s.files = ["bin/lamp"]; s.executables = ["lamp"] }\n' > lantern.gemspec
+    gem build --silent lantern.gemspec 2>/dev/null; mv lantern-$1.gem gems/
+    gem generate_index --silent --directory /srv/gem >/dev/null 2>&1
+    printf -- '---\n:sources:\n- file:///srv/gem/\n' > /etc/gemrc; chmod -R a+rX /srv/gem; cd /root
+}
 TOOLS
 mkdir -p /srv/npm
 "#;
@@ -546,7 +567,7 @@ pub const PROOFS: &[Proof] = &[
         kind: "missing-file",
         by: "pacman",
         subject: "buoyage",
-        plant: PACMAN,
+        plant: ". /root/tools; pac 1.0-1; pacman -S --noconfirm --quiet buoyage >/dev/null 2>&1; rm /usr/bin/buoyage",
         asked: CHECK,
         commands: &["sudo pacman -S buoyage"],
         changes: &["/usr/bin/buoyage", "/var/lib/pacman"],
@@ -570,19 +591,6 @@ pub const PROOFS: &[Proof] = &[
         changes: &["/snap", "/var/lib/snapd"],
     },
 ];
-
-const PACMAN: &str = r#"
-mkdir -p pk/usr/bin db/buoyage-1.0-1 /var/lib/pacman
-echo 1 > pk/usr/bin/buoyage; chmod 755 pk/usr/bin/buoyage
-printf 'pkgname = buoyage\npkgver = 1.0-1\npkgdesc = made up\narch = any\nsize = 2\n' > pk/.PKGINFO
-(cd pk; bsdtar -cf - --format=mtree --options='!all,use-set,type,uid,gid,mode,time,size,md5,sha256,link' .PKGINFO usr | gzip > .MTREE
- bsdtar -cf - .MTREE .PKGINFO usr | zstd -q > /srv/pacman/buoyage-1.0-1-any.pkg.tar.zst)
-printf '%%FILENAME%%\nbuoyage-1.0-1-any.pkg.tar.zst\n\n%%NAME%%\nbuoyage\n\n%%VERSION%%\n1.0-1\n\n%%ARCH%%\nany\n\n%%CSIZE%%\n'$(stat -c %s /srv/pacman/*.zst)'\n\n%%ISIZE%%\n2\n' > db/buoyage-1.0-1/desc
-bsdtar -C db -czf /srv/pacman/quay.db buoyage-1.0-1
-printf '[options]\nArchitecture = auto\nSigLevel = Never\n[quay]\nServer = file:///srv/pacman\n' > /etc/pacman.conf
-pacman -Sy --noconfirm --quiet buoyage >/dev/null 2>&1
-rm /usr/bin/buoyage
-"#;
 
 const BREW: &str = r#"
 . /root/tools; script p/usr/bin/lamp 1; deb lamp 1.0; installs lamp
@@ -710,6 +718,30 @@ pub const OWNED: &[Owned] = &[
         target: "package:buoy",
         plant: RPM,
         commands: &["sudo rpm --dbpath /root/.rpmdb -e buoy-1.0-1.noarch"],
+        newer: "",
+    },
+    Owned {
+        by: "pacman",
+        target: "package:buoyage",
+        plant: ". /root/tools; pac 1.0-1; pacman -S --noconfirm --quiet buoyage >/dev/null 2>&1; pac 2.0-1",
+        commands: &["sudo pacman -R buoyage", "sudo pacman -Syu"],
+        newer: "2.0-1",
+    },
+    Owned {
+        by: "gem of one user",
+        target: "package:lantern",
+        plant: ". /root/tools; gem_of 1.0; as_user tobin 'gem install --silent --user-install lantern 2>/dev/null'; gem_of 2.0",
+        commands: &[
+            "sudo -u tobin -H gem uninstall --user-install lantern --version 1.0",
+            "sudo -u tobin -H env -C /home/tobin/.local/share/gem/ruby/3.1.0 gem install --user-install lantern",
+        ],
+        newer: "2.0",
+    },
+    Owned {
+        by: "stow",
+        target: "command:lamp",
+        plant: ". /root/tools; script /usr/local/stow/lamp-2.0/bin/lamp 2; stow --dir=/usr/local/stow lamp-2.0",
+        commands: &["sudo stow '--dir=/usr/local/stow' '--target=/usr/local' --delete lamp-2.0"],
         newer: "",
     },
 ];

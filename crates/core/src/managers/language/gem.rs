@@ -196,13 +196,17 @@ impl SimpleBackend for GemHome {
                     item.record = Some(file);
                 }
                 read.needs.iter().for_each(|name| item.need(name.as_bytes()));
-                let own = if matches!(at.scope, Scope::User(_)) { "--user-install" } else { "" };
-                let of_it = |verb: &str| CommandLine::new("gem").words(verb).words(own).operand(read.name.clone());
+                // `gem install` goes back to the current directory, which another user's need not be able to.
+                let (own, inside) = match at.scope {
+                    Scope::User(_) => ("--user-install", CommandLine::new("env -C").arg(at.dir.clone()).words("gem")),
+                    _ => ("", CommandLine::new("gem")),
+                };
+                let of_it = |line: CommandLine, verb| line.words(verb).words(own).operand(read.name.clone());
                 if kind == "gem" {
-                    let line = of_it("uninstall").words("--version").operand(read.version.clone());
-                    item = item.remedy(RemedyKind::Remove, line);
+                    let line = of_it(CommandLine::new("gem"), "uninstall").words("--version");
+                    item = item.remedy(RemedyKind::Remove, line.operand(read.version.clone()));
                 }
-                record.items.push(item.remedy(RemedyKind::Upgrade, of_it("install")));
+                record.items.push(item.remedy(RemedyKind::Upgrade, of_it(inside, "install")));
                 all_programs.push(read.programs);
             }
         }
