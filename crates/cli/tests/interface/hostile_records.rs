@@ -191,3 +191,36 @@ fn advice_is_for_the_machine_that_is_looked_at() {
     assert_eq!(remedies(&[sudo], &["owner", "package:--git=quay"], "answers"), Vec::<String>::new());
     assert!(remedies(&[("ostree/repo/config", b"")], &unowned, "findings").is_empty());
 }
+
+#[test]
+fn a_program_that_one_of_cargos_records_lacks_is_told() {
+    let made = tree(&[
+        ("etc/passwd", b"root:x:0:0:root:/root:/bin/sh\nmaren:x:1000:1000::/home/maren:/bin/sh\n"),
+        ("home/maren/.cargo/.crates.toml", b"[v1]\n\"shoal 2.0.0 (registry+https://quay.example)\" = [\"shoal\"]\n"),
+        (
+            "home/maren/.cargo/.crates2.json",
+            br#"{"installs":{"shoal 1.0.0 (registry+https://quay.example)":{"bins":["shoal"]},
+                "tally 0.4.0 (registry+https://quay.example)":{"bins":["tally"]},
+                "sedge 0.1.0 (path+file:///src/sedge)":{"bins":["sedge"]},
+                "gone 0.1.0 (path+file:///src/gone)":{"bins":["gone"]}}}"#,
+        ),
+        ("home/maren/.cargo/bin/shoal", b"\x7fELF"),
+        ("home/maren/.cargo/bin/tally", b"\x7fELF"),
+        ("home/maren/.cargo/bin/sedge", b"\x7fELF"),
+    ]);
+    let root = made.path().to_str().unwrap();
+    let document = run(["--root", root, "check", "--kind", "record-disagrees", "--format", "json"]).document();
+    let told: Vec<String> = document["findings"]
+        .as_array()
+        .unwrap()
+        .iter()
+        .map(|finding| format!("{} {} {}", finding["subject"], finding["paths"], finding["remedies"][0]["command"]))
+        .collect();
+    assert_eq!(
+        told,
+        [
+            r#""sedge" ["/home/maren/.cargo/bin/sedge"] null"#,
+            r#""tally" ["/home/maren/.cargo/bin/tally"] "su -s /bin/sh -c 'cargo install --force tally --version 0.4.0' -- maren""#
+        ]
+    );
+}

@@ -228,7 +228,7 @@ impl<'s, K: SimpleBackend + 's> Installation for SimpleInstallation<'s, K> {
                 ..Finding::new(FindingKind::RecordDisagrees, Severity::Warning, owner.name, summary, consequence)
             }
         };
-        items.map(finding).collect()
+        items.map(finding).chain(self.read().0.contradictions.iter().cloned()).collect()
     }
 
     fn remedies(&self, package: u32) -> Vec<Remedy> {

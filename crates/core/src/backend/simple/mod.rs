@@ -18,8 +18,8 @@ use crate::bytes::{ByteString, path};
 use crate::fs::{Kind, Limit, Root};
 use crate::host::{Host, User};
 use crate::model::{
-    Actor, CommandLine, Digest, Evidence, ExecTarget, FileRecord, Location, Loss, NameFilter, Offer, OfferQuery,
-    Origin, Reason, Remedy, RemedyKind, Scope, Status,
+    Actor, CommandLine, Digest, Evidence, ExecTarget, FileRecord, Finding, Location, Loss, NameFilter, Offer,
+    OfferQuery, Origin, Reason, Remedy, RemedyKind, Scope, Status,
 };
 
 /// One package as its manager's record has it.
@@ -144,6 +144,8 @@ pub struct Record {
     pub items: Vec<InstalledPackage>,
     /// What could not be read, and what that hides.
     pub notes: Vec<Loss>,
+    /// What its files contradict one another about.
+    pub contradictions: Vec<Finding>,
 }
 
 /// A manager's way with one installation.

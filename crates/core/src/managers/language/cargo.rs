@@ -18,8 +18,8 @@ use crate::bytes::{ByteString, path};
 use crate::fs::Limit;
 use crate::host::{Host, User};
 use crate::model::{
-    Affix, CommandLine, Evidence, Language, Location, Loss, ManagerId, Origin, Profile, Remedy, RemedyKind, Scope,
-    Status,
+    Affix, CommandLine, Evidence, Finding, FindingKind, Language, Location, Loss, ManagerId, Origin, Profile, Remedy,
+    RemedyKind, Scope, Severity, Status,
 };
 use crate::version::semver;
 
@@ -184,6 +184,45 @@ fn package(
     item
 }
 
+impl InstallRoot {
+    /// How the command names its installation.
+    fn command(&self, words: &str) -> CommandLine {
+        self.option.clone().behind(&CommandLine::new("cargo").words(words))
+    }
+
+    /// A build that only the newer record has, with a program that is there: Cargo itself goes by the older one, and
+    /// shows nothing of the package.
+    fn unlisted(
+        &self,
+        host: &Host,
+        at: &Location,
+        listed: &[InstalledPackage],
+        key: &str,
+        build: &Build,
+    ) -> Option<Finding> {
+        let (name, version, source) = parts(key)?;
+        let places = build.bins.iter().map(|program| path::join(&path::join(&at.dir, b"bin"), program.as_bytes()));
+        let is_left = |place: &ByteString| {
+            host.root.entry(place).is_ok() && !listed.iter().any(|item| item.commands.contains(place))
+        };
+        let paths: Vec<ByteString> = places.filter(is_left).collect();
+        let first = paths.first()?;
+        let (old, new) = (path::join(&at.dir, b".crates.toml"), path::join(&at.dir, b".crates2.json"));
+        let name = ByteString::from(name);
+        let again = self.command("install --force").operand(name.clone()).words("--version").operand(version);
+        let again = source.starts_with("registry+").then(|| Remedy::new(RemedyKind::Repair, again).online());
+        let summary = format!("{first} is of cargo · {name}, which only one of its two records has");
+        let consequence = "Cargo neither lists the package nor removes its program";
+        let says = format!("{} {}", ByteString::from(version), ByteString::from(source));
+        Some(Finding {
+            remedies: again.into_iter().collect(),
+            evidence: vec![Evidence::at(new, "installs", says), Evidence::at(old, "v1", "does not list the package")],
+            paths,
+            ..Finding::new(FindingKind::RecordDisagrees, Severity::Warning, name, summary, consequence)
+        })
+    }
+}
+
 impl SimpleBackend for InstallRoot {
     // Its packages declare nothing of one another.
     fn reads_needs(&self) -> bool {
@@ -236,13 +275,13 @@ impl SimpleBackend for InstallRoot {
                 // The same package from two sources.
                 item.tail = Some(path::join(&item.name, version.as_bytes()));
             }
-            let of_it = |verb: &str| self.option.clone().behind(&CommandLine::new("cargo").words(verb)).operand(name);
+            let of_it = |verb: &str| self.command(verb).operand(name);
             // Cargo refuses to remove a package whose programs are gone.
             if item.missing.is_empty() {
                 item = item.remedy(RemedyKind::Remove, of_it("uninstall"));
             } else if source.starts_with("registry+") {
-                let line = self.option.clone().behind(&CommandLine::new("cargo install --force")).operand(name);
-                item.remedies.push(Remedy::new(RemedyKind::Repair, line.words("--version").operand(version)).online());
+                let line = of_it("install --force").words("--version").operand(version);
+                item.remedies.push(Remedy::new(RemedyKind::Repair, line).online());
             }
             // By its name alone Cargo would take the program from the public registry instead.
             if source.starts_with("registry+") {
@@ -250,6 +289,8 @@ impl SimpleBackend for InstallRoot {
             }
             record.items.push(item);
         }
+        let unlisted = builds.iter().filter_map(|(key, build)| self.unlisted(host, at, &record.items, key, build));
+        record.contradictions = unlisted.collect();
         record
     }
 
