@@ -43,6 +43,25 @@ fn hops(root: &TempDir, target: &str) -> (Vec<String>, String) {
 }
 
 #[test]
+fn a_prefix_of_homebrews_is_found_wherever_a_start_up_file_names_it() {
+    let keg = |prefix: &str| (format!("{prefix}/Cellar/pochard/3.2/bin/pochard"), &b"#!/bin/sh\n"[..]);
+    for (file, line, prefix) in [
+        ("etc/paths.d/brew", &b"/srv/brew/bin\n"[..], "/srv/brew"),
+        ("etc/profile.d/brew.sh", b"eval \"$(/srv/brew/bin/brew shellenv)\"\n", "/srv/brew"),
+        ("home/maren/.profile", b"PATH=\"$HOME/casks/bin:$PATH\"\n", "/home/maren/casks"),
+        ("home/maren/.config/fish/conf.d/brew.fish", b"fish_add_path ~/casks/bin\n", "/home/maren/casks"),
+    ] {
+        let keg = keg(&prefix[1..]);
+        let passwd: &[u8] = b"root:x:0:0:root:/root:/bin/sh\nmaren:x:1000:1000::/home/maren:/bin/sh\n";
+        let root = tree(&[("etc/passwd", passwd), (file, line), (&keg.0, keg.1)]);
+        let found = ask(&root, &["inventory", "--all", "--manager", "homebrew"]);
+        let dirs: Vec<String> =
+            found["packages"].as_array().unwrap().iter().map(|package| text(&package["location"])).collect();
+        assert_eq!(dirs, [prefix], "{file}");
+    }
+}
+
+#[test]
 fn kegs_links_and_casks_are_homebrews() {
     let receipt = |request: bool| {
         format!(r#"{{"installed_on_request":{request},"installed_as_dependency":true,"time":1735000000,"source":{{"tap":"homebrew/core","spec":"stable"}}}}"#).into_bytes()

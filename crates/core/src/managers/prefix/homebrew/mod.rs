@@ -19,6 +19,7 @@
 //! be missing or damaged, the keg counts all the same.
 
 mod offers;
+mod prefixes;
 
 use std::cmp::Ordering;
 
@@ -31,7 +32,7 @@ use crate::backend::simple::{
 use crate::backend::{Installation, Manager};
 use crate::bytes::{ByteString, path};
 use crate::fs::{Kind, Limit};
-use crate::host::{Host, User};
+use crate::host::Host;
 use crate::model::{
     Actor, Affix, CommandLine, Evidence, Location, Loss, ManagerId, ManagerKind, Offer, OfferQuery, Origin, Profile,
     Reason, RemedyKind, Scope, Status,
@@ -62,10 +63,14 @@ impl Manager for Homebrew {
     fn discover<'h>(&self, host: &'h Host) -> Vec<Box<dyn Installation + 'h>> {
         let mut found: Vec<(ByteString, Scope)> =
             SYSTEM.iter().map(|place| (ByteString::from(*place), Scope::System)).collect();
+        found.extend(prefixes::of_machine(host).into_iter().map(|place| {
+            let scope = scope_of(host, &place);
+            (place, scope)
+        }));
         for user in &host.users {
             let own = PERSONAL.iter().map(|name| path::join(&user.home, name.as_bytes()));
             let named = host.variable(user, "HOMEBREW_PREFIX").cloned().into_iter().chain(own);
-            for place in named.chain(named_prefixes(host, user)) {
+            for place in named.chain(prefixes::of_user(host, user)) {
                 let scope = scope_of(host, &place);
                 found.push((place, scope));
             }
@@ -82,44 +87,6 @@ impl Manager for Homebrew {
         }
         held
     }
-}
-
-/// Start-up files in which a prefix is put on the search path.
-const STARTUP: [&str; 8] = [
-    ".profile",
-    ".bash_profile",
-    ".bash_login",
-    ".bashrc",
-    ".zprofile",
-    ".zshenv",
-    ".zshrc",
-    ".config/fish/config.fish",
-];
-
-/// Prefixes of any place that this process's search path or a start-up file of the user's names: `PREFIX/bin`. What
-/// has no `Cellar` beside its `bin` is none, so that nothing hangs on how the file uses the path.
-fn named_prefixes(host: &Host, user: &User) -> Vec<ByteString> {
-    let is_mine = host.root.is_live() && host.env.uid == Some(user.uid);
-    let searched = host.env.path.clone().filter(|_| is_mine).unwrap_or_default();
-    let files = STARTUP.iter().map(|name| path::join(&user.home, name.as_bytes()));
-    let texts = files.filter_map(|file| host.root.read(&file, Limit::SMALL).ok());
-    let mut found: Vec<ByteString> = Vec::new();
-    for text in std::iter::once(searched.to_vec()).chain(texts) {
-        for at in memchr::memmem::find_iter(&text, b"/bin") {
-            let is_path = |byte: &u8| byte.is_ascii_alphanumeric() || b"/._-~${}".contains(byte);
-            let start = text[..at].iter().rposition(|byte| !is_path(byte)).map_or(0, |at| at + 1);
-            let spelled = &text[start..at];
-            let home = [&b"~"[..], b"$HOME", b"${HOME}"].iter().find_map(|home| spelled.strip_prefix(*home));
-            let place: ByteString = match home {
-                Some(rest) => [&*user.home, rest].concat().into(),
-                None => spelled.into(),
-            };
-            if place.starts_with(b"/") && !found.contains(&place) {
-                found.push(place);
-            }
-        }
-    }
-    found
 }
 
 #[derive(Deserialize, Default)]
