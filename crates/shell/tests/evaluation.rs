@@ -221,11 +221,10 @@ fn unknown_values_are_carried_with_their_place() {
         ("bash", ". /home/maren/closed\nPATH=/c:$PATH", 1, "reads /home/maren/closed", "/c:/usr/bin:/bin"),
         ("fish", "pegel env | source", 1, "", "/usr/bin:/bin"),
         // What is not followed is unknown, and never taken for something else.
-        ("bash", "declare -A m=([k]=/m)\nPATH=${m[k]}:$PATH", 1, "by subscripts", ":/usr/bin:/bin"),
-        ("bash", "x[7]=/sparse\nPATH=$x:$PATH", 1, "which element of an array", ":/usr/bin:/bin"),
-        ("zsh", "path[(i)/bin]=/opt", 1, "which element of an array", "\0"),
-        ("bash", "for (( i = 0; i < 2; i++ )); do PATH=$PATH:/$i; done", 1, "number of iterations", "\0"),
-        ("fish", "set PATH (string replace usr opt $PATH)", 1, "output of `string`", "\0"),
+        ("bash", "declare -A m=([k]=/m [l]=/n)\nPATH=${m[*]}:$PATH", 2, "order of an associative", ":/usr/bin:/bin"),
+        ("bash", "x[$(pegel)]=/sparse\nPATH=$x:$PATH", 1, "which element of an array", ":/usr/bin:/bin"),
+        ("bash", "for (( i = 0; i < $(pegel); i++ )); do PATH=$PATH:/$i; done", 1, "number of iterations", "\0"),
+        ("fish", "set PATH (string replace -r usr opt $PATH)", 1, "output of `string`", "\0"),
     ];
     for (shell, script, line, says, end) in cases {
         let (state, unknowns) = evaluated(shell, script, &[("/home/maren/closed", "closed")]);

@@ -1,8 +1,8 @@
 //! Commands that shells have built in, as far as they change what is followed here.
 
 use super::piece::is_known;
-use super::run::{Flow, Run};
-use super::state::{Alias, AliasKind, Function, Value, Variable};
+use super::run::{Flow, Mishap, Run};
+use super::state::{Alias, AliasKind, Function, Variable};
 use crate::eval::builtin_names::is_builtin;
 use crate::syntax::Dialect;
 
@@ -39,7 +39,7 @@ impl Run<'_> {
         }
         let function = self.state.functions.get(name).cloned();
         if let Some(function) = function.filter(|_| !(self.dialect() == Dialect::Posix && is_special(name))) {
-            return self.function(&function, arguments);
+            return self.function(name, &function, arguments);
         }
         self.builtin(name, arguments)
     }
@@ -66,10 +66,13 @@ impl Run<'_> {
             b"unalias" => self.drop_aliases(&arguments),
             b"cd" | b"chdir" => self.change_dir(&arguments),
             b"pwd" => {
-                let dir = [&self.state.dir[..], b"\n"].concat();
-                self.write(&dir);
+                let is_physical = arguments.iter().any(|word| word == b"-P");
+                let dir = self.state.dir.clone();
+                let dir = if is_physical { self.at.files.canonicalize(&dir).to_vec() } else { dir };
+                self.write(&[&dir[..], b"\n"].concat());
             }
-            b"echo" | b"print" => self.echo(&arguments),
+            b"print" => self.print(&arguments),
+            b"echo" => self.echo(&arguments),
             b"printf" => self.printf(&arguments),
             b"type" | b"whence" | b"which" | b"where" | b"hash" => self.find_all(name, &arguments),
             b"read" => self.read(&arguments),
@@ -81,7 +84,10 @@ impl Run<'_> {
                 let value = arguments.last().map(|text| self.number(text)).unwrap_or_default();
                 self.status = is_known(&value).then(|| u8::from(value == b"0"));
             }
-            b"getopts" | b"wait" | b"kill" | b"fg" | b"bg" | b"stat" | b"zmodload" | b"compgen" => self.status = None,
+            b"getopts" => self.getopts(&arguments),
+            b"mapfile" | b"readarray" => self.mapfile(&arguments),
+            b"trap" => self.trap(&arguments),
+            b"wait" | b"kill" | b"fg" | b"bg" | b"stat" | b"zmodload" | b"compgen" => self.status = None,
             // What they set does not bear on where programs are found.
             _ => {}
         }
@@ -107,7 +113,7 @@ impl Run<'_> {
             b"exec" if arguments.iter().any(|word| !word.starts_with(b"-")) => {
                 let program = String::from_utf8_lossy(first).into_owned();
                 let unknown = self.note_unknown(format!("{program} replaces the shell here"));
-                self.state.taints.insert(unknown);
+                self.taint_all(unknown);
                 Flow::Exit
             }
             b"break" => Flow::Break(level()),
@@ -130,31 +136,41 @@ impl Run<'_> {
         })
     }
 
-    fn test_word(&mut self, name: &[u8], mut words: Vec<Vec<u8>>) {
+    pub(super) fn test_word(&mut self, name: &[u8], mut words: Vec<Vec<u8>>) {
         if name == b"[" && words.pop().as_deref() != Some(b"]") {
             self.status = Some(2);
             return;
         }
+        self.is_misused = false;
         let holds = self.test(&words);
-        self.status = holds.map(|holds| u8::from(!holds));
+        self.status = if self.is_misused { Some(2) } else { holds.map(|holds| u8::from(!holds)) };
     }
 
     fn drop_aliases(&mut self, arguments: &[Vec<u8>]) {
         if arguments.first().is_some_and(|first| first == b"-a") {
             self.state.aliases.clear();
         }
-        for name in arguments {
-            self.state.aliases.remove(name);
+        for name in arguments.iter().filter(|name| *name != b"-a") {
+            if self.state.aliases.remove(name).is_none() {
+                self.status = Some(1);
+            }
         }
     }
 
     fn change_dir(&mut self, arguments: &[Vec<u8>]) {
         let dir = arguments.iter().find(|word| !word.starts_with(b"-") || *word == b"-");
-        let dir = dir.cloned().or_else(|| self.state.get(b"HOME").map(<[u8]>::to_vec));
+        let is_physical = arguments.iter().any(|word| word == b"-P");
+        let dir = match dir.map(Vec::as_slice) {
+            Some(b"-") => self.state.get(b"OLDPWD").map(<[u8]>::to_vec),
+            Some(dir) => Some(dir.to_vec()),
+            None => self.state.get(b"HOME").map(<[u8]>::to_vec),
+        };
         match dir {
             Some(dir) if is_known(&dir) && self.kind(&dir) == Some(crate::FileType::Dir) => {
-                let now = self.absolute(&dir);
-                self.state.dir = now.clone();
+                let now = without_dots(&self.absolute(&dir));
+                let now = if is_physical { self.at.files.canonicalize(&now).to_vec() } else { now };
+                let before = std::mem::replace(&mut self.state.dir, now.clone());
+                self.state.variables.insert(b"OLDPWD".to_vec(), Variable::text(before, true));
                 self.state.variables.insert(b"PWD".to_vec(), Variable::text(now, true));
             }
             _ => self.status = Some(1),
@@ -217,121 +233,51 @@ impl Run<'_> {
         }
     }
 
-    fn set(&mut self, arguments: &[Vec<u8>]) {
-        let mut at = 0;
-        while let Some(word) = arguments.get(at) {
-            match &word[..] {
-                b"--" => {
-                    self.state.arguments = arguments[at + 1..].to_vec();
-                    return;
-                }
-                b"-o" | b"+o" => {
-                    if let Some(name) = arguments.get(at + 1) {
-                        self.option(name, word[0] == b'-');
-                    }
-                    at += 1;
-                }
-                [sign @ (b'-' | b'+'), letters @ ..] if !letters.is_empty() => {
-                    for letter in letters {
-                        let name: &[u8] = match letter {
-                            b'a' => b"allexport",
-                            b'e' => b"errexit",
-                            b'f' => b"noglob",
-                            b'u' => b"nounset",
-                            b'A' if self.dialect() == Dialect::Zsh => {
-                                if let Some(name) = arguments.get(at + 1) {
-                                    let list = arguments[at + 2..].to_vec();
-                                    self.assign(&name.clone(), Value::List(list), true);
-                                }
-                                return;
-                            }
-                            _ => continue,
-                        };
-                        self.option(name, *sign == b'-');
-                    }
-                }
-                _ => {
-                    self.state.arguments = arguments[at..].to_vec();
-                    return;
-                }
-            }
-            at += 1;
-        }
-    }
-
-    /// Switches an option. zsh takes no notice of case and underscores, and of `no` in front.
-    pub(super) fn option(&mut self, name: &[u8], on: bool) {
-        let mut name: Vec<u8> = name.to_vec();
-        if self.dialect() == Dialect::Zsh {
-            name = name.iter().filter(|b| **b != b'_').map(u8::to_ascii_lowercase).collect();
-            if name == b"nomatch" || name == b"nonomatch" {
-                let off = on == (name == b"nonomatch");
-                if off {
-                    self.state.options.insert(b"nonomatch".to_vec());
-                } else {
-                    self.state.options.remove(&b"nonomatch"[..]);
-                }
-                return;
-            }
-            if let Some(bare) = name.strip_prefix(b"no").filter(|bare| !bare.is_empty()) {
-                let bare = bare.to_vec();
-                return self.option(&bare, !on);
-            }
-        }
-        if on {
-            self.state.options.insert(name);
-        } else {
-            self.state.options.remove(&name);
-        }
-    }
-
-    fn shopt(&mut self, arguments: &[Vec<u8>]) {
-        let on = arguments.iter().any(|word| word == b"-s");
-        let off = arguments.iter().any(|word| word == b"-u");
-        let names: Vec<&Vec<u8>> = arguments.iter().filter(|word| !word.starts_with(b"-")).collect();
-        if on || off {
-            names.into_iter().for_each(|name| self.option(&name.clone(), on));
-        } else if let Some(name) = names.first() {
-            let is_login = name == &b"login_shell" && self.at.is_login;
-            self.status = Some(u8::from(!(self.state.has(name) || is_login)));
-        }
-    }
-
-    fn emulate(&mut self, arguments: &[Vec<u8>]) -> Flow {
-        let mode = arguments.iter().find(|word| !word.starts_with(b"-"));
-        let is_sh = mode.is_some_and(|mode| mode == b"sh" || mode == b"ksh" || mode == b"bash");
-        let set = |run: &mut Self, on: bool| {
-            for name in [&b"shwordsplit"[..], b"shglob"] {
-                run.option(name, on);
-            }
-        };
-        if let Some(at) = arguments.iter().position(|word| word == b"-c") {
-            let code = arguments.get(at + 1).cloned().unwrap_or_default();
-            let options = self.state.options.clone();
-            set(self, is_sh);
-            let flow = self.text(&code);
-            self.state.options = options;
-            return flow;
-        }
-        if arguments.iter().any(|word| word.starts_with(b"-") && word.contains(&b'L')) {
-            self.state.options.insert(b"localoptions".to_vec());
-        }
-        set(self, is_sh);
-        Flow::Next
-    }
-
     fn unset(&mut self, arguments: &[Vec<u8>]) {
-        let mut of_functions = false;
+        let (mut of_functions, mut of_references) = (false, false);
         for word in arguments {
             match &word[..] {
                 b"-f" => of_functions = true,
                 b"-v" => of_functions = false,
+                b"-n" => of_references = true,
+                name if of_references => {
+                    if self.state.variables.get(name).is_some_and(|variable| variable.attributes.reference) {
+                        self.state.variables.remove(name);
+                    }
+                }
                 name if of_functions => {
                     self.state.functions.remove(name);
                 }
+                [.., b']'] if self.dialect() != Dialect::Posix && word.contains(&b'[') => {
+                    let at = memchr::memchr(b'[', word).unwrap_or(0);
+                    self.unset_element(&word[..at], &word[at + 1..word.len() - 1]);
+                }
                 name => {
-                    let was_there = self.state.variables.remove(name).is_some();
+                    let name = &self.state.meant(name).to_vec()[..];
+                    let tied = super::substitute::tied(name).filter(|_| self.dialect() == Dialect::Zsh);
+                    let name = tied.unwrap_or(name);
+                    if self.state.variables.get(name).is_some_and(|variable| variable.attributes.readonly) {
+                        self.status = Some(1);
+                        if self.dialect() != Dialect::Bash {
+                            self.fail(Mishap::Expansion);
+                        }
+                        continue;
+                    }
+                    let before = self.state.variables.remove(name);
+                    if let Some(list) = before.as_ref().filter(|list| list.unique || list.unique_list) {
+                        self.unset_lists.insert(name.to_vec(), (list.unique, list.unique_list));
+                    }
+                    let was_there = before.is_some();
                     self.state.to_export.remove(name);
+                    // The shells' own variables stay exported.
+                    let is_own = match self.dialect() {
+                        Dialect::Posix => name == b"PATH",
+                        Dialect::Bash => false,
+                        Dialect::Zsh => matches!(name, b"PATH" | b"MANPATH" | b"FPATH" | b"CDPATH"),
+                    };
+                    if is_own && before.is_some_and(|path| path.exported) {
+                        self.state.to_export.insert(name.to_vec());
+                    }
                     // bash takes a function of that name where there is no variable.
                     if !was_there && self.dialect() == Dialect::Bash && !arguments.iter().any(|word| word == b"-v") {
                         self.state.functions.remove(name);
@@ -368,6 +314,19 @@ impl Run<'_> {
             self.state.aliases.insert(word[..at].to_vec(), Alias { value, place, certain: true, kind });
         }
     }
+}
+
+/// A path without `.` and `..`, taken as it is spelled: `cd` goes back through a link.
+fn without_dots(dir: &[u8]) -> Vec<u8> {
+    let mut parts: Vec<&[u8]> = Vec::new();
+    for part in dir.split(|&b| b == b'/') {
+        match part {
+            b"" | b"." => {}
+            b".." => drop(parts.pop()),
+            part => parts.push(part),
+        }
+    }
+    [b"/", &parts.join(&b'/')[..]].concat()
 }
 
 fn status_of(text: &[u8], now: Option<u8>) -> Option<u8> {

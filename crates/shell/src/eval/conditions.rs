@@ -1,9 +1,11 @@
 //! `test`, `[[ … ]]`, and numbers. None as an answer: that depends on what is not known.
 
+use super::expand::is_extended;
 use super::piece::{has_known, is_known};
 use super::run::{Run, fits_perhaps};
+use super::state::Value;
 use crate::FileType;
-use crate::syntax::{Condition, is_name};
+use crate::syntax::{Condition, Dialect, Part, Word, is_name};
 
 impl Run<'_> {
     /// `[[ … ]]`.
@@ -22,7 +24,7 @@ impl Run<'_> {
                 match &operator[..] {
                     b"==" | b"=" | b"!=" => {
                         let fitting = self.one_pattern(right);
-                        fits_perhaps(&fitting, &left).map(|fits| fits == (operator[0] == b'='))
+                        self.fits(&fitting, &left).map(|fits| fits == (operator[0] == b'='))
                     }
                     b"=~" => self.regular(&left, right),
                     operator => {
@@ -49,32 +51,61 @@ impl Run<'_> {
         }
     }
 
-    /// A regular expression, where it is nothing but text with `^`, `$`, `.*` and `|` in it.
-    fn regular(&mut self, left: &[u8], right: &crate::syntax::Word) -> Option<bool> {
-        let text = self.one(right, false);
-        if !is_known(left) || !is_known(&text) {
-            return None;
+    /// Whether a pattern of `[[ … ]]` or `case` fits.
+    pub(super) fn fits(&self, fitting: &[u8], text: &[u8]) -> Option<bool> {
+        if self.has_extended_glob() && is_extended(fitting) {
+            let rest = fitting.strip_prefix(b"^").filter(|rest| !is_extended(rest))?;
+            return fits_perhaps(rest, text).filter(|_| is_known(text)).map(|fits| !fits);
         }
-        let one = |part: &[u8]| -> Option<bool> {
-            let (start, part) = part.strip_prefix(b"^").map_or((false, part), |part| (true, part));
-            let (end, part) = part.strip_suffix(b"$").map_or((false, part), |part| (true, part));
-            let mut fitting = if start { Vec::new() } else { b"*".to_vec() };
-            let mut bytes = part.iter().peekable();
-            while let Some(&byte) = bytes.next() {
-                match byte {
-                    b'.' if bytes.next_if_eq(&&b'*').is_some() => fitting.push(b'*'),
-                    b'.' => fitting.push(b'?'),
-                    b'\\' => fitting.extend([b'\\', *bytes.next()?]),
-                    b'*' | b'+' | b'?' | b'[' | b'(' | b')' | b'{' => return None,
-                    other => fitting.extend([b'\\', other]),
-                }
+        if self.dialect() == Dialect::Bash && self.state.has(b"nocasematch") {
+            return fits_perhaps(&fitting.to_ascii_lowercase(), &text.to_ascii_lowercase());
+        }
+        fits_perhaps(fitting, text)
+    }
+
+    /// `=~`: the parts that fit are kept in `BASH_REMATCH`, in zsh in `MATCH` and `match`.
+    fn regular(&mut self, left: &[u8], right: &Word) -> Option<bool> {
+        let is_zsh = self.dialect() == Dialect::Zsh;
+        let fitting = self.expression(right);
+        let names = if is_zsh { &[&b"MATCH"[..], b"match"][..] } else { &[&b"BASH_REMATCH"[..]] };
+        let ignores_case = self.state.has(b"nocasematch");
+        let is_known = is_known(left) && is_known(&fitting);
+        let found = if is_known { super::regular::matched(&fitting, left, ignores_case) } else { Err(()) };
+        let fits = found.as_ref().ok().map(Option::is_some);
+        match found {
+            Ok(Some(Some(parts))) if is_zsh => {
+                self.assign(b"MATCH", Value::Text(parts[0].clone()), false);
+                self.assign(b"match", Value::List(parts[1..].to_vec()), false);
             }
-            if !end {
-                fitting.push(b'*');
+            Ok(Some(Some(parts))) => self.assign(b"BASH_REMATCH", Value::List(parts), false),
+            Ok(None) if is_zsh => {}
+            Ok(None) => self.assign(b"BASH_REMATCH", Value::List(Vec::new()), false),
+            Ok(Some(None)) | Err(()) => {
+                let unknown = self.unknown_value("what fits a regular expression");
+                names.iter().for_each(|name| self.assign(name, Value::Text(unknown.clone()), false));
             }
-            Some(crate::syntax::pattern::fits(&fitting, left))
-        };
-        text.split(|&b| b == b'|').map(one).try_fold(false, |found, fits| Some(found || fits?))
+        }
+        fits
+    }
+
+    /// A word as a regular expression: what is quoted in bash means itself.
+    fn expression(&mut self, word: &Word) -> Vec<u8> {
+        let mut fitting = Vec::new();
+        for part in &word.0 {
+            let is_quoted = matches!(part, Part::Quoted(_) | Part::Double(_)) && self.dialect() == Dialect::Bash;
+            let text = self.one(&Word(vec![part.clone()]), false);
+            if is_quoted {
+                text.iter().for_each(|&b| {
+                    if !b.is_ascii_alphanumeric() && b.is_ascii() && b != 0 {
+                        fitting.push(b'\\');
+                    }
+                    fitting.push(b);
+                });
+            } else {
+                fitting.extend(text);
+            }
+        }
+        fitting
     }
 
     /// `test` and `[`: by the number of words, as POSIX says.
@@ -90,7 +121,10 @@ impl Run<'_> {
             [left, operator, right] if self.is_binary(operator) => self.binary(left, operator, right),
             _ => {
                 let mut at = 0;
-                self.any_of(words, &mut at)
+                let holds = self.any_of(words, &mut at);
+                // What is left over is a mistake, and `test` fails.
+                self.is_misused |= at != words.len();
+                holds
             }
         }
     }
@@ -147,12 +181,22 @@ impl Run<'_> {
         }
     }
 
+    /// Whether an option of this name is on, as far as it is known here.
+    fn has_option(&self, name: &[u8]) -> Option<bool> {
+        let bare: Vec<u8> = name.iter().filter(|b| **b != b'_').map(u8::to_ascii_lowercase).collect();
+        match &bare[..] {
+            b"login" => Some(self.at.is_login),
+            b"interactive" => Some(self.at.is_interactive),
+            _ => Some(self.state.has(&bare)),
+        }
+    }
+
     fn unary(&mut self, letter: u8, text: &[u8]) -> Option<bool> {
         match letter {
             b'n' => return not_empty(text),
             b'z' => return not_empty(text).map(|holds| !holds),
             b't' => return Some(self.at.is_interactive),
-            b'o' => return Some(self.state.has(text)),
+            b'o' => return self.has_option(text),
             b'v' if is_name(text) => {
                 return Some(self.state.variables.contains_key(text) || self.own_variable(text).is_some());
             }
@@ -222,128 +266,6 @@ impl Run<'_> {
             }
         }
     }
-
-    /// The value of an arithmetic expression: of numbers, variables, `+ - * / %`, comparisons, `&& || !` and
-    /// parentheses, and of an assignment at its start.
-    pub(super) fn number(&mut self, text: &[u8]) -> Vec<u8> {
-        if text.contains(&b'$') || text.contains(&b'`') {
-            let Ok(word) = crate::syntax::Parser::in_quotes(text, self.dialect()) else {
-                return self.unknown_value("a number that cannot be computed");
-            };
-            // Quotes mean nothing in a calculation.
-            let expanded: Vec<u8> = self.one(&word, false).into_iter().filter(|&b| b != b'"').collect();
-            if expanded.contains(&b'$') || !is_known(&expanded) {
-                return self.unknown_value("a number that cannot be computed");
-            }
-            return self.number(&expanded);
-        }
-        let mut tokens = tokens(text);
-        tokens.reverse();
-        if tokens.len() > 400 {
-            return self.unknown_value("a calculation that is too long");
-        }
-        match self.sum(&mut tokens, 0) {
-            Some(value) if tokens.is_empty() => value.to_string().into_bytes(),
-            _ => self.unknown_value("a number that cannot be computed"),
-        }
-    }
-
-    fn sum(&mut self, tokens: &mut Vec<Vec<u8>>, level: usize) -> Option<i64> {
-        const LEVELS: [&[&[u8]]; 5] =
-            [&[b"||"], &[b"&&"], &[b"==", b"!=", b"<=", b">=", b"<", b">"], &[b"+", b"-"], &[b"*", b"/", b"%"]];
-        let Some(operators) = LEVELS.get(level) else { return self.term(tokens) };
-        let mut left = self.sum(tokens, level + 1)?;
-        while tokens.last().is_some_and(|token| operators.contains(&token.as_slice())) {
-            let operator = tokens.pop()?;
-            let right = self.sum(tokens, level + 1)?;
-            left = match &operator[..] {
-                b"||" => i64::from(left != 0 || right != 0),
-                b"&&" => i64::from(left != 0 && right != 0),
-                b"==" => i64::from(left == right),
-                b"!=" => i64::from(left != right),
-                b"<=" => i64::from(left <= right),
-                b">=" => i64::from(left >= right),
-                b"<" => i64::from(left < right),
-                b">" => i64::from(left > right),
-                b"+" => left.wrapping_add(right),
-                b"-" => left.wrapping_sub(right),
-                b"*" => left.wrapping_mul(right),
-                b"/" => left.checked_div(right)?,
-                _ => left.checked_rem(right)?,
-            };
-        }
-        Some(left)
-    }
-
-    fn term(&mut self, tokens: &mut Vec<Vec<u8>>) -> Option<i64> {
-        let token = tokens.pop()?;
-        match &token[..] {
-            b"(" => {
-                let value = self.sum(tokens, 0)?;
-                (tokens.pop()? == b")").then_some(value)
-            }
-            b"-" => self.term(tokens).map(i64::wrapping_neg),
-            b"+" => self.term(tokens),
-            b"!" => self.term(tokens).map(|value| i64::from(value == 0)),
-            name if is_name(name.strip_prefix(b"$").unwrap_or(name)) => {
-                let name = name.strip_prefix(b"$").unwrap_or(name).to_vec();
-                let value = self.state.get(&name).map(<[u8]>::to_vec).or_else(|| self.own_variable(&name));
-                let value: i64 = match value {
-                    None => 0,
-                    Some(value) if value.is_empty() => 0,
-                    Some(value) => std::str::from_utf8(&value).ok()?.trim().parse().ok()?,
-                };
-                match tokens.last().map(Vec::as_slice) {
-                    Some(b"=") => {
-                        tokens.pop();
-                        let new = self.sum(tokens, 0)?;
-                        self.assign(&name, super::state::Value::Text(new.to_string().into_bytes()), false);
-                        Some(new)
-                    }
-                    Some(operator @ (b"++" | b"--" | b"+=" | b"-=")) => {
-                        let by = match operator {
-                            b"++" => 1,
-                            b"--" => -1,
-                            operator => {
-                                let sign = if operator == b"+=" { 1 } else { -1 };
-                                tokens.pop();
-                                let by = self.sum(tokens, 0)?;
-                                tokens.push(Vec::new());
-                                by.wrapping_mul(sign)
-                            }
-                        };
-                        tokens.pop();
-                        let new = value.wrapping_add(by);
-                        self.assign(&name, super::state::Value::Text(new.to_string().into_bytes()), false);
-                        Some(value)
-                    }
-                    _ => Some(value),
-                }
-            }
-            number => std::str::from_utf8(number).ok()?.parse().ok(),
-        }
-    }
-}
-
-fn tokens(text: &[u8]) -> Vec<Vec<u8>> {
-    let mut tokens = Vec::new();
-    let mut at = 0;
-    while at < text.len() {
-        let rest = &text[at..];
-        let is_word = |b: &u8| b.is_ascii_alphanumeric() || *b == b'_';
-        let length = if rest[0].is_ascii_whitespace() {
-            at += 1;
-            continue;
-        } else if is_word(&rest[0]) || (rest[0] == b'$' && rest.len() > 1) {
-            1 + rest[1..].iter().take_while(|b| is_word(b)).count()
-        } else {
-            let two: [&[u8]; 10] = [b"||", b"&&", b"==", b"!=", b"<=", b">=", b"++", b"--", b"+=", b"-="];
-            if two.iter().any(|two| rest.starts_with(two)) { 2 } else { 1 }
-        };
-        tokens.push(rest[..length].to_vec());
-        at += length;
-    }
-    tokens
 }
 
 /// Whether a text is not empty.

@@ -1,9 +1,81 @@
 //! `export`, `local`, `typeset` and the like.
 
+use std::collections::BTreeMap;
+
 use super::piece::is_known;
-use super::run::{Flow, Run};
-use super::state::{LISTS, Value, Variable};
+use super::run::{Flow, Mishap, Run};
+use super::state::{Attributes, LISTS, Value, Variable};
 use crate::syntax::{Assigned, Assignment, Dialect, Part, Word, is_name};
+
+/// What a command that declares does with the names behind its options.
+#[derive(Debug, Clone, Copy)]
+struct Declaration {
+    dialect: Dialect,
+    /// Whether the options are those of `export`.
+    is_export: bool,
+    /// Whether the command is `local`.
+    is_local_word: bool,
+    is_local: bool,
+    exported: bool,
+    unexport: bool,
+    unique: Option<bool>,
+    of_functions: bool,
+    is_list: bool,
+    is_map: bool,
+    ties: bool,
+    attributes: Attributes,
+}
+
+impl Declaration {
+    fn of(command: &[u8], in_function: bool, dialect: Dialect) -> Self {
+        let (is_export, is_local_word) = (command == b"export", command == b"local");
+        let (readonly, integer) = (command == b"readonly", command == b"integer");
+        Declaration {
+            dialect,
+            is_export,
+            is_local_word,
+            is_local: is_local_word || (in_function && !is_export && !readonly),
+            exported: is_export,
+            unexport: false,
+            unique: None,
+            of_functions: false,
+            is_list: false,
+            is_map: false,
+            ties: false,
+            attributes: Attributes { readonly, integer, ..Attributes::default() },
+        }
+    }
+
+    /// Takes a word that is options; `false` for any other.
+    fn takes(&mut self, word: &[u8]) -> bool {
+        let Some((sign @ (b'-' | b'+'), letters)) = word.split_first().filter(|(_, letters)| !letters.is_empty())
+        else {
+            return false;
+        };
+        let has = |letter| letters.contains(&letter);
+        if *sign == b'+' {
+            self.unexport |= has(b'x');
+            self.unique = if has(b'U') { Some(false) } else { self.unique };
+            return true;
+        }
+        let (declares, is_zsh) = (!self.is_export, self.dialect == Dialect::Zsh);
+        self.exported |= has(b'x') && declares;
+        // In zsh what is exported is global, but with `local`.
+        self.is_local &= !(has(b'g') || (has(b'x') && is_zsh && !self.is_local_word));
+        self.unexport |= has(b'n') && !declares;
+        self.of_functions |= has(b'f') || has(b'F');
+        self.is_list |= has(b'a') && declares;
+        self.is_map |= has(b'A') && declares;
+        self.ties |= has(b'T') && is_zsh;
+        self.unique = if has(b'U') { Some(true) } else { self.unique };
+        self.attributes.readonly |= has(b'r') && declares;
+        self.attributes.integer |= has(b'i') && declares;
+        self.attributes.reference |= has(b'n') && declares && self.dialect == Dialect::Bash;
+        self.attributes.lower |= has(b'l') && declares;
+        self.attributes.upper |= has(b'u') && declares;
+        true
+    }
+}
 
 impl Run<'_> {
     /// Whether a command takes its words as assignments.
@@ -16,69 +88,105 @@ impl Run<'_> {
 
     /// `export`, `local`, `declare` and the like.
     pub(super) fn declare(&mut self, command: &[u8], words: &[Word]) -> Flow {
-        let mut exported = command == b"export";
         let in_function = !self.scopes.is_empty();
-        let mut is_local = command == b"local" || (in_function && !exported && command != b"readonly");
-        let (mut unexport, mut unique, mut of_functions, mut is_list) = (false, None, false, false);
-        self.status = Some(0);
+        let mut how = Declaration::of(command, in_function, self.dialect());
+        let refusals = self.refusals;
+        if command == b"local" && !in_function && self.dialect() != Dialect::Zsh {
+            self.status = Some(1);
+            if self.dialect() == Dialect::Posix {
+                self.fail(Mishap::Expansion);
+            }
+            return Flow::Next;
+        }
         for word in words {
             if let Some(assignment) = as_assignment(word) {
-                if is_local {
-                    self.make_local(&assignment.name);
+                if self.begin(&assignment.name, how) {
+                    self.assignment(&assignment);
+                    self.end(&assignment.name, how);
                 }
-                self.assignment(&assignment);
-                self.mark(&assignment.name, exported, unexport, unique);
                 continue;
             }
             for text in self.fields(std::slice::from_ref(word)) {
-                if let Some(letters) = text.strip_prefix(b"-").filter(|letters| !letters.is_empty()) {
-                    exported |= letters.contains(&b'x') && command != b"export";
-                    unexport |= letters.contains(&b'n') && command == b"export";
-                    is_local &= !letters.contains(&b'g');
-                    of_functions |= letters.contains(&b'f') || letters.contains(&b'F');
-                    is_list |= letters.contains(&b'a') && command != b"export";
-                    if letters.contains(&b'U') {
-                        unique = Some(true);
-                    }
-                    continue;
+                if !how.takes(&text) {
+                    self.declare_one(&text, how);
                 }
-                if let Some(letters) = text.strip_prefix(b"+") {
-                    unexport |= letters.contains(&b'x');
-                    if letters.contains(&b'U') {
-                        unique = Some(false);
-                    }
-                    continue;
-                }
-                if !is_known(&text) {
-                    let unknown = self.note_unknown("declares a variable whose name is unknown");
-                    self.taint_all(unknown);
-                    continue;
-                }
-                let split = memchr::memchr(b'=', &text).map(|at| (text[..at].to_vec(), text[at + 1..].to_vec()));
-                let (name, value) = split.map_or((text.clone(), None), |(name, value)| (name, Some(value)));
-                if !is_name(&name) {
-                    continue;
-                }
-                if of_functions {
-                    if let Some(function) = self.state.functions.get_mut(&name) {
-                        function.exported = !unexport;
-                    }
-                    continue;
-                }
-                if is_local {
-                    self.make_local(&name);
-                }
-                if let Some(value) = value {
-                    self.assign(&name, Value::Text(value), false);
-                } else if is_list && is_local {
-                    self.assign(&name, Value::List(Vec::new()), false);
-                } else if is_local && self.dialect() == Dialect::Zsh && !self.state.variables.contains_key(&name) {
-                    self.assign(&name, Value::Text(Vec::new()), false);
-                }
-                self.mark(&name, exported, unexport, unique);
             }
         }
+        self.status = Some(u8::from(self.refusals > refusals));
         Flow::Next
+    }
+
+    /// Declares what one word names, with a value or without.
+    fn declare_one(&mut self, text: &[u8], how: Declaration) {
+        if !is_known(text) {
+            let unknown = self.note_unknown("declares a variable whose name is unknown");
+            self.taint_all(unknown);
+            return;
+        }
+        let (name, value) = match memchr::memchr(b'=', text) {
+            Some(at) => (&text[..at], Some(text[at + 1..].to_vec())),
+            None => (text, None),
+        };
+        if !is_name(name) {
+            return;
+        }
+        if how.of_functions {
+            if let Some(function) = self.state.functions.get_mut(name) {
+                function.exported = !how.unexport;
+            }
+            return;
+        }
+        if how.ties && !LISTS.contains(&name) && super::substitute::tied(name).is_none() {
+            let unknown = self.unknown_value("two variables are tied together");
+            return self.assign(name, Value::Text(unknown), false);
+        }
+        if !self.begin(name, how) {
+            return;
+        }
+        let is_new = !self.state.variables.contains_key(name);
+        if let Some(value) = value {
+            self.assign(name, Value::Text(value), false);
+        } else if how.is_list && is_new && self.list_of(name).is_none() {
+            self.assign(name, Value::List(Vec::new()), false);
+        } else if how.is_local && self.dialect() == Dialect::Zsh && is_new {
+            self.assign(name, Value::Text(Vec::new()), false);
+        }
+        self.end(name, how);
+    }
+
+    /// Makes a variable what it is declared to be, before it gets its value; `false` where the shell refuses it.
+    fn begin(&mut self, name: &[u8], how: Declaration) -> bool {
+        let Declaration { is_local, is_map, attributes, .. } = how;
+        let is_readonly = self.state.variables.get(name).is_some_and(|variable| variable.attributes.readonly);
+        if is_local && is_readonly && self.dialect() == Dialect::Bash {
+            self.refusals += 1;
+            return false;
+        }
+        if is_local {
+            self.make_local(name);
+        }
+        if is_map && !matches!(self.state.variables.get(name), Some(Variable { value: Value::Map(_), .. })) {
+            self.assign(name, Value::Map(BTreeMap::new()), false);
+        }
+        if attributes.integer || attributes.lower || attributes.upper {
+            let variable = self.state.variables.entry(name.to_vec()).or_insert_with(|| Variable::text("", false));
+            let Attributes { readonly, reference, .. } = variable.attributes;
+            variable.attributes = Attributes { readonly, reference, ..attributes };
+        }
+        true
+    }
+
+    /// Makes a variable exported, read-only, or a reference, after it got its value.
+    fn end(&mut self, name: &[u8], how: Declaration) {
+        self.mark(name, how.exported, how.unexport, how.unique);
+        let attributes = how.attributes;
+        if !attributes.readonly && !attributes.reference {
+            return;
+        }
+        let name = super::substitute::tied(name).filter(|_| self.dialect() == Dialect::Zsh).unwrap_or(name);
+        let variable = self.state.variables.entry(name.to_vec()).or_insert_with(|| Variable::text("", false));
+        variable.attributes.readonly |= attributes.readonly;
+        variable.attributes.reference |= attributes.reference;
     }
 
     /// Keeps what a variable is outside this function. In bash it is unset inside, in dash it keeps its value.
@@ -92,6 +200,10 @@ impl Run<'_> {
         scope.push((name.to_vec(), before));
         if self.dialect() != Dialect::Posix && !LISTS.contains(&name) {
             self.state.variables.remove(name);
+        } else if self.at.dialect == Dialect::Zsh
+            && let Some(variable) = self.state.variables.get_mut(name)
+        {
+            variable.attributes.readonly = false;
         }
     }
 

@@ -56,18 +56,27 @@ pub(super) fn modified(value: &[u8], letters: &[u8]) -> Option<Vec<u8>> {
     use whodunit_formats::bytes::path;
     let dot = || memchr::memrchr(b'.', value).filter(|at| memchr::memchr(b'/', &value[*at..]).is_none());
     Some(match letters {
-        b"h" => match path::parent(value) {
+        b"h" => match path::parent(trimmed(value)) {
             b"" if value.starts_with(b"/") => b"/".to_vec(),
             b"" => b".".to_vec(),
-            dir => dir.to_vec(),
+            dir => match trimmed(dir) {
+                b"" => b"/".to_vec(),
+                dir => dir.to_vec(),
+            },
         },
-        b"t" => path::name(value).to_vec(),
+        b"t" => path::name(trimmed(value)).to_vec(),
         b"r" => dot().map_or(value, |at| &value[..at]).to_vec(),
         b"e" => dot().map_or(&[][..], |at| &value[at + 1..]).to_vec(),
         b"l" => value.to_ascii_lowercase(),
         b"u" => value.to_ascii_uppercase(),
         _ => return None,
     })
+}
+
+/// A path without slashes at its end.
+pub(super) fn trimmed(path: &[u8]) -> &[u8] {
+    let end = path.iter().rposition(|&b| b != b'/').map_or(0, |at| at + 1);
+    &path[..end]
 }
 
 pub(super) fn slice(length: usize, from: i64, count: Option<i64>) -> std::ops::Range<usize> {

@@ -1,11 +1,10 @@
 //! Words become fields: braces, `~`, variables, outputs, splitting, names of files (XCU 2.6).
 
 use super::piece::is_known;
-use super::run::Run;
-use super::state::Value;
+use super::run::{Mishap, Run};
 use super::substitute;
 use crate::syntax::pattern;
-use crate::syntax::{Assigned, Dialect, Part, Word};
+use crate::syntax::{Dialect, Part, Word};
 
 /// A piece of a field while it is made.
 #[derive(Debug, Clone)]
@@ -61,6 +60,11 @@ impl Run<'_> {
         fields
     }
 
+    /// Whether `^`, `~` and `#` mean something in patterns.
+    pub(super) fn has_extended_glob(&self) -> bool {
+        self.dialect() == Dialect::Zsh && self.state.has(b"extendedglob")
+    }
+
     fn has_braces(&self) -> bool {
         self.dialect() != Dialect::Posix
     }
@@ -92,7 +96,9 @@ impl Run<'_> {
                 Part::Parameter(parameter) => {
                     let values = self.parameter(parameter, false);
                     let quoted = self.dialect() == Dialect::Zsh;
-                    field.push(&values.join(&b' '), quoted);
+                    let is_star = parameter.name == b"*" || parameter.index.as_deref() == Some(b"*") || quoted;
+                    let text = if is_star { self.joined(&values) } else { values.join(&b' ') };
+                    field.push(&text, quoted);
                 }
                 Part::Output(list) => {
                     let text = self.output_of(list);
@@ -102,7 +108,7 @@ impl Run<'_> {
                     let text = self.number(text);
                     field.push(&text, true);
                 }
-                Part::Process => {
+                Part::Process(_) => {
                     let unknown = self.unknown_value("the name of a pipe from a command that is not run");
                     field.push(&unknown, true);
                 }
@@ -155,7 +161,7 @@ impl Run<'_> {
                     let text = self.number(text);
                     add(&mut fields, &text);
                 }
-                Part::Double(_) | Part::Process | Part::List(_) => {}
+                Part::Double(_) | Part::Process(_) | Part::List(_) => {}
             }
         }
         if only_lists && fields == [b""] { Vec::new() } else { fields }
@@ -164,32 +170,47 @@ impl Run<'_> {
     /// The fields of a word, before names of files are looked for.
     fn split(&mut self, word: &Word) -> Vec<Field> {
         let mut fields = vec![Field::default()];
-        let last = |fields: &mut Vec<Field>| fields.len() - 1;
+        // The fields to which the next part is added: more than one behind `$^name` of zsh.
+        let mut open = 0;
         for (number, part) in word.0.iter().enumerate() {
             match part {
                 Part::Plain(text) => {
                     let is_last = number + 1 == word.0.len();
-                    let text = self.homes(text, number == 0, is_last, false);
-                    let at = last(&mut fields);
-                    for (text, quoted) in text {
-                        fields[at].stays |= quoted;
-                        fields[at].push(&text, quoted);
+                    for (text, quoted) in self.homes(text, number == 0, is_last, false) {
+                        for field in &mut fields[open..] {
+                            field.stays |= quoted;
+                            field.push(&text, quoted);
+                        }
                     }
                 }
                 Part::Quoted(text) => {
-                    let at = last(&mut fields);
-                    fields[at].stays = true;
-                    fields[at].push(text, true);
+                    for field in &mut fields[open..] {
+                        field.stays = true;
+                        field.push(text, true);
+                    }
                 }
                 Part::Double(parts) => {
                     let mut texts = self.doubled(parts).into_iter();
                     if let Some(first) = texts.next() {
-                        let at = last(&mut fields);
-                        fields[at].stays = true;
-                        fields[at].push(&first, true);
+                        for field in &mut fields[open..] {
+                            field.stays = true;
+                            field.push(&first, true);
+                        }
                     }
                     for text in texts {
                         fields.push(Field { pieces: vec![Piece { text, quoted: true }], stays: true });
+                        open = fields.len() - 1;
+                    }
+                }
+                Part::Parameter(parameter) if parameter.flags.contains(&b'^') => {
+                    let values = self.parameter(parameter, false);
+                    let before = fields.split_off(open);
+                    for field in &before {
+                        for value in &values {
+                            let mut field = field.clone();
+                            field.push(value, true);
+                            fields.push(field);
+                        }
                     }
                 }
                 Part::Parameter(parameter) => {
@@ -198,28 +219,28 @@ impl Run<'_> {
                     for (number, value) in values.into_iter().enumerate() {
                         if number > 0 {
                             fields.push(Field::default());
+                            open = fields.len() - 1;
                         }
                         if splits {
                             self.split_text(&value, &mut fields);
+                            open = open.max(fields.len() - 1);
                         } else {
-                            let at = last(&mut fields);
-                            fields[at].push(&value, true);
+                            fields[open..].iter_mut().for_each(|field| field.push(&value, true));
                         }
                     }
                 }
                 Part::Output(list) => {
                     let text = self.output_of(list);
                     self.split_text(&text, &mut fields);
+                    open = open.max(fields.len() - 1);
                 }
                 Part::Arithmetic(text) => {
                     let text = self.number(text);
-                    let at = last(&mut fields);
-                    fields[at].push(&text, true);
+                    fields[open..].iter_mut().for_each(|field| field.push(&text, true));
                 }
-                Part::Process => {
+                Part::Process(_) => {
                     let unknown = self.unknown_value("the name of a pipe from a command that is not run");
-                    let at = last(&mut fields);
-                    fields[at].push(&unknown, true);
+                    fields[open..].iter_mut().for_each(|field| field.push(&unknown, true));
                 }
                 Part::List(_) => {}
             }
@@ -250,44 +271,12 @@ impl Run<'_> {
         }
     }
 
-    /// `~` and `~name` at the start, and in assignments behind each colon: text, and whether it means itself.
-    fn homes(&mut self, text: &[u8], is_first: bool, is_last: bool, is_assignment: bool) -> Vec<(Vec<u8>, bool)> {
-        let mut pieces = Vec::new();
-        let parts: Vec<&[u8]> = if is_assignment { text.split(|&b| b == b':').collect() } else { vec![text] };
-        for (number, part) in parts.iter().enumerate() {
-            if number > 0 {
-                pieces.push((b":".to_vec(), false));
-            }
-            let at_start = number > 0 || is_first;
-            let end = part.iter().position(|&b| b == b'/').unwrap_or(part.len());
-            let is_cut = end == part.len() && number + 1 == parts.len() && !is_last;
-            if at_start
-                && part.first() == Some(&b'~')
-                && !is_cut
-                && let Some(home) = self.home_of(&part[1..end])
-            {
-                pieces.push((home, true));
-                pieces.push((part[end..].to_vec(), false));
-                continue;
-            }
-            pieces.push((part.to_vec(), false));
-        }
-        pieces
-    }
-
-    fn home_of(&self, name: &[u8]) -> Option<Vec<u8>> {
-        match name {
-            b"" => self.state.get(b"HOME").map(<[u8]>::to_vec),
-            b"+" => Some(self.state.dir.clone()),
-            name => self.at.homes.get(name).cloned(),
-        }
-    }
-
     /// The names of files that fit, or the field's own text.
     fn files(&mut self, field: &Field, fields: &mut Vec<Vec<u8>>) {
         let text = field.text();
         let fitting = field.pattern();
-        if !pattern::is_pattern(&fitting) || self.state.has(b"noglob") || !is_known(&text) {
+        let is_pattern = pattern::is_pattern(&fitting) || (self.has_extended_glob() && is_extended(&fitting));
+        if !is_pattern || self.state.has(b"noglob") || !is_known(&text) {
             fields.push(text);
             return;
         }
@@ -296,8 +285,14 @@ impl Run<'_> {
             _ => (&fitting[..], None),
         };
         let is_group_only = qualifiers.is_none() && !fitting.iter().any(|b| b"*?[".contains(b));
-        if self.dialect() == Dialect::Bash && is_group_only {
+        if self.dialect() == Dialect::Bash && is_group_only && !self.state.has(b"extglob") {
             fields.push(text);
+            return;
+        }
+        if self.has_extended_glob()
+            && fitting.split(|&b| b == b'/').any(|part| is_extended(part.strip_prefix(b"^").unwrap_or(part)))
+        {
+            fields.push(self.unknown_value("an extended pattern"));
             return;
         }
         let found = self.matching(fitting, qualifiers);
@@ -305,23 +300,17 @@ impl Run<'_> {
         if !found.is_empty() || null {
             fields.extend(found);
         } else if self.dialect() == Dialect::Zsh && !self.state.has(b"nonomatch") && !self.state.has(b"shglob") {
-            self.fail_file();
+            self.fail(Mishap::Expansion);
         } else {
             fields.push(text);
         }
     }
+}
 
-    /// What an assignment assigns.
-    pub(super) fn assigned(&mut self, value: &Assigned) -> Value {
-        match value {
-            Assigned::Word(word) => Value::Text(self.one(word, true)),
-            // The order of the elements of an associative array is nobody's to know.
-            Assigned::List(words) if words.iter().any(super::run::has_subscript) => {
-                Value::Text(self.unknown_value("an array that is assigned by subscripts"))
-            }
-            Assigned::List(words) => Value::List(self.fields(words)),
-        }
-    }
+/// Whether a pattern has a sign in it that only the extended patterns of zsh know.
+pub(super) fn is_extended(fitting: &[u8]) -> bool {
+    let is_plain = |at: usize| at == 0 || fitting[at - 1] != b'\\';
+    (0..fitting.len()).any(|at| matches!(fitting[at], b'^' | b'~' | b'#') && is_plain(at))
 }
 
 /// A text cut at separators; `None` stands for nothing at all at that place.

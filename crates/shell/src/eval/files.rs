@@ -27,7 +27,8 @@ impl Run<'_> {
                 if !self.step(1) {
                     return Vec::new();
                 }
-                if !pattern::is_pattern(part) {
+                let excludes = self.has_extended_glob() && part.starts_with(b"^");
+                if !pattern::is_pattern(part) && !excludes {
                     let name = [before.as_slice(), &pattern::plain(part)].concat();
                     if self.at.files.metadata(&self.absolute(&name)).is_some() {
                         next.push(name);
@@ -37,9 +38,13 @@ impl Run<'_> {
                 let dir = self.absolute(before);
                 let names = self.at.files.list(&dir);
                 let takes_hidden = part.starts_with(b".") || part.starts_with(b"\\.");
-                let fitting = names
-                    .iter()
-                    .filter(|(name, _)| (takes_hidden || !name.starts_with(b".")) && pattern::fits(part, name));
+                let fitting =
+                    names.iter().filter(|(name, _)| takes_hidden || !name.starts_with(b".")).filter(|(name, _)| {
+                        match excludes {
+                            true => !pattern::fits(&part[1..], name),
+                            false => pattern::fits(part, name),
+                        }
+                    });
                 let mut names: Vec<&[u8]> = fitting.map(|(name, _)| &**name).collect();
                 self.sort(&mut names);
                 next.extend(names.into_iter().map(|name| [before.as_slice(), name].concat()));
@@ -52,7 +57,12 @@ impl Run<'_> {
         }
         if let Some(letters) = qualifiers {
             let wants = |letter: u8| letters.contains(&letter);
-            found.retain(|name| match self.kind(name) {
+            // A link is one, but where `-` follows it.
+            let kind = |name: &[u8]| match wants(b'-') {
+                true => self.kind(name),
+                false => self.at.files.entry_type(&self.absolute(name)),
+            };
+            found.retain(|name| match kind(name) {
                 Some(kind) => (!wants(b'/') || kind == FileType::Dir) && (!wants(b'.') || kind == FileType::File),
                 None => !wants(b'/') && !wants(b'.') && !wants(b'-'),
             });
@@ -69,7 +79,7 @@ impl Run<'_> {
             .iter()
             .find_map(|name| self.state.get(name).filter(|value| !value.is_empty()));
         let by_bytes = self.dialect() == crate::syntax::Dialect::Posix
-            || locale.is_none_or(|locale| locale.starts_with(b"C") || locale == b"POSIX");
+            || locale.is_none_or(|locale| locale.starts_with(b"C") || locale == b"POSIX" || !self.has_locale(locale));
         if by_bytes {
             names.sort_unstable();
         } else {
@@ -80,6 +90,13 @@ impl Run<'_> {
             // At the same letters, small ones first.
             names.sort_by_cached_key(|name| (letters(name), name.iter().map(|b| b ^ 0x20).collect::<Vec<u8>>()));
         }
+    }
+
+    /// Whether the machine has a locale: in the archive of all, or in a directory of its own.
+    fn has_locale(&self, name: &[u8]) -> bool {
+        let of = |dir: &[u8]| self.at.files.metadata(&[b"/usr/lib/locale/", dir].concat()).is_some();
+        let spelled = String::from_utf8_lossy(name).replace(".UTF-8", ".utf8");
+        of(b"locale-archive") || of(name) || of(spelled.as_bytes())
     }
 
     /// A path from the current directory.
@@ -115,12 +132,16 @@ impl Run<'_> {
 
     /// The first file that a name reaches in the search path, as the user who starts it.
     pub(super) fn which(&self, name: &[u8]) -> Option<Vec<u8>> {
+        self.which_in(self.state.get(b"PATH").unwrap_or_default(), name)
+    }
+
+    /// The same in a list of directories.
+    pub(super) fn which_in(&self, list: &[u8], name: &[u8]) -> Option<Vec<u8>> {
         let can_run =
             |file: &[u8]| self.meta(file).is_some_and(|meta| meta.file_type == FileType::File && self.may(meta, 1));
         if name.contains(&b'/') {
             return can_run(name).then(|| name.to_vec());
         }
-        let list = self.state.get(b"PATH").unwrap_or_default();
         let candidates = list.split(|&b| b == b':').filter(|part| super::piece::is_known(part));
         let candidates = candidates.map(|part| if part.is_empty() { &b"."[..] } else { part });
         candidates.map(|dir| path::join(dir, name).to_vec()).find(|file| can_run(file))

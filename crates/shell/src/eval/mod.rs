@@ -1,6 +1,8 @@
 //! What start-up files of shells do to search paths, aliases and functions, found by following them: a bounded
 //! evaluator that starts nothing. What it cannot know it says, and it carries what is known past that.
 
+mod arithmetic;
+mod arrays;
 mod braces;
 mod builtin_names;
 mod builtins;
@@ -9,18 +11,25 @@ mod declare;
 mod edits;
 mod expand;
 mod files;
+mod filters;
 pub mod fish;
+mod flags;
+mod input;
 mod natural;
+mod options;
 mod output;
 pub mod piece;
 mod programs;
+mod regular;
 mod rules;
 mod run;
 mod source;
 mod state;
+mod subscript;
 mod substitute;
+mod tilde;
 
 pub use builtin_names::{is_builtin, is_reserved};
 pub use piece::{Piece, is_known, pieces, unknowns_in};
 pub use run::{Account, Invocation, Run};
-pub use state::{Alias, AliasKind, Function, LISTS, Place, State, Value, Variable, parts, places_after};
+pub use state::{Alias, AliasKind, Attributes, Function, LISTS, Place, State, Value, Variable, parts, places_after};

@@ -2,7 +2,7 @@
 
 use super::builtin_names::{is_builtin, is_reserved};
 use super::piece::is_known;
-use super::run::{Flow, Run};
+use super::run::{Flow, Mishap, Run};
 use super::state::Value;
 use crate::syntax::Dialect;
 
@@ -29,6 +29,34 @@ impl Run<'_> {
             text.push(b'\n');
         }
         self.write(&text);
+    }
+
+    /// `print` of zsh.
+    pub(super) fn print(&mut self, arguments: &[Vec<u8>]) {
+        let (mut letters, mut variable, mut words) = (Vec::new(), None, arguments.iter().peekable());
+        while let Some(word) = words.next_if(|word| word.len() > 1 && word.starts_with(b"-")) {
+            if word == b"--" {
+                break;
+            }
+            letters.extend_from_slice(&word[1..]);
+            if word.ends_with(b"v") {
+                variable = words.next().cloned();
+            }
+        }
+        let words: Vec<Vec<u8>> = words.cloned().collect();
+        let mut text = words.join(if letters.contains(&b'l') { &b"\n"[..] } else { b" " });
+        if !letters.contains(&b'r') {
+            text = unescaped(&text);
+        }
+        if letters.iter().any(|letter| !b"rnlv".contains(letter)) {
+            text = self.unknown_value("an unsupported form of print");
+        } else if !letters.contains(&b'n') && variable.is_none() {
+            text.push(b'\n');
+        }
+        match variable {
+            Some(name) => self.assign(&name, Value::Text(text), true),
+            None => self.write(&text),
+        }
     }
 
     pub(super) fn printf(&mut self, arguments: &[Vec<u8>]) {
@@ -116,6 +144,11 @@ impl Run<'_> {
         if command == b"hash" && (names.is_empty() || !options.is_empty()) {
             return;
         }
+        if command == b"type" && options.iter().any(|option| option.contains(&b't')) && self.dialect() == Dialect::Bash
+        {
+            names.into_iter().for_each(|name| self.tell_type(name));
+            return;
+        }
         let path_only = command == b"hash" || options.iter().any(|option| option.contains(&b'P'));
         for name in names {
             if path_only {
@@ -125,6 +158,51 @@ impl Run<'_> {
                 self.find(name, command == b"type");
             }
         }
+    }
+
+    /// `type -t` of bash.
+    fn tell_type(&mut self, name: &[u8]) {
+        if !is_known(name) {
+            self.status = None;
+            let unknown = self.unknown_value("the type of an unknown name");
+            self.write(&unknown);
+            return;
+        }
+        let has_aliases = self.at.is_interactive || self.state.has(b"expand_aliases");
+        let word = match name {
+            name if has_aliases && self.state.aliases.contains_key(name) => Some(&b"alias"[..]),
+            name if is_reserved(Dialect::Bash, name) => Some(&b"keyword"[..]),
+            name if self.state.functions.contains_key(name) => Some(&b"function"[..]),
+            name if is_builtin(Dialect::Bash, name) && !self.state.disabled.contains(name) => Some(&b"builtin"[..]),
+            name => self.which(name).map(|_| &b"file"[..]),
+        };
+        if word.is_none() && self.is_path_open() {
+            self.status = None;
+            let unknown = self.unknown_value("the type of a name that may be found");
+            self.write(&unknown);
+            return;
+        }
+        self.told(word);
+    }
+
+    /// Whether a program may stand in a directory that is not known.
+    fn is_path_open(&self) -> bool {
+        let list = self.state.get(b"PATH").unwrap_or_default();
+        !is_known(list) || self.state.variables.get(&b"PATH"[..]).is_some_and(|path| !path.taints.is_empty())
+    }
+
+    /// The file that a name is said to be, which dash and bash do not ask to be executable in every case.
+    fn named_file_of(&self, name: &[u8]) -> Option<Vec<u8>> {
+        let is_file = |file: &[u8]| self.kind(file) == Some(crate::FileType::File);
+        self.which(name).or_else(|| match self.dialect() {
+            Dialect::Posix => (name.contains(&b'/') && self.kind(name).is_some()).then(|| name.to_vec()),
+            Dialect::Bash if !name.contains(&b'/') => {
+                let list = self.state.get(b"PATH").unwrap_or_default();
+                let files = list.split(|&b| b == b':').filter(|dir| is_known(dir) && !dir.is_empty());
+                files.map(|dir| [dir, b"/", name].concat()).find(|file| is_file(file))
+            }
+            _ => None,
+        })
     }
 
     fn told(&mut self, found: Option<&[u8]>) {
@@ -147,12 +225,9 @@ impl Run<'_> {
         {
             Some(name.to_vec())
         } else {
-            self.which(name)
+            self.named_file_of(name)
         };
-        // A program may stand in a directory that is not known.
-        let list = self.state.get(b"PATH").unwrap_or_default();
-        let is_open =
-            !is_known(list) || self.state.variables.get(&b"PATH"[..]).is_some_and(|path| !path.taints.is_empty());
+        let is_open = self.is_path_open();
         match found {
             None if is_open => self.status = None,
             Some(_) if is_long => {
@@ -210,6 +285,13 @@ impl Run<'_> {
         let is_blank = |b: &u8| ifs.contains(b) && matches!(b, b' ' | b'\t' | b'\n');
         let count = names.len();
         for (number, name) in names.iter().enumerate() {
+            if is_known(name) && !crate::syntax::is_name(name) && !name.contains(&b'[') {
+                self.status = Some(1);
+                if self.dialect() == Dialect::Zsh {
+                    self.fail(Mishap::Expansion);
+                }
+                return;
+            }
             let start = line.iter().take_while(|b| is_blank(b)).count();
             line.drain(..start);
             let end = line.iter().position(|b| ifs.contains(b)).filter(|_| number + 1 < count).unwrap_or(line.len());
@@ -227,7 +309,7 @@ impl Run<'_> {
 }
 
 /// `\n`, `\t` and the like as what they stand for.
-fn unescaped(text: &[u8]) -> Vec<u8> {
+pub(super) fn unescaped(text: &[u8]) -> Vec<u8> {
     let mut result = Vec::with_capacity(text.len());
     let mut bytes = text.iter().peekable();
     while let Some(&byte) = bytes.next() {

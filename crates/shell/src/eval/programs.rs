@@ -1,6 +1,7 @@
 //! What programs would write that start-up files ask, where that can be told without running them; and values that a
 //! shell has by itself.
 
+use super::edits::trimmed;
 use super::piece::{self, is_known};
 use super::run::Run;
 use crate::FileType;
@@ -60,24 +61,6 @@ impl Run<'_> {
                 line(&host)
             }
             (b"uname", [] | [b"-s"]) => line(b"Linux"),
-            (b"dirname", [name]) => line(match path::parent(name) {
-                b"" if name.contains(&b'/') => b"/",
-                b"" => b".",
-                dir => dir,
-            }),
-            (b"basename", [name]) => line(path::name(name)),
-            (b"basename", [name, ending]) => {
-                let name = path::name(name);
-                line(name.strip_suffix(*ending).filter(|stem| !stem.is_empty()).unwrap_or(name))
-            }
-            (b"readlink", [b"-f" | b"-e" | b"-m", name]) | (b"realpath", [name]) => {
-                let canonical = self.at.files.canonicalize(&self.absolute(name));
-                line(&canonical)
-            }
-            (b"readlink", [name]) => match self.at.files.read_link(&self.absolute(name)) {
-                Some(target) => line(&target),
-                None => Some((Vec::new(), 1)),
-            },
             (b"cat", files) if !files.iter().any(|file| file.starts_with(b"-")) => {
                 if files.is_empty() {
                     let (text, at) = self.input.clone()?;
@@ -94,12 +77,14 @@ impl Run<'_> {
                 }
                 Some((all, status))
             }
-            (b"tr", [from, to]) if !from.starts_with(b"-") && from.len() == to.len() => {
+            (b"tr" | b"sed" | b"head" | b"paste" | b"uniq", words) => {
                 let (text, at) = self.input.clone()?;
-                let swap = |byte: &u8| from.iter().position(|b| b == byte).map_or(*byte, |at| to[at]);
-                let simple = from.iter().chain(*to).all(|b| !matches!(b, b'\\' | b'[' | b'-'));
-                let text = &text[at.min(text.len())..];
-                (simple && is_known(text)).then(|| (text.iter().map(swap).collect(), 0))
+                let text = text[at.min(text.len())..].to_vec();
+                if is_known(&text) {
+                    super::filters::filtered(program, words, &text).map(|text| (text, 0))
+                } else {
+                    None
+                }
             }
             (b"grep", [b"-q" | b"-qs" | b"-sq", wanted, file]) if !wanted.iter().any(|b| b"\\[]*.^$".contains(b)) => {
                 match self.at.files.read(&self.absolute(file), SMALL) {
@@ -121,8 +106,43 @@ impl Run<'_> {
                 Some(file) => line(&file),
                 None => Some((Vec::new(), 1)),
             },
+            (b"seq", words) => counted(words).map(|text| (text, 0)),
             (b"true", _) => Some((Vec::new(), 0)),
             (b"false", _) => Some((Vec::new(), 1)),
+            _ => self.answer_of_path(program, words),
+        }
+    }
+
+    /// What a program that takes paths apart writes.
+    fn answer_of_path(&self, program: &[u8], words: &[&[u8]]) -> Option<(Vec<u8>, u8)> {
+        let line = |text: &[u8]| Some(([text, b"\n"].concat(), 0));
+        match (program, words) {
+            (b"dirname", [name]) => line(match (trimmed(name), path::parent(trimmed(name))) {
+                (b"", _) if name.starts_with(b"/") => b"/",
+                (name, b"") if name.contains(&b'/') => b"/",
+                (_, b"") => b".",
+                (_, dir) => match trimmed(dir) {
+                    b"" => b"/",
+                    dir => dir,
+                },
+            }),
+            (b"dirname" | b"basename", []) => Some((Vec::new(), 1)),
+            (b"basename", [name]) => line(match trimmed(name) {
+                b"" if name.starts_with(b"/") => b"/",
+                name => path::name(name),
+            }),
+            (b"basename", [name, ending]) => {
+                let name = path::name(trimmed(name));
+                line(name.strip_suffix(*ending).filter(|stem| !stem.is_empty()).unwrap_or(name))
+            }
+            (b"readlink", [b"-f" | b"-e" | b"-m", name]) | (b"realpath", [name]) => {
+                let canonical = self.at.files.canonicalize(&self.absolute(name));
+                line(&canonical)
+            }
+            (b"readlink", [name]) => match self.at.files.read_link(&self.absolute(name)) {
+                Some(target) => line(&target),
+                None => Some((Vec::new(), 1)),
+            },
             _ => None,
         }
     }
@@ -144,6 +164,7 @@ impl Run<'_> {
             b"HOSTTYPE" | b"MACHTYPE" if more => text("x86_64"),
             b"BASH" if dialect == Dialect::Bash => text("/bin/bash"),
             b"BASH_VERSION" if dialect == Dialect::Bash => text("5.2.15(1)-release"),
+            b"FUNCNAME" if dialect == Dialect::Bash => self.calls.last().cloned(),
             b"BASH_SOURCE" if dialect == Dialect::Bash => Some(self.place.file.to_vec()),
             b"BASHOPTS" | b"SHELLOPTS" if dialect == Dialect::Bash => text("hashall:interactive-comments"),
             b"ZSH_VERSION" if dialect == Dialect::Zsh => text("5.9"),
@@ -151,7 +172,6 @@ impl Run<'_> {
             b"PS1" if dialect == Dialect::Posix || self.at.is_interactive => text("$ "),
             b"PS2" if dialect == Dialect::Posix || self.at.is_interactive => text("> "),
             b"PROMPT" if dialect == Dialect::Zsh && self.at.is_interactive => text("%m%# "),
-            b"IFS" => text(" \t\n"),
             b"PWD" => Some(self.state.dir.clone()),
             _ => None,
         }
@@ -177,4 +197,19 @@ impl Run<'_> {
     pub(super) fn is_dir(&self, dir: &[u8]) -> bool {
         self.kind(dir) == Some(FileType::Dir)
     }
+}
+
+/// The numbers that `seq` writes, a line each.
+pub(super) fn counted(words: &[&[u8]]) -> Option<Vec<u8>> {
+    let (first, last) = match words {
+        [last] => (&b"1"[..], *last),
+        [first, last] => (*first, *last),
+        _ => return None,
+    };
+    let number = |text: &[u8]| std::str::from_utf8(text).ok()?.parse::<i32>().ok();
+    let (first, last) = (number(first)?, number(last)?);
+    if i64::from(last) - i64::from(first) > 10_000 {
+        return None;
+    }
+    Some((first..=last).flat_map(|number| format!("{number}\n").into_bytes()).collect())
 }

@@ -6,7 +6,7 @@ use crate::ReadError;
 use crate::eval::rules;
 use crate::eval::run::{Flow, MAX_DEPTH, MAX_FILE, Run};
 use crate::eval::state::Place;
-use crate::syntax::Parser;
+use crate::syntax::{Dialect, Parser};
 
 impl Run<'_> {
     /// Reads a start-up file where there is one. `false` where the shell ends in it.
@@ -52,18 +52,23 @@ impl Run<'_> {
         let outer = arguments.map(|arguments| std::mem::replace(&mut self.state.arguments, arguments));
         let early = self.early.len();
         self.status = Some(0);
+        // In zsh `$0` is the file.
+        let zero = (self.dialect() == Dialect::Zsh).then(|| std::mem::replace(&mut self.at.name, file.to_vec()));
         let mut flow = match rules::of_file(self, file) {
             Some(text) => self.text(&text),
             // Some editors end lines with CR LF; a shell takes the CR for a letter, and so does this. Zero bytes are
             // skipped.
             None => self.commands(&content.into_iter().filter(|&b| b != 0).collect::<Vec<u8>>()),
         };
-        if std::mem::take(&mut self.failed_file) {
-            flow = self.mistake();
+        if let Some(failure) = self.failure.take() {
+            flow = failure;
         }
         self.join_early(early, |flow| matches!(flow, Flow::Return | Flow::LeaveFile));
         if let Some(outer) = outer {
             self.state.arguments = outer;
+        }
+        if let Some(zero) = zero {
+            self.at.name = zero;
         }
         self.holds_line = held;
         self.place = place;

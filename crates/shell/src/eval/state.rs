@@ -15,6 +15,27 @@ pub enum Value {
     Text(Vec<u8>),
     /// Several.
     List(Vec<Vec<u8>>),
+    /// Several of which some are missing, by number from 0.
+    Sparse(BTreeMap<i64, Vec<u8>>),
+    /// Several by their keys, in an order that the shell does not promise.
+    Map(BTreeMap<Vec<u8>, Vec<u8>>),
+}
+
+/// What a variable does with what it is given.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Default)]
+pub struct Attributes {
+    /// It takes nothing any more.
+    pub readonly: bool,
+    /// It computes what it is given.
+    pub integer: bool,
+    /// Its text is the name of the variable that is meant (`declare -n`).
+    pub reference: bool,
+    /// Letters become small.
+    pub lower: bool,
+    /// Letters become large.
+    pub upper: bool,
+    /// Its elements are joined by colons (`set --path` of fish).
+    pub path: bool,
 }
 
 /// Where something was said.
@@ -41,13 +62,31 @@ pub struct Variable {
     pub places: Vec<Place>,
     /// Doubts about the whole of it.
     pub taints: BTreeSet<UnknownId>,
+    /// What it does with what it is given.
+    pub attributes: Attributes,
 }
 
 impl Variable {
     /// One text.
     pub fn text(value: impl Into<Vec<u8>>, exported: bool) -> Self {
         let value = Value::Text(value.into());
-        Variable { value, exported, unique: false, unique_list: false, places: Vec::new(), taints: BTreeSet::new() }
+        Variable {
+            value,
+            exported,
+            unique: false,
+            unique_list: false,
+            places: Vec::new(),
+            taints: BTreeSet::new(),
+            attributes: Attributes::default(),
+        }
+    }
+
+    /// The directories that a list of them has.
+    fn directories(&self) -> Vec<&[u8]> {
+        match &self.value {
+            Value::List(list) => list.iter().map(Vec::as_slice).collect(),
+            _ => parts(self.as_text()),
+        }
     }
 
     /// Its text; of a list, the first.
@@ -55,6 +94,8 @@ impl Variable {
         match &self.value {
             Value::Text(text) => text,
             Value::List(list) => list.first().map_or(&[], Vec::as_slice),
+            Value::Sparse(list) => list.get(&0).map_or(&[], Vec::as_slice),
+            Value::Map(map) => map.get(&b"0"[..]).map_or(&[], Vec::as_slice),
         }
     }
 }
@@ -117,6 +158,8 @@ pub struct State {
     pub dir: Vec<u8>,
     /// Doubts about which aliases and functions there are.
     pub taints: BTreeSet<UnknownId>,
+    /// Doubts about those of [`LISTS`] that are not set.
+    pub unset_taints: BTreeSet<UnknownId>,
 }
 
 /// Variables that are lists of directories, separated by colons.
@@ -134,7 +177,19 @@ pub const LISTS: [&[u8]; 8] = [
 impl State {
     /// A variable's text, where it is set.
     pub fn get(&self, name: &[u8]) -> Option<&[u8]> {
-        self.variables.get(name).map(Variable::as_text)
+        self.variables.get(self.meant(name)).map(Variable::as_text)
+    }
+
+    /// The variable that a name means: itself, or what a reference of that name refers to.
+    pub fn meant<'n>(&'n self, name: &'n [u8]) -> &'n [u8] {
+        let mut name = name;
+        for _ in 0..8 {
+            match self.variables.get(name) {
+                Some(variable) if variable.attributes.reference => name = variable.as_text(),
+                _ => break,
+            }
+        }
+        name
     }
 
     /// Sets a text that programs get.
@@ -152,7 +207,11 @@ impl State {
         if self == *other {
             return self;
         }
-        let mut merged = State { taints: &self.taints | &other.taints, ..self.clone() };
+        let mut merged = State {
+            taints: &self.taints | &other.taints,
+            unset_taints: &self.unset_taints | &other.unset_taints,
+            ..self.clone()
+        };
         let names: BTreeSet<&Vec<u8>> = self.variables.keys().chain(other.variables.keys()).collect();
         for name in names {
             let both = (self.variables.get(name), other.variables.get(name));
@@ -186,7 +245,7 @@ fn either(name: &[u8], both: (Option<&Variable>, Option<&Variable>), unknown: Un
         return Variable::text(mark(unknown), exported);
     };
     let taints = &one.taints | &two.taints;
-    let (first, second): (Vec<&[u8]>, Vec<&[u8]>) = (parts(one.as_text()), parts(two.as_text()));
+    let (first, second) = (one.directories(), two.directories());
     let start = first.iter().zip(&second).take_while(|(a, b)| a == b).count();
     let most = first.len().min(second.len()) - start;
     let end = first.iter().rev().zip(second.iter().rev()).take(most).take_while(|(a, b)| a == b).count();
@@ -200,13 +259,18 @@ fn either(name: &[u8], both: (Option<&Variable>, Option<&Variable>), unknown: Un
     let places = (0..start).map(place);
     let places = places.chain((!is_same).then(|| Some(nowhere()))).chain((first.len() - end..first.len()).map(place));
     let places = places.map(|place| place.unwrap_or_else(nowhere)).collect();
+    let value = match &one.value {
+        Value::Text(_) => Value::Text(list.join(&b':')),
+        _ => Value::List(list.into_iter().map(<[u8]>::to_vec).collect()),
+    };
     Variable {
-        value: Value::Text(list.join(&b':')),
+        value,
         exported,
         unique: one.unique,
         unique_list: one.unique_list,
         places,
         taints,
+        attributes: one.attributes,
     }
 }
 

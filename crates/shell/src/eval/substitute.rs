@@ -1,9 +1,9 @@
 //! `$NAME` and `${…}`: values, defaults, cuts, replacements (XCU 2.6.2, and what bash and zsh add).
 
 use super::piece::{has_known, is_known};
-use super::run::Run;
-use super::state::{Value, Variable, parts};
-use crate::eval::edits::{MAX_CUT, cut_off, modified, replaced, slice};
+use super::run::{Mishap, Run};
+use super::state::Value;
+use crate::eval::edits::{MAX_CUT, cut_off, replaced, slice};
 use crate::syntax::pattern;
 use crate::syntax::{Dialect, Parameter};
 
@@ -14,9 +14,20 @@ pub(super) fn is_list(parameter: &Parameter) -> bool {
         && parameter.before != Some(b'#')
 }
 
+/// Whether a parameter stands for all of a list as one text inside double quotes.
+fn is_star(parameter: &Parameter) -> bool {
+    (parameter.name == b"*" || parameter.index.as_deref() == Some(b"*")) && parameter.before.is_none()
+}
+
 impl Run<'_> {
     /// The values of a parameter.
     pub(super) fn parameter(&mut self, parameter: &Parameter, is_quoted: bool) -> Vec<Vec<u8>> {
+        let is_posix = matches!(&parameter.operator[..], b"" | b"#" | b"##" | b"%" | b"%%")
+            || parameter.operator.iter().all(|b| b":-=?+".contains(b)) && parameter.operator != b":";
+        if self.dialect() == Dialect::Posix && !is_posix {
+            self.fail(Mishap::Expansion); // "Bad substitution".
+            return Vec::new();
+        }
         let mut values = match &parameter.inner {
             Some(inner) => {
                 let list = self.parameter(inner, is_quoted);
@@ -34,6 +45,14 @@ impl Run<'_> {
             }
             None => self.values(parameter, is_quoted),
         };
+        let takes_unset = parameter.operator.iter().any(|b| b"-=?+".contains(b)) && parameter.operator != b":"
+            || matches!(parameter.before, Some(b'+' | b'!'))
+            || matches!(&parameter.name[..], b"@" | b"*" | b"")
+            || matches!(parameter.index.as_deref(), Some(b"@" | b"*"));
+        if values.is_none() && !takes_unset && self.state.has(b"nounset") {
+            self.fail(Mishap::Unbound);
+            return Vec::new();
+        }
         if let Some(result) = self.prefixed(parameter, values.as_ref(), is_quoted) {
             return result;
         }
@@ -43,7 +62,10 @@ impl Run<'_> {
         };
         // In zsh what is not set is one empty text, also as a list.
         let is_one = self.dialect() == Dialect::Zsh && is_quoted && parameter.index.is_some();
-        let values = values.unwrap_or_else(|| if is_one { vec![Vec::new()] } else { Vec::new() });
+        let mut values = values.unwrap_or_else(|| if is_one { vec![Vec::new()] } else { Vec::new() });
+        if is_quoted && is_star(parameter) && values.len() > 1 {
+            values = vec![self.joined(&values)];
+        }
         self.flagged(values, &parameter.flags)
     }
 
@@ -55,6 +77,12 @@ impl Run<'_> {
         is_quoted: bool,
     ) -> Option<Vec<Vec<u8>>> {
         match parameter.before {
+            Some(b'+')
+                if values
+                    .is_some_and(|values| values.iter().any(|one| parameter.name == b"commands" && !is_known(one))) =>
+            {
+                values.cloned()
+            }
             Some(b'+') => Some(vec![if values.is_some() { b"1".to_vec() } else { b"0".to_vec() }]),
             Some(b'#') => {
                 let is_whole = matches!(parameter.index.as_deref(), Some(b"@" | b"*"))
@@ -68,11 +96,16 @@ impl Run<'_> {
                 let length = if is_whole { values.len() } else { text };
                 Some(vec![length.to_string().into_bytes()])
             }
+            Some(b'!') if matches!(parameter.index.as_deref(), Some(b"@" | b"*")) => {
+                Some(self.keys_of(&parameter.name))
+            }
+            Some(b'!') if !parameter.argument.0.is_empty() && parameter.operator.is_empty() => {
+                Some(vec![self.unknown_value("the names of variables")]) // `${!prefix*}`
+            }
             Some(b'!') => {
                 let name = values.and_then(|values| values.first().cloned()).unwrap_or_default();
                 if name.is_empty() {
-                    let unknown = self.note_unknown("a variable is named by one that is empty: bash gives up the line");
-                    self.taint_all(unknown);
+                    self.fail(Mishap::Expansion); // "invalid indirect expansion"
                     return Some(Vec::new());
                 }
                 let inner = Parameter { name, before: None, ..parameter.clone() };
@@ -106,10 +139,13 @@ impl Run<'_> {
                 values = if is_missing { None } else { Some(vec![self.one(&parameter.argument, false)]) };
             }
             b":?" | b"?" if is_missing => {
-                self.fail_file();
+                self.fail(Mishap::Unset);
             }
             b"#" | b"##" | b"%" | b"%%" => {
                 let cut = self.one_pattern(&parameter.argument);
+                if !is_known(&cut) || values.iter().flatten().any(|value| !is_cuttable(value, operator, &cut)) {
+                    return Err(vec![self.unknown_value("a cut of what is unknown")]);
+                }
                 if values.iter().flatten().any(|value| value.len() > MAX_CUT) {
                     return Err(vec![self.unknown_value("a cut of a value that is too long")]);
                 }
@@ -119,11 +155,17 @@ impl Run<'_> {
             b"/" | b"//" | b"/#" | b"/%" => {
                 let from = self.one_pattern(&parameter.argument);
                 let to = parameter.second.as_ref().map(|word| self.one(word, false)).unwrap_or_default();
+                if !is_known(&from) || values.iter().flatten().any(|value| !is_known(value)) {
+                    return Err(vec![self.unknown_value("a replacement in what is unknown")]);
+                }
                 if values.iter().flatten().any(|value| value.len() > MAX_CUT) {
                     return Err(vec![self.unknown_value("a replacement in a value that is too long")]);
                 }
                 let list = values.get_or_insert_default();
                 list.iter_mut().for_each(|value| *value = replaced(value, operator, &from, &to));
+            }
+            b"^^" | b",," | b"^" | b"," if values.iter().flatten().any(|value| !is_known(value)) => {
+                return Err(vec![self.unknown_value("the letters of what is unknown")]);
             }
             b"^^" | b",," | b"^" | b"," => {
                 let change = |byte: &mut u8| {
@@ -145,14 +187,14 @@ impl Run<'_> {
         let argument = self.one(&parameter.argument, false);
         if self.dialect() == Dialect::Zsh && argument.first().is_some_and(u8::is_ascii_alphabetic) {
             let list = values.get_or_insert_with(|| vec![Vec::new()]);
-            let changed: Option<Vec<Vec<u8>>> = list.iter().map(|value| modified(value, &argument)).collect();
+            let changed: Option<Vec<Vec<u8>>> = list.iter().map(|value| self.modified_by(value, &argument)).collect();
             values = Some(changed.unwrap_or_else(|| vec![self.unknown_value("a modifier that is unknown here")]));
         } else if argument.starts_with(b"#") && self.dialect() == Dialect::Zsh {
             let wanted = parameter.flags.contains(&b'M');
             values.get_or_insert_default().retain(|value| pattern::fits(&argument[1..], value) == wanted);
         } else {
             let list = values.get_or_insert_default();
-            let is_sliced = is_list(parameter);
+            let is_sliced = is_list(parameter) || is_star(parameter);
             let numbers: Vec<Option<i64>> = argument
                 .split(|&b| b == b':')
                 .map(|text| {
@@ -160,6 +202,9 @@ impl Run<'_> {
                     std::str::from_utf8(&text).ok().and_then(|text| text.trim().parse().ok())
                 })
                 .collect();
+            if list.iter().any(|value| !is_known(value)) || numbers.iter().any(Option::is_none) {
+                return Some(vec![self.unknown_value("a part of what is unknown")]);
+            }
             let (from, length) = (numbers[0].unwrap_or(0), numbers.get(1).copied().flatten());
             if is_sliced {
                 let kept = slice(list.len(), from, length);
@@ -171,140 +216,95 @@ impl Run<'_> {
         values
     }
 
-    /// An element of a list: by number, or in zsh by a pattern (`(r)`, `(R)`), or its number (`(i)`, `(I)`).
-    fn indexed(&mut self, list: &[Vec<u8>], index: &[u8]) -> Option<Vec<u8>> {
-        let zsh = self.dialect() == Dialect::Zsh;
-        if let (true, [b'(', kind @ (b'i' | b'I' | b'r' | b'R'), b')', fitting @ ..]) = (zsh, index) {
-            let mut places = 0..list.len();
-            let fits = |at: &usize| pattern::fits(fitting, &list[*at]);
-            let place = if kind.is_ascii_uppercase() { places.rfind(fits) } else { places.find(fits) };
-            return match (kind.to_ascii_lowercase(), place) {
-                (b'r', place) => place.map(|at| list[at].clone()),
-                (_, Some(at)) => Some((at + 1).to_string().into_bytes()),
-                (_, None) if *kind == b'I' => Some(b"0".to_vec()),
-                _ => Some((list.len() + 1).to_string().into_bytes()),
-            };
+    /// Several texts as one, with the first byte of `IFS` between them.
+    pub(super) fn joined(&self, list: &[Vec<u8>]) -> Vec<u8> {
+        match self.state.get(b"IFS").map_or(Some(b' '), |ifs| ifs.first().copied()) {
+            Some(separator) => list.join(&separator),
+            None => list.concat(),
         }
-        let number = self.number(index);
-        let number: i64 = std::str::from_utf8(&number).ok()?.trim().parse().ok()?;
-        let length = i64::try_from(list.len()).ok()?;
-        let at = if number < 0 { length + number } else { number - i64::from(zsh) };
-        list.get(usize::try_from(at).ok()?).cloned()
     }
 
-    /// What flags of zsh do.
-    fn flagged(&mut self, mut values: Vec<Vec<u8>>, flags: &[u8]) -> Vec<Vec<u8>> {
-        let mut at = 0;
-        while at < flags.len() {
-            match flags[at] {
-                b'f' => {
-                    values = values.iter().flat_map(|value| value.split(|&b| b == b'\n')).map(<[u8]>::to_vec).collect();
-                }
-                b'F' => values = vec![values.join(&b'\n')],
-                b's' | b'j' => {
-                    let mark = flags.get(at + 1).copied().unwrap_or(b':');
-                    let end = flags[at + 2..].iter().position(|&b| b == mark).map_or(flags.len(), |end| at + 2 + end);
-                    let text = &flags[(at + 2).min(end)..end];
-                    if flags[at] == b'j' {
-                        values = vec![values.join(text)];
-                    } else if let [byte] = text {
-                        let cut = values.iter().flat_map(|value| value.split(|b| b == byte));
-                        values = cut.map(<[u8]>::to_vec).collect();
-                    }
-                    at = end;
-                }
-                b'u' => {
-                    let mut seen = std::collections::BTreeSet::new();
-                    values.retain(|value| seen.insert(value.clone()));
-                }
-                b'U' => values.iter_mut().for_each(|value| value.make_ascii_uppercase()),
-                b'L' => values.iter_mut().for_each(|value| value.make_ascii_lowercase()),
-                b'o' => values.sort(),
-                b'O' => values.reverse(),
-                b'P' => {
-                    let name = values.first().cloned().unwrap_or_default();
-                    values = self.state.get(&name).map(|value| vec![value.to_vec()]).unwrap_or_default();
-                }
-                b'@' | b'=' | b'A' | b'q' | b'Q' | b'M' | b'k' | b'v' => {}
-                _ => return vec![self.unknown_value("a flag of a variable that is unknown here")],
-            }
-            at += 1;
-        }
-        values
-    }
-
-    /// A list's parts, where the variable is one. zsh's `path` is `PATH`.
-    pub(super) fn list_of(&self, name: &[u8]) -> Option<Vec<Vec<u8>>> {
-        if let (Dialect::Zsh, Some(tied)) = (self.dialect(), tied(name)) {
-            let list = self.state.get(tied).unwrap_or_default();
-            return Some(parts(list).into_iter().map(<[u8]>::to_vec).collect());
-        }
-        match self.state.variables.get(name) {
-            Some(Variable { value: Value::List(list), .. }) => Some(list.clone()),
-            _ => None,
-        }
+    /// The values of a parameter that the shell itself keeps: arguments, status, options; `None` for a variable.
+    fn special(&mut self, name: &[u8]) -> Option<Option<Vec<Vec<u8>>>> {
+        let one = |text: &[u8]| Some(vec![text.to_vec()]);
+        Some(match name {
+            b"@" | b"*" => Some(self.state.arguments.clone()),
+            b"#" => one(self.state.arguments.len().to_string().as_bytes()),
+            b"?" => match self.status {
+                Some(status) => one(status.to_string().as_bytes()),
+                None => Some(vec![self.unknown_value("the exit status of a command that is not run")]),
+            },
+            b"-" => one(&self.signs()),
+            b"$" | b"!" => Some(vec![self.unknown_value("a process id")]),
+            b"0" => one(&self.at.name.clone()),
+            [digit @ b'1'..=b'9'] => self.state.arguments.get(usize::from(digit - b'1')).map(|text| vec![text.clone()]),
+            _ => return None,
+        })
     }
 
     /// The plain values, before anything is done with them; none where it is not set.
     fn values(&mut self, parameter: &Parameter, is_quoted: bool) -> Option<Vec<Vec<u8>>> {
         let name = &parameter.name[..];
-        let one = |text: &[u8]| Some(vec![text.to_vec()]);
-        match name {
-            b"@" => return Some(self.state.arguments.clone()),
-            b"*" => {
-                let ifs = self.state.get(b"IFS").map_or(Some(b' '), |ifs| ifs.first().copied());
-                let list = &self.state.arguments;
-                return Some(match ifs {
-                    Some(separator) if is_quoted => vec![list.join(&separator)],
-                    None if is_quoted => vec![list.concat()],
-                    _ => list.clone(),
-                });
-            }
-            b"#" => return one(self.state.arguments.len().to_string().as_bytes()),
-            b"?" => {
-                return match self.status {
-                    Some(status) => one(status.to_string().as_bytes()),
-                    None => Some(vec![self.unknown_value("the exit status of a command that is not run")]),
-                };
-            }
-            b"-" => return one(&self.signs()),
-            b"$" | b"!" => return Some(vec![self.unknown_value("a process id")]),
-            b"0" => return one(&self.at.name.clone()),
-            [digit @ b'1'..=b'9'] => {
-                return self.state.arguments.get(usize::from(digit - b'1')).map(|text| vec![text.clone()]);
-            }
-            _ => {}
+        if let Some(values) = self.special(name) {
+            return values;
         }
         let index = parameter.index.clone();
+        let zsh = self.dialect() == Dialect::Zsh;
+        let (keys, vals) = (parameter.flags.contains(&b'k'), parameter.flags.contains(&b'v'));
+        if zsh
+            && (keys || vals)
+            && let Some(pairs) = self.pairs_of(name, keys, vals)
+        {
+            return Some(pairs);
+        }
+        let is_whole = matches!(index.as_deref(), None | Some(b"@" | b"*"));
+        let has_element =
+            index.is_some() && !is_whole && !(zsh && matches!(name, b"commands" | b"functions" | b"aliases"));
+        if has_element {
+            let index = index.unwrap_or_default();
+            let comma = memchr::memchr(b',', &index).filter(|_| zsh && !index.starts_with(b"("));
+            return match (comma, self.list_of(name)) {
+                (Some(comma), Some(list)) => self.range(&list, &index, comma),
+                (Some(comma), None) => {
+                    let text = self.state.get(name)?.to_vec();
+                    let part = if is_known(&text) && text.is_ascii() { self.range(&text, &index, comma) } else { None };
+                    Some(vec![part.unwrap_or_else(|| self.unknown_value("a part of a text"))])
+                }
+                (None, _) => self.element(name, &index).map(|one| vec![one]),
+            };
+        }
         if let Some(list) = self.list_of(name) {
-            let zsh = self.dialect() == Dialect::Zsh;
             return match index.as_deref() {
-                Some(b"@" | b"*") => Some(list),
+                Some(_) => Some(list),
                 None if zsh
                     && is_quoted
+                    && parameter.before != Some(b'#')
                     && !parameter.flags.contains(&b'@')
                     && parameter.flags.iter().all(|flag| *flag == b'=') =>
                 {
-                    Some(vec![list.join(&b' ')])
+                    Some(vec![self.joined(&list)])
                 }
                 None if zsh => Some(list),
-                None => list.first().map(|first| vec![first.clone()]),
-                Some(index) => self.indexed(&list, index).map(|one| vec![one]),
+                None => self.element(name, b"0").map(|one| vec![one]),
             };
         }
         if index.is_some() && matches!(name, b"commands" | b"functions" | b"aliases") && self.dialect() == Dialect::Zsh
         {
             let key = index.unwrap_or_default();
             return match name {
-                b"commands" => self.which(&key).map(|file| vec![file]),
+                b"commands" => match self.which(&key) {
+                    Some(file) => Some(vec![file]),
+                    // What zsh found before it may still know.
+                    None if self.which_in(&self.first_path, &key).is_some() => {
+                        Some(vec![self.unknown_value("a command that was found before the search path changed")])
+                    }
+                    None => None,
+                },
                 b"functions" => self.state.functions.contains_key(&key).then(|| vec![b"1".to_vec()]),
                 _ => self.state.aliases.get(&key).map(|alias| vec![alias.value.clone()]),
             };
         }
         let text = self.state.get(name).map(<[u8]>::to_vec).or_else(|| self.own_variable(name))?;
-        if index.is_some_and(|index| !matches!(&index[..], b"@" | b"*" | b"0")) {
-            return Some(vec![self.unknown_value("an element of a variable that is no list")]);
-        }
         Some(vec![text])
     }
 }
@@ -317,5 +317,20 @@ pub(super) fn tied(name: &[u8]) -> Option<&'static [u8]> {
         b"manpath" => Some(b"MANPATH"),
         b"cdpath" => Some(b"CDPATH"),
         _ => None,
+    }
+}
+
+/// Whether a cut at one end of a value touches nothing unknown: a plain text is cut off there, or nothing is.
+fn is_cuttable(value: &[u8], operator: &[u8], cut: &[u8]) -> bool {
+    if is_known(value) {
+        return true;
+    }
+    if pattern::is_pattern(cut) {
+        return false;
+    }
+    let (plain, unknown) = (pattern::plain(cut), memchr::memchr(0, value).unwrap_or(value.len()));
+    match operator[0] {
+        b'#' => unknown >= plain.len(),
+        _ => value.len() - memchr::memrchr(0, value).map_or(0, |at| at + 1) >= plain.len(),
     }
 }

@@ -2,6 +2,7 @@
 
 use std::sync::Arc;
 
+use super::word::closing_bracket;
 use super::{
     Assigned, Assignment, Awaited, Command, Dialect, Kind, List, MAX_DEPTH, Parsed, Parser, Part, Redirect, Word,
     is_name,
@@ -58,7 +59,8 @@ impl Parser<'_> {
                 || self.starts(b";;")
                 || self.starts(b";&")
                 || self.starts(b";|")
-                || CLOSERS.iter().any(|word| self.has_keyword(word));
+                || CLOSERS.iter().any(|word| self.has_keyword(word))
+                || (self.foreach > 0 && self.has_keyword(b"end"));
             if is_over {
                 break;
             }
@@ -275,7 +277,7 @@ impl Parser<'_> {
         let mut behind = length;
         let mut index = None;
         if rest.get(behind) == Some(&b'[') && self.dialect != Dialect::Posix {
-            let Some(end) = memchr::memchr(b']', &rest[behind..]) else { return Ok(None) };
+            let Some(end) = closing_bracket(&rest[behind..]) else { return Ok(None) };
             index = Some(rest[behind + 1..behind + end].to_vec());
             behind += end + 1;
         }
@@ -344,9 +346,11 @@ fn put_document(command: &mut Command, number: usize, document: &Word) -> bool {
                 || otherwise.as_mut().is_some_and(&mut in_list)
         }
         Kind::While(condition, body, _) => in_list(condition) || in_list(body),
-        Kind::For(_, _, body) => in_list(body),
+        Kind::For(_, _, body) | Kind::Count(_, _, _, body) | Kind::Repeat(_, body) => in_list(body),
         Kind::Case(_, arms) => arms.iter_mut().any(|arm| in_list(&mut arm.body)),
-        Kind::Function(_, body) => Arc::get_mut(body).is_some_and(|body| put_document(body, number, document)),
+        Kind::Function(_, body) | Kind::Anonymous(body, _) => {
+            Arc::get_mut(body).is_some_and(|body| put_document(body, number, document))
+        }
         Kind::Simple(..) | Kind::Test(_) | Kind::Arithmetic(_) => false,
     }
 }

@@ -16,6 +16,9 @@ impl Parser<'_> {
             self.skip(2 + length);
             return Ok(Some(kind));
         }
+        if self.dialect == Dialect::Zsh && self.starts(b"()") {
+            return self.anonymous().map(Some);
+        }
         if self.take(b"(") {
             return Ok(Some(Kind::Subshell(self.list_until(b")")?)));
         }
@@ -40,33 +43,75 @@ impl Parser<'_> {
         if self.keyword(b"for") {
             return self.for_loop().map(Some);
         }
+        if let Some(kind) = self.more_loops()? {
+            return Ok(Some(kind));
+        }
+        if self.keyword(b"case") {
+            return self.case().map(Some);
+        }
+        if is_more_than_posix && self.keyword(b"function") { self.function_word().map(Some) } else { Ok(None) }
+    }
+
+    /// Loops that POSIX does not have, but for `for ((`.
+    fn more_loops(&mut self) -> Parsed<Option<Kind>> {
+        let is_more_than_posix = self.dialect != Dialect::Posix;
         if is_more_than_posix && self.keyword(b"select") {
             let Kind::For(_, _, body) = self.for_loop()? else { return self.wrong("select without words") };
             return Ok(Some(Kind::OtherLoop(body)));
         }
         if self.dialect == Dialect::Zsh && self.keyword(b"repeat") {
             self.blanks();
-            self.word()?;
-            return Ok(Some(Kind::OtherLoop(self.loop_body()?)));
+            let Some(count) = self.word()? else { return self.wrong("repeat without a number") };
+            self.blanks();
+            self.take(b";");
+            return Ok(Some(Kind::Repeat(count, self.loop_body()?)));
         }
-        if self.keyword(b"case") {
-            return self.case().map(Some);
-        }
-        if is_more_than_posix && self.keyword(b"function") {
-            let mut names = Vec::new();
-            loop {
-                self.blanks();
-                if matches!(self.peek(), Some(b'(' | b'\n' | b';') | None) || self.has_keyword(b"{") {
-                    break;
-                }
-                match self.word()? {
-                    Some(word) => names.push(literal(&word).unwrap_or_default()),
-                    None => return self.wrong("a function without a name"),
-                }
+        if self.dialect == Dialect::Zsh && self.keyword(b"foreach") {
+            let (name, words) = self.loop_words()?;
+            if self.has_keyword(b"do") || self.has_keyword(b"{") {
+                return Ok(Some(Kind::For(name, words, self.loop_body()?)));
             }
-            self.function(names).map(Some)
-        } else {
-            Ok(None)
+            self.foreach += 1;
+            let body = self.list()?;
+            self.foreach -= 1;
+            self.expect(b"end", "foreach without end")?;
+            return Ok(Some(Kind::For(name, words, body)));
+        }
+        Ok(None)
+    }
+
+    /// Parses what follows `function`.
+    fn function_word(&mut self) -> Parsed<Kind> {
+        let mut names = Vec::new();
+        loop {
+            self.blanks();
+            if matches!(self.peek(), Some(b'(' | b'\n' | b';') | None) || self.has_keyword(b"{") {
+                break;
+            }
+            match self.word()? {
+                Some(word) => names.push(literal(&word).unwrap_or_default()),
+                None => return self.wrong("a function without a name"),
+            }
+        }
+        match (names.is_empty(), self.dialect) {
+            (false, _) => self.function(names),
+            (true, Dialect::Zsh) => self.anonymous(),
+            (true, _) => self.wrong("a function without a name"),
+        }
+    }
+
+    /// `() { … } words`, or what follows `function` without a name.
+    fn anonymous(&mut self) -> Parsed<Kind> {
+        let Kind::Function(_, body) = self.function(Vec::new())? else {
+            return self.wrong("a function without a body");
+        };
+        let mut words = Vec::new();
+        loop {
+            self.blanks();
+            match self.word()? {
+                Some(word) => words.push(word),
+                None => return Ok(Kind::Anonymous(body, words)),
+            }
         }
     }
 
@@ -132,6 +177,14 @@ impl Parser<'_> {
                 }
                 return Ok(Kind::If(branches, otherwise));
             }
+            let is_short = self.dialect == Dialect::Zsh
+                && !self.has_keyword(b"then")
+                && matches!(condition.last(), Some(Command { kind: Kind::Test(_) | Kind::Arithmetic(_), .. }));
+            if is_short {
+                // `if (( … )) command`.
+                branches.push((condition, vec![self.and_or()?]));
+                return Ok(Kind::If(branches, None));
+            }
             self.expect(b"then", "if without then")?;
             let body = self.list()?;
             if body.is_empty() && self.dialect != Dialect::Zsh {
@@ -172,15 +225,39 @@ impl Parser<'_> {
     pub(super) fn for_loop(&mut self) -> Parsed<Kind> {
         self.blanks();
         if self.starts(b"((") {
-            let Some((_, length)) = arithmetic(&self.rest()[2..]) else { return self.wrong("(( is not closed") };
+            let Some((text, length)) = arithmetic(&self.rest()[2..]) else { return self.wrong("(( is not closed") };
+            let parts: Vec<&[u8]> = text.split(|&b| b == b';').collect();
+            let [from, to, by] = parts[..] else { return self.wrong("for (( without its three parts") };
+            let [from, to, by] = [from, to, by].map(<[u8]>::to_vec);
             self.skip(2 + length);
             self.blanks();
             self.take(b";");
-            return Ok(Kind::OtherLoop(self.loop_body()?));
+            return Ok(Kind::Count(from, to, by, self.loop_body()?));
         }
+        let (name, words) = self.loop_words()?;
+        Ok(Kind::For(name, words, self.loop_body()?))
+    }
+
+    /// The variable of a loop and its words.
+    fn loop_words(&mut self) -> Parsed<(Vec<u8>, Option<Vec<Word>>)> {
+        self.blanks();
         let name = self.word()?.as_ref().and_then(literal).filter(|name| is_name(name));
-        let Some(name) = name else { return self.wrong("for without a name") };
+        let Some(mut name) = name else { return self.wrong("for without a name") };
         self.lines()?;
+        while self.dialect == Dialect::Zsh
+            && !self.has_keyword(b"in")
+            && self.peek().is_some_and(|b| b == b'_' || b.is_ascii_alphabetic())
+        {
+            if self.has_keyword(b"do") {
+                break;
+            }
+            let Some(more) = self.word()?.as_ref().and_then(literal).filter(|name| is_name(name)) else {
+                return self.wrong("for with a name that is none");
+            };
+            name.push(b' ');
+            name.extend(more);
+            self.lines()?;
+        }
         let mut words = None;
         if self.dialect == Dialect::Zsh && self.peek() == Some(b'(') {
             self.skip(1);
@@ -198,7 +275,8 @@ impl Parser<'_> {
         }
         self.blanks();
         self.take(b";");
-        Ok(Kind::For(name, words, self.loop_body()?))
+        self.lines()?;
+        Ok((name, words))
     }
 
     pub(super) fn words_in_parentheses(&mut self) -> Parsed<Vec<Word>> {

@@ -62,7 +62,7 @@ pub enum Kind {
     If(Vec<(List, List)>, Option<List>),
     /// The condition, the body, and whether it runs until the condition holds.
     While(List, List, bool),
-    /// The variable, the words (none: the arguments) and the body.
+    /// The variable (in zsh several, with blanks between them), the words (none: the arguments) and the body.
     For(Vec<u8>, Option<Vec<Word>>, List),
     /// The word, and the arms.
     Case(Word, Vec<Arm>),
@@ -72,7 +72,13 @@ pub enum Kind {
     Test(Condition),
     /// `(( … ))`.
     Arithmetic(Vec<u8>),
-    /// A loop that counts: `for (( … ))`, `repeat`, `select`: which is told apart by nothing here.
+    /// `for ((from; to; by))`.
+    Count(Vec<u8>, Vec<u8>, Vec<u8>, List),
+    /// `repeat COUNT` of zsh.
+    Repeat(Word, List),
+    /// `() { … } words` of zsh: a function without a name, called at once.
+    Anonymous(Arc<Command>, Vec<Word>),
+    /// A loop whose end nobody can know: `select`.
     OtherLoop(List),
 }
 
@@ -150,8 +156,8 @@ pub enum Part {
     Output(Arc<List>),
     /// A number.
     Arithmetic(Vec<u8>),
-    /// `<(…)`: the name of a pipe.
-    Process,
+    /// `<(…)`: the name of a pipe from or to commands.
+    Process(Arc<List>),
     /// `name=(…)` behind a command that declares.
     List(Vec<Word>),
 }
@@ -222,6 +228,8 @@ pub struct Parser<'t> {
     line: u32,
     dialect: Dialect,
     depth: u32,
+    /// How many `foreach` wait for their `end`.
+    foreach: u32,
     /// Documents that begin on the next line: where they are to be put, the end word, and how they are read.
     awaited: Vec<Awaited>,
     documents: Vec<(usize, Word)>,
@@ -248,7 +256,17 @@ impl<'t> Parser<'t> {
     /// Begins at the first byte, which stands on this line of a file.
     #[must_use]
     pub fn at_line(text: &'t [u8], dialect: Dialect, line: u32) -> Self {
-        Parser { text, at: 0, line, dialect, depth: 0, awaited: Vec::new(), documents: Vec::new(), count: 0 }
+        Parser {
+            text,
+            at: 0,
+            line,
+            dialect,
+            depth: 0,
+            foreach: 0,
+            awaited: Vec::new(),
+            documents: Vec::new(),
+            count: 0,
+        }
     }
 
     /// A text as it would be taken inside double quotes.

@@ -1,6 +1,6 @@
 //! What begins with `$`, and the output of commands: parameters, arithmetic, substitutions.
 
-use super::word::{arithmetic, name_at, push_quoted};
+use super::word::{arithmetic, closing_bracket, name_at, push_plain};
 use super::{Dialect, Parameter, Parsed, Parser, Part, Word, is_name};
 use std::sync::Arc;
 
@@ -44,13 +44,13 @@ impl Parser<'_> {
                 && (*next == b'_' || next.is_ascii_alphabetic())
             {
                 before = matches!(sign, b'+' | b'#').then_some(*sign);
-                flags.extend((*sign == b'=').then_some(b'='));
+                flags.extend(matches!(sign, b'=' | b'^').then_some(*sign));
                 signs = 1;
             }
         }
         let name = name_at(&rest[signs..]);
         if name == 0 {
-            push_quoted(parts, b"$");
+            push_plain(parts, b"$");
             self.skip(1);
             return Ok(());
         }
@@ -60,19 +60,26 @@ impl Parser<'_> {
         if self.dialect == Dialect::Zsh
             && self.peek() == Some(b'[')
             && is_name(&parameter.name)
-            && let Some(length) = memchr::memchr(b']', self.rest())
+            && let Some(length) = closing_bracket(self.rest())
         {
             parameter.index = Some(self.rest()[1..length].to_vec());
             self.skip(length + 1);
         }
         // zsh takes `$name:h` for a modifier, without braces too.
         let modifiers = b"aAcehlpPqQrstuwWxgfF&";
-        if let (Dialect::Zsh, [b':', letter, ..]) = (self.dialect, self.rest())
+        let mut letters = Vec::new();
+        while let (Dialect::Zsh, [b':', letter, ..]) = (self.dialect, self.rest())
             && modifiers.contains(letter)
         {
-            parameter.operator = b":".to_vec();
-            parameter.argument = Word(vec![Part::Plain(vec![*letter])]);
+            if !letters.is_empty() {
+                letters.push(b':');
+            }
+            letters.push(*letter);
             self.skip(2);
+        }
+        if !letters.is_empty() {
+            parameter.operator = b":".to_vec();
+            parameter.argument = Word(vec![Part::Plain(letters)]);
         }
         parts.push(Part::Parameter(Box::new(parameter)));
         Ok(())
@@ -118,7 +125,7 @@ impl Parser<'_> {
             parameter.flags = flags[1..flags.len() - 1].to_vec();
         }
         while self.dialect == Dialect::Zsh && matches!(self.peek(), Some(b'=' | b'~' | b'^')) {
-            parameter.flags.extend(self.peek().filter(|sign| *sign == b'='));
+            parameter.flags.extend(self.peek().filter(|sign| matches!(sign, b'=' | b'^')));
             self.skip(1);
         }
         if let [sign @ (b'#' | b'!' | b'+'), next, ..] = self.rest() {
@@ -144,7 +151,7 @@ impl Parser<'_> {
             self.skip(length);
         }
         if self.peek() == Some(b'[') && self.dialect != Dialect::Posix {
-            let Some(length) = memchr::memchr(b']', self.rest()) else { return self.wrong("a bracket is not closed") };
+            let Some(length) = closing_bracket(self.rest()) else { return self.wrong("a bracket is not closed") };
             parameter.index = Some(self.rest()[1..length].to_vec());
             self.skip(length + 1);
         }

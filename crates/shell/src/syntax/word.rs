@@ -28,14 +28,14 @@ impl Parser<'_> {
             }
             if matches!(byte, b'<' | b'>') && self.rest().get(1) == Some(&b'(') && self.dialect != Dialect::Posix {
                 self.skip(2);
-                self.list_until(b")")?;
-                parts.push(Part::Process);
+                let list = self.list_until(b")")?;
+                parts.push(Part::Process(std::sync::Arc::new(list)));
                 continue;
             }
             if self.dialect == Dialect::Zsh && byte == b'=' && self.at == start && self.starts(b"=(") {
                 self.skip(2);
-                self.list_until(b")")?;
-                parts.push(Part::Process);
+                let list = self.list_until(b")")?;
+                parts.push(Part::Process(std::sync::Arc::new(list)));
                 continue;
             }
             if ends(byte) {
@@ -257,6 +257,23 @@ pub(super) fn arithmetic(bytes: &[u8]) -> Option<(&[u8], usize)> {
             b')' if depth == 0 => return (bytes.get(at + 1) == Some(&b')')).then(|| (&bytes[..at], at + 2)),
             b')' => depth -= 1,
             _ => {}
+        }
+    }
+    None
+}
+
+/// The place of the bracket that closes the one at the start; none where a line ends before it.
+pub(super) fn closing_bracket(bytes: &[u8]) -> Option<usize> {
+    let mut depth = 0;
+    for (at, &byte) in bytes.iter().enumerate() {
+        match byte {
+            b'[' => depth += 1,
+            b']' => depth -= 1,
+            b'\n' => return None,
+            _ => {}
+        }
+        if depth == 0 {
+            return Some(at);
         }
     }
     None

@@ -350,7 +350,10 @@ impl ResolvedContext {
         let variable_name = variable;
         let variable =
             self.state.variables.get(variable_name.as_bytes()).filter(|set| set.exported || variable_name == "PATH");
-        let Some(variable) = variable else { return (listed, unknown) };
+        let Some(variable) = variable else {
+            unknown.extend(self.state.unset_taints.iter().filter_map(|unknown| self.unknown(*unknown)));
+            return (listed, unknown);
+        };
         let list = parts(variable.as_text());
         for (number, part) in list.iter().enumerate() {
             if !is_known(part) {

@@ -7,9 +7,8 @@ use crate::FileType;
 use crate::eval::piece::is_known;
 use crate::eval::rules;
 use crate::eval::run::Flow;
-use crate::eval::state::{Alias, AliasKind, Function, LISTS, Variable};
+use crate::eval::state::{Alias, AliasKind, Function, Variable};
 use crate::syntax::fish::parse;
-use crate::syntax::pattern;
 use whodunit_formats::bytes::{ByteString, path};
 
 impl Fish<'_> {
@@ -31,12 +30,8 @@ impl Fish<'_> {
             b"source" | b"." => return self.source(first, Some(arguments[arguments.len().min(1)..].to_vec())),
             b"eval" => return self.text(&arguments.join(&b' '), None),
             b"test" | b"[" => {
-                let mut words = arguments;
-                if name == b"[" {
-                    words.pop();
-                }
-                let holds = self.run.test(&words);
-                self.run.status = holds.map(|holds| u8::from(!holds));
+                self.run.test_word(name, arguments);
+                self.run.status = self.run.status.map(|status| status.min(1));
             }
             b"true" | b":" | b"abbr" | b"bind" | b"complete" | b"functions" | b"emit" | b"umask" => {
                 self.run.status = if name == b"functions" { self.functions_word(&arguments) } else { Some(0) };
@@ -50,7 +45,12 @@ impl Fish<'_> {
                 self.run.status = std::str::from_utf8(first).ok().and_then(|text| text.parse().ok()).or(Some(0));
                 return Flow::Return;
             }
-            b"exit" | b"exec" => return Flow::Exit,
+            b"exec" => {
+                let unknown = self.note_unknown(format!("{} replaces the shell here", ByteString::from(first)));
+                self.taint_all(unknown);
+                return Flow::Exit;
+            }
+            b"exit" => return Flow::Exit,
             b"break" => return Flow::Break(1),
             b"continue" => return Flow::Continue(1),
             b"cd" => {
@@ -58,26 +58,78 @@ impl Fish<'_> {
                     self.run.state.dir = self.run.absolute(first);
                 }
             }
-            b"echo" | b"printf" => {
-                let text = arguments.iter().filter(|word| *word != b"-n").cloned().collect::<Vec<_>>().join(&b' ');
-                if name == b"printf" && text.contains(&b'%') {
-                    let unknown = self.unknown_value("an unsupported form of printf");
-                    self.write(unknown);
-                } else {
-                    text.split(|&b| b == b'\n').for_each(|line| self.write(line.to_vec()));
+            _ => {
+                if !self.writes(name, &arguments) {
+                    self.program(name, &arguments);
                 }
             }
-            b"string" => self.string(&arguments),
-            b"read" | b"math" | b"random" | b"count" | b"path" | b"argparse" => {
+        }
+        Flow::Next
+    }
+
+    /// Builtins that write something and change nothing; `false` for any other command.
+    fn writes(&mut self, name: &[u8], arguments: &[Vec<u8>]) -> bool {
+        match name {
+            b"echo" => {
+                let text = arguments.iter().filter(|word| *word != b"-n").cloned().collect::<Vec<_>>().join(&b' ');
+                text.split(|&b| b == b'\n').for_each(|line| self.write(line.to_vec()));
+            }
+            b"printf" => {
+                let outer = self.run.output.replace(Vec::new());
+                self.run.printf(arguments);
+                let text = std::mem::replace(&mut self.run.output, outer).unwrap_or_default();
+                let text = text.strip_suffix(b"\n").unwrap_or(&text);
+                text.split(|&b| b == b'\n').for_each(|line| self.write(line.to_vec()));
+            }
+            b"string" => self.string(arguments),
+            b"seq" => {
+                // Where there is no such program, fish has a function of this name.
+                let words: Vec<&[u8]> = arguments.iter().map(Vec::as_slice).collect();
+                match crate::eval::programs::counted(&words) {
+                    Some(text) => {
+                        let lines = text.strip_suffix(b"\n").unwrap_or(&text);
+                        lines
+                            .split(|&b| b == b'\n')
+                            .filter(|line| !line.is_empty())
+                            .for_each(|line| self.write(line.to_vec()));
+                    }
+                    None => {
+                        let unknown = self.unknown_value("the output of `seq`");
+                        self.write(unknown);
+                    }
+                }
+            }
+            b"count" => {
+                if arguments.iter().any(|one| !is_known(one)) {
+                    let unknown = self.unknown_value("the length of a list that is unknown");
+                    self.run.status = None;
+                    self.write(unknown);
+                } else {
+                    self.run.status = Some(u8::from(arguments.is_empty()));
+                    self.write(arguments.len().to_string().into_bytes());
+                }
+            }
+            b"math" => {
+                // fish computes with fractions, where there is one.
+                let text = arguments.join(&b' ');
+                let is_whole = text.iter().all(|b| b.is_ascii_digit() || b" +-*()".contains(b));
+                let value = if is_whole { self.run.computed(&text) } else { None };
+                let line = match value {
+                    Some(value) => value.to_string().into_bytes(),
+                    None => self.unknown_value("a number that cannot be computed"),
+                };
+                self.write(line);
+            }
+            b"read" | b"random" | b"path" | b"argparse" => {
                 self.run.status = None;
                 if self.output.is_some() {
                     let unknown = self.unknown_value(format!("{} is not supported", ByteString::from(name)));
                     self.write(unknown);
                 }
             }
-            _ => self.program(name, &arguments),
+            _ => return false,
         }
-        Flow::Next
+        true
     }
 
     fn contains(&mut self, arguments: &[Vec<u8>]) {
@@ -133,122 +185,6 @@ impl Fish<'_> {
         if let Some(known) = known {
             self.run.state.variables.insert(b"PATH".to_vec(), known);
         }
-    }
-
-    pub(super) fn set(&mut self, arguments: &[Vec<u8>]) {
-        let (mut exported, mut local, mut erase, mut query, mut append, mut prepend) =
-            (None, false, false, false, false, false);
-        let mut at = 0;
-        while let Some(word) = arguments.get(at).filter(|word| word.len() > 1 && word.starts_with(b"-")) {
-            at += 1;
-            match &word[..] {
-                b"--" => break,
-                b"--export" => exported = Some(true),
-                b"--unexport" => exported = Some(false),
-                b"--local" | b"--function" => local = true,
-                b"--erase" => erase = true,
-                b"--query" => query = true,
-                b"--append" => append = true,
-                b"--prepend" => prepend = true,
-                word if word.starts_with(b"--") => {}
-                letters => {
-                    for letter in &letters[1..] {
-                        match letter {
-                            b'x' => exported = Some(true),
-                            b'u' => exported = Some(false),
-                            b'l' | b'f' => local = true,
-                            b'e' => erase = true,
-                            b'q' => query = true,
-                            b'a' => append = true,
-                            b'p' => prepend = true,
-                            _ => {}
-                        }
-                    }
-                }
-            }
-        }
-        let rest = &arguments[at..];
-        if query {
-            let missing = rest.iter().filter(|name| !self.run.state.variables.contains_key(*name)).count();
-            self.run.status = Some(u8::try_from(missing).unwrap_or(255));
-            return;
-        }
-        let Some((name, values)) = rest.split_first() else { return };
-        let (name, index) = match memchr::memchr(b'[', name) {
-            Some(open) => (name[..open].to_vec(), Some(name[open + 1..].to_vec())),
-            None => (name.clone(), None),
-        };
-        let old = self.list_of(&name).unwrap_or_default();
-        if let Some(index) = index {
-            let number: Option<i64> = String::from_utf8_lossy(&index).trim_end_matches(']').trim().parse().ok();
-            let length = i64::try_from(old.len()).unwrap_or(0);
-            let place = number.map(|number| if number < 0 { length + number } else { number - 1 });
-            let mut list = old;
-            if let Some(place) = place.and_then(|place| usize::try_from(place).ok()).filter(|place| *place < list.len())
-            {
-                if erase {
-                    list.remove(place);
-                } else if let Some(value) = values.first() {
-                    list[place].clone_from(value);
-                }
-            }
-            return self.assign(&name, list, true, exported);
-        }
-        if erase {
-            self.run.state.variables.remove(&name);
-            if name == b"fish_user_paths" {
-                self.rebuild();
-            }
-            return;
-        }
-        if local && !(LISTS.contains(&name.as_slice()) && self.scopes.is_empty()) {
-            self.hide(&name);
-        }
-        let values = values.to_vec();
-        // Whether it was made of the old one is seen by what is in it.
-        let holds_old = !old.is_empty() && values.windows(old.len()).any(|some| some == old);
-        let list = match (append, prepend) {
-            (true, _) => [old, values].concat(),
-            (_, true) => [values, old].concat(),
-            _ => values,
-        };
-        self.assign(&name, list, append || prepend || holds_old, exported);
-    }
-
-    pub(super) fn add_path(&mut self, arguments: &[Vec<u8>]) {
-        let has = |letter: u8, long: &[u8]| {
-            let is_it = |word: &Vec<u8>| {
-                word == long || (word.starts_with(b"-") && !word.starts_with(b"--") && word[1..].contains(&letter))
-            };
-            arguments.iter().any(is_it)
-        };
-        let (append, moves, is_path) = (has(b'a', b"--append"), has(b'm', b"--move"), has(b'P', b"--path"));
-        let variable: &[u8] = if is_path { b"PATH" } else { b"fish_user_paths" };
-        let old = self.list_of(variable).unwrap_or_default();
-        let (mut new, mut kept) = (Vec::new(), old.clone());
-        for word in arguments.iter().filter(|word| !word.starts_with(b"-")) {
-            if !is_known(word) {
-                new.push(word.clone());
-                continue;
-            }
-            let dir = path::absolute(word, &self.run.state.dir).to_vec();
-            if self.run.kind(&dir) != Some(FileType::Dir) || new.contains(&dir) {
-                continue;
-            }
-            if old.contains(&dir) {
-                if !moves {
-                    continue;
-                }
-                kept.retain(|one| *one != dir);
-            }
-            new.push(dir);
-        }
-        if new.is_empty() {
-            self.run.status = Some(1);
-            return;
-        }
-        let list = if append { [kept, new].concat() } else { [new, kept].concat() };
-        self.assign(variable, list, true, is_path.then_some(true));
     }
 
     pub(super) fn functions_word(&mut self, arguments: &[Vec<u8>]) -> Option<u8> {
@@ -338,33 +274,6 @@ impl Fish<'_> {
         let text = [if is_self { &b"command "[..] } else { b"" }, &value, b" $argv"].concat();
         if let Ok(body) = parse(&text, self.run.place.line) {
             self.bodies.insert(name, Defined { body: Arc::new(body), names: Vec::new() });
-        }
-    }
-
-    pub(super) fn string(&mut self, arguments: &[Vec<u8>]) {
-        let rest: Vec<Vec<u8>> = arguments.iter().skip(1).filter(|word| !word.starts_with(b"-")).cloned().collect();
-        let has = |option: &[u8]| arguments.iter().any(|word| word == option);
-        match (arguments.first().map(Vec::as_slice), &rest[..]) {
-            (Some(b"match"), [wanted, texts @ ..]) if has(b"-q") || has(b"--quiet") => {
-                let is_plain = !has(b"-r") && !has(b"--regex");
-                let known = texts.iter().all(|text| is_known(text));
-                self.run.status =
-                    (is_plain && known).then(|| u8::from(!texts.iter().any(|text| pattern::fits(wanted, text))));
-            }
-            (Some(b"split"), [separator, texts @ ..]) if separator.len() == 1 => {
-                for text in texts {
-                    text.split(|b| *b == separator[0]).for_each(|part| self.write(part.to_vec()));
-                }
-            }
-            (Some(b"join"), [separator, texts @ ..]) => {
-                let text = texts.join(&separator[..]);
-                self.write(text);
-            }
-            _ => {
-                self.run.status = None;
-                let unknown = self.unknown_value("the output of `string`");
-                self.write(unknown);
-            }
         }
     }
 }

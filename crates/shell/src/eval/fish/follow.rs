@@ -6,6 +6,7 @@ use super::{Defined, Fish, only_stars};
 use crate::eval::run::{Flow, MAX_DEPTH, fits_perhaps};
 use crate::eval::state::Function;
 use crate::syntax::fish::{Block, Kind, Statement, Word, plain};
+use crate::syntax::pattern;
 use whodunit_formats::bytes::path;
 
 impl Fish<'_> {
@@ -128,11 +129,24 @@ impl Fish<'_> {
     }
 
     fn switch(&mut self, word: &Word, arms: &[(Vec<Word>, Block)]) -> Flow {
-        let text = self.words(std::slice::from_ref(word)).into_iter().next().unwrap_or_default();
+        let mut texts = self.words(std::slice::from_ref(word));
+        if texts.len() > 1 {
+            self.run.status = Some(2); // fish takes at most one.
+            return Flow::Next;
+        }
+        let text = texts.pop().unwrap_or_default();
         for (patterns, body) in arms {
-            // Quotes keep patterns from names of files; here they mean what they say.
-            let patterns: Vec<Vec<u8>> =
-                patterns.iter().flat_map(|word| self.expand(word)).map(|(text, _)| only_stars(&text)).collect();
+            // Without quotes a pattern stands for the names of files that fit, and for nothing where none does.
+            let mut fitting: Vec<Vec<u8>> = Vec::new();
+            for (text, unquoted) in patterns.iter().flat_map(|word| self.expand(word)).collect::<Vec<_>>() {
+                let is_pattern = unquoted.iter().any(|b| b"*?".contains(b)) && pattern::is_pattern(&unquoted);
+                if is_pattern {
+                    fitting.extend(self.run.matching(&unquoted, None).iter().map(|file| pattern::escaped(file)));
+                } else {
+                    fitting.push(only_stars(&text));
+                }
+            }
+            let patterns = fitting;
             let fits: Vec<_> = patterns.iter().map(|one| fits_perhaps(one, &text)).collect();
             let one_fits =
                 if fits.contains(&Some(true)) { Some(true) } else { fits.iter().all(Option::is_some).then_some(false) };
@@ -152,17 +166,16 @@ impl Fish<'_> {
         let words = self.words(words);
         let Some(name) = words.first().cloned() else { return Flow::Next };
         let mut names = Vec::new();
-        let mut takes = false;
+        let (mut takes, mut watches) = (false, false);
         for word in &words[1..] {
+            if std::mem::take(&mut watches) {
+                self.watchers.entry(word.clone()).or_default().push(name.clone());
+                continue;
+            }
             match &word[..] {
                 b"-a" | b"--argument-names" => takes = true,
-                b"--on-event" | b"-e" | b"--on-variable" | b"-v" => {
-                    takes = false;
-                    if word.ends_with(b"variable") || word == b"-v" {
-                        let unknown = self.note_unknown("a function that runs whenever a variable changes");
-                        self.run.state.taints.insert(unknown);
-                    }
-                }
+                b"--on-variable" | b"-v" => (takes, watches) = (false, true),
+                b"--on-event" | b"-e" => takes = false,
                 option if option.starts_with(b"-") => takes = false,
                 word if takes => names.push(word.to_vec()),
                 _ => {}
@@ -261,6 +274,7 @@ impl Fish<'_> {
         }
         self.depth += 1;
         let held = std::mem::replace(&mut self.holds_line, true);
+        self.calls.push(self.scopes.len());
         let flow = self.scoped(|fish| {
             for (number, name) in defined.names.iter().enumerate() {
                 fish.hide(name);
@@ -270,9 +284,22 @@ impl Fish<'_> {
             fish.assign(b"argv", arguments, false, None);
             fish.block(&defined.body)
         });
+        self.calls.pop();
         self.holds_line = held;
         self.depth -= 1;
         if flow == Flow::Return { Flow::Next } else { flow }
+    }
+
+    pub(super) fn in_function(&self) -> bool {
+        !self.calls.is_empty()
+    }
+
+    /// Makes a variable one of the function that is followed.
+    pub(super) fn hide_in_function(&mut self, name: &[u8]) {
+        let Some(scope) = self.calls.last().and_then(|at| self.scopes.get_mut(*at)) else { return };
+        if !scope.iter().any(|(known, _)| known == name) {
+            scope.push((name.to_vec(), None));
+        }
     }
 
     pub(super) fn hide(&mut self, name: &[u8]) {

@@ -2,6 +2,8 @@
 
 mod builtins;
 mod follow;
+mod set;
+mod string;
 mod words;
 
 use std::collections::BTreeMap;
@@ -25,10 +27,14 @@ struct Defined {
 pub struct Fish<'s> {
     run: Run<'s>,
     bodies: BTreeMap<Vec<u8>, Defined>,
+    /// Functions that are called whenever a variable changes, by its name.
+    watchers: BTreeMap<Vec<u8>, Vec<Vec<u8>>>,
     /// Directories of `fish_user_paths` that were put into the path.
     added: Vec<Vec<u8>>,
     /// Variables that a block or a function hides, innermost last.
     scopes: Vec<Vec<(Vec<u8>, Option<Variable>)>>,
+    /// Which of them are those of functions that are followed.
+    calls: Vec<usize>,
     depth: u32,
     holds_line: bool,
     output: Option<Vec<Vec<u8>>>,
@@ -42,13 +48,16 @@ impl<'s> Fish<'s> {
         for (name, variable) in &mut state.variables {
             if let (true, Value::Text(text)) = (is_path(name), &variable.value) {
                 variable.value = Value::List(parts(text).into_iter().map(<[u8]>::to_vec).collect());
+                variable.attributes.path = true;
             }
         }
         Fish {
             run: Run::new(at, state),
             bodies: BTreeMap::new(),
+            watchers: BTreeMap::new(),
             added: Vec::new(),
             scopes: Vec::new(),
+            calls: Vec::new(),
             depth: 0,
             holds_line: false,
             output: None,
@@ -69,6 +78,7 @@ impl<'s> Fish<'s> {
         let own = path::join(&own, b"fish");
         self.universal(&path::join(&own, b"fish_variables"));
         let data = self.list_of(b"XDG_DATA_DIRS").unwrap_or_default();
+        let data: Vec<&[u8]> = data.iter().flat_map(|list| list.split(|&b| b == b':')).collect();
         let mut vendors = vec![path::join(&home, b".local/share/fish")];
         vendors.extend(data.iter().map(|dir| path::join(dir, b"fish")));
         vendors.push("/usr/share/fish".into());
@@ -98,9 +108,9 @@ impl<'s> Fish<'s> {
     /// The state at the end, as other shells have it.
     pub fn finish(self) -> (State, Vec<Unknown>) {
         let (mut state, unknowns) = self.run.finish();
-        for (name, variable) in &mut state.variables {
+        for variable in state.variables.values_mut() {
             if let Value::List(list) = &variable.value {
-                let separator: &[u8] = if is_path(name) { b":" } else { b" " };
+                let separator: &[u8] = if variable.attributes.path { b":" } else { b" " };
                 variable.value = Value::Text(list.join(separator));
             }
         }
@@ -114,6 +124,7 @@ impl<'s> Fish<'s> {
             let Some(rest) = text.strip_prefix(b"SETUVAR ") else { continue };
             let exported = rest.starts_with(b"--export ");
             let rest = rest.strip_prefix(b"--export ").unwrap_or(rest);
+            let is_path = rest.starts_with(b"--path ");
             let rest = rest.strip_prefix(b"--path ").unwrap_or(rest);
             let Some(at) = memchr::memchr(b':', rest) else { continue };
             let (name, value) = (&rest[..at], unescaped(&rest[at + 1..]));
@@ -126,8 +137,9 @@ impl<'s> Fish<'s> {
                 false => value.split(|&b| b == 0x1e).map(<[u8]>::to_vec).collect(),
             };
             let place = Place { file: file.clone(), line };
-            let variable =
+            let mut variable =
                 Variable { places: vec![place; list.len()], value: Value::List(list), ..Variable::text("", exported) };
+            variable.attributes.path = is_path || name.ends_with(b"PATH");
             self.run.state.variables.insert(name.to_vec(), variable);
         }
     }
@@ -161,7 +173,13 @@ impl<'s> Fish<'s> {
         self.run.state.variables.get(name).map(|variable| match &variable.value {
             Value::List(list) => list.clone(),
             Value::Text(text) => vec![text.clone()],
+            Value::Sparse(_) | Value::Map(_) => Vec::new(), // fish has none.
         })
+    }
+
+    /// Whether a variable's elements are joined by colons.
+    fn has_colons(&self, name: &[u8]) -> bool {
+        self.run.state.variables.get(name).map_or(is_path(name), |variable| variable.attributes.path)
     }
 
     fn text_of(&self, name: &[u8]) -> Option<Vec<u8>> {
@@ -174,7 +192,7 @@ impl<'s> Fish<'s> {
         }
         let old = self.run.state.variables.get(name).cloned();
         let mut variable = old.clone().unwrap_or_else(|| Variable::text("", false));
-        if is_path(name) || name == b"fish_user_paths" {
+        if LISTS.contains(&name) || name == b"fish_user_paths" {
             let before = self.list_of(name).unwrap_or_default().join(&b':');
             let places = old.as_ref().map_or(&[][..], |old| &old.places);
             variable.places = places_after(&before, places, &list.join(&b':'), is_made_of_old, &self.run.place);
@@ -182,7 +200,10 @@ impl<'s> Fish<'s> {
                 variable.taints.clear();
             }
         }
-        let list = if is_path(name) {
+        if old.is_none() {
+            variable.attributes.path = is_path(name);
+        }
+        let list = if variable.attributes.path {
             // An element with colons is several.
             list.iter().flat_map(|one| one.split(|&b| b == b':')).map(<[u8]>::to_vec).collect()
         } else {
@@ -312,9 +333,9 @@ fn only_stars(text: &[u8]) -> Vec<u8> {
     text.iter().flat_map(|&b| if b"[]()|!+@\\".contains(&b) { vec![b'\\', b] } else { vec![b] }).collect()
 }
 
-/// Variables whose elements are joined by colons.
+/// Variables whose elements are joined by colons from the start.
 fn is_path(name: &[u8]) -> bool {
-    name.ends_with(b"PATH") || LISTS.contains(&name)
+    name.ends_with(b"PATH")
 }
 
 /// `\xNN` and `\\` of the file of universal variables.

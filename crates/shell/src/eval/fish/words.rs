@@ -1,6 +1,6 @@
 //! Words become texts: variables, outputs, braces, names of files.
 
-use super::{Fish, is_path, only_stars};
+use super::{Fish, only_stars};
 use crate::eval::piece::is_known;
 use crate::syntax::fish::{Part, Word};
 use crate::syntax::pattern;
@@ -14,7 +14,10 @@ impl Fish<'_> {
                 let is_pattern = pattern::is_pattern(&fitting) && fitting.iter().any(|b| b"*?".contains(b));
                 if is_pattern && is_known(&text) {
                     // Brackets and parentheses are text.
-                    let found = self.run.matching(&fitting, None);
+                    let mut found = self.run.matching(&fitting, None);
+                    found.sort_by(|a, b| {
+                        crate::eval::natural::compare(&a.to_ascii_lowercase(), &b.to_ascii_lowercase())
+                    });
                     all.extend(found);
                 } else {
                     all.push(text);
@@ -40,7 +43,7 @@ impl Fish<'_> {
                     for _ in 0..*more {
                         list = list.iter().flat_map(|name| self.list_of(name).unwrap_or_default()).collect();
                     }
-                    let separator: &[u8] = if is_path(name) { b":" } else { b" " };
+                    let separator: &[u8] = if self.has_colons(name) { b":" } else { b" " };
                     let list = if *quoted { vec![list.join(separator)] } else { list };
                     list.into_iter().map(|text| (text.clone(), pattern::escaped(&text))).collect()
                 }
@@ -91,6 +94,9 @@ impl Fish<'_> {
             name => self.list_of(name).unwrap_or_default(),
         };
         let Some(index) = index else { return list };
+        if list.iter().any(|one| !is_known(one)) {
+            return vec![self.unknown_value("an element of a list that is unknown")];
+        }
         let length = i64::try_from(list.len()).unwrap_or(0);
         let mut picked = Vec::new();
         for text in self.words(std::slice::from_ref(index)).iter().flat_map(|text| text.split(|&b| b == b' ')) {
@@ -100,7 +106,16 @@ impl Fish<'_> {
                 Some(if number < 0 { length + number + 1 } else { number })
             };
             let (from, to) = match text.split_once("..") {
-                Some((from, to)) => (number(from).unwrap_or(1), number(to).unwrap_or(length)),
+                Some((from, to)) => {
+                    let range = (number(from).unwrap_or(1), number(to).unwrap_or(length));
+                    // From the one end to the other there is one direction.
+                    let is_backwards = |text: &str| text.trim().starts_with('-');
+                    match (is_backwards(from), is_backwards(to)) {
+                        (false, true) if range.0 > range.1 => continue,
+                        (true, false) if range.0 < range.1 => continue,
+                        _ => range,
+                    }
+                }
                 None => match number(&text) {
                     Some(at) => (at, at),
                     None => continue,

@@ -2,10 +2,11 @@
 
 use std::collections::BTreeSet;
 
-use super::{Run, once_each};
-use crate::eval::state::{LISTS, Value, Variable, places_after};
+use super::{Mishap, Run, once_each};
+use crate::eval::piece::is_known;
+use crate::eval::state::{Attributes, LISTS, Value, Variable, places_after};
 use crate::eval::substitute;
-use crate::syntax::{Assigned, Assignment, Dialect, Parser, Part, Word};
+use crate::syntax::{Assigned, Assignment, Dialect, Part};
 
 /// Longer lists of directories are not followed.
 const MAX_DIRS: usize = 1000;
@@ -19,6 +20,8 @@ impl Run<'_> {
             Value::Text(text) if LISTS.contains(&name) => (text.len(), memchr::memchr_iter(b':', text).count()),
             Value::Text(text) => (text.len(), 0),
             Value::List(list) => (list.iter().map(|one| one.len() + 1).sum(), list.len()),
+            Value::Sparse(list) => (list.values().map(|one| one.len() + 1).sum(), list.len()),
+            Value::Map(map) => (map.iter().map(|(key, one)| key.len() + one.len() + 1).sum(), map.len()),
         };
         let is_dirs = LISTS.contains(&name) || name == b"fish_user_paths";
         let is_too_much = length > LONGEST_VALUE || (is_dirs && count > MAX_DIRS);
@@ -30,14 +33,19 @@ impl Run<'_> {
         is_too_much
     }
 
-    /// Sets a variable, and remembers who did.
+    /// Sets a variable, and remembers who did. One that is read-only stays as it is.
     pub(in crate::eval) fn assign(&mut self, name: &[u8], value: Value, is_made_of_old: bool) {
+        let name = &self.state.meant(name).to_vec()[..];
         let by_list = self.dialect() == Dialect::Zsh && substitute::tied(name).is_some();
+        let mut has_colon = false;
         let (name, value) = match (self.dialect(), substitute::tied(name)) {
             (Dialect::Zsh, Some(tied)) => (
                 tied,
                 match value {
-                    Value::List(list) => Value::Text(list.join(&b':')),
+                    Value::List(list) => {
+                        has_colon = list.iter().any(|one| one.contains(&b':'));
+                        Value::Text(list.join(&b':'))
+                    }
                     text => text,
                 },
             ),
@@ -45,6 +53,22 @@ impl Run<'_> {
         };
         if self.is_too_much(name, &value) {
             return;
+        }
+        let attributes = self.state.variables.get(name).map(|old| old.attributes).unwrap_or_default();
+        if attributes.readonly {
+            self.refusals += 1;
+            self.status = Some(1);
+            if self.dialect() != Dialect::Bash {
+                self.fail(Mishap::Expansion);
+            }
+            return;
+        }
+        let value = self.shaped(value, attributes);
+        let value = self.given_to_list(name, value);
+        if let Some((unique, unique_list)) = self.unset_lists.remove(name) {
+            let list = self.state.variables.entry(name.to_vec()).or_insert_with(|| Variable::text("", false));
+            list.exported |= self.state.to_export.remove(name);
+            (list.unique, list.unique_list) = (unique, unique_list);
         }
         let old = self.state.variables.get(name);
         let value = match (value, old.is_some_and(|old| if by_list { old.unique_list } else { old.unique })) {
@@ -56,7 +80,7 @@ impl Run<'_> {
             (value, _) => value,
         };
         let mut variable = match old {
-            Some(old) => Variable { value, ..old.clone() },
+            Some(old) => Variable { value, exported: old.exported || self.state.has(b"allexport"), ..old.clone() },
             None => {
                 let exported = self.state.has(b"allexport") || self.state.to_export.remove(name);
                 Variable { value, ..Variable::text("", exported) }
@@ -68,26 +92,92 @@ impl Run<'_> {
             variable.places = places_after(before, places, variable.as_text(), is_made_of_old, &self.place);
             if !is_made_of_old {
                 variable.taints.clear();
+            } else if old.is_none() {
+                variable.taints.clone_from(&self.state.unset_taints);
             }
         }
+        if self.dialect() == Dialect::Zsh && !by_list && LISTS.contains(&name) && variable.as_text().is_empty() {
+            let unknown = self.note_unknown("a search path that is empty is a list of one empty element");
+            variable.taints.insert(unknown);
+        }
+        if has_colon {
+            let unknown = self.note_unknown("an element of a search path has a colon in it");
+            variable.taints.insert(unknown);
+        }
         self.state.variables.insert(name.to_vec(), variable);
+    }
+
+    /// In bash a text that is given to a list is its first element.
+    fn given_to_list(&self, name: &[u8], value: Value) -> Value {
+        match (value, self.dialect(), self.state.variables.get(name).map(|old| old.value.clone())) {
+            (Value::Text(text), Dialect::Bash, Some(Value::List(mut list))) if is_known(&text) => {
+                match list.first_mut() {
+                    Some(first) => *first = text,
+                    None => list.push(text),
+                }
+                Value::List(list)
+            }
+            (Value::Text(text), Dialect::Bash, Some(Value::Sparse(mut list))) if is_known(&text) => {
+                list.insert(0, text);
+                Value::Sparse(list)
+            }
+            (value, ..) => value,
+        }
+    }
+
+    fn is_integer(&self, name: &[u8]) -> bool {
+        self.state.variables.get(self.state.meant(name)).is_some_and(|variable| variable.attributes.integer)
+    }
+
+    /// A value as a variable with these attributes keeps it.
+    fn shaped(&mut self, value: Value, attributes: Attributes) -> Value {
+        match value {
+            Value::Text(text) if attributes.integer => Value::Text(self.number(&text)),
+            Value::Text(text) if attributes.lower => Value::Text(text.to_ascii_lowercase()),
+            Value::Text(text) if attributes.upper => Value::Text(text.to_ascii_uppercase()),
+            other => other,
+        }
     }
 
     /// One assignment of a command.
     pub(in crate::eval) fn assignment(&mut self, assignment: &Assignment) {
         let Assignment { name, index, append, value } = assignment;
         let refers = *append || index.is_some() || mentions(value, name);
-        let new = self.assigned(value);
-        let list = self.list_of(name);
+        let new = self.assigned_to(name, value);
+        if self.failure.is_some() {
+            return;
+        }
+        let is_map = matches!(self.state.variables.get(name), Some(Variable { value: Value::Map(_), .. }));
+        let list = if is_map { None } else { self.list_of(name) };
         let value = match (index, new, list) {
             (Some(index), new, list) => {
-                let changed = if *append { None } else { self.with_elements(name, list, index, new) };
+                let new = match (append, new) {
+                    (true, Value::Text(text)) => {
+                        Value::Text([self.element(name, index).unwrap_or_default(), text].concat())
+                    }
+                    (_, new) => new,
+                };
+                let changed = self.with_elements(name, list, index, new);
                 changed.unwrap_or_else(|| Value::Text(self.unknown_value("which element of an array is assigned")))
             }
-            (None, Value::List(new), Some(mut list)) if *append => {
-                list.extend(new);
-                Value::List(list)
+            (None, Value::Map(new), None) if *append => match self.state.variables.get(name).map(|old| &old.value) {
+                Some(Value::Map(old)) => Value::Map(old.clone().into_iter().chain(new).collect()),
+                _ => Value::Map(new),
+            },
+            (None, Value::Text(text), None) if *append && self.is_integer(name) => {
+                let sum = [self.state.get(name).unwrap_or(b"0"), b"+(", &text, b")"].concat();
+                Value::Text(sum)
             }
+            (None, Value::List(new), Some(mut list)) if *append => match self.state.variables.get(name) {
+                Some(Variable { value: Value::Sparse(old), .. }) => {
+                    let next = old.keys().next_back().map_or(0, |last| last + 1);
+                    Value::Sparse(old.clone().into_iter().chain((next..).zip(new)).collect())
+                }
+                _ => {
+                    list.extend(new);
+                    Value::List(list)
+                }
+            },
             (None, Value::List(new), None) if *append => {
                 let first = self.state.get(name).map(<[u8]>::to_vec);
                 Value::List(first.into_iter().chain(new).collect())
@@ -102,14 +192,6 @@ impl Run<'_> {
                 }
                 Value::List(list)
             }
-            (None, Value::Text(text), Some(mut list)) if self.dialect() == Dialect::Bash => {
-                // A text given to a list is its first element.
-                match list.first_mut() {
-                    Some(first) => *first = text,
-                    None => list.push(text),
-                }
-                Value::List(list)
-            }
             (None, Value::Text(text), None) if *append => {
                 Value::Text([self.state.get(name).unwrap_or_default(), &text].concat())
             }
@@ -117,45 +199,6 @@ impl Run<'_> {
         };
         self.assign(name, value, refers);
     }
-
-    /// A list with other elements at an index, or in zsh at a range of them; `None` where the index is no plain
-    /// number, as in an associative array, or is behind the end.
-    fn with_elements(&mut self, name: &[u8], list: Option<Vec<Vec<u8>>>, index: &[u8], new: Value) -> Option<Value> {
-        let is_zsh = self.dialect() == Dialect::Zsh;
-        let mut list = match list {
-            Some(list) => list,
-            // A text is the first element in bash; in zsh an index is that of a character.
-            None if is_zsh => return None,
-            None => self.state.get(name).map(<[u8]>::to_vec).into_iter().collect(),
-        };
-        let length = i64::try_from(list.len()).ok()?;
-        // Each is expanded once: `$((i++))` counts.
-        let comma = memchr::memchr(b',', index).filter(|_| is_zsh);
-        let first = self.plain_number(&index[..comma.unwrap_or(index.len())])?;
-        let last = comma.map_or(Some(first), |comma| self.plain_number(&index[comma + 1..]))?;
-        // Counted from 0; zsh counts from 1.
-        let place = |number: i64| if number < 0 { length + number } else { number - i64::from(is_zsh) };
-        let start = usize::try_from(place(first)).ok().filter(|start| *start <= list.len())?;
-        let end = usize::try_from(place(last) + 1).ok()?.clamp(start, list.len());
-        let new = match new {
-            Value::Text(text) => vec![text],
-            Value::List(new) if is_zsh => new,
-            Value::List(_) => return None,
-        };
-        list.splice(start..end, new);
-        Some(Value::List(list))
-    }
-
-    fn plain_number(&mut self, text: &[u8]) -> Option<i64> {
-        let word = Parser::in_quotes(text, self.dialect()).ok()?;
-        std::str::from_utf8(&self.one(&word, false)).ok()?.trim().parse().ok()
-    }
-}
-
-/// Whether an element of a list names its subscript: `[key]=value`.
-pub(in crate::eval) fn has_subscript(word: &Word) -> bool {
-    let starts = matches!(word.0.first(), Some(Part::Plain(text)) if text.starts_with(b"["));
-    starts && word.0.iter().any(|part| matches!(part, Part::Plain(text) if memchr::memmem::find(text, b"]=").is_some()))
 }
 
 /// Whether a value is made of the variable's old one.

@@ -1,7 +1,7 @@
 //! Simple commands: assignments, aliases, functions, builtins and programs.
 
-use super::{Flow, MAX_DEPTH, Run};
-use crate::eval::state::{Alias, AliasKind, Function};
+use super::{Flow, MAX_DEPTH, Mishap, Run};
+use crate::eval::state::{Alias, AliasKind, Function, Variable};
 use crate::syntax::{Assignment, Command, Dialect, Kind, Parser, Part, Word, literal};
 
 impl Run<'_> {
@@ -11,15 +11,22 @@ impl Run<'_> {
         }
         let name = words.first().and_then(literal);
         if let Some(name) = name.filter(|name| self.declares(name)) {
-            return self.declare(&name, &words[1..]);
+            return self.declare_with(assignments, &name, &words[1..]);
         }
         let fields = self.fields(words);
-        if self.failed_file {
-            return Flow::LeaveFile;
+        if let Some(flow) = self.failure.take() {
+            return flow;
         }
         let Some((name, arguments)) = fields.split_first() else {
-            self.status = Some(0);
+            let (refusals, substitutions) = (self.refusals, self.substitutions);
             assignments.iter().for_each(|assignment| self.assignment(assignment));
+            if self.refusals > refusals {
+                self.fail(Mishap::Expansion);
+            }
+            // Else it ends as the last command did that wrote a part of it.
+            if self.substitutions == substitutions && self.failure.is_none() {
+                self.status = Some(0);
+            }
             // `$(<file)`: what is read is what is written.
             if let (true, Some((text, _))) = (assignments.is_empty() && self.output.is_some(), self.input.clone()) {
                 self.write(&text);
@@ -30,27 +37,55 @@ impl Run<'_> {
         if assignments.is_empty() {
             return self.call(&name, arguments);
         }
-        let lasts = self.dialect() == Dialect::Posix && crate::eval::builtins::is_special(&name);
-        let before: Vec<_> = assignments
-            .iter()
-            .map(|assignment| (assignment.name.clone(), self.state.variables.get(&assignment.name).cloned()))
-            .collect();
-        assignments.iter().for_each(|assignment| {
-            self.assignment(assignment);
-            if let Some(variable) = self.state.variables.get_mut(&assignment.name) {
-                variable.exported = true;
-            }
-        });
+        let before = self.assigned_for_now(assignments);
+        if let Some(flow) = self.failure.take() {
+            return flow;
+        }
         let flow = self.call(&name, arguments);
-        if !lasts {
-            for (name, variable) in before.into_iter().rev() {
-                match variable {
-                    Some(variable) => self.state.variables.insert(name, variable),
-                    None => self.state.variables.remove(&name),
-                };
-            }
+        if !(self.dialect() == Dialect::Posix && crate::eval::builtins::is_special(&name)) {
+            self.restore(before);
         }
         flow
+    }
+
+    /// A declaration with assignments before it.
+    fn declare_with(&mut self, assignments: &[Assignment], name: &[u8], words: &[Word]) -> Flow {
+        if assignments.is_empty() {
+            return self.declare(name, words);
+        }
+        let before = self.assigned_for_now(assignments);
+        let flow = self.declare(name, words);
+        // In bash what is declared without a value keeps the one for now.
+        let declared: Vec<Vec<u8>> = words.iter().filter_map(literal).collect();
+        let lasts = |name: &Vec<u8>| self.dialect() == Dialect::Bash && declared.contains(name);
+        match self.dialect() {
+            Dialect::Posix => {}
+            _ => self.restore(before.into_iter().filter(|(name, _)| !lasts(name)).collect()),
+        }
+        flow
+    }
+
+    /// Makes assignments that last for one command; gives what was there before.
+    fn assigned_for_now(&mut self, assignments: &[Assignment]) -> Vec<(Vec<u8>, Option<Variable>)> {
+        let mut before = Vec::new();
+        for assignment in assignments {
+            let name = self.state.meant(&assignment.name).to_vec();
+            before.push((name.clone(), self.state.variables.get(&name).cloned()));
+            self.assignment(assignment);
+            if let Some(variable) = self.state.variables.get_mut(&name) {
+                variable.exported = true;
+            }
+        }
+        before
+    }
+
+    fn restore(&mut self, before: Vec<(Vec<u8>, Option<Variable>)>) {
+        for (name, variable) in before.into_iter().rev() {
+            match variable {
+                Some(variable) => self.state.variables.insert(name, variable),
+                None => self.state.variables.remove(&name),
+            };
+        }
     }
 
     /// What an alias in the place of the command does.
@@ -82,7 +117,7 @@ impl Run<'_> {
     }
 
     /// Follows a function.
-    pub(in crate::eval) fn function(&mut self, function: &Function, arguments: Vec<Vec<u8>>) -> Flow {
+    pub(in crate::eval) fn function(&mut self, name: &[u8], function: &Function, arguments: Vec<Vec<u8>>) -> Flow {
         let Some(body) = function.body.clone() else {
             self.status = None;
             return Flow::Next;
@@ -98,14 +133,17 @@ impl Run<'_> {
         let options = self.state.options.clone();
         self.scopes.push(Vec::new());
         self.status = Some(0);
+        // In zsh `$0` is the function.
+        let zero = (self.dialect() == Dialect::Zsh).then(|| std::mem::replace(&mut self.at.name, name.to_vec()));
+        self.calls.push(name.to_vec());
         let flow = self.command(&body);
-        self.join_early(early, |flow| flow == Flow::Return);
-        for (name, variable) in self.scopes.pop().unwrap_or_default().into_iter().rev() {
-            match variable {
-                Some(variable) => self.state.variables.insert(name, variable),
-                None => self.state.variables.remove(&name),
-            };
+        self.calls.pop();
+        if let Some(zero) = zero {
+            self.at.name = zero;
         }
+        self.join_early(early, |flow| flow == Flow::Return);
+        let before = self.scopes.pop().unwrap_or_default();
+        self.restore(before);
         if self.state.has(b"localoptions") {
             self.state.options = options;
         }

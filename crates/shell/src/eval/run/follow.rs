@@ -2,11 +2,19 @@
 
 use std::sync::Arc;
 
-use super::{Flow, MAX_DEPTH, MAX_FILE, Run, fits_perhaps};
+use super::{Flow, MAX_DEPTH, MAX_FILE, Run};
 use crate::ReadError;
 use crate::eval::piece::is_known;
-use crate::eval::state::{Function, Value};
-use crate::syntax::{Arm, ArmEnd, Command, Dialect, Kind, List, Word};
+use crate::eval::state::Function;
+use crate::syntax::{Arm, ArmEnd, Command, Dialect, Kind, List, Part};
+
+/// Whether `set -e` looks at how a command ends; the commands inside others are looked at themselves.
+fn is_checked(command: &Command) -> bool {
+    matches!(
+        command.kind,
+        Kind::Simple(..) | Kind::Pipeline(_) | Kind::Subshell(_) | Kind::Test(_) | Kind::Arithmetic(_)
+    )
+}
 
 impl Run<'_> {
     pub(in crate::eval) fn list(&mut self, list: &List) -> Flow {
@@ -15,16 +23,37 @@ impl Run<'_> {
             if flow != Flow::Next {
                 return flow;
             }
-            if self.failed_file {
-                return Flow::LeaveFile;
-            }
-            if self.state.has(b"errexit") && self.status != Some(0) {
-                let unknown = self.note_unknown("`set -e` may end the shell when a command fails");
-                self.taint_all(unknown);
-                self.state.options.remove(&b"errexit"[..]);
+            if is_checked(command) && self.ends_by_errexit() {
+                return Flow::Exit;
             }
         }
         Flow::Next
+    }
+
+    /// Whether `set -e` ends the shell because of how the last command ended.
+    fn ends_by_errexit(&mut self) -> bool {
+        if self.unchecked > 0 || !self.state.has(b"errexit") {
+            return false;
+        }
+        match self.status {
+            Some(0) => false,
+            Some(_) => true,
+            None => {
+                let says = "`set -e` ends the shell here if a command fails that is not run";
+                let unknown = self.note_unknown(says);
+                self.state.taints.insert(unknown);
+                self.early.push((Flow::Exit, self.state.clone()));
+                false
+            }
+        }
+    }
+
+    /// Follows a condition, whose failure `set -e` takes no notice of.
+    pub(super) fn unchecked<T>(&mut self, inside: impl FnOnce(&mut Self) -> T) -> T {
+        self.unchecked += 1;
+        let found = inside(self);
+        self.unchecked -= 1;
+        found
     }
 
     pub(in crate::eval) fn command(&mut self, command: &Command) -> Flow {
@@ -34,7 +63,11 @@ impl Run<'_> {
         if !self.holds_line {
             self.place.line = command.line;
         }
-        self.nested(|run| run.redirected(command))
+        let flow = self.nested(|run| run.redirected(command));
+        match self.failure.take() {
+            Some(failure) if flow == Flow::Next => failure,
+            _ => flow,
+        }
     }
 
     /// Follows a command with its redirections: only what is read, and whether what is written is caught, matters.
@@ -43,6 +76,13 @@ impl Run<'_> {
         let mut caught = true;
         for redirect in &command.redirects {
             let descriptor = redirect.descriptor.unwrap_or(u32::from(!redirect.operator.starts_with('<')));
+            if let ("<", [Part::Process(list)]) = (redirect.operator, &redirect.target.0[..]) {
+                input = Some(match self.had_mishap {
+                    true => self.unknown_value("input from a process after an error"),
+                    false => self.written_by(list),
+                });
+                continue;
+            }
             let target = self.one(&redirect.target, false);
             match redirect.operator {
                 "<<" | "<<-" => input = Some(target),
@@ -79,11 +119,11 @@ impl Run<'_> {
         match &command.kind {
             Kind::Simple(assignments, words) => self.simple(assignments, words, command),
             Kind::AndOr(first, more) => {
-                let flow = self.command(first);
+                let flow = self.unchecked(|run| run.command(first));
                 if flow == Flow::Next { self.and_or(more) } else { flow }
             }
             Kind::Not(inner) => {
-                let flow = self.command(inner);
+                let flow = self.unchecked(|run| run.command(inner));
                 self.status = self.status.map(|status| u8::from(status == 0));
                 flow
             }
@@ -106,14 +146,15 @@ impl Run<'_> {
             Kind::If(branches, otherwise) => self.branches(branches, otherwise.as_ref()),
             Kind::While(condition, body, until) => self.while_loop(condition, body, *until),
             Kind::For(name, words, body) => self.for_loop(name, words.as_deref(), body),
-            Kind::OtherLoop(body) => self.either(
-                "the number of iterations of a loop is unknown",
-                &mut |run| match run.list(body) {
-                    Flow::Break(_) | Flow::Continue(_) => Flow::Next,
-                    other => other,
-                },
-                &mut |_| Flow::Next,
-            ),
+            Kind::Count(from, to, by, body) => self.counted_loop([from, to, by], body),
+            Kind::Repeat(count, body) => self.repeat(count, body),
+            Kind::Anonymous(body, words) => {
+                let arguments = self.fields(words);
+                let place = self.place.clone();
+                let function = Function { body: Some(Arc::clone(body)), place, certain: true, exported: false };
+                self.function(b"(anon)", &function, arguments)
+            }
+            Kind::OtherLoop(body) => self.perhaps(body),
             Kind::Case(word, arms) => {
                 let text = self.one(word, false);
                 self.status = Some(0);
@@ -134,52 +175,41 @@ impl Run<'_> {
                 Flow::Next
             }
             Kind::Arithmetic(text) => {
-                let value = self.number(text);
-                self.status = is_known(&value).then(|| u8::from(value == b"0"));
+                let value = self.computed(text);
+                self.status = match value {
+                    None if std::mem::take(&mut self.is_refused) => Some(1),
+                    value => value.map(|value| u8::from(value == 0)),
+                };
                 Flow::Next
             }
         }
     }
 
-    fn for_loop(&mut self, name: &[u8], words: Option<&[Word]>, body: &List) -> Flow {
-        let values = match words {
-            Some(words) => self.fields(words),
-            None => self.state.arguments.clone(),
-        };
-        self.status = Some(0);
-        let early = self.early.len();
-        for value in values {
-            self.assign(name, Value::Text(value), false);
-            match self.list(body) {
-                Flow::Next | Flow::Continue(1) => {}
-                Flow::Break(1) => break,
-                Flow::Break(count) => return Flow::Break(count - 1),
-                Flow::Continue(count) => return Flow::Continue(count - 1),
-                other => return other,
-            }
-            if self.failed_file || self.is_stopped {
-                break;
-            }
-        }
-        self.join_early(early, |flow| matches!(flow, Flow::Break(1) | Flow::Continue(1)));
-        Flow::Next
-    }
-
     pub(in crate::eval) fn and_or(&mut self, more: &[(bool, Command)]) -> Flow {
-        for (is_and, command) in more {
+        for (number, (is_and, command)) in more.iter().enumerate() {
+            let is_last = number + 1 == more.len();
+            let mut ends = false;
+            let mut follow = |run: &mut Self| {
+                if !is_last {
+                    return run.unchecked(|run| run.command(command));
+                }
+                let flow = run.command(command);
+                ends = flow == Flow::Next && is_checked(command) && run.ends_by_errexit();
+                flow
+            };
             let flow = match self.status {
-                Some(status) if (status == 0) == *is_and => self.command(command),
+                Some(status) if (status == 0) == *is_and => follow(self),
                 Some(_) => Flow::Next,
                 None => {
                     let why = "depends on the exit status of a command that is not run";
-                    self.either(why, &mut |run| run.command(command), &mut |run| {
+                    self.either(why, &mut follow, &mut |run| {
                         run.status = Some(u8::from(*is_and));
                         Flow::Next
                     })
                 }
             };
-            if flow != Flow::Next {
-                return flow;
+            if flow != Flow::Next || ends {
+                return if ends { Flow::Exit } else { flow };
             }
         }
         Flow::Next
@@ -209,7 +239,7 @@ impl Run<'_> {
 
     pub(in crate::eval) fn branches(&mut self, branches: &[(List, List)], otherwise: Option<&List>) -> Flow {
         for (number, (condition, body)) in branches.iter().enumerate() {
-            let flow = self.list(condition);
+            let flow = self.unchecked(|run| run.list(condition));
             if flow != Flow::Next {
                 return flow;
             }
@@ -242,48 +272,6 @@ impl Run<'_> {
         flow
     }
 
-    pub(in crate::eval) fn while_loop(&mut self, condition: &List, body: &List, until: bool) -> Flow {
-        let early = self.early.len();
-        loop {
-            let flow = self.list(condition);
-            if flow != Flow::Next {
-                return flow;
-            }
-            match self.status {
-                Some(status) if (status == 0) != until => match self.list(body) {
-                    Flow::Next | Flow::Continue(1) => {}
-                    Flow::Break(1) => break,
-                    Flow::Break(count) => return Flow::Break(count - 1),
-                    Flow::Continue(count) => return Flow::Continue(count - 1),
-                    other => return other,
-                },
-                Some(_) => break,
-                None => {
-                    // Once, and not at all: what it changes is uncertain.
-                    let why = "the number of iterations of a loop is unknown";
-                    let flow = self.either(
-                        why,
-                        &mut |run| match run.list(body) {
-                            Flow::Break(_) | Flow::Continue(_) => Flow::Next,
-                            other => other,
-                        },
-                        &mut |_| Flow::Next,
-                    );
-                    if flow != Flow::Next {
-                        return flow;
-                    }
-                    break;
-                }
-            }
-            if self.is_stopped || self.failed_file {
-                break;
-            }
-        }
-        self.join_early(early, |flow| matches!(flow, Flow::Break(1) | Flow::Continue(1)));
-        self.status = Some(0);
-        Flow::Next
-    }
-
     pub(in crate::eval) fn case(&mut self, text: &[u8], arms: &[Arm], mut is_falling: bool) -> Flow {
         for (number, arm) in arms.iter().enumerate() {
             let mut fits = Some(is_falling);
@@ -292,7 +280,7 @@ impl Run<'_> {
                     break;
                 }
                 let fitting = self.one_pattern(word);
-                fits = match (fits, fits_perhaps(&fitting, text)) {
+                fits = match (fits, self.fits(&fitting, text)) {
                     (_, Some(true)) => Some(true),
                     (Some(false), other) => other,
                     (other, _) => other,

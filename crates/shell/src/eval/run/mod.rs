@@ -3,6 +3,8 @@
 mod assign;
 mod calls;
 mod follow;
+mod loops;
+mod ways;
 
 use std::collections::{BTreeMap, BTreeSet};
 use std::sync::Arc;
@@ -13,8 +15,6 @@ use crate::syntax::pattern;
 use crate::syntax::{Dialect, List, Parser};
 use crate::{Files, Unknown, UnknownId};
 use whodunit_formats::bytes::ByteString;
-
-pub(super) use assign::has_subscript;
 
 /// More commands than this are not followed.
 const MAX_STEPS: u32 = 60_000;
@@ -71,6 +71,19 @@ pub(in crate::eval) enum Flow {
     LeaveFile,
     /// All files that are being read are given up; the shell goes on with the next one of its own.
     LeaveAll,
+    /// The rest of the line is given up, with all that it is in; the file is read on.
+    LeaveLine,
+}
+
+/// What a shell gives up commands for.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub(in crate::eval) enum Mishap {
+    /// A variable that must be set is not (`${name:?}`).
+    Unset,
+    /// A variable is not set, under `set -u`.
+    Unbound,
+    /// Anything else that cannot be expanded or assigned.
+    Expansion,
 }
 
 /// A shell that is followed.
@@ -93,15 +106,47 @@ pub struct Run<'s> {
     pub(in crate::eval) depth: u32,
     /// Whether lines are those of a call, because a function is followed.
     pub(in crate::eval) holds_line: bool,
-    pub(in crate::eval) failed_file: bool,
+    /// How the command that is followed ends because of a mishap in it.
+    pub(in crate::eval) failure: Option<Flow>,
+    /// How often a variable took nothing because it is read-only.
+    pub(in crate::eval) refusals: u32,
+    /// How many conditions the command stands in, whose status `set -e` takes no notice of.
+    pub(in crate::eval) unchecked: u32,
+    /// Lists of zsh's own that were unset, with whether each part is kept once when they are set again: the variable's
+    /// and the list's way.
+    pub(in crate::eval) unset_lists: BTreeMap<Vec<u8>, (bool, bool)>,
+    /// Whether the words of a `test` make no sense to it.
+    pub(in crate::eval) is_misused: bool,
+    /// The search path at the start.
+    pub(in crate::eval) first_path: Vec<u8>,
+    /// Whether bash gave up a line before, after which it reads from no process any more.
+    pub(in crate::eval) had_mishap: bool,
+    /// How many outputs of commands were made into words.
+    pub(in crate::eval) substitutions: u32,
+    /// Whether a calculation is one that the shell refuses.
+    pub(in crate::eval) is_refused: bool,
+    /// The functions that are followed, innermost last.
+    pub(in crate::eval) calls: Vec<Vec<u8>>,
+    /// The position inside a word of grouped options (`getopts`).
+    pub(in crate::eval) option_at: usize,
     expanding: Vec<Vec<u8>>,
     pub(in crate::eval) is_stopped: bool,
 }
 
 impl<'s> Run<'s> {
     /// A shell that has been started and has read nothing yet.
-    pub fn new(at: Invocation<'s>, state: State) -> Self {
+    pub fn new(at: Invocation<'s>, mut state: State) -> Self {
+        // What a shell sets by itself can be unset like everything else.
+        state.variables.insert(b"IFS".to_vec(), Variable::text(" \t\n", false));
+        if at.dialect == Dialect::Zsh {
+            for name in [&b"MANPATH"[..], b"CDPATH"] {
+                state.variables.entry(name.to_vec()).or_insert_with(|| Variable::text("", false));
+            }
+        }
         Run {
+            unset_lists: BTreeMap::new(),
+            is_misused: false,
+            first_path: state.get(b"PATH").unwrap_or_default().to_vec(),
             at,
             state,
             unknowns: Vec::new(),
@@ -114,7 +159,14 @@ impl<'s> Run<'s> {
             steps: 0,
             depth: 0,
             holds_line: false,
-            failed_file: false,
+            failure: None,
+            refusals: 0,
+            unchecked: 0,
+            had_mishap: false,
+            substitutions: 0,
+            is_refused: false,
+            calls: Vec::new(),
+            option_at: 0,
             expanding: Vec::new(),
             is_stopped: false,
         }
@@ -148,10 +200,16 @@ impl<'s> Run<'s> {
         }
     }
 
-    /// Gives up the file that is read, as the shell itself would.
-    pub(in crate::eval) fn fail_file(&mut self) {
-        self.failed_file = true;
+    /// Gives up what the shell itself would give up.
+    pub(in crate::eval) fn fail(&mut self, mishap: Mishap) {
         self.status = Some(1);
+        self.failure = Some(match (self.at.dialect, mishap) {
+            (Dialect::Posix, _) => self.mistake(),
+            (Dialect::Bash, Mishap::Unset | Mishap::Unbound) if !self.at.is_interactive => Flow::Exit,
+            (Dialect::Zsh, Mishap::Unset) if !self.at.is_interactive => Flow::Exit,
+            (Dialect::Bash, _) => Flow::LeaveLine,
+            (Dialect::Zsh, _) => Flow::LeaveFile,
+        });
     }
 
     /// Notes something that is not known at this place.
@@ -179,6 +237,7 @@ impl<'s> Run<'s> {
                 variable.taints.insert(unknown);
             }
         }
+        self.state.unset_taints.insert(unknown);
         let path = self.state.variables.entry(b"PATH".to_vec()).or_insert_with(|| Variable::text("", true));
         path.taints.insert(unknown);
     }
@@ -256,19 +315,25 @@ impl<'s> Run<'s> {
         }
         for list in Parser::new(text, self.at.dialect) {
             match list {
-                Ok(list) => {
-                    let flow = self.list(&list);
-                    if flow != Flow::Next {
-                        return flow;
+                Ok(list) => match self.list(&list) {
+                    Flow::Next => {}
+                    Flow::LeaveLine => {
+                        self.failure = None;
+                        self.had_mishap = true;
                     }
-                }
+                    flow => return flow,
+                },
                 Err(error) => {
                     if !self.holds_line {
                         self.place.line = error.line;
                     }
                     let unknown =
                         self.note_unknown(format!("syntax error ({}): the shell stops reading here", error.what));
-                    self.state.taints.insert(unknown);
+                    match self.at.dialect {
+                        // zsh has more forms than are parsed here.
+                        Dialect::Zsh => self.taint_all(unknown),
+                        _ => drop(self.state.taints.insert(unknown)),
+                    }
                     self.status = Some(2);
                     return self.mistake();
                 }
@@ -277,83 +342,19 @@ impl<'s> Run<'s> {
         Flow::Next
     }
 
-    /// Takes in what held where one of two ways ended early.
-    pub(in crate::eval) fn join_early(&mut self, from: usize, fits: impl Fn(Flow) -> bool) {
-        let mut kept = Vec::new();
-        for (flow, state) in self.early.split_off(from) {
-            if fits(flow) {
-                let unknown = self.note_unknown("an earlier command decides whether the rest of this file is read");
-                let now = std::mem::take(&mut self.state);
-                self.state = now.merged(&state, unknown);
-            } else {
-                kept.push((flow, state));
-            }
-        }
-        self.early.extend(kept);
-    }
-
-    /// Follows both of two ways, because nobody knows which is taken.
-    pub(in crate::eval) fn either(
-        &mut self,
-        why: &str,
-        one: &mut dyn FnMut(&mut Self) -> Flow,
-        two: &mut dyn FnMut(&mut Self) -> Flow,
-    ) -> Flow {
-        let unknown = self.note_unknown(why);
-        let before = self.state.clone();
-        let first = one(self);
-        let status = self.status;
-        let after_one = std::mem::replace(&mut self.state, before);
-        let second = two(self);
-        match (first, second) {
-            (Flow::Next, Flow::Next) => {
-                let after_two = std::mem::take(&mut self.state);
-                self.state = after_one.merged(&after_two, unknown);
-                self.status = self.status.filter(|now| Some(*now) == status);
-                Flow::Next
-            }
-            (flow, Flow::Next) => {
-                self.early.push((flow, after_one));
-                Flow::Next
-            }
-            (Flow::Next, flow) => {
-                let after_two = std::mem::replace(&mut self.state, after_one);
-                self.early.push((flow, after_two));
-                Flow::Next
-            }
-            (flow, _) => {
-                let after_two = std::mem::take(&mut self.state);
-                self.state = after_one.merged(&after_two, unknown);
-                flow
-            }
-        }
-    }
-
-    /// Follows something whose changes do not last; what it writes is kept where that is wanted.
-    pub(in crate::eval) fn apart(&mut self, inside: impl FnOnce(&mut Self)) {
-        let state = self.state.clone();
-        let early = self.early.len();
-        let scopes = self.scopes.len();
-        self.depth += 1;
-        if self.depth < MAX_DEPTH {
-            inside(self);
-        } else {
-            self.stop("commands are nested too deeply");
-        }
-        self.depth -= 1;
-        self.scopes.truncate(scopes);
-        self.early.truncate(early);
-        self.failed_file = false;
-        self.state = state;
-    }
-
-    /// What commands write.
-    pub(in crate::eval) fn output_of(&mut self, list: &Arc<List>) -> Vec<u8> {
+    /// What commands write to a pipe.
+    pub(in crate::eval) fn written_by(&mut self, list: &List) -> Vec<u8> {
         let outer = self.output.replace(Vec::new());
         self.apart(|run| {
             let _ = run.list(list);
         });
-        let mut text = std::mem::replace(&mut self.output, outer).unwrap_or_default();
+        std::mem::replace(&mut self.output, outer).unwrap_or_default()
+    }
+
+    /// What commands write, without the line ends behind it.
+    pub(in crate::eval) fn output_of(&mut self, list: &Arc<List>) -> Vec<u8> {
+        self.substitutions += 1;
+        let mut text = self.written_by(list);
         while text.last() == Some(&b'\n') {
             text.pop();
         }

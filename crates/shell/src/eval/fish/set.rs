@@ -1,0 +1,190 @@
+//! `set` and `fish_add_path`.
+
+use super::Fish;
+use crate::FileType;
+use crate::eval::piece::is_known;
+use crate::eval::state::{LISTS, Variable};
+use whodunit_formats::bytes::path;
+
+/// The options of `set`.
+#[derive(Debug, Clone, Copy, Default)]
+struct Options {
+    exported: Option<bool>,
+    local: bool,
+    /// Whether it is global or universal.
+    is_wide: bool,
+    erase: bool,
+    query: bool,
+    append: bool,
+    prepend: bool,
+    /// Whether its elements are joined by colons.
+    joins: Option<bool>,
+}
+
+impl Options {
+    /// The options at the start, and how many words they are.
+    fn of(arguments: &[Vec<u8>]) -> (Self, usize) {
+        let mut options = Options::default();
+        let mut at = 0;
+        while let Some(word) = arguments.get(at).filter(|word| word.len() > 1 && word.starts_with(b"-")) {
+            at += 1;
+            match &word[..] {
+                b"--" => break,
+                b"--export" => options.take(b'x'),
+                b"--unexport" => options.take(b'u'),
+                b"--local" | b"--function" => options.take(b'l'),
+                b"--global" | b"--universal" => options.take(b'g'),
+                b"--erase" => options.take(b'e'),
+                b"--query" => options.take(b'q'),
+                b"--append" => options.take(b'a'),
+                b"--prepend" => options.take(b'p'),
+                b"--path" => options.joins = Some(true),
+                b"--unpath" => options.joins = Some(false),
+                word if word.starts_with(b"--") => {}
+                letters => letters[1..].iter().for_each(|letter| options.take(*letter)),
+            }
+        }
+        (options, at)
+    }
+
+    fn take(&mut self, letter: u8) {
+        match letter {
+            b'x' => self.exported = Some(true),
+            b'u' => self.exported = Some(false),
+            b'l' | b'f' => self.local = true,
+            b'g' | b'U' => self.is_wide = true,
+            b'e' => self.erase = true,
+            b'q' => self.query = true,
+            b'a' => self.append = true,
+            b'p' => self.prepend = true,
+            _ => {}
+        }
+    }
+}
+
+impl Fish<'_> {
+    pub(super) fn set(&mut self, arguments: &[Vec<u8>]) {
+        let (options, at) = Options::of(arguments);
+        let Options { exported, local, erase, append, prepend, joins, is_wide, .. } = options;
+        let rest = &arguments[at..];
+        if options.query {
+            let missing = rest.iter().filter(|name| !self.is_set(name)).count();
+            self.run.status = Some(u8::try_from(missing).unwrap_or(255));
+            return;
+        }
+        let Some((name, values)) = rest.split_first() else { return };
+        let (name, index) = match memchr::memchr(b'[', name) {
+            Some(open) => (name[..open].to_vec(), Some(name[open + 1..].to_vec())),
+            None => (name.clone(), None),
+        };
+        let old = self.list_of(&name).unwrap_or_default();
+        if let Some(index) = index {
+            return self.set_element(&name, old, &index, if erase { None } else { values.first() }, exported);
+        }
+        if erase {
+            self.run.state.variables.remove(&name);
+            if name == b"fish_user_paths" {
+                self.rebuild();
+            }
+            return;
+        }
+        let is_new = !self.run.state.variables.contains_key(&name);
+        if is_new && !local && !is_wide && self.in_function() {
+            self.hide_in_function(&name);
+        }
+        if local && !(LISTS.contains(&name.as_slice()) && self.scopes.is_empty()) {
+            self.hide(&name);
+        }
+        let values = values.to_vec();
+        if let Some(joins) = joins {
+            let variable = self.run.state.variables.entry(name.clone()).or_insert_with(|| Variable::text("", false));
+            variable.attributes.path = joins;
+        }
+        // Whether it was made of the old one is seen by what is in it.
+        let holds_old = !old.is_empty() && values.windows(old.len()).any(|some| some == old);
+        let list = match (append, prepend) {
+            (true, _) => [old, values].concat(),
+            (_, true) => [values, old].concat(),
+            _ => values,
+        };
+        self.assign(&name, list, append || prepend || holds_old, exported);
+        for function in self.watchers.get(&name).cloned().unwrap_or_default() {
+            if let Some(defined) = self.load(&function) {
+                let status = self.run.status;
+                let _ = self.call(&defined, vec![b"VARIABLE".to_vec(), b"SET".to_vec(), name.clone()]);
+                self.run.status = status;
+            }
+        }
+    }
+
+    /// `set NAME[index] value` and `set --erase NAME[index]`.
+    fn set_element(
+        &mut self,
+        name: &[u8],
+        mut list: Vec<Vec<u8>>,
+        index: &[u8],
+        value: Option<&Vec<u8>>,
+        exported: Option<bool>,
+    ) {
+        if list.iter().any(|one| !is_known(one)) {
+            // What is unknown may be several elements, or none.
+            let unknown = self.note_unknown("changes an element of a list that is unknown");
+            self.taint_all(unknown);
+            return;
+        }
+        let number: Option<i64> = String::from_utf8_lossy(index).trim_end_matches(']').trim().parse().ok();
+        let length = i64::try_from(list.len()).unwrap_or(0);
+        let place = number.map(|number| if number < 0 { length + number } else { number - 1 });
+        if let Some(place) = place.and_then(|place| usize::try_from(place).ok()).filter(|place| *place < list.len()) {
+            match value {
+                Some(value) => list[place].clone_from(value),
+                None => drop(list.remove(place)),
+            }
+        }
+        self.assign(name, list, true, exported);
+    }
+
+    /// Whether a variable, or its element of a number, is set.
+    pub(super) fn is_set(&self, name: &[u8]) -> bool {
+        let Some(at) = memchr::memchr(b'[', name) else { return self.run.state.variables.contains_key(name) };
+        let length = self.list_of(&name[..at]).unwrap_or_default().len();
+        let number = std::str::from_utf8(&name[at + 1..name.len() - 1]).ok().and_then(|text| text.trim().parse().ok());
+        number.is_some_and(|number: i64| number != 0 && number.unsigned_abs() <= length as u64)
+    }
+
+    pub(super) fn add_path(&mut self, arguments: &[Vec<u8>]) {
+        let has = |letter: u8, long: &[u8]| {
+            let is_it = |word: &Vec<u8>| {
+                word == long || (word.starts_with(b"-") && !word.starts_with(b"--") && word[1..].contains(&letter))
+            };
+            arguments.iter().any(is_it)
+        };
+        let (append, moves, is_path) = (has(b'a', b"--append"), has(b'm', b"--move"), has(b'P', b"--path"));
+        let variable: &[u8] = if is_path { b"PATH" } else { b"fish_user_paths" };
+        let old = self.list_of(variable).unwrap_or_default();
+        let (mut new, mut kept) = (Vec::new(), old.clone());
+        for word in arguments.iter().filter(|word| !word.starts_with(b"-")) {
+            if !is_known(word) {
+                new.push(word.clone());
+                continue;
+            }
+            let dir = path::absolute(word, &self.run.state.dir).to_vec();
+            if self.run.kind(&dir) != Some(FileType::Dir) || new.contains(&dir) {
+                continue;
+            }
+            if old.contains(&dir) {
+                if !moves {
+                    continue;
+                }
+                kept.retain(|one| *one != dir);
+            }
+            new.push(dir);
+        }
+        if new.is_empty() {
+            self.run.status = Some(1);
+            return;
+        }
+        let list = if append { [kept, new].concat() } else { [new, kept].concat() };
+        self.assign(variable, list, true, is_path.then_some(true));
+    }
+}

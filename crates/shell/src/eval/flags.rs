@@ -1,0 +1,97 @@
+//! Flags and modifiers of zsh: `${(f)name}`, `${name:A:h}`.
+
+use super::edits::{modified, replaced};
+use super::piece::is_known;
+use super::run::Run;
+use crate::syntax::pattern;
+
+impl Run<'_> {
+    /// What flags of zsh do.
+    pub(super) fn flagged(&mut self, mut values: Vec<Vec<u8>>, flags: &[u8]) -> Vec<Vec<u8>> {
+        let (mut at, mut unescapes) = (0, false);
+        while at < flags.len() {
+            match flags[at] {
+                b'p' => unescapes = true,
+                b'f' => {
+                    values = values.iter().flat_map(|value| value.split(|&b| b == b'\n')).map(<[u8]>::to_vec).collect();
+                }
+                b'F' => values = vec![values.join(&b'\n')],
+                b's' | b'j' => {
+                    let mark = flags.get(at + 1).copied().unwrap_or(b':');
+                    let end = flags[at + 2..].iter().position(|&b| b == mark).map_or(flags.len(), |end| at + 2 + end);
+                    let text = flags[(at + 2).min(end)..end].to_vec();
+                    let text = &if unescapes { super::output::unescaped(&text) } else { text }[..];
+                    if flags[at] == b'j' {
+                        values = vec![values.join(text)];
+                    } else if let [byte] = text {
+                        let cut = values.iter().flat_map(|value| value.split(|b| b == byte));
+                        values = cut.map(<[u8]>::to_vec).collect();
+                    }
+                    at = end;
+                }
+                b'u' => {
+                    let mut seen = std::collections::BTreeSet::new();
+                    values.retain(|value| seen.insert(value.clone()));
+                }
+                b'U' => values.iter_mut().for_each(|value| value.make_ascii_uppercase()),
+                b'L' => values.iter_mut().for_each(|value| value.make_ascii_lowercase()),
+                b'o' | b'O' if values.iter().any(|value| !is_known(value)) => {
+                    return vec![self.unknown_value("the order of what is unknown")];
+                }
+                b'o' | b'O' if flags.get(at + 1) == Some(&b'a') => {
+                    if flags[at] == b'O' {
+                        values.reverse();
+                    }
+                    at += 1;
+                }
+                b'o' => values.sort(),
+                b'O' => values.sort_by(|a, b| b.cmp(a)),
+                b'%' => {
+                    let file = self.place.file.to_vec();
+                    let name = self.at.name.clone();
+                    for value in &mut values {
+                        match &value[..] {
+                            b"%x" => *value = file.clone(),
+                            b"%N" => *value = name.clone(),
+                            text if !text.contains(&b'%') => {}
+                            _ => *value = self.unknown_value("what a prompt shows"),
+                        }
+                    }
+                }
+                b'q' if values.iter().flatten().any(|b| !b.is_ascii_alphanumeric() && !b"/._-+:".contains(b)) => {
+                    return vec![self.unknown_value("a text with its quotes")];
+                }
+                b'P' => {
+                    let name = values.first().cloned().unwrap_or_default();
+                    values = self.state.get(&name).map(|value| vec![value.to_vec()]).unwrap_or_default();
+                }
+                b'@' | b'=' | b'^' | b'A' | b'q' | b'Q' | b'M' | b'k' | b'v' => {}
+                _ => return vec![self.unknown_value("a flag of a variable that is unknown here")],
+            }
+            at += 1;
+        }
+        values
+    }
+
+    /// A value after modifiers of zsh, one after another: `A:h`.
+    pub(super) fn modified_by(&self, value: &[u8], modifiers: &[u8]) -> Option<Vec<u8>> {
+        let mut value = Some(value.to_vec()).filter(|value| is_known(value))?;
+        let (all, rest) = modifiers.strip_prefix(b"g").map_or((false, modifiers), |rest| (true, rest));
+        if let [b's', separator, rest @ ..] = rest {
+            let mut parts = rest.split(|b| b == separator);
+            let (from, to, end) = (parts.next()?, parts.next()?, parts.next().unwrap_or_default());
+            let is_plain = end.is_empty() && parts.next().is_none() && !from.is_empty();
+            return is_plain.then(|| replaced(&value, if all { b"//" } else { b"/" }, &pattern::escaped(from), to));
+        }
+        for modifier in modifiers.split(|&b| b == b':') {
+            value = match modifier {
+                b"a" | b"A" | b"P" if value.is_empty() => value,
+                b"a" => self.absolute(&value),
+                b"A" | b"P" => self.at.files.canonicalize(&self.absolute(&value)).to_vec(),
+                b"c" => self.which(&value).unwrap_or(value),
+                other => modified(&value, other)?,
+            };
+        }
+        Some(value)
+    }
+}

@@ -1,0 +1,122 @@
+//! Builtins that take words or lines apart: `getopts`, `mapfile`; and `trap`.
+
+use super::piece::is_known;
+use super::run::Run;
+use super::state::Value;
+
+impl Run<'_> {
+    /// `getopts` (XCU, "getopts").
+    pub(super) fn getopts(&mut self, arguments: &[Vec<u8>]) {
+        let [letters, name, rest @ ..] = arguments else {
+            self.status = Some(2);
+            return;
+        };
+        let words = if rest.is_empty() { self.state.arguments.clone() } else { rest.to_vec() };
+        let index = self.state.get(b"OPTIND").map_or(Some(1), |text| std::str::from_utf8(text).ok()?.parse().ok());
+        let is_followed = rest.is_empty() || self.dialect() != crate::syntax::Dialect::Zsh;
+        let Some(index) = index.filter(|_| is_followed && words.iter().all(|word| is_known(word)) && is_known(letters))
+        else {
+            let unknown = self.unknown_value("options that are unknown");
+            self.assign(name, Value::Text(unknown.clone()), false);
+            self.assign(b"OPTARG", Value::Text(unknown), false);
+            self.status = None;
+            return;
+        };
+        let mut index: usize = index;
+        let number = |index: usize| Value::Text(index.to_string().into_bytes());
+        let word = words.get(index.saturating_sub(1)).map_or(&b""[..], Vec::as_slice);
+        if self.option_at == 0 {
+            let is_end = word == b"--";
+            if word.len() < 2 || !word.starts_with(b"-") || is_end {
+                self.assign(b"OPTIND", number(index + usize::from(is_end)), false);
+                self.assign(name, Value::Text(b"?".to_vec()), false);
+                self.status = Some(1);
+                return;
+            }
+            self.option_at = 1;
+        }
+        let letter = word[self.option_at];
+        self.option_at += 1;
+        let quiet = letters.first() == Some(&b':');
+        let known = letters.iter().position(|b| *b == letter && letter != b':');
+        let takes_value = known.is_some_and(|at| letters.get(at + 1) == Some(&b':'));
+        let mut value = None;
+        let mut found = vec![letter];
+        if known.is_none() {
+            found = b"?".to_vec();
+            value = quiet.then(|| vec![letter]);
+        } else if takes_value && self.option_at < word.len() {
+            value = Some(word[self.option_at..].to_vec());
+            self.option_at = word.len();
+        } else if takes_value {
+            index += 1;
+            match words.get(index - 1) {
+                Some(next) => value = Some(next.clone()),
+                None => {
+                    found = if quiet { b":".to_vec() } else { b"?".to_vec() };
+                    value = quiet.then(|| vec![letter]);
+                }
+            }
+            self.option_at = usize::MAX;
+        }
+        if self.option_at >= word.len() {
+            self.option_at = 0;
+            index += 1;
+        }
+        self.assign(b"OPTIND", number(index), false);
+        match value {
+            Some(value) => self.assign(b"OPTARG", Value::Text(value), false),
+            None => drop(self.state.variables.remove(&b"OPTARG"[..])),
+        }
+        self.assign(name, Value::Text(found), false);
+        self.status = Some(0);
+    }
+
+    /// `mapfile` and `readarray` of bash: the lines of what is read.
+    pub(super) fn mapfile(&mut self, arguments: &[Vec<u8>]) {
+        let (mut strips, mut separator, mut is_plain) = (false, b'\n', true);
+        let mut name = b"MAPFILE".to_vec();
+        let mut words = arguments.iter();
+        while let Some(word) = words.next() {
+            match &word[..] {
+                b"-t" => strips = true,
+                b"-d" => separator = words.next().and_then(|text| text.first().copied()).unwrap_or(0),
+                [b'-', ..] => is_plain = false,
+                other => name = other.to_vec(),
+            }
+        }
+        let text = self.input.take().map(|(text, at)| text[at.min(text.len())..].to_vec());
+        let Some(text) = text.filter(|text| is_known(text) && is_plain) else {
+            let unknown = self.unknown_value("lines that are unknown");
+            self.assign(&name, Value::Text(unknown), false);
+            return;
+        };
+        let mut lines: Vec<Vec<u8>> = text.split_inclusive(|&b| b == separator).map(<[u8]>::to_vec).collect();
+        if strips {
+            for line in &mut lines {
+                line.pop_if(|last| *last == separator);
+            }
+        }
+        self.assign(&name, Value::List(lines), false);
+    }
+
+    /// `trap`: what runs before every command, or after one that fails, and would change the search path.
+    pub(super) fn trap(&mut self, arguments: &[Vec<u8>]) {
+        let [action, conditions @ ..] = arguments else { return };
+        let is_often = |condition: &Vec<u8>| matches!(&condition[..], b"DEBUG" | b"ERR" | b"RETURN" | b"ZERR");
+        if action == b"-" || action.is_empty() || !conditions.iter().any(is_often) {
+            return;
+        }
+        let before = self.variable(b"PATH");
+        let mut after = None;
+        self.apart(|run| {
+            let _ = run.text(action);
+            after = run.variable(b"PATH");
+        });
+        self.status = Some(0);
+        if after != before {
+            let unknown = self.note_unknown("a trap changes the search path again and again");
+            self.taint_all(unknown);
+        }
+    }
+}

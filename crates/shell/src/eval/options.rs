@@ -1,0 +1,127 @@
+//! Options of the shells: `set`, `shopt`, `setopt`, `emulate`.
+
+use super::run::{Flow, Run};
+use super::state::Value;
+use crate::syntax::Dialect;
+
+impl Run<'_> {
+    pub(super) fn set(&mut self, arguments: &[Vec<u8>]) {
+        let mut at = 0;
+        while let Some(word) = arguments.get(at) {
+            match &word[..] {
+                b"--" => {
+                    self.set_arguments(&arguments[at + 1..]);
+                    return;
+                }
+                b"-o" | b"+o" => {
+                    if let Some(name) = arguments.get(at + 1) {
+                        self.option(name, word[0] == b'-');
+                    }
+                    at += 1;
+                }
+                [sign @ (b'-' | b'+'), letters @ ..] if !letters.is_empty() => {
+                    for letter in letters {
+                        let name: &[u8] = match letter {
+                            b'a' => b"allexport",
+                            b'e' => b"errexit",
+                            b'f' => b"noglob",
+                            b'u' => b"nounset",
+                            b'A' if self.dialect() == Dialect::Zsh => {
+                                if let Some(name) = arguments.get(at + 1) {
+                                    let list = arguments[at + 2..].to_vec();
+                                    self.assign(&name.clone(), Value::List(list), true);
+                                }
+                                return;
+                            }
+                            _ => continue,
+                        };
+                        self.option(name, *sign == b'-');
+                    }
+                }
+                _ => {
+                    self.set_arguments(&arguments[at..]);
+                    return;
+                }
+            }
+            at += 1;
+        }
+    }
+
+    fn set_arguments(&mut self, arguments: &[Vec<u8>]) {
+        self.state.arguments = arguments.to_vec();
+        // dash begins anew with `getopts`.
+        if self.dialect() == Dialect::Posix {
+            self.option_at = 0;
+            self.assign(b"OPTIND", Value::Text(b"1".to_vec()), false);
+        }
+    }
+
+    /// Switches an option. zsh takes no notice of case and underscores, and of `no` in front.
+    pub(super) fn option(&mut self, name: &[u8], on: bool) {
+        let mut name: Vec<u8> = name.to_vec();
+        if self.dialect() == Dialect::Zsh {
+            name = name.iter().filter(|b| **b != b'_').map(u8::to_ascii_lowercase).collect();
+            if name == b"nomatch" || name == b"nonomatch" {
+                let off = on == (name == b"nonomatch");
+                if off {
+                    self.state.options.insert(b"nonomatch".to_vec());
+                } else {
+                    self.state.options.remove(&b"nonomatch"[..]);
+                }
+                return;
+            }
+            if name == b"unset" || name == b"nounset" {
+                if on == (name == b"nounset") {
+                    self.state.options.insert(b"nounset".to_vec());
+                } else {
+                    self.state.options.remove(&b"nounset"[..]);
+                }
+                return;
+            }
+            if let Some(bare) = name.strip_prefix(b"no").filter(|bare| !bare.is_empty()) {
+                let bare = bare.to_vec();
+                return self.option(&bare, !on);
+            }
+        }
+        if on {
+            self.state.options.insert(name);
+        } else {
+            self.state.options.remove(&name);
+        }
+    }
+
+    pub(super) fn shopt(&mut self, arguments: &[Vec<u8>]) {
+        let on = arguments.iter().any(|word| word == b"-s");
+        let off = arguments.iter().any(|word| word == b"-u");
+        let names: Vec<&Vec<u8>> = arguments.iter().filter(|word| !word.starts_with(b"-")).collect();
+        if on || off {
+            names.into_iter().for_each(|name| self.option(&name.clone(), on));
+        } else if let Some(name) = names.first() {
+            let is_login = name == &b"login_shell" && self.at.is_login;
+            self.status = Some(u8::from(!(self.state.has(name) || is_login)));
+        }
+    }
+
+    pub(super) fn emulate(&mut self, arguments: &[Vec<u8>]) -> Flow {
+        let mode = arguments.iter().find(|word| !word.starts_with(b"-"));
+        let is_sh = mode.is_some_and(|mode| mode == b"sh" || mode == b"ksh" || mode == b"bash");
+        let set = |run: &mut Self, on: bool| {
+            for name in [&b"shwordsplit"[..], b"shglob"] {
+                run.option(name, on);
+            }
+        };
+        if let Some(at) = arguments.iter().position(|word| word == b"-c") {
+            let code = arguments.get(at + 1).cloned().unwrap_or_default();
+            let options = self.state.options.clone();
+            set(self, is_sh);
+            let flow = self.text(&code);
+            self.state.options = options;
+            return flow;
+        }
+        if arguments.iter().any(|word| word.starts_with(b"-") && word.contains(&b'L')) {
+            self.state.options.insert(b"localoptions".to_vec());
+        }
+        set(self, is_sh);
+        Flow::Next
+    }
+}

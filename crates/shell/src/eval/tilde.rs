@@ -1,0 +1,58 @@
+//! `~`, `~name`, and `=name` of zsh.
+
+use super::run::{Mishap, Run};
+use crate::syntax::Dialect;
+
+impl Run<'_> {
+    /// The file that `=name` stands for in zsh. What is not found ends what is followed there.
+    fn equals(&mut self, text: &[u8]) -> Option<Vec<u8>> {
+        let name = text.strip_prefix(b"=").filter(|name| !name.is_empty() && self.dialect() == Dialect::Zsh)?;
+        let found = self.which(name);
+        if found.is_none() {
+            self.fail(Mishap::Expansion);
+        }
+        found
+    }
+
+    /// `~` and `~name` at the start, and in assignments behind each colon: text, and whether it means itself.
+    pub(super) fn homes(
+        &mut self,
+        text: &[u8],
+        is_first: bool,
+        is_last: bool,
+        is_assignment: bool,
+    ) -> Vec<(Vec<u8>, bool)> {
+        let mut pieces = Vec::new();
+        if let Some(file) = is_first.then_some(text).filter(|_| is_last).and_then(|text| self.equals(text)) {
+            return vec![(file, true)];
+        }
+        let parts: Vec<&[u8]> = if is_assignment { text.split(|&b| b == b':').collect() } else { vec![text] };
+        for (number, part) in parts.iter().enumerate() {
+            if number > 0 {
+                pieces.push((b":".to_vec(), false));
+            }
+            let at_start = number > 0 || is_first;
+            let end = part.iter().position(|&b| b == b'/').unwrap_or(part.len());
+            let is_cut = end == part.len() && number + 1 == parts.len() && !is_last;
+            if at_start
+                && part.first() == Some(&b'~')
+                && !is_cut
+                && let Some(home) = self.home_of(&part[1..end])
+            {
+                pieces.push((home, true));
+                pieces.push((part[end..].to_vec(), false));
+                continue;
+            }
+            pieces.push((part.to_vec(), false));
+        }
+        pieces
+    }
+
+    fn home_of(&self, name: &[u8]) -> Option<Vec<u8>> {
+        match name {
+            b"" => self.state.get(b"HOME").map(<[u8]>::to_vec),
+            b"+" if self.dialect() != Dialect::Posix => Some(self.state.dir.clone()),
+            name => self.at.homes.get(name).cloned(),
+        }
+    }
+}

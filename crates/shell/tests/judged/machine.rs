@@ -1,0 +1,242 @@
+//! A small home, what a shell makes of a start-up file in it, and what the evaluator makes of it.
+
+use std::collections::{BTreeMap, BTreeSet};
+use std::fs;
+use std::os::unix::ffi::OsStrExt as _;
+use std::os::unix::fs::{FileTypeExt as _, MetadataExt as _, PermissionsExt as _};
+use std::path::{Path, PathBuf};
+use std::process::{Command, Stdio};
+use std::sync::LazyLock;
+
+use whodunit_formats::bytes::ByteString;
+use whodunit_shell::eval::fish::Fish;
+use whodunit_shell::eval::{Account, Invocation, Run, State, is_known};
+use whodunit_shell::syntax::Dialect;
+use whodunit_shell::{FileType, Files, Metadata, ReadError};
+
+/// Where the search path starts.
+pub const START: &str = "/usr/bin:/bin";
+
+/// The variables that are compared.
+pub const VARIABLES: [&str; 3] = ["PATH", "XDG_DATA_DIRS", "MANPATH"];
+
+/// The files of this machine.
+#[derive(Debug)]
+struct Disk;
+
+fn at(path: &[u8]) -> &Path {
+    Path::new(std::ffi::OsStr::from_bytes(path))
+}
+
+fn file_type(kind: fs::FileType) -> FileType {
+    match () {
+        () if kind.is_dir() => FileType::Dir,
+        () if kind.is_symlink() => FileType::Link,
+        () if kind.is_fifo() || kind.is_socket() || kind.is_char_device() || kind.is_block_device() => {
+            FileType::Special
+        }
+        () => FileType::File,
+    }
+}
+
+impl Files for Disk {
+    fn read(&self, path: &[u8], _: u64) -> Result<Vec<u8>, ReadError> {
+        fs::read(at(path)).map_err(|error| ReadError::Absent(error.to_string()))
+    }
+
+    fn metadata(&self, path: &[u8]) -> Option<Metadata> {
+        let meta = fs::metadata(at(path)).ok()?;
+        Some(Metadata {
+            file_type: file_type(meta.file_type()),
+            size: meta.len(),
+            mode: meta.mode() & 0o7777,
+            owner: meta.uid(),
+            group: meta.gid(),
+            modified: meta.mtime(),
+            identity: (meta.dev(), meta.ino()),
+        })
+    }
+
+    fn entry_type(&self, path: &[u8]) -> Option<FileType> {
+        Some(file_type(fs::symlink_metadata(at(path)).ok()?.file_type()))
+    }
+
+    fn list(&self, dir: &[u8]) -> Vec<(ByteString, FileType)> {
+        let entries = fs::read_dir(at(dir)).into_iter().flatten().flatten();
+        let one = |entry: fs::DirEntry| Some((entry.file_name().as_bytes().into(), file_type(entry.file_type().ok()?)));
+        let mut names: Vec<(ByteString, FileType)> = entries.filter_map(one).collect();
+        names.sort_by(|a, b| a.0.cmp(&b.0));
+        names
+    }
+
+    fn read_link(&self, path: &[u8]) -> Option<ByteString> {
+        Some(fs::read_link(at(path)).ok()?.as_os_str().as_bytes().into())
+    }
+
+    fn canonicalize(&self, path: &[u8]) -> ByteString {
+        fs::canonicalize(at(path)).map_or_else(|_| path.into(), |path| path.as_os_str().as_bytes().into())
+    }
+}
+
+/// What holds at the end: the variables that programs get; `None` where one is uncertain. A shell that was replaced by
+/// another program has none.
+pub type Found = Option<BTreeMap<&'static str, Option<String>>>;
+
+/// A home with a few files.
+#[derive(Debug)]
+pub struct Machine {
+    home: PathBuf,
+}
+
+impl Machine {
+    /// Makes the home at a place that stays the same, so that what is printed does.
+    pub fn new(place: &str) -> Self {
+        let home = std::env::temp_dir().join(place);
+        let _ = fs::remove_dir_all(&home);
+        for dir in [
+            "bin",
+            ".local/bin",
+            "tools/a",
+            "tools/b",
+            "empty",
+            "lib/x86",
+            "order/B",
+            "order/a",
+            "order/9x",
+            "order/10x",
+            "order/_u",
+        ] {
+            fs::create_dir_all(home.join(dir)).unwrap();
+        }
+        for (file, mode, text) in [
+            ("bin/gauge", 0o755, "#!/bin/sh\necho from-gauge\n"),
+            (".local/bin/plain", 0o644, "text\n"),
+            ("tools/a/env", 0o644, "PATH=$PATH:/from-env\n"),
+            ("tools/a/env.fish", 0o644, "set -gx PATH $PATH /from-env\n"),
+            ("tools/b/broken", 0o644, "PATH=/before:$PATH\nif true; then\n"),
+            ("tools/list", 0o644, "/l1\n/l2\n"),
+            ("tools/b/exits", 0o644, "PATH=/left:$PATH\nreturn 3\nPATH=/never\n"),
+        ] {
+            fs::write(home.join(file), text).unwrap();
+            fs::set_permissions(home.join(file), fs::Permissions::from_mode(mode)).unwrap();
+        }
+        std::os::unix::fs::symlink("nowhere", home.join("gone")).unwrap();
+        std::os::unix::fs::symlink("tools", home.join("linked")).unwrap();
+        Machine { home: fs::canonicalize(home).unwrap() }
+    }
+
+    /// A text with the home written as `~home`, so that it can be compared with one from elsewhere.
+    pub fn shown(&self, text: &str) -> String {
+        text.replace(self.home.to_str().unwrap(), "~home")
+    }
+
+    /// What the shell leaves behind.
+    pub fn theirs(&self, shell: &str, script: &str) -> Found {
+        let file = self.home.join("start");
+        fs::write(&file, script).unwrap();
+        let start = file.to_str().unwrap();
+        // A script may never end: what it can take is bounded.
+        let mut command = Command::new("sh");
+        command.args(["-c", "ulimit -t 2; ulimit -v 1000000; exec \"$@\"", "sh"]);
+        command.arg(if shell == "sh" { "dash" } else { shell });
+        match shell {
+            "bash" => command.args(["--noprofile", "--norc", "-c"]),
+            "zsh" => command.args(["-f", "-c"]),
+            "fish" => command.arg("-c"),
+            _ => command.arg("-c"),
+        };
+        command.arg(match shell {
+            "fish" => format!("function __told --on-event fish_exit; /usr/bin/env -0; end; set -e XDG_DATA_DIRS; set -e MANPATH; source {start}"),
+            _ => format!("trap '/usr/bin/env -0' EXIT; . {start} >/dev/null"),
+        });
+        for kept in [".config", ".local/share", ".cache"] {
+            let _ = fs::remove_dir_all(self.home.join(kept));
+        }
+        command.env_clear().env("PATH", START).env("HOME", &self.home).env("USER", user()).env("LOGNAME", user());
+        let output = command.current_dir(&self.home).stdin(Stdio::null()).stderr(Stdio::null()).output().unwrap();
+        let text = String::from_utf8_lossy(&output.stdout).into_owned();
+        if text.is_empty() {
+            return None;
+        }
+        let found = VARIABLES.into_iter().map(|name| {
+            let value = text.split('\0').find_map(|line| line.strip_prefix(name)?.strip_prefix('='));
+            (name, Some(value.unwrap_or("unset").to_owned()))
+        });
+        Some(found.collect())
+    }
+
+    /// What the evaluator says, and its doubts.
+    pub fn ours(&self, shell: &str, script: &str) -> (Found, Vec<String>) {
+        let file = self.home.join("start");
+        fs::write(&file, script).unwrap();
+        let account = Account { name: user().into(), uid: uid(), home: self.home.as_os_str().as_bytes().into() };
+        let dialect = match shell {
+            "bash" => Dialect::Bash,
+            "zsh" => Dialect::Zsh,
+            _ => Dialect::Posix,
+        };
+        let invocation = Invocation {
+            files: &Disk,
+            hostname: None,
+            user: &account,
+            groups: BTreeSet::from([0]),
+            homes: BTreeMap::new(),
+            dialect,
+            name: shell.as_bytes().to_vec(),
+            is_login: false,
+            is_interactive: false,
+        };
+        let mut state = State { dir: account.home.to_vec(), ..State::default() };
+        state.export(b"PATH", START);
+        state.export(b"HOME", account.home.to_vec());
+        state.export(b"USER", user());
+        state.export(b"LOGNAME", user());
+        let start = file.as_os_str().as_bytes();
+        let (state, unknowns) = if shell == "fish" {
+            let mut fish = Fish::new(invocation, state);
+            fish.file(start);
+            fish.finish()
+        } else {
+            let mut run = Run::new(invocation, state);
+            let _ = run.file(start);
+            run.finish()
+        };
+        let found = VARIABLES.into_iter().map(|name| {
+            let variable = state.variables.get(name.as_bytes());
+            let value = match variable {
+                Some(variable) if !variable.taints.is_empty() || !is_known(variable.as_text()) => None,
+                Some(variable) if variable.exported => Some(String::from_utf8_lossy(variable.as_text()).into_owned()),
+                None if !state.unset_taints.is_empty() => None,
+                _ => Some("unset".to_owned()),
+            };
+            (name, value)
+        });
+        (Some(found.collect()), unknowns.into_iter().map(|unknown| unknown.says).collect())
+    }
+}
+
+/// The name of the user who runs the tests: fish asks the system for it.
+fn user() -> &'static str {
+    static NAME: LazyLock<String> = LazyLock::new(|| {
+        let passwd = fs::read_to_string("/etc/passwd").unwrap_or_default();
+        let of = |line: &str| line.split(':').nth(2) == Some(&uid().to_string());
+        let name = passwd.lines().find(|line| of(line)).and_then(|line| line.split(':').next());
+        name.unwrap_or("maren").to_owned()
+    });
+    &NAME
+}
+
+fn uid() -> u32 {
+    fs::metadata("/proc/self").map_or(0, |meta| meta.uid())
+}
+
+/// The variables that are wrong in silence.
+pub fn silently_wrong(ours: &Found, theirs: &Found) -> Vec<String> {
+    let (Some(ours), Some(theirs)) = (ours, theirs) else { return Vec::new() };
+    let differs = |(name, value): (&&str, &Option<String>)| {
+        let value = value.as_ref()?;
+        let real = theirs[*name].as_ref()?;
+        (value != real).then(|| format!("{name} is {real}, not {value}"))
+    };
+    ours.iter().filter_map(differs).collect()
+}

@@ -1,0 +1,113 @@
+//! The evaluator against the shells themselves: single idioms, and scripts that are put together from what people write.
+
+#![expect(clippy::disallowed_methods, clippy::disallowed_types, reason = "makes files, and runs the shells that judge")]
+
+mod grammar;
+mod machine;
+mod rows;
+
+use std::fmt::Write as _;
+use std::process::{Command, Stdio};
+use std::sync::atomic::{AtomicU64, Ordering};
+
+use grammar::Grammar;
+use machine::{Machine, silently_wrong};
+
+const SHELLS: [&str; 4] = ["sh", "bash", "zsh", "fish"];
+
+/// Whether a shell is here to judge. Where the judges are required, its absence is a failure.
+fn is_here(shell: &str) -> bool {
+    let program = if shell == "sh" { "dash" } else { shell };
+    let run = Command::new(program).args(["-c", "true"]).stdout(Stdio::null()).stderr(Stdio::null()).status();
+    let required = std::env::var("WHODUNIT_REAL_MANAGERS").is_ok_and(|value| value == "required");
+    assert!(run.is_ok() || !required, "required, but not here: {program}");
+    if run.is_err() {
+        eprintln!("not compared with {program}, which is not on this machine");
+    }
+    run.is_ok()
+}
+
+/// What the evaluator makes of each row is as recorded; and where the shells are here, it is what they make of it.
+#[test]
+fn every_row_is_what_the_shell_does() {
+    let here: Vec<&str> = SHELLS.into_iter().filter(|shell| is_here(shell)).collect();
+    let machine = Machine::new(&format!("shell-rows-{}", std::process::id()));
+    let (mut answers, mut wrong) = (String::new(), Vec::new());
+    for (shells, script) in rows::ROWS {
+        for shell in shells.split(' ') {
+            let (ours, doubts) = machine.ours(shell, script);
+            if here.contains(&shell) {
+                let theirs = machine.theirs(shell, script);
+                let differences = silently_wrong(&ours, &theirs);
+                wrong.extend(
+                    (!differences.is_empty()).then(|| format!("{shell}: {script}\n{}", differences.join("; "))),
+                );
+            }
+            let shown = |value: &Option<String>| value.clone().unwrap_or_else(|| format!("? {}", doubts.join("; ")));
+            let told: Vec<String> = ours
+                .iter()
+                .flatten()
+                .filter(|(name, value)| **name == "PATH" || value.as_deref() != Some("unset"))
+                .map(|(name, value)| format!("{name}={}", shown(value)))
+                .collect();
+            writeln!(answers, "{shell}: {script:?}\n    {}", machine.shown(&told.join(" "))).unwrap();
+        }
+    }
+    assert!(wrong.is_empty(), "{}", machine.shown(&wrong.join("\n")));
+    insta::assert_snapshot!("rows", answers);
+}
+
+/// Scripts put together at random, the same in every run. `WHODUNIT_SCRIPTS` and `WHODUNIT_SEED` make them more, and
+/// others.
+#[test]
+fn scripts_put_together_are_never_wrong_in_silence() {
+    let number = |name: &str, default| std::env::var(name).map_or(default, |text| text.parse().unwrap());
+    let (count, seed) = (number("WHODUNIT_SCRIPTS", 300), number("WHODUNIT_SEED", 0));
+    let only = std::env::var("WHODUNIT_SHELL").unwrap_or_default();
+    let mut all_wrong = Vec::new();
+    for shell in SHELLS.into_iter().filter(|shell| (only.is_empty() || only == *shell) && is_here(shell)) {
+        let next = AtomicU64::new(seed);
+        let certain = AtomicU64::new(0);
+        let work = |worker: u32| {
+            let machine = Machine::new(&format!("shell-scripts-{}-{worker}", std::process::id()));
+            let mut wrong = Vec::new();
+            while wrong.len() < 4 {
+                let number = next.fetch_add(1, Ordering::Relaxed);
+                if number >= seed + count {
+                    break;
+                }
+                let lines = Grammar::new(shell, number).script();
+                let (ours, theirs) =
+                    (machine.ours(shell, &lines.join("\n")).0, machine.theirs(shell, &lines.join("\n")));
+                let is_certain = ours.iter().flatten().all(|(_, value)| value.is_some());
+                certain.fetch_add(u64::from(is_certain), Ordering::Relaxed);
+                if !silently_wrong(&ours, &theirs).is_empty() {
+                    wrong.push(format!("{shell} {number}:\n{}", shortened(&machine, shell, lines)));
+                }
+            }
+            wrong
+        };
+        let wrong: Vec<String> = std::thread::scope(|scope| {
+            let workers: Vec<_> = (0..2).map(|worker| scope.spawn(move || work(worker))).collect();
+            workers.into_iter().flat_map(|worker| worker.join().unwrap()).collect()
+        });
+        println!("{shell}: {count} scripts, {} certain, {} wrong", certain.into_inner(), wrong.len());
+        all_wrong.extend(wrong);
+    }
+    assert!(all_wrong.is_empty(), "{}", all_wrong.join("\n\n"));
+}
+
+/// The lines without which the difference is gone, and the difference.
+fn shortened(machine: &Machine, shell: &str, mut lines: Vec<String>) -> String {
+    let differs = |lines: &[String]| {
+        let script = lines.join("\n");
+        silently_wrong(&machine.ours(shell, &script).0, &machine.theirs(shell, &script))
+    };
+    let mut at = 0;
+    while at < lines.len() {
+        let mut fewer = lines.clone();
+        fewer.remove(at);
+        if differs(&fewer).is_empty() { at += 1 } else { lines = fewer }
+    }
+    machine.shown(&format!("{}\n--> {}", lines.join("\n"), differs(&lines).join("; ")))
+}
