@@ -100,6 +100,11 @@ impl Session {
         users
     }
 
+    /// Whether names are looked up in this process's own environment.
+    pub fn is_here(&self) -> bool {
+        self.contexts == [Context::Here] && self.given.is_none()
+    }
+
     /// What the contexts are called together.
     pub fn context_word(&self) -> &'static str {
         if self.contexts.len() == 1 { self.contexts[0].word() } else { "all" }

@@ -3,8 +3,10 @@
 use std::io::Write as _;
 
 use clap::Args;
+use whodunit_core::bytes::ByteString;
 use whodunit_core::model::{Evidence, Position, Severity};
 use whodunit_core::queries::paths::{COMMANDS, ContextPath, PathEntry, Paths, paths};
+use whodunit_core::queries::session::SessionDifference;
 use whodunit_core::survey::Survey;
 
 use crate::args::Global;
@@ -126,6 +128,7 @@ impl Shown for Paths {
                 }
             }
         }
+        page.extend(self.session.iter().filter(|session| !session.is_none()).flat_map(|one| session(one, presenter)));
         for finding in self.findings.iter().filter(|finding| finding.severity > Severity::Note) {
             page.push(Line::blank().into());
             let line = Line::of(Tone::Warning, format!("{}: ", finding.severity.word()));
@@ -136,6 +139,38 @@ impl Shown for Paths {
         }
         page
     }
+}
+
+/// How this session differs from a fresh one.
+fn session(difference: &SessionDifference, presenter: &Presenter) -> Vec<Piece> {
+    let mut rows = Vec::new();
+    for (number, newer) in difference.after_login.iter().enumerate() {
+        let contexts: Vec<&str> = newer.contexts.iter().map(|context| context.word()).collect();
+        let Evidence { file, at, .. } = &newer.because;
+        let place = format!("{} {at}", presenter.path(file));
+        let label = if number == 0 { "  after login" } else { "" };
+        rows.push((label, &newer.directory, format!("{} ({})", place.trim(), contexts.join(", "))));
+    }
+    let says = match difference.certain {
+        true => "no start-up file adds it",
+        false => "no start-up file that could be followed adds it",
+    };
+    for (number, dir) in difference.only_here.iter().enumerate() {
+        rows.push((if number == 0 { "  only here" } else { "" }, dir, says.to_owned()));
+    }
+    let row = |(label, dir, because): (&str, &ByteString, String)| {
+        vec![
+            Cell::toned(Tone::Faint, label),
+            Cell::shown(dir.to_string(), presenter.path(dir)),
+            Cell::toned(Tone::Faint, because),
+        ]
+    };
+    let columns = ["when", "directory", "because"].map(|name| Column::words(name, "")).into();
+    vec![
+        Line::blank().into(),
+        Line::of(Tone::Accent, "this session and a fresh one").into(),
+        Piece::Table(Grid { columns, rows: rows.into_iter().map(row).collect() }),
+    ]
 }
 
 fn says(answer: &Paths) -> String {

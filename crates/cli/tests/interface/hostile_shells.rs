@@ -3,7 +3,7 @@
 use std::fs;
 use std::time::{Duration, Instant};
 
-use super::support::{open_dir, run};
+use super::support::{open_dir, run, tree};
 
 /// What is said of maren's login with this profile, and the directories that are told.
 fn followed(profile: &[u8], shell: &str) -> (String, String, bool) {
@@ -112,4 +112,30 @@ fn what_a_context_starts_with_is_in_unknown_where_it_cannot_be_read() {
     }
     let ran = run(["--root", root, "paths", "--context", "terminal", "--shell", "bash"]);
     assert!(ran.out.contains("no display manager is known here"), "{ran:?}");
+}
+
+/// A shell that is replaced by another one has what the other one makes of it.
+#[test]
+fn a_shell_that_replaces_another_is_followed() {
+    let passwd: &[u8] = b"root:x:0:0::/root:/bin/sh\nmaren:x:1000:1000::/home/maren:/bin/bash\n";
+    let ask = |bashrc: &[u8]| -> String {
+        let made = tree(&[
+            ("etc/passwd", passwd),
+            ("usr/bin/fish", b"\x7fELF"),
+            ("home/maren/.bashrc", bashrc),
+            ("home/maren/.config/fish/config.fish", b"set -gx PATH /opt/fish $PATH\n"),
+        ]);
+        let root = made.path().to_str().unwrap();
+        let arguments =
+            ["--root", root, "paths", "--context", "terminal", "--inherit", "PATH=/usr/bin", "--format", "json"];
+        let one = run(arguments).document()["contexts"][0].clone();
+        let entries = one["entries"].as_array().unwrap().iter().map(|entry| entry["directory"].as_str().unwrap());
+        format!("{} {}", entries.collect::<Vec<_>>().join(":"), one["certain"])
+    };
+    assert_eq!(ask(b"PATH=/opt/bash:$PATH\nexec fish\n"), "/opt/fish:/opt/bash:/usr/bin true");
+    assert_eq!(ask(b"[ -x /usr/bin/fish ] && exec fish -l\nPATH=/never\n"), "/opt/fish:/usr/bin true");
+    assert_eq!(ask(b"[ -x /usr/bin/zsh ] && exec zsh\nPATH=/opt/bash:$PATH\n"), "/opt/bash:/usr/bin true");
+    // Which of the two it is, nobody knows.
+    assert!(ask(b"gauge && exec fish\n").ends_with("true"), "there is no such program");
+    assert_eq!(ask(b"exec fish -c true\n"), "/usr/bin false");
 }

@@ -108,6 +108,7 @@ pub const WITHOUT: &[(&str, &str)] = &[
     ("duplicate-directory", "harmless"),
     ("relative-directory", "a start-up file says so, and is edited by hand"),
     ("uncertain-path", "what is unknown may be right"),
+    ("stale-session", "a new login has it"),
     ("no-origin", "where else it could come from is not recorded"),
     (
         "record-disagrees",

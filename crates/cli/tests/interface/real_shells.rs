@@ -321,3 +321,29 @@ fn sudo_and_su_start_with_what_is_told() {
         assert_eq!(tell("login"), theirs.trim(), "{name}: su");
     }
 }
+
+/// What a login adds that this session has not, and what only this session has.
+#[test]
+fn this_session_is_compared_with_a_fresh_one() {
+    if !has(&["bash", "unshare", "setpriv"]) {
+        return;
+    }
+    let made = lay(&[
+        ("/etc/profile", "PATH=/usr/bin:/bin\n"),
+        ("~/.profile", "\nPATH=$HOME/new:$PATH\n"),
+        ("~/new/gauge", "x!"),
+    ]);
+    let who = "setpriv --reuid=1000 --regid=1000 --clear-groups env -i HOME=/home/maren USER=maren PATH=/usr/bin:/only";
+    let asked = |arguments: &str| {
+        let line = format!("{who} {} {arguments} --format json", program().display());
+        Ran { status: 0, out: inside(made.path(), &line), err: String::new() }.document()
+    };
+    let session = asked("paths")["session"].clone();
+    assert_eq!(session["only_here"], serde_json::json!(["/only"]));
+    assert_eq!(session["after_login"][0]["directory"], "/home/maren/new");
+    assert_eq!(session["after_login"][0]["contexts"], serde_json::json!(["login", "terminal"]));
+    let because = &session["after_login"][0]["because"];
+    assert_eq!((&because["file"], &because["line"]), (&"/home/maren/.profile".into(), &2.into()));
+    let stale = asked("check --kind stale-session --level note");
+    assert_eq!(stale["findings"][0]["paths"], serde_json::json!(["/home/maren/new"]));
+}

@@ -53,6 +53,7 @@ kinds! {
     RelativeDirectory,
     WritableDirectory,
     UncertainPath,
+    StaleSession,
     NotExecutable,
     NoOrigin,
     HalfInstalled,

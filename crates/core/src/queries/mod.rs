@@ -14,6 +14,7 @@ pub mod offers;
 pub mod owner;
 pub mod paths;
 
+pub mod session;
 pub mod shadows;
 pub mod spelled;
 pub mod states;

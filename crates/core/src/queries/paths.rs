@@ -4,6 +4,7 @@ use hashbrown::HashSet;
 use schemars::JsonSchema;
 use serde::Serialize;
 
+use super::session::{self, SessionDifference};
 use crate::bytes::{ByteString, path};
 use crate::findings::search_path;
 use crate::fs::Kind;
@@ -71,6 +72,8 @@ pub struct Paths {
     pub contexts: Vec<ContextPath>,
     /// What is wrong with directories of the lists.
     pub findings: Vec<Finding>,
+    /// How this process's own list differs from that of a fresh session; `null` for any other context.
+    pub session: Option<SessionDifference>,
 }
 
 /// The variable that programs are found with.
@@ -81,7 +84,9 @@ pub const COMMANDS: &str = "PATH";
 pub fn paths(host: &Host, resolved: &[ResolvedContext], variable: &str) -> Paths {
     let contexts: Vec<ContextPath> = resolved.iter().map(|resolved| of_one(host, resolved, variable)).collect();
     let findings = if variable == COMMANDS { search_path::findings(host, resolved) } else { Vec::new() };
-    Paths { contexts, findings }
+    let here = resolved.iter().find(|one| one.context == Context::Here);
+    let session = here.and_then(|here| session::difference(host, here, &session::fresh_sessions(host), variable));
+    Paths { contexts, findings, session }
 }
 
 fn of_one(host: &Host, resolved: &ResolvedContext, variable: &str) -> ContextPath {

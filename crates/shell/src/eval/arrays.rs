@@ -93,7 +93,7 @@ impl Run<'_> {
                 Some(list) => self.indexed(&list, index),
                 None => {
                     let text = self.state.get(&meant).map(<[u8]>::to_vec).or_else(|| self.own_variable(&meant))?;
-                    if self.dialect() == Dialect::Zsh {
+                    if self.dialect() == Dialect::Zsh || !is_known(&text) {
                         return Some(self.unknown_value("a part of a variable that is no list"));
                     }
                     match self.computed(index) {
@@ -199,6 +199,10 @@ impl Run<'_> {
         let is_zsh = self.dialect() == Dialect::Zsh;
         let meant = self.state.meant(name).to_vec();
         let current = self.state.variables.get(&meant).map(|variable| variable.value.clone());
+        // What is unknown may be several elements, or none.
+        if list.iter().flatten().any(|one| !is_known(one)) {
+            return None;
+        }
         if let (Some(Value::Map(mut map)), Value::Text(text)) = (current.clone(), &new) {
             let key = Some(self.key(index)).filter(|key| is_known(key))?;
             map.insert(key, text.clone());

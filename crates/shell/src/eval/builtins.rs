@@ -2,7 +2,7 @@
 
 use super::piece::is_known;
 use super::run::{Flow, Mishap, Run};
-use super::state::{Alias, AliasKind, Function, Variable};
+use super::state::{Alias, AliasKind, Function, Replacement, Variable};
 use crate::eval::builtin_names::is_builtin;
 use crate::syntax::Dialect;
 
@@ -101,7 +101,14 @@ impl Run<'_> {
         Ok(match name {
             b"." | b"source" if first == b"--" => self.dot(&arguments[1..]),
             b"." | b"source" => self.dot(&arguments),
-            b"eval" => self.text(&arguments.join(&b' ')),
+            b"eval" => match self.text(&arguments.join(&b' ')) {
+                // In bash and zsh what goes wrong in it ends with it.
+                Flow::LeaveFile if self.dialect() != Dialect::Posix => {
+                    self.status = Some(1);
+                    Flow::Next
+                }
+                flow => flow,
+            },
             b"return" => {
                 self.status = status_of(first, self.status);
                 Flow::Return
@@ -111,9 +118,7 @@ impl Run<'_> {
                 Flow::Exit
             }
             b"exec" if arguments.iter().any(|word| !word.starts_with(b"-")) => {
-                let program = String::from_utf8_lossy(first).into_owned();
-                let unknown = self.note_unknown(format!("{program} replaces the shell here"));
-                self.taint_all(unknown);
+                self.replaced_by(&arguments);
                 Flow::Exit
             }
             b"break" => Flow::Break(level()),
@@ -136,6 +141,27 @@ impl Run<'_> {
         })
     }
 
+    /// `exec` of a program: one of another shell is followed by whoever started this one.
+    pub(super) fn replaced_by(&mut self, arguments: &[Vec<u8>]) {
+        let (options, words): (Vec<_>, Vec<_>) = arguments.iter().partition(|word| word.starts_with(b"-"));
+        let letters = |word: &Vec<u8>| word == b"--login" || word[1..].iter().all(|letter| b"il".contains(letter));
+        let name = words.first().map_or(&b""[..], |word| word.as_slice());
+        let shells: [&[u8]; 5] = [b"bash", b"dash", b"fish", b"sh", b"zsh"];
+        let file = if is_known(name) { self.which(name) } else { None };
+        let file = file.filter(|file| shells.contains(&whodunit_formats::bytes::path::name(file)));
+        if let (Some(file), [_], true) = (file, &words[..], options.iter().all(|word| letters(word))) {
+            self.state.replaced_by = Some(Replacement {
+                file,
+                is_login: options.iter().any(|word| word.contains(&b'l')),
+                is_interactive: options.iter().any(|word| word.contains(&b'i') && *word != b"--login"),
+                place: self.place.clone(),
+            });
+            return;
+        }
+        let unknown = self.note_unknown(format!("{} replaces the shell here", String::from_utf8_lossy(name)));
+        self.taint_all(unknown);
+    }
+
     pub(super) fn test_word(&mut self, name: &[u8], mut words: Vec<Vec<u8>>) {
         if name == b"[" && words.pop().as_deref() != Some(b"]") {
             self.status = Some(2);
@@ -144,6 +170,9 @@ impl Run<'_> {
         self.is_misused = false;
         let holds = self.test(&words);
         self.status = if self.is_misused { Some(2) } else { holds.map(|holds| u8::from(!holds)) };
+        if !self.read_taints.is_empty() {
+            self.status = None;
+        }
     }
 
     fn drop_aliases(&mut self, arguments: &[Vec<u8>]) {

@@ -181,6 +181,11 @@ impl Run<'_> {
         }
     }
 
+    /// Whether nobody knows if a variable is set.
+    pub(super) fn is_perhaps(&self, name: &[u8]) -> bool {
+        self.state.variables.get(self.state.meant(name)).is_some_and(|variable| variable.is_perhaps)
+    }
+
     /// Whether an option of this name is on, as far as it is known here.
     fn has_option(&self, name: &[u8]) -> Option<bool> {
         let bare: Vec<u8> = name.iter().filter(|b| **b != b'_').map(u8::to_ascii_lowercase).collect();
@@ -197,6 +202,7 @@ impl Run<'_> {
             b'z' => return not_empty(text).map(|holds| !holds),
             b't' => return Some(self.at.is_interactive),
             b'o' => return self.has_option(text),
+            b'v' if self.is_perhaps(text) => return None,
             b'v' if is_name(text) => {
                 return Some(self.state.variables.contains_key(text) || self.own_variable(text).is_some());
             }

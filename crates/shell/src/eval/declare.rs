@@ -128,6 +128,10 @@ impl Run<'_> {
             None => (text, None),
         };
         if !is_name(name) {
+            self.refusals += 1;
+            if self.dialect() != Dialect::Bash {
+                self.fail(Mishap::Expansion);
+            }
             return;
         }
         if how.of_functions {
@@ -164,6 +168,12 @@ impl Run<'_> {
         }
         if is_local {
             self.make_local(name);
+        }
+        let is_indexed =
+            matches!(self.state.variables.get(name), Some(Variable { value: Value::List(_) | Value::Sparse(_), .. }));
+        if is_map && is_indexed && self.dialect() == Dialect::Bash {
+            self.refusals += 1; // bash does not convert one into the other.
+            return false;
         }
         if is_map && !matches!(self.state.variables.get(name), Some(Variable { value: Value::Map(_), .. })) {
             self.assign(name, Value::Map(BTreeMap::new()), false);

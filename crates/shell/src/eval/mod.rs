@@ -32,4 +32,6 @@ mod tilde;
 pub use builtin_names::{is_builtin, is_reserved};
 pub use piece::{Piece, is_known, pieces, unknowns_in};
 pub use run::{Account, Invocation, Run};
-pub use state::{Alias, AliasKind, Attributes, Function, LISTS, Place, State, Value, Variable, parts, places_after};
+pub use state::{
+    Alias, AliasKind, Attributes, Function, LISTS, Place, Replacement, State, Value, Variable, parts, places_after,
+};

@@ -121,6 +121,7 @@ impl Run<'_> {
         if arguments.iter().any(|word| word.starts_with(b"-") && word.contains(&b'L')) {
             self.state.options.insert(b"localoptions".to_vec());
         }
+        self.state.options.retain(|name| name == b"localoptions");
         set(self, is_sh);
         Flow::Next
     }

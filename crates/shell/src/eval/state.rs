@@ -64,6 +64,8 @@ pub struct Variable {
     pub taints: BTreeSet<UnknownId>,
     /// What it does with what it is given.
     pub attributes: Attributes,
+    /// Whether nobody knows if it is set.
+    pub is_perhaps: bool,
 }
 
 impl Variable {
@@ -78,6 +80,7 @@ impl Variable {
             places: Vec::new(),
             taints: BTreeSet::new(),
             attributes: Attributes::default(),
+            is_perhaps: false,
         }
     }
 
@@ -137,6 +140,19 @@ pub enum AliasKind {
     Suffix,
 }
 
+/// A shell that `exec` starts in the place of another.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct Replacement {
+    /// Its program.
+    pub file: Vec<u8>,
+    /// Whether it is started as one of a login (`-l`).
+    pub is_login: bool,
+    /// Whether it is made interactive (`-i`).
+    pub is_interactive: bool,
+    /// Where that is said.
+    pub place: Place,
+}
+
 /// All of it at one moment.
 #[derive(Debug, Clone, PartialEq, Eq, Default)]
 pub struct State {
@@ -158,6 +174,10 @@ pub struct State {
     pub dir: Vec<u8>,
     /// Doubts about which aliases and functions there are.
     pub taints: BTreeSet<UnknownId>,
+    /// The shell that replaced this one.
+    pub replaced_by: Option<Replacement>,
+    /// Doubts about every one of [`LISTS`] from here on, whatever is assigned to it.
+    pub lasting_taints: BTreeSet<UnknownId>,
     /// Doubts about those of [`LISTS`] that are not set.
     pub unset_taints: BTreeSet<UnknownId>,
 }
@@ -210,8 +230,14 @@ impl State {
         let mut merged = State {
             taints: &self.taints | &other.taints,
             unset_taints: &self.unset_taints | &other.unset_taints,
+            lasting_taints: &self.lasting_taints | &other.lasting_taints,
             ..self.clone()
         };
+        if self.replaced_by != other.replaced_by {
+            merged.replaced_by = None;
+            merged.unset_taints.insert(unknown);
+            merged.taints.insert(unknown);
+        }
         let names: BTreeSet<&Vec<u8>> = self.variables.keys().chain(other.variables.keys()).collect();
         for name in names {
             let both = (self.variables.get(name), other.variables.get(name));
@@ -229,11 +255,28 @@ impl State {
                 merged.aliases.insert(name.clone(), Alias { certain: false, ..alias.clone() });
             }
         }
+        if self.replaced_by != other.replaced_by {
+            for name in LISTS {
+                if let Some(variable) = merged.variables.get_mut(name) {
+                    variable.taints.insert(unknown);
+                }
+            }
+        }
         let lone = |name: &Vec<u8>| !other.functions.contains_key(name);
         merged.functions.iter_mut().filter(|(name, _)| lone(name)).for_each(|(_, function)| function.certain = false);
         let lone = |name: &Vec<u8>| !other.aliases.contains_key(name);
         merged.aliases.iter_mut().filter(|(name, _)| lone(name)).for_each(|(_, alias)| alias.certain = false);
-        merged.options = &self.options | &other.options;
+        merged.options = &self.options & &other.options;
+        if self.options != other.options {
+            // What an option does to all that follows is not known.
+            merged.lasting_taints.insert(unknown);
+            merged.unset_taints.insert(unknown);
+            for name in LISTS {
+                if let Some(variable) = merged.variables.get_mut(name) {
+                    variable.taints.insert(unknown);
+                }
+            }
+        }
         merged
     }
 }
@@ -242,7 +285,8 @@ impl State {
 fn either(name: &[u8], both: (Option<&Variable>, Option<&Variable>), unknown: UnknownId) -> Variable {
     let exported = both.0.or(both.1).is_some_and(|variable| variable.exported);
     let (Some(one), Some(two), true) = (both.0, both.1, LISTS.contains(&name)) else {
-        return Variable::text(mark(unknown), exported);
+        let is_perhaps = [both.0, both.1].into_iter().any(|one| one.is_none_or(|one| one.is_perhaps));
+        return Variable { is_perhaps, ..Variable::text(mark(unknown), exported) };
     };
     let taints = &one.taints | &two.taints;
     let (first, second) = (one.directories(), two.directories());
@@ -271,6 +315,7 @@ fn either(name: &[u8], both: (Option<&Variable>, Option<&Variable>), unknown: Un
         places,
         taints,
         attributes: one.attributes,
+        is_perhaps: one.is_perhaps || two.is_perhaps,
     }
 }
 

@@ -14,7 +14,7 @@ impl Run<'_> {
         {
             return self.searched(list, &rest[..end], &rest[end + 1..]);
         }
-        let Some(number) = self.computed(index) else {
+        let Some(number) = self.computed(index).filter(|_| list.iter().all(|one| is_known(one))) else {
             return Some(self.unknown_value("an element of an array whose number is unknown"));
         };
         let length = i64::try_from(list.len()).ok()?;

@@ -5,7 +5,7 @@ use super::run::{Mishap, Run};
 use super::state::Value;
 use crate::eval::edits::{MAX_CUT, cut_off, replaced, slice};
 use crate::syntax::pattern;
-use crate::syntax::{Dialect, Parameter};
+use crate::syntax::{Dialect, Parameter, is_name};
 
 /// Whether a parameter stands for several fields inside double quotes.
 pub(super) fn is_list(parameter: &Parameter) -> bool {
@@ -49,6 +49,10 @@ impl Run<'_> {
             || matches!(parameter.before, Some(b'+' | b'!'))
             || matches!(&parameter.name[..], b"@" | b"*" | b"")
             || matches!(parameter.index.as_deref(), Some(b"@" | b"*"));
+        let asks_set = takes_unset && (!parameter.operator.is_empty() || parameter.before == Some(b'+'));
+        if asks_set && self.is_perhaps(&parameter.name) {
+            return vec![self.unknown_value("whether a variable is set")];
+        }
         if values.is_none() && !takes_unset && self.state.has(b"nounset") {
             self.fail(Mishap::Unbound);
             return Vec::new();
@@ -104,7 +108,8 @@ impl Run<'_> {
             }
             Some(b'!') => {
                 let name = values.and_then(|values| values.first().cloned()).unwrap_or_default();
-                if name.is_empty() {
+                let is_element = name.ends_with(b"]") && name.contains(&b'[');
+                if name.is_empty() || (is_known(&name) && !is_name(&name) && !is_element) {
                     self.fail(Mishap::Expansion); // "invalid indirect expansion"
                     return Some(Vec::new());
                 }
@@ -190,6 +195,9 @@ impl Run<'_> {
             let changed: Option<Vec<Vec<u8>>> = list.iter().map(|value| self.modified_by(value, &argument)).collect();
             values = Some(changed.unwrap_or_else(|| vec![self.unknown_value("a modifier that is unknown here")]));
         } else if argument.starts_with(b"#") && self.dialect() == Dialect::Zsh {
+            if values.iter().flatten().any(|value| !is_known(value)) {
+                return Some(vec![self.unknown_value("which elements of an unknown list fit")]);
+            }
             let wanted = parameter.flags.contains(&b'M');
             values.get_or_insert_default().retain(|value| pattern::fits(&argument[1..], value) == wanted);
         } else {
@@ -224,6 +232,14 @@ impl Run<'_> {
         }
     }
 
+    /// Notes the unknowns about a variable that is read.
+    pub(super) fn reads(&mut self, name: &[u8]) {
+        let name = tied(name).filter(|_| self.dialect() == Dialect::Zsh).unwrap_or(self.state.meant(name));
+        if let Some(variable) = self.state.variables.get(name) {
+            self.read_taints.extend(&variable.taints);
+        }
+    }
+
     /// The values of a parameter that the shell itself keeps: arguments, status, options; `None` for a variable.
     fn special(&mut self, name: &[u8]) -> Option<Option<Vec<Vec<u8>>>> {
         let one = |text: &[u8]| Some(vec![text.to_vec()]);
@@ -248,6 +264,7 @@ impl Run<'_> {
         if let Some(values) = self.special(name) {
             return values;
         }
+        self.reads(name);
         let index = parameter.index.clone();
         let zsh = self.dialect() == Dialect::Zsh;
         let (keys, vals) = (parameter.flags.contains(&b'k'), parameter.flags.contains(&b'v'));
@@ -264,6 +281,9 @@ impl Run<'_> {
             let index = index.unwrap_or_default();
             let comma = memchr::memchr(b',', &index).filter(|_| zsh && !index.starts_with(b"("));
             return match (comma, self.list_of(name)) {
+                (Some(_), Some(list)) if list.iter().any(|one| !is_known(one)) => {
+                    Some(vec![self.unknown_value("a part of a list that is unknown")])
+                }
                 (Some(comma), Some(list)) => self.range(&list, &index, comma),
                 (Some(comma), None) => {
                     let text = self.state.get(name)?.to_vec();

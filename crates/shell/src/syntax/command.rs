@@ -1,7 +1,6 @@
 //! Commands: lists, compound commands, simple ones, redirections.
 
-use std::sync::Arc;
-
+use super::documents::put_document;
 use super::word::closing_bracket;
 use super::{
     Assigned, Assignment, Awaited, Command, Dialect, Kind, List, MAX_DEPTH, Parsed, Parser, Part, Redirect, Word,
@@ -10,6 +9,10 @@ use super::{
 
 /// Words that end a list and begin nothing.
 const CLOSERS: [&[u8]; 9] = [b"then", b"elif", b"else", b"fi", b"do", b"done", b"esac", b"}", b"always"];
+
+/// Commands that take their words as assignments.
+const DECLARING: [&[u8]; 8] =
+    [b"declare", b"export", b"float", b"integer", b"local", b"private", b"readonly", b"typeset"];
 
 const OPERATORS: [&str; 11] = ["&>>", "&>", "<<<", "<<-", "<<", "<&", "<>", "<", ">>", ">&", ">|"];
 
@@ -244,7 +247,12 @@ impl Parser<'_> {
             }
             let Some(mut word) = self.word()? else { break };
             let ends_open = matches!(word.0.last(), Some(Part::Plain(text)) if text.ends_with(b"="));
-            if ends_open && self.dialect != Dialect::Posix && self.take(b"(") {
+            if ends_open && self.dialect != Dialect::Posix && self.peek() == Some(b'(') {
+                let declares = |word: &Word| literal(word).is_some_and(|name| DECLARING.contains(&&name[..]));
+                if !words.iter().any(declares) {
+                    return self.wrong("a parenthesis cannot stand here");
+                }
+                self.skip(1);
                 word.0.push(Part::List(self.words_in_parentheses()?));
             }
             words.push(word);
@@ -322,37 +330,6 @@ pub fn literal(word: &Word) -> Option<Vec<u8>> {
     let mut text = Vec::new();
     add(&word.0, &mut text)?;
     Some(text)
-}
-
-fn put_document(command: &mut Command, number: usize, document: &Word) -> bool {
-    let is_it = |redirect: &&mut Redirect| {
-        redirect.operator.starts_with("<<")
-            && redirect.operator != "<<<"
-            && redirect.target.0 == [Part::Plain(number.to_string().into_bytes())]
-    };
-    if let Some(redirect) = command.redirects.iter_mut().find(is_it) {
-        redirect.target = document.clone();
-        return true;
-    }
-    let mut in_list = |list: &mut List| list.iter_mut().any(|one| put_document(one, number, document));
-    match &mut command.kind {
-        Kind::AndOr(first, more) => {
-            put_document(first, number, document) || more.iter_mut().any(|(_, one)| put_document(one, number, document))
-        }
-        Kind::Not(inner) | Kind::Background(inner) => put_document(inner, number, document),
-        Kind::Pipeline(list) | Kind::Group(list) | Kind::Subshell(list) | Kind::OtherLoop(list) => in_list(list),
-        Kind::If(branches, otherwise) => {
-            branches.iter_mut().any(|(condition, body)| in_list(condition) || in_list(body))
-                || otherwise.as_mut().is_some_and(&mut in_list)
-        }
-        Kind::While(condition, body, _) => in_list(condition) || in_list(body),
-        Kind::For(_, _, body) | Kind::Count(_, _, _, body) | Kind::Repeat(_, body) => in_list(body),
-        Kind::Case(_, arms) => arms.iter_mut().any(|arm| in_list(&mut arm.body)),
-        Kind::Function(_, body) | Kind::Anonymous(body, _) => {
-            Arc::get_mut(body).is_some_and(|body| put_document(body, number, document))
-        }
-        Kind::Simple(..) | Kind::Test(_) | Kind::Arithmetic(_) => false,
-    }
 }
 
 #[cfg(test)]

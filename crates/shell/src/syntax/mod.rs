@@ -7,6 +7,7 @@
 mod command;
 mod compound;
 mod condition;
+mod documents;
 pub mod fish;
 mod parameter;
 pub mod pattern;

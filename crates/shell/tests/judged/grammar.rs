@@ -1,4 +1,4 @@
-//! Start-up files that are put together from what people write.
+//! Start-up files that are put together from what users write.
 
 /// A generator of scripts: the same seed gives the same scripts.
 #[derive(Debug)]
@@ -142,6 +142,12 @@ const POSIX: Templates = &[
     "PATH=$X$PATH",
     "PATH=\"$X:$Y:$PATH\"",
     "X=$X:%W",
+    "X=$($HOME/bin/gauge)",
+    "PATH=$($HOME/bin/gauge):$PATH",
+    "$HOME/bin/gauge >/dev/null && { %S; }",
+    "if $HOME/bin/gauge >/dev/null; then %S; else %S; fi",
+    "while $HOME/bin/gauge >/dev/null; do %S; break; done",
+    "case $($HOME/bin/gauge) in %P) %S;; *) %S;; esac",
     "getopts ab: o -a; PATH=/$o:$PATH",
     "trap 'true' EXIT INT",
     "PATH=$PATH:$HOME/bin:~/x",
@@ -302,6 +308,10 @@ const FISH: Templates = &[
     "string match -q '*/bin' -- $PATH; and %S",
     "test -d %D; and %S",
     "test -n \"$X\" -a -d %D; and %S",
+    "set X ($HOME/bin/gauge)",
+    "set PATH ($HOME/bin/gauge) $PATH",
+    "$HOME/bin/gauge >/dev/null; and %S",
+    "if $HOME/bin/gauge >/dev/null; %S; else; %S; end",
     "type -q nowhere; or %S",
     "command -q env; and %S",
     "set v PATH; set $v %D $$v",
@@ -309,6 +319,7 @@ const FISH: Templates = &[
     "false; set PATH /st$status $PATH",
     "set PATH (printf '%s\\n' %W %W) $PATH",
     "return",
+    "set -l PATH /lp $PATH",
     "set -U Z %W; set PATH /$Z $PATH",
     "set PATH (dirname %D) $PATH",
 ];

@@ -165,7 +165,7 @@ impl Machine {
         Some(found.collect())
     }
 
-    /// What the evaluator says, and its doubts.
+    /// What the evaluator says, and its unknowns.
     pub fn ours(&self, shell: &str, script: &str) -> (Found, Vec<String>) {
         let file = self.home.join("start");
         fs::write(&file, script).unwrap();

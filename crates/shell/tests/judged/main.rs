@@ -1,4 +1,4 @@
-//! The evaluator against the shells themselves: single idioms, and scripts that are put together from what people write.
+//! The evaluator against the shells themselves: single idioms, and scripts that are put together from what users write.
 
 #![expect(clippy::disallowed_methods, clippy::disallowed_types, reason = "makes files, and runs the shells that judge")]
 
@@ -35,7 +35,7 @@ fn every_row_is_what_the_shell_does() {
     let (mut answers, mut wrong) = (String::new(), Vec::new());
     for (shells, script) in rows::ROWS {
         for shell in shells.split(' ') {
-            let (ours, doubts) = machine.ours(shell, script);
+            let (ours, unknowns) = machine.ours(shell, script);
             if here.contains(&shell) {
                 let theirs = machine.theirs(shell, script);
                 let differences = silently_wrong(&ours, &theirs);
@@ -43,7 +43,7 @@ fn every_row_is_what_the_shell_does() {
                     (!differences.is_empty()).then(|| format!("{shell}: {script}\n{}", differences.join("; "))),
                 );
             }
-            let shown = |value: &Option<String>| value.clone().unwrap_or_else(|| format!("? {}", doubts.join("; ")));
+            let shown = |value: &Option<String>| value.clone().unwrap_or_else(|| format!("? {}", unknowns.join("; ")));
             let told: Vec<String> = ours
                 .iter()
                 .flatten()

@@ -348,4 +348,11 @@ pub const ROWS: &[Row] = &[
         "bash zsh",
         "typeset -A m; k=x; m[$k]=/1; [[ -n ${m[$k]} ]] && PATH=/has:$PATH; [[ -z ${m[y]} ]] && PATH=/hasnt:$PATH",
     ),
+    ("sh bash zsh", "export 1x=2; PATH=/same:$PATH\nPATH=/next:$PATH"),
+    (
+        "sh bash zsh",
+        "f() { getopts a o -a; PATH=/$o:$PATH; }; f; f; getopts a o -a; PATH=/$o:$PATH; getopts a o -a; PATH=/$o:$PATH",
+    ),
+    ("bash zsh sh", "PATH=/x:$PATH; exec fish"),
+    ("bash zsh sh", "PATH=/x:$PATH; exec /bin/sh -l"),
 ];

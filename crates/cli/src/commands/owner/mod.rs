@@ -8,7 +8,8 @@ use std::os::unix::ffi::OsStrExt as _;
 
 use clap::Args;
 use whodunit_core::bytes::ByteString;
-use whodunit_core::queries::owner::{Answer, Owners, Target, Verdict, owners_in};
+use whodunit_core::queries::owner::{Answer, Owners, Target, TargetKind, Verdict, owners_in};
+use whodunit_core::queries::session::{fresh_sessions, tell_next_session};
 use whodunit_core::survey::Survey;
 
 use crate::args::Global;
@@ -46,7 +47,10 @@ pub fn run(arguments: &Arguments, global: &Global, streams: &mut Streams) -> Res
     let targets = targets.map_err(|bad| CliError::usage(bad.to_string()))?;
     let session = Session::new(global)?;
     let survey = Survey::of(&session.host);
-    let answer = owners_in(&survey, &session.searches(), &targets);
+    let mut answer = owners_in(&survey, &session.searches(), &targets);
+    if session.is_here() && targets.iter().any(|target| target.kind.is_none_or(|kind| kind == TargetKind::Command)) {
+        tell_next_session(&survey, &mut answer.answers, &fresh_sessions(&session.host));
+    }
     // Of several contexts, one that reaches it is enough.
     let is_found = |target: &Target| {
         let of_target = answer.answers.iter().filter(|answer| answer.target == target.given);

@@ -129,8 +129,17 @@ fn add_other_copies(answer: &Answer, presenter: &Presenter, lines: &mut Vec<Line
             .filter(|copy| copy.id.is_some())
             .map(|copy| row("to start").and(Tone::Plain, presenter.path(&copy.start))),
     );
+    if let Some(next) = &answer.next_session {
+        let whose = next.id.as_ref().map_or("no manager claims it".to_owned(), ToString::to_string);
+        let line = row("next login");
+        lines.push(match &next.path {
+            Some(path) => line.and(Tone::Accent, presenter.path(path)).to(WIDE).and(Tone::Plain, whose),
+            None => line.and(Tone::Warning, "starts nothing: only this session has the directory on its search path"),
+        });
+    }
     let others = others.into_iter().chain(own.iter().filter(|copy| copy.id.is_none()).copied());
-    for (number, copy) in others.enumerate() {
+    let next = answer.next_session.as_ref().and_then(|next| next.path.as_ref());
+    for (number, copy) in others.filter(|copy| Some(&copy.start) != next).enumerate() {
         let label = if number == 0 { "elsewhere" } else { "" };
         let whose = copy.id.as_ref().map_or("no manager claims it".to_owned(), ToString::to_string);
         let says = format!("{whose}; not in this search path");

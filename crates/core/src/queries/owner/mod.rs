@@ -71,6 +71,17 @@ pub struct Elsewhere {
     pub start: ByteString,
 }
 
+/// What the name of a command starts in a fresh session, where that is something else than in this one.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, JsonSchema)]
+pub struct NextSession {
+    /// The context of the fresh session.
+    pub context: Context,
+    /// The program; `null` where the name starts none there.
+    pub path: Option<ByteString>,
+    /// The package that owns it; `null` where none does.
+    pub id: Option<ByteString>,
+}
+
 /// The answer for one target.
 #[derive(Debug, Clone, PartialEq, Eq, Serialize, JsonSchema)]
 pub struct Answer {
@@ -106,6 +117,9 @@ pub struct Answer {
     pub hidden_by: Option<Located>,
     /// Copies that this search path does not reach.
     pub elsewhere: Vec<Elsewhere>,
+    /// What the name starts in a fresh session, where that is something else; `null` where it is the same, or where the
+    /// context is not this process's own.
+    pub next_session: Option<NextSession>,
     /// Why it wins.
     pub because: Vec<Evidence>,
     /// Commands of its manager's own.

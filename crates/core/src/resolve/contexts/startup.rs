@@ -97,8 +97,30 @@ pub struct InvocationMode {
 
 /// Starts a shell and follows the files that it reads.
 pub fn start(host: &Host, user: &User, shell: Shell, invocation: InvocationMode, from: Start) -> (State, Vec<Unknown>) {
-    follow(host, user, shell, invocation, from, None)
+    let (mut state, mut unknowns) = follow(host, user, shell, invocation, from, None);
+    for _ in 0..MAX_REPLACED {
+        let Some(next) = state.replaced_by.take() else { return (state, unknowns) };
+        let mut from = Start::exported(&state, unknowns, true);
+        let Some(shell) = Shell::of(host, &next.file) else {
+            let says = format!("replaces the shell by {}, which is not followed", ByteString::from(next.file));
+            from.note_unknown(Unknown { file: next.place.file, line: Some(next.place.line), says });
+            return (from.state, from.unknowns);
+        };
+        // It has the terminal of the one before.
+        let interactive = next.is_interactive || invocation.interactive;
+        let invocation = InvocationMode { login: next.is_login, interactive, remote: false };
+        (state, unknowns) = follow(host, user, shell, invocation, from, None);
+    }
+    let mut from = Start { state, unknowns };
+    if let Some(next) = from.state.replaced_by.take() {
+        let says = "shells replace each other without an end".to_owned();
+        from.note_unknown(Unknown { file: next.place.file, line: Some(next.place.line), says });
+    }
+    (from.state, from.unknowns)
 }
+
+/// Shells that replace one another are followed this far.
+const MAX_REPLACED: u32 = 4;
 
 /// Follows exactly these files, in a shell that nobody types into.
 pub fn files(host: &Host, user: &User, shell: Shell, from: Start, files: &[ByteString]) -> (State, Vec<Unknown>) {
@@ -136,6 +158,10 @@ fn follow(
         is_login: invocation.login,
         is_interactive: invocation.interactive,
     };
+    if invocation.remote {
+        state.export(b"SSH_CLIENT", "192.0.2.7 50000 22");
+        state.export(b"SSH_CONNECTION", "192.0.2.7 50000 192.0.2.1 22");
+    }
     if shell == Shell::Fish {
         let mut run = Fish::new(at, state);
         run.take_unknowns(unknowns);
@@ -144,10 +170,6 @@ fn follow(
             None => run.start(),
         }
         return run.finish();
-    }
-    if invocation.remote && shell == Shell::Bash {
-        state.export(b"SSH_CLIENT", "192.0.2.7 50000 22");
-        state.export(b"SSH_CONNECTION", "192.0.2.7 50000 192.0.2.1 22");
     }
     let mut run = Run::new(at, state);
     run.unknowns = std::mem::take(&mut unknowns);

@@ -128,7 +128,7 @@ fn environment_d(host: &Host, user: &User, start: &mut Start) {
             let Some((name, value)) = text.split_once('=').filter(|_| !text.starts_with(['#', ';'])) else { continue };
             let is_name = !name.is_empty() && name.chars().all(|c| c.is_ascii_alphanumeric() || c == '_');
             if is_name {
-                let value = expanded(value, start);
+                let value = expanded(&unquoted(value.trim()), start);
                 // What is made of the old list keeps who put the old parts there.
                 let place = Place { file: file.clone(), line };
                 let old = start.state.variables.get(name.as_bytes()).cloned();
@@ -173,48 +173,110 @@ fn flatpak(user: &User, start: &mut Start, file: &ByteString) {
     start.set(b"XDG_DATA_DIRS", &list, &Place { file: file.clone(), line: 0 });
 }
 
-fn expanded(value: &str, start: &Start) -> String {
+/// A value without its quotes and backslashes, as files of variables are read: quotes count where a value begins, and
+/// behind another quoted part; blanks before either do not count.
+fn unquoted(value: &str) -> String {
     let mut result = String::new();
     let mut letters = value.chars().peekable();
-    let mut quote = None;
     while let Some(letter) = letters.next() {
         match letter {
-            '\\' => result.extend(letters.next()),
-            '"' | '\'' if quote == Some(letter) => quote = None,
-            '"' | '\'' if quote.is_none() => quote = Some(letter),
-            '$' if quote != Some('\'') => {
-                let in_braces = letters.next_if_eq(&'{').is_some();
-                let mut name = String::new();
-                while let Some(c) = letters.next_if(|c| c.is_ascii_alphanumeric() || *c == '_') {
-                    name.push(c);
-                }
-                let mut rest = String::new();
-                if in_braces {
-                    let mut depth = 0;
-                    for c in letters.by_ref() {
-                        match c {
-                            '}' if depth == 0 => break,
-                            '}' => depth -= 1,
-                            '{' => depth += 1,
-                            _ => {}
-                        }
-                        rest.push(c);
+            '\'' => result.extend(letters.by_ref().take_while(|letter| *letter != '\'')),
+            '"' => {
+                while let Some(letter) = letters.next().filter(|letter| *letter != '"') {
+                    match (letter, letters.peek()) {
+                        ('\\', Some('"' | '\\' | '`' | '$')) => result.extend(letters.next()),
+                        _ => result.push(letter),
                     }
-                }
-                let set = start.state.get(name.as_bytes()).map(|set| String::from_utf8_lossy(set).into_owned());
-                let is_set = set.as_ref().is_some_and(|set| !set.is_empty());
-                match (rest.strip_prefix(":-"), rest.strip_prefix(":+")) {
-                    (Some(other), _) if !is_set && rest.len() < 4096 => result.push_str(&expanded(other, start)),
-                    (_, Some(other)) if rest.len() < 4096 => {
-                        if is_set {
-                            result.push_str(&expanded(other, start));
-                        }
-                    }
-                    _ => result.push_str(&set.unwrap_or_default()),
                 }
             }
-            other => result.push(other),
+            blank if blank.is_whitespace() => {}
+            first => {
+                let mut next = Some(first);
+                while let Some(letter) = next {
+                    result.extend(if letter == '\\' { letters.next() } else { Some(letter) });
+                    next = letters.next();
+                }
+            }
         }
     }
     result
+}
+
+/// `$NAME`, `${NAME}`, `${NAME:-…}`, `${NAME:+…}` and `$$`, wherever they stand: the quotes are gone by now.
+fn expanded(value: &str, start: &Start) -> String {
+    let mut result = String::new();
+    let mut letters = value.chars().peekable();
+    while let Some(letter) = letters.next() {
+        if letter != '$' {
+            result.push(letter);
+            continue;
+        }
+        if letters.next_if_eq(&'$').is_some() {
+            result.push('$');
+            continue;
+        }
+        let in_braces = letters.next_if_eq(&'{').is_some();
+        let mut name = String::new();
+        while let Some(c) = letters.next_if(|c| c.is_ascii_alphanumeric() || *c == '_') {
+            name.push(c);
+        }
+        if name.is_empty() && !in_braces {
+            result.push('$');
+            continue;
+        }
+        let mut rest = String::new();
+        if in_braces {
+            let mut depth = 0;
+            for c in letters.by_ref() {
+                match c {
+                    '}' if depth == 0 => break,
+                    '}' => depth -= 1,
+                    '{' => depth += 1,
+                    _ => {}
+                }
+                rest.push(c);
+            }
+        }
+        let set = start.state.get(name.as_bytes()).map(|set| String::from_utf8_lossy(set).into_owned());
+        let is_set = set.as_ref().is_some_and(|set| !set.is_empty());
+        match (rest.strip_prefix(":-"), rest.strip_prefix(":+")) {
+            (Some(other), _) if !is_set && rest.len() < 4096 => result.push_str(&expanded(other, start)),
+            (_, Some(other)) if rest.len() < 4096 => {
+                if is_set {
+                    result.push_str(&expanded(other, start));
+                }
+            }
+            _ => result.push_str(&set.unwrap_or_default()),
+        }
+    }
+    result
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    /// What systemd's own generator printed for these lines.
+    #[test]
+    fn values_of_environment_files_are_unquoted_and_then_expanded() {
+        let mut start = Start::default();
+        start.set(b"HOME", b"/home/maren", &compiled("test"));
+        for (value, expected) in [
+            ("$HOME/a", "/home/maren/a"),
+            ("'$HOME/a'", "/home/maren/a"),
+            ("\"$HOME/a\"b", "/home/maren/ab"),
+            ("a$$b", "a$b"),
+            ("\\$HOME", "/home/maren"),
+            ("${HOME}x${NONE:-/d}${HOME:+/y}", "/home/marenx/d/y"),
+            ("a b", "a b"),
+            ("$ x", "$ x"),
+            ("\"a\\\"b\\q\"", "a\"b\\q"),
+            ("'a'  'b'", "ab"),
+            ("x # y", "x # y"),
+            ("\"q\" z", "qz"),
+            ("a\"b\"c'd'e", "a\"b\"c'd'e"),
+        ] {
+            assert_eq!(expanded(&unquoted(value), &start), expected, "{value}");
+        }
+    }
 }

@@ -46,8 +46,7 @@ impl Fish<'_> {
                 return Flow::Return;
             }
             b"exec" => {
-                let unknown = self.note_unknown(format!("{} replaces the shell here", ByteString::from(first)));
-                self.taint_all(unknown);
+                self.run.replaced_by(&arguments);
                 return Flow::Exit;
             }
             b"exit" => return Flow::Exit,
@@ -84,6 +83,12 @@ impl Fish<'_> {
             b"string" => self.string(arguments),
             b"seq" => {
                 // Where there is no such program, fish has a function of this name.
+                let list = self.list_of(b"PATH").unwrap_or_default().join(&b':');
+                let is_here = self.run.which_in(&list, b"seq").is_some();
+                if *self.seq.get_or_insert(is_here) && !is_here {
+                    self.run.status = Some(127);
+                    return true;
+                }
                 let words: Vec<&[u8]> = arguments.iter().map(Vec::as_slice).collect();
                 match crate::eval::programs::counted(&words) {
                     Some(text) => {
@@ -250,7 +255,11 @@ impl Fish<'_> {
         if let Some(known) = known {
             self.run.state.variables.insert(b"PATH".to_vec(), known);
         }
-        self.run.status = Some(u8::from(!found));
+        self.run.status = Some(match (found, word) {
+            (true, _) => 0,
+            (false, b"command") => 127,
+            (false, _) => 1,
+        });
         Flow::Next
     }
 

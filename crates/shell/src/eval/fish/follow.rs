@@ -4,14 +4,22 @@ use std::sync::Arc;
 
 use super::{Defined, Fish, only_stars};
 use crate::eval::run::{Flow, MAX_DEPTH, fits_perhaps};
-use crate::eval::state::Function;
+use crate::eval::state::{Function, Variable};
 use crate::syntax::fish::{Block, Kind, Statement, Word, plain};
 use crate::syntax::pattern;
 use whodunit_formats::bytes::path;
 
 impl Fish<'_> {
     pub(super) fn block(&mut self, block: &Block) -> Flow {
+        let mut skips = false;
         for statement in block {
+            if !statement.is_chained {
+                let status = self.run.status.map(|status| status == 0);
+                skips = statement.after.is_some_and(|wanted| status.is_some_and(|status| status != wanted));
+            }
+            if skips {
+                continue;
+            }
             let flow = self.statement(statement);
             if flow != Flow::Next {
                 return flow;
@@ -46,9 +54,24 @@ impl Fish<'_> {
         self.bodies.extend(bodies);
         let second = two(self);
         let after_two = std::mem::take(&mut self.run.state);
-        self.run.state = after_one.merged(&after_two, unknown);
         self.run.status = None;
-        if first == second { first } else { Flow::Next }
+        match (first, second) {
+            // What ends early is taken in where it ends.
+            (flow, Flow::Next) if flow != Flow::Next => {
+                self.run.early.push((flow, after_one));
+                self.run.state = after_two;
+                Flow::Next
+            }
+            (Flow::Next, flow) if flow != Flow::Next => {
+                self.run.early.push((flow, after_two));
+                self.run.state = after_one;
+                Flow::Next
+            }
+            (flow, _) => {
+                self.run.state = after_one.merged(&after_two, unknown);
+                flow
+            }
+        }
     }
 
     pub(super) fn statement(&mut self, statement: &Statement) -> Flow {
@@ -84,18 +107,24 @@ impl Fish<'_> {
     pub(super) fn kind(&mut self, kind: &Kind) -> Flow {
         match kind {
             Kind::Command(words) => {
+                let outer = std::mem::take(&mut self.run.read_taints);
                 let words = self.words(words);
-                let Some((name, arguments)) = words.split_first() else {
-                    self.run.status = Some(0);
-                    return Flow::Next;
+                let flow = match words.split_first() {
+                    Some((name, arguments)) => self.command(&name.clone(), arguments.to_vec()),
+                    None => {
+                        self.run.status = Some(0);
+                        Flow::Next
+                    }
                 };
-                self.command(&name.clone(), arguments.to_vec())
+                self.run.read_taints.extend(outer);
+                flow
             }
             Kind::Pipeline(block) => self.pipeline(block),
             Kind::Block(block) => self.scoped(|fish| fish.block(block)),
             Kind::If(branches, otherwise) => self.branches(branches, otherwise.as_ref()),
             Kind::Switch(word, arms) => self.switch(word, arms),
             Kind::For(name, words, body) => {
+                let early = self.run.early.len();
                 for value in self.words(words) {
                     self.assign(name, vec![value], false, None);
                     match self.scoped(|fish| fish.block(body)) {
@@ -104,6 +133,7 @@ impl Fish<'_> {
                         other => return other,
                     }
                 }
+                self.run.join_early(early, |flow| matches!(flow, Flow::Break(_) | Flow::Continue(_)));
                 Flow::Next
             }
             Kind::While(condition, body) => loop {
@@ -120,7 +150,10 @@ impl Fish<'_> {
                     Some(_) => return Flow::Next,
                     None => {
                         let why = "the number of iterations of a loop is unknown";
-                        return self.either(why, &mut |fish| fish.block(body), &mut |_| Flow::Next);
+                        let early = self.run.early.len();
+                        let flow = self.either(why, &mut |fish| fish.block(body), &mut |_| Flow::Next);
+                        self.run.join_early(early, |flow| matches!(flow, Flow::Break(_) | Flow::Continue(_)));
+                        return flow;
                     }
                 }
             },
@@ -274,6 +307,9 @@ impl Fish<'_> {
         }
         self.depth += 1;
         let held = std::mem::replace(&mut self.holds_line, true);
+        let early = self.run.early.len();
+        let hidden = self.without_locals();
+        let scopes = std::mem::take(&mut self.scopes);
         self.calls.push(self.scopes.len());
         let flow = self.scoped(|fish| {
             for (number, name) in defined.names.iter().enumerate() {
@@ -285,9 +321,41 @@ impl Fish<'_> {
             fish.block(&defined.body)
         });
         self.calls.pop();
+        self.run.join_early(early, |flow| flow == Flow::Return);
+        self.scopes = scopes;
+        self.with_locals(hidden);
         self.holds_line = held;
         self.depth -= 1;
         if flow == Flow::Return { Flow::Next } else { flow }
+    }
+
+    /// Takes away the variables of the blocks around: a function sees none of them that is not exported.
+    fn without_locals(&mut self) -> Vec<(Vec<u8>, Variable)> {
+        let mut hidden: Vec<(Vec<u8>, Variable)> = Vec::new();
+        for (name, before) in self.scopes.iter().flatten() {
+            if hidden.iter().any(|(known, _)| known == name) {
+                continue;
+            }
+            let Some(local) = self.run.state.variables.get(name).filter(|local| !local.exported).cloned() else {
+                continue;
+            };
+            match before {
+                Some(before) => drop(self.run.state.variables.insert(name.clone(), before.clone())),
+                None => drop(self.run.state.variables.remove(name)),
+            }
+            hidden.push((name.clone(), local));
+        }
+        hidden
+    }
+
+    /// Gives them back. What the function made of the outer ones is kept for when their block ends.
+    fn with_locals(&mut self, hidden: Vec<(Vec<u8>, Variable)>) {
+        for (name, local) in hidden {
+            let outer = self.run.state.variables.insert(name.clone(), local);
+            if let Some((_, kept)) = self.scopes.iter_mut().flatten().find(|(known, _)| *known == name) {
+                *kept = outer;
+            }
+        }
     }
 
     pub(super) fn in_function(&self) -> bool {

@@ -29,6 +29,8 @@ pub struct Fish<'s> {
     bodies: BTreeMap<Vec<u8>, Defined>,
     /// Functions that are called whenever a variable changes, by its name.
     watchers: BTreeMap<Vec<u8>, Vec<Vec<u8>>>,
+    /// Whether the first `seq` was a program; else fish has a function of that name.
+    seq: Option<bool>,
     /// Directories of `fish_user_paths` that were put into the path.
     added: Vec<Vec<u8>>,
     /// Variables that a block or a function hides, innermost last.
@@ -55,6 +57,7 @@ impl<'s> Fish<'s> {
             run: Run::new(at, state),
             bodies: BTreeMap::new(),
             watchers: BTreeMap::new(),
+            seq: None,
             added: Vec::new(),
             scopes: Vec::new(),
             calls: Vec::new(),
@@ -199,7 +202,11 @@ impl<'s> Fish<'s> {
             if !is_made_of_old {
                 variable.taints.clear();
             }
+            variable.taints.extend(&self.run.state.lasting_taints);
+        } else {
+            variable.taints.clear();
         }
+        variable.taints.extend(&self.run.read_taints);
         if old.is_none() {
             variable.attributes.path = is_path(name);
         }
@@ -210,6 +217,7 @@ impl<'s> Fish<'s> {
             list
         };
         variable.value = Value::List(list);
+        variable.is_perhaps = false;
         if let Some(exported) = exported {
             variable.exported = exported;
         }
@@ -280,7 +288,9 @@ impl<'s> Fish<'s> {
         self.depth += 1;
         let place = std::mem::replace(&mut self.run.place, Place { file, line: 1 });
         let held = std::mem::replace(&mut self.holds_line, false);
-        let flow = self.text(&content, arguments);
+        let early = self.run.early.len();
+        let flow = self.scoped(|fish| fish.text(&content, arguments));
+        self.run.join_early(early, |flow| flow == Flow::Return);
         self.holds_line = held;
         self.run.place = place;
         self.depth -= 1;

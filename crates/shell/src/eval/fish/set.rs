@@ -3,7 +3,7 @@
 use super::Fish;
 use crate::FileType;
 use crate::eval::piece::is_known;
-use crate::eval::state::{LISTS, Variable};
+use crate::eval::state::Variable;
 use whodunit_formats::bytes::path;
 
 /// The options of `set`.
@@ -69,10 +69,15 @@ impl Fish<'_> {
         let rest = &arguments[at..];
         if options.query {
             let missing = rest.iter().filter(|name| !self.is_set(name)).count();
-            self.run.status = Some(u8::try_from(missing).unwrap_or(255));
+            let is_perhaps = rest.iter().any(|name| self.is_perhaps(name));
+            self.run.status = Some(u8::try_from(missing).unwrap_or(255)).filter(|_| !is_perhaps);
             return;
         }
         let Some((name, values)) = rest.split_first() else { return };
+        if !is_known(name) {
+            let unknown = self.note_unknown("sets a variable whose name is unknown");
+            return self.taint_all(unknown);
+        }
         let (name, index) = match memchr::memchr(b'[', name) {
             Some(open) => (name[..open].to_vec(), Some(name[open + 1..].to_vec())),
             None => (name.clone(), None),
@@ -92,7 +97,7 @@ impl Fish<'_> {
         if is_new && !local && !is_wide && self.in_function() {
             self.hide_in_function(&name);
         }
-        if local && !(LISTS.contains(&name.as_slice()) && self.scopes.is_empty()) {
+        if local {
             self.hide(&name);
         }
         let values = values.to_vec();
@@ -107,7 +112,11 @@ impl Fish<'_> {
             (_, true) => [values, old].concat(),
             _ => values,
         };
-        self.assign(&name, list, append || prepend || holds_old, exported);
+        let is_made_of_old = append || prepend || holds_old;
+        match is_wide && self.is_hidden(&name) {
+            true => self.assign_outside(&name, list, exported),
+            false => self.assign(&name, list, is_made_of_old, exported),
+        }
         for function in self.watchers.get(&name).cloned().unwrap_or_default() {
             if let Some(defined) = self.load(&function) {
                 let status = self.run.status;
@@ -126,7 +135,7 @@ impl Fish<'_> {
         value: Option<&Vec<u8>>,
         exported: Option<bool>,
     ) {
-        if list.iter().any(|one| !is_known(one)) {
+        if list.iter().any(|one| !is_known(one)) || !is_known(index) {
             // What is unknown may be several elements, or none.
             let unknown = self.note_unknown("changes an element of a list that is unknown");
             self.taint_all(unknown);
@@ -142,6 +151,37 @@ impl Fish<'_> {
             }
         }
         self.assign(name, list, true, exported);
+    }
+
+    /// Whether a block has a variable of this name for itself.
+    fn is_hidden(&self, name: &[u8]) -> bool {
+        self.scopes.iter().flatten().any(|(known, _)| known == name)
+    }
+
+    /// Sets the global variable behind one of a block.
+    fn assign_outside(&mut self, name: &[u8], list: Vec<Vec<u8>>, exported: Option<bool>) {
+        let own = self.run.state.variables.remove(name);
+        let outermost = |scopes: &mut Vec<Vec<(Vec<u8>, Option<Variable>)>>, with: Option<Variable>| {
+            let entry = scopes.iter_mut().flatten().find(|(known, _)| known == name);
+            entry.and_then(|(_, kept)| std::mem::replace(kept, with))
+        };
+        if let Some(global) = outermost(&mut self.scopes, None) {
+            self.run.state.variables.insert(name.to_vec(), global);
+        }
+        self.assign(name, list, true, exported);
+        let global = self.run.state.variables.remove(name);
+        outermost(&mut self.scopes, global);
+        if let Some(own) = own {
+            self.run.state.variables.insert(name.to_vec(), own);
+        }
+    }
+
+    /// Whether nobody knows if a variable, or its element of a number, is set.
+    fn is_perhaps(&self, name: &[u8]) -> bool {
+        let end = memchr::memchr(b'[', name).unwrap_or(name.len());
+        let variable = self.run.state.variables.get(&name[..end]);
+        let is_unknown = || self.list_of(&name[..end]).is_some_and(|list| list.iter().any(|one| !is_known(one)));
+        variable.is_some_and(|variable| variable.is_perhaps) || (end < name.len() && is_unknown())
     }
 
     /// Whether a variable, or its element of a number, is set.

@@ -93,6 +93,7 @@ impl Fish<'_> {
             b"fish_pid" => vec![self.unknown_value("a process id")],
             name => self.list_of(name).unwrap_or_default(),
         };
+        self.run.reads(name);
         let Some(index) = index else { return list };
         if list.iter().any(|one| !is_known(one)) {
             return vec![self.unknown_value("an element of a list that is unknown")];

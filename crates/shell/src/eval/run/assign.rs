@@ -80,7 +80,10 @@ impl Run<'_> {
             (value, _) => value,
         };
         let mut variable = match old {
-            Some(old) => Variable { value, exported: old.exported || self.state.has(b"allexport"), ..old.clone() },
+            Some(old) => {
+                let exported = old.exported || self.state.has(b"allexport");
+                Variable { value, exported, is_perhaps: false, ..old.clone() }
+            }
             None => {
                 let exported = self.state.has(b"allexport") || self.state.to_export.remove(name);
                 Variable { value, ..Variable::text("", exported) }
@@ -95,7 +98,11 @@ impl Run<'_> {
             } else if old.is_none() {
                 variable.taints.clone_from(&self.state.unset_taints);
             }
+            variable.taints.extend(&self.state.lasting_taints);
+        } else {
+            variable.taints.clear();
         }
+        variable.taints.extend(&self.read_taints);
         if self.dialect() == Dialect::Zsh && !by_list && LISTS.contains(&name) && variable.as_text().is_empty() {
             let unknown = self.note_unknown("a search path that is empty is a list of one empty element");
             variable.taints.insert(unknown);

@@ -6,6 +6,13 @@ use crate::syntax::{Assignment, Command, Dialect, Kind, Parser, Part, Word, lite
 
 impl Run<'_> {
     pub(in crate::eval) fn simple(&mut self, assignments: &[Assignment], words: &[Word], command: &Command) -> Flow {
+        let outer = std::mem::take(&mut self.read_taints);
+        let flow = self.simple_alone(assignments, words, command);
+        self.read_taints.extend(outer);
+        flow
+    }
+
+    fn simple_alone(&mut self, assignments: &[Assignment], words: &[Word], command: &Command) -> Flow {
         if let Some(flow) = self.alias(words, command) {
             return flow;
         }
@@ -136,8 +143,17 @@ impl Run<'_> {
         // In zsh `$0` is the function.
         let zero = (self.dialect() == Dialect::Zsh).then(|| std::mem::replace(&mut self.at.name, name.to_vec()));
         self.calls.push(name.to_vec());
+        // In dash each function takes options apart anew.
+        let getopts = (self.dialect() == Dialect::Posix).then(|| {
+            let index = self.state.variables.insert(b"OPTIND".to_vec(), Variable::text("1", false));
+            (index, std::mem::take(&mut self.option_at))
+        });
         let flow = self.command(&body);
         self.calls.pop();
+        if let Some((index, at)) = getopts {
+            self.restore(vec![(b"OPTIND".to_vec(), index)]);
+            self.option_at = at;
+        }
         if let Some(zero) = zero {
             self.at.name = zero;
         }

@@ -156,7 +156,12 @@ impl Run<'_> {
             }
             Kind::OtherLoop(body) => self.perhaps(body),
             Kind::Case(word, arms) => {
-                let text = self.one(word, false);
+                let outer = std::mem::take(&mut self.read_taints);
+                let mut text = self.one(word, false);
+                if !self.read_taints.is_empty() {
+                    text = self.unknown_value("the text of a variable that may be another");
+                }
+                self.read_taints = outer;
                 self.status = Some(0);
                 self.case(&text, arms, false)
             }
@@ -170,8 +175,10 @@ impl Run<'_> {
                 Flow::Next
             }
             Kind::Test(condition) => {
+                let outer = std::mem::take(&mut self.read_taints);
                 let holds = self.holds(condition);
-                self.status = holds.map(|holds| u8::from(!holds));
+                self.status = holds.filter(|_| self.read_taints.is_empty()).map(|holds| u8::from(!holds));
+                self.read_taints = outer;
                 Flow::Next
             }
             Kind::Arithmetic(text) => {

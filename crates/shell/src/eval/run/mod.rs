@@ -117,6 +117,8 @@ pub struct Run<'s> {
     pub(in crate::eval) unset_lists: BTreeMap<Vec<u8>, (bool, bool)>,
     /// Whether the words of a `test` make no sense to it.
     pub(in crate::eval) is_misused: bool,
+    /// Doubts about what the command that is followed reads.
+    pub(in crate::eval) read_taints: BTreeSet<UnknownId>,
     /// The search path at the start.
     pub(in crate::eval) first_path: Vec<u8>,
     /// Whether bash gave up a line before, after which it reads from no process any more.
@@ -146,6 +148,7 @@ impl<'s> Run<'s> {
         Run {
             unset_lists: BTreeMap::new(),
             is_misused: false,
+            read_taints: BTreeSet::new(),
             first_path: state.get(b"PATH").unwrap_or_default().to_vec(),
             at,
             state,

@@ -1,6 +1,11 @@
 //! Ways that part: what nobody knows to be taken, and what lasts in no case.
 
+use std::collections::BTreeSet;
+
 use super::{Flow, MAX_DEPTH, Run};
+use crate::UnknownId;
+use crate::eval::piece::mark;
+use crate::eval::state::Variable;
 
 impl Run<'_> {
     /// Takes in what held where one of two ways ended early.
@@ -27,10 +32,13 @@ impl Run<'_> {
     ) -> Flow {
         let unknown = self.note_unknown(why);
         let before = self.state.clone();
+        let scopes = self.scopes.clone();
         let first = one(self);
+        let scopes_of_one = std::mem::replace(&mut self.scopes, scopes);
         let status = self.status;
         let after_one = std::mem::replace(&mut self.state, before);
         let second = two(self);
+        self.join_scopes(scopes_of_one, unknown);
         match (first, second) {
             (Flow::Next, Flow::Next) => {
                 let after_two = std::mem::take(&mut self.state);
@@ -51,6 +59,19 @@ impl Run<'_> {
                 let after_two = std::mem::take(&mut self.state);
                 self.state = after_one.merged(&after_two, unknown);
                 flow
+            }
+        }
+    }
+
+    /// Takes in the variables that only one of two ways made local: what they are outside is not known.
+    fn join_scopes(&mut self, other: Vec<Vec<(Vec<u8>, Option<Variable>)>>, unknown: UnknownId) {
+        for (scope, other) in self.scopes.iter_mut().zip(other) {
+            let names = |scope: &[(Vec<u8>, Option<Variable>)]| scope.iter().map(|(name, _)| name.clone()).collect();
+            let (mine, theirs): (BTreeSet<Vec<u8>>, BTreeSet<Vec<u8>>) = (names(scope), names(&other));
+            scope.extend(other.into_iter().filter(|(name, _)| !mine.contains(name)));
+            for (_, outside) in scope.iter_mut().filter(|(name, _)| mine.contains(name) != theirs.contains(name)) {
+                let exported = outside.as_ref().is_some_and(|variable| variable.exported);
+                *outside = Some(Variable { is_perhaps: true, ..Variable::text(mark(unknown), exported) });
             }
         }
     }

@@ -16,6 +16,9 @@ pub struct Statement {
     pub line: u32,
     /// It only runs where what is before it ended well (`true`, `and`) or badly (`false`, `or`).
     pub after: Option<bool>,
+    /// Whether it goes on with the statement before it (`&&`, `||`): where that one does not run because of its own
+    /// `and` or `or`, neither does this.
+    pub is_chained: bool,
     /// Whether its status is turned round (`not`).
     pub negated: bool,
     /// What it is.
@@ -178,7 +181,7 @@ impl Parser<'_> {
             while matches!(self.peek(), Some(b'\n' | b' ' | b'\t')) {
                 self.skip(1);
             }
-            block.push(self.statement(Some(after))?);
+            block.push(Statement { is_chained: true, ..self.statement(Some(after))? });
         }
     }
 
@@ -213,10 +216,10 @@ impl Parser<'_> {
         let kind = if parts.len() == 1 {
             parts.remove(0)
         } else {
-            let bare = |kind| Statement { line, after: None, negated: false, kind };
+            let bare = |kind| Statement { line, after: None, is_chained: false, negated: false, kind };
             Kind::Pipeline(parts.into_iter().map(bare).collect())
         };
-        Ok(Statement { line, after, negated, kind })
+        Ok(Statement { line, after, is_chained: false, negated, kind })
     }
 
     fn end(&mut self) -> Parsed<()> {

@@ -1,0 +1,37 @@
+//! Here-documents: where the text goes that stands below the line of its redirection.
+
+use std::sync::Arc;
+
+use super::{Command, Kind, List, Part, Redirect, Word};
+
+/// Puts a document into the redirection that waits for it, in this command or inside it; `false` where none does.
+pub(super) fn put_document(command: &mut Command, number: usize, document: &Word) -> bool {
+    let is_it = |redirect: &&mut Redirect| {
+        redirect.operator.starts_with("<<")
+            && redirect.operator != "<<<"
+            && redirect.target.0 == [Part::Plain(number.to_string().into_bytes())]
+    };
+    if let Some(redirect) = command.redirects.iter_mut().find(is_it) {
+        redirect.target = document.clone();
+        return true;
+    }
+    let mut in_list = |list: &mut List| list.iter_mut().any(|one| put_document(one, number, document));
+    match &mut command.kind {
+        Kind::AndOr(first, more) => {
+            put_document(first, number, document) || more.iter_mut().any(|(_, one)| put_document(one, number, document))
+        }
+        Kind::Not(inner) | Kind::Background(inner) => put_document(inner, number, document),
+        Kind::Pipeline(list) | Kind::Group(list) | Kind::Subshell(list) | Kind::OtherLoop(list) => in_list(list),
+        Kind::If(branches, otherwise) => {
+            branches.iter_mut().any(|(condition, body)| in_list(condition) || in_list(body))
+                || otherwise.as_mut().is_some_and(&mut in_list)
+        }
+        Kind::While(condition, body, _) => in_list(condition) || in_list(body),
+        Kind::For(_, _, body) | Kind::Count(_, _, _, body) | Kind::Repeat(_, body) => in_list(body),
+        Kind::Case(_, arms) => arms.iter_mut().any(|arm| in_list(&mut arm.body)),
+        Kind::Function(_, body) | Kind::Anonymous(body, _) => {
+            Arc::get_mut(body).is_some_and(|body| put_document(body, number, document))
+        }
+        Kind::Simple(..) | Kind::Test(_) | Kind::Arithmetic(_) => false,
+    }
+}
