@@ -116,6 +116,10 @@ impl Shown for Paths {
                 let line = Line::blank().to(2).and(Tone::Faint, "assumed").to(13);
                 page.push(line.and(Tone::Plain, format!("{says} ({})", presenter.path(file))).into());
             }
+            for Evidence { file, at, says } in &one.others {
+                let line = Line::blank().to(2).and(Tone::Faint, "different").to(13);
+                page.push(line.and(Tone::Plain, format!("{says} ({} {at})", presenter.path(file))).into());
+            }
             for (kind, list) in [("aliases", &one.aliases), ("functions", &one.functions)] {
                 // What every shell of the kind has is no news.
                 let made =

@@ -31,6 +31,7 @@ mod real_rpm;
 mod real_shells;
 mod real_squashfs;
 mod real_versions;
+mod sessions;
 mod stand_in_homes;
 mod stand_in_snap;
 mod stand_in_systems;

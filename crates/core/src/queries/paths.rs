@@ -59,6 +59,8 @@ pub struct ContextPath {
     pub unknowns: Vec<Evidence>,
     /// Assumptions where no file tells.
     pub assumed: Vec<Evidence>,
+    /// Tables of jobs and units that have a search path of their own.
+    pub others: Vec<Evidence>,
     /// Aliases that the shell has.
     pub aliases: Vec<Named>,
     /// Functions that the shell has.
@@ -135,6 +137,7 @@ fn of_one(host: &Host, resolved: &ResolvedContext, variable: &str) -> ContextPat
         certain,
         unknowns,
         assumed: resolved.assumed.clone(),
+        others: if variable == COMMANDS { resolved.others.clone() } else { Vec::new() },
         aliases: aliases.collect(),
         functions: functions.collect(),
     }

@@ -4,6 +4,7 @@ use super::start::{Start, compiled};
 use crate::bytes::{ByteString, path};
 use crate::fs::Limit;
 use crate::host::{Host, User};
+use crate::model::Evidence;
 use whodunit_shell::Unknown;
 use whodunit_shell::eval::Place;
 
@@ -44,6 +45,28 @@ pub fn cron(host: &Host, user: &User) -> Start {
         }
     }
     start
+}
+
+/// Tables of the system whose jobs have a search path of their own, where a user's jobs are told.
+pub fn others(host: &Host, user: &User) -> Vec<Evidence> {
+    let mut tables: Vec<ByteString> = vec!["/etc/anacrontab".into()];
+    if user.uid != 0 {
+        tables.push("/etc/crontab".into());
+    }
+    let parts = host.root.dir(b"/etc/cron.d").and_then(|dir| dir.list()).unwrap_or_default();
+    let mut parts: Vec<ByteString> = parts.into_iter().map(|(name, _)| path::join(b"/etc/cron.d", &name)).collect();
+    parts.sort();
+    let mut told = Vec::new();
+    for table in tables.into_iter().chain(parts) {
+        let content = host.root.read(&table, Limit::SMALL).unwrap_or_default();
+        for (line, text) in (1..).zip(content.split(|&b| b == b'\n')) {
+            if let Some(list) = text.trim_ascii().strip_prefix(b"PATH=") {
+                let says = format!("the jobs of this table have the search path {}", ByteString::from(list));
+                told.push(Evidence::line(table.clone(), line, says));
+            }
+        }
+    }
+    told
 }
 
 fn is_closed(host: &Host, file: &[u8]) -> bool {

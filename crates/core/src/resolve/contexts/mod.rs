@@ -3,6 +3,7 @@
 
 mod cron;
 mod desktop;
+mod sshd;
 mod start;
 mod startup;
 mod sudo;
@@ -144,6 +145,8 @@ pub struct ResolvedContext {
     pub unknowns: Vec<Unknown>,
     /// Assumptions where no file tells.
     pub assumed: Vec<Evidence>,
+    /// Tables and units that start programs in this way with a search path of their own.
+    pub others: Vec<Evidence>,
 }
 
 /// One directory of a list, as its variable has it.
@@ -209,10 +212,15 @@ impl<'s> Ways<'s> {
         let (state, unknowns) = self.found(context);
         let is_of_desktop = matches!(context, Context::Desktop | Context::Terminal);
         let assumed = if is_of_desktop { desktop::assumed(self.host).into_iter().collect() } else { Vec::new() };
+        let others = match context {
+            Context::Cron => cron::others(self.host, self.user),
+            Context::Service => systemd::units(self.host),
+            _ => Vec::new(),
+        };
         let has_shell =
             !matches!(context, Context::Here | Context::Sudo | Context::Service | Context::UserService | Context::Cron);
         let user = if context == Context::Service { root_of(self.host) } else { self.user.clone() };
-        ResolvedContext { context, user, shell: self.shell.filter(|_| has_shell), state, unknowns, assumed }
+        ResolvedContext { context, user, shell: self.shell.filter(|_| has_shell), state, unknowns, assumed, others }
     }
 
     /// A login on the console.
@@ -249,13 +257,7 @@ impl<'s> Ways<'s> {
             }
             Context::Script => self.started(self.exported(self.login()), InvocationMode::default()),
             Context::Remote => {
-                let mut start = Start::of(user);
-                let own = match user.uid {
-                    0 => "/usr/local/sbin:/usr/local/bin:/usr/sbin:/usr/bin:/sbin:/bin",
-                    _ => "/usr/local/bin:/usr/bin:/bin:/usr/games",
-                };
-                start.set(b"PATH", own.as_bytes(), &start::compiled("sshd"));
-                start.module(host, user, "sshd");
+                let mut start = sshd::sshd(host, user);
                 start.inherit(&overrides.inherit);
                 self.started(start, InvocationMode { remote: true, ..InvocationMode::default() })
             }

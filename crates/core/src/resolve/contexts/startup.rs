@@ -174,8 +174,14 @@ fn follow(
     let mut run = Run::new(at, state);
     run.unknowns = std::mem::take(&mut unknowns);
     if let Some(files) = only {
-        let _ = files.iter().all(|file| run.file(file));
-        return run.finish();
+        let end = files.iter().find(|file| !run.file(file));
+        let (mut state, mut unknowns) = run.finish();
+        if let Some(file) = end {
+            let mut ended = Start { state, unknowns };
+            ended.note_unknown(Unknown::of_file(file.clone(), "ends the shell that starts the session"));
+            (state, unknowns) = (ended.state, ended.unknowns);
+        }
+        return (state, unknowns);
     }
     read_own_files(&mut run, host, user, shell, invocation);
     if invocation.interactive {

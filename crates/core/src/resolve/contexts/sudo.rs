@@ -15,12 +15,38 @@ struct Default {
     settings: String,
 }
 
+/// Variables that sudo keeps where it resets the environment (`sudoers(5)`, "Command environment").
+const KEPT: [&[u8]; 17] = [
+    b"PATH",
+    b"HOME",
+    b"SHELL",
+    b"TERM",
+    b"USER",
+    b"LOGNAME",
+    b"MAIL",
+    b"DISPLAY",
+    b"XAUTHORITY",
+    b"LANG",
+    b"LANGUAGE",
+    b"LC_ALL",
+    b"LC_COLLATE",
+    b"LC_CTYPE",
+    b"COLORTERM",
+    b"TZ",
+    b"XDG_CURRENT_DESKTOP",
+];
+
+/// Variables that it removes where it does not reset the environment.
+const REMOVED: [&[u8]; 9] =
+    [b"IFS", b"CDPATH", b"ENV", b"BASH_ENV", b"PYTHONHOME", b"PYTHONPATH", b"PYTHONINSPECT", b"RUBYLIB", b"PERL5LIB"];
+
 /// What `sudo command` finds programs with: the secure path, else the caller's.
 pub fn sudo(host: &Host, user: &User, groups: &[ByteString], login: &State, unknowns: Vec<Unknown>) -> Start {
     let mut start = Start::exported(login, unknowns, false);
     let (mut defaults, mut lost) = (Vec::new(), Vec::new());
     read(host, b"/etc/sudoers", 0, &mut defaults, &mut lost);
     let (mut secure, mut exempt) = (None, None);
+    let (mut resets, mut keeps) = (true, Vec::new());
     // Those of one user count after the general ones.
     let of_all = defaults.iter().filter(|default| default.of.is_none());
     let of_one = defaults.iter().filter(|default| default.of.as_deref() == Some(&user.name.to_string()));
@@ -29,6 +55,10 @@ pub fn sudo(host: &Host, user: &User, groups: &[ByteString], login: &State, unkn
             match name.as_str() {
                 "secure_path" => secure = value.map(|value| (value, default.place.clone())),
                 "!secure_path" => secure = None,
+                "env_reset" => resets = true,
+                "!env_reset" => resets = false,
+                "env_keep" => keeps.extend(value.iter().flat_map(|value| value.split_whitespace()).map(str::to_owned)),
+                "!env_keep" => keeps.clear(),
                 "exempt_group" => exempt = value,
                 "!exempt_group" => exempt = None,
                 _ => {}
@@ -40,9 +70,17 @@ pub fn sudo(host: &Host, user: &User, groups: &[ByteString], login: &State, unkn
         start.set(b"PATH", list.as_bytes(), &place);
     }
     lost.into_iter().for_each(|unknown| start.note_unknown(unknown));
-    for name in ["LD_LIBRARY_PATH", "LD_PRELOAD", "PYTHONPATH", "BASH_ENV", "ENV", "XDG_DATA_DIRS", "XDG_CONFIG_DIRS"] {
-        start.state.variables.remove(name.as_bytes());
-    }
+    let is_kept = |name: &[u8]| {
+        let given = |pattern: &String| match pattern.split('=').next().unwrap_or_default().strip_suffix('*') {
+            Some(start) => name.starts_with(start.as_bytes()),
+            None => *pattern.as_bytes() == *name,
+        };
+        match resets {
+            true => KEPT.contains(&name) || keeps.iter().any(given),
+            false => !name.starts_with(b"LD_") && !REMOVED.contains(&name),
+        }
+    };
+    start.state.variables.retain(|name, _| is_kept(name));
     start.state.functions.clear();
     let root =
         host.users.iter().find(|user| user.uid == 0).map_or_else(|| ByteString::from("/root"), |p| p.home.clone());

@@ -3,6 +3,7 @@
 use super::start::{Start, compiled, read};
 use crate::bytes::{ByteString, path};
 use crate::host::{Host, User};
+use crate::model::Evidence;
 use whodunit_shell::Unknown;
 use whodunit_shell::eval::Place;
 
@@ -24,6 +25,35 @@ pub fn service(host: &Host) -> Start {
     locale(host, &mut start);
     defaults(host, &mut start, "system");
     start
+}
+
+/// Units of the administrator's that have a search path of their own.
+pub fn units(host: &Host) -> Vec<Evidence> {
+    let top = b"/etc/systemd/system";
+    let mut files: Vec<ByteString> = Vec::new();
+    for (name, _) in host.root.dir(top).and_then(|dir| dir.list()).unwrap_or_default() {
+        let place = path::join(top, &name);
+        if name.ends_with(b".service.d") {
+            let parts = host.root.dir(&place).and_then(|dir| dir.list()).unwrap_or_default();
+            files.extend(parts.into_iter().map(|(name, _)| path::join(&place, &name)));
+        } else if name.ends_with(b".service") {
+            files.push(place);
+        }
+    }
+    files.sort();
+    let mut told = Vec::new();
+    for file in files {
+        let content = read(host, &file);
+        for (line, text) in (1..).zip(String::from_utf8_lossy(&content).lines()) {
+            let own = text.trim().strip_prefix("ExecSearchPath=").map(str::to_owned);
+            let set = text.trim().strip_prefix("Environment=").map(quoted_words).unwrap_or_default();
+            let set = set.into_iter().find_map(|word| word.strip_prefix("PATH=").map(str::to_owned));
+            if let Some(list) = own.or(set) {
+                told.push(Evidence::line(file.clone(), line, format!("this unit has the search path {list}")));
+            }
+        }
+    }
+    told
 }
 
 /// A user service.
