@@ -257,6 +257,11 @@ impl Run<'_> {
     /// Splits a text at the bytes of `IFS`.
     fn split_text(&mut self, text: &[u8], fields: &mut Vec<Field>) {
         let ifs = self.state.get(b"IFS").map_or_else(|| b" \t\n".to_vec(), <[u8]>::to_vec);
+        if !is_known(&ifs) {
+            let unknown = self.unknown_value("a text that is split by an unknown IFS");
+            fields.last_mut().into_iter().for_each(|field| field.push(&unknown, false));
+            return;
+        }
         let parts = fields_of(text, &ifs);
         for (number, part) in parts.into_iter().enumerate() {
             if number > 0 {

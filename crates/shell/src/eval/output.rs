@@ -276,6 +276,11 @@ impl Run<'_> {
         self.status = if is_known(&line) { Some(u8::from(length == rest.len())) } else { None };
         self.input = Some((text, at + length + 1));
         let ifs = self.state.get(b"IFS").map_or_else(|| b" \t\n".to_vec(), <[u8]>::to_vec);
+        if !is_known(&ifs) {
+            let unknown = self.unknown_value("a line that is split by an unknown IFS");
+            names.iter().for_each(|name| self.assign(name, Value::Text(unknown.clone()), false));
+            return;
+        }
         if is_list {
             let list = super::expand::fields_of(&line, &ifs).into_iter().flatten().collect();
             self.assign(&names[0].clone(), Value::List(list), false);

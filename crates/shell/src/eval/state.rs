@@ -288,7 +288,10 @@ fn either(name: &[u8], both: (Option<&Variable>, Option<&Variable>), unknown: Un
         let is_perhaps = [both.0, both.1].into_iter().any(|one| one.is_none_or(|one| one.is_perhaps));
         return Variable { is_perhaps, ..Variable::text(mark(unknown), exported) };
     };
-    let taints = &one.taints | &two.taints;
+    let mut taints = &one.taints | &two.taints;
+    if one.exported != two.exported {
+        taints.insert(unknown);
+    }
     let (first, second) = (one.directories(), two.directories());
     let start = first.iter().zip(&second).take_while(|(a, b)| a == b).count();
     let most = first.len().min(second.len()) - start;

@@ -225,7 +225,10 @@ impl Run<'_> {
     }
 
     /// Several texts as one, with the first byte of `IFS` between them.
-    pub(super) fn joined(&self, list: &[Vec<u8>]) -> Vec<u8> {
+    pub(super) fn joined(&mut self, list: &[Vec<u8>]) -> Vec<u8> {
+        if list.len() > 1 && self.state.get(b"IFS").is_some_and(|ifs| !is_known(ifs)) {
+            return self.unknown_value("a list that is joined by an unknown IFS");
+        }
         match self.state.get(b"IFS").map_or(Some(b' '), |ifs| ifs.first().copied()) {
             Some(separator) => list.join(&separator),
             None => list.concat(),

@@ -60,7 +60,7 @@ fn session(ways: &Ways<'_>, overrides: &Overrides) -> Found {
     let sh = Shell::of(host, b"/bin/sh").unwrap_or(Shell::Dash);
     match (name, is_x11) {
         ("gdm", true) | ("lightdm", _) => {
-            let is_own = name == "lightdm" && !host.root.target(b"/etc/lightdm/Xsession").is_ok();
+            let is_own = name == "lightdm" && host.root.target(b"/etc/lightdm/Xsession").is_err();
             let files = if is_own { Vec::new() } else { profiles(user) };
             x11_session(host, user, sh, start, files)
         }
