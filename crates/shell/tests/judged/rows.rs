@@ -353,6 +353,6 @@ pub const ROWS: &[Row] = &[
         "sh bash zsh",
         "f() { getopts a o -a; PATH=/$o:$PATH; }; f; f; getopts a o -a; PATH=/$o:$PATH; getopts a o -a; PATH=/$o:$PATH",
     ),
-    ("bash zsh sh", "PATH=/x:$PATH; exec fish"),
+    ("bash zsh sh", "PATH=/x:$PATH; exec bash"),
     ("bash zsh sh", "PATH=/x:$PATH; exec /bin/sh -l"),
 ];
