@@ -105,6 +105,7 @@ impl Machine {
             "order/9x",
             "order/10x",
             "order/_u",
+            "zsh",
         ] {
             fs::create_dir_all(home.join(dir)).unwrap();
         }
@@ -114,6 +115,8 @@ impl Machine {
             ("tools/a/env", 0o644, "PATH=$PATH:/from-env\n"),
             ("tools/a/env.fish", 0o644, "set -gx PATH $PATH /from-env\n"),
             ("tools/b/broken", 0o644, "PATH=/before:$PATH\nif true; then\n"),
+            ("zsh/front", 0o644, "PATH=$1:$PATH\n"),
+            ("zsh/back", 0o644, "back() {\n  PATH=$PATH:$1\n}\n"),
             ("tools/list", 0o644, "/l1\n/l2\n"),
             ("tools/b/exits", 0o644, "PATH=/left:$PATH\nreturn 3\nPATH=/never\n"),
         ] {

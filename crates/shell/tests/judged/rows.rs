@@ -355,4 +355,5 @@ pub const ROWS: &[Row] = &[
     ),
     ("bash zsh sh", "PATH=/x:$PATH; exec bash"),
     ("bash zsh sh", "PATH=/x:$PATH; exec /bin/sh -l"),
+    ("zsh", "fpath=($HOME/zsh $fpath); autoload -Uz front back; front /a; back /b; back /c; front /d"),
 ];

@@ -1,8 +1,12 @@
 //! Simple commands: assignments, aliases, functions, builtins and programs.
 
-use super::{Flow, MAX_DEPTH, Mishap, Run};
-use crate::eval::state::{Alias, AliasKind, Function, Variable};
+use std::sync::Arc;
+
+use super::{Flow, MAX_DEPTH, MAX_FILE, Mishap, Run};
+use crate::eval::piece::is_known;
+use crate::eval::state::{Alias, AliasKind, Function, Place, Variable};
 use crate::syntax::{Assignment, Command, Dialect, Kind, Parser, Part, Word, literal};
+use whodunit_formats::bytes::ByteString;
 
 impl Run<'_> {
     pub(in crate::eval) fn simple(&mut self, assignments: &[Assignment], words: &[Word], command: &Command) -> Flow {
@@ -123,9 +127,49 @@ impl Run<'_> {
         Some(flow)
     }
 
+    /// The body of a function that zsh reads from a file of its name when it is first called, where a start-up file
+    /// put the file's directory into `fpath`.
+    fn autoloaded(&mut self, name: &[u8]) -> Option<Arc<Command>> {
+        if self.dialect() != Dialect::Zsh || name.contains(&b'/') {
+            return None;
+        }
+        let dirs = self.list_of(b"fpath").unwrap_or_default();
+        let files = dirs.iter().filter(|dir| is_known(dir)).map(|dir| [&dir[..], b"/", name].concat());
+        let file = files.into_iter().find(|file| self.kind(file) == Some(crate::FileType::File))?;
+        let file = ByteString::from(self.absolute(&file));
+        let content = self.at.files.read(&file, MAX_FILE).ok()?;
+        let mut list = Vec::new();
+        for commands in Parser::new(&content, Dialect::Zsh) {
+            match commands {
+                Ok(commands) => list.extend(commands),
+                Err(error) => {
+                    let unknown = self.note_unknown(format!(
+                        "calls {name}, which cannot be parsed ({})",
+                        error.what,
+                        name = ByteString::from(name)
+                    ));
+                    self.taint_all(unknown);
+                    return None;
+                }
+            }
+        }
+        // A file that only defines the function stands for the function itself.
+        let body = match &list[..] {
+            [Command { kind: Kind::Function(names, body), .. }] if names.iter().any(|one| one == name) => {
+                Arc::clone(body)
+            }
+            _ => Arc::new(Command { line: 1, kind: Kind::Group(list), redirects: Vec::new() }),
+        };
+        if let Some(function) = self.state.functions.get_mut(name) {
+            function.body = Some(Arc::clone(&body));
+            function.place = Place { file, line: 1 };
+        }
+        Some(body)
+    }
+
     /// Follows a function.
     pub(in crate::eval) fn function(&mut self, name: &[u8], function: &Function, arguments: Vec<Vec<u8>>) -> Flow {
-        let Some(body) = function.body.clone() else {
+        let Some(body) = function.body.clone().or_else(|| self.autoloaded(name)) else {
             self.status = None;
             return Flow::Next;
         };
