@@ -26,12 +26,10 @@ impl Run<'_> {
             if self.refusals > refusals {
                 break;
             }
-            match self.list(body) {
-                Flow::Next | Flow::Continue(1) => {}
-                Flow::Break(1) => break,
-                Flow::Break(count) => return Flow::Break(count - 1),
-                Flow::Continue(count) => return Flow::Continue(count - 1),
-                other => return other,
+            match self.once(body) {
+                Ok(()) => {}
+                Err(Flow::Next) => break,
+                Err(flow) => return flow,
             }
             if self.is_stopped {
                 break;
@@ -52,12 +50,10 @@ impl Run<'_> {
                 Some(_) => {}
                 None => return self.perhaps(body),
             }
-            match self.list(body) {
-                Flow::Next | Flow::Continue(1) => {}
-                Flow::Break(1) => break,
-                Flow::Break(count) => return Flow::Break(count - 1),
-                Flow::Continue(count) => return Flow::Continue(count - 1),
-                other => return other,
+            match self.once(body) {
+                Ok(()) => {}
+                Err(Flow::Next) => break,
+                Err(flow) => return flow,
             }
             self.number(by);
             if !self.step(1) {
@@ -75,12 +71,10 @@ impl Run<'_> {
         let Some(count) = self.computed(&count) else { return self.perhaps(body) };
         let early = self.early.len();
         for _ in 0..count {
-            match self.list(body) {
-                Flow::Next | Flow::Continue(1) => {}
-                Flow::Break(1) => break,
-                Flow::Break(count) => return Flow::Break(count - 1),
-                Flow::Continue(count) => return Flow::Continue(count - 1),
-                other => return other,
+            match self.once(body) {
+                Ok(()) => {}
+                Err(Flow::Next) => break,
+                Err(flow) => return flow,
             }
             if !self.step(1) {
                 break;
@@ -88,6 +82,17 @@ impl Run<'_> {
         }
         self.join_early(early, |flow| matches!(flow, Flow::Break(1) | Flow::Continue(1)));
         Flow::Next
+    }
+
+    /// Follows a loop's body one time. An error ends the loop, with what follows it.
+    fn once(&mut self, body: &List) -> Result<(), Flow> {
+        match self.list(body) {
+            Flow::Next | Flow::Continue(1) => Ok(()),
+            Flow::Break(1) => Err(Flow::Next),
+            Flow::Break(count) => Err(Flow::Break(count - 1)),
+            Flow::Continue(count) => Err(Flow::Continue(count - 1)),
+            other => Err(other),
+        }
     }
 
     /// A loop's body, once and not at all: what it changes is uncertain.
@@ -110,12 +115,10 @@ impl Run<'_> {
                 return flow;
             }
             match self.status {
-                Some(status) if (status == 0) != until => match self.list(body) {
-                    Flow::Next | Flow::Continue(1) => {}
-                    Flow::Break(1) => break,
-                    Flow::Break(count) => return Flow::Break(count - 1),
-                    Flow::Continue(count) => return Flow::Continue(count - 1),
-                    other => return other,
+                Some(status) if (status == 0) != until => match self.once(body) {
+                    Ok(()) => {}
+                    Err(Flow::Next) => break,
+                    Err(flow) => return flow,
                 },
                 Some(_) => break,
                 None => {
