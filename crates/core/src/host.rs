@@ -151,10 +151,16 @@ impl Host {
         self.users.iter().find(|user| user.uid != 0).or(self.users.first())
     }
 
+    /// Whether it is this user who asks, on the machine itself.
+    #[must_use]
+    pub fn asks(&self, user: &User) -> bool {
+        self.root.is_live() && self.env.uid == Some(user.uid)
+    }
+
     /// A variable of this user's environment that is set and not empty. Only that of whoever asks is known.
     #[must_use]
     pub fn variable(&self, user: &User, name: &str) -> Option<&ByteString> {
-        let is_mine = self.root.is_live() && self.env.uid == Some(user.uid);
+        let is_mine = self.asks(user);
         self.env.variables.get(name.as_bytes()).filter(|value| is_mine && !value.is_empty())
     }
 
@@ -169,7 +175,7 @@ impl Host {
     /// The directory in which a user's command is taken to be typed: the directory that the user gave, else where this process is, else the home.
     #[must_use]
     pub fn working_dir(&self, user: &User) -> ByteString {
-        let is_mine = self.root.is_live() && self.env.uid == Some(user.uid) && !self.env.dir.is_empty();
+        let is_mine = self.asks(user) && !self.env.dir.is_empty();
         if is_mine || self.env.dir_is_given { self.env.dir.clone() } else { user.home.clone() }
     }
 

@@ -2,7 +2,7 @@
 
 use crate::bytes::{ByteString, path};
 use crate::fs::Root;
-use crate::host::{Host, User};
+use crate::host::Host;
 use crate::model::{Actor, CommandLine, Location, Remedy, Scope};
 
 /// Where sudo can be (Filesystem Hierarchy Standard; NixOS keeps its own wrapper).
@@ -134,8 +134,7 @@ fn as_root(host: &Host, line: &CommandLine) -> (String, Option<ByteString>) {
 }
 
 fn as_user(host: &Host, name: &ByteString, line: &CommandLine) -> (String, Option<ByteString>) {
-    let asks = |user: &&User| host.root.is_live() && host.env.uid == Some(user.uid);
-    if host.users.iter().find(asks).is_some_and(|user| user.name == *name) {
+    if host.users.iter().find(|user| host.asks(user)).is_some_and(|user| user.name == *name) {
         return (line.to_string(), Some(name.clone()));
     }
     let line = with_program_found(host, name, line);

@@ -3,7 +3,7 @@
 use super::CheckContext;
 use crate::findings::search_path;
 use crate::model::{Finding, FindingKind, Severity};
-use crate::queries::session::{SessionDifference, difference, fresh_sessions};
+use crate::queries::session::{SessionDifference, difference};
 use crate::resolve::Context;
 use crate::resolve::contexts::{Overrides, resolve_context};
 
@@ -18,10 +18,9 @@ pub fn findings(cx: &CheckContext<'_, '_>) -> Vec<Finding> {
 /// What a new session of the user who asks would search, and this one does not.
 fn stale_session(cx: &CheckContext<'_, '_>) -> Option<Finding> {
     let host = cx.survey.host;
-    let fresh = fresh_sessions(host);
-    let user = &fresh.first()?.user;
+    let user = host.users.iter().find(|user| host.asks(user))?;
     let here = resolve_context(host, Context::Here, user, &Overrides::default());
-    let SessionDifference { after_login, .. } = difference(host, &here, &fresh, "PATH")?;
+    let SessionDifference { after_login, .. } = difference(host, &here, "PATH")?;
     let first = after_login.first()?;
     let more = if after_login.len() > 1 { format!(" and {} more", after_login.len() - 1) } else { String::new() };
     let summary = format!("this session does not search {}{more}, which a new one would search", first.directory);

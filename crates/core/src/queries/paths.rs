@@ -87,7 +87,7 @@ pub fn paths(host: &Host, resolved: &[ResolvedContext], variable: &str) -> Paths
     let contexts: Vec<ContextPath> = resolved.iter().map(|resolved| of_one(host, resolved, variable)).collect();
     let findings = if variable == COMMANDS { search_path::findings(host, resolved) } else { Vec::new() };
     let here = resolved.iter().find(|one| one.context == Context::Here);
-    let session = here.and_then(|here| session::difference(host, here, &session::fresh_sessions(host), variable));
+    let session = here.and_then(|here| session::difference(host, here, variable));
     Paths { contexts, findings, session }
 }
 

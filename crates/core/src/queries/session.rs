@@ -5,7 +5,7 @@ use schemars::JsonSchema;
 use serde::Serialize;
 
 use crate::bytes::{ByteString, path};
-use crate::host::{Host, User};
+use crate::host::Host;
 use crate::model::Evidence;
 use crate::resolve::contexts::{Overrides, resolve_contexts};
 use crate::resolve::{Context, Resolution, ResolvedContext, SearchPath};
@@ -43,67 +43,65 @@ impl SessionDifference {
     }
 }
 
-/// The fresh sessions of the user whose process this is: a login, and a terminal window. None where the process is not
-/// one of a session of that user's: offline, or started by sudo.
+/// Fresh sessions of the user whose process this is, in these contexts. None where the process is not one of a session
+/// of that user's: offline, or started by sudo.
 #[must_use]
-pub fn fresh_sessions(host: &Host) -> Vec<ResolvedContext> {
-    let is_sudo = host.env.variables.iter().any(|(name, _)| **name == *b"SUDO_UID");
-    let user: Option<&User> = host.users.iter().find(|user| host.env.uid == Some(user.uid));
-    match user.filter(|_| host.root.is_live() && !is_sudo && !host.env.variables.is_empty()) {
-        Some(user) => resolve_contexts(host, &[Context::Login, Context::Terminal], user, &Overrides::default()),
+pub fn fresh_sessions(host: &Host, contexts: &[Context]) -> Vec<ResolvedContext> {
+    let is_session = !host.env.variables.is_empty() && !host.env.variables.contains_key(&b"SUDO_UID"[..]);
+    match host.users.iter().find(|user| host.asks(user)).filter(|_| is_session) {
+        Some(user) => resolve_contexts(host, contexts, user, &Overrides::default()),
         None => Vec::new(),
     }
 }
 
-/// Compares a list of directories of this process with that of fresh sessions.
+/// Compares a list of directories of this process with that of a login and of a terminal window.
 #[must_use]
-pub fn difference(
-    host: &Host,
-    here: &ResolvedContext,
-    fresh: &[ResolvedContext],
-    variable: &str,
-) -> Option<SessionDifference> {
+pub fn difference(host: &Host, here: &ResolvedContext, variable: &str) -> Option<SessionDifference> {
+    let fresh = fresh_sessions(host, &[Context::Login, Context::Terminal]);
     if fresh.is_empty() || here.context != Context::Here {
         return None;
     }
     let place = |dir: &ByteString| host.root.canonicalize_dir(&path::absolute(dir, &host.env.dir));
-    let own: Vec<ByteString> = here.list(variable).0.iter().map(|one| place(&one.dir)).collect();
-    let mut difference = SessionDifference { certain: true, ..SessionDifference::default() };
-    let mut known: Vec<ByteString> = Vec::new();
+    let own: Vec<(ByteString, ByteString)> =
+        here.list(variable).0.into_iter().map(|one| (place(&one.dir), one.dir)).collect();
+    let mut certain = true;
+    // What fresh sessions have, each directory once.
+    let mut theirs: Vec<(ByteString, Newer)> = Vec::new();
     for session in fresh {
         let (listed, unknown) = session.list(variable);
-        difference.certain &= unknown.is_empty();
+        certain &= unknown.is_empty();
         for one in listed {
             let canonical = place(&one.dir);
-            if !own.contains(&canonical) {
-                match difference.after_login.iter_mut().find(|newer| place(&newer.directory) == canonical) {
-                    Some(newer) if newer.contexts.contains(&session.context) => {}
-                    Some(newer) => newer.contexts.push(session.context),
-                    None => difference.after_login.push(Newer {
-                        directory: one.dir,
-                        contexts: vec![session.context],
-                        because: one.because,
-                    }),
+            match theirs.iter_mut().find(|(known, _)| *known == canonical) {
+                Some((_, newer)) if newer.contexts.contains(&session.context) => {}
+                Some((_, newer)) => newer.contexts.push(session.context),
+                None => {
+                    let contexts = vec![session.context];
+                    theirs.push((canonical, Newer { directory: one.dir, contexts, because: one.because }));
                 }
             }
-            known.push(canonical);
         }
     }
-    let mut told: Vec<ByteString> = Vec::new();
-    for one in here.list(variable).0 {
-        let canonical = place(&one.dir);
-        if !known.contains(&canonical) && !told.contains(&canonical) {
-            told.push(canonical);
-            difference.only_here.push(one.dir);
+    let mut only_here: Vec<(&ByteString, ByteString)> = Vec::new();
+    for (canonical, dir) in &own {
+        let is_known = theirs.iter().any(|(known, _)| known == canonical);
+        if !is_known && !only_here.iter().any(|(told, _)| *told == canonical) {
+            only_here.push((canonical, dir.clone()));
         }
     }
-    Some(difference)
+    let is_new = |(canonical, _): &(ByteString, Newer)| !own.iter().any(|(known, _)| known == canonical);
+    Some(SessionDifference {
+        only_here: only_here.into_iter().map(|(_, dir)| dir).collect(),
+        after_login: theirs.into_iter().filter(is_new).map(|(_, newer)| newer).collect(),
+        certain,
+    })
 }
 
 /// Tells of each command that was looked up in this session whether a fresh terminal starts something else.
-pub fn tell_next_session(survey: &Survey<'_>, answers: &mut [Answer], fresh: &[ResolvedContext]) {
+pub fn tell_next_session(survey: &Survey<'_>, answers: &mut [Answer]) {
     let host = survey.host;
-    let Some(terminal) = fresh.iter().find(|session| session.context == Context::Terminal) else { return };
+    let fresh = fresh_sessions(host, &[Context::Terminal]);
+    let Some(terminal) = fresh.first() else { return };
     // What cannot be known of it is no news.
     if !terminal.list("PATH").1.is_empty() {
         return;

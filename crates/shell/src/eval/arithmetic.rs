@@ -3,7 +3,7 @@
 use super::piece::is_known;
 use super::run::{Mishap, Run};
 use super::state::Value;
-use crate::syntax::{Dialect, Parser, is_name};
+use crate::syntax::{Dialect, Parser, closing_bracket, is_name};
 
 /// Longer calculations are not done.
 const MAX_TOKENS: usize = 400;
@@ -314,7 +314,7 @@ fn tokens(text: &[u8], dialect: Dialect) -> Option<Vec<Token>> {
             at += length;
             let mut index = None;
             if text.get(at) == Some(&b'[') && dialect != Dialect::Posix {
-                let end = closing(&text[at..])?;
+                let end = closing_bracket(&text[at..])?;
                 index = Some(text[at + 1..at + end].to_vec());
                 at += end + 1;
             }
@@ -329,15 +329,6 @@ fn tokens(text: &[u8], dialect: Dialect) -> Option<Vec<Token>> {
         }
     }
     (tokens.len() <= MAX_TOKENS).then_some(tokens)
-}
-
-/// The place of the bracket that closes the one at the start.
-fn closing(text: &[u8]) -> Option<usize> {
-    let mut depth = 0;
-    text.iter().position(|byte| {
-        depth += i32::from(*byte == b'[') - i32::from(*byte == b']');
-        depth == 0
-    })
 }
 
 /// A number: `0x1f`; `017` but in zsh; `BASE#digits` but in the POSIX shell.

@@ -86,8 +86,7 @@ impl Run<'_> {
                 let Some(Variable { value: Value::Sparse(list), .. }) = self.state.variables.get(&meant) else {
                     return None;
                 };
-                let end = list.keys().next_back().map_or(0, |last| last + 1);
-                list.get(&if number < 0 { end + number } else { number }).cloned()
+                list.get(&from_start(list, number)).cloned()
             }
             _ => match self.list_of(&meant) {
                 Some(list) => self.indexed(&list, index),
@@ -210,14 +209,9 @@ impl Run<'_> {
         }
         if !is_zsh {
             let Value::Text(text) = new else { return None };
-            let mut elements: BTreeMap<i64, Vec<u8>> = match current {
-                Some(Value::Sparse(elements)) => elements,
-                Some(Value::Text(text)) => BTreeMap::from([(0, text)]),
-                _ => (0..).zip(list.unwrap_or_default()).collect(),
-            };
-            let number = self.computed(index)?;
-            let end = elements.keys().next_back().map_or(0, |last| last + 1);
-            let number = if number < 0 { end + number } else { number };
+            let listed = || (0..).zip(list.unwrap_or_default()).collect();
+            let mut elements = current.map_or_else(listed, numbered);
+            let number = from_start(&elements, self.computed(index)?);
             if !(0..MAX_INDEX).contains(&number) {
                 return None;
             }
@@ -275,15 +269,10 @@ impl Run<'_> {
                 }
             }
             Value::List(_) | Value::Sparse(_) => {
-                let mut elements = match value {
-                    Value::Sparse(elements) => elements,
-                    Value::List(list) => (0..).zip(list).collect(),
-                    _ => BTreeMap::new(),
-                };
-                let end = elements.keys().next_back().map_or(0, |last| last + 1);
+                let mut elements = numbered(value);
                 match self.computed(index) {
                     Some(number) if self.dialect() == Dialect::Bash => {
-                        elements.remove(&if number < 0 { end + number } else { number });
+                        elements.remove(&from_start(&elements, number));
                         dense(elements)
                     }
                     _ => Value::Text(self.unknown_value("which element of an array is unset")),
@@ -304,6 +293,22 @@ fn without_tilde(mut word: Word) -> Word {
         *part = Part::Quoted(std::mem::take(text));
     }
     word
+}
+
+/// The elements of an indexed array by number; a text is the first.
+fn numbered(value: Value) -> BTreeMap<i64, Vec<u8>> {
+    match value {
+        Value::Sparse(elements) => elements,
+        Value::List(list) => (0..).zip(list).collect(),
+        Value::Text(text) => BTreeMap::from([(0, text)]),
+        Value::Map(_) => BTreeMap::new(),
+    }
+}
+
+/// A number counted from the start; a negative one is given from behind the last element.
+fn from_start(elements: &BTreeMap<i64, Vec<u8>>, number: i64) -> i64 {
+    let end = elements.keys().next_back().map_or(0, |last| last + 1);
+    if number < 0 { end + number } else { number }
 }
 
 /// A list without gaps where there are none.

@@ -196,7 +196,8 @@ impl Run<'_> {
         };
         match dir {
             Some(dir) if is_known(&dir) && self.kind(&dir) == Some(crate::FileType::Dir) => {
-                let now = without_dots(&self.absolute(&dir));
+                // `cd` goes back through a link as the path is spelled.
+                let now = whodunit_formats::bytes::path::without_dots(&dir, &self.state.dir).to_vec();
                 let now = if is_physical { self.at.files.canonicalize(&now).to_vec() } else { now };
                 let before = std::mem::replace(&mut self.state.dir, now.clone());
                 self.state.variables.insert(b"OLDPWD".to_vec(), Variable::text(before, true));
@@ -343,19 +344,6 @@ impl Run<'_> {
             self.state.aliases.insert(word[..at].to_vec(), Alias { value, place, certain: true, kind });
         }
     }
-}
-
-/// A path without `.` and `..`, taken as it is spelled: `cd` goes back through a link.
-fn without_dots(dir: &[u8]) -> Vec<u8> {
-    let mut parts: Vec<&[u8]> = Vec::new();
-    for part in dir.split(|&b| b == b'/') {
-        match part {
-            b"" | b"." => {}
-            b".." => drop(parts.pop()),
-            part => parts.push(part),
-        }
-    }
-    [b"/", &parts.join(&b'/')[..]].concat()
 }
 
 fn status_of(text: &[u8], now: Option<u8>) -> Option<u8> {

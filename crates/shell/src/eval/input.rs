@@ -72,6 +72,11 @@ impl Run<'_> {
         self.status = Some(0);
     }
 
+    /// What of the input is not read yet.
+    pub(super) fn rest_of_input(&self) -> Option<Vec<u8>> {
+        self.input.as_ref().map(|(text, at)| text[(*at).min(text.len())..].to_vec())
+    }
+
     /// `mapfile` and `readarray` of bash: the lines of what is read.
     pub(super) fn mapfile(&mut self, arguments: &[Vec<u8>]) {
         let (mut strips, mut separator, mut is_plain) = (false, b'\n', true);
@@ -85,7 +90,8 @@ impl Run<'_> {
                 other => name = other.to_vec(),
             }
         }
-        let text = self.input.take().map(|(text, at)| text[at.min(text.len())..].to_vec());
+        let text = self.rest_of_input();
+        self.input = None;
         let Some(text) = text.filter(|text| is_known(text) && is_plain) else {
             let unknown = self.unknown_value("lines that are unknown");
             self.assign(&name, Value::Text(unknown), false);
@@ -107,14 +113,9 @@ impl Run<'_> {
         if action == b"-" || action.is_empty() || !conditions.iter().any(is_often) {
             return;
         }
-        let before = self.variable(b"PATH");
-        let mut after = None;
-        self.apart(|run| {
-            let _ = run.text(action);
-            after = run.variable(b"PATH");
-        });
+        let changes = self.changes_path(action);
         self.status = Some(0);
-        if after != before {
+        if changes {
             let unknown = self.note_unknown("a trap changes the search path again and again");
             self.taint_all(unknown);
         }

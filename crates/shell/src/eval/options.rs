@@ -61,28 +61,22 @@ impl Run<'_> {
         let mut name: Vec<u8> = name.to_vec();
         if self.dialect() == Dialect::Zsh {
             name = name.iter().filter(|b| **b != b'_').map(u8::to_ascii_lowercase).collect();
-            if name == b"nomatch" || name == b"nonomatch" {
-                let off = on == (name == b"nonomatch");
-                if off {
-                    self.state.options.insert(b"nonomatch".to_vec());
-                } else {
-                    self.state.options.remove(&b"nonomatch"[..]);
+            // Those that are on at the start are kept as what they are when they are off.
+            for off in [&b"nonomatch"[..], b"nounset"] {
+                if name == off || name == off[2..] {
+                    let is_off = on == (name == off);
+                    return self.keep_option(off.to_vec(), is_off);
                 }
-                return;
-            }
-            if name == b"unset" || name == b"nounset" {
-                if on == (name == b"nounset") {
-                    self.state.options.insert(b"nounset".to_vec());
-                } else {
-                    self.state.options.remove(&b"nounset"[..]);
-                }
-                return;
             }
             if let Some(bare) = name.strip_prefix(b"no").filter(|bare| !bare.is_empty()) {
                 let bare = bare.to_vec();
                 return self.option(&bare, !on);
             }
         }
+        self.keep_option(name, on);
+    }
+
+    fn keep_option(&mut self, name: Vec<u8>, on: bool) {
         if on {
             self.state.options.insert(name);
         } else {

@@ -186,7 +186,7 @@ impl Run<'_> {
     }
 
     /// Whether a program may stand in a directory that is not known.
-    fn is_path_open(&self) -> bool {
+    pub(super) fn is_path_open(&self) -> bool {
         let list = self.state.get(b"PATH").unwrap_or_default();
         !is_known(list) || self.state.variables.get(&b"PATH"[..]).is_some_and(|path| !path.taints.is_empty())
     }

@@ -14,9 +14,7 @@ impl Run<'_> {
     /// A program: it changes nothing in the shell; what it writes may be told.
     pub(super) fn program(&mut self, name: &[u8], arguments: &[Vec<u8>]) {
         let Some(file) = self.which(name) else {
-            let list = self.state.get(b"PATH").unwrap_or_default();
-            let path = self.state.variables.get(&b"PATH"[..]);
-            let is_open = !is_known(list) || path.is_some_and(|path| !path.taints.is_empty());
+            let is_open = self.is_path_open();
             self.status = if is_open { None } else { Some(127) };
             if is_open && self.output.is_some() {
                 let unknown =
@@ -63,8 +61,7 @@ impl Run<'_> {
             (b"uname", [] | [b"-s"]) => line(b"Linux"),
             (b"cat", files) if !files.iter().any(|file| file.starts_with(b"-")) => {
                 if files.is_empty() {
-                    let (text, at) = self.input.clone()?;
-                    return Some((text[at.min(text.len())..].to_vec(), 0));
+                    return Some((self.rest_of_input()?, 0));
                 }
                 let mut all = Vec::new();
                 let mut status = 0;
@@ -78,13 +75,8 @@ impl Run<'_> {
                 Some((all, status))
             }
             (b"tr" | b"sed" | b"head" | b"paste" | b"uniq", words) => {
-                let (text, at) = self.input.clone()?;
-                let text = text[at.min(text.len())..].to_vec();
-                if is_known(&text) {
-                    super::filters::filtered(program, words, &text).map(|text| (text, 0))
-                } else {
-                    None
-                }
+                let text = self.rest_of_input().filter(|text| is_known(text))?;
+                super::filters::filtered(program, words, &text).map(|text| (text, 0))
             }
             (b"grep", [b"-q" | b"-qs" | b"-sq", wanted, file]) if !wanted.iter().any(|b| b"\\[]*.^$".contains(b)) => {
                 match self.at.files.read(&self.absolute(file), SMALL) {

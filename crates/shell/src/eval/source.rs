@@ -54,15 +54,12 @@ impl Run<'_> {
         self.status = Some(0);
         // In zsh `$0` is the file.
         let zero = (self.dialect() == Dialect::Zsh).then(|| std::mem::replace(&mut self.at.name, file.to_vec()));
-        let mut flow = match rules::of_file(self, file) {
+        let flow = match rules::of_file(self, file) {
             Some(text) => self.text(&text),
             // Some editors end lines with CR LF; a shell takes the CR for a letter, and so does this. Zero bytes are
             // skipped.
             None => self.commands(&content.into_iter().filter(|&b| b != 0).collect::<Vec<u8>>()),
         };
-        if let Some(failure) = self.failure.take() {
-            flow = failure;
-        }
         self.join_early(early, |flow| matches!(flow, Flow::Return | Flow::LeaveFile));
         if let Some(outer) = outer {
             self.state.arguments = outer;

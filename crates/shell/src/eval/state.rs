@@ -222,6 +222,15 @@ impl State {
         self.options.contains(option)
     }
 
+    /// Makes every list of directories that is set uncertain.
+    pub fn taint_lists(&mut self, unknown: UnknownId) {
+        for name in LISTS {
+            if let Some(variable) = self.variables.get_mut(name) {
+                variable.taints.insert(unknown);
+            }
+        }
+    }
+
     /// What holds whichever of two ways was taken: what differs is uncertain.
     pub fn merged(self, other: &Self, unknown: UnknownId) -> Self {
         if self == *other {
@@ -233,11 +242,6 @@ impl State {
             lasting_taints: &self.lasting_taints | &other.lasting_taints,
             ..self.clone()
         };
-        if self.replaced_by != other.replaced_by {
-            merged.replaced_by = None;
-            merged.unset_taints.insert(unknown);
-            merged.taints.insert(unknown);
-        }
         let names: BTreeSet<&Vec<u8>> = self.variables.keys().chain(other.variables.keys()).collect();
         for name in names {
             let both = (self.variables.get(name), other.variables.get(name));
@@ -256,11 +260,10 @@ impl State {
             }
         }
         if self.replaced_by != other.replaced_by {
-            for name in LISTS {
-                if let Some(variable) = merged.variables.get_mut(name) {
-                    variable.taints.insert(unknown);
-                }
-            }
+            merged.replaced_by = None;
+            merged.taints.insert(unknown);
+            merged.unset_taints.insert(unknown);
+            merged.taint_lists(unknown);
         }
         let lone = |name: &Vec<u8>| !other.functions.contains_key(name);
         merged.functions.iter_mut().filter(|(name, _)| lone(name)).for_each(|(_, function)| function.certain = false);
@@ -271,11 +274,7 @@ impl State {
             // What an option does to all that follows is not known.
             merged.lasting_taints.insert(unknown);
             merged.unset_taints.insert(unknown);
-            for name in LISTS {
-                if let Some(variable) = merged.variables.get_mut(name) {
-                    variable.taints.insert(unknown);
-                }
-            }
+            merged.taint_lists(unknown);
         }
         merged
     }

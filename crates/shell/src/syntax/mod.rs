@@ -14,6 +14,7 @@ pub mod pattern;
 mod word;
 
 pub use command::literal;
+pub(crate) use word::closing_bracket;
 
 use std::sync::Arc;
 

@@ -263,7 +263,7 @@ pub(super) fn arithmetic(bytes: &[u8]) -> Option<(&[u8], usize)> {
 }
 
 /// The place of the bracket that closes the one at the start; none where a line ends before it.
-pub(super) fn closing_bracket(bytes: &[u8]) -> Option<usize> {
+pub(crate) fn closing_bracket(bytes: &[u8]) -> Option<usize> {
     let mut depth = 0;
     for (at, &byte) in bytes.iter().enumerate() {
         match byte {

@@ -9,7 +9,7 @@ use std::os::unix::ffi::OsStrExt as _;
 use clap::Args;
 use whodunit_core::bytes::ByteString;
 use whodunit_core::queries::owner::{Answer, Owners, Target, TargetKind, Verdict, owners_in};
-use whodunit_core::queries::session::{fresh_sessions, tell_next_session};
+use whodunit_core::queries::session::tell_next_session;
 use whodunit_core::survey::Survey;
 
 use crate::args::Global;
@@ -49,7 +49,7 @@ pub fn run(arguments: &Arguments, global: &Global, streams: &mut Streams) -> Res
     let survey = Survey::of(&session.host);
     let mut answer = owners_in(&survey, &session.searches(), &targets);
     if session.is_here() && targets.iter().any(|target| target.kind.is_none_or(|kind| kind == TargetKind::Command)) {
-        tell_next_session(&survey, &mut answer.answers, &fresh_sessions(&session.host));
+        tell_next_session(&survey, &mut answer.answers);
     }
     // Of several contexts, one that reaches it is enough.
     let is_found = |target: &Target| {

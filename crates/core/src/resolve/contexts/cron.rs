@@ -31,20 +31,26 @@ pub fn cron(host: &Host, user: &User) -> Start {
             return start;
         }
     };
-    for (line, text) in (1..).zip(content.split(|&b| b == b'\n')) {
-        let text = text.trim_ascii();
-        let Some(at) = memchr::memchr(b'=', text).filter(|_| !text.starts_with(b"#")) else { continue };
-        let bare = |text: &[u8]| -> Vec<u8> {
-            let text = text.trim_ascii();
-            let quoted = text.len() > 1 && matches!(text[0], b'"' | b'\'') && text.ends_with(&text[..1]);
-            if quoted { text[1..text.len() - 1].to_vec() } else { text.to_vec() }
-        };
-        let name = bare(&text[..at]);
-        if whodunit_shell::syntax::is_name(&name) {
-            start.set(&name, &bare(&text[at + 1..]), &Place { file: table.clone(), line });
-        }
+    for (line, name, value) in variables(&content) {
+        start.set(&name, &value, &Place { file: table.clone(), line });
     }
     start
+}
+
+/// The variables that a table sets, with their lines.
+fn variables(table: &[u8]) -> Vec<(u32, Vec<u8>, Vec<u8>)> {
+    let bare = |text: &[u8]| -> Vec<u8> {
+        let text = text.trim_ascii();
+        let quoted = text.len() > 1 && matches!(text[0], b'"' | b'\'') && text.ends_with(&text[..1]);
+        if quoted { text[1..text.len() - 1].to_vec() } else { text.to_vec() }
+    };
+    let lines = (1..).zip(table.split(|&b| b == b'\n').map(<[u8]>::trim_ascii));
+    let set = lines.filter_map(|(line, text)| {
+        let at = memchr::memchr(b'=', text).filter(|_| !text.starts_with(b"#"))?;
+        let name = bare(&text[..at]);
+        whodunit_shell::syntax::is_name(&name).then(|| (line, name, bare(&text[at + 1..])))
+    });
+    set.collect()
 }
 
 /// Tables of the system whose jobs have a search path of their own, where a user's jobs are told.
@@ -59,11 +65,9 @@ pub fn others(host: &Host, user: &User) -> Vec<Evidence> {
     let mut told = Vec::new();
     for table in tables.into_iter().chain(parts) {
         let content = host.root.read(&table, Limit::SMALL).unwrap_or_default();
-        for (line, text) in (1..).zip(content.split(|&b| b == b'\n')) {
-            if let Some(list) = text.trim_ascii().strip_prefix(b"PATH=") {
-                let says = format!("the jobs of this table have the search path {}", ByteString::from(list));
-                told.push(Evidence::line(table.clone(), line, says));
-            }
+        for (line, _, list) in variables(&content).into_iter().filter(|(_, name, _)| name == b"PATH") {
+            let says = format!("the jobs of this table have the search path {}", ByteString::from(list));
+            told.push(Evidence::line(table.clone(), line, says));
         }
     }
     told

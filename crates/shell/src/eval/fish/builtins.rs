@@ -71,14 +71,13 @@ impl Fish<'_> {
         match name {
             b"echo" => {
                 let text = arguments.iter().filter(|word| *word != b"-n").cloned().collect::<Vec<_>>().join(&b' ');
-                text.split(|&b| b == b'\n').for_each(|line| self.write(line.to_vec()));
+                self.write_lines(&text);
             }
             b"printf" => {
                 let outer = self.run.output.replace(Vec::new());
                 self.run.printf(arguments);
                 let text = std::mem::replace(&mut self.run.output, outer).unwrap_or_default();
-                let text = text.strip_suffix(b"\n").unwrap_or(&text);
-                text.split(|&b| b == b'\n').for_each(|line| self.write(line.to_vec()));
+                self.write_lines(text.strip_suffix(b"\n").unwrap_or(&text));
             }
             b"string" => self.string(arguments),
             b"seq" => {
@@ -91,13 +90,8 @@ impl Fish<'_> {
                 }
                 let words: Vec<&[u8]> = arguments.iter().map(Vec::as_slice).collect();
                 match crate::eval::programs::counted(&words) {
-                    Some(text) => {
-                        let lines = text.strip_suffix(b"\n").unwrap_or(&text);
-                        lines
-                            .split(|&b| b == b'\n')
-                            .filter(|line| !line.is_empty())
-                            .for_each(|line| self.write(line.to_vec()));
-                    }
+                    Some(text) if text.is_empty() => {}
+                    Some(text) => self.write_lines(text.strip_suffix(b"\n").unwrap_or(&text)),
                     None => {
                         let unknown = self.unknown_value("the output of `seq`");
                         self.write(unknown);
@@ -182,8 +176,7 @@ impl Fish<'_> {
             self.run.program(name, arguments);
             let text = self.run.output.take().unwrap_or_default();
             if !text.is_empty() {
-                let lines = text.strip_suffix(b"\n").unwrap_or(&text);
-                lines.split(|&b| b == b'\n').for_each(|line| self.write(line.to_vec()));
+                self.write_lines(text.strip_suffix(b"\n").unwrap_or(&text));
             }
         }
         self.run.output = kept;

@@ -53,25 +53,8 @@ impl Fish<'_> {
         let after_one = std::mem::replace(&mut self.run.state, before);
         self.bodies.extend(bodies);
         let second = two(self);
-        let after_two = std::mem::take(&mut self.run.state);
         self.run.status = None;
-        match (first, second) {
-            // What ends early is taken in where it ends.
-            (flow, Flow::Next) if flow != Flow::Next => {
-                self.run.early.push((flow, after_one));
-                self.run.state = after_two;
-                Flow::Next
-            }
-            (Flow::Next, flow) if flow != Flow::Next => {
-                self.run.early.push((flow, after_two));
-                self.run.state = after_one;
-                Flow::Next
-            }
-            (flow, _) => {
-                self.run.state = after_one.merged(&after_two, unknown);
-                flow
-            }
-        }
+        self.run.join_ways((first, after_one), second, unknown)
     }
 
     pub(super) fn statement(&mut self, statement: &Statement) -> Flow {

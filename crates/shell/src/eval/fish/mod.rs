@@ -329,6 +329,11 @@ impl<'s> Fish<'s> {
         self.run.stop(why);
     }
 
+    /// Writes each line of a text.
+    fn write_lines(&mut self, text: &[u8]) {
+        text.split(|&b| b == b'\n').for_each(|line| self.write(line.to_vec()));
+    }
+
     fn write(&mut self, line: Vec<u8>) {
         if let Some(output) = &mut self.output
             && output.len() < 10_000

@@ -179,9 +179,8 @@ impl Fish<'_> {
     /// Whether nobody knows if a variable, or its element of a number, is set.
     fn is_perhaps(&self, name: &[u8]) -> bool {
         let end = memchr::memchr(b'[', name).unwrap_or(name.len());
-        let variable = self.run.state.variables.get(&name[..end]);
         let is_unknown = || self.list_of(&name[..end]).is_some_and(|list| list.iter().any(|one| !is_known(one)));
-        variable.is_some_and(|variable| variable.is_perhaps) || (end < name.len() && is_unknown())
+        self.run.is_perhaps(&name[..end]) || (end < name.len() && is_unknown())
     }
 
     /// Whether a variable, or its element of a number, is set.

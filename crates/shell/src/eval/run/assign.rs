@@ -116,19 +116,14 @@ impl Run<'_> {
 
     /// In bash a text that is given to a list is its first element.
     fn given_to_list(&self, name: &[u8], value: Value) -> Value {
-        match (value, self.dialect(), self.state.variables.get(name).map(|old| old.value.clone())) {
-            (Value::Text(text), Dialect::Bash, Some(Value::List(mut list))) if is_known(&text) => {
-                match list.first_mut() {
-                    Some(first) => *first = text,
-                    None => list.push(text),
-                }
-                Value::List(list)
-            }
-            (Value::Text(text), Dialect::Bash, Some(Value::Sparse(mut list))) if is_known(&text) => {
-                list.insert(0, text);
-                Value::Sparse(list)
-            }
-            (value, ..) => value,
+        let Value::Text(text) = value else { return value };
+        if self.dialect() != Dialect::Bash || !is_known(&text) {
+            return Value::Text(text);
+        }
+        match self.state.variables.get(name).map(|old| &old.value) {
+            Some(Value::List(list)) => Value::List(std::iter::once(text).chain(list.iter().skip(1).cloned()).collect()),
+            Some(Value::Sparse(list)) => Value::Sparse(list.clone().into_iter().chain([(0, text)]).collect()),
+            _ => Value::Text(text),
         }
     }
 

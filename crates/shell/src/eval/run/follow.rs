@@ -156,12 +156,10 @@ impl Run<'_> {
             }
             Kind::OtherLoop(body) => self.perhaps(body),
             Kind::Case(word, arms) => {
-                let outer = std::mem::take(&mut self.read_taints);
-                let mut text = self.one(word, false);
-                if !self.read_taints.is_empty() {
+                let (mut text, is_uncertain) = self.reading(|run| run.one(word, false));
+                if is_uncertain {
                     text = self.unknown_value("the text of a variable that may be another");
                 }
-                self.read_taints = outer;
                 self.status = Some(0);
                 self.case(&text, arms, false)
             }
@@ -175,10 +173,8 @@ impl Run<'_> {
                 Flow::Next
             }
             Kind::Test(condition) => {
-                let outer = std::mem::take(&mut self.read_taints);
-                let holds = self.holds(condition);
-                self.status = holds.filter(|_| self.read_taints.is_empty()).map(|holds| u8::from(!holds));
-                self.read_taints = outer;
+                let (holds, is_uncertain) = self.reading(|run| run.holds(condition));
+                self.status = holds.filter(|_| !is_uncertain).map(|holds| u8::from(!holds));
                 Flow::Next
             }
             Kind::Arithmetic(text) => {

@@ -10,7 +10,7 @@ use std::collections::{BTreeMap, BTreeSet};
 use std::sync::Arc;
 
 use crate::eval::piece::{self, is_known, mark, unknowns_in};
-use crate::eval::state::{Alias, AliasKind, LISTS, Place, State, Variable};
+use crate::eval::state::{Alias, AliasKind, Place, State, Variable};
 use crate::syntax::pattern;
 use crate::syntax::{Dialect, List, Parser};
 use crate::{Files, Unknown, UnknownId};
@@ -235,11 +235,7 @@ impl<'s> Run<'s> {
     /// Everything that programs get, and aliases and functions, may be others than they look.
     pub(in crate::eval) fn taint_all(&mut self, unknown: UnknownId) {
         self.state.taints.insert(unknown);
-        for name in LISTS {
-            if let Some(variable) = self.state.variables.get_mut(name) {
-                variable.taints.insert(unknown);
-            }
-        }
+        self.state.taint_lists(unknown);
         self.state.unset_taints.insert(unknown);
         let path = self.state.variables.entry(b"PATH".to_vec()).or_insert_with(|| Variable::text("", true));
         path.taints.insert(unknown);
@@ -275,13 +271,7 @@ impl<'s> Run<'s> {
             hooks = list.or_else(|| self.variable(b"PROMPT_COMMAND").map(|text| vec![text])).unwrap_or_default();
         }
         for hook in hooks.into_iter().filter(|hook| !hook.is_empty()) {
-            let before = self.variable(b"PATH");
-            let mut after = None;
-            self.apart(|run| {
-                let _ = run.text(&hook);
-                after = run.variable(b"PATH");
-            });
-            if after != before {
+            if self.changes_path(&hook) {
                 let shown = piece::shown(&hook, 60);
                 let unknown = self.note_unknown(format!("`{shown}` changes the search path at each prompt"));
                 if let Some(path) = self.state.variables.get_mut(&b"PATH"[..]) {
@@ -320,10 +310,7 @@ impl<'s> Run<'s> {
             match list {
                 Ok(list) => match self.list(&list) {
                     Flow::Next => {}
-                    Flow::LeaveLine => {
-                        self.failure = None;
-                        self.had_mishap = true;
-                    }
+                    Flow::LeaveLine => self.had_mishap = true,
                     flow => return flow,
                 },
                 Err(error) => {

@@ -5,7 +5,7 @@ use std::collections::BTreeSet;
 use super::{Flow, MAX_DEPTH, Run};
 use crate::UnknownId;
 use crate::eval::piece::mark;
-use crate::eval::state::Variable;
+use crate::eval::state::{State, Variable};
 
 impl Run<'_> {
     /// Takes in what held where one of two ways ended early.
@@ -39,28 +39,56 @@ impl Run<'_> {
         let after_one = std::mem::replace(&mut self.state, before);
         let second = two(self);
         self.join_scopes(scopes_of_one, unknown);
-        match (first, second) {
-            (Flow::Next, Flow::Next) => {
-                let after_two = std::mem::take(&mut self.state);
+        if (first, second) == (Flow::Next, Flow::Next) {
+            self.status = self.status.filter(|now| Some(*now) == status);
+        }
+        self.join_ways((first, after_one), second, unknown)
+    }
+
+    /// Goes on behind two ways, of which the second was followed last. Where only one of them ends early, what held
+    /// there is taken in where it ends.
+    pub(in crate::eval) fn join_ways(
+        &mut self,
+        (first, after_one): (Flow, State),
+        second: Flow,
+        unknown: UnknownId,
+    ) -> Flow {
+        let after_two = std::mem::take(&mut self.state);
+        match (first == Flow::Next, second == Flow::Next) {
+            (false, true) => {
+                self.early.push((first, after_one));
+                self.state = after_two;
+                Flow::Next
+            }
+            (true, false) => {
+                self.early.push((second, after_two));
+                self.state = after_one;
+                Flow::Next
+            }
+            _ => {
                 self.state = after_one.merged(&after_two, unknown);
-                self.status = self.status.filter(|now| Some(*now) == status);
-                Flow::Next
-            }
-            (flow, Flow::Next) => {
-                self.early.push((flow, after_one));
-                Flow::Next
-            }
-            (Flow::Next, flow) => {
-                let after_two = std::mem::replace(&mut self.state, after_one);
-                self.early.push((flow, after_two));
-                Flow::Next
-            }
-            (flow, _) => {
-                let after_two = std::mem::take(&mut self.state);
-                self.state = after_one.merged(&after_two, unknown);
-                flow
+                first
             }
         }
+    }
+
+    /// Whether commands that run again and again change the search path.
+    pub(in crate::eval) fn changes_path(&mut self, commands: &[u8]) -> bool {
+        let before = self.variable(b"PATH");
+        let mut after = None;
+        self.apart(|run| {
+            let _ = run.text(commands);
+            after = run.variable(b"PATH");
+        });
+        after != before
+    }
+
+    /// Reads something, and tells whether any variable in it is uncertain.
+    pub(in crate::eval) fn reading<T>(&mut self, inside: impl FnOnce(&mut Self) -> T) -> (T, bool) {
+        let outer = std::mem::take(&mut self.read_taints);
+        let found = inside(self);
+        let is_uncertain = !std::mem::replace(&mut self.read_taints, outer).is_empty();
+        (found, is_uncertain)
     }
 
     /// Takes in the variables that only one of two ways made local: what they are outside is not known.

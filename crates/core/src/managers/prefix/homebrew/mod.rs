@@ -61,20 +61,16 @@ impl Manager for Homebrew {
     }
 
     fn discover<'h>(&self, host: &'h Host) -> Vec<Box<dyn Installation + 'h>> {
-        let mut found: Vec<(ByteString, Scope)> =
-            SYSTEM.iter().map(|place| (ByteString::from(*place), Scope::System)).collect();
-        found.extend(prefixes::of_machine(host).into_iter().map(|place| {
-            let scope = scope_of(host, &place);
-            (place, scope)
-        }));
-        for user in &host.users {
+        let of_users = host.users.iter().flat_map(|user| {
             let own = PERSONAL.iter().map(|name| path::join(&user.home, name.as_bytes()));
             let named = host.variable(user, "HOMEBREW_PREFIX").cloned().into_iter().chain(own);
-            for place in named.chain(prefixes::of_user(host, user)) {
-                let scope = scope_of(host, &place);
-                found.push((place, scope));
-            }
-        }
+            named.chain(prefixes::of_user(host, user))
+        });
+        let named = prefixes::of_machine(host).into_iter().chain(of_users).map(|place| {
+            let scope = scope_of(host, &place);
+            (place, scope)
+        });
+        let found = SYSTEM.iter().map(|place| (ByteString::from(*place), Scope::System)).chain(named);
         let mut held: Vec<Box<dyn Installation + 'h>> = Vec::new();
         let mut seen: Vec<ByteString> = Vec::new();
         for (place, scope) in found {

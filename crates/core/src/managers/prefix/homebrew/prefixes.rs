@@ -44,8 +44,7 @@ pub(super) fn of_machine(host: &Host) -> Vec<ByteString> {
 
 /// Prefixes that this process's search path or a start-up file of the user's names.
 pub(super) fn of_user(host: &Host, user: &User) -> Vec<ByteString> {
-    let is_mine = host.root.is_live() && host.env.uid == Some(user.uid);
-    let searched = host.env.path.clone().filter(|_| is_mine).unwrap_or_default();
+    let searched = host.env.path.clone().filter(|_| host.asks(user)).unwrap_or_default();
     let own = OWN_STARTUP.iter().map(|name| path::join(&user.home, name.as_bytes()));
     named(std::iter::once(searched.to_vec()).chain(texts(host, own)), Some(&user.home))
 }
