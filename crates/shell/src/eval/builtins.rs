@@ -39,6 +39,7 @@ impl Run<'_> {
         }
         let function = self.state.functions.get(name).cloned();
         if let Some(function) = function.filter(|_| !(self.dialect() == Dialect::Posix && is_special(name))) {
+            self.doubts_function(name);
             return self.function(name, &function, arguments);
         }
         self.builtin(name, arguments)

@@ -288,7 +288,7 @@ fn either(name: &[u8], both: (Option<&Variable>, Option<&Variable>), unknown: Un
         return Variable { is_perhaps, ..Variable::text(mark(unknown), exported) };
     };
     let mut taints = &one.taints | &two.taints;
-    if one.exported != two.exported {
+    if (one.exported, one.unique, one.unique_list) != (two.exported, two.unique, two.unique_list) {
         taints.insert(unknown);
     }
     let (first, second) = (one.directories(), two.directories());

@@ -7,7 +7,7 @@ use crate::FileType;
 use crate::eval::piece::is_known;
 use crate::eval::rules;
 use crate::eval::run::Flow;
-use crate::eval::state::{Alias, AliasKind, Function, Variable};
+use crate::eval::state::{Alias, AliasKind, Function, Value, Variable};
 use crate::syntax::fish::parse;
 use whodunit_formats::bytes::{ByteString, path};
 
@@ -20,6 +20,7 @@ impl Fish<'_> {
             return Flow::Next;
         }
         if let Some(defined) = self.load(name) {
+            self.run.doubts_function(name);
             return self.call(&defined, arguments);
         }
         let first = arguments.first().map_or(&b""[..], Vec::as_slice);
@@ -162,8 +163,10 @@ impl Fish<'_> {
 
     pub(super) fn program(&mut self, name: &[u8], arguments: &[Vec<u8>]) {
         // The rules speak the language of the other shells; this one's own set-up is told apart.
-        let list = self.list_of(b"PATH").unwrap_or_default().join(&b':');
-        let known = self.run.state.variables.insert(b"PATH".to_vec(), Variable::text(list, true));
+        self.with_path_as_text(|fish| fish.program_with_text(name, arguments));
+    }
+
+    fn program_with_text(&mut self, name: &[u8], arguments: &[Vec<u8>]) {
         let kept = self.run.output.replace(Vec::new());
         let is_set_up = rules::is_set_up(self.run.which(name).as_deref(), arguments);
         if is_set_up {
@@ -180,9 +183,6 @@ impl Fish<'_> {
             }
         }
         self.run.output = kept;
-        if let Some(known) = known {
-            self.run.state.variables.insert(b"PATH".to_vec(), known);
-        }
     }
 
     pub(super) fn functions_word(&mut self, arguments: &[Vec<u8>]) -> Option<u8> {
@@ -234,26 +234,42 @@ impl Fish<'_> {
             return Flow::Next;
         }
         let is_quiet = has(b'q', b"--query") || (word == b"type" && !has(b'p', b"--path"));
+        let (files, is_open) = self.with_path_as_text(|fish| {
+            let files: Vec<_> = names.iter().map(|name| fish.run.which(name)).collect();
+            (files, fish.run.is_path_open())
+        });
         let mut found = false;
-        let list = self.list_of(b"PATH").unwrap_or_default().join(&b':');
-        let known = self.run.state.variables.insert(b"PATH".to_vec(), Variable::text(list, true));
-        for name in names {
-            let is_function = word == b"type" && self.run.state.functions.contains_key(name);
-            let file = self.run.which(name);
-            found |= is_function || file.is_some();
+        for (name, file) in names.into_iter().zip(files) {
+            found |= file.is_some() || (word == b"type" && self.run.state.functions.contains_key(name));
             if let Some(file) = file.filter(|_| !is_quiet) {
                 self.write(file);
             }
         }
-        if let Some(known) = known {
-            self.run.state.variables.insert(b"PATH".to_vec(), known);
-        }
-        self.run.status = Some(match (found, word) {
-            (true, _) => 0,
-            (false, b"command") => 127,
-            (false, _) => 1,
-        });
+        self.run.status = match (found, word) {
+            (true, _) => Some(0),
+            // It may stand in a directory that is not known.
+            (false, _) if is_open => None,
+            (false, b"command") => Some(127),
+            (false, _) => Some(1),
+        };
         Flow::Next
+    }
+
+    /// Does something with the search path as the other shells have it: one text.
+    fn with_path_as_text<T>(&mut self, inside: impl FnOnce(&mut Self) -> T) -> T {
+        let own = self.run.state.variables.get(&b"PATH"[..]).cloned();
+        let list = self.list_of(b"PATH").unwrap_or_default().join(&b':');
+        let bare = Variable::text("", true);
+        let as_text = Variable { value: Value::Text(list), ..own.clone().unwrap_or(bare) };
+        self.run.state.variables.insert(b"PATH".to_vec(), as_text);
+        let result = inside(self);
+        if let Some(mut own) = own
+            && let Some(now) = self.run.state.variables.remove(&b"PATH"[..])
+        {
+            own.taints.extend(now.taints);
+            self.run.state.variables.insert(b"PATH".to_vec(), own);
+        }
+        result
     }
 
     pub(super) fn alias(&mut self, arguments: &[Vec<u8>]) {

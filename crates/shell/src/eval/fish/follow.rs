@@ -3,7 +3,7 @@
 use std::sync::Arc;
 
 use super::{Defined, Fish, only_stars};
-use crate::eval::run::{Flow, MAX_DEPTH, fits_perhaps};
+use crate::eval::run::{Flow, MAX_DEPTH, fits_perhaps, join_scopes};
 use crate::eval::state::{Function, Variable};
 use crate::syntax::fish::{Block, Kind, Statement, Word, plain};
 use crate::syntax::pattern;
@@ -49,10 +49,13 @@ impl Fish<'_> {
     ) -> Flow {
         let unknown = self.note_unknown(why);
         let (before, bodies) = (self.run.state.clone(), self.bodies.clone());
+        let scopes = self.scopes.clone();
         let first = one(self);
+        let scopes_of_one = std::mem::replace(&mut self.scopes, scopes);
         let after_one = std::mem::replace(&mut self.run.state, before);
         self.bodies.extend(bodies);
         let second = two(self);
+        join_scopes(&mut self.scopes, scopes_of_one, unknown);
         self.run.status = None;
         self.run.join_ways((first, after_one), second, unknown)
     }
@@ -151,7 +154,12 @@ impl Fish<'_> {
             return Flow::Next;
         }
         let text = texts.pop().unwrap_or_default();
-        for (patterns, body) in arms {
+        self.arms(&text, arms)
+    }
+
+    /// Follows the first arm of a `switch` that fits.
+    fn arms(&mut self, text: &[u8], arms: &[(Vec<Word>, Block)]) -> Flow {
+        for (number, (patterns, body)) in arms.iter().enumerate() {
             // Without quotes a pattern stands for the names of files that fit, and for nothing where none does.
             let mut fitting: Vec<Vec<u8>> = Vec::new();
             for (text, unquoted) in patterns.iter().flat_map(|word| self.expand(word)).collect::<Vec<_>>() {
@@ -163,15 +171,17 @@ impl Fish<'_> {
                 }
             }
             let patterns = fitting;
-            let fits: Vec<_> = patterns.iter().map(|one| fits_perhaps(one, &text)).collect();
+            let fits: Vec<_> = patterns.iter().map(|one| fits_perhaps(one, text)).collect();
             let one_fits =
                 if fits.contains(&Some(true)) { Some(true) } else { fits.iter().all(Option::is_some).then_some(false) };
             match one_fits {
                 Some(true) => return self.scoped(|fish| fish.block(body)),
                 Some(false) => {}
                 None => {
-                    let why = "depends on a condition that is unknown";
-                    return self.either(why, &mut |fish| fish.block(body), &mut |_| Flow::Next);
+                    let (why, rest) = ("depends on a condition that is unknown", &arms[number + 1..]);
+                    return self.either(why, &mut |fish| fish.scoped(|fish| fish.block(body)), &mut |fish| {
+                        fish.arms(text, rest)
+                    });
                 }
             }
         }

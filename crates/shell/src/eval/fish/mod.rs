@@ -10,7 +10,7 @@ use std::collections::BTreeMap;
 use std::sync::Arc;
 
 use crate::eval::piece::is_known;
-use crate::eval::run::{Flow, Invocation, MAX_DEPTH, MAX_FILE, Run};
+use crate::eval::run::{Flow, Invocation, MAX_DEPTH, MAX_FILE, Run, Scopes};
 use crate::eval::state::{Function, LISTS, Place, State, Value, Variable, parts, places_after};
 use crate::syntax::fish::{Block, parse};
 use crate::{ReadError, Unknown, UnknownId};
@@ -34,7 +34,7 @@ pub struct Fish<'s> {
     /// Directories of `fish_user_paths` that were put into the path.
     added: Vec<Vec<u8>>,
     /// Variables that a block or a function hides, innermost last.
-    scopes: Vec<Vec<(Vec<u8>, Option<Variable>)>>,
+    scopes: Scopes,
     /// Which of them are those of functions that are followed.
     calls: Vec<usize>,
     depth: u32,

@@ -3,6 +3,7 @@
 use super::Fish;
 use crate::FileType;
 use crate::eval::piece::is_known;
+use crate::eval::run::Scopes;
 use crate::eval::state::Variable;
 use whodunit_formats::bytes::path;
 
@@ -161,7 +162,7 @@ impl Fish<'_> {
     /// Sets the global variable behind one of a block.
     fn assign_outside(&mut self, name: &[u8], list: Vec<Vec<u8>>, exported: Option<bool>) {
         let own = self.run.state.variables.remove(name);
-        let outermost = |scopes: &mut Vec<Vec<(Vec<u8>, Option<Variable>)>>, with: Option<Variable>| {
+        let outermost = |scopes: &mut Scopes, with: Option<Variable>| {
             let entry = scopes.iter_mut().flatten().find(|(known, _)| known == name);
             entry.and_then(|(_, kept)| std::mem::replace(kept, with))
         };

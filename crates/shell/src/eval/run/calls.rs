@@ -167,6 +167,15 @@ impl Run<'_> {
         Some(body)
     }
 
+    /// Notes that a function which is called may be missing, or another one.
+    pub(in crate::eval) fn doubts_function(&mut self, name: &[u8]) {
+        if self.state.functions.get(name).is_some_and(|function| !function.certain) {
+            let shown = ByteString::from(name);
+            let unknown = self.note_unknown(format!("calls {shown}, which may be missing or another function"));
+            self.taint_all(unknown);
+        }
+    }
+
     /// Follows a function.
     pub(in crate::eval) fn function(&mut self, name: &[u8], function: &Function, arguments: Vec<Vec<u8>>) -> Flow {
         let Some(body) = function.body.clone().or_else(|| self.autoloaded(name)) else {

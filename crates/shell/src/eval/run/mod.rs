@@ -6,6 +6,8 @@ mod follow;
 mod loops;
 mod ways;
 
+pub(in crate::eval) use ways::{Scopes, join_scopes};
+
 use std::collections::{BTreeMap, BTreeSet};
 use std::sync::Arc;
 
@@ -99,7 +101,7 @@ pub struct Run<'s> {
     pub(in crate::eval) output: Option<Vec<u8>>,
     /// The input, and the position in it.
     pub(in crate::eval) input: Option<(Vec<u8>, usize)>,
-    pub(in crate::eval) scopes: Vec<Vec<(Vec<u8>, Option<Variable>)>>,
+    pub(in crate::eval) scopes: Scopes,
     /// Ends that one of two ways took, with what held there.
     pub(in crate::eval) early: Vec<(Flow, State)>,
     steps: u32,

@@ -1,7 +1,5 @@
 //! Ways that part: what nobody knows to be taken, and what lasts in no case.
 
-use std::collections::BTreeSet;
-
 use super::{Flow, MAX_DEPTH, Run};
 use crate::UnknownId;
 use crate::eval::piece::mark;
@@ -38,7 +36,7 @@ impl Run<'_> {
         let status = self.status;
         let after_one = std::mem::replace(&mut self.state, before);
         let second = two(self);
-        self.join_scopes(scopes_of_one, unknown);
+        join_scopes(&mut self.scopes, scopes_of_one, unknown);
         if (first, second) == (Flow::Next, Flow::Next) {
             self.status = self.status.filter(|now| Some(*now) == status);
         }
@@ -91,19 +89,6 @@ impl Run<'_> {
         (found, is_uncertain)
     }
 
-    /// Takes in the variables that only one of two ways made local: what they are outside is not known.
-    fn join_scopes(&mut self, other: Vec<Vec<(Vec<u8>, Option<Variable>)>>, unknown: UnknownId) {
-        for (scope, other) in self.scopes.iter_mut().zip(other) {
-            let names = |scope: &[(Vec<u8>, Option<Variable>)]| scope.iter().map(|(name, _)| name.clone()).collect();
-            let (mine, theirs): (BTreeSet<Vec<u8>>, BTreeSet<Vec<u8>>) = (names(scope), names(&other));
-            scope.extend(other.into_iter().filter(|(name, _)| !mine.contains(name)));
-            for (_, outside) in scope.iter_mut().filter(|(name, _)| mine.contains(name) != theirs.contains(name)) {
-                let exported = outside.as_ref().is_some_and(|variable| variable.exported);
-                *outside = Some(Variable { is_perhaps: true, ..Variable::text(mark(unknown), exported) });
-            }
-        }
-    }
-
     /// Follows something whose changes do not last; what it writes is kept where that is wanted.
     pub(in crate::eval) fn apart(&mut self, inside: impl FnOnce(&mut Self)) {
         let state = self.state.clone();
@@ -120,5 +105,28 @@ impl Run<'_> {
         self.early.truncate(early);
         self.failure = None;
         self.state = state;
+    }
+}
+
+/// Variables that blocks and functions hide, with what they are outside, innermost last.
+pub(in crate::eval) type Scopes = Vec<Vec<(Vec<u8>, Option<Variable>)>>;
+
+/// Takes in the variables that only one of two ways made local, or that each left different outside: what they are
+/// outside is not known.
+pub(in crate::eval) fn join_scopes(scopes: &mut Scopes, other: Scopes, unknown: UnknownId) {
+    for (scope, other) in scopes.iter_mut().zip(other) {
+        let in_doubt = |outside: &Option<Variable>| {
+            let exported = outside.as_ref().is_some_and(|variable| variable.exported);
+            Some(Variable { is_perhaps: true, ..Variable::text(mark(unknown), exported) })
+        };
+        for (name, outside) in scope.iter_mut() {
+            let same = other.iter().find(|(known, _)| known == name);
+            if same.is_none_or(|(_, there)| there != outside) {
+                *outside = in_doubt(outside);
+            }
+        }
+        let known: Vec<Vec<u8>> = scope.iter().map(|(name, _)| name.clone()).collect();
+        let new = other.into_iter().filter(|(name, _)| !known.contains(name));
+        scope.extend(new.map(|(name, outside)| (name, in_doubt(&outside))));
     }
 }
