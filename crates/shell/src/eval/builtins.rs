@@ -126,6 +126,14 @@ impl Run<'_> {
             b"continue" => Flow::Continue(level()),
             b"shift" => {
                 let count = if first.is_empty() { 1 } else { level() as usize };
+                if !self.is_counted(&self.state.arguments) {
+                    // What is left of unknown words is unknown words.
+                    self.status = None;
+                    let left = self.state.arguments.iter().position(|word| !self.is_counted([word]));
+                    let left = left.map(|at| self.state.arguments.swap_remove(at));
+                    self.state.arguments = left.into_iter().collect();
+                    return Ok(Flow::Next);
+                }
                 if count <= self.state.arguments.len() {
                     self.state.arguments.drain(..count);
                     return Ok(Flow::Next);
@@ -196,7 +204,14 @@ impl Run<'_> {
             None => self.state.get(b"HOME").map(<[u8]>::to_vec),
         };
         match dir {
-            Some(dir) if is_known(&dir) && self.kind(&dir) == Some(crate::FileType::Dir) => {
+            Some(dir) if !is_known(&dir) => {
+                let unknown = self.unknown_value("a directory that is unknown");
+                self.state.dir.clone_from(&unknown);
+                self.state.variables.insert(b"PWD".to_vec(), Variable::text(unknown.clone(), true));
+                self.state.variables.insert(b"OLDPWD".to_vec(), Variable::text(unknown, true));
+                self.status = None;
+            }
+            Some(dir) if self.kind(&dir) == Some(crate::FileType::Dir) => {
                 // `cd` goes back through a link as the path is spelled.
                 let now = whodunit_formats::bytes::path::without_dots(&dir, &self.state.dir).to_vec();
                 let now = if is_physical { self.at.files.canonicalize(&now).to_vec() } else { now };

@@ -1,6 +1,6 @@
 //! Words become fields: braces, `~`, variables, outputs, splitting, names of files (XCU 2.6).
 
-use super::piece::is_known;
+use super::piece::{is_known, mark, unknowns_in};
 use super::run::{Mishap, Run};
 use super::substitute;
 use crate::syntax::pattern;
@@ -254,6 +254,12 @@ impl Run<'_> {
         self.dialect() != Dialect::Zsh || self.state.has(b"shwordsplit")
     }
 
+    /// Whether each of these is one word, and none of them several or none.
+    pub(super) fn is_counted<'w>(&self, words: impl IntoIterator<Item = &'w Vec<u8>>) -> bool {
+        let is_one = |word: &Vec<u8>| is_known(word) || unknowns_in(word).iter().all(|id| !self.several.contains(id));
+        words.into_iter().all(is_one)
+    }
+
     /// Splits a text at the bytes of `IFS`.
     fn split_text(&mut self, text: &[u8], fields: &mut Vec<Field>) {
         let ifs = self.state.get(b"IFS").map_or_else(|| b" \t\n".to_vec(), <[u8]>::to_vec);
@@ -262,7 +268,14 @@ impl Run<'_> {
             fields.last_mut().into_iter().for_each(|field| field.push(&unknown, false));
             return;
         }
-        let parts = fields_of(text, &ifs);
+        let mut parts = fields_of(text, &ifs);
+        if !is_known(text) {
+            let many = self.note_unknown("an unknown text may be several words");
+            self.several.insert(many);
+            for part in parts.iter_mut().flatten().filter(|part| !is_known(part)) {
+                part.extend_from_slice(&mark(many));
+            }
+        }
         for (number, part) in parts.into_iter().enumerate() {
             if number > 0 {
                 fields.push(Field::default());

@@ -1,5 +1,6 @@
 //! Names of files that fit a pattern, and what a user may do with a file.
 
+use super::piece::is_known;
 use super::run::Run;
 use crate::syntax::pattern;
 use crate::{FileType, Metadata};
@@ -101,6 +102,9 @@ impl Run<'_> {
 
     /// A path from the current directory.
     pub(super) fn absolute(&self, name: &[u8]) -> Vec<u8> {
+        if !name.starts_with(b"/") && !is_known(&self.state.dir) {
+            self.is_astray.set(true);
+        }
         if name.is_empty() { self.state.dir.clone() } else { path::absolute(name, &self.state.dir).to_vec() }
     }
 
@@ -142,7 +146,7 @@ impl Run<'_> {
         if name.contains(&b'/') {
             return can_run(name).then(|| name.to_vec());
         }
-        let candidates = list.split(|&b| b == b':').filter(|part| super::piece::is_known(part));
+        let candidates = list.split(|&b| b == b':').filter(|part| is_known(part));
         let candidates = candidates.map(|part| if part.is_empty() { &b"."[..] } else { part });
         candidates.map(|dir| path::join(dir, name).to_vec()).find(|file| can_run(file))
     }

@@ -56,12 +56,15 @@ pub fn unknowns_in(text: &[u8]) -> Vec<UnknownId> {
 /// A text for a sentence: at most `max` characters, with `…` for what is unknown.
 #[must_use]
 pub fn shown(text: &[u8], max: usize) -> String {
-    let all: String = pieces(text)
-        .map(|piece| match piece {
-            Piece::Known(bytes) => String::from_utf8_lossy(bytes),
-            Piece::Unknown(_) => "…".into(),
-        })
-        .collect();
+    let mut all = String::new();
+    for piece in pieces(text) {
+        match piece {
+            Piece::Known(bytes) => all.push_str(&String::from_utf8_lossy(bytes)),
+            // What is unknown for two reasons is one gap.
+            Piece::Unknown(_) if all.ends_with('…') => {}
+            Piece::Unknown(_) => all.push('…'),
+        }
+    }
     all.chars().take(max).collect()
 }
 

@@ -270,6 +270,12 @@ impl State {
         let lone = |name: &Vec<u8>| !other.aliases.contains_key(name);
         merged.aliases.iter_mut().filter(|(name, _)| lone(name)).for_each(|(_, alias)| alias.certain = false);
         merged.options = &self.options & &other.options;
+        if self.arguments != other.arguments {
+            merged.arguments = vec![mark(unknown)];
+        }
+        if self.dir != other.dir {
+            merged.dir = mark(unknown);
+        }
         if self.options != other.options {
             // What an option does to all that follows is not known.
             merged.lasting_taints.insert(unknown);

@@ -5,7 +5,7 @@ use super::run::{Mishap, Run};
 use super::state::Value;
 use crate::eval::edits::{MAX_CUT, cut_off, replaced, slice};
 use crate::syntax::pattern;
-use crate::syntax::{Dialect, Parameter, is_name};
+use crate::syntax::{Dialect, Parameter, Part, Word, is_name};
 
 /// Whether a parameter stands for several fields inside double quotes.
 pub(super) fn is_list(parameter: &Parameter) -> bool {
@@ -30,18 +30,11 @@ impl Run<'_> {
         }
         let mut values = match &parameter.inner {
             Some(inner) => {
-                let list = self.parameter(inner, is_quoted);
+                let list = self.inner(inner, is_quoted);
                 match &parameter.index {
                     Some(index) => self.indexed(&list, &index.clone()).map(|one| vec![one]),
                     None => Some(list),
                 }
-            }
-            // `${(f)"…"}` of zsh: flags over a text.
-            None if parameter.name.is_empty() && parameter.operator.is_empty() => {
-                return match self.one(&parameter.argument, false) {
-                    text if text.is_empty() => Vec::new(),
-                    text => self.flagged(vec![text], &parameter.flags),
-                };
             }
             None => self.values(parameter, is_quoted),
         };
@@ -57,6 +50,13 @@ impl Run<'_> {
             self.fail(Mishap::Unbound);
             return Vec::new();
         }
+        // A list that was never set is empty, one that was unset is an error: which of them is not kept.
+        let text = tied(&parameter.name).filter(|_| self.dialect() == Dialect::Zsh && self.state.has(b"nounset"));
+        if text.is_some_and(|text| !takes_unset && self.state.get(text).is_none()) {
+            let unknown = self.note_unknown("whether a list was unset");
+            self.taint_all(unknown);
+            self.state.lasting_taints.insert(unknown);
+        }
         if let Some(result) = self.prefixed(parameter, values.as_ref(), is_quoted) {
             return result;
         }
@@ -71,6 +71,17 @@ impl Run<'_> {
             values = vec![self.joined(&values)];
         }
         self.flagged(values, &parameter.flags)
+    }
+
+    /// What stands in the place of a name.
+    fn inner(&mut self, inner: &Part, is_quoted: bool) -> Vec<Vec<u8>> {
+        let word = || Word(vec![inner.clone()]);
+        match inner {
+            Part::Parameter(parameter) => self.parameter(parameter, is_quoted),
+            Part::Output(_) if !is_quoted => self.fields(&[word()]),
+            // Nothing at all is no element, whatever it is cut at.
+            _ => Some(self.one(&word(), false)).filter(|text| !text.is_empty()).into_iter().collect(),
+        }
     }
 
     /// `${+name}`, `${#name}` and `${!name}`.
@@ -248,6 +259,9 @@ impl Run<'_> {
         let one = |text: &[u8]| Some(vec![text.to_vec()]);
         Some(match name {
             b"@" | b"*" => Some(self.state.arguments.clone()),
+            b"#" if !self.is_counted(&self.state.arguments) => {
+                Some(vec![self.unknown_value("the number of arguments")])
+            }
             b"#" => one(self.state.arguments.len().to_string().as_bytes()),
             b"?" => match self.status {
                 Some(status) => one(status.to_string().as_bytes()),
@@ -256,6 +270,9 @@ impl Run<'_> {
             b"-" => one(&self.signs()),
             b"$" | b"!" => Some(vec![self.unknown_value("a process id")]),
             b"0" => one(&self.at.name.clone()),
+            [digit @ b'1'..=b'9'] if !self.is_counted(self.state.arguments.iter().take(usize::from(digit - b'0'))) => {
+                Some(vec![self.unknown_value("an argument behind unknown ones")])
+            }
             [digit @ b'1'..=b'9'] => self.state.arguments.get(usize::from(digit - b'1')).map(|text| vec![text.clone()]),
             _ => return None,
         })

@@ -34,8 +34,7 @@ impl Parser<'_> {
             match self.peek() {
                 Some(b';') if !self.starts(b";;") => self.skip(1),
                 Some(b'&') if !self.starts(b"&&") => {
-                    self.skip(1);
-                    background(&mut list);
+                    self.background(&mut list);
                 }
                 None | Some(b'\n') => {}
                 _ => return self.wrong("an operator or a word that cannot stand here"),
@@ -72,8 +71,7 @@ impl Parser<'_> {
             match self.peek() {
                 Some(b';') if !self.starts(b";;") && !self.starts(b";&") && !self.starts(b";|") => self.skip(1),
                 Some(b'&') if !self.starts(b"&&") => {
-                    self.skip(1);
-                    background(&mut list);
+                    self.background(&mut list);
                 }
                 Some(b'\n') => self.line_end()?,
                 _ => break,
@@ -82,6 +80,17 @@ impl Parser<'_> {
         self.depth -= 1;
         self.put_documents(&mut list);
         Ok(list)
+    }
+
+    /// Takes the sign behind a command that is not waited for; zsh also has `&!` and `&|`.
+    fn background(&mut self, list: &mut List) {
+        self.skip(1);
+        if self.dialect == Dialect::Zsh {
+            let _ = self.take(b"!") || (!self.starts(b"||") && self.take(b"|"));
+        }
+        if let Some(last) = list.pop() {
+            list.push(plain(last.line, Kind::Background(Box::new(last))));
+        }
     }
 
     /// Puts documents that were read since into the redirections that wait for them.
@@ -211,6 +220,10 @@ impl Parser<'_> {
         };
         let descriptor = std::str::from_utf8(&self.rest()[..digits]).ok().and_then(|text| text.parse().ok());
         self.skip(digits + operator.len());
+        // zsh overwrites with `>!` as with `>|`, and has both for every operator that writes.
+        if self.dialect == Dialect::Zsh && operator.ends_with('>') && operator != "<>" {
+            let _ = self.take(b"!") || self.take(b"|");
+        }
         self.blanks();
         let Some(mut target) = self.word()? else { return self.wrong("a redirection without a file") };
         if operator == "<<" || operator == "<<-" {
@@ -306,12 +319,6 @@ impl Parser<'_> {
 
 fn plain(line: u32, kind: Kind) -> Command {
     Command { line, kind, redirects: Vec::new() }
-}
-
-fn background(list: &mut List) {
-    if let Some(last) = list.pop() {
-        list.push(plain(last.line, Kind::Background(Box::new(last))));
-    }
 }
 
 /// The text of a word without variables in it.

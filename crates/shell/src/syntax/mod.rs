@@ -169,8 +169,8 @@ pub enum Part {
 pub struct Parameter {
     /// The name; a digit or a sign for special ones.
     pub name: Vec<u8>,
-    /// `${${inner}…}` of zsh, in the place of a name.
-    pub inner: Option<Box<Parameter>>,
+    /// What stands in the place of a name in zsh: `${${name}…}`, `${$(command)…}`, `${"text"…}`.
+    pub inner: Option<Box<Part>>,
     /// Inside brackets.
     pub index: Option<Vec<u8>>,
     /// Sign before the name: `#` for a length, `!` for the variable that it names, `+` whether it is set.

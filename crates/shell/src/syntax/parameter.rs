@@ -139,11 +139,12 @@ impl Parser<'_> {
                 self.skip(1);
             }
         }
-        if self.dialect == Dialect::Zsh && self.starts(b"${") {
-            // `${${name}…}`: the inner one is the value.
-            self.skip(2);
+        let has_inner = self.starts(b"${") || self.starts(b"$(") || self.starts(b"\"");
+        if self.dialect == Dialect::Zsh && has_inner {
             self.deeper()?;
-            parameter.inner = Some(Box::new(self.parameter()?));
+            let mut inner = Vec::new();
+            self.part(&mut inner, &|_| false)?;
+            parameter.inner = inner.pop().map(Box::new);
             self.depth -= 1;
         } else {
             let length = name_at(self.rest());

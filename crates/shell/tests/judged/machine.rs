@@ -140,7 +140,7 @@ impl Machine {
         let start = file.to_str().unwrap();
         // A script may never end: what it can take is bounded.
         let mut command = Command::new("sh");
-        command.args(["-c", "ulimit -t 2; ulimit -v 1000000; exec \"$@\"", "sh"]);
+        command.args(["-c", "ulimit -t 2; ulimit -v 1000000; exec timeout 5 \"$@\"", "sh"]);
         command.arg(if shell == "sh" { "dash" } else { shell });
         match shell {
             "bash" => command.args(["--noprofile", "--norc", "-c"]),
@@ -149,7 +149,7 @@ impl Machine {
             _ => command.arg("-c"),
         };
         command.arg(match shell {
-            "fish" => format!("function __told --on-event fish_exit; /usr/bin/env -0; end; set -e XDG_DATA_DIRS; set -e MANPATH; source {start}"),
+            "fish" => format!("function __told --on-event fish_exit; /usr/bin/env -0; end; set -gx PATH /usr/bin /bin; set -e XDG_DATA_DIRS; set -e MANPATH; source {start}"),
             _ => format!("trap '/usr/bin/env -0' EXIT; . {start} >/dev/null"),
         });
         for kept in [".config", ".local/share", ".cache"] {

@@ -2,6 +2,7 @@
 
 #![expect(clippy::disallowed_methods, clippy::disallowed_types, reason = "makes files, and runs the shells that judge")]
 
+mod corpus;
 mod grammar;
 mod machine;
 mod rows;

@@ -54,8 +54,15 @@ impl Fish<'_> {
             b"break" => return Flow::Break(1),
             b"continue" => return Flow::Continue(1),
             b"cd" => {
-                if self.run.kind(first) == Some(FileType::Dir) {
-                    self.run.state.dir = self.run.absolute(first);
+                let home = self.list_of(b"HOME").unwrap_or_default().concat();
+                let dir = if first.is_empty() { &home[..] } else { first };
+                if !is_known(dir) {
+                    self.run.state.dir = self.run.unknown_value("a directory that is unknown");
+                    self.run.status = None;
+                } else if self.run.kind(dir) == Some(FileType::Dir) {
+                    self.run.state.dir = self.run.absolute(dir);
+                } else {
+                    self.run.status = Some(1);
                 }
             }
             _ => {

@@ -61,6 +61,12 @@ impl Fish<'_> {
     }
 
     pub(super) fn statement(&mut self, statement: &Statement) -> Flow {
+        let flow = self.followed(statement);
+        self.run.find_back();
+        flow
+    }
+
+    fn followed(&mut self, statement: &Statement) -> Flow {
         if !self.run.step(1) {
             return Flow::Exit;
         }

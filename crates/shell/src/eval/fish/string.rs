@@ -20,19 +20,19 @@ impl Fish<'_> {
     pub(super) fn string(&mut self, arguments: &[Vec<u8>]) {
         let Some((verb, arguments)) = arguments.split_first() else { return };
         let mut options = Vec::new();
-        let mut from = 0;
-        while let Some(word) = arguments.get(from).filter(|word| word.len() > 1 && word.starts_with(b"-")) {
-            from += 1;
-            if word == b"--" {
-                break;
-            }
+        // Options may stand behind the texts, up to `--`.
+        let end = arguments.iter().position(|word| word == b"--").unwrap_or(arguments.len());
+        let (maybe, after) = arguments.split_at(end);
+        let (words, mut rest): (Vec<_>, Vec<_>) =
+            maybe.iter().cloned().partition(|word| word.len() > 1 && word.starts_with(b"-"));
+        rest.extend(after.iter().skip(1).cloned());
+        for word in &words {
             match OPTIONS.iter().find(|(_, long)| word == long) {
                 Some((letter, _)) => options.push(*letter),
                 None => options.extend_from_slice(&word[1..]),
             }
         }
-        let rest = &arguments[from..];
-        let is_done = rest.iter().all(|word| is_known(word)) && self.done(verb, &options, rest);
+        let is_done = rest.iter().all(|word| is_known(word)) && self.done(verb, &options, &rest);
         if !is_done {
             self.run.status = None;
             let unknown = self.unknown_value("the output of `string`");

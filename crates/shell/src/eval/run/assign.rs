@@ -211,7 +211,7 @@ fn mentions(value: &Assigned, name: &[u8]) -> bool {
                 parameter.name == name
                     || substitute::tied(&parameter.name) == Some(name)
                     || substitute::tied(name).is_some_and(|tied| tied == parameter.name)
-                    || parameter.inner.as_ref().is_some_and(|inner| inner.name == name)
+                    || parameter.inner.as_deref().is_some_and(|inner| in_parts(std::slice::from_ref(inner), name))
                     || in_parts(&parameter.argument.0, name)
             }
             Part::Double(inner) => in_parts(inner, name),

@@ -64,6 +64,7 @@ impl Run<'_> {
             self.place.line = command.line;
         }
         let flow = self.nested(|run| run.redirected(command));
+        self.find_back();
         match self.failure.take() {
             Some(failure) if flow == Flow::Next => failure,
             _ => flow,

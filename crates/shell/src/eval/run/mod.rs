@@ -8,6 +8,7 @@ mod ways;
 
 pub(in crate::eval) use ways::{Scopes, join_scopes};
 
+use std::cell::Cell;
 use std::collections::{BTreeMap, BTreeSet};
 use std::sync::Arc;
 
@@ -121,6 +122,10 @@ pub struct Run<'s> {
     pub(in crate::eval) is_misused: bool,
     /// Doubts about what the command that is followed reads.
     pub(in crate::eval) read_taints: BTreeSet<UnknownId>,
+    /// Whether a file was looked for in a current directory that is not known.
+    pub(in crate::eval) is_astray: Cell<bool>,
+    /// Unknowns that stand for any number of words.
+    pub(in crate::eval) several: BTreeSet<UnknownId>,
     /// The search path at the start.
     pub(in crate::eval) first_path: Vec<u8>,
     /// Whether bash gave up a line before, after which it reads from no process any more.
@@ -151,6 +156,8 @@ impl<'s> Run<'s> {
             unset_lists: BTreeMap::new(),
             is_misused: false,
             read_taints: BTreeSet::new(),
+            is_astray: Cell::new(false),
+            several: BTreeSet::new(),
             first_path: state.get(b"PATH").unwrap_or_default().to_vec(),
             at,
             state,

@@ -13,7 +13,7 @@ impl Run<'_> {
             if fits(flow) {
                 let unknown = self.note_unknown("an earlier command decides whether the rest of this file is read");
                 let now = std::mem::take(&mut self.state);
-                self.state = now.merged(&state, unknown);
+                self.state = self.merged(now, &state, unknown);
             } else {
                 kept.push((flow, state));
             }
@@ -64,10 +64,27 @@ impl Run<'_> {
                 Flow::Next
             }
             _ => {
-                self.state = after_one.merged(&after_two, unknown);
+                self.state = self.merged(after_one, &after_two, unknown);
                 first
             }
         }
+    }
+
+    /// Notes what depends on a file in a current directory that is not known.
+    pub(in crate::eval) fn find_back(&mut self) {
+        if self.is_astray.take() {
+            let unknown = self.note_unknown("looks for a file in a directory that is unknown");
+            self.taint_all(unknown);
+            self.state.lasting_taints.insert(unknown);
+        }
+    }
+
+    /// What holds whichever of two ways was taken; of arguments that differ not even the number is known.
+    fn merged(&mut self, one: State, two: &State, unknown: UnknownId) -> State {
+        if one.arguments != two.arguments {
+            self.several.insert(unknown);
+        }
+        one.merged(two, unknown)
     }
 
     /// Whether commands that run again and again change the search path.
