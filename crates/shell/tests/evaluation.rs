@@ -217,7 +217,7 @@ fn unknown_values_are_carried_with_their_place() {
     let cases = [
         ("bash", ":\nPATH=$(pegel --dir):$PATH", 2, "the output of `pegel --dir`", ":/usr/bin:/bin"),
         ("sh", "PATH=/a:$PATH\neval \"$(pegel env)\"", 2, "evaluates unknown commands", "/a:/usr/bin:/bin"),
-        ("zsh", "pegel && PATH=/b:$PATH", 1, "exit status of a command", "/usr/bin:/bin"),
+        ("zsh", "pegel && PATH=/b:$PATH", 1, "exit status of `pegel`", "/usr/bin:/bin"),
         ("bash", ". /home/maren/closed\nPATH=/c:$PATH", 1, "reads /home/maren/closed", "/c:/usr/bin:/bin"),
         ("fish", "pegel env | source", 1, "", "/usr/bin:/bin"),
         // What is not followed is unknown, and never taken for something else.

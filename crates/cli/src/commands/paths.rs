@@ -83,9 +83,11 @@ impl Shown for Paths {
     fn page(&self, presenter: &Presenter) -> Vec<Piece> {
         let uncertain = self.contexts.iter().filter(|one| !one.certain).count();
         let mut first = Line::of(Tone::Strong, says(self));
-        if uncertain > 0 {
-            first = first.and(Tone::Warning, format!("; {uncertain} uncertain"));
-        }
+        first = match &self.contexts[..] {
+            _ if uncertain == 0 => first,
+            [one] => first.and(Tone::Warning, format!("; {} uncertain", output::count(one.unknowns.len(), "part"))),
+            _ => first.and(Tone::Warning, format!("; {} uncertain", output::count(uncertain, "context"))),
+        };
         let serious = self.findings.iter().filter(|finding| finding.severity > Severity::Note).count();
         if serious > 0 {
             first = first.and(Tone::Warning, format!("; {}", output::count(serious, "warning")));

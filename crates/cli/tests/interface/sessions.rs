@@ -98,8 +98,14 @@ fn servers_and_services_start_with_what_their_settings_say() {
     );
     let own = ("etc/ssh/sshd_config.d/10-own.conf", &b"SetEnv \"PATH=/set/by/sshd\" MANPATH=/man\n"[..]);
     let asks = ("home/fenna/.config/fish/config.fish", &b"set -q SSH_CONNECTION; and set -gx PATH $PATH /ssh\n"[..]);
+    let pam = ("etc/pam.d/login", &b"@include common-session\n"[..]);
+    let systemd = ("etc/pam.d/common-session", &b"session optional pam_systemd.so\n"[..]);
+    let by_type = ("home/maren/.profile", &b"[ \"$XDG_SESSION_TYPE\" = tty ] && PATH=/tty:$PATH\n"[..]);
     for (files, user, context, variable, expected) in [
-        (&[config, own][..], "maren", "remote", "PATH", "/set/by/sshd"),
+        // Without the module of the session manager a session has no type.
+        (&[pam, systemd, by_type][..], "maren", "login", "PATH", "/tty:/bin:/usr/bin"),
+        (&[pam, by_type], "maren", "login", "PATH", "/bin:/usr/bin"),
+        (&[config, own], "maren", "remote", "PATH", "/set/by/sshd"),
         (&[config, own], "maren", "remote", "MANPATH", "/man"),
         (&[("etc/os-release", &b"ID=fedora\n"[..])], "maren", "remote", "PATH", "/usr/local/bin:/usr/bin"),
         (
@@ -155,4 +161,30 @@ fn servers_and_services_start_with_what_their_settings_say() {
     let unit = [("etc/systemd/system/gauge.service.d/path.conf", &b"[Service]\nEnvironment=\"PATH=/opt/gauge\"\n"[..])];
     let told = asked(&unit, "maren", "service", "PATH")["others"].to_string();
     assert!(told.contains("this unit has the search path /opt/gauge"), "{told}");
+}
+
+/// A condition that nobody knows leaves one of two answers: both are told, and which command decides.
+#[test]
+fn of_two_possible_winners_both_are_told() {
+    let made = tree(&[
+        ("etc/passwd", PASSWD),
+        ("etc/os-release", b"ID=debian\n"),
+        ("bin/dash", b"\x7fELF"),
+        ("bin/sh", b"-> dash"),
+        ("usr/bin/tidegauge", b"\x7fELF"),
+        ("usr/bin/tide-check", b"\x7fELF"),
+        ("opt/hawser/bin/tidegauge", b"\x7fELF"),
+        ("opt/late/bin/tidegauge", b"\x7fELF"),
+        ("opt/other/bin/sounding", b"\x7fELF"),
+        (
+            "home/maren/.profile",
+            b"if tide-check --quiet; then PATH=/opt/hawser/bin:$PATH; fi\n\
+              if tide-check -o; then PATH=$PATH:/opt/late/bin; else PATH=$PATH:/opt/other/bin; fi\n",
+        ),
+    ]);
+    let root = made.path().to_str().unwrap();
+    let shown = run(["--root", root, "owner", "tidegauge", "sounding", "--context", "login", "--user", "maren"]);
+    insta::assert_snapshot!("two_possible_winners", shown.out);
+    let shown = run(["--root", root, "paths", "--context", "login", "--user", "maren"]);
+    insta::assert_snapshot!("two_possible_paths", shown.out);
 }

@@ -25,7 +25,7 @@ use crate::host::{ENVIRONMENT, Host};
 use crate::model::Evidence;
 use hashbrown::HashSet;
 
-pub use contexts::{Context, Overrides, ResolvedContext, resolve_context};
+pub use contexts::{Context, Overrides, Possible, ResolvedContext, resolve_context};
 pub use places::{program_dirs, trees_of_programs};
 use words::Words;
 
@@ -55,6 +55,8 @@ pub struct SearchPath {
     pub entries: Vec<Entry>,
     /// Entries that nothing can be said of, and why.
     pub unknown: Vec<Evidence>,
+    /// Directories that may be in it.
+    pub possible: Vec<Possible>,
     /// Whether a user gave the list.
     pub is_given: bool,
     /// Whose it is, where it is a user's.
@@ -108,6 +110,7 @@ impl SearchPath {
         SearchPath {
             user: Some(resolved.user.name.clone()),
             words: Words::of(resolved).map(Arc::new),
+            possible: resolved.possibles(),
             ..Self::from_list(host, resolved.context, listed, unknown)
         }
     }
@@ -120,7 +123,8 @@ impl SearchPath {
     }
 
     fn from_list(host: &Host, context: Context, list: Vec<(ByteString, Evidence)>, unknown: Vec<Evidence>) -> Self {
-        let mut path = SearchPath { context, entries: Vec::new(), unknown, is_given: false, user: None, words: None };
+        let (entries, possible) = (Vec::new(), Vec::new());
+        let mut path = SearchPath { context, entries, unknown, possible, is_given: false, user: None, words: None };
         let mut seen = HashSet::new();
         for (number, (spelled, mut because)) in (1..).zip(list) {
             if !spelled.starts_with(b"/") && !host.root.is_live() {
@@ -138,6 +142,15 @@ impl SearchPath {
             }
         }
         path
+    }
+
+    /// The first program of a name in these directories alone.
+    #[must_use]
+    pub fn first_in(&self, host: &Host, dirs: &[ByteString], name: &[u8]) -> Option<ByteString> {
+        let because = Evidence::whole("PATH", "");
+        let list = dirs.iter().map(|dir| (dir.clone(), because.clone())).collect();
+        let reached = Self::from_list(host, self.context, list, Vec::new()).reach(&host.root, name);
+        reached.copies.into_iter().next().map(|copy| copy.path)
     }
 
     /// The search path without these directories.

@@ -34,7 +34,8 @@ impl Declaration {
             dialect,
             is_export,
             is_local_word,
-            is_local: is_local_word || (in_function && !is_export && !readonly),
+            // `readonly` makes a variable local in zsh alone.
+            is_local: is_local_word || (in_function && !is_export && (!readonly || dialect == Dialect::Zsh)),
             exported: is_export,
             unexport: false,
             unique: None,

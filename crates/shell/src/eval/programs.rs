@@ -39,12 +39,12 @@ impl Run<'_> {
             }
         }
         self.status = if super::rules::succeeds(&program) { Some(0) } else { None };
+        let shown = piece::shown(&[&[name], &words[..]].concat().join(&b' '), 60 + name.len());
         if self.output.is_some() && !super::rules::is_silent(&program) {
-            let shown = piece::shown(&arguments.join(&b' '), 60);
-            let unknown =
-                self.unknown_value(format!("the output of `{} {shown}`, which is not run", ByteString::from(name)));
+            let unknown = self.unknown_value(format!("the output of `{shown}`, which is not run"));
             self.write(&unknown);
         }
+        self.unrun = Some(shown);
     }
 
     /// What a program of the system writes, and how it ends.

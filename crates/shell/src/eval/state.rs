@@ -3,7 +3,7 @@
 use std::collections::{BTreeMap, BTreeSet};
 use std::sync::Arc;
 
-use super::piece::mark;
+use super::piece::{is_known, mark};
 use crate::UnknownId;
 use crate::syntax::Command;
 use whodunit_formats::bytes::ByteString;
@@ -180,7 +180,12 @@ pub struct State {
     pub lasting_taints: BTreeSet<UnknownId>,
     /// Doubts about those of [`LISTS`] that are not set.
     pub unset_taints: BTreeSet<UnknownId>,
+    /// What stands in `PATH` in the place of an unknown, where that is one of two; `None` where it is more than that.
+    pub choices: BTreeMap<UnknownId, Option<Choice>>,
 }
+
+/// The parts of a list of directories after the one of two ways, and after the other.
+pub type Choice = [Vec<Vec<u8>>; 2];
 
 /// Variables that are lists of directories, separated by colons.
 pub const LISTS: [&[u8]; 8] = [
@@ -231,6 +236,14 @@ impl State {
         }
     }
 
+    /// Notes what an unknown stands for; of two different things it stands for more than two.
+    fn choose(&mut self, unknown: UnknownId, choice: Option<&Choice>) {
+        let known = self.choices.entry(unknown).or_insert_with(|| choice.cloned());
+        if known.as_ref() != choice {
+            *known = None;
+        }
+    }
+
     /// What holds whichever of two ways was taken: what differs is uncertain.
     pub fn merged(self, other: &Self, unknown: UnknownId) -> Self {
         if self == *other {
@@ -243,10 +256,17 @@ impl State {
             ..self.clone()
         };
         let names: BTreeSet<&Vec<u8>> = self.variables.keys().chain(other.variables.keys()).collect();
+        for (id, choice) in &other.choices {
+            merged.choose(*id, choice.as_ref());
+        }
         for name in names {
             let both = (self.variables.get(name), other.variables.get(name));
             if both.0 != both.1 {
-                merged.variables.insert(name.clone(), either(name, both, unknown));
+                let (variable, choice) = either(name, both, unknown);
+                merged.variables.insert(name.clone(), variable);
+                if name == b"PATH" {
+                    merged.choose(unknown, choice.as_ref());
+                }
             }
         }
         for (name, function) in &other.functions {
@@ -286,12 +306,13 @@ impl State {
     }
 }
 
-/// A variable that two ways left different: of lists of directories, what both begin and end with stays known.
-fn either(name: &[u8], both: (Option<&Variable>, Option<&Variable>), unknown: UnknownId) -> Variable {
+/// A variable that two ways left different: of lists of directories, what both begin and end with stays known. Second,
+/// what each of them has between, where that is known.
+fn either(name: &[u8], both: (Option<&Variable>, Option<&Variable>), unknown: UnknownId) -> (Variable, Option<Choice>) {
     let exported = both.0.or(both.1).is_some_and(|variable| variable.exported);
     let (Some(one), Some(two), true) = (both.0, both.1, LISTS.contains(&name)) else {
         let is_perhaps = [both.0, both.1].into_iter().any(|one| one.is_none_or(|one| one.is_perhaps));
-        return Variable { is_perhaps, ..Variable::text(mark(unknown), exported) };
+        return (Variable { is_perhaps, ..Variable::text(mark(unknown), exported) }, None);
     };
     let mut taints = &one.taints | &two.taints;
     if (one.exported, one.unique, one.unique_list) != (two.exported, two.unique, two.unique_list) {
@@ -302,6 +323,9 @@ fn either(name: &[u8], both: (Option<&Variable>, Option<&Variable>), unknown: Un
     let most = first.len().min(second.len()) - start;
     let end = first.iter().rev().zip(second.iter().rev()).take(most).take_while(|(a, b)| a == b).count();
     let is_same = start == first.len() && start == second.len();
+    let between = [&first, &second].map(|list| list[start..list.len() - end].to_vec());
+    let is_told = between.iter().flatten().all(|part| is_known(part));
+    let choice = is_told.then(|| between.map(|list| list.into_iter().map(<[u8]>::to_vec).collect()));
     let unknown = mark(unknown);
     let mut list: Vec<&[u8]> = first[..start].to_vec();
     list.extend((!is_same).then_some(unknown.as_slice()));
@@ -315,16 +339,8 @@ fn either(name: &[u8], both: (Option<&Variable>, Option<&Variable>), unknown: Un
         Value::Text(_) => Value::Text(list.join(&b':')),
         _ => Value::List(list.into_iter().map(<[u8]>::to_vec).collect()),
     };
-    Variable {
-        value,
-        exported,
-        unique: one.unique,
-        unique_list: one.unique_list,
-        places,
-        taints,
-        attributes: one.attributes,
-        is_perhaps: one.is_perhaps || two.is_perhaps,
-    }
+    let is_perhaps = one.is_perhaps || two.is_perhaps;
+    (Variable { value, exported, places, taints, is_perhaps, ..one.clone() }, choice)
 }
 
 /// The parts of a list of directories.

@@ -379,4 +379,6 @@ pub const ROWS: &[Row] = &[
     ("fish", "cd nowhere; or set PATH /not $PATH; cd; test -d tools; and set PATH $PWD $PATH"),
     ("sh bash zsh", "cd \"$($HOME/bin/gauge)\" && PATH=/went:$PATH"),
     ("sh bash zsh", "$HOME/bin/gauge && cd tools; PATH=/x:$PATH; [ -d /usr ] && PATH=/usr/sbin:$PATH"),
+    ("bash zsh", "f() { readonly R=/x; PATH=$R:$PATH; }; R=/a; f; PATH=$R:$PATH"),
+    ("zsh", "readonly R=/a; () { readonly R=/x; PATH=$R:$PATH }; PATH=$R:$PATH"),
 ];

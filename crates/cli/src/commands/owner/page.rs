@@ -2,8 +2,8 @@
 
 use crate::output::{self, Line, Presenter, Tone};
 use whodunit_core::bytes::ByteString;
-use whodunit_core::model::{Remedy, RemedyKind, Severity};
-use whodunit_core::queries::owner::{Answer, Hop, TargetKind, Verdict};
+use whodunit_core::model::{Evidence, Remedy, RemedyKind, Severity};
+use whodunit_core::queries::owner::{Answer, Elsewhere, Hop, TargetKind, Verdict};
 use whodunit_core::resolve::How;
 
 /// Where the second column begins.
@@ -137,9 +137,21 @@ fn add_other_copies(answer: &Answer, presenter: &Presenter, lines: &mut Vec<Line
             None => line.and(Tone::Warning, "starts nothing: only this session has the directory on its search path"),
         });
     }
+    for possible in &answer.possible {
+        let whose = possible.id.as_ref().map_or("no manager claims it".to_owned(), ToString::to_string);
+        let line = row("or perhaps").and(Tone::Warning, presenter.path(&possible.path));
+        lines.push(line.to(WIDE).and(Tone::Plain, whose));
+        let Evidence { file, at, says } = &possible.because;
+        lines.push(
+            row("").and(Tone::Plain, says.clone()).and(Tone::Faint, format!("  ({}, {at})", presenter.path(file))),
+        );
+    }
     let others = others.into_iter().chain(own.iter().filter(|copy| copy.id.is_none()).copied());
     let next = answer.next_session.as_ref().and_then(|next| next.path.as_ref());
-    for (number, copy) in others.filter(|copy| Some(&copy.start) != next).enumerate() {
+    let is_told = |copy: &Elsewhere| {
+        Some(&copy.start) == next || answer.possible.iter().any(|possible| possible.path == copy.start)
+    };
+    for (number, copy) in others.filter(|copy| !is_told(copy)).enumerate() {
         let label = if number == 0 { "elsewhere" } else { "" };
         let whose = copy.id.as_ref().map_or("no manager claims it".to_owned(), ToString::to_string);
         let says = format!("{whose}; not in this search path");

@@ -138,6 +138,7 @@ impl Judge<'_, '_> {
             hidden: Vec::new(),
             hidden_by: None,
             elsewhere: Vec::new(),
+            possible: Vec::new(),
             next_session: None,
             because: Vec::new(),
             remedies: Vec::new(),

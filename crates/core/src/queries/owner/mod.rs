@@ -2,6 +2,7 @@
 
 mod judge;
 mod look;
+mod possible;
 mod target;
 
 use schemars::JsonSchema;
@@ -82,6 +83,17 @@ pub struct NextSession {
     pub id: Option<ByteString>,
 }
 
+/// A program that a name starts instead, if a command that nobody ran decides so.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, JsonSchema)]
+pub struct PossibleWinner {
+    /// The program.
+    pub path: ByteString,
+    /// The package that owns it; `null` where none does.
+    pub id: Option<ByteString>,
+    /// What decides.
+    pub because: Evidence,
+}
+
 /// The answer for one target.
 #[derive(Debug, Clone, PartialEq, Eq, Serialize, JsonSchema)]
 pub struct Answer {
@@ -117,6 +129,8 @@ pub struct Answer {
     pub hidden_by: Option<Located>,
     /// Copies that this search path does not reach.
     pub elsewhere: Vec<Elsewhere>,
+    /// What the name starts instead, where it is known what decides and what there is to choose from.
+    pub possible: Vec<PossibleWinner>,
     /// What the name starts in a fresh session, where that is something else; `null` where it is the same, or where the
     /// context is not this process's own.
     pub next_session: Option<NextSession>,
@@ -176,7 +190,11 @@ pub fn owners_in(survey: &Survey<'_>, searches: &[&SearchPath], targets: &[Targe
     let loader = (targets.len() <= MAX_LOADED).then(|| Loader::of(survey.root()));
     let answer = |(target, search, found): &(Target, &SearchPath, Found)| {
         let judge = Judge { survey, search, index: &index, loader: loader.as_ref() };
-        judge.answer(target, found)
+        let mut answer = judge.answer(target, found);
+        if answer.kind == TargetKind::Command {
+            answer.possible = possible::winners(survey, search, &answer);
+        }
+        answer
     };
     let mut answers: Vec<Vec<Answer>> = found.iter().map(|of_target| of_target.iter().map(answer).collect()).collect();
     for answer in answers.iter_mut().flatten() {
@@ -211,7 +229,7 @@ impl OfUsers for Answer {
     }
 
     fn essence(&self) -> Self {
-        let (users, because, elsewhere, evidence) = Default::default();
-        Answer { users, because, elsewhere, evidence, ..self.clone() }
+        let (users, because, elsewhere, possible, evidence) = Default::default();
+        Answer { users, because, elsewhere, possible, evidence, ..self.clone() }
     }
 }

@@ -3,6 +3,7 @@
 
 mod cron;
 mod desktop;
+mod lists;
 mod sshd;
 mod start;
 mod startup;
@@ -17,8 +18,8 @@ use serde::Serialize;
 use crate::bytes::ByteString;
 use crate::host::{ENVIRONMENT, Host, User};
 use crate::model::Evidence;
-use whodunit_shell::eval::{Place, State, is_known, parts, unknowns_in};
-use whodunit_shell::{Unknown, UnknownId};
+use whodunit_shell::Unknown;
+use whodunit_shell::eval::{Place, State};
 
 /// Evidence from a place of a shell's start-up.
 pub fn evidence_at(place: &Place, says: impl Into<String>) -> Evidence {
@@ -31,6 +32,7 @@ pub fn evidence_at(place: &Place, says: impl Into<String>) -> Evidence {
     }
 }
 
+pub use lists::{Listed, Possible};
 pub use start::Start;
 pub use startup::{InvocationMode, Shell};
 pub use whodunit_shell::syntax::is_name as is_variable_name;
@@ -147,15 +149,6 @@ pub struct ResolvedContext {
     pub assumed: Vec<Evidence>,
     /// Tables and units that start programs in this way with a search path of their own.
     pub others: Vec<Evidence>,
-}
-
-/// One directory of a list, as its variable has it.
-#[derive(Debug, Clone, PartialEq, Eq)]
-pub struct Listed {
-    /// As it is spelled.
-    pub dir: ByteString,
-    /// Who put it there.
-    pub because: Evidence,
 }
 
 /// Whether the system is of a family, by `os-release(5)`.
@@ -305,6 +298,7 @@ fn login(host: &Host, user: &User, shell: Option<Shell>, overrides: &Overrides) 
     };
     start.definitions(host, names, otherwise, "login");
     start.set(b"TERM", b"linux", &start::compiled("console"));
+    start.without_display(host, "login");
     start.module(host, user, "login");
     start.inherit(&overrides.inherit);
     match shell {
@@ -334,51 +328,5 @@ fn root_of(host: &Host) -> User {
         group: 0,
         home: account.as_ref().map_or(&b"/root"[..], |one| one.home).into(),
         shell: account.as_ref().map_or(&b"/bin/sh"[..], |one| one.shell).into(),
-    }
-}
-
-impl ResolvedContext {
-    /// What is unknown under this id, as evidence.
-    #[must_use]
-    pub fn unknown(&self, id: UnknownId) -> Option<Evidence> {
-        self.unknowns.get(id.0).cloned().map(Evidence::from)
-    }
-
-    /// The directories of a variable, with who put each there. Unknown parts come second, as unknowns.
-    #[must_use]
-    pub fn list(&self, variable: &str) -> (Vec<Listed>, Vec<Evidence>) {
-        let (mut listed, mut unknown) = (Vec::new(), Vec::new());
-        // What is not given to programs counts for the shell's own lookup alone.
-        let variable_name = variable;
-        let variable =
-            self.state.variables.get(variable_name.as_bytes()).filter(|set| set.exported || variable_name == "PATH");
-        let Some(variable) = variable else {
-            unknown.extend(self.state.unset_taints.iter().filter_map(|unknown| self.unknown(*unknown)));
-            return (listed, unknown);
-        };
-        let list = parts(variable.as_text());
-        for (number, part) in list.iter().enumerate() {
-            if !is_known(part) {
-                unknown.extend(unknowns_in(part).into_iter().filter_map(|unknown| self.unknown(unknown)));
-                continue;
-            }
-            let dir = ByteString::from(*part);
-            let place = variable.places.get(number);
-            let says = if number == 0 { format!("adds {dir} at the front") } else { format!("adds {dir}") };
-            let because = match place {
-                Some(place) if place.line > 0 => Evidence::line(place.file.clone(), place.line, says),
-                Some(place) if place.file.starts_with(b"/") => Evidence::whole(place.file.clone(), says),
-                Some(place) if *place.file == *ENVIRONMENT.as_bytes() => {
-                    let position = format!("{variable_name}, entry {}", number + 1);
-                    Evidence::at(ENVIRONMENT, position, format!("has {dir}"))
-                }
-                Some(place) => Evidence::compiled_in(place.file.clone(), format!("starts with {dir}")),
-                None => Evidence::at("environment", variable_name, format!("has {dir}")),
-            };
-            listed.push(Listed { dir, because });
-        }
-        unknown.extend(variable.taints.iter().filter_map(|unknown| self.unknown(*unknown)));
-        unknown.dedup();
-        (listed, unknown)
     }
 }

@@ -38,6 +38,7 @@ pub fn sshd(host: &Host, user: &User) -> Start {
         None => UPSTREAM,
     };
     start.set(b"PATH", list.as_bytes(), &compiled("sshd"));
+    start.without_display(host, "sshd");
     start.module(host, user, "sshd");
     settings(host, b"/etc/ssh/sshd_config", &mut start, &mut Vec::new(), 0);
     start

@@ -72,7 +72,7 @@ impl Start {
 
     /// The variables that the login module sets for a service.
     pub fn module(&mut self, host: &Host, user: &User, service: &str) {
-        for line in module_lines(host, service) {
+        for line in module_lines(host, service, "pam_env.so") {
             let option = |name: &str| line.iter().rev().find_map(|word| word.strip_prefix(name)?.strip_prefix('='));
             self.module_settings(host, user, option("conffile").unwrap_or("/etc/security/pam_env.conf"));
             if option("readenv") != Some("0") {
@@ -83,6 +83,14 @@ impl Start {
                 let file = path::join(&user.home, file.as_bytes()).to_string();
                 self.module_settings(host, user, &file);
             }
+        }
+    }
+
+    /// What the session manager's module tells a session that has no display (`pam_systemd(8)`).
+    pub fn without_display(&mut self, host: &Host, service: &str) {
+        if host.root.target(b"/etc/pam.d").is_ok() && !module_lines(host, service, "pam_systemd.so").is_empty() {
+            self.set(b"XDG_SESSION_TYPE", b"tty", &compiled("pam_systemd"));
+            self.set(b"XDG_SESSION_CLASS", b"user", &compiled("pam_systemd"));
         }
     }
 
@@ -181,8 +189,9 @@ impl Start {
     }
 }
 
-/// The options of each line of a service that sets variables; what is common where a tree has no services at all.
-fn module_lines(host: &Host, service: &str) -> Vec<Vec<String>> {
+/// The options of each line of a service that has a module; those of the one that sets variables, which are common,
+/// where a tree has no services at all.
+fn module_lines(host: &Host, service: &str, module: &str) -> Vec<Vec<String>> {
     let dir = b"/etc/pam.d";
     if host.root.target(dir).is_err() && host.root.target(b"/usr/lib/pam.d").is_err() {
         return vec![Vec::new(), vec!["envfile=/etc/default/locale".to_owned()]];
@@ -207,7 +216,7 @@ fn module_lines(host: &Host, service: &str) -> Vec<Vec<String>> {
                 awaited.insert(0, other.to_owned());
             } else if let Some(at) = words.iter().position(|word| matches!(*word, "include" | "substack")) {
                 awaited.extend(words.get(at + 1).map(|other| (*other).to_owned()));
-            } else if let Some(at) = words.iter().position(|word| path::name(word.as_bytes()) == b"pam_env.so") {
+            } else if let Some(at) = words.iter().position(|word| path::name(word.as_bytes()) == module.as_bytes()) {
                 lines.push(words[at + 1..].iter().map(|word| (*word).to_owned()).collect());
             }
         }

@@ -77,11 +77,12 @@ impl Fish<'_> {
             (Some(wanted), Some(status)) if (status == 0) != wanted => return Flow::Next,
             (Some(_), None) => {
                 let bare = Statement { after: None, ..statement.clone() };
-                let why = "depends on the exit status of a command that is not run";
-                return self.either(why, &mut |fish| fish.statement(&bare), &mut |_| Flow::Next);
+                let why = self.run.why_unknown();
+                return self.either(&why, &mut |fish| fish.statement(&bare), &mut |_| Flow::Next);
             }
             _ => {}
         }
+        self.run.unrun = None;
         self.depth += 1;
         let flow = if self.depth > 4 * MAX_DEPTH {
             self.stop("commands are nested too deeply");
@@ -231,8 +232,8 @@ impl Fish<'_> {
                 Some(_) => {}
                 None => {
                     let rest = &branches[number + 1..];
-                    let why = "depends on the exit status of a command that is not run";
-                    return self.either(why, &mut |fish| fish.scoped(|fish| fish.block(body)), &mut |fish| {
+                    let why = self.run.why_unknown();
+                    return self.either(&why, &mut |fish| fish.scoped(|fish| fish.block(body)), &mut |fish| {
                         fish.branches(rest, otherwise)
                     });
                 }

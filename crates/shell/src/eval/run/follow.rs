@@ -63,6 +63,7 @@ impl Run<'_> {
         if !self.holds_line {
             self.place.line = command.line;
         }
+        self.unrun = None;
         let flow = self.nested(|run| run.redirected(command));
         self.find_back();
         match self.failure.take() {
@@ -205,8 +206,8 @@ impl Run<'_> {
                 Some(status) if (status == 0) == *is_and => follow(self),
                 Some(_) => Flow::Next,
                 None => {
-                    let why = "depends on the exit status of a command that is not run";
-                    self.either(why, &mut follow, &mut |run| {
+                    let why = self.why_unknown();
+                    self.either(&why, &mut follow, &mut |run| {
                         run.status = Some(u8::from(*is_and));
                         Flow::Next
                     })
@@ -252,9 +253,9 @@ impl Run<'_> {
                 Some(_) => {}
                 None => {
                     let rest = &branches[number + 1..];
-                    let why = "depends on the exit status of a command that is not run";
+                    let why = self.why_unknown();
                     return self.nested(|run| {
-                        run.either(why, &mut |run| run.list(body), &mut |run| run.branches(rest, otherwise))
+                        run.either(&why, &mut |run| run.list(body), &mut |run| run.branches(rest, otherwise))
                     });
                 }
             }

@@ -124,6 +124,8 @@ pub struct Run<'s> {
     pub(in crate::eval) read_taints: BTreeSet<UnknownId>,
     /// Whether a file was looked for in a current directory that is not known.
     pub(in crate::eval) is_astray: Cell<bool>,
+    /// The command that nobody ran and whose exit status is therefore unknown.
+    pub(in crate::eval) unrun: Option<String>,
     /// Unknowns that stand for any number of words.
     pub(in crate::eval) several: BTreeSet<UnknownId>,
     /// The search path at the start.
@@ -157,6 +159,7 @@ impl<'s> Run<'s> {
             is_misused: false,
             read_taints: BTreeSet::new(),
             is_astray: Cell::new(false),
+            unrun: None,
             several: BTreeSet::new(),
             first_path: state.get(b"PATH").unwrap_or_default().to_vec(),
             at,

@@ -87,6 +87,14 @@ impl Run<'_> {
         one.merged(two, unknown)
     }
 
+    /// Why it is not known whether the last command succeeded.
+    pub(in crate::eval) fn why_unknown(&self) -> String {
+        match &self.unrun {
+            Some(command) => format!("depends on the exit status of `{command}`, which is not run"),
+            None => "depends on the exit status of a command that is not run".to_owned(),
+        }
+    }
+
     /// Whether commands that run again and again change the search path.
     pub(in crate::eval) fn changes_path(&mut self, commands: &[u8]) -> bool {
         let before = self.variable(b"PATH");
