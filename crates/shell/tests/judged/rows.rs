@@ -381,4 +381,6 @@ pub const ROWS: &[Row] = &[
     ("sh bash zsh", "$HOME/bin/gauge && cd tools; PATH=/x:$PATH; [ -d /usr ] && PATH=/usr/sbin:$PATH"),
     ("bash zsh", "f() { readonly R=/x; PATH=$R:$PATH; }; R=/a; f; PATH=$R:$PATH"),
     ("zsh", "readonly R=/a; () { readonly R=/x; PATH=$R:$PATH }; PATH=$R:$PATH"),
+    ("sh bash zsh", "f() { $HOME/bin/gauge || return 1; PATH=/f:$PATH; }; f || PATH=/not:$PATH"),
+    ("fish", "function f; $HOME/bin/gauge; or return 1; set PATH /f $PATH; end; f; or set PATH /not $PATH"),
 ];

@@ -14,6 +14,8 @@ impl Run<'_> {
                 let unknown = self.note_unknown("an earlier command decides whether the rest of this file is read");
                 let now = std::mem::take(&mut self.state);
                 self.state = self.merged(now, &state, unknown);
+                // Each way has a status of its own.
+                (self.status, self.unrun) = (None, None);
             } else {
                 kept.push((flow, state));
             }
