@@ -64,6 +64,10 @@ pub struct Global {
     #[arg(long, global = true, value_name = "WHEN", default_value = "auto")]
     pub color: When,
 
+    /// Write a long answer to the terminal at once, not through the pager (PAGER, else less)
+    #[arg(long, global = true)]
+    pub no_pager: bool,
+
     /// Exit with status 3 if anything could not be read
     #[arg(long, global = true)]
     pub strict: bool,

@@ -1,9 +1,9 @@
 //! The edge to this process's environment: its environment, current directory, user and terminal.
 //! Nothing else in this crate may look at them.
 
-#![expect(clippy::disallowed_methods, reason = "the only module of this crate that may")]
+#![expect(clippy::disallowed_methods, clippy::disallowed_types, reason = "the only module of this crate that may")]
 
-use std::io::IsTerminal as _;
+use std::io::{IsTerminal as _, Write as _};
 use std::os::unix::ffi::OsStringExt as _;
 
 use whodunit_core::bytes::ByteString;
@@ -63,6 +63,45 @@ pub fn width() -> Option<usize> {
     let stdout = std::io::stdout();
     let size = stdout.is_terminal().then(|| terminal_size::terminal_size_of(&stdout)).flatten();
     size.map(|(width, _)| usize::from(width.0).max(40))
+}
+
+/// The height of that terminal, in lines.
+pub fn height() -> Option<usize> {
+    let stdout = std::io::stdout();
+    let size = stdout.is_terminal().then(|| terminal_size::terminal_size_of(&stdout)).flatten();
+    size.map(|(_, height)| usize::from(height.0))
+}
+
+/// What a shell returns where it does not find the command.
+const NOT_FOUND: i32 = 127;
+
+/// Shows a text through the user's pager: what `PAGER` says, or `less` where it is not set. `false` if there is none,
+/// or if it does not start; nothing was shown then.
+///
+/// The pager is the only process that this program starts, and only on a terminal.
+pub fn page(text: &[u8]) -> bool {
+    use std::process::{Command, Stdio};
+    let chosen = std::env::var_os("PAGER");
+    let mut command = match &chosen {
+        Some(pager) if pager.is_empty() || pager == "cat" => return false,
+        // As other programs have it, this is a command line.
+        Some(pager) => {
+            let mut shell = Command::new("/bin/sh");
+            shell.arg("-c").arg(pager);
+            shell
+        }
+        None => Command::new("less"),
+    };
+    if std::env::var_os("LESS").is_none() {
+        // Ends at once where all fits, keeps colours, and leaves the text on the screen.
+        command.env("LESS", "FRX");
+    }
+    let Ok(mut child) = command.stdin(Stdio::piped()).spawn() else { return false };
+    if let Some(mut input) = child.stdin.take() {
+        // A reader who has seen enough closes it early.
+        let _ = input.write_all(text);
+    }
+    child.wait().is_ok_and(|status| status.code() != Some(NOT_FOUND))
 }
 
 /// The directory for temporary files.

@@ -1,8 +1,12 @@
 //! `whodunit check`.
 
+use std::ffi::OsString;
 use std::io::Write as _;
+use std::os::unix::ffi::OsStrExt as _;
 
 use clap::{Args, ValueEnum};
+use whodunit_core::bytes::ByteString;
+use whodunit_core::checks::catalogue::explain;
 use whodunit_core::checks::{Check, CheckContext, FindingFilter, check};
 use whodunit_core::model::{Finding, FindingKind, Severity};
 use whodunit_core::survey::Survey;
@@ -18,21 +22,26 @@ use crate::session::Session;
 
 /// Check the machine: what is wrong, what it means, and what to type
 ///
-/// Examines commands, modules, libraries, launchers, files, environments and search paths in every context.
-/// Accepted findings (see the configuration file) are counted but not listed. With -v, each finding shows its
-/// evidence.
+/// Examines commands, modules, libraries, launchers, files, environments and search paths in every context. Findings
+/// with one cause are one entry, with the first thing to type. NAME is a command, a package, a title, a path or a
+/// file name: everything about it is shown in full, notes too. With -v, every finding is shown in full.
+/// Accepted findings (see the configuration file) are counted but not listed.
 ///
 /// Exits with status 1 if there is a finding at or above --level, so that scheduled jobs can react.
 #[derive(Debug, Args)]
 #[command(after_help = "Examples:
   whodunit check
+  whodunit check tidegauge
   whodunit check --level note
   whodunit check --kind shadowed-command,masked-module
   whodunit check --root /mnt --format json")]
 pub struct Arguments {
-    /// Minimum severity to report
-    #[arg(long, value_name = "LEVEL", default_value = "warning")]
-    level: Level,
+    /// Report only what concerns these, with everything that is known of it
+    name: Vec<OsString>,
+
+    /// Minimum severity to report [default: warning; note where a NAME is given]
+    #[arg(long, value_name = "LEVEL")]
+    level: Option<Level>,
 
     /// Report only these kinds of findings, separated by commas (`whodunit explain` lists them)
     #[arg(long, value_name = "KIND", value_delimiter = ',', value_parser = kind)]
@@ -81,10 +90,12 @@ pub fn run(arguments: &Arguments, global: &Global, streams: &mut Streams) -> Res
     let survey = Survey::of(&session.host);
     let resolved = session.resolve_contexts(&session.users());
     let asking = CheckContext::new(&survey, session.views(), &resolved);
-    let wanted =
-        FindingFilter { level: Some(arguments.level.severity()), kinds: arguments.kind.clone(), names: Vec::new() };
+    let names: Vec<ByteString> = arguments.name.iter().map(|name| name.as_bytes().into()).collect();
+    let level = arguments.level.unwrap_or(if names.is_empty() { Level::Warning } else { Level::Note });
+    let is_in_full = global.verbose > 0 || !names.is_empty();
+    let wanted = FindingFilter { level: Some(level.severity()), kinds: arguments.kind.clone(), names };
     let mut answer = check(&asking, &session.config.for_check(), &wanted);
-    answer.with_evidence = global.verbose > 0;
+    answer.is_in_full = is_in_full;
     let is_clean = answer.findings.iter().all(|finding| finding.accepted.is_some());
     let outcome = output::show(&answer, &survey, &session, global, streams, is_clean)?;
     for one in answer.idle.iter().filter(|_| global.verbose > 0) {
@@ -103,37 +114,78 @@ impl OfFindings for Check {
     }
 
     fn page(&self, presenter: &Presenter) -> Vec<Piece> {
+        let first = self.verdict();
+        let mut page: Vec<Piece> = vec![first.clone().into()];
+        page.extend(self.families().map(Piece::from));
+        if !self.groups.is_empty() {
+            page.push(Line::blank().into());
+        }
+        for group in &self.groups {
+            if !self.is_in_full {
+                page.extend(findings::of_group(group, &self.findings, presenter));
+                continue;
+            }
+            for at in &group.findings {
+                page.extend(findings::in_full(&self.findings[*at], presenter));
+                page.push(Line::blank().into());
+            }
+        }
+        // Of a long list, the end is what a user sees last.
+        if self.groups.len() > 1 {
+            if !self.is_in_full {
+                page.push(Line::blank().into());
+            }
+            let more = if self.is_in_full { "" } else { "; check NAME, or -v, shows everything" };
+            page.push(first.and(Tone::Faint, format!(" (explain KIND explains a kind{more})")).into());
+        }
+        page
+    }
+}
+
+/// The first line, and what it counts.
+trait Verdict {
+    /// How bad it is.
+    fn verdict(&self) -> Line;
+    /// How many causes there are in each family, where there are several families.
+    fn families(&self) -> Option<Line>;
+}
+
+impl Verdict for Check {
+    fn verdict(&self) -> Line {
         let counts = &self.counts;
         let (error, warning) = (counts.error, counts.warning);
-        let mut first = match error + warning {
-            0 => Line::of(Tone::Strong, "nothing is wrong here"),
+        let mut line = match error + warning {
+            0 if self.names.is_empty() => Line::of(Tone::Strong, "nothing is wrong here"),
+            0 => Line::of(Tone::Strong, format!("nothing is wrong with {}", output::names(&self.names))),
             _ => Line::of(Tone::Warning, findings::counted(error, warning, 0)),
         };
+        let serious = self.groups.iter().filter(|group| group.severity > Severity::Note).count();
+        if serious > 0 && serious < error + warning {
+            line = line.and(Tone::Plain, format!(" of {}", output::count(serious, "cause")));
+        }
         let open = self.findings.iter().filter(|finding| finding.accepted.is_none());
         let hidden_notes = counts.note - open.filter(|finding| finding.severity == Severity::Note).count();
         if counts.note > 0 {
             let how = if hidden_notes > 0 { " (--level note shows them)" } else { "" };
-            first = first.and(Tone::Plain, format!("; {}{how}", output::count(counts.note, "note")));
+            line = line.and(Tone::Plain, format!("; {}{how}", output::count(counts.note, "note")));
         }
         if counts.accepted > 0 {
-            first = first.and(Tone::Plain, format!("; {} accepted", counts.accepted));
+            line = line.and(Tone::Plain, format!("; {} accepted", counts.accepted));
         }
-        let mut page: Vec<Piece> = vec![first.clone().into()];
-        // What is accepted is counted; the other formats have it in full.
-        for finding in self.findings.iter().filter(|finding| finding.accepted.is_none()) {
-            page.push(Line::blank().into());
-            page.extend(match self.with_evidence {
-                true => findings::in_full(finding, presenter),
-                false => findings::in_short(finding, presenter),
-            });
+        line
+    }
+
+    fn families(&self) -> Option<Line> {
+        let mut counts: Vec<(&str, usize)> = Vec::new();
+        for group in &self.groups {
+            let word = explain(self.findings[*group.findings.first()?].kind)?.family.word();
+            match counts.iter_mut().find(|(known, _)| *known == word) {
+                Some((_, count)) => *count += 1,
+                None => counts.push((word, 1)),
+            }
         }
-        // Of a long list, the end is what a user sees last.
-        if self.findings.len() > 1 {
-            page.push(Line::blank().into());
-            let more = if self.with_evidence { "" } else { ", -v shows the evidence" };
-            let text = format!("whodunit explain KIND explains a kind{more}");
-            page.push(first.and(Tone::Faint, format!(" ({text})")).into());
-        }
-        page
+        counts.sort_by_key(|(_, count)| std::cmp::Reverse(*count));
+        let told: Vec<String> = counts.iter().map(|(word, count)| format!("{word} {count}")).collect();
+        (told.len() > 1).then(|| Line::of(Tone::Faint, told.join(", ")))
     }
 }

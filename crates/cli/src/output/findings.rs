@@ -2,7 +2,7 @@
 
 use serde::Serialize;
 use whodunit_core::bytes::ByteString;
-use whodunit_core::model::{Finding, Remedy, Severity};
+use whodunit_core::model::{Finding, Group, Remedy, Severity};
 
 use super::{Cell, Column, Grid, Line, Piece, Presenter, Shown, Tone};
 
@@ -104,13 +104,42 @@ pub fn in_short(finding: &Finding, presenter: &Presenter) -> Vec<Piece> {
     pieces.push(text(Tone::Plain, format!("→ {}", safe(&finding.consequence))));
     for remedy in &finding.remedies {
         let label = Line::blank().to(COLUMN).and(Tone::Faint, format!("to {}", remedy.purpose)).to(COMMANDS);
-        pieces.push(label.and(Tone::Plain, safe(&remedy.command)).into());
+        pieces.push(Piece::Whole(label.and(Tone::Plain, safe(&remedy.command))));
         pieces.extend(remarks(remedy).into_iter().map(|says| text(Tone::Faint, format!("  {says}"))));
     }
     if let Some(reason) = &finding.accepted {
         pieces.push(text(Tone::Faint, format!("accepted: {}", safe(reason))));
     }
     pieces
+}
+
+/// A group in two lines: what is so, and the first thing to type, or what follows where there is nothing to type.
+pub fn of_group(group: &Group, findings: &[Finding], presenter: &Presenter) -> Vec<Piece> {
+    let safe = |text: &str| ByteString::from(text).to_string();
+    let tone = if group.severity > Severity::Note { Tone::Warning } else { Tone::Faint };
+    let subject =
+        if group.subject.starts_with(b"/") { presenter.path(&group.subject) } else { group.subject.to_string() };
+    let head = Line::of(tone, group.severity.word()).to(COLUMN).and(Tone::Strong, subject);
+    let mut summary = safe(&group.summary);
+    if let Some(whose) = presenter.whose(&group.users).filter(|whose| !summary.contains(whose.as_str())) {
+        summary = format!("{summary} ({whose})");
+    }
+    if group.findings.len() > 1 {
+        summary = format!("{summary} [{}]", super::count(group.findings.len(), "finding"));
+    }
+    let head = head.and(Tone::Plain, format!("   {summary}"));
+    let below = Line::blank().to(COLUMN);
+    let advice = match &group.first_remedy {
+        Some(remedy) => {
+            let label = below.and(Tone::Faint, format!("to {}", remedy.purpose)).to(COMMANDS);
+            Piece::Whole(label.and(Tone::Accent, safe(&remedy.command)))
+        }
+        None => {
+            let lead = group.findings.first().and_then(|at| findings.get(*at));
+            below.and(Tone::Faint, format!("→ {}", lead.map_or("", |lead| &lead.consequence))).into()
+        }
+    };
+    vec![head.into(), advice]
 }
 
 /// What a user should know before typing a remedy.

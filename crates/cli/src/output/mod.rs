@@ -121,7 +121,13 @@ pub fn show<A: Shown>(
         Format::Table => {
             let managers = if A::READS_MANAGERS { survey.managers() } else { Vec::new() };
             let presenter = Presenter::new(&session.host, session.viewers().len(), streams.width.is_some(), &managers);
-            page::write(&mut streams.out, &answer.page(&presenter), streams.width, streams.color)?;
+            let mut text = Vec::new();
+            page::write(&mut text, &answer.page(&presenter), streams.width, streams.color)?;
+            let lines = text.split(|byte| *byte == b'\n').count();
+            let is_long = !global.no_pager && process::height().is_some_and(|height| lines >= height);
+            if !(is_long && process::page(&text)) {
+                streams.out.write_all(&text)?;
+            }
         }
     }
     streams.out.flush()?;

@@ -47,6 +47,8 @@ impl Line {
 pub enum Piece {
     /// A line of its own.
     Line(Line),
+    /// A line that is never cut: a command that is typed must be whole.
+    Whole(Line),
     /// Rows with aligned columns.
     Table(Grid),
     /// A sentence or two behind a label, folded between words where the terminal is not wide enough.
@@ -74,8 +76,9 @@ const NARROWEST: usize = 24;
 /// Writes the page; what is longer than the terminal is wide ends in `…`.
 pub fn write(out: &mut impl Write, pieces: &[Piece], width: Option<usize>, color: bool) -> io::Result<()> {
     for piece in pieces {
-        let line = match piece {
-            Piece::Line(line) => line,
+        let (line, width) = match piece {
+            Piece::Line(line) => (line, width),
+            Piece::Whole(line) => (line, None),
             Piece::Table(grid) => {
                 table::aligned(out, grid, width, color)?;
                 continue;

@@ -4,6 +4,7 @@
 #![expect(clippy::disallowed_methods, reason = "builds trees, and starts the program and the managers that judge it")]
 #![expect(clippy::disallowed_types, reason = "as above")]
 
+mod causes;
 mod demo;
 mod demo_check;
 mod hostile;
@@ -37,4 +38,5 @@ mod stand_in_snap;
 mod stand_in_systems;
 mod start_up_sets;
 mod support;
+mod terminal;
 mod trial;

@@ -6,6 +6,7 @@
 pub mod catalogue;
 mod commands;
 mod files;
+mod groups;
 mod held;
 mod launchers;
 mod libraries;
@@ -26,8 +27,9 @@ use schemars::JsonSchema;
 use serde::Serialize;
 
 use crate::bytes::ByteString;
-use crate::model::{Finding, FindingKind, Severity};
+use crate::model::{CauseKind, Finding, FindingKind, Group, Severity};
 pub use crate::queries::CheckContext;
+use crate::survey::Survey;
 
 pub use settings::{Accepted, Expected, Settings};
 
@@ -73,11 +75,16 @@ const FAMILIES: &[Family] = &[
 pub struct Check {
     /// The selected findings, most severe first.
     pub findings: Vec<Finding>,
+    /// The findings that are not accepted by their causes, worst first.
+    pub groups: Vec<Group>,
     /// How many there are of those that were asked about, at whatever level.
     pub counts: Counts,
-    /// Whether a user is told where each stands.
+    /// Whether a user is told every finding, and where it stands.
     #[serde(skip)]
-    pub with_evidence: bool,
+    pub is_in_full: bool,
+    /// The names that were asked about; every one where there is none.
+    #[serde(skip)]
+    pub names: Vec<ByteString>,
     /// Accepted findings of the settings that match nothing.
     #[serde(skip)]
     pub idle: Vec<Accepted>,
@@ -120,11 +127,12 @@ pub fn check(cx: &CheckContext<'_, '_>, settings: &Settings, wanted: &FindingFil
     let mut findings = ask(cx, FAMILIES);
     findings.extend(users::merged(of_each_user(cx, |cx| settings.unmet(cx))));
     findings.sort_by(Finding::by_importance);
-    findings.retain(|finding| wanted.is_about(finding));
     let idle = settings.mark(&mut findings).into_iter().cloned().collect();
+    wanted.select(cx.survey, &mut findings);
     let counts = Counts::of(&findings);
     findings.retain(|finding| wanted.is_serious(finding));
-    Check { findings, counts, with_evidence: false, idle }
+    let groups = groups::grouped(cx.survey, &findings);
+    Check { findings, groups, counts, is_in_full: false, names: wanted.names.clone(), idle }
 }
 
 /// What `conflicts` tells.
@@ -132,6 +140,8 @@ pub fn check(cx: &CheckContext<'_, '_>, settings: &Settings, wanted: &FindingFil
 pub struct Conflicts {
     /// The findings, most severe first.
     pub findings: Vec<Finding>,
+    /// The findings by their causes, worst first.
+    pub groups: Vec<Group>,
 }
 
 /// The families that find what is in conflict.
@@ -150,8 +160,10 @@ pub fn conflicts(cx: &CheckContext<'_, '_>, names: &[ByteString]) -> Conflicts {
     let wanted = FindingFilter { names: names.to_vec(), ..FindingFilter::default() };
     let mut findings = ask(cx, CONFLICT_FAMILIES);
     // A link that leads nowhere is nobody's quarrel.
-    findings.retain(|finding| finding.kind != FindingKind::DanglingLink && wanted.is_about(finding));
-    Conflicts { findings }
+    findings.retain(|finding| finding.kind != FindingKind::DanglingLink);
+    wanted.select(cx.survey, &mut findings);
+    let groups = groups::grouped(cx.survey, &findings);
+    Conflicts { findings, groups }
 }
 
 /// The findings of each user, with the user's name.
@@ -211,6 +223,26 @@ impl FindingFilter {
         self.level.is_none_or(|level| finding.severity >= level)
     }
 
+    /// Keeps what is asked about; of a name also what has one cause with it.
+    fn select(&self, survey: &Survey<'_>, findings: &mut Vec<Finding>) {
+        let mut kept: Vec<bool> = findings.iter().map(|finding| self.is_about(finding)).collect();
+        if !self.names.is_empty() {
+            // That two packages have no source does not make the one a matter of the other.
+            let groups = groups::grouped(survey, findings).into_iter();
+            for group in groups.filter(|group| group.cause != CauseKind::SourceGone) {
+                if group.findings.iter().any(|at| kept[*at]) {
+                    group.findings.iter().for_each(|at| kept[*at] = self.is_of_kind(&findings[*at]));
+                }
+            }
+        }
+        let mut kept = kept.into_iter();
+        findings.retain(|_| kept.next().unwrap_or(false));
+    }
+
+    fn is_of_kind(&self, finding: &Finding) -> bool {
+        self.kinds.is_empty() || self.kinds.contains(&finding.kind)
+    }
+
     /// Whether a finding is about what is asked.
     fn is_about(&self, finding: &Finding) -> bool {
         let is_about = |name: &ByteString| {
@@ -218,7 +250,6 @@ impl FindingFilter {
                 || finding.packages.iter().any(|id| id == name || crate::bytes::path::name(id) == &**name)
                 || finding.paths.iter().any(|path| crate::bytes::path::name(path) == &**name)
         };
-        (self.kinds.is_empty() || self.kinds.contains(&finding.kind))
-            && (self.names.is_empty() || self.names.iter().any(is_about))
+        self.is_of_kind(finding) && (self.names.is_empty() || self.names.iter().any(is_about))
     }
 }

@@ -7,7 +7,7 @@ use crate::backend::advice::at_path;
 use crate::bytes::{ByteString, path};
 use crate::host::{Host, User};
 use crate::model::{
-    Actor, CommandLine, Evidence, Finding, FindingKind, HiddenReason, Launcher, Remedy, RemedyKind, Severity,
+    Actor, Cause, CommandLine, Evidence, Finding, FindingKind, HiddenReason, Launcher, Remedy, RemedyKind, Severity,
 };
 
 /// Adds to each launcher what a maintainer should know of it.
@@ -108,6 +108,11 @@ fn broken(host: &Host, launcher: &Launcher) -> Option<Finding> {
         "the menu does not show it, and ignores every later file with the same id",
     );
     found.evidence.push(Evidence::at(launcher.file.clone(), "launcher", why.to_string()));
+    if let HiddenReason::NoProgram(program) | HiddenReason::TryExec(program) = why {
+        let is_path = program.starts_with('/');
+        let program = ByteString::from(program.as_str());
+        found.causes.push(if is_path { Cause::Missing(program) } else { Cause::Command(program) });
+    }
     if launcher.owner.is_none() {
         let line = CommandLine::new("rm --").arg(launcher.file.clone());
         let remedy = Remedy::new(RemedyKind::Remove, line).to("remove it").losing(format!("{}", launcher.file));
@@ -124,6 +129,7 @@ fn invisible(host: &Host, user: Option<&User>, launcher: &Launcher) -> Option<Fi
     let consequence = "the menu does not show the application";
     let mut found = finding(launcher, FindingKind::InvisibleLauncher, Severity::Warning, summary, consequence);
     let dir = memchr::memmem::rfind(&launcher.file, b"/applications/").map(|at| ByteString::from(&launcher.file[..at]));
+    found.causes.extend(dir.clone().map(Cause::Unsearched));
     found.remedies.extend(dir.and_then(|dir| search_too(host, user, &dir)));
     Some(found)
 }

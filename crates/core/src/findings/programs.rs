@@ -5,7 +5,7 @@ use crate::backend::advice::at_path;
 use crate::bytes::{ByteString, path};
 use crate::fs::{Kind, Limit, Root};
 use crate::host::Host;
-use crate::model::{CommandLine, Evidence, Finding, FindingKind, Owner, Remedy, RemedyKind, Severity};
+use crate::model::{Cause, CommandLine, Evidence, Finding, FindingKind, Owner, Remedy, RemedyKind, Severity};
 use crate::resolve::{End, How, Resolution};
 use whodunit_formats::pyvenv::Pyvenv;
 
@@ -58,6 +58,7 @@ pub fn dangling_link(link: &ByteString, target: &ByteString, remedy: Option<Reme
     found.paths.push(target.clone());
     found.remedies.extend(remedy);
     found.evidence.push(Evidence::at(link.clone(), "link", format!("points to {target}")));
+    found.causes = vec![Cause::Missing(target.clone()), Cause::Command(path::name(link).into())];
     found
 }
 
@@ -87,6 +88,7 @@ fn broken_interpreter(host: &Host, program: Program<'_>) -> Option<Finding> {
     let consequence = format!("starting {name} fails although the file exists and is executable");
     let mut found = finding(FindingKind::BrokenInterpreter, Severity::Error, subject, summary, consequence);
     found.evidence.push(Evidence::line(subject.clone(), 1, format!("{}: {gone} does not exist", script.line)));
+    found.causes.push(Cause::Missing(gone.clone()));
     found.packages.extend(program.owner.map(|owner| owner.id.clone()));
     found.remedies = repairs(program);
     if found.remedies.is_empty()
@@ -188,6 +190,9 @@ fn stale_base(host: &Host, environment: &ByteString, program: Program<'_>) -> Op
     };
     let mut found = finding(FindingKind::StaleBase, Severity::Error, environment, summary, consequence.to_owned());
     found.evidence.push(evidence);
+    if python.end == End::Nothing {
+        found.causes.push(Cause::Missing(python.last().clone()));
+    }
     found.packages.extend(program.owner.map(|owner| owner.id.clone()));
     found.remedies = repairs(program);
     if found.remedies.is_empty() {

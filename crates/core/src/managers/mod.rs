@@ -56,6 +56,12 @@ pub fn profile(id: ManagerId) -> Profile {
     known.map_or(Profile::of(ManagerKind::Language), |manager| manager.profile())
 }
 
+/// The manager of a name, as ids of packages begin with it.
+#[must_use]
+pub fn named(name: &[u8]) -> Option<ManagerId> {
+    ALL.iter().map(|manager| manager.id()).find(|id| id.0.as_bytes() == name)
+}
+
 /// Whether a manager keeps several versions of one thing side by side on purpose.
 #[must_use]
 pub fn keeps_versions(id: ManagerId) -> bool {

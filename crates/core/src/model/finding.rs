@@ -5,7 +5,7 @@ use std::fmt;
 use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
 
-use super::{Evidence, Remedy, Severity};
+use super::{Cause, Evidence, Remedy, Severity};
 use crate::bytes::ByteString;
 
 macro_rules! kinds {
@@ -104,6 +104,9 @@ pub struct Finding {
     pub evidence: Vec<Evidence>,
     /// Why it was accepted, where it was.
     pub accepted: Option<String>,
+    /// What it may share with other findings, where more is known than its packages and paths tell.
+    #[serde(skip)]
+    pub causes: Vec<Cause>,
 }
 
 impl Finding {
@@ -137,6 +140,7 @@ impl Finding {
             remedies: Vec::new(),
             evidence: Vec::new(),
             accepted: None,
+            causes: Vec::new(),
         }
     }
 }

@@ -5,6 +5,7 @@ mod command;
 mod coverage;
 mod evidence;
 mod finding;
+mod group;
 mod launcher;
 mod loss;
 mod manager;
@@ -27,6 +28,7 @@ pub use package::{Location, Origin, Owner, Package, Reason, Scope, Status};
 
 pub use command::{Actor, CommandLine};
 pub use finding::{Finding, FindingKind};
+pub use group::{Cause, CauseKind, Group};
 pub use launcher::{HiddenReason, Launcher, Starts};
 pub use offer::{Offer, OfferQuery};
 pub use remedy::{Remedy, RemedyKind};

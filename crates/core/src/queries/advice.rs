@@ -132,7 +132,7 @@ pub(crate) fn put_back(survey: &Survey<'_>, by: Option<&Owner>, restore: Option<
     // What is taken out file by file restores at once what was there.
     if away.command.ends_with(&restore.command) {
         let purpose = format!("remove {}'s copy, and restore the package's own files", by.manager);
-        return Some(Remedy { loses, ..away.to(purpose) });
+        return Some(Remedy { loses, because: None, ..away.to(purpose) });
     }
     let purpose = format!("remove {}'s copy, and restore the package's own files", by.manager);
     // Both are typed as one: each says for itself whose rights it needs.

@@ -1,0 +1,249 @@
+//! Findings by their causes: what is mended with one remedy is told once.
+
+use std::cmp::Reverse;
+
+use hashbrown::{HashMap, HashSet};
+
+use crate::bytes::{ByteString, path};
+use crate::managers;
+use crate::model::{Cause, CauseKind, Finding, FindingKind, Group, ManagerId, Severity};
+use crate::survey::Survey;
+
+/// Names that a summary lists before it only counts.
+const MAX_NAMED: usize = 3;
+
+/// The groups of the findings that are not accepted: the worst first, then those that touch the most.
+#[must_use]
+pub fn grouped(survey: &Survey<'_>, findings: &[Finding]) -> Vec<Group> {
+    let open: Vec<usize> = (0..findings.len()).filter(|at| findings[*at].accepted.is_none()).collect();
+    let titles = titles_of(survey, open.iter().map(|at| &findings[*at]));
+    let mut of_cause: HashMap<Cause, usize> = HashMap::new();
+    let mut sets = Sets((0..findings.len()).collect());
+    for &at in &open {
+        for cause in causes(survey, &titles, &findings[at]) {
+            let first = *of_cause.entry(cause).or_insert(at);
+            sets.join(first, at);
+        }
+    }
+    let mut members: Vec<Vec<usize>> = vec![Vec::new(); findings.len()];
+    for &at in &open {
+        members[sets.root(at)].push(at);
+    }
+    members.retain(|group| !group.is_empty());
+    let mut groups: Vec<Group> = members.into_iter().map(|members| group(survey, findings, members)).collect();
+    let touched = |group: &Group| -> usize {
+        let of = |at: &usize| findings[*at].paths.len().max(1) * findings[*at].users.len().max(1);
+        group.findings.iter().map(of).sum()
+    };
+    groups.sort_by_cached_key(|group| (Reverse(group.severity), Reverse(touched(group)), group.subject.clone()));
+    groups
+}
+
+/// Sets that are joined one by one.
+struct Sets(Vec<usize>);
+
+impl Sets {
+    fn root(&mut self, at: usize) -> usize {
+        let mut root = at;
+        while self.0[root] != root {
+            // Halves the way for whoever comes next.
+            self.0[root] = self.0[self.0[root]];
+            root = self.0[root];
+        }
+        root
+    }
+
+    fn join(&mut self, one: usize, two: usize) {
+        let (one, two) = (self.root(one), self.root(two));
+        self.0[one.max(two)] = one.min(two);
+    }
+}
+
+type TitlesOf = HashMap<ByteString, ByteString>;
+
+/// The titles of the packages that findings name.
+fn titles_of<'f>(survey: &Survey<'_>, findings: impl Iterator<Item = &'f Finding>) -> TitlesOf {
+    let wanted: HashSet<&ByteString> = findings.flat_map(|finding| &finding.packages).collect();
+    if wanted.is_empty() {
+        return TitlesOf::new();
+    }
+    let packages = survey.titled().packages.iter().filter(|package| wanted.contains(&package.id));
+    packages.filter_map(|package| Some((package.id.clone(), package.title.clone()?))).collect()
+}
+
+/// What a finding may share with others.
+fn causes(survey: &Survey<'_>, titles: &TitlesOf, finding: &Finding) -> Vec<Cause> {
+    use FindingKind::{
+        AliasHidesCommand, AlteredFile, AlteredSettings, BuiltinHidesCommand, BypassedProtection,
+        ContextDependentCommand, DataLeft, DuplicateDirectory, DuplicateLauncher, DuplicateTitle, FunctionHidesCommand,
+        HalfInstalled, LauncherRunsOther, MaskedLauncher, MaskedLibrary, MaskedModule, MismatchedManual,
+        MissingDirectory, MissingFile, NoOrigin, OverwrittenFile, RecordDisagrees, RelativeDirectory, SettingsLeft,
+        ShadowedCommand, TwoOwners, UnmetRequirement, VersionSplit, WritableDirectory,
+    };
+    let of_titles = || finding.packages.iter().filter_map(|id| titles.get(id)).cloned().map(Cause::Title);
+    // The distribution's own package is where another one came in between; that one is the cause.
+    let of_intruders = || {
+        let is_foreign = |id: &&ByteString| !managers::is_system(manager_of(id));
+        let foreign: Vec<&ByteString> = finding.packages.iter().filter(is_foreign).collect();
+        let all = if foreign.is_empty() { finding.packages.iter().collect() } else { foreign };
+        all.into_iter().cloned().map(Cause::Package)
+    };
+    let of_programs = || finding.paths.iter().map(|path| Cause::Program(plain(survey, path)));
+    let mut causes: Vec<Cause> = finding.causes.iter().map(|cause| nearest(survey, cause)).collect();
+    match finding.kind {
+        ShadowedCommand | ContextDependentCommand | AliasHidesCommand | FunctionHidesCommand | BuiltinHidesCommand => {
+            causes.push(Cause::Command(finding.subject.clone()));
+            causes.extend(of_titles().chain(of_programs()));
+        }
+        MismatchedManual | MaskedLibrary => causes.extend(of_titles().chain(of_programs())),
+        VersionSplit | DuplicateTitle => causes.extend(of_titles().chain(of_intruders())),
+        MaskedLauncher | DuplicateLauncher | LauncherRunsOther => causes.extend(of_titles()),
+        OverwrittenFile | TwoOwners | BypassedProtection | MaskedModule | UnmetRequirement => {
+            causes.extend(of_intruders());
+        }
+        AlteredFile | AlteredSettings | MissingFile | HalfInstalled | RecordDisagrees => {
+            causes.extend(finding.packages.iter().cloned().map(Cause::Record));
+        }
+        NoOrigin => causes.extend(finding.packages.iter().map(|id| Cause::Source(installation_of(id)))),
+        SettingsLeft | DataLeft => causes.push(Cause::Remains(finding.subject.clone())),
+        MissingDirectory | DuplicateDirectory | RelativeDirectory | WritableDirectory => {
+            causes.extend(finding.paths.iter().map(|path| Cause::Directory(plain(survey, path))));
+        }
+        _ => {}
+    }
+    causes
+}
+
+/// A path with the links of its directory followed: `/bin/x` and `/usr/bin/x` are one file.
+fn plain(survey: &Survey<'_>, file: &ByteString) -> ByteString {
+    path::join(&survey.root().canonicalize_dir(path::parent(file)), path::name(file))
+}
+
+/// Of what is missing, the first part: what lies in a directory that is gone is gone because of that. That a directory
+/// at the top is missing, such as `/opt`, is no cause of its own.
+fn nearest(survey: &Survey<'_>, cause: &Cause) -> Cause {
+    let Cause::Missing(file) = cause else { return cause.clone() };
+    let mut first = file.clone();
+    let is_deep = |dir: &[u8]| memchr::memrchr(b'/', dir).is_some_and(|at| at > 0);
+    while is_deep(path::parent(&first)) && survey.root().entry(path::parent(&first)).is_err() {
+        first = path::parent(&first).into();
+    }
+    Cause::Missing(plain(survey, &first))
+}
+
+/// The manager of an id, which begins with it.
+fn manager_of(id: &[u8]) -> ManagerId {
+    let name = id.split(|byte| *byte == b'/').next().unwrap_or_default();
+    managers::named(name).unwrap_or(ManagerId("unknown"))
+}
+
+/// `MANAGER/SCOPE` of an id.
+fn installation_of(id: &[u8]) -> ByteString {
+    let parts: Vec<&[u8]> = id.splitn(3, |byte| *byte == b'/').take(2).collect();
+    parts.join(&b'/').into()
+}
+
+/// One group. Its first finding is the worst that has a remedy, and of those the one that names the most.
+fn group(survey: &Survey<'_>, findings: &[Finding], mut members: Vec<usize>) -> Group {
+    let key = |at: &usize| {
+        let finding = &findings[*at];
+        (Reverse(finding.severity), finding.remedies.is_empty(), Reverse(finding.packages.len()), *at)
+    };
+    members.sort_by_key(key);
+    let lead = &findings[members[0]];
+    let severity = members.iter().map(|at| findings[*at].severity).max().unwrap_or(Severity::Note);
+    // What mends another kind of finding may not mend this one.
+    let alike = members.iter().map(|at| &findings[*at]).filter(|finding| finding.kind == lead.kind);
+    let first_remedy = alike.into_iter().find_map(|finding| finding.remedies.first().cloned());
+    let mut users: Vec<ByteString> = lead.users.clone();
+    if members.iter().any(|at| findings[*at].users.is_empty()) {
+        users.clear();
+    } else {
+        users.extend(members.iter().flat_map(|at| findings[*at].users.iter().cloned()));
+        users.sort();
+        users.dedup();
+    }
+    let (subject, summary) = told(survey, findings, &members);
+    Group { subject, cause: sort_of(lead), severity, summary, first_remedy, users, findings: members }
+}
+
+/// What a group is about, and its sentence.
+fn told(survey: &Survey<'_>, findings: &[Finding], members: &[usize]) -> (ByteString, String) {
+    let lead = &findings[members[0]];
+    let mut subjects: Vec<&ByteString> = Vec::new();
+    for at in members {
+        let finding = &findings[*at];
+        if finding.kind == lead.kind && !subjects.contains(&&finding.subject) {
+            subjects.push(&finding.subject);
+        }
+    }
+    if subjects.len() < 2 {
+        return (lead.subject.clone(), lead.summary.clone());
+    }
+    let (count, list) = (subjects.len(), listed(&subjects));
+    let missing = lead.causes.iter().find_map(|cause| match nearest(survey, cause) {
+        Cause::Missing(file) => Some(file),
+        _ => None,
+    });
+    match (lead.kind, missing) {
+        (FindingKind::BrokenInterpreter, Some(file)) => {
+            let summary = format!("{file} does not exist, and {count} scripts cannot start without it: {list}");
+            (file, summary)
+        }
+        (FindingKind::DanglingLink, Some(file)) => {
+            (file.clone(), format!("{count} links lead to what does not exist: {list}"))
+        }
+        (FindingKind::NoOrigin, _) => {
+            let installation = lead.packages.first().map_or_else(ByteString::default, |id| installation_of(id));
+            let manager = manager_of(&installation);
+            (manager.0.into(), format!("{count} packages of {manager} are in no source of this machine: {list}"))
+        }
+        (FindingKind::InvisibleLauncher, _) => {
+            (lead.subject.clone(), format!("{count} launchers are in no directory that is searched: {list}"))
+        }
+        _ => {
+            let others = listed(&subjects[1..]);
+            (lead.subject.clone(), format!("{} (and likewise {others})", lead.summary))
+        }
+    }
+}
+
+/// A few names, and how many more there are.
+fn listed(names: &[&ByteString]) -> String {
+    let first: Vec<String> = names.iter().take(MAX_NAMED).map(ToString::to_string).collect();
+    match names.len() {
+        count if count > MAX_NAMED => format!("{} and {} more", first.join(", "), count - MAX_NAMED),
+        _ => first.join(", "),
+    }
+}
+
+fn sort_of(lead: &Finding) -> CauseKind {
+    use FindingKind::{
+        AliasHidesCommand, AlteredFile, AlteredSettings, BrokenInterpreter, BrokenLauncher, BuiltinHidesCommand,
+        BypassedProtection, ContextDependentCommand, DanglingLink, DataLeft, DuplicateDirectory, DuplicateLauncher,
+        DuplicateTitle, FunctionHidesCommand, HalfInstalled, InvisibleLauncher, MaskedLauncher, MaskedModule,
+        MissingDirectory, MissingFile, NoOrigin, OverwrittenFile, RecordDisagrees, RelativeDirectory, SettingsLeft,
+        ShadowedCommand, StaleBase, TwoOwners, UnmetRequirement, VersionSplit, WritableDirectory,
+    };
+    match lead.kind {
+        ShadowedCommand | ContextDependentCommand if lead.packages.len() < lead.paths.len() => CauseKind::MaskingFile,
+        ShadowedCommand
+        | ContextDependentCommand
+        | VersionSplit
+        | DuplicateTitle
+        | DuplicateLauncher
+        | MaskedLauncher => CauseKind::SeveralCopies,
+        AliasHidesCommand | FunctionHidesCommand | BuiltinHidesCommand => CauseKind::MaskingFile,
+        OverwrittenFile | TwoOwners | BypassedProtection | MaskedModule | UnmetRequirement => {
+            CauseKind::OverwritingPackage
+        }
+        BrokenInterpreter | StaleBase => CauseKind::MissingInterpreter,
+        DanglingLink | BrokenLauncher => CauseKind::MissingTarget,
+        MissingDirectory | DuplicateDirectory | RelativeDirectory | WritableDirectory => CauseKind::SearchPathDirectory,
+        InvisibleLauncher => CauseKind::ManagerNotSetUp,
+        NoOrigin => CauseKind::SourceGone,
+        AlteredFile | AlteredSettings | MissingFile | HalfInstalled | RecordDisagrees => CauseKind::PackageState,
+        SettingsLeft | DataLeft => CauseKind::Remains,
+        _ => CauseKind::Itself,
+    }
+}
