@@ -12,6 +12,7 @@ mod hostile_homes;
 mod hostile_records;
 mod hostile_shells;
 mod hostile_sources;
+mod intact;
 mod proofs;
 mod quay;
 mod real_advice;

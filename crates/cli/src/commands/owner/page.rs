@@ -187,6 +187,11 @@ pub(super) fn headline(answer: &Answer, presenter: &Presenter) -> Line {
     let line = Line::of(Tone::Strong, answer.target.to_string()).to(COLUMN.min(answer.target.len() + 3));
     let unknown = if answer.certain { "" } else { ", as far as could be read" };
     match (&answer.verdict, &answer.owner) {
+        (Verdict::Owned, Some(owner)) if answer.intact == Some(false) => {
+            let says =
+                format!(", but the file is not the one that {} installed (verify {})", owner.manager, owner.name);
+            line.and(Tone::Accent, presenter.owner(owner)).and(Tone::Warning, says)
+        }
         (Verdict::Owned, Some(owner)) => line.and(Tone::Accent, presenter.owner(owner)),
         (Verdict::Owned, None) => line.and(Tone::Accent, "owned"),
         (Verdict::Several, _) => {

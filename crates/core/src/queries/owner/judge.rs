@@ -132,6 +132,7 @@ impl Judge<'_, '_> {
             hops: Vec::new(),
             interpreter: None,
             owner: None,
+            intact: None,
             owners: Vec::new(),
             version_hint: None,
             taken_for: None,
@@ -269,6 +270,7 @@ impl Judge<'_, '_> {
             if let Claimant::Package(number) = claims[chosen].claimant {
                 let holder = self.survey.holder(&claims[chosen]);
                 answer.remedies = self.ways(holder, number);
+                self.compare(answer, subject, &claims[chosen], number, resolution);
                 if answer.verdict == Verdict::Several {
                     // Its files are gone or another's once the one that is there is removed.
                     let others = claims.iter().enumerate().filter(|(place, _)| *place != chosen);

@@ -1,5 +1,6 @@
 //! The question `owner`: who owns a command, a path or a package.
 
+mod intact;
 mod judge;
 mod look;
 mod possible;
@@ -117,6 +118,9 @@ pub struct Answer {
     pub interpreter: Option<Interpreter>,
     /// The owner of what finally runs.
     pub owner: Option<Owner>,
+    /// Whether it is the file that its owner recorded, by the digest; `null` where none is recorded, where the file is too
+    /// large to be read for that, or where many targets are asked about at once.
+    pub intact: Option<bool>,
     /// Everyone who claims it.
     pub owners: Vec<Owner>,
     /// Its version, where it has no owner and says so itself.
