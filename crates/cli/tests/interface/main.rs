@@ -41,3 +41,4 @@ mod start_up_sets;
 mod support;
 mod terminal;
 mod trial;
+mod upkeep;

@@ -21,6 +21,27 @@ pub struct Proof {
 
 const CHECK: &str = "check --level note";
 
+/// A snap at two revisions, and what stands in for snap.
+const SNAP_TWICE: &str = r#". /root/tools
+mkdir -p /var/lib/snapd/snaps /snap/bin
+echo '{"data":{"snaps":{"chartdesk":{"type":"app","sequence":[{"name":"chartdesk","snap-id":"x","revision":"41"},{"name":"chartdesk","snap-id":"x","revision":"44"}],"active":true,"current":"44","channel":"latest/stable"}}}}' > /var/lib/snapd/state.json
+for revision in 41 44; do
+    mkdir -p /snap/chartdesk/$revision/meta
+    printf "name: chartdesk\nversion: 3.$revision\nsummary: made up\ntype: app\nconfinement: strict\napps:\n  chartdesk:\n    command: bin/chartdesk\n" > /snap/chartdesk/$revision/meta/snap.yaml
+    script /snap/chartdesk/$revision/bin/chartdesk 3; echo image > /var/lib/snapd/snaps/chartdesk_$revision.snap
+done
+ln -s 44 /snap/chartdesk/current
+cat > /usr/bin/snap <<'SNAP'
+#!/bin/sh
+# Stands in for snap: it forgets a revision, and removes its files.
+[ "$*" = "remove chartdesk --revision 41" ] || exit 64
+rm -r /snap/chartdesk/41 /var/lib/snapd/snaps/chartdesk_41.snap
+echo '{"data":{"snaps":{"chartdesk":{"type":"app","sequence":[{"name":"chartdesk","snap-id":"x","revision":"44"}],"active":true,"current":"44","channel":"latest/stable"}}}}' > /var/lib/snapd/state.json
+SNAP
+chmod 755 /usr/bin/snap; ln -s /usr/bin/snap /snap/bin/chartdesk
+echo 'PATH=$PATH:/snap/bin' >> /home/maren/.profile
+"#;
+
 /// Shell functions with which problems are planted.
 pub const TOOLS: &str = r#"
 cat > /root/tools <<'TOOLS'
@@ -110,6 +131,12 @@ pub const WITHOUT: &[(&str, &str)] = &[
     ("uncertain-path", "what is unknown may be right"),
     ("stale-session", "a new login has it"),
     ("no-origin", "where else it could come from is not recorded"),
+    ("dead-origin", "where the remote has gone is not recorded"),
+    ("end-of-life", "which release or runtime is to take its place, only the user knows"),
+    (
+        "unreachable-program",
+        "which start-up file should name the directory, and whether one should, only the user knows",
+    ),
     (
         "record-disagrees",
         "the package is installed again from its registry, which no test has; a package from elsewhere has no remedy",
@@ -251,6 +278,35 @@ pub const PROOFS: &[Proof] = &[
         changes: &[],
     },
     Proof {
+        kind: "old-generation",
+        by: "nix-env of one user, which installed twice",
+        subject: "/nix/var/nix/profiles/per-user/maren/profile",
+        plant: ". /root/tools; mkdir -p /nix /etc/nix; chown -R maren: /nix; printf 'sandbox = false\\nsubstituters =\\nbuild-users-group =\\n' > /etc/nix/nix.conf; as_user maren 'cat > tide.nix <<EOF\nderivation { name = \"tidegauge-2.0\"; system = builtins.currentSystem; builder = \"/bin/sh\"; args = [ \"-c\" \"/bin/mkdir -p \\$out/bin; echo echo 2 > \\$out/bin/tidegauge; /bin/chmod 755 \\$out/bin/tidegauge\" ]; }\nEOF\nnix-env --quiet -i -f tide.nix; sed -i s/tidegauge-2.0/tidegauge-3.0/ tide.nix; nix-env --quiet -i -f tide.nix; echo \"PATH=\\$HOME/.nix-profile/bin:\\$PATH\" >> ~/.profile'",
+        asked: CHECK,
+        commands: &[
+            "sudo -u maren -H nix-env --profile /nix/var/nix/profiles/per-user/maren/profile --delete-generations old",
+        ],
+        changes: &["/nix/var/nix", "/nix/var/log", "/nix/store", "/home/maren/.nix-profile"],
+    },
+    Proof {
+        kind: "unused-runtime",
+        by: "flatpak for all users, of which the application was removed",
+        subject: "org.harbour.Platform",
+        plant: ". /root/tools; mkdir -p /srv/fp/rt/files /srv/fp/app/files/bin /srv/fp/app/export/share/applications; cd /srv/fp; printf '[Runtime]\nname=org.harbour.Platform\nruntime=org.harbour.Platform/x86_64/24\n' > rt/metadata; echo x > rt/files/x; printf '[Application]\nname=org.harbour.ChartDesk\nruntime=org.harbour.Platform/x86_64/24\ncommand=chartdesk\n' > app/metadata; printf '#!/bin/sh\n' > app/files/bin/chartdesk; chmod 755 app/files/bin/chartdesk; printf '[Desktop Entry]\nType=Application\nName=Chart Desk\nExec=chartdesk\n' > app/export/share/applications/org.harbour.ChartDesk.desktop; mkdir -p app/files/share/app-info/xmls; printf '<?xml version=\"1.0\"?><components version=\"0.8\"><component type=\"desktop\"><id>org.harbour.ChartDesk.desktop</id><name>Chart Desk</name><releases><release version=\"3.0\" timestamp=\"1767225600\"/></releases></component></components>' | gzip > app/files/share/app-info/xmls/org.harbour.ChartDesk.xml.gz; flatpak build-export --runtime --arch=x86_64 --files=files repo rt 24 >/dev/null 2>&1; flatpak build-export --arch=x86_64 repo app stable >/dev/null 2>&1; flatpak build-update-repo repo >/dev/null; chmod -R a+rX /srv/fp; cd /root; flatpak --system remote-add --no-gpg-verify quay file:///srv/fp/repo; flatpak --system install -y --noninteractive quay org.harbour.ChartDesk >/dev/null 2>&1; flatpak --system uninstall -y --noninteractive org.harbour.ChartDesk >/dev/null 2>&1",
+        asked: CHECK,
+        commands: &["sudo flatpak uninstall --system -y org.harbour.Platform/x86_64/24"],
+        changes: &["/var/lib/flatpak", "/root/.local/share"],
+    },
+    Proof {
+        kind: "disabled-revision",
+        by: "snap (a stand-in for it) after an upgrade",
+        subject: "chartdesk",
+        plant: SNAP_TWICE,
+        asked: CHECK,
+        commands: &["sudo snap remove chartdesk --revision 41"],
+        changes: &["/snap", "/var/lib/snapd"],
+    },
+    Proof {
         kind: "version-split",
         by: "dpkg and pipx",
         subject: "swellplot",
@@ -325,6 +381,15 @@ pub const PROOFS: &[Proof] = &[
             "sudo -u maren -H sh -c 'echo \"export XDG_DATA_DIRS=\\\"\\${XDG_DATA_DIRS:-/usr/local/share:/usr/share}:/nix/var/nix/profiles/per-user/maren/profile/share\\\"\" >> ~/.profile'",
         ],
         changes: &["/home/maren/.profile"],
+    },
+    Proof {
+        kind: "broken-package",
+        by: "pipx, whose interpreter has gone",
+        subject: "swellplot",
+        plant: ". /root/tools; wheel swellplot 2.0 '' swellplot; as_user maren 'pipx install swellplot >/dev/null; cd .local/*/pipx/venvs/swellplot/bin 2>/dev/null || cd .local/pipx/venvs/swellplot/bin; ln -sf /opt/gone/python3 python3; ln -sf python3 python; rm -f python3.11'",
+        asked: CHECK,
+        commands: &["sudo -u maren -H pipx reinstall swellplot"],
+        changes: &["/home/maren/.local"],
     },
     Proof {
         kind: "broken-interpreter",

@@ -57,7 +57,10 @@ fn make() -> Option<TempDir> {
         let mut packed = flate2::write::GzEncoder::new(Vec::new(), flate2::Compression::default());
         std::io::Write::write_all(&mut packed, xml.as_bytes()).unwrap();
         put(&format!("{place}/files/share/app-info/xmls/org.harbour.ChartDesk.xml.gz"), &packed.finish().unwrap());
-        flatpak(made.path(), &["build-export", "--arch=x86_64", "repo", &place, branch]);
+        // The maker of the one says that the other takes its place.
+        let end: &[&str] = if branch == "beta" { &["--end-of-life=stable takes its place"] } else { &[] };
+        let export = [&["build-export", "--arch=x86_64"], end, &["repo", &place, branch]].concat();
+        flatpak(made.path(), &export);
     }
     flatpak(made.path(), &["build-update-repo", "repo"]);
     let address = format!("file://{}", at("repo").display());
@@ -83,6 +86,42 @@ fn packages(root: &Path) -> Vec<Value> {
 
 fn text(value: &Value) -> String {
     value.as_str().unwrap_or_default().to_owned()
+}
+
+/// The summaries of the findings of one kind.
+fn told(root: &Path, kind: &str) -> Vec<String> {
+    let root = root.to_str().unwrap();
+    let ran = run(["--root", root, "check", "--level", "note", "--kind", kind, "--format", "json"]);
+    ran.document()["findings"].as_array().unwrap().iter().map(|finding| text(&finding["summary"])).collect()
+}
+
+/// What gets no updates, and the runtime that nothing needs: flatpak removes the same one.
+#[test]
+fn what_is_kept_for_nothing_is_what_flatpak_removes() {
+    let Some(made) = make() else { return };
+    assert_eq!(
+        told(made.path(), "dead-origin"),
+        ["org.harbour.ChartDesk/x86_64/beta came from the remote pier, which is not configured any more"]
+    );
+    assert_eq!(
+        told(made.path(), "end-of-life"),
+        ["org.harbour.ChartDesk/x86_64/beta is at the end of its life: stable takes its place"]
+    );
+    // One runtime is needed, and one was asked for.
+    assert!(told(made.path(), "unused-runtime").is_empty());
+    flatpak(made.path(), &["--user", "mask", "--remove", "org.harbour.ChartDesk"]);
+    for branch in ["stable", "beta"] {
+        let reference = format!("org.harbour.ChartDesk//{branch}");
+        flatpak(made.path(), &["--user", "uninstall", "-y", "--noninteractive", &reference]);
+    }
+    assert_eq!(
+        told(made.path(), "unused-runtime"),
+        ["no installed application needs the runtime org.harbour.Platform"]
+    );
+    flatpak(made.path(), &["--user", "uninstall", "--unused", "-y", "--noninteractive"]);
+    assert!(told(made.path(), "unused-runtime").is_empty());
+    let left: Vec<String> = packages(made.path()).iter().map(|package| text(&package["channel"])).collect();
+    assert_eq!(left, ["25"]);
 }
 
 /// What `flatpak list` and we say of every deployment.

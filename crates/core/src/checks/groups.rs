@@ -74,11 +74,11 @@ fn titles_of<'f>(survey: &Survey<'_>, findings: impl Iterator<Item = &'f Finding
 /// What a finding may share with others.
 fn causes(survey: &Survey<'_>, titles: &TitlesOf, finding: &Finding) -> Vec<Cause> {
     use FindingKind::{
-        AliasHidesCommand, AlteredFile, AlteredSettings, BuiltinHidesCommand, BypassedProtection,
-        ContextDependentCommand, DataLeft, DuplicateDirectory, DuplicateLauncher, DuplicateTitle, FunctionHidesCommand,
-        HalfInstalled, LauncherRunsOther, MaskedLauncher, MaskedLibrary, MaskedModule, MismatchedManual,
-        MissingDirectory, MissingFile, NoOrigin, OverwrittenFile, RecordDisagrees, RelativeDirectory, SettingsLeft,
-        ShadowedCommand, TwoOwners, UnmetRequirement, VersionSplit, WritableDirectory,
+        AliasHidesCommand, AlteredFile, AlteredSettings, BrokenInterpreter, BrokenPackage, BuiltinHidesCommand,
+        BypassedProtection, ContextDependentCommand, DataLeft, DuplicateDirectory, DuplicateLauncher, DuplicateTitle,
+        FunctionHidesCommand, HalfInstalled, LauncherRunsOther, MaskedLauncher, MaskedLibrary, MaskedModule,
+        MismatchedManual, MissingDirectory, MissingFile, NoOrigin, OverwrittenFile, RecordDisagrees, RelativeDirectory,
+        SettingsLeft, ShadowedCommand, StaleBase, TwoOwners, UnmetRequirement, VersionSplit, WritableDirectory,
     };
     let of_titles = || finding.packages.iter().filter_map(|id| titles.get(id)).cloned().map(Cause::Title);
     // The distribution's own package is where another one came in between; that one is the cause.
@@ -101,7 +101,8 @@ fn causes(survey: &Survey<'_>, titles: &TitlesOf, finding: &Finding) -> Vec<Caus
         OverwrittenFile | TwoOwners | BypassedProtection | MaskedModule | UnmetRequirement => {
             causes.extend(of_intruders());
         }
-        AlteredFile | AlteredSettings | MissingFile | HalfInstalled | RecordDisagrees => {
+        AlteredFile | AlteredSettings | MissingFile | HalfInstalled | BrokenPackage | BrokenInterpreter | StaleBase
+        | RecordDisagrees => {
             causes.extend(finding.packages.iter().cloned().map(Cause::Record));
         }
         NoOrigin => causes.extend(finding.packages.iter().map(|id| Cause::Source(installation_of(id)))),
@@ -198,6 +199,12 @@ fn told(survey: &Survey<'_>, findings: &[Finding], members: &[usize]) -> (ByteSt
             let manager = manager_of(&installation);
             (manager.0.into(), format!("{count} packages of {manager} are in no source of this machine: {list}"))
         }
+        (FindingKind::UnreachableProgram, _) => {
+            let dir = lead.paths.first().map_or(&b""[..], |file| path::parent(file));
+            let dir = ByteString::from(dir);
+            let summary = format!("{dir} is in no search path, and {count} packages have their programs there: {list}");
+            (dir, summary)
+        }
         (FindingKind::InvisibleLauncher, _) => {
             (lead.subject.clone(), format!("{count} launchers are in no directory that is searched: {list}"))
         }
@@ -219,11 +226,12 @@ fn listed(names: &[&ByteString]) -> String {
 
 fn sort_of(lead: &Finding) -> CauseKind {
     use FindingKind::{
-        AliasHidesCommand, AlteredFile, AlteredSettings, BrokenInterpreter, BrokenLauncher, BuiltinHidesCommand,
-        BypassedProtection, ContextDependentCommand, DanglingLink, DataLeft, DuplicateDirectory, DuplicateLauncher,
-        DuplicateTitle, FunctionHidesCommand, HalfInstalled, InvisibleLauncher, MaskedLauncher, MaskedModule,
-        MissingDirectory, MissingFile, NoOrigin, OverwrittenFile, RecordDisagrees, RelativeDirectory, SettingsLeft,
-        ShadowedCommand, StaleBase, TwoOwners, UnmetRequirement, VersionSplit, WritableDirectory,
+        AliasHidesCommand, AlteredFile, AlteredSettings, BrokenInterpreter, BrokenLauncher, BrokenPackage,
+        BuiltinHidesCommand, BypassedProtection, ContextDependentCommand, DanglingLink, DataLeft, DeadOrigin,
+        DuplicateDirectory, DuplicateLauncher, DuplicateTitle, FunctionHidesCommand, HalfInstalled, InvisibleLauncher,
+        MaskedLauncher, MaskedModule, MissingDirectory, MissingFile, NoOrigin, OverwrittenFile, RecordDisagrees,
+        RelativeDirectory, SettingsLeft, ShadowedCommand, StaleBase, TwoOwners, UnmetRequirement, UnreachableProgram,
+        VersionSplit, WritableDirectory,
     };
     match lead.kind {
         ShadowedCommand | ContextDependentCommand if lead.packages.len() < lead.paths.len() => CauseKind::MaskingFile,
@@ -237,12 +245,16 @@ fn sort_of(lead: &Finding) -> CauseKind {
         OverwrittenFile | TwoOwners | BypassedProtection | MaskedModule | UnmetRequirement => {
             CauseKind::OverwritingPackage
         }
+        UnreachableProgram => CauseKind::ManagerNotSetUp,
+        DeadOrigin => CauseKind::SourceGone,
         BrokenInterpreter | StaleBase => CauseKind::MissingInterpreter,
         DanglingLink | BrokenLauncher => CauseKind::MissingTarget,
         MissingDirectory | DuplicateDirectory | RelativeDirectory | WritableDirectory => CauseKind::SearchPathDirectory,
         InvisibleLauncher => CauseKind::ManagerNotSetUp,
         NoOrigin => CauseKind::SourceGone,
-        AlteredFile | AlteredSettings | MissingFile | HalfInstalled | RecordDisagrees => CauseKind::PackageState,
+        AlteredFile | AlteredSettings | MissingFile | HalfInstalled | BrokenPackage | RecordDisagrees => {
+            CauseKind::PackageState
+        }
         SettingsLeft | DataLeft => CauseKind::Remains,
         _ => CauseKind::Itself,
     }

@@ -13,11 +13,14 @@ mod libraries;
 mod modules;
 mod programs;
 mod protection;
+mod reach;
 mod records;
+mod release;
 pub mod requirements;
 mod search_path;
 mod settings;
 mod unowned;
+mod unused;
 mod users;
 mod versions;
 
@@ -68,6 +71,8 @@ const FAMILIES: &[Family] = &[
     Machine(records::states),
     Machine(records::not_programs),
     Machine(held::findings),
+    Machine(unused::findings),
+    Machine(reach::findings),
 ];
 
 /// The answer.
@@ -126,6 +131,7 @@ impl Counts {
 pub fn check(cx: &CheckContext<'_, '_>, settings: &Settings, wanted: &FindingFilter) -> Check {
     let mut findings = ask(cx, FAMILIES);
     findings.extend(users::merged(of_each_user(cx, |cx| settings.unmet(cx))));
+    findings.extend(release::ended(cx, settings.now));
     findings.sort_by(Finding::by_importance);
     let idle = settings.mark(&mut findings).into_iter().cloned().collect();
     wanted.select(cx.survey, &mut findings);

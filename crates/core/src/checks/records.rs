@@ -7,6 +7,7 @@ use crate::backend::Detail;
 use crate::backend::advice::at_path;
 use crate::bytes::{ByteString, path};
 use crate::fs::Kind;
+use crate::managers;
 use crate::model::{CommandLine, Evidence, Finding, FindingKind, Package, Remedy, RemedyKind, Severity, Status};
 
 /// `diverted-program`, `chosen-by-hand` and the like: what a manager tells of itself.
@@ -21,7 +22,7 @@ pub fn diagnostics(cx: &CheckContext<'_, '_>) -> Vec<Finding> {
     of_each.collect()
 }
 
-/// `half-installed`, `settings-left`, `data-left` and `not-executable`.
+/// `half-installed`, `broken-package`, `settings-left`, `data-left` and `not-executable`.
 pub fn states(cx: &CheckContext<'_, '_>) -> Vec<Finding> {
     let packages = cx.survey.packages(Detail { evidence: true, ..Detail::default() });
     // What a record is wrong about is told of the record.
@@ -93,7 +94,12 @@ fn of_package(cx: &CheckContext<'_, '_>, package: &Package) -> Option<Finding> {
             let repairs = ways().into_iter().filter(|way| way.kind == RemedyKind::Repair).collect();
             let summary = format!("{} · {name}{version} is not completely installed", package.manager);
             let consequence = "its programs may be missing or not configured, and its manager may refuse other operations until this is repaired";
-            Some(with(FindingKind::HalfInstalled, Severity::Error, summary, consequence, repairs))
+            if managers::is_system(package.manager) {
+                return Some(with(FindingKind::HalfInstalled, Severity::Error, summary, consequence, repairs));
+            }
+            let summary = format!("{} · {name}{version} is broken", package.manager);
+            let consequence = "its programs do not start, or lack a part that they need";
+            Some(with(FindingKind::BrokenPackage, Severity::Error, summary, consequence, repairs))
         }
         Status::ConfigRemains => {
             let summary = format!("{} removed {name}{version} and kept its configuration files", package.manager);

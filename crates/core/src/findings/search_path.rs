@@ -86,7 +86,9 @@ pub fn findings(host: &Host, resolved: &[ResolvedContext]) -> Vec<Finding> {
     for resolved in resolved {
         let (listed, unknown) = resolved.list("PATH");
         for unknown in unknown {
-            let summary = format!("{} {}: {}", unknown.file, unknown.at, unknown.says);
+            let at = unknown.at.to_string();
+            let at = if at == "whole file" { String::new() } else { format!(" {at}") };
+            let summary = format!("{}{at}: {}", unknown.file, unknown.says);
             let consequence = "the directories that are searched, and their order, are uncertain";
             let trouble = Trouble::new(Severity::Note, summary, consequence);
             found.add(FindingKind::UncertainPath, &unknown.file.clone(), resolved, &unknown, trouble);
@@ -127,7 +129,7 @@ fn troubles_of(
         Ok(meta) if meta.kind == Kind::Dir => {
             if seen.iter().any(|(known, spelled)| *known == canonical && spelled == dir) {
                 let summary = format!("{dir} is in the search path twice");
-                let trouble = Trouble::new(Severity::Note, summary, "none: the second entry is never used");
+                let trouble = Trouble::new(Severity::Note, summary, "the second entry is never used");
                 troubles.push((FindingKind::DuplicateDirectory, trouble));
             }
             if let Some((who, open)) = open_to(host, &canonical, &resolved.user) {

@@ -5,8 +5,8 @@ use super::installation::{Deployed, FlatpakInstallation};
 use crate::backend::{Catalogue, Detail, FileIndex, Hint, Installation, Launching, Relations};
 use crate::bytes::{ByteString, path};
 use crate::model::{
-    CommandLine, Coverage, CoverageState, Evidence, ExecTarget, Location, Loss, Offer, OfferQuery, Owner, Package,
-    Remedy, RemedyKind, Scope,
+    CommandLine, Coverage, CoverageState, Evidence, ExecTarget, Finding, Location, Loss, Offer, OfferQuery, Owner,
+    Package, Remedy, RemedyKind, Scope,
 };
 use crate::version::debian;
 use std::cmp::Ordering;
@@ -56,6 +56,10 @@ impl Installation for FlatpakInstallation<'_> {
         // The branch that `flatpak run` takes comes first.
         found.sort_by_key(|&number| !self.deployed(number).current);
         found
+    }
+
+    fn diagnostics(&self) -> Vec<Finding> {
+        (0..).zip(&self.deployed).flat_map(|(number, deployed)| self.without_updates(number, deployed)).collect()
     }
 
     fn hints(&self) -> Vec<Hint> {

@@ -192,6 +192,11 @@ impl<'s> FlatpakInstallation<'s> {
         })
     }
 
+    /// Whether a remote is configured, with an address or without.
+    pub(super) fn has_remote(&self, name: &str) -> bool {
+        self.config.has(&format!("remote \"{name}\""))
+    }
+
     pub(super) fn is_listed(&self, key: &str, deployed: &Deployed) -> bool {
         let kind = if deployed.kind == "app" { "app" } else { "runtime" };
         let whole = format!("{kind}/{}", deployed.reference());

@@ -19,6 +19,7 @@
 
 mod contract;
 mod deploy;
+mod diagnostics;
 mod installation;
 mod installations;
 mod offers;

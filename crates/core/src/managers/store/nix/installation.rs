@@ -8,7 +8,7 @@ use hashbrown::{HashMap, HashSet};
 use super::ID;
 use super::elements::{self, Held, ProfileFormat};
 use super::manifest::Element;
-use super::profiles::{Generation, Profile};
+use super::profiles::Profile;
 
 use super::store::{Store, store_path};
 use crate::backend::{Catalogue, Detail, FileIndex, History, Installation, Launching, Relations};
@@ -16,16 +16,16 @@ use crate::bytes::{ByteString, path};
 use crate::fs::Kind;
 use crate::host::Host;
 use crate::model::{
-    Change, CommandLine, Coverage, CoverageState, Evidence, Location, Loss, Offer, OfferQuery, Origin, Owner, Package,
-    Reason, Remedy, RemedyKind, State, Status,
+    CommandLine, Coverage, CoverageState, Evidence, Location, Loss, Offer, OfferQuery, Origin, Owner, Package, Reason,
+    Remedy, RemedyKind, Status,
 };
 use crate::version::nix;
 
 /// One profile.
 pub struct ProfileInstallation<'s> {
-    host: &'s Host,
-    store: Arc<Store<'s>>,
-    profile: Profile,
+    pub(super) host: &'s Host,
+    pub(super) store: Arc<Store<'s>>,
+    pub(super) profile: Profile,
     location: Location,
     held: Option<Held>,
     ids: OnceLock<Vec<ByteString>>,
@@ -167,18 +167,6 @@ impl<'s> ProfileInstallation<'s> {
             evidence: if detail.evidence { self.package_evidence(number) } else { Vec::new() },
         }
     }
-
-    fn held_at(&self, generation: &Generation) -> Option<Vec<Named>> {
-        let held = elements::read(&self.host.root, &self.store, &generation.target).ok()?;
-        let recorded = held.recorded;
-        let named = held.elements.into_iter().map(|element| {
-            let (name, version) = recorded.name_and_version(&self.store, &element);
-            (name, version, element.paths)
-        });
-        let mut named: Vec<Named> = named.collect();
-        named.sort();
-        Some(named)
-    }
 }
 
 impl Installation for ProfileInstallation<'_> {
@@ -316,63 +304,6 @@ impl Launching for ProfileInstallation<'_> {
         let dir = path::join(&self.profile.link, b"share");
         let how = format!("a line in ~/.profile that appends {dir} to XDG_DATA_DIRS, and a new login, would add it");
         vec![(dir, how)]
-    }
-}
-
-impl History for ProfileInstallation<'_> {
-    fn states(&self) -> Vec<State> {
-        let (current, _) = self.profile.current(self.host);
-        let mut before = Some(Vec::new());
-        let generations = self.profile.generations(self.host);
-        let states = generations.iter().map(|generation| {
-            let held = self.held_at(generation);
-            let mut state = State {
-                manager: ID,
-                scope: self.profile.scope.clone(),
-                holder: self.profile.link.clone(),
-                number: generation.number.to_string().into(),
-                made_at: Some(generation.made),
-                current: current == Some(generation.number),
-                added: Vec::new(),
-                removed: Vec::new(),
-                changed: Vec::new(),
-                evidence: vec![Evidence::at(
-                    generation.link.clone(),
-                    "link",
-                    format!("leads to {}", generation.target),
-                )],
-            };
-            match (&before, &held) {
-                (Some(before), Some(held)) => compare(before, held, &mut state),
-                _ => state.evidence.push(Evidence::at(generation.target.clone(), "manifest", "cannot be read")),
-            }
-            before = held;
-            state
-        });
-        states.collect()
-    }
-}
-
-type Named = (ByteString, Option<ByteString>, Vec<ByteString>);
-
-fn compare(before: &[Named], now: &[Named], state: &mut State) {
-    let of = |list: &[Named], name: &ByteString| -> Vec<Named> {
-        list.iter().filter(|one| one.0 == *name).cloned().collect()
-    };
-    let mut names: Vec<&ByteString> = before.iter().chain(now).map(|one| &one.0).collect();
-    names.sort();
-    names.dedup();
-    for name in names {
-        let (old, new) = (of(before, name), of(now, name));
-        match (old.first(), new.first()) {
-            (None, Some(_)) => state.added.push(name.clone()),
-            (Some(_), None) => state.removed.push(name.clone()),
-            // The same version from another store path was built anew.
-            (Some(from), Some(to)) if old != new => {
-                state.changed.push(Change { name: name.clone(), from: from.1.clone(), to: to.1.clone() });
-            }
-            _ => {}
-        }
     }
 }
 

@@ -20,6 +20,7 @@
 
 mod channels;
 mod elements;
+mod generations;
 mod installation;
 mod manifest;
 mod profiles;

@@ -1,0 +1,93 @@
+//! What is kept and used by nothing: runtimes, old revisions, old states.
+
+use super::CheckContext;
+use crate::backend::{Detail, Installation};
+use crate::model::{Finding, FindingKind, Package, Reason, RemedyKind, Severity, State, Status};
+
+/// `unused-runtime`, `disabled-revision` and `old-generation`.
+pub fn findings(cx: &CheckContext<'_, '_>) -> Vec<Finding> {
+    let packages = cx.survey.packages(Detail { evidence: true, ..Detail::default() });
+    let mut found: Vec<Finding> = packages.iter().filter_map(|package| disabled(cx, &packages, package)).collect();
+    for held in cx.survey.installations() {
+        found.extend(unused_runtimes(cx, &**held, &packages));
+        found.extend(old_generations(cx, &**held));
+    }
+    found
+}
+
+fn about(package: &Package, kind: FindingKind, summary: String, consequence: &str) -> Finding {
+    Finding {
+        packages: vec![package.id.clone()],
+        evidence: package.evidence.clone(),
+        ..Finding::new(kind, Severity::Note, package.full_name(), summary, consequence)
+    }
+}
+
+/// A revision that is switched off, while another one of the same package is in force.
+fn disabled(cx: &CheckContext<'_, '_>, packages: &[Package], package: &Package) -> Option<Finding> {
+    let is_same = |other: &&Package| {
+        (other.manager, &other.name, &other.scope) == (package.manager, &package.name, &package.scope)
+    };
+    let now = packages.iter().filter(is_same).find(|other| other.active && other.status == Status::Installed)?;
+    // A bundle without the right to be executed is no revision.
+    if package.status != Status::Disabled || package.active || package.revision.is_none() {
+        return None;
+    }
+    let (old, new) = (package.version.clone().unwrap_or_default(), now.version.clone().unwrap_or_default());
+    let revision = package.revision.as_ref().map(|revision| format!(" (revision {revision})")).unwrap_or_default();
+    let summary = format!("{} keeps {} {old}{revision}, and {new} is in use", package.manager, package.full_name());
+    let consequence = "it uses disk space; it is the way back to the earlier version";
+    let mut found = about(package, FindingKind::DisabledRevision, summary, consequence);
+    let ways = cx.survey.remedies_by_id(&package.name, &package.id).into_iter();
+    let purpose = format!("remove {old}{revision}");
+    let removal = ways.filter(|way| way.kind == RemedyKind::Remove).map(|way| way.to(purpose.clone()));
+    found.remedies = removal.map(|way| way.losing("the way back to it")).collect();
+    Some(found)
+}
+
+/// Runtimes that nobody asked for and that no package of any installation of the manager needs.
+fn unused_runtimes(cx: &CheckContext<'_, '_>, held: &dyn Installation, packages: &[Package]) -> Vec<Finding> {
+    let Some(relations) = held.relations() else { return Vec::new() };
+    let of_runtime = |(number, one): (u32, Package)| {
+        if one.kind != "runtime" || one.reason == Reason::Explicit {
+            return None;
+        }
+        let owner = held.owner(number);
+        let others = cx.survey.installations().iter().filter_map(|other| other.relations());
+        let is_needed = !relations.dependents(&[number])?.is_empty()
+            || others.into_iter().any(|other| !other.dependents_on(std::slice::from_ref(&owner)).is_empty());
+        let package = packages.iter().find(|package| package.id == owner.id).filter(|_| !is_needed)?;
+        let summary = format!("no installed application needs the runtime {}", package.full_name());
+        let mut found =
+            about(package, FindingKind::UnusedRuntime, summary, "it uses disk space, and is upgraded for nothing");
+        let ways = cx.survey.remedies_within(held, number).into_iter();
+        found.remedies = ways.filter(|way| way.kind == RemedyKind::Remove).map(|way| way.to("remove it")).collect();
+        Some(found)
+    };
+    (0..).zip(held.packages(Detail::default())).filter_map(of_runtime).collect()
+}
+
+/// The states of one holder that are not in force.
+fn old_generations(cx: &CheckContext<'_, '_>, held: &dyn Installation) -> Vec<Finding> {
+    let Some(history) = held.history() else { return Vec::new() };
+    let Some(forget) = history.forget() else { return Vec::new() };
+    let states = history.states();
+    let old: Vec<&State> = states.iter().filter(|state| !state.current).collect();
+    let Some(first) = old.first() else { return Vec::new() };
+    let numbers: Vec<String> = old.iter().map(|state| state.number.to_string()).collect();
+    let count = if old.len() == 1 { "one generation".to_owned() } else { format!("{} generations", old.len()) };
+    let summary = format!(
+        "{} keeps {count} that {} not in use: {}",
+        first.holder,
+        if old.len() == 1 { "is" } else { "are" },
+        numbers.join(", ")
+    );
+    let consequence = "what only they hold is not collected; they are the way back to an earlier state";
+    let finding = Finding {
+        paths: vec![first.holder.clone()],
+        remedies: cx.survey.remedy_within(held, forget).into_iter().collect(),
+        evidence: old.iter().flat_map(|state| state.evidence.iter().take(1).cloned()).collect(),
+        ..Finding::new(FindingKind::OldGeneration, Severity::Note, first.holder.clone(), summary, consequence)
+    };
+    vec![finding]
+}
