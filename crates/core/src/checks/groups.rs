@@ -75,10 +75,11 @@ fn titles_of<'f>(survey: &Survey<'_>, findings: impl Iterator<Item = &'f Finding
 fn causes(survey: &Survey<'_>, titles: &TitlesOf, finding: &Finding) -> Vec<Cause> {
     use FindingKind::{
         AliasHidesCommand, AlteredFile, AlteredSettings, BrokenInterpreter, BrokenPackage, BuiltinHidesCommand,
-        BypassedProtection, ContextDependentCommand, DataLeft, DuplicateDirectory, DuplicateLauncher, DuplicateTitle,
-        FunctionHidesCommand, HalfInstalled, LauncherRunsOther, MaskedLauncher, MaskedLibrary, MaskedModule,
-        MismatchedManual, MissingDirectory, MissingFile, NoOrigin, OverwrittenFile, RecordDisagrees, RelativeDirectory,
-        SettingsLeft, ShadowedCommand, StaleBase, TwoOwners, UnmetRequirement, VersionSplit, WritableDirectory,
+        BypassedProtection, ContextDependentCommand, DanglingLink, DataLeft, DuplicateDirectory, DuplicateLauncher,
+        DuplicateTitle, FunctionHidesCommand, HalfInstalled, LauncherRunsOther, MaskedLauncher, MaskedLibrary,
+        MaskedModule, MismatchedManual, MissingDirectory, MissingFile, MissingLibrary, NoOrigin, OverwrittenFile,
+        RecordDisagrees, RelativeDirectory, SettingsLeft, ShadowedCommand, StaleBase, TwoOwners, UnmetRequirement,
+        VersionSplit, WritableDirectory,
     };
     let of_titles = || finding.packages.iter().filter_map(|id| titles.get(id)).cloned().map(Cause::Title);
     // The distribution's own package is where another one came in between; that one is the cause.
@@ -102,7 +103,7 @@ fn causes(survey: &Survey<'_>, titles: &TitlesOf, finding: &Finding) -> Vec<Caus
             causes.extend(of_intruders());
         }
         AlteredFile | AlteredSettings | MissingFile | HalfInstalled | BrokenPackage | BrokenInterpreter | StaleBase
-        | RecordDisagrees => {
+        | DanglingLink | MissingLibrary | RecordDisagrees => {
             causes.extend(finding.packages.iter().cloned().map(Cause::Record));
         }
         NoOrigin => causes.extend(finding.packages.iter().map(|id| Cause::Source(installation_of(id)))),
@@ -192,7 +193,12 @@ fn told(survey: &Survey<'_>, findings: &[Finding], members: &[usize]) -> (ByteSt
             (file, summary)
         }
         (FindingKind::DanglingLink, Some(file)) => {
-            (file.clone(), format!("{count} links lead to what does not exist: {list}"))
+            let is_one = members.iter().flat_map(|at| &findings[*at].causes).all(|cause| {
+                !matches!(cause, Cause::Missing(_)) || nearest(survey, cause) == Cause::Missing(file.clone())
+            });
+            // Links of one package may lead to different things.
+            let subject = if is_one { file } else { lead.subject.clone() };
+            (subject, format!("{count} links lead to what does not exist: {list}"))
         }
         (FindingKind::NoOrigin, _) => {
             let installation = lead.packages.first().map_or_else(ByteString::default, |id| installation_of(id));

@@ -39,10 +39,11 @@ pub fn findings(cx: &CheckContext<'_, '_>) -> Vec<Finding> {
         );
         // A package that brings a link into a package that is only suggested is as it was made.
         let link = resolution.steps[0].path.clone();
-        let is_packaged = || !survey.ownership(&index, &survey.root().canonicalize(&link)).packages.is_empty();
         for one in of_program.iter_mut().filter(|one| one.kind == FindingKind::DanglingLink) {
-            if is_packaged() {
+            let by = survey.ownership(&index, &survey.root().canonicalize(&link)).packages;
+            if !by.is_empty() {
                 one.severity = Severity::Note;
+                one.packages = by.iter().filter_map(|claim| survey.owner(claim)).map(|owner| owner.id).collect();
             }
         }
         // What is looked up by name, and found in some context, runs there.

@@ -210,7 +210,7 @@ pub const EXPLANATIONS: &[Explanation] = &[
         cause: "The application that it was installed for was removed, or uses another runtime now.",
         matters: "It uses disk space and is upgraded for nothing.",
         detected: "The runtimes that nobody asked for are compared with what the applications of every installation need.",
-        remedy: "Remove it.",
+        remedy: "Remove it with its package manager.",
         example: None,
     },
     Explanation {
