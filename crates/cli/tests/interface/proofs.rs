@@ -131,6 +131,7 @@ pub const WITHOUT: &[(&str, &str)] = &[
     ("uncertain-path", "what is unknown may be right"),
     ("stale-session", "a new login has it"),
     ("no-origin", "where else it could come from is not recorded"),
+    ("doomed-link", "which lasting path the link is to have, only the user knows"),
     ("dead-origin", "where the remote has gone is not recorded"),
     ("end-of-life", "which release or runtime is to take its place, only the user knows"),
     (

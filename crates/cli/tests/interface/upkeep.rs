@@ -76,3 +76,32 @@ fn programs_that_no_session_finds_are_told() {
         assert_eq!(found(&files, "unreachable-program"), expected, "{more:?}");
     }
 }
+
+#[test]
+fn links_into_what_a_manager_deletes_are_told() {
+    let store = "nix/store/0c0wlxlamdg5bvq4xl8lvkxyl1hbz2bb-tide-1.0/bin/tide";
+    let absolute = format!("-> /{store}");
+    let files: Vec<(&str, &[u8])> = vec![
+        (store, b"\x7fELF"),
+        ("usr/local/bin/tide", absolute.as_bytes()),
+        // This one is a root itself: it keeps what it leads to.
+        ("usr/local/bin/kept", absolute.as_bytes()),
+        ("nix/var/nix/gcroots/auto/x", b"-> /usr/local/bin/kept"),
+        ("nix/var/nix/db/db.sqlite", b""),
+        ("opt/tools/1.2/bin/spar", b"\x7fELF"),
+        ("usr/local/bin/spar", b"-> /opt/tools/1.2/bin/spar"),
+        ("home/linuxbrew/.linuxbrew/Cellar/lamp/1.0/bin/lamp", b"\x7fELF"),
+        ("home/linuxbrew/.linuxbrew/bin/lamp", b"-> ../Cellar/lamp/1.0/bin/lamp"),
+        ("usr/local/bin/lamp", b"-> /home/linuxbrew/.linuxbrew/bin/lamp"),
+        ("usr/local/bin/lamp-1", b"-> /home/linuxbrew/.linuxbrew/Cellar/lamp/1.0/bin/lamp"),
+    ];
+    let told = found(&files, "doomed-link");
+    let told: Vec<&str> = told.iter().map(|line| line.split(", which ").next().unwrap()).collect();
+    assert_eq!(
+        told,
+        [
+            "warning /usr/local/bin/lamp-1: /usr/local/bin/lamp-1 points to /home/linuxbrew/.linuxbrew/Cellar/lamp/1.0/bin/lamp",
+            "warning /usr/local/bin/tide: /usr/local/bin/tide points to /nix/store/0c0wlxlamdg5bvq4xl8lvkxyl1hbz2bb-tide-1.0/bin/tide",
+        ]
+    );
+}

@@ -98,6 +98,13 @@ pub trait Installation: Send + Sync {
         Vec::new()
     }
 
+    /// When the manager deletes what a link of somebody else's leads to, if it does so by itself; as the end of a
+    /// sentence. `None` for what stays, and for what is not the manager's.
+    fn collects(&self, link: &ByteString, target: &[u8]) -> Option<&'static str> {
+        let _ = (link, target);
+        None
+    }
+
     /// What identifies the software of each package, beyond its name, its commands and its launchers; in the order of
     /// [`Installation::packages`], or nothing if nothing more is known.
     fn hints(&self) -> Vec<Hint> {

@@ -5,6 +5,7 @@
 
 pub mod catalogue;
 mod commands;
+mod doomed;
 mod files;
 mod groups;
 mod held;
@@ -73,6 +74,7 @@ const FAMILIES: &[Family] = &[
     Machine(held::findings),
     Machine(unused::findings),
     Machine(reach::findings),
+    Machine(doomed::findings),
 ];
 
 /// The answer.

@@ -46,6 +46,7 @@ kinds! {
     StaleBase,
     MissingLibrary,
     DanglingLink,
+    DoomedLink,
     BrokenLauncher,
     InvisibleLauncher,
     MissingDirectory,

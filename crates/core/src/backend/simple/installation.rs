@@ -207,6 +207,10 @@ impl<'s, K: SimpleBackend + 's> Installation for SimpleInstallation<'s, K> {
         self.item(package).evidence.clone()
     }
 
+    fn collects(&self, _: &ByteString, target: &[u8]) -> Option<&'static str> {
+        self.backend.collects(&self.location, target)
+    }
+
     fn diagnostics(&self) -> Vec<Finding> {
         let items = (0..).zip(self.items()).filter(|(_, item)| !item.missing.is_empty());
         let finding = |(number, item): (u32, &InstalledPackage)| {

@@ -186,6 +186,12 @@ pub trait SimpleBackend: Send + Sync {
     }
 
     /// Directories in which the manager puts programs.
+    fn collects(&self, at: &Location, target: &[u8]) -> Option<&'static str> {
+        let _ = (at, target);
+        None
+    }
+
+    /// Directories with the programs that it installs.
     fn program_dirs(&self, host: &Host, at: &Location) -> Vec<ByteString> {
         let _ = (host, at);
         Vec::new()

@@ -75,6 +75,16 @@ pub const EXPLANATIONS: &[Explanation] = &[
         }),
     },
     Explanation {
+        kind: FindingKind::DoomedLink,
+        family: Family::LinksAndLaunchers,
+        means: "A link works today, and its target will be deleted by its package manager.",
+        cause: "The link was made by hand into a directory of one version, one revision or one store path.",
+        matters: "After an upgrade or a collection of garbage the command is gone, or an old version is kept from being removed.",
+        detected: "The links in the directories of programs that no package manager placed are read, and each package manager is asked whether it deletes what they lead to by itself.",
+        remedy: "Make the link to the path that the package manager keeps up to date, or remove it.",
+        example: None,
+    },
+    Explanation {
         kind: FindingKind::BrokenLauncher,
         family: Family::LinksAndLaunchers,
         means: "A launcher cannot be used.",

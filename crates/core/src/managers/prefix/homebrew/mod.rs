@@ -325,6 +325,12 @@ impl SimpleBackend for Prefix {
         own.iter().any(|dir| path::within(&target, dir)).then_some(target)
     }
 
+    fn collects(&self, at: &Location, target: &[u8]) -> Option<&'static str> {
+        let below = target.strip_prefix(&*path::join(&at.dir, b"Cellar/"))?;
+        (below.split(|b| *b == b'/').count() > 2)
+            .then_some("when a newer version is installed and old ones are cleaned up")
+    }
+
     fn program_dirs(&self, _: &Host, at: &Location) -> Vec<ByteString> {
         ["bin", "sbin"].iter().map(|name| path::join(&at.dir, name.as_bytes())).collect()
     }

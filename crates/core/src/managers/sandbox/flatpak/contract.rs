@@ -58,6 +58,11 @@ impl Installation for FlatpakInstallation<'_> {
         found
     }
 
+    fn collects(&self, _: &ByteString, target: &[u8]) -> Option<&'static str> {
+        let is_below = |deployed: &Deployed| path::within(target, &deployed.dir);
+        self.deployed.iter().any(is_below).then_some("with the next update")
+    }
+
     fn diagnostics(&self) -> Vec<Finding> {
         (0..).zip(&self.deployed).flat_map(|(number, deployed)| self.without_updates(number, deployed)).collect()
     }

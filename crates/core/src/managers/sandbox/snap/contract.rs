@@ -106,6 +106,14 @@ impl Installation for SnapInstallation<'_> {
         evidence
     }
 
+    fn collects(&self, _: &ByteString, target: &[u8]) -> Option<&'static str> {
+        let is_below = |revision: &Revision| {
+            let dir = path::join(&path::join(MOUNTS, &self.snap(revision).instance), &revision.name);
+            path::within(target, &dir)
+        };
+        self.revisions.iter().any(is_below).then_some("after later revisions took its place")
+    }
+
     fn remedies(&self, package: u32) -> Vec<Remedy> {
         let revision = &self.revisions[package as usize];
         let instance = &self.snap(revision).instance;

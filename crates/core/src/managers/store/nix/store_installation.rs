@@ -135,6 +135,13 @@ impl Installation for StoreInstallation<'_> {
         vec![Evidence::at(DATABASE, format!("ValidPaths row {}", row.id), row.path.to_string())]
     }
 
+    fn collects(&self, link: &ByteString, target: &[u8]) -> Option<&'static str> {
+        let rooted = store_path(target)?;
+        // A link can be registered as a root itself.
+        let is_root = self.alive().roots.get(rooted).is_some_and(|links| links.contains(link));
+        (!is_root).then_some("once nothing else refers to it and the garbage is collected")
+    }
+
     fn remedies(&self, _: u32) -> Vec<Remedy> {
         Vec::new()
     }
