@@ -1,6 +1,6 @@
 //! `$NAME` and `${…}`: values, defaults, cuts, replacements (XCU 2.6.2, and what bash and zsh add).
 
-use super::piece::{has_known, is_known};
+use super::piece::{has_known, is_known, mark};
 use super::run::{Mishap, Run};
 use super::state::Value;
 use crate::eval::edits::{MAX_CUT, cut_off, replaced, slice};
@@ -119,8 +119,14 @@ impl Run<'_> {
             }
             Some(b'!') => {
                 let name = values.and_then(|values| values.first().cloned()).unwrap_or_default();
+                if !is_known(&name) {
+                    // It may name no variable, too: that ends the line.
+                    let unknown = self.note_unknown("a variable whose name is unknown");
+                    self.taint_all(unknown);
+                    return Some(vec![mark(unknown)]);
+                }
                 let is_element = name.ends_with(b"]") && name.contains(&b'[');
-                if name.is_empty() || (is_known(&name) && !is_name(&name) && !is_element) {
+                if name.is_empty() || (!is_name(&name) && !is_element) {
                     self.fail(Mishap::Expansion); // "invalid indirect expansion"
                     return Some(Vec::new());
                 }

@@ -383,4 +383,5 @@ pub const ROWS: &[Row] = &[
     ("zsh", "readonly R=/a; () { readonly R=/x; PATH=$R:$PATH }; PATH=$R:$PATH"),
     ("sh bash zsh", "f() { $HOME/bin/gauge || return 1; PATH=/f:$PATH; }; f || PATH=/not:$PATH"),
     ("fish", "function f; $HOME/bin/gauge; or return 1; set PATH /f $PATH; end; f; or set PATH /not $PATH"),
+    ("bash", "X=$($HOME/bin/gauge); PATH=/q:${!X}"),
 ];
