@@ -384,4 +384,10 @@ pub const ROWS: &[Row] = &[
     ("sh bash zsh", "f() { $HOME/bin/gauge || return 1; PATH=/f:$PATH; }; f || PATH=/not:$PATH"),
     ("fish", "function f; $HOME/bin/gauge; or return 1; set PATH /f $PATH; end; f; or set PATH /not $PATH"),
     ("bash", "X=$($HOME/bin/gauge); PATH=/q:${!X}"),
+    (
+        "sh bash",
+        "IFS=:; $HOME/bin/gauge && PATH=$PATH:/x; for p in $PATH; do MANPATH=$MANPATH:/m; done; export MANPATH",
+    ),
+    ("sh bash zsh", "for d in $($HOME/bin/gauge) /b; do PATH=/n:$PATH; [ $d = /b ] && PATH=/b:$PATH; done"),
+    ("sh bash zsh", "for d in /a $($HOME/bin/gauge) /b; do PATH=$d:$PATH; break; done"),
 ];

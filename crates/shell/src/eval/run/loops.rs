@@ -4,6 +4,9 @@ use super::{Flow, Run};
 use crate::eval::state::Value;
 use crate::syntax::{List, Word};
 
+/// So many values of a loop may each be any number of words: every one doubles the ways.
+const MAX_OPEN: usize = 4;
+
 impl Run<'_> {
     pub(super) fn for_loop(&mut self, name: &[u8], words: Option<&[Word]>, body: &List) -> Flow {
         let values = match words {
@@ -15,27 +18,51 @@ impl Run<'_> {
         }
         self.status = Some(0);
         let early = self.early.len();
-        let mut values = values.into_iter().peekable();
         let names: Vec<&[u8]> = name.split(|&b| b == b' ').collect();
-        while values.peek().is_some() {
-            let refusals = self.refusals;
-            for name in &names {
-                let value = values.next().unwrap_or_default();
-                self.assign(name, Value::Text(value), false);
-            }
-            if self.refusals > refusals {
-                break;
-            }
-            match self.once(body) {
-                Ok(()) => {}
-                Err(Flow::Next) => break,
-                Err(flow) => return flow,
-            }
-            if self.is_stopped {
-                break;
-            }
+        let flow = if values.iter().filter(|value| !self.is_counted([*value])).count() > MAX_OPEN {
+            let unknown = self.unknown_value("a text that is split into words");
+            names.iter().for_each(|name| self.assign(name, Value::Text(unknown.clone()), false));
+            self.perhaps(body)
+        } else {
+            self.iterate(&names, &values, body)
+        };
+        if flow != Flow::Next {
+            return flow;
         }
         self.join_early(early, |flow| matches!(flow, Flow::Break(1) | Flow::Continue(1)));
+        Flow::Next
+    }
+
+    /// Follows the body for each value. Of one that may be several words, or none, nobody knows how often.
+    fn iterate(&mut self, names: &[&[u8]], values: &[Vec<u8>], body: &List) -> Flow {
+        let mut rest = values;
+        while !rest.is_empty() && !self.is_stopped {
+            let now = &rest[..names.len().min(rest.len())];
+            rest = &rest[now.len()..];
+            let refusals = self.refusals;
+            let mut follow = |run: &mut Self| {
+                for (number, name) in names.iter().enumerate() {
+                    run.assign(name, Value::Text(now.get(number).cloned().unwrap_or_default()), false);
+                }
+                if run.refusals > refusals { Err(Flow::Next) } else { run.once(body) }
+            };
+            if self.is_counted(now) {
+                match follow(self) {
+                    Ok(()) => {}
+                    Err(flow) => return flow,
+                }
+                continue;
+            }
+            let why = "the number of iterations of a loop is unknown";
+            return self.either(
+                why,
+                &mut |run| match follow(run) {
+                    Ok(()) => run.iterate(names, rest, body),
+                    Err(flow) => flow,
+                },
+                &mut |run| run.iterate(names, rest, body),
+            );
+        }
         Flow::Next
     }
 
