@@ -40,7 +40,7 @@ impl Run<'_> {
             let now = &rest[..names.len().min(rest.len())];
             rest = &rest[now.len()..];
             let refusals = self.refusals;
-            let mut follow = |run: &mut Self| {
+            let follow = |run: &mut Self| {
                 for (number, name) in names.iter().enumerate() {
                     run.assign(name, Value::Text(now.get(number).cloned().unwrap_or_default()), false);
                 }
