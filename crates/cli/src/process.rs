@@ -60,16 +60,19 @@ pub fn users() -> UserSelection {
 
 /// The width of the terminal that shows the results; none when something else takes them.
 pub fn width() -> Option<usize> {
-    let stdout = std::io::stdout();
-    let size = stdout.is_terminal().then(|| terminal_size::terminal_size_of(&stdout)).flatten();
-    size.map(|(width, _)| usize::from(width.0).max(40))
+    terminal().map(|(width, _)| usize::from(width).max(40))
 }
 
 /// The height of that terminal, in lines.
 pub fn height() -> Option<usize> {
+    terminal().map(|(_, height)| usize::from(height))
+}
+
+/// Columns and lines of the terminal that shows the results.
+fn terminal() -> Option<(u16, u16)> {
     let stdout = std::io::stdout();
     let size = stdout.is_terminal().then(|| terminal_size::terminal_size_of(&stdout)).flatten();
-    size.map(|(_, height)| usize::from(height.0))
+    size.map(|(width, height)| (width.0, height.0))
 }
 
 /// What a shell returns where it does not find the command.

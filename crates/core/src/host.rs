@@ -205,15 +205,21 @@ fn first_line(root: &Root, file: &[u8]) -> Option<ByteString> {
     (!line.is_empty()).then(|| line.into())
 }
 
+/// The description of the release, by `os-release(5)`: which of its two files counts, and its content.
+pub(crate) fn os_release(root: &Root) -> Option<(&'static [u8], Vec<u8>)> {
+    let places: [&[u8]; 2] = [b"/etc/os-release", b"/usr/lib/os-release"];
+    places.into_iter().find_map(|place| Some((place, root.read(place, Limit::SMALL).ok()?)))
+}
+
+/// A field of that description, without quotes; the last of several counts.
+pub(crate) fn os_release_field(content: &[u8], name: &[u8]) -> Option<ByteString> {
+    let setting = settings::assignments(content).filter(|setting| setting.name == name).last();
+    setting.map(|setting| setting.value.into())
+}
+
 fn system(root: &Root) -> Option<System> {
-    let places = [&b"/etc/os-release"[..], b"/usr/lib/os-release"];
-    let content = places.iter().find_map(|place| root.read(place, Limit::SMALL).ok())?;
-    let value = |name: &[u8]| {
-        settings::assignments(&content)
-            .filter(|setting| setting.name == name)
-            .last()
-            .map(|setting| setting.value.into())
-    };
+    let (_, content) = os_release(root)?;
+    let value = |name: &[u8]| os_release_field(&content, name);
     let like: ByteString = value(b"ID_LIKE").unwrap_or_default();
     let like = like.split(u8::is_ascii_whitespace).filter(|id| !id.is_empty()).map(ByteString::from).collect();
     Some(System { id: value(b"ID"), version: value(b"VERSION_ID"), like })

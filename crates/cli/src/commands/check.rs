@@ -114,9 +114,9 @@ impl OfFindings for Check {
     }
 
     fn page(&self, presenter: &Presenter) -> Vec<Piece> {
-        let first = self.verdict();
+        let first = verdict(self);
         let mut page: Vec<Piece> = vec![first.clone().into()];
-        page.extend(self.families().map(Piece::from));
+        page.extend(families(self).map(Piece::from));
         if !self.groups.is_empty() {
             page.push(Line::blank().into());
         }
@@ -142,50 +142,42 @@ impl OfFindings for Check {
     }
 }
 
-/// The first line, and what it counts.
-trait Verdict {
-    /// How bad it is.
-    fn verdict(&self) -> Line;
-    /// How many causes there are in each family, where there are several families.
-    fn families(&self) -> Option<Line>;
+/// How bad it is.
+fn verdict(check: &Check) -> Line {
+    let counts = &check.counts;
+    let (error, warning) = (counts.error, counts.warning);
+    let mut line = match error + warning {
+        0 if check.names.is_empty() => Line::of(Tone::Strong, "nothing is wrong here"),
+        0 => Line::of(Tone::Strong, format!("nothing is wrong with {}", output::names(&check.names))),
+        _ => Line::of(Tone::Warning, findings::counted(error, warning, 0)),
+    };
+    let serious = check.groups.iter().filter(|group| group.severity > Severity::Note).count();
+    if serious > 0 && serious < error + warning {
+        line = line.and(Tone::Plain, format!(" of {}", output::count(serious, "cause")));
+    }
+    let open = check.findings.iter().filter(|finding| finding.accepted.is_none());
+    let hidden_notes = counts.note - open.filter(|finding| finding.severity == Severity::Note).count();
+    if counts.note > 0 {
+        let how = if hidden_notes > 0 { " (--level note shows them)" } else { "" };
+        line = line.and(Tone::Plain, format!("; {}{how}", output::count(counts.note, "note")));
+    }
+    if counts.accepted > 0 {
+        line = line.and(Tone::Plain, format!("; {} accepted", counts.accepted));
+    }
+    line
 }
 
-impl Verdict for Check {
-    fn verdict(&self) -> Line {
-        let counts = &self.counts;
-        let (error, warning) = (counts.error, counts.warning);
-        let mut line = match error + warning {
-            0 if self.names.is_empty() => Line::of(Tone::Strong, "nothing is wrong here"),
-            0 => Line::of(Tone::Strong, format!("nothing is wrong with {}", output::names(&self.names))),
-            _ => Line::of(Tone::Warning, findings::counted(error, warning, 0)),
-        };
-        let serious = self.groups.iter().filter(|group| group.severity > Severity::Note).count();
-        if serious > 0 && serious < error + warning {
-            line = line.and(Tone::Plain, format!(" of {}", output::count(serious, "cause")));
+/// How many causes there are in each family, where there are several families.
+fn families(check: &Check) -> Option<Line> {
+    let mut counts: Vec<(&str, usize)> = Vec::new();
+    for group in &check.groups {
+        let word = explain(check.findings[*group.findings.first()?].kind)?.family.word();
+        match counts.iter_mut().find(|(known, _)| *known == word) {
+            Some((_, count)) => *count += 1,
+            None => counts.push((word, 1)),
         }
-        let open = self.findings.iter().filter(|finding| finding.accepted.is_none());
-        let hidden_notes = counts.note - open.filter(|finding| finding.severity == Severity::Note).count();
-        if counts.note > 0 {
-            let how = if hidden_notes > 0 { " (--level note shows them)" } else { "" };
-            line = line.and(Tone::Plain, format!("; {}{how}", output::count(counts.note, "note")));
-        }
-        if counts.accepted > 0 {
-            line = line.and(Tone::Plain, format!("; {} accepted", counts.accepted));
-        }
-        line
     }
-
-    fn families(&self) -> Option<Line> {
-        let mut counts: Vec<(&str, usize)> = Vec::new();
-        for group in &self.groups {
-            let word = explain(self.findings[*group.findings.first()?].kind)?.family.word();
-            match counts.iter_mut().find(|(known, _)| *known == word) {
-                Some((_, count)) => *count += 1,
-                None => counts.push((word, 1)),
-            }
-        }
-        counts.sort_by_key(|(_, count)| std::cmp::Reverse(*count));
-        let told: Vec<String> = counts.iter().map(|(word, count)| format!("{word} {count}")).collect();
-        (told.len() > 1).then(|| Line::of(Tone::Faint, told.join(", ")))
-    }
+    counts.sort_by_key(|(_, count)| std::cmp::Reverse(*count));
+    let told: Vec<String> = counts.iter().map(|(word, count)| format!("{word} {count}")).collect();
+    (told.len() > 1).then(|| Line::of(Tone::Faint, told.join(", ")))
 }

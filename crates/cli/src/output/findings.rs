@@ -74,9 +74,35 @@ pub fn each_in_full(findings: &[Finding], presenter: &Presenter) -> Vec<Piece> {
     findings.iter().flat_map(each).collect()
 }
 
+/// How bad it is, and what it is about.
+fn head(severity: Severity, subject: &ByteString, presenter: &Presenter) -> Line {
+    let tone = if severity > Severity::Note { Tone::Warning } else { Tone::Faint };
+    let subject = if subject.starts_with(b"/") { presenter.path(subject) } else { subject.to_string() };
+    Line::of(tone, severity.word()).to(COLUMN).and(Tone::Strong, subject)
+}
+
+/// What to type, behind what it is for.
+fn advice(remedy: &Remedy, tone: Tone) -> Piece {
+    let label = Line::blank().to(COLUMN).and(Tone::Faint, format!("to {}", remedy.purpose)).to(COMMANDS);
+    Piece::Whole(label.and(tone, ByteString::from(remedy.command.as_str()).to_string()))
+}
+
 /// One finding for a user: what it is about, what is so, what follows, what to type, and where it stands.
 pub fn in_full(finding: &Finding, presenter: &Presenter) -> Vec<Piece> {
-    let mut pieces = in_short(finding, presenter);
+    let safe = |text: &str| ByteString::from(text).to_string();
+    let whose = presenter.whose(&finding.users).map(|whose| format!("   {whose}")).unwrap_or_default();
+    let head = head(finding.severity, &finding.subject, presenter);
+    let head = head.and(Tone::Accent, format!("   {}", finding.kind)).and(Tone::Faint, whose);
+    let text = |tone: Tone, text: String| Piece::Paragraph { column: COLUMN, label: Line::blank(), tone, text };
+    let mut pieces = vec![head.into(), text(Tone::Plain, safe(&finding.summary))];
+    pieces.push(text(Tone::Plain, format!("→ {}", safe(&finding.consequence))));
+    for remedy in &finding.remedies {
+        pieces.push(advice(remedy, Tone::Plain));
+        pieces.extend(remarks(remedy).into_iter().map(|says| text(Tone::Faint, format!("  {says}"))));
+    }
+    if let Some(reason) = &finding.accepted {
+        pieces.push(text(Tone::Faint, format!("accepted: {}", safe(reason))));
+    }
     for evidence in finding.evidence.iter().take(MAX_EVIDENCE) {
         let says = format!(
             "{}, {}: {}",
@@ -89,37 +115,9 @@ pub fn in_full(finding: &Finding, presenter: &Presenter) -> Vec<Piece> {
     pieces
 }
 
-/// The same without where it stands.
-pub fn in_short(finding: &Finding, presenter: &Presenter) -> Vec<Piece> {
-    let safe = |text: &str| ByteString::from(text).to_string();
-    let tone = if finding.severity > Severity::Note { Tone::Warning } else { Tone::Faint };
-    let head = Line::of(tone, finding.severity.word()).to(COLUMN);
-    let subject =
-        if finding.subject.starts_with(b"/") { presenter.path(&finding.subject) } else { finding.subject.to_string() };
-    let whose = presenter.whose(&finding.users).map(|whose| format!("   {whose}")).unwrap_or_default();
-    let head = head.and(Tone::Strong, subject).and(Tone::Accent, format!("   {}", finding.kind));
-    let head = head.and(Tone::Faint, whose);
-    let text = |tone: Tone, text: String| Piece::Paragraph { column: COLUMN, label: Line::blank(), tone, text };
-    let mut pieces = vec![head.into(), text(Tone::Plain, safe(&finding.summary))];
-    pieces.push(text(Tone::Plain, format!("→ {}", safe(&finding.consequence))));
-    for remedy in &finding.remedies {
-        let label = Line::blank().to(COLUMN).and(Tone::Faint, format!("to {}", remedy.purpose)).to(COMMANDS);
-        pieces.push(Piece::Whole(label.and(Tone::Plain, safe(&remedy.command))));
-        pieces.extend(remarks(remedy).into_iter().map(|says| text(Tone::Faint, format!("  {says}"))));
-    }
-    if let Some(reason) = &finding.accepted {
-        pieces.push(text(Tone::Faint, format!("accepted: {}", safe(reason))));
-    }
-    pieces
-}
-
 /// A group in two lines: what is so, and the first thing to type, or what follows where there is nothing to type.
 pub fn of_group(group: &Group, findings: &[Finding], presenter: &Presenter) -> Vec<Piece> {
     let safe = |text: &str| ByteString::from(text).to_string();
-    let tone = if group.severity > Severity::Note { Tone::Warning } else { Tone::Faint };
-    let subject =
-        if group.subject.starts_with(b"/") { presenter.path(&group.subject) } else { group.subject.to_string() };
-    let head = Line::of(tone, group.severity.word()).to(COLUMN).and(Tone::Strong, subject);
     let mut summary = safe(&group.summary);
     if let Some(whose) = presenter.whose(&group.users).filter(|whose| !summary.contains(whose.as_str())) {
         summary = format!("{summary} ({whose})");
@@ -127,19 +125,15 @@ pub fn of_group(group: &Group, findings: &[Finding], presenter: &Presenter) -> V
     if group.findings.len() > 1 {
         summary = format!("{summary} [{}]", super::count(group.findings.len(), "finding"));
     }
-    let head = head.and(Tone::Plain, format!("   {summary}"));
-    let below = Line::blank().to(COLUMN);
-    let advice = match &group.first_remedy {
-        Some(remedy) => {
-            let label = below.and(Tone::Faint, format!("to {}", remedy.purpose)).to(COMMANDS);
-            Piece::Whole(label.and(Tone::Accent, safe(&remedy.command)))
-        }
+    let head = head(group.severity, &group.subject, presenter).and(Tone::Plain, format!("   {summary}"));
+    let below = match &group.first_remedy {
+        Some(remedy) => advice(remedy, Tone::Accent),
         None => {
             let lead = group.findings.first().and_then(|at| findings.get(*at));
-            below.and(Tone::Faint, format!("→ {}", lead.map_or("", |lead| &lead.consequence))).into()
+            Line::blank().to(COLUMN).and(Tone::Faint, format!("→ {}", lead.map_or("", |lead| &lead.consequence))).into()
         }
     };
-    vec![head.into(), advice]
+    vec![head.into(), below]
 }
 
 /// What a user should know before typing a remedy.

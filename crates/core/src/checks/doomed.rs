@@ -12,6 +12,8 @@ pub fn findings(cx: &CheckContext<'_, '_>) -> Vec<Finding> {
     let mut found: Vec<(ByteString, ByteString, &'static str, &'static str)> = Vec::new();
     for dir in cx.program_dirs() {
         let dir = root.canonicalize_dir(&dir);
+        // What a manager keeps in its own trees, and links there, is its own business.
+        let others: Vec<_> = survey.installations().iter().filter(|held| held.collects(&dir, &dir).is_none()).collect();
         let names = root.dir(&dir).and_then(|dir| dir.list()).unwrap_or_default();
         for (name, _) in names.into_iter().filter(|(_, kind)| *kind == Kind::Link) {
             let link = path::join(&dir, &name);
@@ -21,12 +23,7 @@ pub fn findings(cx: &CheckContext<'_, '_>) -> Vec<Finding> {
             if root.target(&link).is_err() {
                 continue;
             }
-            let by = survey.installations().iter().find_map(|held| {
-                // What the manager keeps in its own trees, and links there, is its own business.
-                let is_inside = held.collects(&dir, &dir).is_some();
-                let when = held.collects(&link, &target).filter(|_| !is_inside)?;
-                Some((held.location().manager.0, when))
-            });
+            let by = others.iter().find_map(|held| Some((held.location().manager.0, held.collects(&link, &target)?)));
             found.extend(by.map(|(manager, when)| (link, target, manager, when)));
         }
     }

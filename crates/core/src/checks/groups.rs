@@ -6,7 +6,15 @@ use hashbrown::{HashMap, HashSet};
 
 use crate::bytes::{ByteString, path};
 use crate::managers;
-use crate::model::{Cause, CauseKind, Finding, FindingKind, Group, ManagerId, Severity};
+use crate::model::FindingKind::{
+    AliasHidesCommand, AlteredFile, AlteredSettings, BrokenInterpreter, BrokenLauncher, BrokenPackage,
+    BuiltinHidesCommand, BypassedProtection, ContextDependentCommand, DanglingLink, DataLeft, DeadOrigin,
+    DuplicateDirectory, DuplicateLauncher, DuplicateTitle, FunctionHidesCommand, HalfInstalled, InvisibleLauncher,
+    LauncherRunsOther, MaskedLauncher, MaskedLibrary, MaskedModule, MismatchedManual, MissingDirectory, MissingFile,
+    MissingLibrary, NoOrigin, OverwrittenFile, RecordDisagrees, RelativeDirectory, SettingsLeft, ShadowedCommand,
+    StaleBase, TwoOwners, UnmetRequirement, UnreachableProgram, VersionSplit, WritableDirectory,
+};
+use crate::model::{Cause, CauseKind, Finding, Group, ManagerId, Severity};
 use crate::survey::Survey;
 
 /// Names that a summary lists before it only counts.
@@ -73,14 +81,6 @@ fn titles_of<'f>(survey: &Survey<'_>, findings: impl Iterator<Item = &'f Finding
 
 /// What a finding may share with others.
 fn causes(survey: &Survey<'_>, titles: &TitlesOf, finding: &Finding) -> Vec<Cause> {
-    use FindingKind::{
-        AliasHidesCommand, AlteredFile, AlteredSettings, BrokenInterpreter, BrokenPackage, BuiltinHidesCommand,
-        BypassedProtection, ContextDependentCommand, DanglingLink, DataLeft, DuplicateDirectory, DuplicateLauncher,
-        DuplicateTitle, FunctionHidesCommand, HalfInstalled, LauncherRunsOther, MaskedLauncher, MaskedLibrary,
-        MaskedModule, MismatchedManual, MissingDirectory, MissingFile, MissingLibrary, NoOrigin, OverwrittenFile,
-        RecordDisagrees, RelativeDirectory, SettingsLeft, ShadowedCommand, StaleBase, TwoOwners, UnmetRequirement,
-        VersionSplit, WritableDirectory,
-    };
     let of_titles = || finding.packages.iter().filter_map(|id| titles.get(id)).cloned().map(Cause::Title);
     // The distribution's own package is where another one came in between; that one is the cause.
     let of_intruders = || {
@@ -188,11 +188,11 @@ fn told(survey: &Survey<'_>, findings: &[Finding], members: &[usize]) -> (ByteSt
         _ => None,
     });
     match (lead.kind, missing) {
-        (FindingKind::BrokenInterpreter, Some(file)) => {
+        (BrokenInterpreter, Some(file)) => {
             let summary = format!("{file} does not exist, and {count} scripts cannot start without it: {list}");
             (file, summary)
         }
-        (FindingKind::DanglingLink, Some(file)) => {
+        (DanglingLink, Some(file)) => {
             let is_one = members.iter().flat_map(|at| &findings[*at].causes).all(|cause| {
                 !matches!(cause, Cause::Missing(_)) || nearest(survey, cause) == Cause::Missing(file.clone())
             });
@@ -200,18 +200,18 @@ fn told(survey: &Survey<'_>, findings: &[Finding], members: &[usize]) -> (ByteSt
             let subject = if is_one { file } else { lead.subject.clone() };
             (subject, format!("{count} links lead to what does not exist: {list}"))
         }
-        (FindingKind::NoOrigin, _) => {
+        (NoOrigin, _) => {
             let installation = lead.packages.first().map_or_else(ByteString::default, |id| installation_of(id));
             let manager = manager_of(&installation);
             (manager.0.into(), format!("{count} packages of {manager} are in no source of this machine: {list}"))
         }
-        (FindingKind::UnreachableProgram, _) => {
+        (UnreachableProgram, _) => {
             let dir = lead.paths.first().map_or(&b""[..], |file| path::parent(file));
             let dir = ByteString::from(dir);
             let summary = format!("{dir} is in no search path, and {count} packages have their programs there: {list}");
             (dir, summary)
         }
-        (FindingKind::InvisibleLauncher, _) => {
+        (InvisibleLauncher, _) => {
             (lead.subject.clone(), format!("{count} launchers are in no directory that is searched: {list}"))
         }
         _ => {
@@ -231,14 +231,6 @@ fn listed(names: &[&ByteString]) -> String {
 }
 
 fn sort_of(lead: &Finding) -> CauseKind {
-    use FindingKind::{
-        AliasHidesCommand, AlteredFile, AlteredSettings, BrokenInterpreter, BrokenLauncher, BrokenPackage,
-        BuiltinHidesCommand, BypassedProtection, ContextDependentCommand, DanglingLink, DataLeft, DeadOrigin,
-        DuplicateDirectory, DuplicateLauncher, DuplicateTitle, FunctionHidesCommand, HalfInstalled, InvisibleLauncher,
-        MaskedLauncher, MaskedModule, MissingDirectory, MissingFile, NoOrigin, OverwrittenFile, RecordDisagrees,
-        RelativeDirectory, SettingsLeft, ShadowedCommand, StaleBase, TwoOwners, UnmetRequirement, UnreachableProgram,
-        VersionSplit, WritableDirectory,
-    };
     match lead.kind {
         ShadowedCommand | ContextDependentCommand if lead.packages.len() < lead.paths.len() => CauseKind::MaskingFile,
         ShadowedCommand

@@ -3,19 +3,13 @@
 use super::CheckContext;
 use crate::bytes::ByteString;
 use crate::fs::Limit;
+use crate::host::{os_release, os_release_field};
 use crate::model::{Evidence, Finding, FindingKind, Severity, rfc3339};
-
-/// Where the release is described.
-const RELEASE: [&[u8]; 2] = [b"/etc/os-release", b"/usr/lib/os-release"];
 
 /// `end-of-life` of the release, by the clock of whoever asks.
 pub fn ended(cx: &CheckContext<'_, '_>, now: Option<i64>) -> Vec<Finding> {
     let Some(today) = now.map(|now| rfc3339(now).chars().take(10).collect::<String>()) else { return Vec::new() };
-    let root = cx.survey.root();
-    let Some((file, text)) = RELEASE.iter().find_map(|file| Some((*file, root.read(file, Limit::SMALL).ok()?))) else {
-        return Vec::new();
-    };
-    let text = String::from_utf8_lossy(&text).into_owned();
+    let Some((file, text)) = os_release(cx.survey.root()) else { return Vec::new() };
     let Some((end, evidence)) = by_itself(file, &text).or_else(|| by_table(cx, &text)) else { return Vec::new() };
     if !is_day(&end) || end >= today {
         return Vec::new();
@@ -30,10 +24,8 @@ pub fn ended(cx: &CheckContext<'_, '_>, now: Option<i64>) -> Vec<Finding> {
     }]
 }
 
-/// A field of `os-release`, without quotes.
-fn field(text: &str, name: &str) -> Option<String> {
-    let value = text.lines().find_map(|line| line.strip_prefix(name)?.strip_prefix('='))?;
-    Some(value.trim_matches(['"', '\'']).to_owned()).filter(|value| !value.is_empty())
+fn field(text: &[u8], name: &str) -> Option<String> {
+    os_release_field(text, name.as_bytes()).map(|value| value.to_string()).filter(|value| !value.is_empty())
 }
 
 /// `YYYY-MM-DD`; such texts have the order of the days.
@@ -42,14 +34,14 @@ fn is_day(text: &str) -> bool {
         && text.bytes().enumerate().all(|(at, b)| if matches!(at, 4 | 7) { b == b'-' } else { b.is_ascii_digit() })
 }
 
-fn by_itself(file: &[u8], text: &str) -> Option<(String, Evidence)> {
+fn by_itself(file: &[u8], text: &[u8]) -> Option<(String, Evidence)> {
     let end = field(text, "SUPPORT_END")?;
     let evidence = Evidence::at(file, "SUPPORT_END", format!("support ends on {end}"));
     Some((end, evidence))
 }
 
 /// `/usr/share/distro-info/ID.csv`: a line per release, with the days on which its kinds of support end.
-fn by_table(cx: &CheckContext<'_, '_>, text: &str) -> Option<(String, Evidence)> {
+fn by_table(cx: &CheckContext<'_, '_>, text: &[u8]) -> Option<(String, Evidence)> {
     let (id, series) = (field(text, "ID")?, field(text, "VERSION_CODENAME")?);
     if !id.bytes().all(|b| b.is_ascii_alphanumeric() || b == b'-') {
         return None;

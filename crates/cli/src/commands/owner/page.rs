@@ -111,6 +111,10 @@ fn add_reasons(answer: &Answer, presenter: &Presenter, lines: &mut Vec<Line>) {
     }
 }
 
+fn claimed_by(id: Option<&ByteString>) -> String {
+    id.map_or("no manager claims it".to_owned(), ToString::to_string)
+}
+
 /// The copies that it hides, and those that this search path does not find.
 fn add_other_copies(answer: &Answer, presenter: &Presenter, lines: &mut Vec<Line>) {
     for (number, hidden) in answer.hidden.iter().enumerate() {
@@ -130,7 +134,7 @@ fn add_other_copies(answer: &Answer, presenter: &Presenter, lines: &mut Vec<Line
             .map(|copy| row("to start").and(Tone::Plain, presenter.path(&copy.start))),
     );
     if let Some(next) = &answer.next_session {
-        let whose = next.id.as_ref().map_or("no manager claims it".to_owned(), ToString::to_string);
+        let whose = claimed_by(next.id.as_ref());
         let line = row("next login");
         lines.push(match &next.path {
             Some(path) => line.and(Tone::Accent, presenter.path(path)).to(WIDE).and(Tone::Plain, whose),
@@ -138,7 +142,7 @@ fn add_other_copies(answer: &Answer, presenter: &Presenter, lines: &mut Vec<Line
         });
     }
     for possible in &answer.possible {
-        let whose = possible.id.as_ref().map_or("no manager claims it".to_owned(), ToString::to_string);
+        let whose = claimed_by(possible.id.as_ref());
         let line = row("or perhaps").and(Tone::Warning, presenter.path(&possible.path));
         lines.push(line.to(WIDE).and(Tone::Plain, whose));
         let Evidence { file, at, says } = &possible.because;
@@ -153,7 +157,7 @@ fn add_other_copies(answer: &Answer, presenter: &Presenter, lines: &mut Vec<Line
     };
     for (number, copy) in others.filter(|copy| !is_told(copy)).enumerate() {
         let label = if number == 0 { "elsewhere" } else { "" };
-        let whose = copy.id.as_ref().map_or("no manager claims it".to_owned(), ToString::to_string);
+        let whose = claimed_by(copy.id.as_ref());
         let says = format!("{whose}; not in this search path");
         lines.push(row(label).and(Tone::Accent, presenter.path(&copy.start)).to(WIDE).and(Tone::Plain, says));
     }

@@ -7,6 +7,9 @@ use crate::survey::Survey;
 /// The programs that may win instead of the one that does.
 pub(super) fn winners(survey: &Survey<'_>, search: &SearchPath, answer: &Answer) -> Vec<PossibleWinner> {
     let mut found: Vec<PossibleWinner> = Vec::new();
+    if search.possible.is_empty() {
+        return found;
+    }
     // The winner's own place: what may come behind it changes nothing.
     let reached = search.reach(survey.root(), &answer.target).copies;
     let winner = reached.first();
