@@ -258,6 +258,7 @@ pub const ROWS: &[Row] = &[
     ("sh bash zsh", "printf '/a\\n/b\\n' > /dev/null; PATH=$(printf '%s:' /p /q)$PATH"),
     ("sh bash zsh", "PATH=\"$PATH\"\":/q\"':/s':/p\\:/e"),
     ("sh bash zsh", "eval 'for d in /a /b; do' 'PATH=$d:$PATH;' done"),
+    ("bash", "eval '[[ ! -e /q r ]]'\n[[ -d / ]] && PATH=/x:$PATH"),
     ("sh bash zsh", "while [ ${#x} -lt 3 ]; do x=${x}y; PATH=/$x:$PATH; done"),
     ("sh bash zsh", "until [ \"$x\" = yy ]; do x=y$x; done; PATH=/$x:$PATH"),
     (

@@ -334,6 +334,11 @@ impl<'s> Run<'s> {
                     match self.at.dialect {
                         // zsh has more forms than are parsed here.
                         Dialect::Zsh => self.taint_all(unknown),
+                        // After an error within `[[` in a text that it evaluates, bash no longer takes the next
+                        // `[[` of the file as one: the file ends there, with another syntax error.
+                        Dialect::Bash if self.holds_line && memchr::memmem::find(text, b"[[").is_some() => {
+                            self.taint_all(unknown);
+                        }
                         _ => drop(self.state.taints.insert(unknown)),
                     }
                     self.status = Some(2);
