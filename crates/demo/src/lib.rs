@@ -145,3 +145,9 @@ pub fn bundle_of(update: &str, image: &[u8]) -> Vec<u8> {
 pub fn packaged_program(name: &str, version: &str) -> Vec<u8> {
     binary::packaged(name, version)
 }
+
+/// A program with this read-only data and nothing else. For tests of readers.
+#[must_use]
+pub fn program_with_data(data: &[u8]) -> Vec<u8> {
+    binary::elf(&[(".rodata", 1, data.to_vec())])
+}

@@ -47,16 +47,17 @@ pub fn build_info<R: Read + Seek>(file: R) -> Option<BuildInfo> {
     }
 }
 
-/// What stands in one section; `None` when it is no ELF file or has no such section.
-pub fn section<R: Read + Seek>(file: R, name: &str) -> Option<Vec<u8>> {
-    fn of<'a, H, D>(header: &'a H, data: D, name: &str) -> Option<Vec<u8>>
+/// What stands in one section, and its offset in the file; `None` when it is no ELF file or has no such section.
+pub fn section<R: Read + Seek>(file: R, name: &str) -> Option<(Vec<u8>, u64)> {
+    fn of<'a, H, D>(header: &'a H, data: D, name: &str) -> Option<(Vec<u8>, u64)>
     where
         H: FileHeader<Endian = Endianness>,
         D: ReadRef<'a>,
     {
         let endian = header.endian().ok()?;
         let sections = header.sections(endian, data).ok()?;
-        sections.section_by_name(endian, name.as_bytes())?.1.data(endian, data).ok().map(<[u8]>::to_vec)
+        let section = sections.section_by_name(endian, name.as_bytes())?.1;
+        Some((section.data(endian, data).ok()?.to_vec(), section.sh_offset(endian).into()))
     }
     let cache = ReadCache::new(file);
     let data = Bounded(&cache);
@@ -150,7 +151,7 @@ pub struct GoProgram {
 
 /// Reads what a Go program says of itself. `None` when it is no ELF file, or was not built by Go 1.18 or later.
 pub fn go_program<R: Read + Seek>(file: R) -> Option<GoProgram> {
-    go_information(&section(file, ".go.buildinfo")?)
+    go_information(&section(file, ".go.buildinfo")?.0)
 }
 
 /// Since Go 1.18 the two strings follow the 32-byte header, each after its length as a varint; the

@@ -51,7 +51,7 @@ pub fn inspect<R: Read + Seek + Send>(mut open: impl FnMut() -> Option<R>, head:
         }
         return Some(bundle);
     }
-    let section = |file: R, name: &str| binary::section(file, name);
+    let section = |file: R, name: &str| binary::section(file, name).map(|(bytes, _)| bytes);
     bundle.update = section(open()?, ".upd_info").and_then(|bytes| text(&bytes));
     let signature = section(open()?, ".sha256_sig").unwrap_or_default();
     bundle.signed = signature.iter().any(|&byte| byte != 0);

@@ -22,4 +22,5 @@ pub mod settings;
 pub mod shebang;
 pub mod squashfs;
 pub mod stanza;
+pub mod versioned;
 pub mod yaml;

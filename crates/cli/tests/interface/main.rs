@@ -41,4 +41,5 @@ mod start_up_sets;
 mod support;
 mod terminal;
 mod trial;
+mod unowned_versions;
 mod upkeep;

@@ -135,6 +135,7 @@ impl Judge<'_, '_> {
             intact: None,
             owners: Vec::new(),
             version_hint: None,
+            version_is_probable: false,
             taken_for: None,
             hidden: Vec::new(),
             hidden_by: None,
@@ -248,9 +249,11 @@ impl Judge<'_, '_> {
         let Some(first) = answer.owners.first().cloned() else {
             if let End::There(meta) = resolution.end
                 && meta.kind == Kind::File
-                && let Some(hint) = hints::of_file(self.survey.root(), subject)
+                && let Some(hint) =
+                    hints::of_file(self.survey.root(), subject).or_else(|| hints::probable(self.survey.host, subject))
             {
                 answer.version_hint = Some(hint.version);
+                answer.version_is_probable = hint.is_probable;
                 answer.evidence.push(hint.evidence);
             }
             return;

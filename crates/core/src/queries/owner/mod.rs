@@ -125,6 +125,9 @@ pub struct Answer {
     pub owners: Vec<Owner>,
     /// Its version, where it has no owner and says so itself.
     pub version_hint: Option<ByteString>,
+    /// Whether that version is a guess: the evidence says from what.
+    #[serde(skip_serializing_if = "std::ops::Not::not")]
+    pub version_is_probable: bool,
     /// What the context's shell takes the name for, before it looks for a program.
     pub taken_for: Option<Taken>,
     /// The copies behind it, in order.

@@ -10,7 +10,8 @@ use serde::Serialize;
 use crate::bytes::ByteString;
 use crate::fs::Meta;
 use crate::model::{CoverageState, Evidence};
-use crate::resolve::{SearchPath, hints};
+use crate::resolve::SearchPath;
+use crate::resolve::hints::{self, Hint};
 use crate::survey::Survey;
 
 /// What a file without an owner is.
@@ -65,6 +66,9 @@ pub struct UnownedFile {
     pub kind: FileKind,
     /// The version that it, or its directory, gives.
     pub version_hint: Option<ByteString>,
+    /// Whether that version is a guess: the group's evidence says from what.
+    #[serde(skip_serializing_if = "std::ops::Not::not")]
+    pub version_is_probable: bool,
 }
 
 /// Files that probably came together.
@@ -119,24 +123,39 @@ pub fn unowned(survey: &Survey<'_>, searches: &[&SearchPath], dirs: &[ByteString
     Unowned { groups, certain }
 }
 
+/// The programs of one group for which a version is guessed.
+const MAX_PROBABLE: usize = 8;
+
 fn describe(survey: &Survey<'_>, mut members: Vec<&Stray>) -> Group {
     members.sort_by_key(|stray| (!stray.kind.is_program(), stray.kind == FileKind::Link, stray.path.clone()));
     let mut evidence: Vec<Evidence> = Vec::new();
     let mut versions: Vec<ByteString> = Vec::new();
-    let files = members
-        .iter()
-        .map(|stray| {
-            let worth_asking = matches!(stray.kind, FileKind::Program | FileKind::Manual | FileKind::PkgConfig);
-            let hint = worth_asking.then(|| hints::of_file(survey.root(), &stray.path)).flatten();
-            if let Some(hint) = &hint
-                && !versions.contains(&hint.version)
-            {
-                versions.push(hint.version.clone());
-                evidence.push(hint.evidence.clone());
-            }
-            UnownedFile { path: stray.path.clone(), kind: stray.kind, version_hint: hint.map(|hint| hint.version) }
-        })
-        .collect();
+    let certain = |stray: &&Stray| {
+        use FileKind::{Manual, PkgConfig, Program, Script};
+        let is_worth_asking = matches!(stray.kind, Program | Script | Manual | PkgConfig);
+        is_worth_asking.then(|| hints::of_file(survey.root(), &stray.path)).flatten()
+    };
+    let mut found: Vec<Option<Hint>> = members.iter().map(certain).collect();
+    if found.iter().all(Option::is_none) {
+        // What is only near a program counts where nothing states a version.
+        let programs = members.iter().enumerate().filter(|(_, stray)| stray.kind.is_program());
+        for (index, stray) in programs.take(MAX_PROBABLE) {
+            found[index] = hints::probable(survey.host, stray.exec_target.as_ref().unwrap_or(&stray.path));
+        }
+    }
+    for hint in found.iter().flatten() {
+        if !versions.contains(&hint.version) {
+            versions.push(hint.version.clone());
+            evidence.push(hint.evidence.clone());
+        }
+    }
+    let described = members.iter().zip(found).map(|(stray, hint)| UnownedFile {
+        path: stray.path.clone(),
+        kind: stray.kind,
+        version_is_probable: hint.as_ref().is_some_and(|hint| hint.is_probable),
+        version_hint: hint.map(|hint| hint.version),
+    });
+    let files = described.collect();
     let (name, guess, more) = guess::guess(survey.host, &members);
     evidence.extend(more);
     // Files that disagree are several pieces of software, or none that can be told.

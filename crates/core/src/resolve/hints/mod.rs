@@ -1,11 +1,15 @@
-//! Version hints in a file without an owner, without running it.
+//! Version hints for a file without an owner, without running it.
+
+mod beside;
+mod likely;
 
 use std::io::Read as _;
 
 use crate::bytes::{ByteString, path};
 use crate::fs::{Limit, Root};
+use crate::host::Host;
 use crate::model::Evidence;
-use whodunit_formats::{binary, manual, settings};
+use whodunit_formats::{binary, manual, settings, versioned};
 
 /// A version that was found somewhere.
 #[derive(Debug, Clone, PartialEq, Eq)]
@@ -16,13 +20,21 @@ pub struct Hint {
     pub name: Option<String>,
     /// Where it stands.
     pub evidence: Evidence,
+    /// Whether it is a guess: it stands near the program, and need not be of the same build.
+    pub is_probable: bool,
+}
+
+impl Hint {
+    fn certain(version: impl Into<ByteString>, name: Option<String>, evidence: Evidence) -> Self {
+        Hint { version: version.into(), name, evidence, is_probable: false }
+    }
 }
 
 /// The most that a compressed manual page may grow to before its header is looked for.
 const MANUAL_START: u64 = 64 << 10;
 
-/// What the file says: a manual page's header, a pkg-config file's version, or the build information
-/// in a program; else a version in the name of a directory that it lies in.
+/// What the file says: a manual page's header, a pkg-config file's version, the build information in a program, a
+/// script's own variable; else what was installed beside it, or a version in the name of a directory that it lies in.
 #[must_use]
 pub fn of_file(root: &Root, file: &ByteString) -> Option<Hint> {
     let inside = if is_manual(file) {
@@ -30,24 +42,16 @@ pub fn of_file(root: &Root, file: &ByteString) -> Option<Hint> {
     } else if file.ends_with(b".pc") {
         pkg_config(root, file)
     } else {
-        program(root, file).or_else(|| companion(root, file))
+        program(root, file).or_else(|| script(root, file)).or_else(|| beside::of(root, file))
     };
     inside.or_else(|| of_dir(path::parent(file)))
 }
 
-/// What the files that an install step puts beside a program say: `PREFIX/lib/pkgconfig/NAME.pc`, and
-/// the manual page. Not in `/usr` itself, where they may be those of the distribution's copy.
-fn companion(root: &Root, file: &ByteString) -> Option<Hint> {
-    let (dir, name) = (path::parent(file), path::name(file));
-    let prefix = dir.strip_suffix(b"/bin").or_else(|| dir.strip_suffix(b"/sbin"))?;
-    if prefix.is_empty() || prefix == b"/usr" {
-        return None;
-    }
-    let beside = |dir: &str, ending: &str| ByteString::from([prefix, dir.as_bytes(), name, ending.as_bytes()].concat());
-    pkg_config(root, &beside("/lib/pkgconfig/", ".pc"))
-        .or_else(|| pkg_config(root, &beside("/share/pkgconfig/", ".pc")))
-        .or_else(|| manual_page(root, &beside("/share/man/man1/", ".1")))
-        .or_else(|| manual_page(root, &beside("/share/man/man1/", ".1.gz")))
+/// What is near a program of which [`of_file`] knows nothing: its source tree, an archive that bears its name, its
+/// name with a version behind it in its own data.
+#[must_use]
+pub fn probable(host: &Host, file: &ByteString) -> Option<Hint> {
+    likely::source_tree(host, file).or_else(|| likely::archive(host, file)).or_else(|| likely::data(&host.root, file))
 }
 
 /// Whether a path is that of a manual page: `man/man1/x.1`, `man/de/man1/x.1.gz`.
@@ -68,7 +72,7 @@ fn manual_page(root: &Root, file: &ByteString) -> Option<Hint> {
     let (version, line) = manual::version(&start)?;
     let evidence =
         Evidence::line(file.clone(), line, format!("the manual page's header says {}", ByteString::from(&*version)));
-    Some(Hint { version: version.into(), name: None, evidence })
+    Some(Hint::certain(version, None, evidence))
 }
 
 fn pkg_config(root: &Root, file: &ByteString) -> Option<Hint> {
@@ -82,7 +86,7 @@ fn pkg_config(root: &Root, file: &ByteString) -> Option<Hint> {
                 None => value,
             };
             let evidence = Evidence::line(file.clone(), number, format!("Version: {}", ByteString::from(value)));
-            return (!value.is_empty()).then(|| Hint { version: value.into(), name: None, evidence });
+            return (!value.is_empty()).then(|| Hint::certain(value, None, evidence));
         }
     }
     None
@@ -96,7 +100,17 @@ fn program(root: &Root, file: &ByteString) -> Option<Hint> {
         None => ByteString::from(version.as_str()).to_string(),
     };
     let evidence = Evidence::at(file.clone(), format!("section {}", info.section), says);
-    Some(Hint { version: version.trim_start_matches('v').into(), name: info.name, evidence })
+    Some(Hint::certain(version.trim_start_matches('v'), info.name, evidence))
+}
+
+/// The most of a script that is searched for a variable with its version.
+const SCRIPT_START: usize = 256 << 10;
+
+fn script(root: &Root, file: &ByteString) -> Option<Hint> {
+    let start = root.read_start(file, SCRIPT_START).ok()?;
+    let stated = start.starts_with(b"#!").then(|| versioned::in_script(&start))??;
+    let evidence = Evidence::line(file.clone(), stated.line, format!("the script's own version is {}", stated.version));
+    Some(Hint::certain(&*stated.version, None, evidence))
 }
 
 /// A version in the name of the nearest directory that has one: `/opt/barolog-2.1.0/bin`.
@@ -108,11 +122,11 @@ pub fn of_dir(dir: &[u8]) -> Option<Hint> {
         if is_plain_version(&name) {
             let software = String::from_utf8_lossy(path::name(path::parent(at))).into_owned();
             let evidence = Evidence::file_name(at, ByteString::from(&*name).to_string());
-            return Some(Hint { version: name.into(), name: (!software.is_empty()).then_some(software), evidence });
+            return Some(Hint::certain(name, (!software.is_empty()).then_some(software), evidence));
         }
         if let Some((stem, version)) = split_version(&name) {
             let evidence = Evidence::file_name(at, format!("{} {}", ByteString::from(stem), ByteString::from(version)));
-            return Some(Hint { version: version.into(), name: Some(stem.to_owned()), evidence });
+            return Some(Hint::certain(version, Some(stem.to_owned()), evidence));
         }
         at = path::parent(at);
     }
