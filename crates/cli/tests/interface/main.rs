@@ -13,6 +13,7 @@ mod hostile_records;
 mod hostile_shells;
 mod hostile_sources;
 mod intact;
+mod masked_modules;
 mod proofs;
 mod quay;
 mod real_advice;

@@ -222,6 +222,15 @@ pub const PROOFS: &[Proof] = &[
         changes: &["/usr/local/lib/python3.11"],
     },
     Proof {
+        kind: "runs-other-code",
+        by: "dpkg, and pip for all users",
+        subject: "knots",
+        plant: ". /root/tools; wheel knots 2.0; mkdir -p p/usr/lib/python3/dist-packages/knots; echo V=1 > p/usr/lib/python3/dist-packages/knots/__init__.py; printf '#!/usr/bin/python3\nimport knots\n' > /root/knots; install -D -m 755 /root/knots p/usr/bin/knots; deb python3-knots 1.0; installs python3-knots; python3 -m pip install --quiet --break-system-packages knots 2>/dev/null",
+        asked: CHECK,
+        commands: &["sudo /usr/bin/python3.11 -m pip uninstall --break-system-packages -- knots"],
+        changes: &["/usr/local/lib/python3.11"],
+    },
+    Proof {
         kind: "duplicate-title",
         by: "dpkg and pipx, at one version",
         subject: "swellplot",

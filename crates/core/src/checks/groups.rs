@@ -11,8 +11,8 @@ use crate::model::FindingKind::{
     BuiltinHidesCommand, BypassedProtection, ContextDependentCommand, DanglingLink, DataLeft, DeadOrigin,
     DuplicateDirectory, DuplicateLauncher, DuplicateTitle, FunctionHidesCommand, HalfInstalled, InvisibleLauncher,
     LauncherRunsOther, MaskedLauncher, MaskedLibrary, MaskedModule, MismatchedManual, MissingDirectory, MissingFile,
-    MissingLibrary, NoOrigin, OverwrittenFile, RecordDisagrees, RelativeDirectory, SettingsLeft, ShadowedCommand,
-    StaleBase, TwoOwners, UnmetRequirement, UnreachableProgram, VersionSplit, WritableDirectory,
+    MissingLibrary, NoOrigin, OverwrittenFile, RecordDisagrees, RelativeDirectory, RunsOtherCode, SettingsLeft,
+    ShadowedCommand, StaleBase, TwoOwners, UnmetRequirement, UnreachableProgram, VersionSplit, WritableDirectory,
 };
 use crate::model::{Cause, CauseKind, Finding, Group, ManagerId, Severity};
 use crate::survey::Survey;
@@ -99,7 +99,7 @@ fn causes(survey: &Survey<'_>, titles: &TitlesOf, finding: &Finding) -> Vec<Caus
         MismatchedManual | MaskedLibrary => causes.extend(of_titles().chain(of_programs())),
         VersionSplit | DuplicateTitle => causes.extend(of_titles().chain(of_intruders())),
         MaskedLauncher | DuplicateLauncher | LauncherRunsOther => causes.extend(of_titles()),
-        OverwrittenFile | TwoOwners | BypassedProtection | MaskedModule | UnmetRequirement => {
+        OverwrittenFile | TwoOwners | BypassedProtection | MaskedModule | RunsOtherCode | UnmetRequirement => {
             causes.extend(of_intruders());
         }
         AlteredFile | AlteredSettings | MissingFile | HalfInstalled | BrokenPackage | BrokenInterpreter | StaleBase
@@ -240,7 +240,7 @@ fn sort_of(lead: &Finding) -> CauseKind {
         | DuplicateLauncher
         | MaskedLauncher => CauseKind::SeveralCopies,
         AliasHidesCommand | FunctionHidesCommand | BuiltinHidesCommand => CauseKind::MaskingFile,
-        OverwrittenFile | TwoOwners | BypassedProtection | MaskedModule | UnmetRequirement => {
+        OverwrittenFile | TwoOwners | BypassedProtection | MaskedModule | RunsOtherCode | UnmetRequirement => {
             CauseKind::OverwritingPackage
         }
         UnreachableProgram => CauseKind::ManagerNotSetUp,

@@ -35,6 +35,7 @@ kinds! {
     DuplicateLauncher,
     LauncherRunsOther,
     MaskedModule,
+    RunsOtherCode,
     MaskedLibrary,
     MismatchedManual,
     VersionSplit,

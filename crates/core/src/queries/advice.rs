@@ -63,6 +63,14 @@ fn order(a: &Owner, b: &Owner) -> std::cmp::Ordering {
     upstream::compare(&part(a), &part(b))
 }
 
+/// Whether two copies are of one version, as far as both versions are known.
+pub(crate) fn is_same_version(a: &Located, b: &Located) -> bool {
+    match (&a.owner, &b.owner) {
+        (Some(a), Some(b)) => a.version.is_some() && b.version.is_some() && order(a, b).is_eq(),
+        _ => false,
+    }
+}
+
 /// The commands that remove a package, for the sake of something else. Nothing of the distribution's is removed for
 /// that.
 pub(crate) fn remove(survey: &Survey<'_>, owner: &Owner, purpose: &str, because: &str) -> Vec<Remedy> {

@@ -5,7 +5,7 @@ use super::{Located, advice, located};
 use crate::bytes::{ByteString, path};
 use crate::fs::{Kind, Root};
 use crate::host::User;
-use crate::model::{Evidence, Finding, FindingKind, Severity};
+use crate::model::{Evidence, Finding, FindingKind, Owner, Severity};
 use crate::resolve::modules::{self, Module, ModuleDir};
 use crate::resolve::{ResolvedContext, SearchPath};
 use crate::survey::Survey;
@@ -49,47 +49,48 @@ pub fn shadows(
         files.chain(scripts.iter().map(|script| &script.path)).map(|file| root.canonicalize(file)).collect();
     let index = survey.claims(files.iter().map(|file| &**file));
     let mut answer = Shadows::default();
-    for Ambiguous { user, dirs, interpreter, name, found } in ambiguous {
-        let copies: Vec<Located> = found.iter().map(|module| located(survey, &index, &module.file)).collect();
-        let (winner, hidden) = (copies[0].clone(), copies[1..].to_vec());
-        let first = &dirs[found[0].dir];
-        let takers: Vec<&Script> = scripts
-            .iter()
-            .filter(|script| script.interpreter == root.canonicalize_dir(&interpreter))
-            .filter(|script| Shebang::parse(&script.text).is_some_and(|line| modules::sees(&line, first)))
-            .filter(|script| modules::imports(&script.text, &name))
+    for one in ambiguous {
+        let copies: Vec<Located> = one.found.iter().map(|module| located(survey, &index, &module.file)).collect();
+        let (winner, hidden) = (&copies[0], &copies[1..]);
+        let first = &one.dirs[one.found[0].dir];
+        let importing = scripts.iter().filter(|script| {
+            script.interpreter == root.canonicalize_dir(&one.interpreter)
+                && Shebang::parse(&script.text).is_some_and(|line| modules::sees(&line, first))
+                && modules::imports(&script.text, &one.name)
+        });
+        let importers: Vec<Importer<'_>> = importing
+            .map(|script| Importer { script, owner: located(survey, &index, &script.path).owner })
+            .filter(|importer| !importer.belongs_to(winner, one.user))
             .collect();
-        let is_same = hidden.iter().all(|copy| copy.owner == winner.owner && winner.owner.is_some());
         // A library of the interpreter's own before a copy in a site directory is how it is made.
-        let is_own = !first.is_users && !first.is_inherited && found[0].dir < 3;
-        let severity = if is_same || is_own || takers.is_empty() { Severity::Note } else { Severity::Warning };
-        let second = &dirs[found[1].dir];
+        let is_own = !first.is_users && !first.is_inherited && one.found[0].dir < 3;
+        let is_same = hidden.iter().all(|copy| copy.owner == winner.owner && winner.owner.is_some());
+        let agrees = hidden.iter().all(|copy| advice::is_same_version(winner, copy));
+        let is_harmless = is_same || is_own || agrees || importers.is_empty();
+        let severity = if is_harmless { Severity::Note } else { Severity::Warning };
+        let second = &one.dirs[one.found[1].dir];
         let mut because = first.because.clone();
         because.says = format!("{} comes before {}: {}", first.dir, second.dir, because.says);
-        let meaning = match takers.len() {
-            0 => "no program in the search path imports it".to_owned(),
-            _ => format!(
-                "imported by {}",
-                takers
-                    .iter()
-                    .map(|script| ByteString::from(path::name(&script.path)).to_string())
-                    .collect::<Vec<_>>()
-                    .join(", ")
-            ),
+        let names: Vec<String> = importers.iter().map(|importer| importer.name().to_string()).collect();
+        let meaning = match names.len() {
+            0 => "no other program in the search path imports it".to_owned(),
+            _ => format!("imported by {}", names.join(", ")),
         };
-        if severity > Severity::Note {
-            answer.findings.push(masked(&name, &winner, &hidden, &takers, user, &because, survey, &index));
+        let masking = Masking { one: &one, winner, hidden, importers: &importers, because: &because, severity };
+        if !is_same && !is_own && !importers.is_empty() {
+            answer.findings.push(masking.masked(survey));
+            answer.findings.extend(masking.other_code(survey));
         }
         answer.shadows.push(Shadow {
             kind: "module".to_owned(),
-            name,
             context: search.context,
-            users: vec![user.name.clone()],
-            winner,
-            hidden,
+            users: vec![one.user.name.clone()],
+            winner: winner.clone(),
+            hidden: hidden.to_vec(),
             because: vec![because],
             severity,
             meaning,
+            name: one.name,
         });
     }
     answer.shadows.sort_by(Shadow::by_importance);
@@ -123,42 +124,102 @@ fn ambiguous<'r>(survey: &Survey<'_>, resolved: &'r [ResolvedContext], names: &[
     ambiguous
 }
 
-#[expect(clippy::too_many_arguments, reason = "one finding's facts")]
-fn masked(
-    name: &ByteString,
-    winner: &Located,
-    hidden: &[Located],
-    takers: &[&Script],
-    user: &User,
-    because: &Evidence,
-    survey: &Survey<'_>,
-    index: &crate::index::ClaimIndex,
-) -> Finding {
-    let whose = |copy: &Located| {
-        let version = copy.version.as_ref().map(|version| format!(" {version}")).unwrap_or_default();
-        match &copy.owner {
-            Some(owner) => format!("{} · {}{version}", owner.manager, owner.name),
-            None => format!("{}, which no manager claims", copy.path),
+/// A program that imports a module.
+struct Importer<'s> {
+    script: &'s Script,
+    owner: Option<Owner>,
+}
+
+impl Importer<'_> {
+    fn name(&self) -> ByteString {
+        path::name(&self.script.path).into()
+    }
+
+    /// Whether the copy that it gets is the one that it came with: of its own package, or of the user who wrote it.
+    fn belongs_to(&self, winner: &Located, user: &User) -> bool {
+        match &self.owner {
+            Some(owner) => winner.owner.as_ref().is_some_and(|of_winner| of_winner.id == owner.id),
+            None => path::within(&self.script.path, &user.home) && path::within(&winner.path, &user.home),
         }
-    };
-    let programs: Vec<String> = takers
-        .iter()
-        .map(|script| {
-            let owner = located(survey, index, &script.path).owner;
-            let owner = owner.map(|owner| format!(" of {}", owner.manager)).unwrap_or_default();
-            format!("{}{owner}", ByteString::from(path::name(&script.path)))
-        })
-        .collect();
-    let packages = std::iter::once(winner).chain(hidden).filter_map(|copy| copy.owner.as_ref());
-    let summary = format!("{} hides {} from {}", whose(winner), whose(&hidden[0]), programs.join(", "));
-    let consequence =
-        format!("when {} starts them, these programs run with a copy that they were not packaged with", user.name);
-    Finding {
-        packages: packages.map(|owner| owner.id.clone()).collect(),
-        paths: std::iter::once(winner).chain(hidden).map(|copy| copy.path.clone()).collect(),
-        remedies: advice::leave_one(survey, winner, hidden),
-        evidence: vec![because.clone()],
-        ..Finding::new(FindingKind::MaskedModule, Severity::Warning, name.clone(), summary, consequence)
+    }
+}
+
+/// A module that hides others from programs.
+struct Masking<'m> {
+    one: &'m Ambiguous<'m>,
+    winner: &'m Located,
+    hidden: &'m [Located],
+    importers: &'m [Importer<'m>],
+    because: &'m Evidence,
+    severity: Severity,
+}
+
+impl Masking<'_> {
+    fn copies(&self) -> impl Iterator<Item = &Located> {
+        std::iter::once(self.winner).chain(self.hidden)
+    }
+
+    fn finding(&self, survey: &Survey<'_>, kind: FindingKind, subject: ByteString, texts: (String, String)) -> Finding {
+        Finding {
+            packages: self.copies().filter_map(|copy| copy.owner.as_ref()).map(|owner| owner.id.clone()).collect(),
+            paths: self.copies().map(|copy| copy.path.clone()).collect(),
+            remedies: advice::leave_one(survey, self.winner, self.hidden),
+            evidence: vec![self.because.clone()],
+            ..Finding::new(kind, self.severity, subject, texts.0, texts.1)
+        }
+    }
+
+    /// `masked-module`.
+    fn masked(&self, survey: &Survey<'_>) -> Finding {
+        let of_manager = |importer: &Importer<'_>| match &importer.owner {
+            Some(owner) => format!("{} of {}", importer.name(), owner.manager),
+            None => importer.name().to_string(),
+        };
+        let programs: Vec<String> = self.importers.iter().map(of_manager).collect();
+        let summary = format!("{} hides {} from {}", whose(self.winner), whose(&self.hidden[0]), programs.join(", "));
+        let these = if programs.len() == 1 { "this program runs" } else { "these programs run" };
+        let them = if programs.len() == 1 { "it" } else { "them" };
+        let user = &self.one.user.name;
+        let consequence = match self.severity {
+            Severity::Note => format!("when {user} starts {them}, {these} with that copy; its version is the same"),
+            _ => format!("when {user} starts {them}, {these} with a copy that was not packaged with {them}"),
+        };
+        self.finding(survey, FindingKind::MaskedModule, self.one.name.clone(), (summary, consequence))
+    }
+
+    /// `runs-other-code`: programs whose own module is among the hidden copies.
+    fn other_code(&self, survey: &Survey<'_>) -> Vec<Finding> {
+        let is_own = |importer: &&Importer<'_>| {
+            self.hidden.iter().any(|copy| copy.owner.is_some() && copy.owner == importer.owner)
+        };
+        let told = |importer: &Importer<'_>| {
+            let owner = importer.owner.as_ref()?;
+            let version = owner.version.as_ref().map(|version| format!(" {version}")).unwrap_or_default();
+            let summary = format!(
+                "{} of {} · {}{version} runs the code of {}",
+                importer.script.path,
+                owner.manager,
+                owner.name,
+                whose(self.winner)
+            );
+            let consequence = format!(
+                "when {} starts it, what its package's version promises does not hold: it loads {}",
+                self.one.user.name, self.winner.path
+            );
+            let mut found = self.finding(survey, FindingKind::RunsOtherCode, importer.name(), (summary, consequence));
+            found.paths.insert(0, importer.script.path.clone());
+            Some(found)
+        };
+        self.importers.iter().filter(is_own).filter_map(told).collect()
+    }
+}
+
+/// A copy for display: `pip · knots 2.0`.
+fn whose(copy: &Located) -> String {
+    let version = copy.version.as_ref().map(|version| format!(" {version}")).unwrap_or_default();
+    match &copy.owner {
+        Some(owner) => format!("{} · {}{version}", owner.manager, owner.name),
+        None => format!("{}, which no manager claims", copy.path),
     }
 }
 

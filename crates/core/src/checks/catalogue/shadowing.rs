@@ -114,6 +114,16 @@ pub const EXPLANATIONS: &[Explanation] = &[
         }),
     },
     Explanation {
+        kind: FindingKind::RunsOtherCode,
+        family: Family::Shadowing,
+        means: "A program belongs to one package, and the code that it loads to another.",
+        cause: "The script in `/usr/bin` only imports its module, and a language package manager installed another copy of that module where the interpreter searches first.",
+        matters: "The package's version and its changelog say nothing about what runs. No file of the package has changed, so no digest check shows it.",
+        detected: "The modules that each script in the search path imports are resolved for every user. The program's own package has one of the copies, and another package's copy comes first.",
+        remedy: "Uninstall the copy that comes first, or use a virtual environment for it.",
+        example: None,
+    },
+    Explanation {
         kind: FindingKind::MaskedLibrary,
         family: Family::Shadowing,
         means: "The dynamic loader uses a different copy of a shared library from the packaged one.",
