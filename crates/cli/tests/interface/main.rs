@@ -18,6 +18,7 @@ mod proofs;
 mod quay;
 mod real_advice;
 mod real_apt;
+mod real_autoremove;
 mod real_breakage;
 mod real_catalogues;
 mod real_dpkg;

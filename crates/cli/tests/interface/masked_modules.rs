@@ -51,8 +51,7 @@ fn only_programs_that_came_with_another_copy_count() {
         ("masked-module".to_owned(), severity.to_owned(), "knots".to_owned(), summary.to_owned())
     };
     let other = |severity: &str, name: &str, version: &str| {
-        let summary =
-            format!("/usr/bin/{name} of dpkg · python3-knots 1.0-2 runs the code of pip · knots {version}");
+        let summary = format!("/usr/bin/{name} of dpkg · python3-knots 1.0-2 runs the code of pip · knots {version}");
         ("runs-other-code".to_owned(), severity.to_owned(), name.to_owned(), summary)
     };
     // The script of pip's own package, and one that the user wrote, are served as they expect.

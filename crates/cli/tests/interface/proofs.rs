@@ -575,6 +575,15 @@ pub const PROOFS: &[Proof] = &[
         changes: &[],
     },
     Proof {
+        kind: "unneeded-dependency",
+        by: "apt",
+        subject: "liblamp",
+        plant: ". /root/tools; mkdir -p p/usr/lib/lamp; echo 1 > p/usr/lib/lamp/wick; deb liblamp 1.0; script p/usr/bin/lamp 1; deb lamp 1.0 'Depends: liblamp\n'; installs lamp; apt-get remove -qq -y lamp >/dev/null 2>&1",
+        asked: CHECK,
+        commands: &["sudo apt autoremove"],
+        changes: &["/usr/lib/lamp"],
+    },
+    Proof {
         kind: "settings-left",
         by: "dpkg",
         subject: "lamp",

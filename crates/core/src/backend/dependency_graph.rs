@@ -50,37 +50,53 @@ fn fits(order: Ordering, sign: &str) -> bool {
 /// Which node offers a name, and at which version.
 type Offered<'a> = (usize, Option<&'a [u8]>);
 
+/// Nodes, and who offers what.
+struct Graph<'a> {
+    nodes: &'a [Node],
+    by_name: HashMap<&'a [u8], Vec<Offered<'a>>>,
+    order: Order<'a>,
+}
+
+impl<'a> Graph<'a> {
+    fn new(nodes: &'a [Node], order: Order<'a>) -> Self {
+        let mut by_name: HashMap<&[u8], Vec<Offered<'_>>> = HashMap::new();
+        for (place, node) in nodes.iter().enumerate() {
+            for (name, version) in &node.offers {
+                by_name.entry(name).or_default().push((place, version.as_deref()));
+            }
+        }
+        Graph { nodes, by_name, order }
+    }
+
+    /// The places of the nodes that meet a want.
+    fn meeting(&self, want: &Want) -> impl Iterator<Item = usize> {
+        self.by_name.get(&*want.name).into_iter().flatten().filter_map(|(place, version)| {
+            let does = match (&want.version, version) {
+                (None, _) => true,
+                (Some((sign, wanted)), Some(version)) => fits((self.order)(version, wanted), sign),
+                (Some(_), None) => false,
+            };
+            does.then_some(*place)
+        })
+    }
+
+    fn is_met(&self, need: &Need, gone: &HashSet<u32>) -> bool {
+        need.any_of.iter().any(|want| self.meeting(want).any(|place| !gone.contains(&self.nodes[place].number)))
+    }
+}
+
 /// The packages that lose something they need when `removed` go, and those that lose these, each with the need that is
 /// not met any more. What was not met before is not told.
 pub fn losers(nodes: &[Node], removed: &[u32], order: Order<'_>) -> Vec<(u32, String)> {
-    let mut by_name: HashMap<&[u8], Vec<Offered<'_>>> = HashMap::new();
-    for (place, node) in nodes.iter().enumerate() {
-        for (name, version) in &node.offers {
-            by_name.entry(name).or_default().push((place, version.as_deref()));
-        }
-    }
-    let is_met = |need: &Need, gone: &HashSet<u32>| {
-        need.any_of.iter().any(|want| {
-            by_name.get(&*want.name).is_some_and(|offers| {
-                offers.iter().any(|(place, version)| {
-                    let is_there = !gone.contains(&nodes[*place].number);
-                    let does = match (&want.version, version) {
-                        (None, _) => true,
-                        (Some((sign, wanted)), Some(version)) => fits(order(version, wanted), sign),
-                        (Some(_), None) => false,
-                    };
-                    is_there && does
-                })
-            })
-        })
-    };
+    let graph = Graph::new(nodes, order);
     let nobody = HashSet::new();
     let mut gone: HashSet<u32> = removed.iter().copied().collect();
     let mut found: Vec<(u32, String)> = Vec::new();
     loop {
         let mut new = Vec::new();
         for node in nodes.iter().filter(|node| !gone.contains(&node.number)) {
-            if let Some(need) = node.needs.iter().find(|need| !is_met(need, &gone) && is_met(need, &nobody)) {
+            let lost = node.needs.iter().find(|need| !graph.is_met(need, &gone) && graph.is_met(need, &nobody));
+            if let Some(need) = lost {
                 new.push((node.number, need.says.clone()));
             }
         }
@@ -90,6 +106,25 @@ pub fn losers(nodes: &[Node], removed: &[u32], order: Order<'_>) -> Vec<(u32, St
         gone.extend(new.iter().map(|(number, _)| *number));
         found.extend(new);
     }
+}
+
+/// The packages that none of `wanted` needs, by itself or through others. Whatever meets a need is needed, also where
+/// one of several would do.
+pub fn unneeded(nodes: &[Node], wanted: &[u32], order: Order<'_>) -> Vec<u32> {
+    let graph = Graph::new(nodes, order);
+    let wanted: HashSet<u32> = wanted.iter().copied().collect();
+    let mut is_needed: Vec<bool> = nodes.iter().map(|node| wanted.contains(&node.number)).collect();
+    let mut open: Vec<usize> = (0..nodes.len()).filter(|place| is_needed[*place]).collect();
+    while let Some(place) = open.pop() {
+        for want in nodes[place].needs.iter().flat_map(|need| &need.any_of) {
+            for next in graph.meeting(want) {
+                if !std::mem::replace(&mut is_needed[next], true) {
+                    open.push(next);
+                }
+            }
+        }
+    }
+    nodes.iter().zip(is_needed).filter(|(_, is_needed)| !is_needed).map(|(node, _)| node.number).collect()
 }
 
 #[cfg(test)]
@@ -118,5 +153,8 @@ mod tests {
         let lost = losers(&nodes, &[0], &|_, _| Ordering::Equal);
         assert_eq!(lost, [(1, "quay".to_owned()), (2, "ferry".to_owned())]);
         assert_eq!(losers(&nodes, &[0, 4], &|_, _| Ordering::Equal).len(), 3);
+        assert_eq!(unneeded(&nodes, &[2], &|_, _| Ordering::Equal), [3, 4, 5]);
+        assert_eq!(unneeded(&nodes, &[3], &|_, _| Ordering::Equal), [1, 2, 5], "whatever would do is needed");
+        assert_eq!(unneeded(&nodes, &[], &|_, _| Ordering::Equal).len(), nodes.len());
     }
 }

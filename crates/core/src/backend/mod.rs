@@ -30,7 +30,7 @@ pub use file_index::FileIndex;
 pub use file_records::FileRecords;
 pub use history::History;
 pub use launching::Launching;
-pub use relations::Relations;
+pub use relations::{Relations, Unneeded};
 pub use shared_dirs::SharedDirs;
 
 use crate::bytes::ByteString;

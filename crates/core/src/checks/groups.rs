@@ -12,7 +12,8 @@ use crate::model::FindingKind::{
     DuplicateDirectory, DuplicateLauncher, DuplicateTitle, FunctionHidesCommand, HalfInstalled, InvisibleLauncher,
     LauncherRunsOther, MaskedLauncher, MaskedLibrary, MaskedModule, MismatchedManual, MissingDirectory, MissingFile,
     MissingLibrary, NoOrigin, OverwrittenFile, RecordDisagrees, RelativeDirectory, RunsOtherCode, SettingsLeft,
-    ShadowedCommand, StaleBase, TwoOwners, UnmetRequirement, UnreachableProgram, VersionSplit, WritableDirectory,
+    ShadowedCommand, StaleBase, TwoOwners, UnmetRequirement, UnneededDependency, UnreachableProgram, VersionSplit,
+    WritableDirectory,
 };
 use crate::model::{Cause, CauseKind, Finding, Group, ManagerId, Severity};
 use crate::survey::Survey;
@@ -211,6 +212,13 @@ fn told(survey: &Survey<'_>, findings: &[Finding], members: &[usize]) -> (ByteSt
             let summary = format!("{dir} is in no search path, and {count} packages have their programs there: {list}");
             (dir, summary)
         }
+        (UnneededDependency, _) => {
+            let manager = lead.packages.first().map_or(ManagerId("unknown"), |id| manager_of(id));
+            (
+                manager.0.into(),
+                format!("nothing needs {count} packages of {manager} that came along with others: {list}"),
+            )
+        }
         (InvisibleLauncher, _) => {
             (lead.subject.clone(), format!("{count} launchers are in no directory that is searched: {list}"))
         }
@@ -253,7 +261,7 @@ fn sort_of(lead: &Finding) -> CauseKind {
         AlteredFile | AlteredSettings | MissingFile | HalfInstalled | BrokenPackage | RecordDisagrees => {
             CauseKind::PackageState
         }
-        SettingsLeft | DataLeft => CauseKind::Remains,
+        SettingsLeft | DataLeft | UnneededDependency => CauseKind::Remains,
         _ => CauseKind::Itself,
     }
 }

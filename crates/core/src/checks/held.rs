@@ -1,7 +1,6 @@
 //! What no source upgrades.
 
 use super::CheckContext;
-use crate::backend::Detail;
 use crate::bytes::ByteString;
 use crate::findings::held;
 use crate::model::Finding;
@@ -9,9 +8,8 @@ use crate::queries::offers::{Question, offers};
 
 /// `no-origin`, and `held-back` where anything is held.
 pub fn findings(cx: &CheckContext<'_, '_>) -> Vec<Finding> {
-    let detail = Detail { origins: true, evidence: true, ..Detail::default() };
-    let packages = cx.survey.packages(detail);
-    let mut found = held::without_origin(&packages);
+    let packages = cx.survey.recorded();
+    let mut found = held::without_origin(packages);
     let names: Vec<ByteString> =
         packages.iter().filter(|package| package.held).map(|package| package.name.clone()).collect();
     if !names.is_empty() {

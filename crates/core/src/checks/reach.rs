@@ -1,7 +1,6 @@
 //! Programs that are installed, and that no session finds.
 
 use super::CheckContext;
-use crate::backend::Detail;
 use crate::bytes::{ByteString, path};
 use crate::managers;
 use crate::model::{Cause, Finding, FindingKind, ManagerKind, Package, Scope, Severity, Status};
@@ -9,7 +8,7 @@ use crate::resolve::SearchPath;
 
 /// `unreachable-program`: one for each package of which no program is found in any context.
 pub fn findings(cx: &CheckContext<'_, '_>) -> Vec<Finding> {
-    let packages = cx.survey.packages(Detail { programs: true, evidence: true, ..Detail::default() });
+    let packages = cx.survey.recorded();
     // Versions that are kept side by side are not meant to be found all at once, nor what an environment brings; apps
     // are started by launchers.
     let is_meant = |package: &&Package| {

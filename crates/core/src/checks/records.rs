@@ -3,7 +3,6 @@
 use hashbrown::HashSet;
 
 use super::CheckContext;
-use crate::backend::Detail;
 use crate::backend::advice::at_path;
 use crate::bytes::{ByteString, path};
 use crate::fs::Kind;
@@ -24,7 +23,7 @@ pub fn diagnostics(cx: &CheckContext<'_, '_>) -> Vec<Finding> {
 
 /// `half-installed`, `broken-package`, `settings-left`, `data-left` and `not-executable`.
 pub fn states(cx: &CheckContext<'_, '_>) -> Vec<Finding> {
-    let packages = cx.survey.packages(Detail { evidence: true, ..Detail::default() });
+    let packages = cx.survey.recorded();
     // What a record is wrong about is told of the record.
     let wrong: HashSet<ByteString> = diagnostics(cx)
         .into_iter()

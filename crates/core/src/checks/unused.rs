@@ -1,15 +1,16 @@
-//! What is kept and used by nothing: runtimes, old revisions, old states.
+//! What is kept and used by nothing: runtimes, dependencies, old revisions, old states.
 
 use super::CheckContext;
-use crate::backend::{Detail, Installation};
-use crate::model::{Finding, FindingKind, Package, Reason, RemedyKind, Severity, State, Status};
+use crate::backend::{Detail, Installation, Relations};
+use crate::model::{Cause, Finding, FindingKind, Package, Reason, RemedyKind, Severity, State, Status};
 
-/// `unused-runtime`, `disabled-revision` and `old-generation`.
+/// `unused-runtime`, `unneeded-dependency`, `disabled-revision` and `old-generation`.
 pub fn findings(cx: &CheckContext<'_, '_>) -> Vec<Finding> {
-    let packages = cx.survey.packages(Detail { evidence: true, ..Detail::default() });
-    let mut found: Vec<Finding> = packages.iter().filter_map(|package| disabled(cx, &packages, package)).collect();
+    let packages = cx.survey.recorded();
+    let mut found: Vec<Finding> = packages.iter().filter_map(|package| disabled(cx, packages, package)).collect();
     for held in cx.survey.installations() {
-        found.extend(unused_runtimes(cx, &**held, &packages));
+        found.extend(unused_runtimes(cx, &**held, packages));
+        found.extend(unneeded_dependencies(cx, &**held, packages));
         found.extend(old_generations(cx, &**held));
     }
     found
@@ -65,6 +66,26 @@ fn unused_runtimes(cx: &CheckContext<'_, '_>, held: &dyn Installation, packages:
         Some(found)
     };
     (0..).zip(held.packages(Detail::default())).filter_map(of_runtime).collect()
+}
+
+/// Packages that came along with others which are gone.
+fn unneeded_dependencies(cx: &CheckContext<'_, '_>, held: &dyn Installation, packages: &[Package]) -> Vec<Finding> {
+    let Some(found) = held.relations().and_then(Relations::unneeded) else { return Vec::new() };
+    let remedy = found.remedy.and_then(|remedy| cx.survey.remedy_within(held, remedy));
+    let told = found.packages.into_iter().filter_map(|(number, evidence)| {
+        let id = held.owner(number).id;
+        let package = packages.iter().find(|package| package.id == id)?;
+        let name = package.full_name();
+        let summary = format!("{name} was installed as a dependency, and nothing needs it any more");
+        let consequence = format!("it uses disk space; {} keeps it until it is told otherwise", package.manager);
+        Some(Finding {
+            remedies: remedy.iter().cloned().collect(),
+            evidence: vec![evidence],
+            causes: vec![Cause::Unneeded(held.location().dir.clone())],
+            ..about(package, FindingKind::UnneededDependency, summary, &consequence)
+        })
+    });
+    told.collect()
 }
 
 /// The states of one holder that are not in force.

@@ -70,6 +70,7 @@ kinds! {
     SettingsLeft,
     DataLeft,
     UnusedRuntime,
+    UnneededDependency,
     DisabledRevision,
     OldGeneration,
     UnownedInManagedDirectory,

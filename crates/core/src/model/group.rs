@@ -29,6 +29,8 @@ pub enum Cause {
     Record(ByteString),
     /// What is left of a package, by its name.
     Remains(ByteString),
+    /// Packages of one installation that nothing needs, by where its records are.
+    Unneeded(ByteString),
 }
 
 /// The sort of a group's cause.
@@ -53,7 +55,7 @@ pub enum CauseKind {
     SourceGone,
     /// A package's files or record are not as they should be.
     PackageState,
-    /// Something is left of what was removed.
+    /// Something is left of what was removed, or of what needed it.
     Remains,
     /// It has no other cause than itself.
     Itself,

@@ -24,6 +24,7 @@ pub struct Survey<'s> {
     pub host: &'s Host,
     installations: OnceLock<Vec<Box<dyn Installation + 's>>>,
     titled: OnceLock<Titled>,
+    recorded: OnceLock<Vec<Package>>,
     foreign: foreign::ForeignPackages,
 }
 
@@ -44,6 +45,7 @@ impl<'s> Survey<'s> {
             host,
             installations: OnceLock::new(),
             titled: OnceLock::new(),
+            recorded: OnceLock::new(),
             foreign: foreign::ForeignPackages::default(),
         }
     }
@@ -85,6 +87,12 @@ impl<'s> Survey<'s> {
     #[must_use]
     pub fn packages(&self, detail: Detail) -> Vec<Package> {
         self.packages_by_holder(detail).into_iter().flatten().collect()
+    }
+
+    /// Every package with its commands, its origin and its evidence, read once for all that ask.
+    pub fn recorded(&self) -> &[Package] {
+        let detail = Detail { programs: true, evidence: true, origins: true, ..Detail::default() };
+        self.recorded.get_or_init(|| self.packages(detail))
     }
 
     /// The packages of each installation, without those that another manager put there.

@@ -6,7 +6,7 @@ use super::lists::{self, Keep, List};
 use super::marks::Marks;
 use super::status::{self, Record, State};
 use crate::backend::listed::{self, Role};
-use crate::backend::{Catalogue, Detail, FileIndex, FileRecords, Hint, Installation, Relations};
+use crate::backend::{Catalogue, Detail, FileIndex, FileRecords, Hint, Installation, Relations, Unneeded};
 use crate::bytes::{ByteString, path};
 use crate::fs::Limit;
 use crate::model::{
@@ -320,6 +320,10 @@ impl Catalogue for DpkgInstallation<'_> {
 impl Relations for DpkgInstallation<'_> {
     fn dependents(&self, removed: &[u32]) -> Option<Vec<(u32, Evidence)>> {
         Some(self.dependents_of(removed))
+    }
+
+    fn unneeded(&self) -> Option<Unneeded> {
+        DpkgInstallation::unneeded(self)
     }
 
     fn protection(&self, package: u32) -> Option<Evidence> {

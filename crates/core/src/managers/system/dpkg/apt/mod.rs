@@ -12,7 +12,9 @@
 //! Traps: lists of repositories that were taken out stay behind; a list can be compressed in any way; the same version
 //! can stand in several lists, and the same version string can be another build: then its dependencies differ.
 
+mod conf;
 mod indexes;
+pub mod keep;
 mod pins;
 mod policy;
 mod sources;

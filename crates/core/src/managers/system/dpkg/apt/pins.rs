@@ -1,5 +1,6 @@
 //! What is preferred: `preferences`, `preferences.d`, and the release that `apt.conf` names.
 
+use super::conf;
 use super::indexes::Index;
 use crate::bytes::{ByteString, path};
 use crate::fs::{Kind, Limit, Root};
@@ -187,33 +188,6 @@ fn in_file(content: &[u8]) -> Vec<Pin> {
 
 /// `APT::Default-Release`: the last one that is set.
 fn default_release(root: &Root, notes: &mut Vec<Loss>) -> Option<ByteString> {
-    let dir = b"/etc/apt/apt.conf.d";
-    let names = root.dir(dir).and_then(|dir| dir.list()).unwrap_or_default();
-    let mut files: Vec<ByteString> =
-        names.iter().filter(|(_, kind)| *kind != Kind::Dir).map(|(name, _)| path::join(dir, name)).collect();
-    files.push("/etc/apt/apt.conf".into());
-    let mut found = None;
-    for file in files {
-        let content = match root.read(&file, Limit::SMALL) {
-            Ok(content) => content,
-            Err(error) => {
-                if !error.is_missing() {
-                    notes.push(Loss::unread(&error, "which release is preferred is unknown"));
-                }
-                continue;
-            }
-        };
-        let text = String::from_utf8_lossy(&content).into_owned();
-        for statement in
-            text.lines().filter(|line| !line.trim_start().starts_with("//")).flat_map(|line| line.split(';'))
-        {
-            let statement = statement.trim();
-            let name = "APT::Default-Release";
-            if statement.get(..name.len()).is_some_and(|start| start.eq_ignore_ascii_case(name)) {
-                let value = statement[name.len()..].trim().trim_matches('"');
-                found = Some(ByteString::from(value)).filter(|value| !value.is_empty());
-            }
-        }
-    }
-    found
+    let settings = conf::read(root, "which release is preferred is unknown", notes);
+    settings.last("APT::Default-Release").map(ByteString::from).filter(|value| !value.is_empty())
 }

@@ -1,0 +1,73 @@
+//! `apt-get autoremove` as the judge of what nothing needs: this machine's packages, marked at random.
+
+use std::fmt::Write as _;
+use std::fs;
+use std::process::Command;
+
+use super::support::{has, not_compared, open_dir, output, run};
+
+/// Settings that change what is kept.
+const SETTINGS: [&str; 5] = [
+    "",
+    "APT::AutoRemove::SuggestsImportant \"false\";\n",
+    "APT { AutoRemove { RecommendsImportant \"0\"; }; };\n",
+    "APT { NeverAutoRemove:: \"^libx.*\"; };\n",
+    "// \n#clear APT::NeverAutoRemove;\nAPT::NeverAutoRemove { \"^LIB[a-f]\"; };\n",
+];
+
+#[test]
+fn what_nothing_needs_is_what_apt_would_remove() {
+    if !has(&["apt-get", "dpkg"]) {
+        return;
+    }
+    let Ok(status) = fs::read_to_string("/var/lib/dpkg/status") else {
+        return not_compared("dpkg's status cannot be read");
+    };
+    let native = String::from_utf8(output(Command::new("dpkg").arg("--print-architecture"))).unwrap();
+    let mut seed = 0x9e37_79b9_u64;
+    for (round, settings) in SETTINGS.iter().cycle().take(12).enumerate() {
+        let made = open_dir();
+        let root = made.path();
+        for dir in
+            ["var/lib/dpkg/info", "var/lib/apt/lists/partial", "etc/apt/apt.conf.d", "var/cache/apt/archives/partial"]
+        {
+            fs::create_dir_all(root.join(dir)).unwrap();
+        }
+        fs::write(root.join("etc/passwd"), "root:x:0:0::/root:/bin/sh\n").unwrap();
+        fs::write(root.join("var/lib/dpkg/status"), &status).unwrap();
+        fs::write(root.join("var/lib/dpkg/arch"), &native).unwrap();
+        if let Ok(own) = fs::read("/etc/apt/apt.conf.d/01autoremove") {
+            fs::write(root.join("etc/apt/apt.conf.d/01autoremove"), own).unwrap();
+        }
+        fs::write(root.join("etc/apt/apt.conf.d/90quay"), settings).unwrap();
+        // Half of the packages, most of them, or nearly all came along with others.
+        let share = [50, 80, 95, 98][round % 4];
+        let mut marks = String::new();
+        for stanza in status.split("\n\n") {
+            let field = |name: &str| stanza.lines().find_map(|line| line.strip_prefix(name)).map(str::trim);
+            let (Some(name), Some(arch)) = (field("Package:"), field("Architecture:")) else { continue };
+            seed ^= seed << 13;
+            seed ^= seed >> 7;
+            seed ^= seed << 17;
+            if seed % 100 < share {
+                let arch = if arch == "all" { native.trim() } else { arch };
+                let _ = write!(marks, "Package: {name}\nArchitecture: {arch}\nAuto-Installed: 1\n\n");
+            }
+        }
+        fs::write(root.join("var/lib/apt/extended_states"), marks).unwrap();
+        let place = root.to_str().unwrap();
+        let conf = root.join("conf");
+        fs::write(&conf, format!("Dir \"{place}\";\nDir::State::status \"{place}/var/lib/dpkg/status\";\n")).unwrap();
+        let said = output(Command::new("apt-get").args(["-s", "autoremove"]).env("APT_CONFIG", &conf));
+        let said = String::from_utf8(said).unwrap();
+        let removed = |line: &str| line.strip_prefix("Remv ")?.split_whitespace().next().map(str::to_owned);
+        let mut theirs: Vec<String> = said.lines().filter_map(removed).collect();
+        theirs.sort();
+        let asked = ["--root", place, "check", "--kind", "unneeded-dependency", "--level", "note", "--format", "json"];
+        let document = run(asked).document();
+        let found = document["findings"].as_array().unwrap();
+        let mut ours: Vec<String> = found.iter().map(|one| one["subject"].as_str().unwrap().to_owned()).collect();
+        ours.sort();
+        assert_eq!(ours, theirs, "{share} of 100, {settings}");
+    }
+}
