@@ -132,6 +132,7 @@ pub const WITHOUT: &[(&str, &str)] = &[
     ("stale-session", "a new login has it"),
     ("no-origin", "where else it could come from is not recorded"),
     ("doomed-link", "which lasting path the link is to have, only the user knows"),
+    ("sideloaded", "whether a store or a remote has it too, only its maker tells"),
     ("dead-origin", "where the remote has gone is not recorded"),
     ("end-of-life", "which release or runtime is to take its place, only the user knows"),
     (
@@ -296,6 +297,15 @@ pub const PROOFS: &[Proof] = &[
         commands: &[
             "sudo -u maren -H nix-env --profile /nix/var/nix/profiles/per-user/maren/profile --delete-generations old",
         ],
+        changes: &["/nix/var/nix", "/nix/var/log", "/nix/store", "/home/maren/.nix-profile"],
+    },
+    Proof {
+        kind: "unreferenced-store-path",
+        by: "nix-build of one user, without a link",
+        subject: "/nix/store",
+        plant: ". /root/tools; mkdir -p /nix /etc/nix; chown -R maren: /nix; printf 'sandbox = false\\nsubstituters =\\nbuild-users-group =\\n' > /etc/nix/nix.conf; as_user maren 'cat > tide.nix <<EOF\nderivation { name = \"tidegauge-2.0\"; system = builtins.currentSystem; builder = \"/bin/sh\"; args = [ \"-c\" \"/bin/mkdir -p \\$out/bin; echo echo 2 > \\$out/bin/tidegauge; /bin/chmod 755 \\$out/bin/tidegauge\" ]; }\nEOF\nnix-build --quiet --no-out-link tide.nix >/dev/null 2>&1'",
+        asked: CHECK,
+        commands: &["sudo -u maren -H nix-store --gc"],
         changes: &["/nix/var/nix", "/nix/var/log", "/nix/store", "/home/maren/.nix-profile"],
     },
     Proof {
@@ -573,6 +583,15 @@ pub const PROOFS: &[Proof] = &[
         asked: CHECK,
         commands: &[],
         changes: &[],
+    },
+    Proof {
+        kind: "data-left",
+        by: "flatpak",
+        subject: "org.harbour.Lamp",
+        plant: ". /root/tools; as_user maren 'mkdir -p .var/app/org.harbour.Lamp/config; echo 1 > .var/app/org.harbour.Lamp/config/own'",
+        asked: CHECK,
+        commands: &["sudo -u maren -H rm -r -- /home/maren/.var/app/org.harbour.Lamp"],
+        changes: &["/home/maren/.var/app/org.harbour.Lamp"],
     },
     Proof {
         kind: "unneeded-dependency",

@@ -124,6 +124,29 @@ fn what_is_kept_for_nothing_is_what_flatpak_removes() {
     assert_eq!(left, ["25"]);
 }
 
+/// An application from a bundle, and its data once it is gone.
+#[test]
+fn what_a_bundle_brought_and_left_is_told() {
+    let Some(made) = make() else { return };
+    let app = "org.harbour.ChartDesk//stable";
+    assert!(told(made.path(), "sideloaded").is_empty());
+    flatpak(made.path(), &["build-bundle", "repo", "chartdesk.flatpak", "org.harbour.ChartDesk", "stable"]);
+    flatpak(made.path(), &["--user", "mask", "--remove", "org.harbour.ChartDesk"]);
+    flatpak(made.path(), &["--user", "uninstall", "-y", "--noninteractive", app]);
+    flatpak(made.path(), &["--user", "install", "-y", "--noninteractive", "--bundle", "chartdesk.flatpak"]);
+    assert_eq!(told(made.path(), "sideloaded"), ["org.harbour.ChartDesk/x86_64/stable was installed from a bundle"]);
+    // `flatpak run` makes it.
+    let data = made.path().join("home/maren/.var/app/org.harbour.ChartDesk");
+    fs::create_dir_all(data.join("config")).unwrap();
+    assert!(told(made.path(), "data-left").is_empty());
+    for branch in [app, "org.harbour.ChartDesk//beta"] {
+        flatpak(made.path(), &["--user", "uninstall", "-y", "--noninteractive", branch]);
+    }
+    assert!(data.exists(), "flatpak leaves it");
+    let left = "/home/maren/.var/app/org.harbour.ChartDesk is left of org.harbour.ChartDesk, which flatpak does not have any more";
+    assert_eq!(told(made.path(), "data-left"), [left]);
+}
+
 /// What `flatpak list` and we say of every deployment.
 fn compare(root: &Path) -> usize {
     let columns = "--columns=application,version,branch,arch,origin,active,options";

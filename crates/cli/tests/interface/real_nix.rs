@@ -146,6 +146,13 @@ fn the_store_is_read_as_nix_reads_it_and_nothing_is_left_beside_it() {
     let dead: BTreeSet<String> = made.nix(&["nix-store", "--gc", "--print-dead"]).lines().map(str::to_owned).collect();
     let live: BTreeSet<String> = made.nix(&["nix-store", "--gc", "--print-live"]).lines().map(str::to_owned).collect();
     assert!(!live.is_empty());
+    let found = made.ask(&["check", "--level", "note", "--kind", "unreferenced-store-path"])["findings"].clone();
+    let told = found.as_array().unwrap();
+    assert_eq!(told.is_empty(), dead.is_empty(), "{told:?}");
+    for finding in told {
+        assert!(text(&finding["summary"]).starts_with(&format!("{} store paths of", dead.len())), "{finding}");
+        assert!(finding["paths"].as_array().unwrap().iter().all(|path| dead.contains(&text(path))), "{finding}");
+    }
     for path in sizes.keys() {
         let answer = made.ask(&["owner", path])["answers"][0].clone();
         assert_eq!(answer["verdict"], "owned", "{answer}");

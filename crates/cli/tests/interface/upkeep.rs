@@ -105,3 +105,43 @@ fn links_into_what_a_manager_deletes_are_told() {
         ]
     );
 }
+
+#[test]
+fn snaps_from_files_and_what_snaps_left_are_told() {
+    let state = br#"{"data":{"snaps":{"chartdesk":{"type":"app","sequence":[{"name":"chartdesk","revision":"x1"}],"active":true,"current":"x1"},"tides":{"type":"app","sequence":[{"name":"tides","snap-id":"x","revision":"12"}],"active":true,"current":"12"}}}}"#;
+    let files: [(&str, &[u8]); 6] = [
+        ("var/lib/snapd/state.json", state),
+        ("snap/chartdesk/x1/meta/snap.yaml", b"name: chartdesk\nversion: 3.1\n"),
+        ("snap/tides/12/meta/snap.yaml", b"name: tides\nversion: 1.2\n"),
+        ("home/maren/snap/tides/common/", b""),
+        ("home/maren/snap/lamp/common/", b""),
+        ("home/maren/snap/note.txt", b""),
+    ];
+    assert_eq!(found(&files, "sideloaded"), ["note chartdesk: chartdesk was installed from a file (revision x1)"]);
+    let left = "note lamp: /home/maren/snap/lamp is left of lamp, which snap does not have any more";
+    assert_eq!(found(&files, "data-left"), [left]);
+    // Where the state cannot be read, what is installed is unknown.
+    let torn: Vec<(&str, &[u8])> = files
+        .iter()
+        .map(|&(path, text)| (path, if path.ends_with("state.json") { &text[..40] } else { text }))
+        .collect();
+    assert_eq!(found(&torn, "data-left"), [""; 0]);
+}
+
+#[test]
+fn a_diversion_for_which_nothing_gave_way_is_no_finding() {
+    let status: &[u8] =
+        b"Package: dash\nStatus: install ok installed\nVersion: 1\nArchitecture: all\n\nPackage: lamp\nStatus: install ok installed\nVersion: 1\nArchitecture: all\n";
+    let diversions: &[u8] = b"/bin/sh\n/bin/sh.distrib\ndash\n/usr/bin/lamp\n/usr/bin/lamp.plain\nfoglight\n";
+    let files: [(&str, &[u8]); 6] = [
+        ("var/lib/dpkg/status", status),
+        ("var/lib/dpkg/diversions", diversions),
+        ("var/lib/dpkg/info/dash.list", b"/.\n/bin/sh\n"),
+        ("var/lib/dpkg/info/lamp.list", b"/.\n/usr/bin/lamp\n"),
+        ("usr/bin/lamp", b"\x7fELF"),
+        ("usr/bin/lamp.plain", b"\x7fELF"),
+    ];
+    let told = found(&files, "diverted-program");
+    assert_eq!(told.len(), 1, "{told:?}");
+    assert!(told[0].starts_with("note lamp: "), "{told:?}");
+}

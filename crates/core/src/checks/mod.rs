@@ -70,6 +70,7 @@ const FAMILIES: &[Family] = &[
     PerUser(versions::findings),
     Machine(records::diagnostics),
     Machine(records::states),
+    Machine(records::sandbox_data),
     Machine(records::not_programs),
     Machine(held::findings),
     Machine(unused::findings),

@@ -7,7 +7,9 @@ use crate::backend::advice::at_path;
 use crate::bytes::{ByteString, path};
 use crate::fs::Kind;
 use crate::managers;
-use crate::model::{CommandLine, Evidence, Finding, FindingKind, Package, Remedy, RemedyKind, Severity, Status};
+use crate::model::{
+    CommandLine, CoverageState, Evidence, Finding, FindingKind, Package, Remedy, RemedyKind, Severity, Status,
+};
 
 /// `diverted-program`, `chosen-by-hand` and the like: what a manager tells of itself.
 pub fn diagnostics(cx: &CheckContext<'_, '_>) -> Vec<Finding> {
@@ -63,6 +65,45 @@ fn data_left(cx: &CheckContext<'_, '_>, package: &Package) -> Vec<Finding> {
         }
     });
     told.collect()
+}
+
+/// Data that a sandboxed format keeps for packages which are gone, each in a directory that has the package's name.
+pub fn sandbox_data(cx: &CheckContext<'_, '_>) -> Vec<Finding> {
+    let root = cx.survey.root();
+    let coverage = cx.survey.coverage();
+    let mut found = Vec::new();
+    for manager in managers::ALL.iter().map(|manager| manager.id()) {
+        let Some(dir) = managers::profile(manager).keeps_data_in else { continue };
+        // What could not be read may well be installed.
+        let of_it = coverage.iter().filter(|part| part.manager == Some(manager));
+        if of_it.clone().any(|part| part.state != CoverageState::Read) {
+            continue;
+        }
+        for user in &cx.survey.host.users {
+            let place = path::join(&user.home, dir.as_bytes());
+            let mut names = root.dir(&place).and_then(|dir| dir.list()).unwrap_or_default();
+            names.retain(|(name, kind)| *kind == Kind::Dir && !name.starts_with(b"."));
+            names.sort_by(|(a, _), (b, _)| a.cmp(b));
+            for (name, _) in names {
+                let is_of_it = |package: &&Package| package.manager == manager && package.name == name;
+                if cx.survey.recorded().iter().any(|package| is_of_it(&package)) {
+                    continue;
+                }
+                let at = path::join(&place, &name);
+                let summary = format!("{at} is left of {name}, which {manager} does not have any more");
+                let consequence =
+                    "it uses disk space until someone deletes it, and is used again if the application is reinstalled";
+                let says = format!("{manager} keeps the data of {name} here, and no installation has it");
+                found.push(Finding {
+                    paths: vec![at.clone()],
+                    remedies: vec![delete(cx, &at)],
+                    evidence: vec![Evidence::directory(at, says)],
+                    ..Finding::new(FindingKind::DataLeft, Severity::Note, name, summary, consequence)
+                });
+            }
+        }
+    }
+    found
 }
 
 /// Deletes a directory of a user's.

@@ -109,6 +109,8 @@ pub struct Profile {
     pub keeps_versions: bool,
     /// What its packages add to upstream's version.
     pub notation: Notation,
+    /// The directory of a home in which it gives each of its packages one of its own, named like the package.
+    pub keeps_data_in: Option<&'static str>,
 }
 
 impl Profile {
@@ -123,6 +125,7 @@ impl Profile {
             has_full_catalogues: false,
             keeps_versions: matches!(kind, ManagerKind::Versions),
             notation: Notation::Plain,
+            keeps_data_in: None,
         }
     }
 

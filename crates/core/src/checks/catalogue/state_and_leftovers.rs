@@ -85,6 +85,16 @@ pub const EXPLANATIONS: &[Explanation] = &[
         example: Some(Example { subject: "ferryboard", summary: "no configured source offers ferryboard 0.8.2-1" }),
     },
     Explanation {
+        kind: FindingKind::Sideloaded,
+        family: Family::Origin,
+        means: "A sandboxed application was installed from a file and not from a store or a remote.",
+        cause: "It was tried or built here, or its maker offers only a file.",
+        matters: "Nobody but its maker checked it, and it gets no updates.",
+        detected: "A snap whose revision begins with `x`; a Flatpak deployment whose remote has no address.",
+        remedy: "Install it from a store or a remote if one has it.",
+        example: None,
+    },
+    Explanation {
         kind: FindingKind::DeadOrigin,
         family: Family::Origin,
         means: "The remote that a package came from is not configured any more.",
@@ -225,6 +235,16 @@ pub const EXPLANATIONS: &[Explanation] = &[
             subject: "wave-tables",
             summary: "wave-tables was installed as a dependency, and nothing needs it any more",
         }),
+    },
+    Explanation {
+        kind: FindingKind::UnreferencedStorePath,
+        family: Family::Leftovers,
+        means: "Store paths that no profile, no generation and no other root leads to.",
+        cause: "A package was removed or upgraded and its old generations were deleted, or something was built and never installed.",
+        matters: "They use disk space until the garbage is collected.",
+        detected: "From every root below `/nix/var/nix/gcroots` and `/nix/var/nix/profiles`, references are followed in the database of the store. What is not reached is counted. Programs that run at this moment may use some of it; Nix keeps that itself.",
+        remedy: "Collect the garbage.",
+        example: None,
     },
     Explanation {
         kind: FindingKind::DisabledRevision,

@@ -1,4 +1,4 @@
-//! What gets no updates any more: because its maker said so, or because its remote is gone.
+//! What gets no updates: because its maker said so, because its remote is gone, or because it never had one.
 
 use super::installation::{Deployed, FlatpakInstallation};
 use crate::backend::Installation as _;
@@ -6,7 +6,7 @@ use crate::bytes::{ByteString, path};
 use crate::model::{Cause, Evidence, Finding, FindingKind, Severity};
 
 impl FlatpakInstallation<'_> {
-    /// `end-of-life` and `dead-origin` of one deployment.
+    /// `end-of-life`, `dead-origin` and `sideloaded` of one deployment.
     pub(super) fn without_updates(&self, number: u32, deployed: &Deployed) -> Vec<Finding> {
         let id = deployed.id.clone();
         let about = |kind, severity, summary: String, consequence: &str, evidence: Evidence| Finding {
@@ -33,6 +33,13 @@ impl FlatpakInstallation<'_> {
             let mut one = about(FindingKind::DeadOrigin, Severity::Warning, summary, "it gets no updates", evidence);
             one.causes.push(Cause::Source(origin));
             found.push(one);
+        } else if !origin.is_empty() && self.origin(deployed).is_some_and(|origin| origin.url.is_none()) {
+            let origin = ByteString::from(origin.as_str());
+            let config = path::join(&self.base.dir, b"repo/config");
+            let evidence = Evidence::at(config, format!("remote {origin}"), "has no address");
+            let summary = format!("{reference} was installed from a bundle");
+            let consequence = "it gets no updates; who made it, only the bundle's source can tell";
+            found.push(about(FindingKind::Sideloaded, Severity::Note, summary, consequence, evidence));
         }
         found
     }

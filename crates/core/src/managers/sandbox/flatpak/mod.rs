@@ -41,7 +41,7 @@ impl Manager for Flatpak {
     }
 
     fn profile(&self) -> Profile {
-        Profile::of(ManagerKind::Sandbox)
+        Profile { keeps_data_in: Some(".var/app"), ..Profile::of(ManagerKind::Sandbox) }
     }
 
     fn discover<'h>(&self, host: &'h Host) -> Vec<Box<dyn Installation + 'h>> {

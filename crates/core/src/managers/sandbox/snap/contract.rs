@@ -6,8 +6,8 @@ use super::{ID, MOUNTS, SNAPD, offers};
 use crate::backend::{Catalogue, Detail, FileIndex, History, Installation, Launching, Relations, mark_candidates};
 use crate::bytes::{ByteString, path};
 use crate::model::{
-    Change, CommandLine, Coverage, CoverageState, Evidence, ExecTarget, Location, Loss, Offer, OfferQuery, Owner,
-    Package, Remedy, RemedyKind, Scope, State,
+    Change, CommandLine, Coverage, CoverageState, Evidence, ExecTarget, Finding, FindingKind, Location, Loss, Offer,
+    OfferQuery, Owner, Package, Remedy, RemedyKind, Scope, Severity, State,
 };
 use crate::version::debian;
 use hashbrown::HashMap;
@@ -104,6 +104,27 @@ impl Installation for SnapInstallation<'_> {
             }
         }
         evidence
+    }
+
+    /// `sideloaded`: what was installed from a file has a revision that begins with `x`.
+    fn diagnostics(&self) -> Vec<Finding> {
+        let is_local = |revision: &&Revision| self.is_active(revision) && revision.name.starts_with(b"x");
+        let told = self.revisions.iter().filter(is_local).map(|revision| {
+            let instance = &self.snap(revision).instance;
+            let summary = format!("{instance} was installed from a file (revision {})", revision.name);
+            let consequence = "the store did not check it, and it gets no updates";
+            let at = format!("data.snaps.{instance}");
+            Finding {
+                packages: vec![self.id(revision)],
+                evidence: vec![Evidence::at(
+                    path::join(SNAPD, b"state.json"),
+                    at,
+                    format!("revision {}", revision.name),
+                )],
+                ..Finding::new(FindingKind::Sideloaded, Severity::Note, instance.clone(), summary, consequence)
+            }
+        });
+        told.collect()
     }
 
     fn collects(&self, _: &ByteString, target: &[u8]) -> Option<&'static str> {

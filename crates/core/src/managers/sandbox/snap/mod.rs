@@ -42,7 +42,7 @@ impl Manager for Snap {
     }
 
     fn profile(&self) -> Profile {
-        Profile::of(ManagerKind::Sandbox).affix(Affix::Instance)
+        Profile { keeps_data_in: Some("snap"), ..Profile::of(ManagerKind::Sandbox).affix(Affix::Instance) }
     }
 
     fn discover<'h>(&self, host: &'h Host) -> Vec<Box<dyn Installation + 'h>> {

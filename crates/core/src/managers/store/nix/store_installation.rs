@@ -7,15 +7,17 @@ use super::ID;
 use super::channels;
 use super::installation::{coverage, straight_from_store};
 use super::roots::Alive;
-use super::store::{DATABASE, STORE, Store, is_internal, store_path};
+use super::store::{DATABASE, Row, STORE, Store, is_internal, store_path};
 use hashbrown::{HashMap, HashSet};
 
+use crate::backend::advice;
 use crate::backend::{Catalogue, Detail, FileIndex, Installation, Launching, Relations};
 use crate::bytes::{ByteString, path};
+use crate::fs::Gap;
 use crate::host::Host;
 use crate::model::{
-    CommandLine, Coverage, CoverageState, Evidence, Location, Loss, Offer, OfferQuery, Owner, Package, Reason, Remedy,
-    Scope, Status,
+    Actor, CommandLine, Coverage, CoverageState, Evidence, Finding, FindingKind, Location, Loss, Offer, OfferQuery,
+    Owner, Package, Reason, Remedy, RemedyKind, Scope, Severity, Status,
 };
 use crate::version::nix;
 
@@ -64,9 +66,25 @@ impl<'s> StoreInstallation<'s> {
     }
 }
 
+/// The store paths that a finding names.
+const MAX_DEAD: usize = 20;
+
+/// The store for display.
+const STORE_NAME: &str = "/nix/store";
+
+/// Whether a gap is in what decides which paths live.
+fn in_nix(gap: &Gap) -> bool {
+    path::within(&gap.path, b"/nix")
+}
+
 impl Installation for StoreInstallation<'_> {
     fn location(&self) -> &Location {
         &self.location
+    }
+
+    /// A store without builders of its own belongs to the user who installed it.
+    fn actor(&self, host: &Host) -> Actor {
+        advice::actor_for(host, &path::join(STORE, b"x"))
     }
 
     fn coverage(&self) -> Vec<Coverage> {
@@ -133,6 +151,36 @@ impl Installation for StoreInstallation<'_> {
     fn package_evidence(&self, package: u32) -> Vec<Evidence> {
         let row = &self.store.rows()[package as usize];
         vec![Evidence::at(DATABASE, format!("ValidPaths row {}", row.id), row.path.to_string())]
+    }
+
+    /// `unreferenced-store-path`, once for the store.
+    fn diagnostics(&self) -> Vec<Finding> {
+        let rows = self.store.rows();
+        let dead: Vec<&Row> = rows.iter().filter(|row| !self.alive().keeps(&self.store, &row.path)).collect();
+        // A store that could not be read in full, or whose roots could not, tells nothing of what is dead.
+        if dead.is_empty() || !self.store.notes().is_empty() || self.host.root.gaps().iter().any(in_nix) {
+            return Vec::new();
+        }
+        let size: u64 = dead.iter().map(|row| row.size).sum();
+        let count = if dead.len() == 1 { "one store path".to_owned() } else { format!("{} store paths", dead.len()) };
+        let is = if dead.len() == 1 { "is" } else { "are" };
+        let summary = format!("{count} of {STORE_NAME}, {} MiB, {is} referred to by nothing", size.div_ceil(1 << 20));
+        let consequence =
+            "they use disk space until the garbage is collected; Nix itself keeps what running programs use";
+        let line = CommandLine::new("nix-store --gc");
+        let remedy = Remedy::new(RemedyKind::Remove, line).to("collect the garbage").losing("what only they hold");
+        vec![Finding {
+            paths: dead.iter().take(MAX_DEAD).map(|row| row.path.clone()).collect(),
+            remedies: vec![remedy],
+            evidence: vec![Evidence::directory("/nix/var/nix/gcroots", "no root leads to them")],
+            ..Finding::new(
+                FindingKind::UnreferencedStorePath,
+                Severity::Note,
+                ByteString::from(STORE),
+                summary,
+                consequence,
+            )
+        }]
     }
 
     fn collects(&self, link: &ByteString, target: &[u8]) -> Option<&'static str> {
