@@ -133,6 +133,7 @@ pub const WITHOUT: &[(&str, &str)] = &[
     ("no-origin", "where else it could come from is not recorded"),
     ("doomed-link", "which lasting path the link is to have, only the user knows"),
     ("sideloaded", "whether a store or a remote has it too, only its maker tells"),
+    ("unsigned-bundle", "only its maker can sign it"),
     ("dead-origin", "where the remote has gone is not recorded"),
     ("end-of-life", "which release or runtime is to take its place, only the user knows"),
     (

@@ -59,6 +59,7 @@ kinds! {
     NotExecutable,
     NoOrigin,
     Sideloaded,
+    UnsignedBundle,
     DeadOrigin,
     EndOfLife,
     HalfInstalled,

@@ -95,6 +95,19 @@ pub const EXPLANATIONS: &[Explanation] = &[
         example: None,
     },
     Explanation {
+        kind: FindingKind::UnsignedBundle,
+        family: Family::Origin,
+        means: "A bundle carries no signature.",
+        cause: "Its maker did not sign it; most do not.",
+        matters: "Nothing in the file proves who made it. Only the address that it was downloaded from does.",
+        detected: "The section of the bundle that holds its signature is empty. A signature that is there is not checked.",
+        remedy: "Compare the file's digest with the one that its maker publishes.",
+        example: Some(Example {
+            subject: "Foghorn-1.4.0-x86_64.AppImage",
+            summary: "/home/maren/Applications/Foghorn-1.4.0-x86_64.AppImage carries no signature",
+        }),
+    },
+    Explanation {
         kind: FindingKind::DeadOrigin,
         family: Family::Origin,
         means: "The remote that a package came from is not configured any more.",

@@ -16,8 +16,8 @@ use crate::bytes::{ByteString, path};
 use crate::fs::{Kind, Meta, WalkLimits};
 use crate::host::Host;
 use crate::model::{
-    Affix, CommandLine, Coverage, CoverageState, Evidence, Location, Loss, ManagerId, ManagerKind, Origin, Owner,
-    Package, Profile, Reason, Remedy, RemedyKind, Scope, Status,
+    Affix, Cause, CommandLine, Coverage, CoverageState, Evidence, Finding, FindingKind, Location, Loss, ManagerId,
+    ManagerKind, Origin, Owner, Package, Profile, Reason, Remedy, RemedyKind, Scope, Severity, Status,
 };
 use crate::version::debian;
 use whodunit_formats::bundle::{self, Bundle, HEAD};
@@ -324,6 +324,30 @@ impl Installation for AppImages<'_> {
             evidence.push(at("image inside", damage.clone()));
         }
         evidence
+    }
+
+    /// `unsigned-bundle`.
+    fn diagnostics(&self) -> Vec<Finding> {
+        let unsigned = self.found().iter().filter(|found| !found.bundle.signed && found.bundle.damage.is_none());
+        let told = unsigned.map(|found| {
+            let file = &found.path;
+            let name = ByteString::from(path::name(file));
+            Finding {
+                packages: vec![self.id(found)],
+                paths: vec![file.clone()],
+                evidence: vec![Evidence::at(file.clone(), "signature", "no signature")],
+                // All bundles of one user have this in common.
+                causes: vec![Cause::Source(self.location.dir.clone())],
+                ..Finding::new(
+                    FindingKind::UnsignedBundle,
+                    Severity::Note,
+                    name,
+                    format!("{file} carries no signature"),
+                    "nothing in it proves who made it, or that it is complete",
+                )
+            }
+        });
+        told.collect()
     }
 
     fn relations(&self) -> Option<&dyn Relations> {
