@@ -39,7 +39,9 @@ impl Run<'_> {
         }
         let function = self.state.functions.get(name).cloned();
         if let Some(function) = function.filter(|_| !(self.dialect() == Dialect::Posix && is_special(name))) {
-            self.doubts_function(name);
+            if let Some(unknown) = self.uncertain_function(name) {
+                self.taint_all(unknown);
+            }
             return self.function(name, &function, arguments);
         }
         self.builtin(name, arguments)
@@ -310,6 +312,7 @@ impl Run<'_> {
                         continue;
                     }
                     let before = self.state.variables.remove(name);
+                    self.may_refuse(before.as_ref().map(|before| before.attributes).unwrap_or_default());
                     if let Some(list) = before.as_ref().filter(|list| list.unique || list.unique_list) {
                         self.unset_lists.insert(name.to_vec(), (list.unique, list.unique_list));
                     }
@@ -335,8 +338,13 @@ impl Run<'_> {
 
     fn make_aliases(&mut self, arguments: &[Vec<u8>]) {
         let mut kind = AliasKind::Command;
+        let mut has_names = false;
         for word in arguments {
-            let is_option = word.len() > 1 && (word.starts_with(b"-") || word.starts_with(b"+"));
+            // The POSIX shell has no options here; the others take none behind the first name.
+            let is_option = self.dialect() != Dialect::Posix
+                && !has_names
+                && word.len() > 1
+                && (word.starts_with(b"-") || word.starts_with(b"+"));
             if is_option && !word.contains(&b'=') {
                 if word.contains(&b'g') {
                     kind = AliasKind::Global;
@@ -345,6 +353,7 @@ impl Run<'_> {
                 }
                 continue;
             }
+            has_names = true;
             let Some(at) = memchr::memchr(b'=', word) else {
                 if !self.state.aliases.contains_key(word) {
                     self.status = Some(1);

@@ -26,6 +26,8 @@ pub enum Value {
 pub struct Attributes {
     /// It takes nothing any more.
     pub readonly: bool,
+    /// Whether it takes anything is not known.
+    pub perhaps_readonly: bool,
     /// It computes what it is given.
     pub integer: bool,
     /// Its text is the name of the variable that is meant (`declare -n`).
@@ -310,10 +312,15 @@ impl State {
 /// what each of them has between, where that is known.
 fn either(name: &[u8], both: (Option<&Variable>, Option<&Variable>), unknown: UnknownId) -> (Variable, Option<Choice>) {
     let exported = both.0.or(both.1).is_some_and(|variable| variable.exported);
+    let of_both = || both.0.into_iter().chain(both.1).map(|variable| variable.attributes);
+    let perhaps_readonly = of_both().any(|attributes| attributes.readonly || attributes.perhaps_readonly);
+    let attributes = Attributes { perhaps_readonly, ..Attributes::default() };
     let (Some(one), Some(two), true) = (both.0, both.1, LISTS.contains(&name)) else {
         let is_perhaps = [both.0, both.1].into_iter().any(|one| one.is_none_or(|one| one.is_perhaps));
-        return (Variable { is_perhaps, ..Variable::text(mark(unknown), exported) }, None);
+        return (Variable { is_perhaps, attributes, ..Variable::text(mark(unknown), exported) }, None);
     };
+    let is_same_kind = one.attributes.readonly == two.attributes.readonly;
+    let attributes = if is_same_kind { one.attributes } else { Attributes { readonly: false, ..attributes } };
     let mut taints = &one.taints | &two.taints;
     if (one.exported, one.unique, one.unique_list) != (two.exported, two.unique, two.unique_list) {
         taints.insert(unknown);
@@ -340,7 +347,7 @@ fn either(name: &[u8], both: (Option<&Variable>, Option<&Variable>), unknown: Un
         _ => Value::List(list.into_iter().map(<[u8]>::to_vec).collect()),
     };
     let is_perhaps = one.is_perhaps || two.is_perhaps;
-    (Variable { value, exported, places, taints, is_perhaps, ..one.clone() }, choice)
+    (Variable { value, exported, places, taints, is_perhaps, attributes, ..one.clone() }, choice)
 }
 
 /// The parts of a list of directories.

@@ -259,6 +259,11 @@ pub const ROWS: &[Row] = &[
     ("sh bash zsh", "PATH=\"$PATH\"\":/q\"':/s':/p\\:/e"),
     ("sh bash zsh", "eval 'for d in /a /b; do' 'PATH=$d:$PATH;' done"),
     ("bash", "eval '[[ ! -e /q r ]]'\n[[ -d / ]] && PATH=/x:$PATH"),
+    ("sh bash zsh", "$HOME/bin/gauge >/dev/null && readonly R=1\nR=2; PATH=/x:$PATH"),
+    ("sh bash zsh", "$HOME/bin/gauge >/dev/null && readonly R=1\nunset R; PATH=/x:$PATH"),
+    ("sh bash", "eval 'set -e; alias ll='ls -l''\nPATH=/x:$PATH"),
+    ("fish", "$HOME/bin/gauge; and set PATH /x $PATH\ncontains /x $PATH; and set MANPATH /m"),
+    ("fish", "$HOME/bin/gauge; and function f1; set -gx PATH /x $PATH; end\nset -l PATH /l $PATH; f1"),
     ("sh bash zsh", "while [ ${#x} -lt 3 ]; do x=${x}y; PATH=/$x:$PATH; done"),
     ("sh bash zsh", "until [ \"$x\" = yy ]; do x=y$x; done; PATH=/$x:$PATH"),
     (

@@ -20,7 +20,9 @@ impl Fish<'_> {
             return Flow::Next;
         }
         if let Some(defined) = self.load(name) {
-            self.run.doubts_function(name);
+            if let Some(unknown) = self.run.uncertain_function(name) {
+                self.taint_all(unknown);
+            }
             return self.call(&defined, arguments);
         }
         let first = arguments.first().map_or(&b""[..], Vec::as_slice);
@@ -147,7 +149,9 @@ impl Fish<'_> {
         if let (Some(at), true) = (at, index) {
             self.write((at + 1).to_string().into_bytes());
         }
-        self.run.status = Some(u8::from(at.is_none()));
+        // An element that is not known may be the one.
+        let is_told = at.is_some() || rest.iter().all(|word| is_known(word));
+        self.run.status = is_told.then(|| u8::from(at.is_none()));
     }
 
     fn status(&mut self, arguments: &[Vec<u8>]) {

@@ -170,6 +170,9 @@ impl<'s> Fish<'s> {
 
     fn taint_all(&mut self, unknown: UnknownId) {
         self.run.taint_all(unknown);
+        for hidden in self.scopes.iter_mut().flatten().filter_map(|(_, outside)| outside.as_mut()) {
+            hidden.taints.insert(unknown);
+        }
     }
 
     fn list_of(&self, name: &[u8]) -> Option<Vec<Vec<u8>>> {

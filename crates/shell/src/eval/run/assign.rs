@@ -13,6 +13,9 @@ const MAX_DIRS: usize = 1000;
 /// Longer values are not.
 const LONGEST_VALUE: usize = 4 << 20;
 
+/// Of which zsh's lists and texts think differently.
+pub(super) const EMPTY_LIST: &str = "a search path that is empty is a list of one empty element";
+
 impl Run<'_> {
     /// Whether a value is larger than is carried along; nothing is known after that.
     pub(in crate::eval) fn is_too_much(&mut self, name: &[u8], value: &Value) -> bool {
@@ -63,6 +66,7 @@ impl Run<'_> {
             }
             return;
         }
+        self.may_refuse(attributes);
         let value = self.shaped(value, attributes);
         let value = self.given_to_list(name, value);
         if let Some((unique, unique_list)) = self.unset_lists.remove(name) {
@@ -104,7 +108,7 @@ impl Run<'_> {
         }
         variable.taints.extend(&self.read_taints);
         if self.dialect() == Dialect::Zsh && !by_list && LISTS.contains(&name) && variable.as_text().is_empty() {
-            let unknown = self.note_unknown("a search path that is empty is a list of one empty element");
+            let unknown = self.note_unknown(EMPTY_LIST);
             variable.taints.insert(unknown);
         }
         if has_colon {
@@ -112,6 +116,21 @@ impl Run<'_> {
             variable.taints.insert(unknown);
         }
         self.state.variables.insert(name.to_vec(), variable);
+    }
+
+    /// Takes in that the shell may have refused to change a variable, and have left what it runs.
+    pub(in crate::eval) fn may_refuse(&mut self, attributes: Attributes) {
+        if !attributes.perhaps_readonly {
+            return;
+        }
+        if self.dialect() == Dialect::Posix {
+            self.early.push((self.mistake(), self.state.clone()));
+        } else {
+            let unknown = self.note_unknown("changes a variable that may be read-only");
+            self.taint_all(unknown);
+            self.state.lasting_taints.insert(unknown);
+        }
+        self.status = None;
     }
 
     /// In bash a text that is given to a list is its first element.

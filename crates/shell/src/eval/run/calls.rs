@@ -2,9 +2,12 @@
 
 use std::sync::Arc;
 
+use super::assign::EMPTY_LIST;
 use super::{Flow, MAX_DEPTH, MAX_FILE, Mishap, Run};
+use crate::UnknownId;
+
 use crate::eval::piece::is_known;
-use crate::eval::state::{Alias, AliasKind, Function, Place, Variable};
+use crate::eval::state::{Alias, AliasKind, Function, LISTS, Place, Variable};
 use crate::syntax::{Assignment, Command, Dialect, Kind, Parser, Part, Word, literal};
 use whodunit_formats::bytes::ByteString;
 
@@ -93,7 +96,14 @@ impl Run<'_> {
     fn restore(&mut self, before: Vec<(Vec<u8>, Option<Variable>)>) {
         for (name, variable) in before.into_iter().rev() {
             match variable {
-                Some(variable) => self.state.variables.insert(name, variable),
+                Some(mut variable) => {
+                    // A list that was empty comes back as text: as one empty element.
+                    if self.dialect() == Dialect::Zsh && LISTS.contains(&&*name) && variable.as_text().is_empty() {
+                        let unknown = self.note_unknown(EMPTY_LIST);
+                        variable.taints.insert(unknown);
+                    }
+                    self.state.variables.insert(name, variable)
+                }
                 None => self.state.variables.remove(&name),
             };
         }
@@ -168,12 +178,10 @@ impl Run<'_> {
     }
 
     /// Notes that a function which is called may be missing, or another one.
-    pub(in crate::eval) fn doubts_function(&mut self, name: &[u8]) {
-        if self.state.functions.get(name).is_some_and(|function| !function.certain) {
-            let shown = ByteString::from(name);
-            let unknown = self.note_unknown(format!("calls {shown}, which may be missing or another function"));
-            self.taint_all(unknown);
-        }
+    pub(in crate::eval) fn uncertain_function(&mut self, name: &[u8]) -> Option<UnknownId> {
+        let is_uncertain = self.state.functions.get(name).is_some_and(|function| !function.certain);
+        let shown = ByteString::from(name);
+        is_uncertain.then(|| self.note_unknown(format!("calls {shown}, which may be missing or another function")))
     }
 
     /// Follows a function.

@@ -251,6 +251,10 @@ impl<'s> Run<'s> {
         self.state.unset_taints.insert(unknown);
         let path = self.state.variables.entry(b"PATH".to_vec()).or_insert_with(|| Variable::text("", true));
         path.taints.insert(unknown);
+        // What functions and blocks hide comes back after them.
+        for hidden in self.scopes.iter_mut().flatten().filter_map(|(_, outside)| outside.as_mut()) {
+            hidden.taints.insert(unknown);
+        }
     }
 
     /// The effect of a syntax error: the POSIX shell exits, or, if interactive, drops the rest of what it reads.
