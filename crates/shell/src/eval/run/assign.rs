@@ -2,7 +2,7 @@
 
 use std::collections::BTreeSet;
 
-use super::{Mishap, Run, once_each};
+use super::{Mishap, Run};
 use crate::eval::piece::is_known;
 use crate::eval::state::{Attributes, LISTS, Value, Variable, places_after};
 use crate::eval::substitute;
@@ -242,4 +242,11 @@ fn mentions(value: &Assigned, name: &[u8]) -> bool {
         Assigned::Word(word) => in_parts(&word.0, name),
         Assigned::List(words) => words.iter().any(|word| in_parts(&word.0, name)),
     }
+}
+
+/// A list with each part once, the first counting.
+fn once_each(list: &[u8], separator: u8) -> Vec<u8> {
+    let mut seen = BTreeSet::new();
+    let kept: Vec<&[u8]> = list.split(|&b| b == separator).filter(|part| seen.insert(part.to_vec())).collect();
+    kept.join(&separator)
 }

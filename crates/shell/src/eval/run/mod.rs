@@ -395,10 +395,3 @@ pub(in crate::eval) fn fits_perhaps(fitting: &[u8], text: &[u8]) -> Option<bool>
     let within = memchr::memmem::find(text, &pattern::plain(middle)).is_some();
     (is_plain && within).then_some(true)
 }
-
-/// A list with each part once, the first counting.
-pub(in crate::eval) fn once_each(list: &[u8], separator: u8) -> Vec<u8> {
-    let mut seen = BTreeSet::new();
-    let kept: Vec<&[u8]> = list.split(|&b| b == separator).filter(|part| seen.insert(part.to_vec())).collect();
-    kept.join(&separator)
-}
