@@ -123,19 +123,26 @@ type Key = (u16, u32, FindingKind, Option<ByteString>, Severity);
 
 fn tell(survey: &Survey<'_>, differences: Vec<Difference<'_>>) -> Vec<Finding> {
     let root = survey.root();
+    // Only what has another content can be another's: a directory that three thousand packages miss is asked of none.
+    let is_content = |one: &Difference<'_>| one.what.iter().any(|(what, _)| what.is_content());
+    let may_be_others = |one: &Difference<'_>| is_content(one) && one.what[0].0 != Attribute::Missing;
     let canonical: Vec<ByteString> = differences.iter().map(|one| root.canonicalize(&one.recorded.path)).collect();
-    let index = survey.claims(canonical.iter().map(|path| &**path));
+    let asked = differences.iter().zip(&canonical).filter(|(one, _)| may_be_others(one));
+    let index = survey.claims(asked.map(|(_, path)| &**path));
     let moved_in = moved_in(survey, &differences);
     let mut groups: Vec<(Key, Option<Owner>, Vec<Difference<'_>>)> = Vec::new();
     let mut places: HashMap<Key, usize> = HashMap::new();
     for (one, canonical) in differences.into_iter().zip(canonical) {
         let is_missing = one.what[0].0 == Attribute::Missing;
-        let others: Vec<FoundClaim> = survey.ownership(&index, &canonical).packages;
+        let others: Vec<FoundClaim> = match may_be_others(&one) {
+            true => survey.ownership(&index, &canonical).packages,
+            false => Vec::new(),
+        };
         let is_other = |claim: &&FoundClaim| {
             (claim.holder, claim.claimant) != (one.holder, Claimant::Package(one.recorded.package))
         };
-        let content = one.what.iter().any(|(what, _)| what.is_content());
-        let by = others.iter().filter(is_other).find(|claim| content && !is_missing && fits(survey, claim, &canonical));
+        let content = is_content(&one);
+        let by = others.iter().filter(is_other).find(|claim| fits(survey, claim, &canonical));
         let around =
             || moved_in.iter().find(|(tree, _)| crate::bytes::path::within(&canonical, tree)).map(|(_, by)| by.clone());
         let by = by.and_then(|claim| survey.owner(claim)).or_else(|| if content { around() } else { None });
