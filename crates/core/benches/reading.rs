@@ -8,8 +8,9 @@ use std::sync::Mutex;
 use whodunit_core::backend::Detail;
 use whodunit_core::fs::Root;
 use whodunit_core::host::{Host, ProcessEnv, UserSelection};
-use whodunit_core::model::NameFilter;
+use whodunit_core::model::{Depth, NameFilter};
 use whodunit_core::queries::owner::{Target, owners};
+use whodunit_core::queries::verify::{Question, verify};
 use whodunit_core::resolve::{Context, SearchPath};
 use whodunit_core::survey::Survey;
 use whodunit_demo::{Scale, write};
@@ -19,6 +20,11 @@ fn main() {
 }
 
 const SIZES: [u32; 3] = [1, 10, 100];
+
+/// Packages of a machine on which every package has files of the same names.
+const ALIKE: [u32; 3] = [100, 1_000, 6_000];
+/// The files of each.
+const FILES: u32 = 170;
 
 fn lantern(factor: u32) -> PathBuf {
     static WRITING: Mutex<()> = Mutex::new(());
@@ -56,4 +62,43 @@ fn owner_of_one_path(bencher: divan::Bencher<'_, '_>, factor: u32) {
         let search = SearchPath::of(&host, Context::Login);
         owners(&Survey::of(&host), &search, &target)
     });
+}
+
+/// Records of packages whose files all have one of five names; none of the files is there.
+fn alike(packages: u32) -> PathBuf {
+    static WRITING: Mutex<()> = Mutex::new(());
+    let _one_at_a_time = WRITING.lock();
+    let place = Path::new(env!("CARGO_TARGET_TMPDIR")).join(format!("alike-{packages}"));
+    let info = place.join("var/lib/dpkg/info");
+    let status = place.join("var/lib/dpkg/status");
+    if status.exists() {
+        return place;
+    }
+    let written = "the build directory can be written";
+    std::fs::create_dir_all(&info).expect(written);
+    std::fs::create_dir_all(place.join("etc")).expect(written);
+    std::fs::write(place.join("etc/passwd"), "root:x:0:0::/root:/bin/sh\n").expect(written);
+    let mut all = String::new();
+    for package in 0..packages {
+        all += &format!("Package: quay{package}\nStatus: install ok installed\nVersion: 1\nArchitecture: all\n\n");
+        let mut list = format!("/.\n/usr\n/usr/share\n/usr/share/quay{package}\n");
+        for file in 0..FILES {
+            let name = ["copyright", "changelog.gz", "index.html", "__init__.py", "README"][file as usize % 5];
+            list += &format!("/usr/share/quay{package}/d{}/{name}\n", file / 5);
+        }
+        std::fs::write(info.join(format!("quay{package}.list")), list).expect(written);
+    }
+    std::fs::write(status, all).expect(written);
+    place
+}
+
+/// The time per claim is to be the same at every size.
+#[divan::bench(args = ALIKE, sample_count = 5)]
+fn equal_names_and_every_file_missing(bencher: divan::Bencher<'_, '_>, packages: u32) {
+    let root = Root::offline(&alike(packages)).expect("it was written");
+    let host = Host::new(root, &UserSelection::All, ProcessEnv::default()).expect("every user is known");
+    let question = Question { packages: None, managers: &[], depth: Depth::Presence };
+    bencher
+        .counter(divan::counter::ItemsCount::new(packages * FILES))
+        .bench(|| verify(&Survey::of(&host), question, &()).findings.len());
 }

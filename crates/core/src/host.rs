@@ -225,10 +225,14 @@ fn system(root: &Root) -> Option<System> {
     Some(System { id: value(b"ID"), version: value(b"VERSION_ID"), like })
 }
 
+/// Where accounts are recorded (`passwd(5)`).
+pub(crate) const PASSWD: &[u8] = b"/etc/passwd";
+
 fn find_users(root: &Root, wanted: &UserSelection) -> Result<Vec<User>, UnknownUser> {
-    let file = root.read(b"/etc/passwd", Limit::SMALL).unwrap_or_default();
+    let read = root.read(PASSWD, Limit::RECORD);
+    let file = read.as_deref().unwrap_or_default();
     let mut known: Vec<User> = Vec::new();
-    for account in accounts::accounts(&file) {
+    for account in accounts::accounts(file) {
         let user = User {
             name: account.name.into(),
             uid: account.uid,
@@ -239,6 +243,14 @@ fn find_users(root: &Root, wanted: &UserSelection) -> Result<Vec<User>, UnknownU
         if !known.iter().any(|other| other.name == user.name) {
             known.push(user);
         }
+    }
+    let has_homes = || {
+        let homes = root.dir(b"/home").and_then(|dir| dir.list()).unwrap_or_default();
+        homes.iter().any(|(_, kind)| *kind == Kind::Dir)
+    };
+    if known.is_empty() && (!file.is_empty() || has_homes()) {
+        let reason = if read.is_err() { "cannot be read" } else { "names no account" };
+        root.note_gap(PASSWD, format!("{reason}, so no user and no home is known"));
     }
     let mac = mac_users(root);
     let is_new = |user: &User| !known.iter().any(|other| other.name == user.name || other.home == user.home);

@@ -1,5 +1,6 @@
 //! Records of files, requirements and environments that are damaged, closed, or made to mislead.
 
+use std::fs;
 use std::process::Command;
 
 use serde_json::Value;
@@ -223,4 +224,59 @@ fn a_program_that_one_of_cargos_records_lacks_is_told() {
             r#""tally" ["/home/maren/.cargo/bin/tally"] "su -s /bin/sh -c 'cargo install --force tally --version 0.4.0' -- maren""#
         ]
     );
+}
+
+/// What is lost is said, and an answer that it could change is not certain.
+#[test]
+fn what_cannot_be_read_is_never_taken_for_empty() {
+    let script: &[u8] = b"#!/bin/sh\n";
+    let status: &[u8] = b"Package: lamp\nStatus: install ok installed\nVersion: 1\nArchitecture: all\n";
+    let passwd: &[u8] = b"root:x:0:0::/root:/bin/sh\nmaren:x:1000:1000::/home/maren:/bin/sh\n";
+    let made = tree(&[
+        ("usr/bin/lamp", script),
+        ("usr/bin/sh", b"\x7fELF"),
+        ("var/lib/dpkg/status", status),
+        ("home/maren/.local/bin/lamp", script),
+    ]);
+    let at = |path: &str| made.path().join(path);
+    let put = |path: &str, content: Option<&[u8]>| {
+        let file = at(path);
+        fs::create_dir_all(file.parent().unwrap()).unwrap();
+        let _ = fs::remove_file(&file);
+        let _ = fs::remove_dir(&file);
+        match content {
+            Some(content) => fs::write(file, content).unwrap(),
+            None => fs::create_dir(file).unwrap(),
+        }
+    };
+    let list: &[u8] = b"/.\n/usr\n/usr/bin\n/usr/bin/lamp\n";
+    let places = ["etc/passwd", "etc/os-release", "var/lib/dpkg/info/lamp.list"];
+    let sound: [Option<&[u8]>; 3] = [Some(passwd), Some(b"ID=debian\n"), Some(list)];
+    let ask = || {
+        let root = made.path().to_str().unwrap();
+        let ran = run(["--root", root, "--strict", "--path", "/usr/bin", "owner", "lamp", "--format", "json"]);
+        let answer = ran.document()["answers"][0].clone();
+        (ran.status, answer["verdict"].clone(), answer["certain"] == true, ran.err.clone())
+    };
+    let cut = &list[..list.len() - 3];
+    for (broken, content, is_certain) in [
+        (usize::MAX, None, true),
+        (0, None, false),
+        (0, Some(&b"\xff\0garbage"[..]), false),
+        (0, Some(b""), false),
+        (1, None, true),
+        (2, Some(b""), false),
+        (2, Some(&[0; 40]), false),
+        (2, Some(cut), false),
+        (2, Some(b"usr/bin/lamp\n"), false),
+    ] {
+        for (number, place) in places.iter().enumerate() {
+            put(place, if number == broken { content } else { sound[number] });
+        }
+        let (status, verdict, certain, said) = ask();
+        let case = format!("{broken} {content:?}: {verdict} {said}");
+        assert_eq!(certain, is_certain, "{case}");
+        assert_eq!(status == 3, broken != usize::MAX, "{case}");
+        assert!(broken == usize::MAX || said.contains(places[broken.min(2)]), "{case}");
+    }
 }

@@ -235,9 +235,17 @@ impl Root {
     /// The whole of a regular file, if it is no larger than `limit`.
     ///
     /// # Errors
-    /// As [`Root::open`]; also when the file is larger.
+    /// As [`Root::open`]; also when the file is larger. Anything but that nothing is there is remembered as a gap,
+    /// whatever the caller makes of it: a FIFO in a file's place is no empty file.
     pub fn read(&self, path: &[u8], limit: Limit) -> Result<Vec<u8>, FsError> {
-        self.open(path)?.read_all(path, limit)
+        let read = self.open(path).and_then(|file| file.read_all(path, limit));
+        if let Err(error @ (FsError::WrongKind { .. } | FsError::TooLarge { .. } | FsError::Loop { .. })) = &read
+            // The usual way to say that a file has nothing in it.
+            && *self.canonicalize_dir(path) != *b"/dev/null"
+        {
+            self.note_gap(path, error.reason());
+        }
+        read
     }
 
     /// The first bytes of a regular file, at most `most`.

@@ -85,6 +85,9 @@ pub struct Reached {
     pub skipped: Vec<Evidence>,
 }
 
+/// The most of an entry that cannot be a directory that is shown.
+const MAX_SHOWN: usize = 200;
+
 impl SearchPath {
     /// The search path of a context: of the user whose login stands for all.
     #[must_use]
@@ -128,7 +131,9 @@ impl SearchPath {
         let mut seen = HashSet::new();
         for (number, (spelled, mut because)) in (1..).zip(list) {
             if !spelled.starts_with(b"/") && !host.root.is_live() {
-                because.says = format!("{spelled:?} depends on the current directory; skipped");
+                let shown = ByteString::from(&spelled[..spelled.len().min(MAX_SHOWN)]);
+                let more = if spelled.len() > MAX_SHOWN { "…" } else { "" };
+                because.says = format!("{shown:?}{more} depends on the current directory; skipped");
                 path.unknown.push(because);
                 continue;
             }

@@ -7,9 +7,12 @@ use crate::fs::{FsError, Kind, Limit, Meta, Root};
 
 impl Files for Root {
     fn read(&self, path: &[u8], max: u64) -> Result<Vec<u8>, ReadError> {
-        Root::read(self, path, Limit::bytes(max)).map_err(|error| match error {
-            FsError::Missing { .. } | FsError::WrongKind { .. } => ReadError::Absent(error.to_string()),
-            error => ReadError::Unreadable(error.to_string()),
+        Root::read(self, path, Limit::bytes(max)).or_else(|error| match error {
+            FsError::WrongKind { .. } if *self.canonicalize_dir(path) == *b"/dev/null" => Ok(Vec::new()),
+            FsError::Missing { .. } | FsError::WrongKind { found: Kind::Dir, .. } => {
+                Err(ReadError::Absent(error.to_string()))
+            }
+            error => Err(ReadError::Unreadable(error.to_string())),
         })
     }
 

@@ -1,39 +1,76 @@
 //! Patterns of shells (XCU 2.13, "Pattern Matching Notation"), with `\` before a byte that means itself, and the groups of
 //! bash (`@(a|b)`) and zsh (`(a|b)`).
 
+/// The most steps that are taken before a pattern counts as one that does not fit: those of a pattern of a thousand
+/// stars on a text of as many letters.
+const MAX_STEPS: u32 = 2_000_000;
+
+/// The deepest nesting of groups that is followed.
+const MAX_GROUPS: u32 = 100;
+
 /// Whether a pattern fits the whole text.
 pub fn fits(pattern: &[u8], text: &[u8]) -> bool {
-    let mut steps = 100_000;
-    matches(pattern, text, &mut steps)
+    matches(pattern, text, &mut Budget { steps: MAX_STEPS, groups: MAX_GROUPS })
 }
 
-fn matches(pattern: &[u8], text: &[u8], steps: &mut u32) -> bool {
-    *steps = steps.saturating_sub(1);
-    if *steps == 0 {
-        return false;
-    }
-    let Some(&first) = pattern.first() else { return text.is_empty() };
-    if let Some((kind, alternatives, rest)) = group(pattern) {
-        return grouped(kind, &alternatives, rest, text, steps);
-    }
-    match first {
-        b'*' => {
-            let rest = &pattern[pattern.iter().take_while(|&&b| b == b'*').count()..];
-            (0..=text.len()).any(|at| matches(rest, &text[at..], steps))
+/// What a match may still cost.
+struct Budget {
+    steps: u32,
+    groups: u32,
+}
+
+/// Compares from left to right. Where something does not fit, the last star takes one letter more: a star before it need
+/// not be asked again, since whatever it could take, the last one can.
+fn matches(pattern: &[u8], text: &[u8], budget: &mut Budget) -> bool {
+    let (mut at, mut from) = (0, 0);
+    let mut star: Option<(usize, usize)> = None;
+    while budget.steps > 0 {
+        budget.steps -= 1;
+        let (rest, left) = (&pattern[at..], &text[from..]);
+        if let Some((kind, alternatives, after)) = group(rest) {
+            if grouped(kind, &alternatives, after, left, budget) {
+                return true;
+            }
+        } else if rest.first() == Some(&b'*') {
+            at += 1;
+            star = Some((at, from));
+            continue;
+        } else if rest.is_empty() {
+            if left.is_empty() {
+                return true;
+            }
+        } else if let Some((length, taken)) = letter(rest, left) {
+            at += length;
+            from += taken;
+            continue;
         }
-        b'?' => {
-            let Some(&b) = text.first() else { return false };
+        match star {
+            Some((after, tried)) if tried < text.len() => {
+                star = Some((after, tried + 1));
+                (at, from) = (after, tried + 1);
+            }
+            _ => return false,
+        }
+    }
+    false
+}
+
+/// The lengths of the first part of a pattern and of the letter of the text that it fits.
+fn letter(pattern: &[u8], text: &[u8]) -> Option<(usize, usize)> {
+    let b = *text.first()?;
+    match pattern {
+        [b'?', ..] => {
             // A letter of several bytes is one.
-            let length = if b < 0x80 { 1 } else { text.iter().skip(1).take_while(|&&b| b & 0xc0 == 0x80).count() + 1 };
-            matches(&pattern[1..], &text[length..], steps)
+            let more = text.iter().skip(1).take_while(|&&b| b & 0xc0 == 0x80).count();
+            Some((1, if b < 0x80 { 1 } else { more + 1 }))
         }
-        b'[' => match (bracket(pattern), text.first()) {
-            (Some((set, length)), Some(&b)) => in_set(set, b) && matches(&pattern[length..], &text[1..], steps),
-            (None, Some(b'[')) => matches(&pattern[1..], &text[1..], steps),
-            _ => false,
+        [b'[', ..] => match bracket(pattern) {
+            Some((set, length)) => in_set(set, b).then_some((length, 1)),
+            None => (b == b'[').then_some((1, 1)),
         },
-        b'\\' if pattern.len() > 1 => text.first() == pattern.get(1) && matches(&pattern[2..], &text[1..], steps),
-        _ => text.first() == Some(&first) && matches(&pattern[1..], &text[1..], steps),
+        [b'\\', meant, ..] => (b == *meant).then_some((2, 1)),
+        [first, ..] => (b == *first).then_some((1, 1)),
+        [] => None,
     }
 }
 
@@ -47,6 +84,7 @@ fn group(pattern: &[u8]) -> Option<Group<'_>> {
         [b'(', ..] => (b'@', 1),
         _ => return None,
     };
+    memchr::memchr(b')', pattern)?;
     let (mut depth, mut from, mut at) = (0, start, start);
     let mut alternatives = Vec::new();
     while at < pattern.len() {
@@ -69,22 +107,29 @@ fn group(pattern: &[u8]) -> Option<Group<'_>> {
     None
 }
 
-fn grouped(kind: u8, alternatives: &[&[u8]], rest: &[u8], text: &[u8], steps: &mut u32) -> bool {
-    let one = |at: usize, steps: &mut u32| alternatives.iter().any(|one| matches(one, &text[..at], steps));
-    match kind {
-        b'!' => (0..=text.len()).any(|at| !one(at, steps) && matches(rest, &text[at..], steps)),
+fn grouped(kind: u8, alternatives: &[&[u8]], rest: &[u8], text: &[u8], budget: &mut Budget) -> bool {
+    if budget.groups == 0 {
+        return false;
+    }
+    budget.groups -= 1;
+    let one = |at: usize, budget: &mut Budget| alternatives.iter().any(|one| matches(one, &text[..at], budget));
+    let fits = match kind {
+        b'!' => (0..=text.len()).any(|at| !one(at, budget) && matches(rest, &text[at..], budget)),
         b'?' | b'@' => {
-            (kind == b'?' && matches(rest, text, steps))
-                || (0..=text.len()).any(|at| one(at, steps) && matches(rest, &text[at..], steps))
+            (kind == b'?' && matches(rest, text, budget))
+                || (0..=text.len()).any(|at| one(at, budget) && matches(rest, &text[at..], budget))
         }
         _ => {
-            (kind == b'*' && matches(rest, text, steps))
+            (kind == b'*' && matches(rest, text, budget))
                 || (1..=text.len()).any(|at| {
-                    one(at, steps)
-                        && (matches(rest, &text[at..], steps) || grouped(b'+', alternatives, rest, &text[at..], steps))
+                    one(at, budget)
+                        && (matches(rest, &text[at..], budget)
+                            || grouped(b'+', alternatives, rest, &text[at..], budget))
                 })
         }
-    }
+    };
+    budget.groups += 1;
+    fits
 }
 
 /// The content of the bracket expression at the start, and its length.
@@ -211,6 +256,11 @@ mod tests {
             assert_eq!(fits(pattern.as_bytes(), text.as_bytes()), expected, "{pattern} {text}");
         }
         assert!(!fits(&b"*a".repeat(40), &b"a".repeat(30)), "bounded");
+        assert!(fits(&b"*a".repeat(1_000), &b"a".repeat(2_000)));
+        assert!(!fits(&b"*a".repeat(25_000), &[&b"a".repeat(100_000)[..], b"b"].concat()), "not by recursion");
+        assert!(
+            !fits(&b"(".repeat(100_000), b"a") && !fits(&[b"(".repeat(50_000), b")".repeat(50_000)].concat(), b"a")
+        );
         assert_eq!(plain(&escaped(b"a*[b]")), b"a*[b]");
     }
 }

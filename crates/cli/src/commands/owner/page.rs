@@ -196,7 +196,7 @@ pub(super) fn headline(answer: &Answer, presenter: &Presenter) -> Line {
                 format!(", but the file is not the one that {} installed (verify {})", owner.manager, owner.name);
             line.and(Tone::Accent, presenter.owner(owner)).and(Tone::Warning, says)
         }
-        (Verdict::Owned, Some(owner)) => line.and(Tone::Accent, presenter.owner(owner)),
+        (Verdict::Owned, Some(owner)) => line.and(Tone::Accent, presenter.owner(owner)).and(Tone::Warning, unknown),
         (Verdict::Owned, None) => line.and(Tone::Accent, "owned"),
         (Verdict::Several, _) => {
             line.and(Tone::Warning, format!("{} claim it", output::count(answer.owners.len(), "package")))

@@ -12,6 +12,7 @@ use serde::Serialize;
 use super::Located;
 use super::users::{self, OfUsers};
 use crate::bytes::ByteString;
+use crate::host::PASSWD;
 use crate::model::{CoverageState, Evidence, Finding, Owner, Remedy};
 use crate::resolve::libraries::Loader;
 use crate::resolve::words::Taken;
@@ -215,9 +216,13 @@ pub fn owners_in(survey: &Survey<'_>, searches: &[&SearchPath], targets: &[Targe
         coverage.iter().any(|part| part.manager.is_some() == of_manager && part.state != CoverageState::Read)
     };
     let records_lost = survey.managers().is_empty() || is_lost(true);
+    // Without accounts there are no homes, and what is in one may come first.
+    let homes_lost = coverage.iter().any(|part| part.location.as_bytes() == PASSWD);
     for answer in answers.iter_mut().flatten() {
         answer.certain = match answer.verdict {
-            Verdict::Owned | Verdict::Several => true,
+            Verdict::Owned | Verdict::Several => {
+                !(homes_lost && matches!(answer.kind, TargetKind::Command | TargetKind::Launcher))
+            }
             Verdict::Unowned => !records_lost,
             // It may stand in a directory that could not be looked into.
             Verdict::NotFound => !records_lost && !is_lost(false),

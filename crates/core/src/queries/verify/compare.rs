@@ -74,6 +74,9 @@ pub struct Compared<'r> {
     pub unread: Vec<Unread>,
 }
 
+/// The largest file whose content is read: 16 GiB. A sparse file of terabytes costs nothing to make.
+const MAX_CONTENT: u64 = 16 << 30;
+
 /// Compares every file; `done` is told of each file whose content was read.
 pub fn compare<'r>(
     root: &Root,
@@ -82,15 +85,22 @@ pub fn compare<'r>(
     begin: &dyn Fn(usize),
     done: &(dyn Fn() + Sync),
 ) -> Compared<'r> {
-    let looked: Vec<Looked> =
+    let mut looked: Vec<Looked> =
         files.par_iter().with_min_len(256).map(|(_, recorded)| look(root, recorded, depth)).collect();
     let mut jobs = Vec::new();
     let mut of_job = Vec::new();
     if depth == Depth::Content {
-        for (place, ((_, recorded), Looked { what, meta, .. })) in files.iter().zip(&looked).enumerate() {
+        for (place, ((_, recorded), Looked { what, meta, unread })) in files.iter().zip(&mut looked).enumerate() {
             // A size that differs has told already; but managers tell of both.
             let is_readable = !what.iter().any(|(what, _)| matches!(what, Attribute::Missing | Attribute::Kind));
             let (Some(digest), Some(meta), true) = (&recorded.digest, meta, is_readable) else { continue };
+            if meta.size > MAX_CONTENT {
+                match what.iter().any(|(what, _)| *what == Attribute::Size) {
+                    true => what.push((Attribute::Digest, "not read, since its size differs".to_owned())),
+                    false => *unread = Some(FsError::TooLarge { path: recorded.path.clone(), limit: MAX_CONTENT }),
+                }
+                continue;
+            }
             jobs.push(Job { file: recorded.path.clone(), algorithm: digest.algorithm, size: meta.size });
             of_job.push(place);
         }

@@ -25,7 +25,7 @@ pub fn compiled(program: &str) -> Place {
 }
 
 pub fn read(host: &Host, file: &[u8]) -> Vec<u8> {
-    host.root.read(file, Limit::SMALL).unwrap_or_default()
+    host.root.read(file, Limit::RECORD).unwrap_or_default()
 }
 
 impl Start {

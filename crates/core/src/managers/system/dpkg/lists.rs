@@ -141,6 +141,10 @@ fn scan(package: u32, content: Vec<u8>, list: &List, keep: &(dyn Fn(&[u8]) -> bo
         }
         start = end + 1;
     }
+    // dpkg lists at least `/.`, and ends each line: what does not was cut.
+    if !slash_missing && content.last() != Some(&b'\n') {
+        damaged = damaged.or(Some(u32::try_from(memchr_iter(b'\n', &content).count()).unwrap_or(u32::MAX) + 1));
+    }
     // Where little is wanted, the rest of the list need not be held.
     if found.len() * 8 < content.len() / 64 {
         return Lines { damaged, ..shrink(package, &content, found, slash_missing) };
