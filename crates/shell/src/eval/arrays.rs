@@ -211,7 +211,14 @@ impl Run<'_> {
             let Value::Text(text) = new else { return None };
             let listed = || (0..).zip(list.unwrap_or_default()).collect();
             let mut elements = current.map_or_else(listed, numbered);
-            let number = from_start(&elements, self.computed(index)?);
+            let Some(number) = self.computed(index) else {
+                // Where it is no expression, bash reads no further.
+                let unknown = self.note_unknown("assigns to a subscript that cannot be computed");
+                self.taint_all(unknown);
+                self.state.lasting_taints.insert(unknown);
+                return None;
+            };
+            let number = from_start(&elements, number);
             if !(0..MAX_INDEX).contains(&number) {
                 return None;
             }

@@ -293,6 +293,12 @@ impl Run<'_> {
     fn files(&mut self, field: &Field, fields: &mut Vec<Vec<u8>>) {
         let text = field.text();
         let fitting = field.pattern();
+        // zsh: "bad pattern". A bracket alone is the command.
+        let is_taken = self.dialect() == Dialect::Zsh && !self.state.has(b"noglob") && !self.state.has(b"nobadpattern");
+        if is_taken && text != b"[" && is_known(&text) && pattern::has_open_bracket(&fitting) {
+            self.fail(Mishap::Expansion);
+            return;
+        }
         let is_pattern = pattern::is_pattern(&fitting) || (self.has_extended_glob() && is_extended(&fitting));
         if !is_pattern || self.state.has(b"noglob") || !is_known(&text) {
             fields.push(text);

@@ -208,6 +208,22 @@ pub fn is_pattern(text: &[u8]) -> bool {
     false
 }
 
+/// Whether a bracket expression begins in a pattern and does not end.
+pub fn has_open_bracket(pattern: &[u8]) -> bool {
+    let mut at = 0;
+    while at < pattern.len() {
+        match pattern[at] {
+            b'\\' => at += 2,
+            b'[' => match bracket(&pattern[at..]) {
+                Some((_, length)) => at += length,
+                None => return true,
+            },
+            _ => at += 1,
+        }
+    }
+    false
+}
+
 /// A text as a pattern that fits it alone.
 pub fn escaped(text: &[u8]) -> Vec<u8> {
     let mut pattern = Vec::with_capacity(text.len());

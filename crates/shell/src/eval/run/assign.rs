@@ -40,13 +40,14 @@ impl Run<'_> {
     pub(in crate::eval) fn assign(&mut self, name: &[u8], value: Value, is_made_of_old: bool) {
         let name = &self.state.meant(name).to_vec()[..];
         let by_list = self.dialect() == Dialect::Zsh && substitute::tied(name).is_some();
-        let mut has_colon = false;
+        let (mut has_colon, mut has_one_empty) = (false, false);
         let (name, value) = match (self.dialect(), substitute::tied(name)) {
             (Dialect::Zsh, Some(tied)) => (
                 tied,
                 match value {
                     Value::List(list) => {
                         has_colon = list.iter().any(|one| one.contains(&b':'));
+                        has_one_empty = list.len() == 1 && list[0].is_empty();
                         Value::Text(list.join(&b':'))
                     }
                     text => text,
@@ -107,7 +108,8 @@ impl Run<'_> {
             variable.taints.clear();
         }
         variable.taints.extend(&self.read_taints);
-        if self.dialect() == Dialect::Zsh && !by_list && LISTS.contains(&name) && variable.as_text().is_empty() {
+        let is_empty_text = self.dialect() == Dialect::Zsh && !by_list && LISTS.contains(&name);
+        if has_one_empty || is_empty_text && variable.as_text().is_empty() {
             let unknown = self.note_unknown(EMPTY_LIST);
             variable.taints.insert(unknown);
         }
