@@ -40,20 +40,12 @@ impl Run<'_> {
     pub(in crate::eval) fn assign(&mut self, name: &[u8], value: Value, is_made_of_old: bool) {
         let name = &self.state.meant(name).to_vec()[..];
         let by_list = self.dialect() == Dialect::Zsh && substitute::tied(name).is_some();
-        let (mut has_colon, mut has_one_empty) = (false, false);
-        let (name, value) = match (self.dialect(), substitute::tied(name)) {
-            (Dialect::Zsh, Some(tied)) => (
-                tied,
-                match value {
-                    Value::List(list) => {
-                        has_colon = list.iter().any(|one| one.contains(&b':'));
-                        has_one_empty = list.len() == 1 && list[0].is_empty();
-                        Value::Text(list.join(&b':'))
-                    }
-                    text => text,
-                },
-            ),
-            _ => (name, value),
+        let (name, value, odd) = match (self.dialect(), substitute::tied(name)) {
+            (Dialect::Zsh, Some(tied)) => {
+                let (value, odd) = as_text(value);
+                (tied, value, odd)
+            }
+            _ => (name, value, None),
         };
         if self.is_too_much(name, &value) {
             return;
@@ -108,13 +100,10 @@ impl Run<'_> {
             variable.taints.clear();
         }
         variable.taints.extend(&self.read_taints);
-        let is_empty_text = self.dialect() == Dialect::Zsh && !by_list && LISTS.contains(&name);
-        if has_one_empty || is_empty_text && variable.as_text().is_empty() {
-            let unknown = self.note_unknown(EMPTY_LIST);
-            variable.taints.insert(unknown);
-        }
-        if has_colon {
-            let unknown = self.note_unknown("an element of a search path has a colon in it");
+        let may_be_empty = self.dialect() == Dialect::Zsh && !by_list && LISTS.contains(&name);
+        let empty = (may_be_empty && variable.as_text().is_empty()).then_some(EMPTY_LIST);
+        if let Some(says) = odd.or(empty) {
+            let unknown = self.note_unknown(says);
             variable.taints.insert(unknown);
         }
         self.state.variables.insert(name.to_vec(), variable);
@@ -244,6 +233,17 @@ fn mentions(value: &Assigned, name: &[u8]) -> bool {
         Assigned::Word(word) => in_parts(&word.0, name),
         Assigned::List(words) => words.iter().any(|word| in_parts(&word.0, name)),
     }
+}
+
+/// A list of zsh as the text that is tied to it, and why the two may differ.
+fn as_text(value: Value) -> (Value, Option<&'static str>) {
+    let Value::List(list) = value else { return (value, None) };
+    let odd = match &list[..] {
+        [one] if one.is_empty() => Some(EMPTY_LIST),
+        list if list.iter().any(|one| one.contains(&b':')) => Some("an element of a search path has a colon in it"),
+        _ => None,
+    };
+    (Value::Text(list.join(&b':')), odd)
 }
 
 /// A list with each part once, the first counting.
