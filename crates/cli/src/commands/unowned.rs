@@ -106,8 +106,8 @@ impl Shown for Unowned {
 
 fn in_full(group: &Group, presenter: &Presenter) -> Vec<Line> {
     let is_probable = group.files.iter().any(|file| file.version_is_probable);
-    let probably = if is_probable { "probably " } else { "" };
-    let version = group.version_hint.as_ref().map(|version| format!(" {probably}{version}")).unwrap_or_default();
+    let version = output::hinted(group.version_hint.as_ref(), is_probable);
+    let version = version.map(|version| format!(" {version}")).unwrap_or_default();
     let mut lines = vec![
         Line::blank(),
         Line::of(Tone::Strong, group.name.to_string())
@@ -118,8 +118,7 @@ fn in_full(group: &Group, presenter: &Presenter) -> Vec<Line> {
     let shown: Vec<(String, &UnownedFile)> = shown.collect();
     let kinds = 4 + shown.iter().map(|(path, _)| output::width_of(path)).max().unwrap_or(0).min(72);
     for (path, file) in shown {
-        let probably = if file.version_is_probable { "probably " } else { "" };
-        let version = file.version_hint.as_ref().map(|version| format!("{probably}{version}")).unwrap_or_default();
+        let version = output::hinted(file.version_hint.as_ref(), file.version_is_probable).unwrap_or_default();
         let line = Line::of(Tone::Plain, "  ").and(Tone::Plain, path).to(kinds).and(Tone::Faint, file.kind.word());
         lines.push(line.to(kinds + 12).and(Tone::Plain, version));
     }

@@ -85,6 +85,12 @@ pub trait Shown: Serialize + Clone {
     fn page(&self, presenter: &Presenter) -> Vec<Piece>;
 }
 
+/// An unowned program's version, with `probably` before one that is a guess.
+pub fn hinted(version: Option<&ByteString>, is_probable: bool) -> Option<String> {
+    let probably = if is_probable { "probably " } else { "" };
+    version.map(|version| format!("{probably}{version}"))
+}
+
 /// Names, separated by commas.
 pub fn names(names: &[ByteString]) -> String {
     names.iter().map(ToString::to_string).collect::<Vec<_>>().join(", ")

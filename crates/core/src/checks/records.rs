@@ -8,30 +8,21 @@ use crate::bytes::{ByteString, path};
 use crate::fs::Kind;
 use crate::managers;
 use crate::model::{
-    CommandLine, CoverageState, Evidence, Finding, FindingKind, Package, Remedy, RemedyKind, Severity, Status,
+    CommandLine, CoverageState, Evidence, Finding, FindingKind, ManagerId, Package, Remedy, RemedyKind, Severity,
+    Status,
 };
 
 /// `diverted-program`, `chosen-by-hand` and the like: what a manager tells of itself.
 pub fn diagnostics(cx: &CheckContext<'_, '_>) -> Vec<Finding> {
-    let of_each = cx.survey.installations().iter().flat_map(|held| {
-        held.diagnostics().into_iter().map(|mut finding| {
-            let ways = std::mem::take(&mut finding.remedies).into_iter();
-            finding.remedies = ways.filter_map(|way| cx.survey.remedy_within(&**held, way)).collect();
-            finding
-        })
-    });
-    of_each.collect()
+    cx.survey.diagnostics().to_vec()
 }
 
 /// `half-installed`, `broken-package`, `settings-left`, `data-left` and `not-executable`.
 pub fn states(cx: &CheckContext<'_, '_>) -> Vec<Finding> {
     let packages = cx.survey.recorded();
     // What a record is wrong about is told of the record.
-    let wrong: HashSet<ByteString> = diagnostics(cx)
-        .into_iter()
-        .filter(|finding| finding.kind == FindingKind::RecordDisagrees)
-        .flat_map(|finding| finding.packages)
-        .collect();
+    let disagree = cx.survey.diagnostics().iter().filter(|finding| finding.kind == FindingKind::RecordDisagrees);
+    let wrong: HashSet<&ByteString> = disagree.flat_map(|finding| &finding.packages).collect();
     let sound = packages.iter().filter(|package| !wrong.contains(&package.id));
     let mut found: Vec<Finding> = sound.filter_map(|package| of_package(cx, package)).collect();
     let removed = packages.iter().filter(|package| package.status == Status::ConfigRemains);
@@ -51,59 +42,63 @@ fn data_left(cx: &CheckContext<'_, '_>, package: &Package) -> Vec<Finding> {
     });
     let there = dirs.filter(|dir| root.entry(dir).is_ok_and(|meta| meta.kind == Kind::Dir));
     let told = there.map(|dir| {
-        let summary = format!("{dir} is left of {}, which {} removed", package.name, package.manager);
-        let consequence =
-            "it uses disk space until someone deletes it, and is used again if the program is reinstalled";
-        let mut evidence = vec![Evidence::directory(dir.clone(), format!("has the name of {}", package.name))];
-        evidence.extend(package.evidence.iter().cloned());
-        Finding {
-            packages: vec![package.id.clone()],
-            paths: vec![dir.clone()],
-            remedies: vec![delete(cx, &dir)],
-            evidence,
-            ..Finding::new(FindingKind::DataLeft, Severity::Note, package.name.clone(), summary, consequence)
-        }
+        let gone = format!("{}, which {} removed", package.name, package.manager);
+        let mut found = left(cx, dir, &package.name, &gone, "program", format!("has the name of {}", package.name));
+        found.packages.push(package.id.clone());
+        found.evidence.extend(package.evidence.iter().cloned());
+        found
     });
     told.collect()
 }
 
 /// Data that a sandboxed format keeps for packages which are gone, each in a directory that has the package's name.
 pub fn sandbox_data(cx: &CheckContext<'_, '_>) -> Vec<Finding> {
-    let root = cx.survey.root();
     let coverage = cx.survey.coverage();
+    // What could not be read may well be installed.
+    let is_read = |manager: ManagerId| {
+        coverage.iter().filter(|part| part.manager == Some(manager)).all(|part| part.state == CoverageState::Read)
+    };
+    let keeping = managers::ALL.iter().filter_map(|one| Some((one.id(), one.profile().keeps_data_in?)));
+    keeping.filter(|(manager, _)| is_read(*manager)).flat_map(|(manager, dir)| left_of(cx, manager, dir)).collect()
+}
+
+/// The directories of users below `dir` that have the name of no package of the manager.
+fn left_of(cx: &CheckContext<'_, '_>, manager: ManagerId, dir: &str) -> Vec<Finding> {
+    let of_it = cx.survey.recorded().iter().filter(|package| package.manager == manager);
+    let installed: HashSet<&ByteString> = of_it.map(|package| &package.name).collect();
     let mut found = Vec::new();
-    for manager in managers::ALL.iter().map(|manager| manager.id()) {
-        let Some(dir) = managers::profile(manager).keeps_data_in else { continue };
-        // What could not be read may well be installed.
-        let of_it = coverage.iter().filter(|part| part.manager == Some(manager));
-        if of_it.clone().any(|part| part.state != CoverageState::Read) {
-            continue;
-        }
-        for user in &cx.survey.host.users {
-            let place = path::join(&user.home, dir.as_bytes());
-            let mut names = root.dir(&place).and_then(|dir| dir.list()).unwrap_or_default();
-            names.retain(|(name, kind)| *kind == Kind::Dir && !name.starts_with(b"."));
-            names.sort_by(|(a, _), (b, _)| a.cmp(b));
-            for (name, _) in names {
-                let is_of_it = |package: &&Package| package.manager == manager && package.name == name;
-                if cx.survey.recorded().iter().any(|package| is_of_it(&package)) {
-                    continue;
-                }
-                let at = path::join(&place, &name);
-                let summary = format!("{at} is left of {name}, which {manager} does not have any more");
-                let consequence =
-                    "it uses disk space until someone deletes it, and is used again if the application is reinstalled";
-                let says = format!("{manager} keeps the data of {name} here, and no installation has it");
-                found.push(Finding {
-                    paths: vec![at.clone()],
-                    remedies: vec![delete(cx, &at)],
-                    evidence: vec![Evidence::directory(at, says)],
-                    ..Finding::new(FindingKind::DataLeft, Severity::Note, name, summary, consequence)
-                });
-            }
-        }
+    for user in &cx.survey.host.users {
+        let place = path::join(&user.home, dir.as_bytes());
+        let mut names = cx.survey.root().dir(&place).and_then(|dir| dir.list()).unwrap_or_default();
+        names.retain(|(name, kind)| *kind == Kind::Dir && !name.starts_with(b".") && !installed.contains(name));
+        names.sort_by(|(a, _), (b, _)| a.cmp(b));
+        found.extend(names.into_iter().map(|(name, _)| {
+            let gone = format!("{name}, which {manager} does not have any more");
+            let says = format!("{manager} keeps the data of {name} here, and no installation has it");
+            left(cx, path::join(&place, &name), &name, &gone, "application", says)
+        }));
     }
     found
+}
+
+/// `data-left`: a directory that software which is gone has left behind.
+fn left(
+    cx: &CheckContext<'_, '_>,
+    dir: ByteString,
+    name: &ByteString,
+    gone: &str,
+    kind: &str,
+    says: String,
+) -> Finding {
+    let summary = format!("{dir} is left of {gone}");
+    let consequence =
+        format!("it uses disk space until someone deletes it, and is used again if the {kind} is reinstalled");
+    Finding {
+        paths: vec![dir.clone()],
+        remedies: vec![delete(cx, &dir)],
+        evidence: vec![Evidence::directory(dir, says)],
+        ..Finding::new(FindingKind::DataLeft, Severity::Note, name.clone(), summary, consequence)
+    }
 }
 
 /// Deletes a directory of a user's.

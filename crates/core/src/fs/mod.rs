@@ -240,12 +240,17 @@ impl Root {
     pub fn read(&self, path: &[u8], limit: Limit) -> Result<Vec<u8>, FsError> {
         let read = self.open(path).and_then(|file| file.read_all(path, limit));
         if let Err(error @ (FsError::WrongKind { .. } | FsError::TooLarge { .. } | FsError::Loop { .. })) = &read
-            // The usual way to say that a file has nothing in it.
-            && *self.canonicalize_dir(path) != *b"/dev/null"
+            && !self.is_null(path)
         {
             self.note_gap(path, error.reason());
         }
         read
+    }
+
+    /// Whether a path leads to `/dev/null`: the usual way to say that a file has nothing in it.
+    #[must_use]
+    pub fn is_null(&self, path: &[u8]) -> bool {
+        *self.canonicalize_dir(path) == *b"/dev/null"
     }
 
     /// The first bytes of a regular file, at most `most`.

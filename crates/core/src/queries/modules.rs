@@ -66,8 +66,8 @@ pub fn shadows(
         let is_own = !first.is_users && !first.is_inherited && one.found[0].dir < 3;
         let is_same = hidden.iter().all(|copy| copy.owner == winner.owner && winner.owner.is_some());
         let agrees = hidden.iter().all(|copy| advice::is_same_version(winner, copy));
-        let is_harmless = is_same || is_own || agrees || importers.is_empty();
-        let severity = if is_harmless { Severity::Note } else { Severity::Warning };
+        let is_told = !is_same && !is_own && !importers.is_empty();
+        let severity = if is_told && !agrees { Severity::Warning } else { Severity::Note };
         let second = &one.dirs[one.found[1].dir];
         let mut because = first.because.clone();
         because.says = format!("{} comes before {}: {}", first.dir, second.dir, because.says);
@@ -77,7 +77,7 @@ pub fn shadows(
             _ => format!("imported by {}", names.join(", ")),
         };
         let masking = Masking { one: &one, winner, hidden, importers: &importers, because: &because, severity };
-        if !is_same && !is_own && !importers.is_empty() {
+        if is_told {
             answer.findings.push(masking.masked(survey));
             answer.findings.extend(masking.other_code(survey));
         }

@@ -13,7 +13,7 @@ use crate::fs::{Gap, Root};
 use crate::host::Host;
 use crate::identity::{self, Known, Titles};
 use crate::index::{ClaimIndex, FoundClaim};
-use crate::model::{Coverage, CoverageState, Loss, ManagerId, NameFilter, Owner, Package, Remedy, Scope};
+use crate::model::{Coverage, CoverageState, Finding, Loss, ManagerId, NameFilter, Owner, Package, Remedy, Scope};
 use crate::resolve::program_dirs;
 
 pub use ownership::Ownership;
@@ -25,6 +25,7 @@ pub struct Survey<'s> {
     installations: OnceLock<Vec<Box<dyn Installation + 's>>>,
     titled: OnceLock<Titled>,
     recorded: OnceLock<Vec<Package>>,
+    diagnosed: OnceLock<Vec<Finding>>,
     foreign: foreign::ForeignPackages,
 }
 
@@ -46,6 +47,7 @@ impl<'s> Survey<'s> {
             installations: OnceLock::new(),
             titled: OnceLock::new(),
             recorded: OnceLock::new(),
+            diagnosed: OnceLock::new(),
             foreign: foreign::ForeignPackages::default(),
         }
     }
@@ -93,6 +95,19 @@ impl<'s> Survey<'s> {
     pub fn recorded(&self) -> &[Package] {
         let detail = Detail { programs: true, evidence: true, origins: true, ..Detail::default() };
         self.recorded.get_or_init(|| self.packages(detail))
+    }
+
+    /// What the managers' own records say that a maintainer should know, read once for all that ask.
+    pub fn diagnostics(&self) -> &[Finding] {
+        let of_one = |held: &dyn Installation| {
+            let addressed = |mut finding: Finding| {
+                let ways = std::mem::take(&mut finding.remedies).into_iter();
+                finding.remedies = ways.filter_map(|way| self.remedy_within(held, way)).collect();
+                finding
+            };
+            held.diagnostics().into_iter().map(addressed).collect::<Vec<_>>()
+        };
+        self.diagnosed.get_or_init(|| self.installations().iter().flat_map(|held| of_one(&**held)).collect())
     }
 
     /// The packages of each installation, without those that another manager put there.

@@ -202,9 +202,8 @@ pub(super) fn headline(answer: &Answer, presenter: &Presenter) -> Line {
             line.and(Tone::Warning, format!("{} claim it", output::count(answer.owners.len(), "package")))
         }
         (Verdict::Unowned, _) => {
-            let probably = if answer.version_is_probable { "probably " } else { "" };
-            let hint = answer.version_hint.as_ref().map(|version| format!("; its version is {probably}{version}"));
-            let hint = hint.unwrap_or_default();
+            let hint = output::hinted(answer.version_hint.as_ref(), answer.version_is_probable);
+            let hint = hint.map(|version| format!("; its version is {version}")).unwrap_or_default();
             let read =
                 if presenter.managers.is_empty() { String::new() } else { format!("  (read: {})", presenter.managers) };
             line.and(Tone::Warning, format!("no manager claims it{unknown}{hint}")).and(Tone::Faint, read)

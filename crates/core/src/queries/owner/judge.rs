@@ -249,8 +249,8 @@ impl Judge<'_, '_> {
         let Some(first) = answer.owners.first().cloned() else {
             if let End::There(meta) = resolution.end
                 && meta.kind == Kind::File
-                && let Some(hint) =
-                    hints::of_file(self.survey.root(), subject).or_else(|| hints::probable(self.survey.host, subject))
+                && let Some(hint) = hints::of_file(self.survey.root(), subject)
+                    .or_else(|| hints::probable(&hints::Archives::new(self.survey.host), subject))
             {
                 answer.version_hint = Some(hint.version);
                 answer.version_is_probable = hint.is_probable;

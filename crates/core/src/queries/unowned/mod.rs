@@ -11,7 +11,7 @@ use crate::bytes::ByteString;
 use crate::fs::Meta;
 use crate::model::{CoverageState, Evidence};
 use crate::resolve::SearchPath;
-use crate::resolve::hints::{self, Hint};
+use crate::resolve::hints::{self, Archives, Hint};
 use crate::survey::Survey;
 
 /// What a file without an owner is.
@@ -110,12 +110,13 @@ struct Stray {
 #[must_use]
 pub fn unowned(survey: &Survey<'_>, searches: &[&SearchPath], dirs: &[ByteString]) -> Unowned {
     let strays = collect::strays(survey, searches, dirs);
+    let archives = Archives::new(survey.host);
     let groups = group::together(survey.host, &strays);
     let mut groups: Vec<Group> = groups
         .into_iter()
         .map(|members| members.into_iter().map(|index| &strays[index]).collect::<Vec<_>>())
         .filter(|members| members.iter().any(|stray| stray.kind.is_program()))
-        .map(|members| describe(survey, members))
+        .map(|members| describe(survey, &archives, members))
         .collect();
     groups.sort_by(|a, b| a.files[0].path.cmp(&b.files[0].path));
     let certain =
@@ -126,7 +127,7 @@ pub fn unowned(survey: &Survey<'_>, searches: &[&SearchPath], dirs: &[ByteString
 /// The programs of one group for which a version is guessed.
 const MAX_PROBABLE: usize = 8;
 
-fn describe(survey: &Survey<'_>, mut members: Vec<&Stray>) -> Group {
+fn describe(survey: &Survey<'_>, archives: &Archives<'_>, mut members: Vec<&Stray>) -> Group {
     members.sort_by_key(|stray| (!stray.kind.is_program(), stray.kind == FileKind::Link, stray.path.clone()));
     let mut evidence: Vec<Evidence> = Vec::new();
     let mut versions: Vec<ByteString> = Vec::new();
@@ -140,7 +141,7 @@ fn describe(survey: &Survey<'_>, mut members: Vec<&Stray>) -> Group {
         // What is only near a program counts where nothing states a version.
         let programs = members.iter().enumerate().filter(|(_, stray)| stray.kind.is_program());
         for (index, stray) in programs.take(MAX_PROBABLE) {
-            found[index] = hints::probable(survey.host, stray.exec_target.as_ref().unwrap_or(&stray.path));
+            found[index] = hints::probable(archives, stray.exec_target.as_ref().unwrap_or(&stray.path));
         }
     }
     for hint in found.iter().flatten() {

@@ -16,7 +16,7 @@ pub fn of(root: &Root, program: &ByteString) -> Option<Hint> {
     if prefix.is_empty() || prefix == b"/usr" {
         return None;
     }
-    let place = Prefix { root, prefix, name };
+    let place = Prefix::of(root, prefix, name);
     place.pkg_config().or_else(|| place.cmake()).or_else(|| place.manual()).or_else(|| place.named_directory())
 }
 
@@ -24,19 +24,21 @@ struct Prefix<'a> {
     root: &'a Root,
     prefix: &'a [u8],
     name: &'a [u8],
+    /// `lib`, `lib64`, `share`, and the directories of one architecture below `lib`.
+    libraries: Vec<ByteString>,
 }
 
-impl Prefix<'_> {
-    fn below(&self, parts: &str) -> ByteString {
-        ByteString::from([self.prefix, parts.as_bytes()].concat())
+impl<'a> Prefix<'a> {
+    fn of(root: &'a Root, prefix: &'a [u8], name: &'a [u8]) -> Self {
+        let mut place = Prefix { root, prefix, name, libraries: Vec::new() };
+        place.libraries = ["/lib", "/lib64", "/share"].map(|dir| place.below(dir)).to_vec();
+        let is_of_arch = |name: &[u8]| memchr::memmem::find(name, b"-linux-").is_some();
+        place.libraries.extend(place.entries(&place.below("/lib"), is_of_arch));
+        place
     }
 
-    /// `lib`, `lib64`, `share`, and the directories of one architecture below `lib`.
-    fn libraries(&self) -> Vec<ByteString> {
-        let mut dirs = vec![self.below("/lib"), self.below("/lib64"), self.below("/share")];
-        let lib = self.below("/lib");
-        dirs.extend(self.entries(&lib, |name| memchr::memmem::find(name, b"-linux-").is_some()));
-        dirs
+    fn below(&self, parts: &str) -> ByteString {
+        ByteString::from([self.prefix, parts.as_bytes()].concat())
     }
 
     /// Entries of a directory by name, sorted.
@@ -50,7 +52,7 @@ impl Prefix<'_> {
 
     fn pkg_config(&self) -> Option<Hint> {
         let file = [b"/pkgconfig/", self.name, b".pc"].concat();
-        self.libraries().iter().find_map(|dir| pkg_config(self.root, &ByteString::from([dir, &*file].concat())))
+        self.libraries.iter().find_map(|dir| pkg_config(self.root, &ByteString::from([dir, &*file].concat())))
     }
 
     /// `lib/cmake/NAME/NAMEConfigVersion.cmake`, or `…-config-version.cmake`.
@@ -58,7 +60,7 @@ impl Prefix<'_> {
         let is_own = |dir: &[u8]| dir.eq_ignore_ascii_case(self.name);
         let is_version =
             |file: &[u8]| file.ends_with(b"ConfigVersion.cmake") || file.ends_with(b"-config-version.cmake");
-        let packages = self.libraries().into_iter().flat_map(|dir| self.entries(&path::join(&dir, b"cmake"), is_own));
+        let packages = self.libraries.iter().flat_map(|dir| self.entries(&path::join(dir, b"cmake"), is_own));
         packages.flat_map(|dir| self.entries(&dir, is_version)).find_map(|file| {
             let stated = versioned::in_cmake_package(&self.root.read(&file, Limit::SMALL).ok()?)?;
             let says = format!("set(PACKAGE_VERSION \"{}\")", stated.version);

@@ -1,10 +1,12 @@
 //! What is near a program, or within it without a label, makes its version likely.
 
+use std::cell::OnceCell;
+
 use super::{Hint, split_version};
 use crate::bytes::{ByteString, path};
 use crate::fs::{Limit, Root};
 use crate::host::Host;
-use crate::model::{Evidence, Position};
+use crate::model::Evidence;
 use whodunit_formats::{binary, versioned};
 
 /// The number of directories above a program that may be its source tree: `build/release/bin/NAME`.
@@ -25,12 +27,7 @@ pub fn source_tree(host: &Host, program: &ByteString) -> Option<Hint> {
             {
                 let whose = stated.name.as_deref().unwrap_or("its source tree");
                 let says = format!("probably {} {}", ByteString::from(whose), stated.version);
-                return Some(Hint {
-                    version: (&*stated.version).into(),
-                    name: stated.name,
-                    evidence: Evidence::line(file, stated.line, says),
-                    is_probable: true,
-                });
+                return Some(Hint::probable(&*stated.version, stated.name, Evidence::line(file, stated.line, says)));
             }
         }
         dir = path::parent(dir);
@@ -47,33 +44,52 @@ fn holds_trees(host: &Host, dir: &[u8]) -> bool {
 /// What archives end with.
 const ARCHIVES: [&str; 9] = [".tar.gz", ".tgz", ".tar.xz", ".txz", ".tar.bz2", ".tbz2", ".tar.zst", ".tar", ".zip"];
 
-/// The version in the name of the only archive that bears the program's name, where archives are kept.
-pub fn archive(host: &Host, program: &ByteString) -> Option<Hint> {
-    let name = String::from_utf8_lossy(path::name(program)).to_lowercase();
-    let mut places: Vec<ByteString> = ["/usr/local/src", "/usr/src", "/opt"].map(ByteString::from).to_vec();
-    for user in &host.users {
-        places.extend([&b"Downloads"[..], b"src"].map(|dir| path::join(&user.home, dir)));
+/// An archive: the software and the version that its name gives, and where it is.
+type Archive = (String, String, ByteString);
+
+/// The archives of a machine, where archives are kept. They are looked for once, on first use.
+#[derive(Debug)]
+pub struct Archives<'h> {
+    pub(super) host: &'h Host,
+    found: OnceCell<Vec<Archive>>,
+}
+
+impl<'h> Archives<'h> {
+    /// Nothing is read yet.
+    #[must_use]
+    pub fn new(host: &'h Host) -> Self {
+        Archives { host, found: OnceCell::new() }
     }
-    let mut found: Vec<(String, ByteString)> = Vec::new();
-    for place in places {
-        let listed = host.root.dir(&place).and_then(|dir| dir.list()).unwrap_or_default();
-        for (file, _) in listed {
-            let text = String::from_utf8_lossy(&file).into_owned();
-            let stem = ARCHIVES.iter().find_map(|ending| text.strip_suffix(ending));
-            if let Some((software, version)) = stem.and_then(split_version)
-                && software.to_lowercase() == name
-            {
-                found.push((version.to_owned(), path::join(&place, &file)));
+
+    fn look(&self) -> Vec<Archive> {
+        let mut places: Vec<ByteString> = ["/usr/local/src", "/usr/src", "/opt"].map(ByteString::from).to_vec();
+        for user in &self.host.users {
+            places.extend([&b"Downloads"[..], b"src"].map(|dir| path::join(&user.home, dir)));
+        }
+        let mut found = Vec::new();
+        for place in places {
+            let listed = self.host.root.dir(&place).and_then(|dir| dir.list()).unwrap_or_default();
+            for (file, _) in listed {
+                let text = String::from_utf8_lossy(&file).into_owned();
+                let stem = ARCHIVES.iter().find_map(|ending| text.strip_suffix(ending));
+                if let Some((software, version)) = stem.and_then(split_version) {
+                    found.push((software.to_lowercase(), version.to_owned(), path::join(&place, &file)));
+                }
             }
         }
+        found
     }
-    let (version, file) = found.first()?;
-    found.iter().all(|(other, _)| other == version).then(|| Hint {
-        version: version.as_str().into(),
-        name: None,
-        evidence: Evidence::file_name(file.clone(), format!("probably {name} {version}")),
-        is_probable: true,
-    })
+
+    /// The version that the archives which bear the program's name agree on.
+    pub(super) fn of(&self, program: &ByteString) -> Option<Hint> {
+        let name = String::from_utf8_lossy(path::name(program)).to_lowercase();
+        let all = self.found.get_or_init(|| self.look());
+        let mut alike = all.iter().filter(|(software, ..)| *software == name);
+        let (_, version, file) = alike.next()?;
+        let says = format!("probably {name} {version}");
+        let hint = || Hint::probable(version.as_str(), None, Evidence::file_name(file.clone(), says));
+        alike.all(|(_, other, _)| other == version).then(hint)
+    }
 }
 
 /// The version behind the program's own name in its read-only data.
@@ -81,11 +97,6 @@ pub fn data(root: &Root, program: &ByteString) -> Option<Hint> {
     let (data, offset) = binary::section(root.open(program).ok()?, ".rodata")?;
     let (version, at) = versioned::beside_name(&data, path::name(program))?;
     let says = format!("probably {} {version}", ByteString::from(path::name(program)));
-    let position = Position::Key(format!("offset {}", offset + at as u64));
-    Some(Hint {
-        version: version.into(),
-        name: None,
-        evidence: Evidence::at(program.clone(), position, says),
-        is_probable: true,
-    })
+    let evidence = Evidence::at(program.clone(), format!("offset {}", offset + at as u64), says);
+    Some(Hint::probable(version, None, evidence))
 }

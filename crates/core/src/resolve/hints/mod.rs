@@ -5,9 +5,10 @@ mod likely;
 
 use std::io::Read as _;
 
+pub use likely::Archives;
+
 use crate::bytes::{ByteString, path};
 use crate::fs::{Limit, Root};
-use crate::host::Host;
 use crate::model::Evidence;
 use whodunit_formats::{binary, manual, settings, versioned};
 
@@ -28,6 +29,10 @@ impl Hint {
     fn certain(version: impl Into<ByteString>, name: Option<String>, evidence: Evidence) -> Self {
         Hint { version: version.into(), name, evidence, is_probable: false }
     }
+
+    fn probable(version: impl Into<ByteString>, name: Option<String>, evidence: Evidence) -> Self {
+        Hint { is_probable: true, ..Hint::certain(version, name, evidence) }
+    }
 }
 
 /// The most that a compressed manual page may grow to before its header is looked for.
@@ -47,11 +52,12 @@ pub fn of_file(root: &Root, file: &ByteString) -> Option<Hint> {
     inside.or_else(|| of_dir(path::parent(file)))
 }
 
-/// What is near a program of which [`of_file`] knows nothing: its source tree, an archive that bears its name, its
-/// name with a version behind it in its own data.
+/// What is near a program of which [`of_file`] knows nothing: its source tree, one of the archives that bears its name,
+/// its name with a version behind it in its own data.
 #[must_use]
-pub fn probable(host: &Host, file: &ByteString) -> Option<Hint> {
-    likely::source_tree(host, file).or_else(|| likely::archive(host, file)).or_else(|| likely::data(&host.root, file))
+pub fn probable(archives: &Archives<'_>, file: &ByteString) -> Option<Hint> {
+    let host = archives.host;
+    likely::source_tree(host, file).or_else(|| archives.of(file)).or_else(|| likely::data(&host.root, file))
 }
 
 /// Whether a path is that of a manual page: `man/man1/x.1`, `man/de/man1/x.1.gz`.
@@ -107,8 +113,11 @@ fn program(root: &Root, file: &ByteString) -> Option<Hint> {
 const SCRIPT_START: usize = 256 << 10;
 
 fn script(root: &Root, file: &ByteString) -> Option<Hint> {
-    let start = root.read_start(file, SCRIPT_START).ok()?;
-    let stated = start.starts_with(b"#!").then(|| versioned::in_script(&start))??;
+    // Most programs are none: their first bytes tell.
+    if root.read_start(file, 2).ok()? != b"#!" {
+        return None;
+    }
+    let stated = versioned::in_script(&root.read_start(file, SCRIPT_START).ok()?)?;
     let evidence = Evidence::line(file.clone(), stated.line, format!("the script's own version is {}", stated.version));
     Some(Hint::certain(&*stated.version, None, evidence))
 }

@@ -10,7 +10,7 @@ use std::collections::BTreeMap;
 use std::sync::Arc;
 
 use crate::eval::piece::is_known;
-use crate::eval::run::{Flow, Invocation, MAX_DEPTH, MAX_FILE, Run, Scopes};
+use crate::eval::run::{Flow, Invocation, MAX_DEPTH, MAX_FILE, Run, Scopes, taint_hidden};
 use crate::eval::state::{Function, LISTS, Place, State, Value, Variable, parts, places_after};
 use crate::syntax::fish::{Block, parse};
 use crate::{ReadError, Unknown, UnknownId};
@@ -170,9 +170,7 @@ impl<'s> Fish<'s> {
 
     fn taint_all(&mut self, unknown: UnknownId) {
         self.run.taint_all(unknown);
-        for hidden in self.scopes.iter_mut().flatten().filter_map(|(_, outside)| outside.as_mut()) {
-            hidden.taints.insert(unknown);
-        }
+        taint_hidden(&mut self.scopes, unknown);
     }
 
     fn list_of(&self, name: &[u8]) -> Option<Vec<Vec<u8>>> {

@@ -5,7 +5,6 @@ use std::sync::Arc;
 use super::assign::EMPTY_LIST;
 use super::{Flow, MAX_DEPTH, MAX_FILE, Mishap, Run};
 use crate::UnknownId;
-
 use crate::eval::piece::is_known;
 use crate::eval::state::{Alias, AliasKind, Function, LISTS, Place, Variable};
 use crate::syntax::{Assignment, Command, Dialect, Kind, Parser, Part, Word, literal};

@@ -6,7 +6,7 @@ mod follow;
 mod loops;
 mod ways;
 
-pub(in crate::eval) use ways::{Scopes, join_scopes};
+pub(in crate::eval) use ways::{Scopes, join_scopes, taint_hidden};
 
 use std::cell::Cell;
 use std::collections::{BTreeMap, BTreeSet};
@@ -251,10 +251,7 @@ impl<'s> Run<'s> {
         self.state.unset_taints.insert(unknown);
         let path = self.state.variables.entry(b"PATH".to_vec()).or_insert_with(|| Variable::text("", true));
         path.taints.insert(unknown);
-        // What functions and blocks hide comes back after them.
-        for hidden in self.scopes.iter_mut().flatten().filter_map(|(_, outside)| outside.as_mut()) {
-            hidden.taints.insert(unknown);
-        }
+        taint_hidden(&mut self.scopes, unknown);
     }
 
     /// The effect of a syntax error: the POSIX shell exits, or, if interactive, drops the rest of what it reads.

@@ -138,6 +138,13 @@ impl Run<'_> {
 /// Variables that blocks and functions hide, with what they are outside, innermost last.
 pub(in crate::eval) type Scopes = Vec<Vec<(Vec<u8>, Option<Variable>)>>;
 
+/// Makes what blocks and functions hide uncertain too: it comes back after them.
+pub(in crate::eval) fn taint_hidden(scopes: &mut Scopes, unknown: UnknownId) {
+    for hidden in scopes.iter_mut().flatten().filter_map(|(_, outside)| outside.as_mut()) {
+        hidden.taints.insert(unknown);
+    }
+}
+
 /// Takes in the variables that only one of two ways made local, or that each left different outside: what they are
 /// outside is not known.
 pub(in crate::eval) fn join_scopes(scopes: &mut Scopes, other: Scopes, unknown: UnknownId) {

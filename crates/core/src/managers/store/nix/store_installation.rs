@@ -69,9 +69,6 @@ impl<'s> StoreInstallation<'s> {
 /// The store paths that a finding names.
 const MAX_DEAD: usize = 20;
 
-/// The store for display.
-const STORE_NAME: &str = "/nix/store";
-
 /// Whether a gap is in what decides which paths live.
 fn in_nix(gap: &Gap) -> bool {
     path::within(&gap.path, b"/nix")
@@ -161,10 +158,11 @@ impl Installation for StoreInstallation<'_> {
         if dead.is_empty() || !self.store.notes().is_empty() || self.host.root.gaps().iter().any(in_nix) {
             return Vec::new();
         }
+        let store = ByteString::from(STORE);
         let size: u64 = dead.iter().map(|row| row.size).sum();
         let count = if dead.len() == 1 { "one store path".to_owned() } else { format!("{} store paths", dead.len()) };
         let is = if dead.len() == 1 { "is" } else { "are" };
-        let summary = format!("{count} of {STORE_NAME}, {} MiB, {is} referred to by nothing", size.div_ceil(1 << 20));
+        let summary = format!("{count} of {store}, {} MiB, {is} referred to by nothing", size.div_ceil(1 << 20));
         let consequence =
             "they use disk space until the garbage is collected; Nix itself keeps what running programs use";
         let line = CommandLine::new("nix-store --gc");
@@ -173,13 +171,7 @@ impl Installation for StoreInstallation<'_> {
             paths: dead.iter().take(MAX_DEAD).map(|row| row.path.clone()).collect(),
             remedies: vec![remedy],
             evidence: vec![Evidence::directory("/nix/var/nix/gcroots", "no root leads to them")],
-            ..Finding::new(
-                FindingKind::UnreferencedStorePath,
-                Severity::Note,
-                ByteString::from(STORE),
-                summary,
-                consequence,
-            )
+            ..Finding::new(FindingKind::UnreferencedStorePath, Severity::Note, store, summary, consequence)
         }]
     }
 

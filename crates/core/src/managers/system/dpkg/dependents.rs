@@ -36,8 +36,8 @@ impl DpkgInstallation<'_> {
         }
     }
 
-    /// Every installed package with what these fields of it need.
-    fn nodes(&self, fields: &[&str]) -> Vec<Node> {
+    /// Every installed package with what these fields of it need; `also` is shown what `status` says of each.
+    fn nodes(&self, fields: &[&str], also: &mut dyn FnMut(u32, &Stanza<'_>)) -> Vec<Node> {
         let arch_of = |record: &'_ Record| match record.arch.as_deref() {
             None | Some(b"all") => self.native().clone(),
             Some(arch) => arch.into(),
@@ -45,6 +45,7 @@ impl DpkgInstallation<'_> {
         let arches: HashSet<ByteString> = self.records().iter().map(arch_of).collect();
         let mut nodes = Vec::new();
         self.each_installed(&mut |number, stanza| {
+            also(number, stanza);
             let record = &self.records()[number as usize];
             let arch = arch_of(record);
             let is_foreign = stanza.whole("Multi-Arch").is_some_and(|value| value.trim_ascii() == b"foreign");
@@ -77,7 +78,7 @@ impl DpkgInstallation<'_> {
 
     /// The packages that cannot stay once some are removed.
     pub(super) fn dependents_of(&self, removed: &[u32]) -> Vec<(u32, Evidence)> {
-        let lost = losers(&self.nodes(&HARD), removed, &debian::compare);
+        let lost = losers(&self.nodes(&HARD, &mut |_, _| {}), removed, &debian::compare);
         let evidence = |number: u32, says: &str| {
             let record = &self.records()[number as usize];
             Evidence::line(record.source.clone(), record.line, format!("{} depends on {says}", record.name))
@@ -99,9 +100,8 @@ impl DpkgInstallation<'_> {
         let mut fields = HARD.to_vec();
         fields.extend(rules.recommended.then_some("Recommends"));
         fields.extend(rules.suggested.then_some("Suggests"));
-        let nodes = self.nodes(&fields);
         let mut wanted: Vec<u32> = Vec::new();
-        self.each_installed(&mut |number, stanza| {
+        let nodes = self.nodes(&fields, &mut |number, stanza| {
             let record = &self.records()[number as usize];
             let says = |field: &str, value: &[u8]| {
                 stanza.whole(field).is_some_and(|found| found.trim_ascii().eq_ignore_ascii_case(value))

@@ -28,7 +28,7 @@ impl Rules {
         let settings = conf::read(root, "which packages apt keeps is unknown", notes);
         let never = settings.list("APT::NeverAutoRemove").map(str::to_owned);
         let versioned = |name: &'_ str| {
-            let of_kernel = |version: &String| format!("^{name}-{}$", escaped(version));
+            let of_kernel = |version: &String| format!("^{name}-{}$", regex_lite::escape(version));
             kernels.iter().map(of_kernel).collect::<Vec<_>>()
         };
         let kernels = settings.list("APT::VersionedKernelPackages").flat_map(versioned);
@@ -56,10 +56,4 @@ pub const KERNELS: usize = 2;
 pub fn kernel(name: &[u8]) -> Option<String> {
     let version = std::str::from_utf8(name).ok()?.strip_prefix("linux-image-")?;
     version.starts_with(|c: char| c.is_ascii_digit()).then(|| version.to_owned())
-}
-
-/// A version as a pattern that only it matches.
-fn escaped(version: &str) -> String {
-    let is_plain = |c: char| c.is_ascii_alphanumeric() || matches!(c, '-' | '_');
-    version.chars().map(|c| if is_plain(c) { c.to_string() } else { format!("[{c}]") }).collect()
 }
