@@ -14,7 +14,7 @@ pub mod status {
     pub const NOT_FOUND: u8 = 1;
     /// The command line is wrong.
     pub const USAGE: u8 = 2;
-    /// Something could not be read, and `--strict` was given.
+    /// Something could not be read, and `--strict` was given; or the user ended it early.
     pub const INCOMPLETE: u8 = 3;
     /// The results could not be written.
     pub const OUTPUT: u8 = 4;
@@ -41,6 +41,9 @@ pub enum CliError {
         /// Why it cannot be used.
         cause: FsError,
     },
+    /// The directory in which the program was started is gone.
+    #[error("the current directory does not exist any more")]
+    NoCurrentDirectory,
     /// A user was named who has no account.
     #[error(transparent)]
     User(#[from] UnknownUser),
@@ -88,6 +91,7 @@ impl CliError {
                 Some("is the disk mounted?")
             }
             CliError::Directory { cause: FsError::Denied { .. }, .. } => Some("try it as root"),
+            CliError::NoCurrentDirectory => Some("change to another one, or give one with -C"),
             CliError::Output(error) if error.kind() == io::ErrorKind::StorageFull => Some("the disk is full"),
             _ => None,
         }

@@ -42,7 +42,7 @@ Exit status:
   0  answered
   1  the thing asked for was not found, or check or verify found something
   2  wrong usage
-  3  something could not be read (only with --strict)
+  3  something could not be read (only with --strict), or Ctrl-C ended verify early
   4  the results could not be written
 
 Examples:
@@ -66,10 +66,11 @@ fn run(arguments: impl IntoIterator<Item = OsString>, streams: &mut Streams) -> 
     };
     streams.choose_color(cli.global.color);
     logging::start(cli.global.verbose);
+    whodunit_core::threads::start();
     let outcome = dispatch(&cli, streams);
     let flushed = streams.out.flush();
     match outcome.and_then(|outcome| flushed.map(|()| outcome).map_err(CliError::from)) {
-        Ok(outcome) if cli.global.strict && outcome.incomplete => status::INCOMPLETE,
+        Ok(outcome) if outcome.stopped || (cli.global.strict && outcome.incomplete) => status::INCOMPLETE,
         Ok(outcome) if outcome.found => status::ANSWERED,
         Ok(_) => status::NOT_FOUND,
         Err(error) => {

@@ -5,6 +5,8 @@
 
 use std::io::{IsTerminal as _, Write as _};
 use std::os::unix::ffi::OsStringExt as _;
+use std::sync::Arc;
+use std::sync::atomic::AtomicBool;
 
 use whodunit_core::bytes::ByteString;
 use whodunit_core::host::{ProcessEnv, UserSelection};
@@ -35,6 +37,18 @@ pub fn process_env() -> ProcessEnv {
         uid: Some(rustix::process::geteuid().as_raw()),
         variables: std::env::vars_os().map(|(name, value)| (bytes(name), bytes(value))).collect(),
     }
+}
+
+/// Whether the user has pressed Ctrl-C from now on; who presses it twice ends the program at once.
+///
+/// # Errors
+/// Where the system takes no handler of signals.
+pub fn interrupted() -> std::io::Result<Arc<AtomicBool>> {
+    let flag = Arc::new(AtomicBool::new(false));
+    // In this order: the first signal finds the flag unset, and sets it.
+    signal_hook::flag::register_conditional_default(signal_hook::consts::SIGINT, flag.clone())?;
+    signal_hook::flag::register(signal_hook::consts::SIGINT, flag.clone())?;
+    Ok(flag)
 }
 
 /// Seconds since 1970, by this machine's clock.

@@ -23,6 +23,8 @@ pub struct Outcome {
     pub found: bool,
     /// Whether anything could not be read.
     pub incomplete: bool,
+    /// Whether the user ended it before it was done.
+    pub stopped: bool,
 }
 
 /// The inputs of a command.
@@ -62,6 +64,10 @@ impl Session {
             // Paths are as seen from inside the root, where the current directory is nowhere.
             env.dir = "/".into();
         }
+        if env.dir.is_empty() && global.directory.is_none() {
+            // Without it relative paths would be those of another directory.
+            return Err(CliError::NoCurrentDirectory);
+        }
         if let Some(given) = &global.directory {
             env.dir = working_dir(&root, given, &env.dir)?;
             env.dir_is_given = true;
@@ -82,6 +88,11 @@ impl Session {
         let given = global.path.as_ref().map(|list| SearchPath::given(&host, context, list.as_bytes()));
         let are_users_named = !global.user.is_empty();
         Ok(Session { host, given, views: OnceCell::new(), are_users_named, config, contexts, overrides })
+    }
+
+    /// A file of settings that does not count, because it belongs to another user.
+    pub fn ignored_settings(&self) -> Option<&ByteString> {
+        self.config.ignored()
     }
 
     /// Looks at every context, where none was named.

@@ -22,4 +22,5 @@ pub mod queries;
 pub mod resolve;
 pub mod schema;
 pub mod survey;
+pub mod threads;
 pub mod version;

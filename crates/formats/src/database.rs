@@ -1,15 +1,22 @@
 //! SQLite databases, read from their bytes alone.
 //!
 //! A database that is in use has its newest rows in a write-ahead log beside it, and to open it in the
-//! usual way writes beside it too. So both files are taken as bytes, the log's committed pages are laid
-//! over the database's (*Database File Format*, section 4, "The Write-Ahead Log"), and SQLite gets the
-//! result as an image in memory. Nothing is written anywhere, and a read-only disk is no obstacle. A large
-//! database of which little is asked is not taken whole: SQLite then reads its pages through [`Source`].
+//! usual way writes beside it too. So SQLite reads the database's pages through [`Source`], with the log's
+//! committed pages laid over them (*Database File Format*, section 4, "The Write-Ahead Log"). Nothing is
+//! written anywhere, and a read-only disk is no obstacle.
+//!
+//! A database is a program of a kind: its schema can have views that never end, columns that are computed,
+//! tables that are code. Only plain tables are read ([`DatabaseError::NotPlain`]), without views and triggers,
+//! and the work that a query may do, the length of a value and all memory are bounded.
+
+mod log;
 
 use std::collections::BTreeMap;
 use std::io::{self, ErrorKind};
 use std::sync::{Mutex, OnceLock, PoisonError};
 
+use log::committed;
+use rusqlite::config::DbConfig;
 use rusqlite::limits::Limit;
 use rusqlite::{Connection, OpenFlags};
 use sqlite_vfs::{DatabaseHandle, LockKind, OpenOptions, Vfs, WalDisabled};
@@ -20,6 +27,9 @@ pub enum DatabaseError {
     /// The first bytes are not those of an SQLite database.
     #[error("not an SQLite database")]
     NotSqlite,
+    /// Its schema has what no manager's has.
+    #[error("it has {0}, which no package manager's database has, and is not read")]
+    NotPlain(&'static str),
     /// SQLite's own words.
     #[error("{0}")]
     Damaged(String),
@@ -32,86 +42,6 @@ impl From<rusqlite::Error> for DatabaseError {
 }
 
 const HEADER: &[u8; 16] = b"SQLite format 3\0";
-const WAL_HEADER: usize = 32;
-const FRAME_HEADER: usize = 24;
-
-/// Opens the image of a database, with the log that lay beside it; an empty log is none.
-///
-/// # Errors
-/// When the image is no database. Damage inside it shows up when it is queried.
-pub fn open(mut image: Vec<u8>, log: &[u8]) -> Result<Connection, DatabaseError> {
-    if !image.starts_with(HEADER) || image.len() < 100 {
-        return Err(DatabaseError::NotSqlite);
-    }
-    lay_over(&mut image, log);
-    // Write and read version: 2 would ask for a log that the image in memory has no need of.
-    image[18..20].copy_from_slice(&[1, 1]);
-    let mut database = Connection::open_in_memory()?;
-    let size = image.len();
-    database.deserialize_read_exact("main", image.as_slice(), size, true)?;
-    // Nothing that the schema itself could start is trusted.
-    database.execute_batch("PRAGMA trusted_schema = OFF; PRAGMA cell_size_check = ON;")?;
-    Ok(database)
-}
-
-/// Copies the pages of every committed transaction of the log into the image.
-fn lay_over(image: &mut Vec<u8>, log: &[u8]) {
-    let Some(pages) = committed(log, image.len()) else { return };
-    image.resize(pages.whole, 0);
-    for (at, page) in pages.by_place {
-        if let Some(place) = image.get_mut(at..at + pages.page_size) {
-            place.copy_from_slice(page);
-        }
-    }
-}
-
-/// The pages of every committed transaction of a log, the last one of each place.
-struct Committed<'l> {
-    page_size: usize,
-    by_place: BTreeMap<usize, &'l [u8]>,
-    /// How long the database is with them.
-    whole: usize,
-}
-
-fn committed(log: &[u8], length: usize) -> Option<Committed<'_>> {
-    let word = |bytes: &[u8], at: usize| {
-        bytes.get(at..at + 4).map(|four| u32::from_be_bytes([four[0], four[1], four[2], four[3]]))
-    };
-    let magic = word(log, 0).filter(|magic| magic & !1 == 0x377f_0682)?;
-    let big_endian = magic & 1 == 1;
-    let page_size = word(log, 8)? as usize;
-    if !page_size.is_power_of_two() || !(512..=65536).contains(&page_size) || log.len() < WAL_HEADER {
-        return None;
-    }
-    let mut sum = checksum((0, 0), &log[..24], big_endian);
-    if Some(sum.0) != word(log, 24) || Some(sum.1) != word(log, 28) {
-        return None;
-    }
-    let mut found = Committed { page_size, by_place: BTreeMap::new(), whole: length };
-    let salts = &log[16..24];
-    let mut pending: Vec<(usize, &[u8])> = Vec::new();
-    for frame in log[WAL_HEADER..].chunks_exact(FRAME_HEADER + page_size) {
-        let (head, page) = frame.split_at(FRAME_HEADER);
-        sum = checksum(checksum(sum, &head[..8], big_endian), page, big_endian);
-        // What stands behind the first frame that does not fit is left over from an earlier log.
-        if head[8..16] != *salts || Some(sum.0) != word(head, 16) || Some(sum.1) != word(head, 20) {
-            break;
-        }
-        let (Some(number), Some(pages)) = (word(head, 0), word(head, 4)) else { break };
-        let Some(at) = (number as usize).checked_sub(1).and_then(|index| index.checked_mul(page_size)) else { break };
-        pending.push((at, page));
-        if pages > 0 {
-            let whole = pages as usize * page_size;
-            // No honest log makes the database larger than what was there and what it brings.
-            if whole > found.whole + log.len() {
-                break;
-            }
-            found.whole = whole;
-            found.by_place.extend(pending.drain(..));
-        }
-    }
-    Some(found)
-}
 
 /// A file that is read in part: where SQLite asks for it.
 pub trait Source: Send + Sync + 'static {
@@ -125,12 +55,13 @@ pub trait Source: Send + Sync + 'static {
     fn read_at(&self, place: u64, buffer: &mut [u8]) -> io::Result<usize>;
 }
 
-/// Opens a database that is not taken whole, with the log that lay beside it. What a writer changes
-/// meanwhile can be seen in part: ask afterwards whether the file is still the same.
+/// Opens a database with the log that lay beside it; an empty log is none. What a writer changes meanwhile can
+/// be seen in part: ask afterwards whether the file is still the same.
 ///
 /// # Errors
-/// As [`open`].
-pub fn open_in_part(source: impl Source, log: &[u8]) -> Result<Connection, DatabaseError> {
+/// When it is no database, or none that a package manager would write. Damage further inside shows up when it
+/// is queried.
+pub fn open(source: impl Source, log: &[u8]) -> Result<Connection, DatabaseError> {
     let length = usize::try_from(source.length()).map_err(|_| DatabaseError::NotSqlite)?;
     let mut head = [0; 100];
     let read = source.read_at(0, &mut head).map_err(|error| DatabaseError::Damaged(error.to_string()))?;
@@ -142,6 +73,7 @@ pub fn open_in_part(source: impl Source, log: &[u8]) -> Result<Connection, Datab
         laid.length = pages.whole;
         laid.pages = pages.by_place.into_iter().map(|(at, page)| (at, page.into())).collect();
     }
+    let laid_length = laid.length;
     registered()?;
     // One at a time, for the number stands in for a path.
     let mut next = NEXT.lock().unwrap_or_else(PoisonError::into_inner);
@@ -150,14 +82,54 @@ pub fn open_in_part(source: impl Source, log: &[u8]) -> Result<Connection, Datab
     let flags = OpenFlags::SQLITE_OPEN_READ_ONLY | OpenFlags::SQLITE_OPEN_NO_MUTEX;
     let opened = Connection::open_with_flags_and_vfs(next.to_string(), flags, IN_PART);
     drop(next);
-    let database = opened?;
-    database.set_limit(Limit::SQLITE_LIMIT_LENGTH, LONGEST)?;
-    database.execute_batch("PRAGMA trusted_schema = OFF; PRAGMA cell_size_check = ON;")?;
+    let mut database = opened?;
+    bound(&mut database, laid_length)?;
+    plain(&database)?;
     Ok(database)
 }
 
-/// As long a value may be that is read in part, in bytes: a file of holes can claim any length.
-const LONGEST: i32 = 256 << 20;
+/// As long a value may be, in bytes: a file of holes can claim any length.
+const MAX_VALUE: i32 = 64 << 20;
+/// As much memory may all of SQLite take in this process, in bytes.
+const MAX_MEMORY: u32 = 256 << 20;
+/// Steps of SQLite's machine between two looks at the budget.
+const STEPS: i32 = 10_000;
+
+/// Sets limits: a query that does more than can be needed for a file of this length is interrupted.
+fn bound(database: &mut Connection, length: usize) -> rusqlite::Result<()> {
+    for (option, value) in [
+        (DbConfig::SQLITE_DBCONFIG_DEFENSIVE, true),
+        (DbConfig::SQLITE_DBCONFIG_ENABLE_VIEW, false),
+        (DbConfig::SQLITE_DBCONFIG_ENABLE_TRIGGER, false),
+    ] {
+        database.set_db_config(option, value)?;
+    }
+    database.set_limit(Limit::SQLITE_LIMIT_LENGTH, MAX_VALUE)?;
+    database.execute_batch(&format!(
+        "PRAGMA trusted_schema = OFF; PRAGMA cell_size_check = ON; PRAGMA temp_store = MEMORY; \
+         PRAGMA query_only = ON; PRAGMA hard_heap_limit = {MAX_MEMORY};"
+    ))?;
+    // A row takes some ten bytes at the least, and some ten steps of each query that reads it.
+    let mut left = 2_000 + length / 500;
+    database.progress_handler(
+        STEPS,
+        Some(move || {
+            left = left.saturating_sub(1);
+            left == 0
+        }),
+    )
+}
+
+/// Refuses what runs code of the schema's own.
+fn plain(database: &Connection) -> Result<(), DatabaseError> {
+    let has = |query: &str| database.query_row(query, [], |row| row.get::<_, bool>(0));
+    if has("SELECT count(*) > 0 FROM sqlite_schema WHERE sql LIKE 'CREATE VIRTUAL%'")? {
+        return Err(DatabaseError::NotPlain("virtual tables"));
+    }
+    let computed = "SELECT count(*) > 0 FROM sqlite_schema AS t, pragma_table_xinfo(t.name) AS c \
+                    WHERE t.type = 'table' AND c.hidden IN (2, 3)";
+    if has(computed)? { Err(DatabaseError::NotPlain("computed columns")) } else { Ok(()) }
+}
 
 /// The name under which SQLite knows this way of reading.
 const IN_PART: &str = "whodunit";
@@ -205,7 +177,7 @@ impl DatabaseHandle for Laid {
                 data[read..].fill(0);
             }
         }
-        // Write and read version, as in `open`.
+        // Write and read version: 2 would ask for a log, which is laid over it already.
         for place in 18..20_usize {
             if let Some(byte) = place.checked_sub(offset).and_then(|at| data.get_mut(at)) {
                 *byte = 1;
@@ -283,18 +255,6 @@ impl Vfs for InPart {
     }
 }
 
-fn checksum(mut sum: (u32, u32), bytes: &[u8], big_endian: bool) -> (u32, u32) {
-    for pair in bytes.chunks_exact(8) {
-        let word = |at: usize| {
-            let four = [pair[at], pair[at + 1], pair[at + 2], pair[at + 3]];
-            if big_endian { u32::from_be_bytes(four) } else { u32::from_le_bytes(four) }
-        };
-        sum.0 = sum.0.wrapping_add(word(0)).wrapping_add(sum.1);
-        sum.1 = sum.1.wrapping_add(word(4)).wrapping_add(sum.0);
-    }
-    sum
-}
-
 #[cfg(test)]
 #[expect(clippy::disallowed_methods, reason = "lets SQLite write the files that are then read as bytes")]
 mod tests {
@@ -331,28 +291,60 @@ mod tests {
         writer.execute_batch("PRAGMA wal_checkpoint(TRUNCATE); INSERT INTO tides VALUES (1), (2), (3);").unwrap();
         writer.execute_batch("BEGIN; INSERT INTO tides VALUES (4);").unwrap();
         let (image, log) = (fs::read(&file).unwrap(), fs::read(&log).unwrap());
-        assert_eq!(count(&open(image.clone(), &[]).unwrap()), 0);
-        assert_eq!(count(&open(image.clone(), &log).unwrap()), 3, "the open transaction does not count");
-        let in_part = |log: &[u8]| open_in_part(Whole(image.clone()), log).unwrap();
-        assert_eq!((count(&in_part(&[])), count(&in_part(&log))), (0, 3));
-        assert!(in_part(&log).execute_batch("INSERT INTO tides VALUES (5)").is_err());
+        let opened = |log: &[u8]| open(Whole(image.clone()), log).unwrap();
+        assert_eq!(count(&opened(&[])), 0);
+        assert_eq!(count(&opened(&log)), 3, "the open transaction does not count");
+        assert!(opened(&log).execute_batch("INSERT INTO tides VALUES (5)").is_err());
         // Cut or damaged logs end at the last sound transaction.
         for end in 0..log.len().min(9000) {
-            assert!(count(&open(image.clone(), &log[..end]).unwrap()) <= 3);
+            assert!(count(&opened(&log[..end])) <= 3);
         }
         let mut damaged = log.clone();
-        damaged[WAL_HEADER + FRAME_HEADER + 100] ^= 1;
-        assert_eq!(count(&open(image, &damaged).unwrap()), 0);
+        damaged[log::WAL_HEADER + log::FRAME_HEADER + 100] ^= 1;
+        assert_eq!(count(&opened(&damaged)), 0);
     }
 
     #[test]
     fn what_is_no_database_is_refused() {
-        assert_eq!(open(b"not a database".to_vec(), &[]).err(), Some(DatabaseError::NotSqlite));
+        assert_eq!(open(Whole(b"not a database".to_vec()), &[]).err(), Some(DatabaseError::NotSqlite));
         let mut hollow = HEADER.to_vec();
         hollow.resize(4096, 0xff);
-        let damaged = open(hollow, &[]).and_then(|database| {
-            Ok(database.query_row("SELECT count(*) FROM sqlite_schema", [], |row| row.get::<_, i64>(0))?)
-        });
+        let damaged = open(Whole(hollow), &[]);
         assert!(matches!(damaged, Err(DatabaseError::Damaged(_))), "{damaged:?}");
+    }
+
+    /// What a schema can do, and what the reader is told instead of rows.
+    #[test]
+    fn a_schema_that_is_a_program_is_not_run() {
+        let endless = "CREATE VIEW tides AS WITH RECURSIVE n(height) AS (SELECT 1 UNION ALL SELECT height + 1 FROM n) \
+                       SELECT height FROM n";
+        let large = "CREATE TABLE tides (height, wide AS (zeroblob(900000000)))";
+        let product = "CREATE TABLE tides (height); INSERT INTO tides VALUES (1)";
+        for (schema, query, expected) in [
+            (endless, "SELECT count(*) FROM tides", "no such table"),
+            ("CREATE VIEW tides AS SELECT 1", "SELECT count(*) FROM tides", "access to view"),
+            (large, "SELECT count(*) FROM tides", "computed columns"),
+            ("CREATE VIRTUAL TABLE tides USING fts5(height)", "SELECT count(*) FROM tides", "virtual tables"),
+            (product, "SELECT zeroblob(100000000)", "too big"),
+            (
+                product,
+                "WITH RECURSIVE n(x) AS (SELECT 1 UNION ALL SELECT x + 1 FROM n) SELECT count(*) FROM n",
+                "interrupt",
+            ),
+            (
+                product,
+                "WITH RECURSIVE n(x) AS (SELECT 1 UNION ALL SELECT x + 1 FROM n LIMIT 900) \
+                 SELECT count(*) FROM (SELECT zeroblob(900000) AS b FROM n ORDER BY b)",
+                "out of memory",
+            ),
+        ] {
+            let dir = tempfile::tempdir().unwrap();
+            let file = dir.path().join("tides.sqlite");
+            Connection::open(&file).unwrap().execute_batch(schema).unwrap();
+            let asked = open(Whole(fs::read(&file).unwrap()), &[])
+                .and_then(|database| Ok(database.query_row(query, [], |row| row.get::<_, i64>(0))?));
+            let says = asked.expect_err(query).to_string();
+            assert!(says.contains(expected), "{query}: {says}");
+        }
     }
 }

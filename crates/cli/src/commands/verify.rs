@@ -2,6 +2,8 @@
 
 use std::ffi::OsString;
 use std::os::unix::ffi::OsStrExt as _;
+use std::sync::Arc;
+use std::sync::atomic::{AtomicBool, AtomicU64, Ordering};
 
 use clap::Args;
 use indicatif::{ProgressBar, ProgressDrawTarget, ProgressStyle};
@@ -16,7 +18,9 @@ use crate::error::CliError;
 use crate::output::{
     self, Line, Piece, Presenter, Streams, Tone,
     findings::{self, OfFindings},
+    size,
 };
+use crate::process;
 use crate::session::Outcome;
 use crate::session::Session;
 
@@ -41,16 +45,44 @@ pub struct Arguments {
     manager: Vec<ManagerId>,
 }
 
-/// A bar on standard error, where that is a terminal.
-struct Bar(ProgressBar);
+/// A bar on standard error, where that is a terminal: files, bytes, how fast, and the time left.
+struct Bar {
+    bar: ProgressBar,
+    bytes: AtomicU64,
+    interrupted: Arc<AtomicBool>,
+}
+
+impl Bar {
+    fn new(is_hidden: bool) -> Self {
+        let target = if is_hidden { ProgressDrawTarget::hidden() } else { ProgressDrawTarget::stderr() };
+        let bar = ProgressBar::with_draw_target(None, target);
+        if let Ok(style) = ProgressStyle::with_template(
+            "{bar:30} {human_pos} of about {human_len} files, {msg}, {eta} left; Ctrl-C shows what was found",
+        ) {
+            bar.set_style(style);
+        }
+        // Without a handler, Ctrl-C ends the program as it ends any other.
+        let interrupted = process::interrupted().unwrap_or_default();
+        Bar { bar, bytes: AtomicU64::new(0), interrupted }
+    }
+}
 
 impl Progress for Bar {
-    fn begin(&self, files: usize) {
-        self.0.set_length(files as u64);
+    fn expect(&self, files: usize) {
+        self.bar.set_length(files as u64);
     }
 
-    fn done(&self) {
-        self.0.inc(1);
+    fn done(&self, bytes: u64) {
+        let read = self.bytes.fetch_add(bytes, Ordering::Relaxed) + bytes;
+        if !self.bar.is_hidden() && self.bar.position().is_multiple_of(64) {
+            let rate = read as f64 / self.bar.elapsed().as_secs_f64().max(0.001);
+            self.bar.set_message(format!("{}, {}/s", size(read), size(rate as u64)));
+        }
+        self.bar.inc(1);
+    }
+
+    fn is_stopped(&self) -> bool {
+        self.interrupted.load(Ordering::Relaxed)
     }
 }
 
@@ -68,19 +100,14 @@ pub fn run(arguments: &Arguments, global: &Global, streams: &mut Streams) -> Res
         packages.extend(found);
     }
     let wanted = (!arguments.package.is_empty()).then_some(packages.as_slice());
-    let target = if global.quiet { ProgressDrawTarget::hidden() } else { ProgressDrawTarget::stderr() };
-    let bar = ProgressBar::with_draw_target(None, target);
-    if let Ok(style) = ProgressStyle::with_template("{bar:40} {human_pos} of {human_len} files, {eta} left") {
-        bar.set_style(style);
-    }
-    let bar = Bar(bar);
+    let bar = Bar::new(global.quiet);
     let question = Question { packages: wanted, managers: &arguments.manager, depth: Depth::Content };
     let answer = verify(&survey, question, &bar);
-    bar.0.finish_and_clear();
+    bar.bar.finish_and_clear();
     let is_clean = answer.findings.iter().all(|finding| finding.severity == Severity::Note);
     let outcome = output::show(&answer, &survey, &session, global, streams, is_clean && unknown.is_empty())?;
     super::tell_unknown(&unknown, global, streams);
-    Ok(outcome)
+    Ok(Outcome { stopped: answer.is_stopped, ..outcome })
 }
 
 impl OfFindings for Verified {
@@ -100,12 +127,14 @@ impl OfFindings for Verified {
         );
         let serious: Vec<&Finding> = self.findings.iter().filter(|finding| finding.severity > Severity::Note).collect();
         let altered: usize = serious.iter().map(|finding| finding.paths.len()).sum();
-        let first = match (extent.files, altered) {
-            (0, _) => Line::of(Tone::Strong, "no manager here records files that can be compared"),
-            (_, 0) => Line::of(Tone::Strong, "every file matches its manager's record"),
-            (_, count) => Line::of(Tone::Warning, format!("{} not as recorded", output::count(count, "file"))),
+        let (tone, says) = match (extent.files, altered) {
+            _ if self.is_stopped && altered == 0 => (Tone::Warning, "nothing altered was found so far".to_owned()),
+            (0, _) => (Tone::Strong, "no manager here records files that can be compared".to_owned()),
+            (_, 0) => (Tone::Strong, "every file matches its manager's record".to_owned()),
+            (_, count) => (Tone::Warning, format!("{} not as recorded", output::count(count, "file"))),
         };
-        let mut page: Vec<Piece> = vec![first.and(Tone::Plain, format!("; {of}")).into()];
+        let says = if self.is_stopped { format!("stopped early: {says}") } else { says };
+        let mut page: Vec<Piece> = vec![Line::of(tone, says).and(Tone::Plain, format!("; {of}")).into()];
         page.extend(findings::each_in_full(&self.findings, presenter));
         if !self.unrecorded.is_empty() {
             let managers: Vec<String> = self.unrecorded.iter().map(ToString::to_string).collect();

@@ -51,6 +51,8 @@ pub struct Config {
     accepted: Vec<Accepted>,
     expected: Vec<Expected>,
     titles: Rules,
+    /// Settings that do not count, because they belong to another user.
+    ignored: Option<ByteString>,
 }
 
 /// The settings as they are written.
@@ -90,11 +92,16 @@ impl Config {
         let env = process::process_env();
         let usual = process::config_dir().into_iter().map(|dir| path::join(&dir, b"whodunit/config.toml"));
         let files: Vec<ByteString> = match given {
+            Some(file) if file.is_relative() && env.dir.is_empty() => return Err(CliError::NoCurrentDirectory),
             Some(file) => vec![path::absolute(file.as_os_str().as_bytes(), &env.dir)],
             None => usual.chain(["/etc/whodunit/config.toml".into()]).collect(),
         };
         let root = Root::live();
         for file in files {
+            let owner = root.target(&file).ok().map(|meta| meta.owner);
+            if given.is_none() && owner.is_some_and(|owner| owner != 0 && Some(owner) != env.uid) {
+                return Ok(Config { ignored: Some(file), ..Config::default() });
+            }
             match root.read(&file, Limit::SMALL) {
                 Ok(content) => return Self::parse(&String::from_utf8_lossy(&content), &file),
                 // The usual places may be missing, or in a home that is not this user's.
@@ -122,7 +129,13 @@ impl Config {
             titles: check::rules(&written.titles).map_err(of_mistake)?,
             bundles: written.bundles,
             sources: written.sources,
+            ignored: None,
         })
+    }
+
+    /// The file that was found and does not count, because it belongs to another user.
+    pub fn ignored(&self) -> Option<&ByteString> {
+        self.ignored.as_ref()
     }
 
     /// Which packages are said to be the same software, or not.

@@ -138,10 +138,15 @@ pub fn show<A: Shown>(
     }
     streams.out.flush()?;
     note_coverage(&coverage, survey, A::READS_MANAGERS && A::NEEDS_CLAIMS, global, streams);
+    if let Some(file) = session.ignored_settings().filter(|_| !global.quiet) {
+        let _ =
+            writeln!(streams.err, "whodunit: {file}: ignored, because it belongs to another user (--config takes it)");
+    }
     if A::SEARCHES && !global.quiet {
         note_search(session, streams);
     }
-    Ok(Outcome { found, incomplete: coverage.iter().any(|part| part.state != CoverageState::Read) })
+    let incomplete = coverage.iter().any(|part| part.state != CoverageState::Read);
+    Ok(Outcome { found, incomplete, stopped: false })
 }
 
 fn note_search(session: &Session, streams: &mut Streams) {
@@ -159,6 +164,9 @@ pub fn write_page(streams: &mut Streams, page: &[Piece]) -> Result<(), CliError>
 /// Notes shown of one installation before the rest is only counted.
 const MAX_NOTES: usize = 5;
 
+/// Places shown that could not be examined before the rest is only counted.
+const MAX_PLACES: usize = 10;
+
 fn note_coverage(
     coverage: &[Coverage],
     survey: &Survey<'_>,
@@ -174,7 +182,15 @@ fn note_coverage(
         let place = survey.root().place().display().to_string();
         lines.push(format!("no package manager's records were found under {place}, so nothing can be owned there"));
     }
+    let unexamined = coverage.iter().filter(|part| part.manager.is_none()).count();
+    let mut listed = 0;
     for part in coverage {
+        if part.manager.is_none() {
+            listed += 1;
+            if listed > MAX_PLACES {
+                continue;
+            }
+        }
         let name = part.manager.map_or("not examined".to_owned(), |manager| format!("{manager} ({})", part.scope));
         match part.state {
             CoverageState::Read => {
@@ -194,6 +210,10 @@ fn note_coverage(
                 }
             }
         }
+    }
+    if unexamined > MAX_PLACES {
+        let more = units::count(unexamined - MAX_PLACES, "more place");
+        lines.push(format!("not examined: {more} (--format json shows all)"));
     }
     for line in lines {
         let _ = writeln!(streams.err, "whodunit: {line}");

@@ -36,7 +36,11 @@ fn bad_start_up_files_come_to_an_end_and_are_told() {
     let deep = [b"x=".to_vec(), b"$(".repeat(3000)].concat();
     let nested = [b"f() { f; f; }\nf\n".to_vec(), b"PATH=/opt:$PATH\n".to_vec()].concat();
     let replaced = [b"X=".to_vec(), vec![b'a'; 200_000], b"\nPATH=${X//a*b/c}\n".to_vec()].concat();
-    let cases: [(&[u8], &str, &str); 14] = [
+    // Each value is short enough; together they are gigabytes.
+    let together =
+        [b"x=".to_vec(), vec![b'x'; 1 << 20], b"\n".to_vec(), b"set -- \"$x\" \"$@\"\n".repeat(400)].concat();
+    let cases: [(&[u8], &str, &str); 15] = [
+        (&together, "sh", "a value that is too long"),
         (b"while :; do PATH=$PATH:/x; done\n", "sh", "a value that is too long"),
         (b". ~/.profile\n", "sh", "files are nested too deeply"),
         (b". ~/.zprofile\n", "zsh", "files are nested too deeply"),

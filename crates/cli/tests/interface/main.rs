@@ -41,6 +41,7 @@ mod stand_in_snap;
 mod stand_in_systems;
 mod start_up_sets;
 mod support;
+mod surroundings;
 mod terminal;
 mod trial;
 mod unowned_versions;

@@ -28,6 +28,7 @@ pub(crate) use catalogue::mark_candidates;
 pub use environments::{Bypass, Environment, Environments};
 pub use file_index::FileIndex;
 pub use file_records::FileRecords;
+pub(crate) use file_records::{BATCH, wanted};
 pub use history::History;
 pub use launching::Launching;
 pub use relations::{Relations, Unneeded};

@@ -8,7 +8,7 @@ use crate::bytes::ByteString;
 use crate::digests::Content;
 use crate::fs::Kind;
 use crate::index::FoundClaim;
-use crate::model::{Claimant, Depth, Evidence, Finding, FindingKind, Scope, Severity};
+use crate::model::{Claimant, Depth, Evidence, FileRecord, Finding, FindingKind, Scope, Severity};
 use crate::queries::advice;
 use crate::queries::verify::{Question, verify};
 use crate::survey::Survey;
@@ -65,10 +65,13 @@ fn of_lesser_managers(survey: &Survey<'_>) -> Vec<ByteString> {
         let mut is_own = |number: u32| {
             *own.entry(number).or_insert_with(|| matches!(held.owner(number).scope, Scope::Environment(_)))
         };
-        let mut recorded =
-            held.file_records().map_or_else(Vec::new, |records| records.file_records(None, Depth::Presence));
-        recorded.retain(|one| !is_own(one.package));
-        recorded.into_iter().map(|one| one.path).collect::<Vec<_>>()
+        let mut paths = Vec::new();
+        if let Some(records) = held.file_records() {
+            records.each_batch(None, Depth::Presence, &mut |batch: Vec<FileRecord>| {
+                paths.extend(batch.into_iter().filter(|one| !is_own(one.package)).map(|one| one.path));
+            });
+        }
+        paths
     };
     let all: Vec<ByteString> = lesser.par_iter().flat_map_iter(read).collect();
     let canonical: Vec<ByteString> = all.par_iter().map(|path| survey.root().canonicalize(path)).collect();

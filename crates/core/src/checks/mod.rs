@@ -34,6 +34,7 @@ use crate::bytes::ByteString;
 use crate::model::{CauseKind, Finding, FindingKind, Group, Severity};
 pub use crate::queries::CheckContext;
 use crate::survey::Survey;
+use crate::threads;
 
 pub use settings::{Accepted, Expected, Settings};
 
@@ -200,9 +201,11 @@ fn ask(cx: &CheckContext<'_, '_>, families: &[Family]) -> Vec<Finding> {
     };
     // Threads of their own: one of the pool, while it waits for a part of its own family, would be given another
     // family, and could come to wait for itself.
-    let threads = std::thread::available_parallelism().map_or(1, std::num::NonZero::get).min(families.len());
+    let threads = threads::count().min(families.len());
     let mut findings: Vec<Finding> = std::thread::scope(|scope| {
-        let others: Vec<_> = (1..threads).map(|_| scope.spawn(work)).collect();
+        // Where the system gives no more threads, those that there are do the work.
+        let spawn = |_| std::thread::Builder::new().spawn_scoped(scope, work).ok();
+        let others: Vec<_> = (1..threads).filter_map(spawn).collect();
         let mut found = work();
         found.extend(
             others.into_iter().flat_map(|other| other.join().unwrap_or_else(|panic| std::panic::resume_unwind(panic))),

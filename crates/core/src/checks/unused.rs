@@ -26,14 +26,14 @@ fn about(package: &Package, kind: FindingKind, summary: String, consequence: &st
 
 /// A revision that is switched off, while another one of the same package is in force.
 fn disabled(cx: &CheckContext<'_, '_>, packages: &[Package], package: &Package) -> Option<Finding> {
-    let is_same = |other: &&Package| {
-        (other.manager, &other.name, &other.scope) == (package.manager, &package.name, &package.scope)
-    };
-    let now = packages.iter().filter(is_same).find(|other| other.active && other.status == Status::Installed)?;
     // A bundle without the right to be executed is no revision.
     if package.status != Status::Disabled || package.active || package.revision.is_none() {
         return None;
     }
+    let is_same = |other: &&Package| {
+        (other.manager, &other.name, &other.scope) == (package.manager, &package.name, &package.scope)
+    };
+    let now = packages.iter().filter(is_same).find(|other| other.active && other.status == Status::Installed)?;
     let (old, new) = (package.version.clone().unwrap_or_default(), now.version.clone().unwrap_or_default());
     let revision = package.revision.as_ref().map(|revision| format!(" (revision {revision})")).unwrap_or_default();
     let summary = format!("{} keeps {} {old}{revision}, and {new} is in use", package.manager, package.full_name());

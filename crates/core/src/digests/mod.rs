@@ -27,17 +27,41 @@ pub struct Job {
     pub size: u64,
 }
 
-/// The digest of each job's file, in the order of the jobs; `done` is told of each file that is finished.
+/// What is told of the work while it goes on, and who can end it.
+pub trait Progress: Sync {
+    /// About so many files will be read in all; told again when more is known.
+    fn expect(&self, files: usize);
+
+    /// One more is done with, of so many bytes.
+    fn done(&self, bytes: u64);
+
+    /// Whether to stop: the answer is then of what was read so far.
+    fn is_stopped(&self) -> bool;
+}
+
+/// Nobody is told, and nobody ends it.
+impl Progress for () {
+    fn expect(&self, _: usize) {}
+
+    fn done(&self, _: u64) {}
+
+    fn is_stopped(&self) -> bool {
+        false
+    }
+}
+
+/// The digest of each job's file, in the order of the jobs; `None` for those that were not read to their end because
+/// the work was stopped.
 ///
 /// Links at the end of a path are followed. Files are read once, and no more of them than they were long when they
 /// were opened.
 #[must_use]
-pub fn of_files(root: &Root, jobs: &[Job], done: &(dyn Fn() + Sync)) -> Vec<Result<Digest, FsError>> {
+pub fn of_files(root: &Root, jobs: &[Job], progress: &dyn Progress) -> Vec<Option<Result<Digest, FsError>>> {
     let with = |wanted: &dyn Fn(Algorithm) -> bool| {
         let mut order: Vec<usize> = (0..jobs.len()).filter(|job| wanted(jobs[*job].algorithm)).collect();
         // One large file at the end would keep a single lane busy while the others have nothing to do.
         order.sort_by_key(|job| std::cmp::Reverse(jobs[*job].size));
-        Queue { root, jobs, order, next: AtomicUsize::new(0), done }
+        Queue { root, jobs, order, next: AtomicUsize::new(0), progress }
     };
     let md5 = with(&|algorithm| algorithm == Algorithm::Md5);
     let sha256 = with(&|algorithm| algorithm == Algorithm::Sha256);
@@ -53,8 +77,7 @@ pub fn of_files(root: &Root, jobs: &[Job], done: &(dyn Fn() + Sync)) -> Vec<Resu
     for (job, digest) in parts.into_iter().flatten() {
         found[job] = Some(digest);
     }
-    let missing = |job: usize| FsError::Missing { path: jobs[job].file.clone() };
-    found.into_iter().enumerate().map(|(job, digest)| digest.unwrap_or_else(|| Err(missing(job)))).collect()
+    found
 }
 
 /// The digest of one file.
@@ -99,7 +122,7 @@ struct Queue<'q> {
     jobs: &'q [Job],
     order: Vec<usize>,
     next: AtomicUsize,
-    done: &'q (dyn Fn() + Sync),
+    progress: &'q dyn Progress,
 }
 
 type Finished = Vec<(usize, Result<Digest, FsError>)>;
@@ -107,18 +130,19 @@ type Finished = Vec<(usize, Result<Digest, FsError>)>;
 impl Queue<'_> {
     /// The next job whose file can be opened; those whose file cannot be are finished.
     fn begin(&self, finished: &mut Finished) -> Option<(usize, RegularFile)> {
-        loop {
+        while !self.progress.is_stopped() {
             let job = *self.order.get(self.next.fetch_add(1, Ordering::Relaxed))?;
             match self.root.open(&self.jobs[job].file) {
                 Ok(opened) => return Some((job, opened)),
                 Err(error) => self.finish(job, Err(error), finished),
             }
         }
+        None
     }
 
     fn finish(&self, job: usize, digest: Result<Digest, FsError>, finished: &mut Finished) {
         finished.push((job, digest));
-        (self.done)();
+        self.progress.done(self.jobs[job].size);
     }
 
     fn one_by_one(&self, finished: &mut Finished) {
@@ -150,6 +174,9 @@ impl Queue<'_> {
             if lane.is_none() {
                 *lane = self.begin(finished).map(|(job, opened)| Lane::new(job, opened));
                 state.restart(place);
+            }
+            if self.progress.is_stopped() {
+                *lane = None;
             }
             let Some(one) = lane else { return };
             let Job { file, algorithm, .. } = &self.jobs[one.job];
@@ -246,6 +273,36 @@ fn whole(file: RegularFile, path: &[u8], algorithm: Algorithm) -> Result<Digest,
 mod tests {
     use super::*;
 
+    struct Counted {
+        done: AtomicUsize,
+        most: usize,
+    }
+
+    impl Progress for Counted {
+        fn expect(&self, _: usize) {}
+
+        fn done(&self, _: u64) {
+            self.done.fetch_add(1, Ordering::Relaxed);
+        }
+
+        fn is_stopped(&self) -> bool {
+            self.done.load(Ordering::Relaxed) >= self.most
+        }
+    }
+
+    #[test]
+    fn what_is_stopped_tells_what_was_read() {
+        let dir = tempfile::tempdir().unwrap();
+        std::fs::write(dir.path().join("tide"), vec![7; 100_000]).unwrap();
+        let job = Job { file: "/tide".into(), algorithm: Algorithm::Md5, size: 100_000 };
+        let jobs = vec![job; 500];
+        let root = Root::offline(dir.path()).unwrap();
+        let found = of_files(&root, &jobs, &Counted { done: AtomicUsize::new(0), most: 100 });
+        let read: Vec<_> = found.into_iter().flatten().collect();
+        assert!((100..400).contains(&read.len()), "{}", read.len());
+        assert!(read.iter().all(|digest| *digest == of_file(&root, b"/tide", Algorithm::Md5)));
+    }
+
     #[test]
     fn every_length_has_the_digest_that_one_at_a_time_gives() {
         let dir = tempfile::tempdir().unwrap();
@@ -260,13 +317,11 @@ mod tests {
         }
         jobs.push(Job { file: "/gone".into(), algorithm: Algorithm::Md5, size: 9 });
         let root = Root::offline(dir.path()).unwrap();
-        let done = AtomicUsize::new(0);
-        let found = of_files(&root, &jobs, &|| {
-            done.fetch_add(1, Ordering::Relaxed);
-        });
-        assert_eq!(done.into_inner(), jobs.len());
+        let counted = Counted { done: AtomicUsize::new(0), most: usize::MAX };
+        let found = of_files(&root, &jobs, &counted);
+        assert_eq!(counted.done.into_inner(), jobs.len());
         for (job, digest) in jobs.iter().zip(found) {
-            assert_eq!(digest, of_file(&root, &job.file, job.algorithm), "{}", job.file);
+            assert_eq!(digest.expect("nobody stopped it"), of_file(&root, &job.file, job.algorithm), "{}", job.file);
         }
         let recorded = of_file(&root, b"/12", Algorithm::Md5).unwrap();
         assert_eq!(Content::of(&root, b"/12", 12).fits(&recorded), Some(true));

@@ -1,7 +1,10 @@
 //! Packages that are held back while something newer is offered, and packages that no source has.
 
+use hashbrown::HashSet;
+
+use crate::bytes::ByteString;
 use crate::managers;
-use crate::model::{Finding, FindingKind, Offer, Package, Remedy, Severity, Status};
+use crate::model::{Finding, FindingKind, ManagerId, Offer, Package, Remedy, Severity, Status};
 
 /// `held-back`: one for each package that is held while its manager could have a newer version. The offers of one
 /// package come together, the newest first.
@@ -32,13 +35,10 @@ pub fn findings(offers: &[&Offer], release: &dyn Fn(&Offer) -> Option<Remedy>) -
 /// `no-origin`: packages of a manager whose sources are known, of which no source has this one.
 #[must_use]
 pub fn without_origin(packages: &[Package]) -> Vec<Finding> {
-    let knows = |package: &Package| {
-        packages.iter().any(|other| {
-            other.manager == package.manager
-                && other.location == package.location
-                && other.origin.as_ref().is_some_and(|origin| origin.kind == "repository")
-        })
-    };
+    let is_offered = |package: &&Package| package.origin.as_ref().is_some_and(|origin| origin.kind == "repository");
+    let with_sources: HashSet<(ManagerId, &ByteString)> =
+        packages.iter().filter(is_offered).map(|package| (package.manager, &package.location)).collect();
+    let knows = |package: &Package| with_sources.contains(&(package.manager, &package.location));
     let lost = packages.iter().filter(|package| {
         let is_there = package.status != Status::ConfigRemains;
         managers::profile(package.manager).has_full_catalogues && package.origin.is_none() && is_there && knows(package)

@@ -75,7 +75,9 @@ impl<'root> Dir<'root> {
     pub fn read_start(&self, name: &[u8], most: usize) -> Result<(Vec<u8>, Meta), FsError> {
         let whole = || path::join(&self.path, name);
         let flags = OFlags::RDONLY | OFlags::NONBLOCK | OFlags::NOCTTY | OFlags::NOFOLLOW | OFlags::CLOEXEC;
-        let opened = rustix::fs::openat(&self.opened, name, flags, Mode::empty())
+        let opened = self
+            .root
+            .keeping_times(flags, |flags| rustix::fs::openat(&self.opened, name, flags, Mode::empty()))
             .map_err(|errno| self.root.trouble(&whole(), errno))?;
         let file = RegularFile::checked(opened, &whole())?;
         let meta = file.meta();
@@ -92,7 +94,9 @@ impl<'root> Dir<'root> {
         let file = match before.kind {
             Kind::File => {
                 let flags = OFlags::RDONLY | OFlags::NONBLOCK | OFlags::NOCTTY | OFlags::NOFOLLOW | OFlags::CLOEXEC;
-                let opened = rustix::fs::openat(&self.opened, name, flags, Mode::empty())
+                let opened = self
+                    .root
+                    .keeping_times(flags, |flags| rustix::fs::openat(&self.opened, name, flags, Mode::empty()))
                     .map_err(|errno| self.root.trouble(&whole(), errno))?;
                 RegularFile::checked(opened, &whole())?
             }

@@ -16,79 +16,36 @@
 
 mod dirs;
 mod facts;
+mod gaps;
 mod open;
+mod regular;
 mod sparse;
 mod walk;
 
-use std::fs::File;
-use std::io::{self, Read, Seek, SeekFrom};
+use std::io::Read as _;
 use std::os::fd::OwnedFd;
 use std::path::{Path, PathBuf};
-use std::sync::Mutex;
+use std::sync::atomic::AtomicBool;
 
 use rustix::fs::{Access, AtFlags, CWD, Mode, OFlags};
 use rustix::io::Errno;
 
 use crate::bytes::{ByteString, path, shown};
-use whodunit_formats::database::Source;
 
 pub use dirs::Dir;
 pub use facts::{FsError, Gap, Kind, Limit, Meta};
+pub use regular::RegularFile;
 pub use walk::{Found, WalkLimits};
-
-/// A regular file, open for reading.
-#[derive(Debug)]
-pub struct RegularFile {
-    file: File,
-    meta: Meta,
-}
-
-impl RegularFile {
-    /// What the file system says of it.
-    #[must_use]
-    pub fn meta(&self) -> Meta {
-        self.meta
-    }
-}
-
-impl Source for RegularFile {
-    fn length(&self) -> u64 {
-        self.meta.size
-    }
-
-    fn read_at(&self, place: u64, buffer: &mut [u8]) -> io::Result<usize> {
-        let mut done = 0;
-        while done < buffer.len() {
-            match std::os::unix::fs::FileExt::read_at(&self.file, &mut buffer[done..], place + done as u64) {
-                Ok(0) => break,
-                Ok(count) => done += count,
-                Err(error) if error.kind() == io::ErrorKind::Interrupted => {}
-                Err(error) => return Err(error),
-            }
-        }
-        Ok(done)
-    }
-}
-
-impl Read for RegularFile {
-    fn read(&mut self, buffer: &mut [u8]) -> io::Result<usize> {
-        self.file.read(buffer)
-    }
-}
-
-impl Seek for RegularFile {
-    fn seek(&mut self, to: SeekFrom) -> io::Result<u64> {
-        self.file.seek(to)
-    }
-}
 
 /// A machine's tree: the running one, or the one below a directory.
 #[derive(Debug)]
 pub struct Root {
     offline: Option<Offline>,
-    gaps: Mutex<Vec<Gap>>,
+    gaps: gaps::Gaps,
     dirs: dirs::Memo,
     sparse: sparse::SparseDirs,
+    /// Whether files can be opened without a change of their time of access.
+    keeps_times: AtomicBool,
 }
 
 #[derive(Debug)]
@@ -104,9 +61,10 @@ impl Root {
     pub fn live() -> Self {
         Root {
             offline: None,
-            gaps: Mutex::default(),
+            gaps: gaps::Gaps::default(),
             dirs: dirs::Memo::default(),
             sparse: sparse::SparseDirs::default(),
+            keeps_times: AtomicBool::new(true),
         }
     }
 
@@ -133,7 +91,7 @@ impl Root {
             .map_err(|errno| FsError::new(place.as_os_str().as_bytes(), errno))?;
         let place = std::fs::canonicalize(place).unwrap_or_else(|_| place.to_owned());
         let offline = Some(Offline { dir, place, by_kernel });
-        Ok(Root { offline, gaps: Mutex::default(), dirs: dirs::Memo::default(), sparse: sparse::SparseDirs::default() })
+        Ok(Root { offline, ..Root::live() })
     }
 
     /// Where the tree lies on the running machine; `/` for the machine itself.
@@ -151,17 +109,28 @@ impl Root {
     /// What could not be read so far, in the order of its discovery, each path once.
     #[must_use]
     pub fn gaps(&self) -> Vec<Gap> {
-        self.gaps.lock().unwrap_or_else(std::sync::PoisonError::into_inner).clone()
+        self.gaps.list()
     }
 
     /// Remembers that something could not be read. What lies within a known gap adds nothing.
     pub fn note_gap(&self, at: &[u8], reason: impl Into<String>) {
-        let mut gaps = self.gaps.lock().unwrap_or_else(std::sync::PoisonError::into_inner);
-        if !gaps.iter().any(|gap| path::within(at, &gap.path)) {
-            gaps.retain(|gap| !path::within(&gap.path, at));
-            let reason = reason.into();
-            tracing::debug!(path = %shown(at), reason, "could not be read");
-            gaps.push(Gap { path: at.into(), reason });
+        self.gaps.note(at, reason.into());
+    }
+
+    /// Remembers how a record was when it was opened, for [`Root::note_changes`].
+    pub fn watch(&self, record: &[u8], meta: Meta) {
+        self.gaps.watch(record, meta);
+    }
+
+    /// Notes records that are not the same files any more as when they were read: an answer from several of them may
+    /// fit no state that the machine was ever in.
+    pub fn note_changes(&self) {
+        for (record, then) in self.gaps.watched() {
+            let now = self.target(&record).ok();
+            if now.is_none_or(|now| (now.identity, now.size, now.modified) != (then.identity, then.size, then.modified))
+            {
+                self.note_gap(&record, "it was changed while it was being read: ask again");
+            }
         }
     }
 
@@ -238,7 +207,12 @@ impl Root {
     /// As [`Root::open`]; also when the file is larger. Anything but that nothing is there is remembered as a gap,
     /// whatever the caller makes of it: a FIFO in a file's place is no empty file.
     pub fn read(&self, path: &[u8], limit: Limit) -> Result<Vec<u8>, FsError> {
-        let read = self.open(path).and_then(|file| file.read_all(path, limit));
+        let read = self.open(path).and_then(|file| {
+            if limit == Limit::RECORD {
+                self.gaps.watch(path, file.meta());
+            }
+            file.read_all(path, limit)
+        });
         if let Err(error @ (FsError::WrongKind { .. } | FsError::TooLarge { .. } | FsError::Loop { .. })) = &read
             && !self.is_null(path)
         {
@@ -349,46 +323,6 @@ impl Root {
             self.note_gap(path, error.reason());
         }
         error
-    }
-}
-
-impl RegularFile {
-    fn checked(opened: OwnedFd, path: &[u8]) -> Result<Self, FsError> {
-        let meta = Meta::from(rustix::fs::fstat(&opened).map_err(|errno| FsError::new(path, errno))?);
-        // Looked at again once open: it may have been exchanged in between.
-        if meta.kind != Kind::File {
-            return Err(FsError::WrongKind { path: path.into(), found: meta.kind, wanted: Kind::File });
-        }
-        tracing::debug!(file = %shown(path), bytes = meta.size, "opened");
-        Ok(RegularFile { file: File::from(opened), meta })
-    }
-
-    fn start(&self, path: &[u8], most: usize) -> Result<Vec<u8>, FsError> {
-        let mut start = vec![0; most];
-        let taken = rustix::io::read(&self.file, &mut start).map_err(|errno| FsError::new(path, errno))?;
-        start.truncate(taken);
-        Ok(start)
-    }
-
-    fn read_all(self, path: &[u8], limit: Limit) -> Result<Vec<u8>, FsError> {
-        let too_large = || FsError::TooLarge { path: path.into(), limit: limit.0 };
-        if self.meta.size > limit.0 {
-            return Err(too_large());
-        }
-        // One byte more than expected: a read that leaves room has seen the end, so most files take one.
-        let mut content = Vec::with_capacity(usize::try_from(self.meta.size).unwrap_or(0) + 1);
-        loop {
-            let room = content.capacity() - content.len();
-            match rustix::io::read(&self.file, rustix::buffer::spare_capacity(&mut content)) {
-                Ok(0) => return Ok(content),
-                Ok(_) if content.len() as u64 > limit.0 => return Err(too_large()),
-                Ok(taken) if taken < room && self.meta.size > 0 => return Ok(content),
-                // It grows while being read, or its size is not told.
-                Ok(_) => content.reserve(content.len().max(4096)),
-                Err(Errno::INTR) => {}
-                Err(errno) => return Err(FsError::new(path, errno)),
-            }
-        }
     }
 }
 

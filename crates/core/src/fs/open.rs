@@ -3,6 +3,7 @@
 #![expect(clippy::disallowed_methods, reason = "part of the fs module")]
 
 use std::os::fd::{AsFd, OwnedFd};
+use std::sync::atomic::Ordering;
 
 use rustix::fs::{CWD, Mode, OFlags, ResolveFlags};
 use rustix::io::Errno;
@@ -17,6 +18,25 @@ impl Root {
             return Err(Errno::NOENT);
         }
         let flags = flags | OFlags::CLOEXEC;
+        self.keeping_times(flags, |flags| self.opened(path, flags))
+    }
+
+    /// Opens something so that it does not look used afterwards, where that may be asked for: by its owner and root.
+    pub(super) fn keeping_times(
+        &self,
+        flags: OFlags,
+        open: impl Fn(OFlags) -> Result<OwnedFd, Errno>,
+    ) -> Result<OwnedFd, Errno> {
+        if !flags.contains(OFlags::PATH) && self.keeps_times.load(Ordering::Relaxed) {
+            match open(flags | OFlags::NOATIME) {
+                Err(Errno::PERM) => self.keeps_times.store(false, Ordering::Relaxed),
+                other => return other,
+            }
+        }
+        open(flags)
+    }
+
+    fn opened(&self, path: &[u8], flags: OFlags) -> Result<OwnedFd, Errno> {
         match &self.offline {
             None => rustix::fs::openat(CWD, path, flags, Mode::empty()),
             Some(offline) if offline.by_kernel => contained(offline, path, flags),

@@ -1,7 +1,9 @@
 //! What could not be read, and what that hides.
 
 use std::fmt;
+use std::sync::{Mutex, PoisonError};
 
+use indexmap::IndexSet;
 use schemars::JsonSchema;
 use serde::Serialize;
 
@@ -9,7 +11,7 @@ use crate::bytes::ByteString;
 use crate::fs::FsError;
 
 /// Something that could not be read.
-#[derive(Debug, Clone, PartialEq, Eq, Serialize, JsonSchema)]
+#[derive(Debug, Clone, PartialEq, Eq, Hash, Serialize, JsonSchema)]
 pub struct Loss {
     /// The file or directory, as seen from inside the root; `null` if it is not one.
     pub file: Option<ByteString>,
@@ -49,5 +51,28 @@ impl fmt::Display for Loss {
         }
         f.write_str(&self.what)?;
         if self.hides.is_empty() { Ok(()) } else { write!(f, ": {}", self.hides) }
+    }
+}
+
+/// What could not be read so far, each loss once, in the order of its discovery. Many threads may add to it.
+#[derive(Debug, Default)]
+pub struct Losses(Mutex<IndexSet<Loss>>);
+
+impl Losses {
+    /// Remembers some more.
+    pub fn add(&self, more: impl IntoIterator<Item = Loss>) {
+        self.0.lock().unwrap_or_else(PoisonError::into_inner).extend(more);
+    }
+
+    /// All of them.
+    #[must_use]
+    pub fn list(&self) -> Vec<Loss> {
+        self.0.lock().unwrap_or_else(PoisonError::into_inner).iter().cloned().collect()
+    }
+}
+
+impl FromIterator<Loss> for Losses {
+    fn from_iter<I: IntoIterator<Item = Loss>>(losses: I) -> Self {
+        Losses(Mutex::new(losses.into_iter().collect()))
     }
 }

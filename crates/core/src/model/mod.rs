@@ -21,7 +21,7 @@ pub use claim::{
 };
 pub use coverage::{Coverage, CoverageState};
 pub use evidence::{Evidence, Position};
-pub use loss::Loss;
+pub use loss::{Loss, Losses};
 pub use manager::{Affix, Language, ManagerId, ManagerKind, Naming, Profile};
 pub(crate) use package::rfc3339;
 pub use package::{Location, Origin, Owner, Package, Reason, Scope, Status};

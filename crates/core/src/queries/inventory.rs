@@ -1,5 +1,6 @@
 //! What is installed, and by whom.
 
+use hashbrown::HashSet;
 use schemars::JsonSchema;
 use serde::Serialize;
 
@@ -91,8 +92,10 @@ pub fn inventory(survey: &Survey<'_>, selection: &Selection, sort: Sort, mut det
     };
     let lost = if detail.origins { held::without_origin(&packages) } else { Vec::new() };
     packages.retain(|package| selection.has(package));
-    let findings =
-        lost.into_iter().filter(|one| packages.iter().any(|package| one.packages.contains(&package.id))).collect();
+    let selected: HashSet<&ByteString> =
+        if lost.is_empty() { HashSet::new() } else { packages.iter().map(|package| &package.id).collect() };
+    let findings = lost.into_iter().filter(|one| one.packages.iter().any(|id| selected.contains(id))).collect();
+    drop(selected);
     let by_name = |a: &Package, b: &Package| (&a.name, &a.id).cmp(&(&b.name, &b.id));
     packages.sort_by(|a, b| match sort {
         Sort::Name => by_name(a, b),

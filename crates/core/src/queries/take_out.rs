@@ -23,7 +23,7 @@ pub(crate) fn is_among_distributions(held: &dyn Installation, number: u32) -> bo
 /// has at the same paths. None if that cannot be fetched, or if it would take too many words.
 pub(crate) fn take_out(survey: &Survey<'_>, held: &dyn Installation, numbers: &[u32]) -> Option<Remedy> {
     let root = survey.root();
-    let records = held.file_records()?.file_records(Some(numbers), Depth::Presence);
+    let records = held.file_records()?.file_records(numbers, Depth::Presence);
     let mut files: Vec<ByteString> = records.iter().map(|one| root.canonicalize(&one.path)).collect();
     files.retain(|file| root.entry(file).is_ok_and(|meta| meta.kind != Kind::Dir));
     if files.is_empty() {

@@ -5,6 +5,7 @@ mod ownership;
 
 use std::sync::OnceLock;
 
+use hashbrown::HashSet;
 use rayon::prelude::*;
 
 use crate::backend::{Detail, Hint, Installation, Launching};
@@ -255,6 +256,7 @@ impl<'s> Survey<'s> {
     /// Files and directories that could not be looked into, where no manager's records were read.
     #[must_use]
     pub fn unread_places(&self) -> Vec<Coverage> {
+        self.root().note_changes();
         self.root().gaps().iter().map(|gap| self.unread(gap)).collect()
     }
 
@@ -262,15 +264,18 @@ impl<'s> Survey<'s> {
     /// them could not be. Ask for it last: an answer may read on, and find more damage.
     #[must_use]
     pub fn coverage(&self) -> Vec<Coverage> {
+        self.root().note_changes();
         let mut coverage: Vec<Coverage> = Vec::new();
         for (holder, held) in (0..).zip(self.installations()) {
             coverage.extend(self.parts_of(holder, &**held));
         }
+        let told: HashSet<ByteString> =
+            coverage.iter().flat_map(|part| &part.notes).filter_map(|note| note.file.clone()).collect();
+        let managers = coverage.len();
         for gap in self.root().gaps() {
-            match coverage.iter_mut().find(|known| path::within(&gap.path, &known.location)) {
+            match coverage[..managers].iter_mut().find(|known| path::within(&gap.path, &known.location)) {
                 Some(known) => {
-                    let told = known.notes.iter().any(|note| note.file.as_ref() == Some(&gap.path));
-                    if !told {
+                    if !told.contains(&gap.path) {
                         known.notes.push(Loss::damaged(gap.path.clone(), &gap.reason, ""));
                     }
                     if known.state == CoverageState::Read {

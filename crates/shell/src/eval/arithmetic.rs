@@ -250,6 +250,17 @@ impl Run<'_> {
             None => self.state.get(name).map(<[u8]>::to_vec).or_else(|| self.own_variable(name)),
         };
         match text {
+            None if self.state.has(b"nounset") && self.dialect() == Dialect::Bash => {
+                self.fail(Mishap::Unbound);
+                Some(0)
+            }
+            // In zsh it depends on where the calculation stands whether that ends more than it.
+            None if self.state.has(b"nounset") && self.dialect() == Dialect::Zsh => {
+                let unknown = self.note_unknown("calculates with a variable that is not set");
+                self.taint_all(unknown);
+                self.state.lasting_taints.insert(unknown);
+                None
+            }
             None => Some(0),
             Some(text) if self.dialect() == Dialect::Posix => match text.trim_ascii() {
                 b"" => Some(0),

@@ -96,7 +96,7 @@ impl Run<'_> {
                         return Some(self.unknown_value("a part of a variable that is no list"));
                     }
                     match self.computed(index) {
-                        Some(0 | -1) => Some(text),
+                        Some(0) => Some(text),
                         Some(_) => None,
                         None => Some(self.unknown_value("an element of an array whose number is unknown")),
                     }

@@ -48,7 +48,13 @@ impl Run<'_> {
     }
 
     fn set_arguments(&mut self, arguments: &[Vec<u8>]) {
-        self.state.arguments = arguments.to_vec();
+        let arguments = Value::List(arguments.to_vec());
+        if self.is_too_much(b"@", &arguments) {
+            return;
+        }
+        if let Value::List(arguments) = arguments {
+            self.state.arguments = arguments;
+        }
         // dash begins anew with `getopts`.
         if self.dialect() == Dialect::Posix {
             self.option_at = 0;

@@ -4,6 +4,23 @@
 pub type Row = (&'static str, &'static str);
 
 pub const ROWS: &[Row] = &[
+    (
+        "fish",
+        "if $HOME/bin/gauge; set PATH /h $PATH; else; set -gx PATH $PATH /q; end\nset -e PATH[-1]\ncontains /bin $PATH; and set -x MANPATH $X/bin $MANPATH",
+    ),
+    (
+        "fish",
+        "if $HOME/bin/gauge; else; set -gx PATH $PATH /q; end\nset -e PATH[-1]\ncontains /bin $PATH; and set -x MANPATH $X/bin $MANPATH",
+    ),
+    ("bash", "a=; set -u; PATH=/x:$PATH; PATH=${a[0]}:${a[-1]}:$PATH\nPATH=/y:$PATH"),
+    ("bash zsh", "set -u; PATH=/x:$PATH; m[b]=/bin; PATH=${m[b]}:$PATH\nPATH=/y:$PATH"),
+    ("sh bash zsh", "set -u; PATH=/x$((b)):$PATH\nPATH=/y:$PATH"),
+    ("bash zsh", "set -u; (( 0 && b )); PATH=/x:$PATH; (( b )); PATH=/y:$PATH\nPATH=/z:$PATH"),
+    ("bash zsh", "case $(nothing-here) in /usr/bin) return 0;; *) readonly R1=1; R1=2;; esac\nPATH=$PATH:/s"),
+    (
+        "bash",
+        "f() { case $(nothing-here) in /usr/bin) return 0;; *) readonly R1=1; R1=2;; esac; }; f; PATH=$PATH:/r\nPATH=$PATH:/s",
+    ),
     ("sh bash zsh", "readonly PATH; PATH=/x:$PATH"),
     ("sh bash zsh", "PATH=/a:$PATH; readonly PATH; PATH=/x; PATH=/y"),
     ("bash", "readonly PATH=/r:$PATH; PATH=/x; echo"),

@@ -1,18 +1,20 @@
 //! [`Installation`] of whatever implements [`SimpleBackend`].
 
 use std::cmp::Ordering;
-use std::sync::{Mutex, OnceLock, PoisonError};
+use std::sync::OnceLock;
 
 use hashbrown::HashMap;
 
-use super::{InstalledPackage, Record, SimpleBackend, link_target, purl};
+use super::{FileLists, InstalledPackage, Record, SimpleBackend, link_target, purl};
 use crate::backend::listed::{self, Role};
-use crate::backend::{Catalogue, Detail, FileIndex, FileRecords, Installation, Launching, Relations, SharedDirs};
+use crate::backend::{
+    BATCH, Catalogue, Detail, FileIndex, FileRecords, Installation, Launching, Relations, SharedDirs, wanted,
+};
 use crate::bytes::{ByteString, path};
 use crate::host::Host;
 use crate::model::{
     Actor, Claim, Claimant, CommandLine, Coverage, CoverageState, Depth, Digest, Evidence, ExecTarget, FileRecord,
-    Finding, FindingKind, Location, Loss, ManagerId, NameFilter, Offer, OfferQuery, Owner, Package, PathClaim,
+    Finding, FindingKind, Location, Loss, Losses, ManagerId, NameFilter, Offer, OfferQuery, Owner, Package, PathClaim,
     RecordPosition, Remedy, RemedyKind, Scope, Severity,
 };
 
@@ -27,7 +29,7 @@ pub struct SimpleInstallation<'s, K> {
     domain: OnceLock<Vec<ByteString>>,
     record: OnceLock<(Record, Places)>,
     /// What could not be read later on.
-    late: Mutex<Vec<Loss>>,
+    late: Losses,
 }
 
 impl<'s, K: SimpleBackend + 's> SimpleInstallation<'s, K> {
@@ -40,7 +42,7 @@ impl<'s, K: SimpleBackend + 's> SimpleInstallation<'s, K> {
             backend,
             domain: OnceLock::new(),
             record: OnceLock::new(),
-            late: Mutex::default(),
+            late: Losses::default(),
         }
     }
 
@@ -82,12 +84,7 @@ impl<'s, K: SimpleBackend + 's> SimpleInstallation<'s, K> {
     }
 
     fn note(&self, lost: Vec<Loss>) {
-        let mut late = self.late.lock().unwrap_or_else(PoisonError::into_inner);
-        for note in lost {
-            if !late.contains(&note) {
-                late.push(note);
-            }
-        }
+        self.late.add(lost);
     }
 
     /// The package into whose tree a link leads that the manager placed.
@@ -141,7 +138,7 @@ impl<'s, K: SimpleBackend + 's> Installation for SimpleInstallation<'s, K> {
     fn coverage(&self) -> Vec<Coverage> {
         // What the question had no need of was not read.
         let Some((record, _)) = self.record.get() else { return Vec::new() };
-        let late = self.late.lock().unwrap_or_else(PoisonError::into_inner).clone();
+        let late = self.late.list();
         let notes: Vec<Loss> = record.notes.iter().cloned().chain(late).collect();
         if record.items.is_empty() && notes.is_empty() {
             return Vec::new();
@@ -332,14 +329,17 @@ impl<'s, K: SimpleBackend + 's> FileIndex for SimpleInstallation<'s, K> {
 }
 
 impl<'s, K: SimpleBackend + 's> FileRecords for SimpleInstallation<'s, K> {
-    fn file_records(&self, packages: Option<&[u32]>, _: Depth) -> Vec<FileRecord> {
-        let numbered = (0..).zip(self.items());
-        let wanted: Vec<(u32, &InstalledPackage)> =
-            numbered.filter(|(number, _)| packages.is_none_or(|packages| packages.contains(number))).collect();
-        let mut lost = Vec::new();
-        let files = self.backend.file_records(self.host, &wanted, &mut lost);
-        self.note(lost);
-        files
+    fn each_batch(&self, packages: Option<&[u32]>, _: Depth, take: &mut dyn FnMut(Vec<FileRecord>)) {
+        let items = self.items();
+        let wanted = wanted(items.len(), packages).into_iter().map(|number| (number, &items[number as usize]));
+        let wanted: Vec<(u32, &InstalledPackage)> = wanted.collect();
+        let in_one_file = self.backend.lists().is_some_and(FileLists::is_one_file);
+        for some in wanted.chunks(if in_one_file { wanted.len().max(1) } else { BATCH }) {
+            let mut lost = Vec::new();
+            let files = self.backend.file_records(self.host, some, &mut lost);
+            self.note(lost);
+            take(files);
+        }
     }
 
     fn restore(&self, package: u32) -> Option<Remedy> {

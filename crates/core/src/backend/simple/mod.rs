@@ -308,6 +308,11 @@ pub trait FileLists {
         take: &mut dyn FnMut(u32, &[u8], u32),
     );
 
+    /// Whether all lists stand in one file, which is then read once.
+    fn is_one_file(&self) -> bool {
+        false
+    }
+
     /// The list of a package.
     fn file(&self, item: &InstalledPackage) -> ByteString;
 

@@ -224,6 +224,10 @@ impl FileLists for Database {
         });
     }
 
+    fn is_one_file(&self) -> bool {
+        true
+    }
+
     fn file(&self, _: &InstalledPackage) -> ByteString {
         self.0.clone()
     }

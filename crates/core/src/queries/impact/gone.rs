@@ -30,7 +30,7 @@ impl<'a, 's> Gone<'a, 's> {
             if !wanted.is_empty()
                 && let Some(records) = held.file_records()
             {
-                files.extend(records.file_records(Some(&wanted), Depth::Presence).into_iter().map(|one| one.path));
+                files.extend(records.file_records(&wanted, Depth::Presence).into_iter().map(|one| one.path));
             }
         }
         let root = survey.root();

@@ -3,15 +3,13 @@
 use rayon::prelude::*;
 
 use crate::bytes::ByteString;
-use crate::digests::{self, Job};
+use crate::digests::{self, Job, Progress};
 use crate::fs::{FsError, Kind, Meta, Root};
 use crate::model::{Depth, FileRecord, Severity};
 
 /// In what a file can differ from its record.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord)]
 pub enum Attribute {
-    /// It is not there.
-    Missing,
     /// It is something else: a directory, a link.
     Kind,
     /// Its content.
@@ -34,7 +32,6 @@ impl Attribute {
     /// The word used in every output.
     pub fn word(self) -> &'static str {
         match self {
-            Attribute::Missing => "missing",
             Attribute::Kind => "kind",
             Attribute::Digest => "digest",
             Attribute::Size => "size",
@@ -54,88 +51,114 @@ impl Attribute {
 
 /// A file that is not as its record has it.
 #[derive(Debug, Clone)]
-pub struct Difference<'r> {
-    /// The installations whose record it is.
-    pub holder: u16,
-    /// The record.
-    pub recorded: &'r FileRecord,
-    /// In what it differs, each with what is recorded and what is there.
-    pub what: Vec<(Attribute, String)>,
+pub struct Difference {
+    /// The package whose record it is: its installation's number and its own.
+    pub package: (u16, u32),
+    /// The file.
+    pub path: ByteString,
+    /// Whether it holds settings.
+    pub is_settings: bool,
+    /// In what it differs, each with what is recorded and what is there; nothing where it is missing.
+    pub what: Box<[(Attribute, String)]>,
     /// How much it matters.
     pub severity: Severity,
 }
 
+impl Difference {
+    /// Whether it is not there.
+    pub fn is_missing(&self) -> bool {
+        self.what.is_empty()
+    }
+
+    /// Whether its content differs, and not only what is said of it.
+    pub fn is_content(&self) -> bool {
+        self.what.iter().any(|(what, _)| what.is_content())
+    }
+}
+
 /// The result of a comparison.
 #[derive(Debug, Default)]
-pub struct Compared<'r> {
+pub struct Compared {
     /// The files that differ, in the order of the records.
-    pub differences: Vec<Difference<'r>>,
+    pub differences: Vec<Difference>,
     /// Files that could not be read, and why.
     pub unread: Vec<Unread>,
+    /// Files whose content was read.
+    pub read: usize,
 }
 
 /// The largest file whose content is read: 16 GiB. A sparse file of terabytes costs nothing to make.
 const MAX_CONTENT: u64 = 16 << 30;
 
-/// Compares every file; `done` is told of each file whose content was read.
-pub fn compare<'r>(
+/// Compares the files of some packages of an installation; `expect` is told how many of them will be read.
+pub fn compare(
     root: &Root,
-    files: &'r [(u16, FileRecord)],
+    holder: u16,
+    files: Vec<FileRecord>,
     depth: Depth,
-    begin: &dyn Fn(usize),
-    done: &(dyn Fn() + Sync),
-) -> Compared<'r> {
+    expect: &mut dyn FnMut(usize),
+    progress: &dyn Progress,
+) -> Compared {
     let mut looked: Vec<Looked> =
-        files.par_iter().with_min_len(256).map(|(_, recorded)| look(root, recorded, depth)).collect();
-    let mut jobs = Vec::new();
-    let mut of_job = Vec::new();
-    if depth == Depth::Content {
-        for (place, ((_, recorded), Looked { what, meta, unread })) in files.iter().zip(&mut looked).enumerate() {
-            // A size that differs has told already; but managers tell of both.
-            let is_readable = !what.iter().any(|(what, _)| matches!(what, Attribute::Missing | Attribute::Kind));
-            let (Some(digest), Some(meta), true) = (&recorded.digest, meta, is_readable) else { continue };
-            if meta.size > MAX_CONTENT {
-                match what.iter().any(|(what, _)| *what == Attribute::Size) {
-                    true => what.push((Attribute::Digest, "not read, since its size differs".to_owned())),
-                    false => *unread = Some(FsError::TooLarge { path: recorded.path.clone(), limit: MAX_CONTENT }),
-                }
-                continue;
-            }
-            jobs.push(Job { file: recorded.path.clone(), algorithm: digest.algorithm, size: meta.size });
-            of_job.push(place);
-        }
-    }
-    begin(jobs.len());
-    let read = digests::of_files(root, &jobs, done);
+        files.par_iter().with_min_len(256).map(|recorded| look(root, recorded, depth)).collect();
+    let (jobs, of_job) = match depth {
+        Depth::Content => jobs(&files, &mut looked),
+        _ => Default::default(),
+    };
+    expect(jobs.len());
+    let mut compared = Compared::default();
     let unknown = |error: FsError| Unread { file: error.path().clone(), reason: error.reason() };
-    let mut unread = Vec::new();
-    let mut differing: Vec<Vec<(Attribute, String)>> = Vec::with_capacity(looked.len());
-    for one in looked {
-        differing.push(one.what);
-        unread.extend(one.unread.map(unknown));
-    }
-    for (place, read) in of_job.into_iter().zip(read) {
-        let recorded = files[place].1.digest.as_ref();
-        match (read, recorded) {
-            (Ok(found), Some(recorded)) if found != *recorded => {
+    let digests = if jobs.is_empty() { Vec::new() } else { digests::of_files(root, &jobs, progress) };
+    for (place, digest) in of_job.into_iter().zip(digests) {
+        let (Some(digest), Some(recorded)) = (digest, &files[place].digest) else { continue };
+        compared.read += 1;
+        let what = &mut looked[place].what;
+        match digest {
+            Ok(found) if found != *recorded => {
                 let says = format!("recorded {}, is {}", recorded.hexadecimal, found.hexadecimal);
-                differing[place].push((Attribute::Digest, says));
+                what.push((Attribute::Digest, says));
             }
-            (Ok(_), _) => {}
-            (Err(FsError::WrongKind { found, .. }), _) => {
-                differing[place].push((Attribute::Kind, format!("recorded a file, is {found}")));
+            Ok(_) => {}
+            Err(FsError::WrongKind { found, .. }) => {
+                what.push((Attribute::Kind, format!("recorded a file, is {found}").to_owned()));
             }
             // Gone since it was looked at, or a link that leads nowhere.
-            (Err(error), _) if error.is_missing() => differing[place].push((Attribute::Kind, error.to_string())),
-            (Err(error), _) => unread.push(unknown(error)),
+            Err(error) if error.is_missing() => what.push((Attribute::Kind, error.to_string())),
+            Err(error) => looked[place].unread = Some(error),
         }
     }
-    let differences =
-        files.iter().zip(differing).filter(|(_, what)| !what.is_empty()).map(|((holder, recorded), mut what)| {
+    for (recorded, Looked { mut what, is_missing, unread, .. }) in files.into_iter().zip(looked) {
+        compared.unread.extend(unread.map(unknown));
+        if is_missing || !what.is_empty() {
             what.sort();
-            Difference { holder: *holder, recorded, severity: weigh(recorded, &what), what }
-        });
-    Compared { differences: differences.collect(), unread }
+            let severity = weigh(&recorded, is_missing, &what);
+            let FileRecord { package, path, is_settings, .. } = recorded;
+            let what = what.into_boxed_slice();
+            compared.differences.push(Difference { package: (holder, package), path, is_settings, what, severity });
+        }
+    }
+    compared
+}
+
+/// The files whose content has to be read, and the place of each among the records.
+fn jobs(files: &[FileRecord], looked: &mut [Looked]) -> (Vec<Job>, Vec<usize>) {
+    let mut jobs = Vec::new();
+    let mut of_job = Vec::new();
+    for (place, (recorded, Looked { what, meta, unread, .. })) in files.iter().zip(looked).enumerate() {
+        // A size that differs has told already; but managers tell of both.
+        let is_readable = !what.iter().any(|(what, _)| *what == Attribute::Kind);
+        let (Some(digest), Some(meta), true) = (&recorded.digest, meta, is_readable) else { continue };
+        if meta.size > MAX_CONTENT {
+            match what.iter().any(|(what, _)| *what == Attribute::Size) {
+                true => what.push((Attribute::Digest, "not read, since its size differs".to_owned())),
+                false => *unread = Some(FsError::TooLarge { path: recorded.path.clone(), limit: MAX_CONTENT }),
+            }
+            continue;
+        }
+        jobs.push(Job { file: recorded.path.clone(), algorithm: digest.algorithm, size: meta.size });
+        of_job.push(place);
+    }
+    (jobs, of_job)
 }
 
 /// A file that could not be read.
@@ -151,6 +174,7 @@ pub struct Unread {
 #[derive(Default)]
 struct Looked {
     what: Vec<(Attribute, String)>,
+    is_missing: bool,
     meta: Option<Meta>,
     unread: Option<FsError>,
 }
@@ -161,9 +185,7 @@ fn look(root: &Root, recorded: &FileRecord, depth: Depth) -> Looked {
     let mut meta = match root.entry(&recorded.path) {
         Ok(meta) => meta,
         Err(error) if error.is_missing() => {
-            if !recorded.may_be_absent {
-                looked.what.push((Attribute::Missing, "recorded, but does not exist".to_owned()));
-            }
+            looked.is_missing = !recorded.may_be_absent;
             return looked;
         }
         Err(error) => {
@@ -187,7 +209,7 @@ fn look(root: &Root, recorded: &FileRecord, depth: Depth) -> Looked {
     let what = &mut looked.what;
     let mut differs = |attribute, recorded: String, found: String| {
         if recorded != found {
-            what.push((attribute, format!("recorded {recorded}, is {found}")));
+            what.push((attribute, format!("recorded {recorded}, is {found}").to_owned()));
         }
     };
     if let Some(kind) = recorded.kind.filter(|kind| *kind != meta.kind) {
@@ -231,14 +253,14 @@ const DOCUMENTATION: [&[u8]; 8] = [
 ];
 
 /// What nobody is meant to change, and programs need, matters.
-fn weigh(recorded: &FileRecord, what: &[(Attribute, String)]) -> Severity {
+fn weigh(recorded: &FileRecord, is_missing: bool, what: &[(Attribute, String)]) -> Severity {
     let is_read_by_people = DOCUMENTATION.iter().any(|dir| crate::bytes::path::within(&recorded.path, dir));
-    let is_serious = what.iter().any(|(attribute, says)| match attribute {
-        Attribute::Missing => true,
-        // Runs under another's name, or is open to every user: more than was meant.
-        Attribute::Mode => opens(says),
-        other => other.is_content(),
-    });
+    let is_serious = is_missing
+        || what.iter().any(|(attribute, says)| match attribute {
+            // Runs under another's name, or is open to every user: more than was meant.
+            Attribute::Mode => opens(says),
+            other => other.is_content(),
+        });
     if recorded.is_settings || is_read_by_people || !is_serious { Severity::Note } else { Severity::Warning }
 }
 
@@ -250,11 +272,4 @@ fn opens(says: &str) -> bool {
         .filter_map(|part| u32::from_str_radix(part, 8).ok())
         .collect();
     matches!(numbers[..], [recorded, found] if found & !recorded & 0o6002 != 0)
-}
-
-/// The name of a file for users: its last part, or the whole where that says nothing.
-pub fn listed(paths: &[&ByteString]) -> String {
-    let shown: Vec<String> = paths.iter().take(3).map(ToString::to_string).collect();
-    let more = if paths.len() > 3 { format!(" and {} more", paths.len() - 3) } else { String::new() };
-    format!("{}{more}", shown.join(", "))
 }

@@ -2,6 +2,8 @@
 
 mod compare;
 
+use std::sync::{Mutex, PoisonError};
+
 use hashbrown::HashMap;
 use rayon::prelude::*;
 use schemars::JsonSchema;
@@ -12,11 +14,12 @@ use crate::bytes::ByteString;
 use crate::digests;
 use crate::fs::Kind;
 use crate::index::FoundClaim;
-use crate::model::{Claimant, Depth, Evidence, FileRecord, Finding, FindingKind, ManagerId, Owner, Severity};
+use crate::model::{Claimant, Depth, Evidence, Finding, FindingKind, ManagerId, Owner, Severity};
 use crate::queries::advice;
 use crate::survey::Survey;
 
-use compare::{Attribute, Compared, Difference, compare};
+pub use crate::digests::Progress;
+use compare::{Compared, Difference, compare};
 
 /// What was looked at.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Default, Serialize, JsonSchema)]
@@ -34,26 +37,15 @@ pub struct Extent {
 pub struct Verified {
     /// One for each package, kind and hand that changed it.
     pub findings: Vec<Finding>,
+    /// Whether it was ended before every file was compared: the rest of the answer is then of what was read so far.
+    #[serde(rename = "stopped")]
+    pub is_stopped: bool,
     /// What was looked at.
     pub extent: Extent,
     /// Files that could not be read.
     pub unread: Vec<String>,
     /// Managers with packages of which no record of files is kept, or read: nothing is known of theirs.
     pub unrecorded: Vec<ManagerId>,
-}
-
-/// What is told of the work while it goes on.
-pub trait Progress: Sync {
-    /// So many files will be read.
-    fn begin(&self, files: usize);
-    /// One more was.
-    fn done(&self);
-}
-
-/// Nobody is told.
-impl Progress for () {
-    fn begin(&self, _: usize) {}
-    fn done(&self) {}
 }
 
 /// What is compared.
@@ -70,38 +62,100 @@ pub struct Question<'a> {
 /// Compares every file of the packages that are asked about.
 #[must_use]
 pub fn verify(survey: &Survey<'_>, question: Question<'_>, progress: &dyn Progress) -> Verified {
-    let of_holder = |holder: u16| -> Option<Vec<u32>> {
-        Some(question.packages?.iter().filter(|(of, _)| *of == holder).map(|(_, number)| *number).collect())
-    };
-    let holders: Vec<u16> = (0..).zip(survey.installations()).map(|(holder, _)| holder).collect();
-    let read = |holder: &u16| {
-        let wanted = of_holder(*holder);
-        let held = &survey.installations()[usize::from(*holder)];
-        let of_manager = question.managers.is_empty() || question.managers.contains(&held.location().manager);
-        let is_wanted = of_manager && wanted.as_ref().is_none_or(|wanted| !wanted.is_empty());
-        let files = match held.file_records().filter(|_| is_wanted) {
-            Some(records) => records.file_records(wanted.as_deref(), question.depth),
-            None => Vec::new(),
+    let held = |holder: u16| &survey.installations()[usize::from(holder)];
+    let mut asked: Vec<(u16, Option<Vec<u32>>)> = Vec::new();
+    for (holder, held) in (0..).zip(survey.installations()) {
+        let is_of = question.managers.is_empty() || question.managers.contains(&held.location().manager);
+        let of_holder = |packages: &[(u16, u32)]| {
+            packages.iter().filter(|(of, _)| *of == holder).map(|(_, number)| *number).collect::<Vec<u32>>()
         };
-        files.into_iter().map(|one| (*holder, one)).collect::<Vec<_>>()
+        let wanted = question.packages.map(of_holder);
+        if is_of && wanted.as_ref().is_none_or(|wanted| !wanted.is_empty()) {
+            asked.push((holder, wanted));
+        }
+    }
+    let count = |(holder, wanted): &(u16, Option<Vec<u32>>)| match wanted {
+        Some(wanted) => wanted.len(),
+        None => held(*holder).coverage().iter().filter_map(|part| part.packages).sum(),
     };
-    let mut files: Vec<(u16, FileRecord)> = holders.par_iter().flat_map_iter(read).collect();
-    // What a distribution's manager put into a language's directories is verified by that manager's own record.
-    files.retain(|(holder, one)| !survey.is_foreign(*holder, one.package));
-    let mut numbers: Vec<(u16, u32)> = files.iter().map(|(holder, one)| (*holder, one.package)).collect();
-    numbers.dedup();
-    let unrecorded = unrecorded(survey, &question, &numbers);
-    let counted = std::sync::atomic::AtomicUsize::new(0);
-    let begin = |count| {
-        counted.store(count, std::sync::atomic::Ordering::Relaxed);
-        progress.begin(count);
+    let all = asked.iter().map(count).sum();
+    let expected = Mutex::new(Expected { packages: all, ..Expected::default() });
+    let of_installation = |(holder, wanted): &(u16, Option<Vec<u32>>)| {
+        let mut part = Part::default();
+        let Some(records) = held(*holder).file_records() else { return part };
+        records.each_batch(wanted.as_deref(), question.depth, &mut |mut batch| {
+            if progress.is_stopped() {
+                return;
+            }
+            // What a distribution's manager put into a language's directories is verified by that manager's own record.
+            batch.retain(|one| !survey.is_foreign(*holder, one.package));
+            let (packages, files) = (part.numbers.len(), batch.len());
+            part.numbers.extend(batch.iter().map(|one| (*holder, one.package)));
+            part.numbers[packages..].sort_unstable();
+            part.numbers.dedup();
+            part.files += files;
+            let packages = part.numbers.len() - packages;
+            let expect = &mut |files| {
+                let mut expected = expected.lock().unwrap_or_else(PoisonError::into_inner);
+                progress.expect(expected.with(packages, files));
+            };
+            part.add(compare(survey.root(), *holder, batch, question.depth, expect, progress));
+        });
+        part
     };
-    let Compared { differences, unread } = compare(survey.root(), &files, question.depth, &begin, &|| progress.done());
-    let extent = Extent { packages: numbers.len(), files: files.len(), read: counted.into_inner() };
+    // Contents are read by all threads at once; records of different managers, one thread each.
+    let parts: Vec<Part> = match question.depth {
+        Depth::Content => asked.iter().map(of_installation).collect(),
+        _ => asked.par_iter().map(of_installation).collect(),
+    };
+    let mut whole = Part::default();
+    for part in parts {
+        whole.numbers.extend(part.numbers);
+        whole.files += part.files;
+        whole.add(part.compared);
+    }
+    let unrecorded = unrecorded(survey, &question, &whole.numbers);
+    let Compared { differences, unread, read } = whole.compared;
+    let extent = Extent { packages: whole.numbers.len(), files: whole.files, read };
     let lost = "it is unknown whether it is altered";
     unread.iter().for_each(|one| survey.root().note_gap(&one.file, format!("{}: {lost}", one.reason)));
     let unread = unread.into_iter().map(|one| format!("{}: {}: {lost}", one.file, one.reason)).collect();
-    Verified { findings: tell(survey, differences), extent, unread, unrecorded }
+    Verified { findings: tell(survey, differences), is_stopped: progress.is_stopped(), extent, unread, unrecorded }
+}
+
+/// The comparison of one installation's packages, as far as it has come.
+#[derive(Default)]
+struct Part {
+    /// Packages with records of files.
+    numbers: Vec<(u16, u32)>,
+    files: usize,
+    compared: Compared,
+}
+
+impl Part {
+    fn add(&mut self, more: Compared) {
+        self.compared.differences.extend(more.differences);
+        self.compared.unread.extend(more.unread);
+        self.compared.read += more.read;
+    }
+}
+
+/// An estimate of how many files there are to read, by the packages whose records have been read.
+#[derive(Default)]
+struct Expected {
+    packages: usize,
+    known_packages: usize,
+    files: usize,
+}
+
+impl Expected {
+    /// The estimate with some more packages known.
+    fn with(&mut self, packages: usize, files: usize) -> usize {
+        self.known_packages += packages;
+        self.files += files;
+        let left = self.packages.saturating_sub(self.known_packages);
+        self.files + left * self.files / self.known_packages.max(1)
+    }
 }
 
 /// The managers that were asked and had nothing to compare with.
@@ -118,58 +172,60 @@ fn unrecorded(survey: &Survey<'_>, question: &Question<'_>, numbers: &[(u16, u32
     asked
 }
 
-/// Differences that are told together: of one package, of one kind, by one hand, as much to be heeded.
-type Key = (u16, u32, FindingKind, Option<ByteString>, Severity);
+/// Differences of a package that are told together: of one kind, by one hand, as much to be heeded.
+type Key = (FindingKind, Option<ByteString>, Severity);
 
-fn tell(survey: &Survey<'_>, differences: Vec<Difference<'_>>) -> Vec<Finding> {
-    let root = survey.root();
+/// The files of a finding that are evidenced one by one; its paths name them all.
+const MAX_EVIDENCED: usize = 20;
+
+fn tell(survey: &Survey<'_>, differences: Vec<Difference>) -> Vec<Finding> {
     // Only what has another content can be another's: a directory that three thousand packages miss is asked of none.
-    let is_content = |one: &Difference<'_>| one.what.iter().any(|(what, _)| what.is_content());
-    let may_be_others = |one: &Difference<'_>| is_content(one) && one.what[0].0 != Attribute::Missing;
-    let canonical: Vec<ByteString> = differences.iter().map(|one| root.canonicalize(&one.recorded.path)).collect();
-    let asked = differences.iter().zip(&canonical).filter(|(one, _)| may_be_others(one));
-    let index = survey.claims(asked.map(|(_, path)| &**path));
+    let may_be_others = |one: &Difference| one.is_content() && !one.is_missing();
+    let canonical = |one: &Difference| survey.root().canonicalize(&one.path);
+    let canonical: Vec<Option<ByteString>> =
+        differences.iter().map(|one| may_be_others(one).then(|| canonical(one))).collect();
+    let index = survey.claims(canonical.iter().flatten().map(|path| &**path));
     let moved_in = moved_in(survey, &differences);
-    let mut groups: Vec<(Key, Option<Owner>, Vec<Difference<'_>>)> = Vec::new();
-    let mut places: HashMap<Key, usize> = HashMap::new();
-    for (one, canonical) in differences.into_iter().zip(canonical) {
-        let is_missing = one.what[0].0 == Attribute::Missing;
-        let others: Vec<FoundClaim> = match may_be_others(&one) {
-            true => survey.ownership(&index, &canonical).packages,
-            false => Vec::new(),
-        };
-        let is_other = |claim: &&FoundClaim| {
-            (claim.holder, claim.claimant) != (one.holder, Claimant::Package(one.recorded.package))
-        };
-        let content = is_content(&one);
-        let by = others.iter().filter(is_other).find(|claim| fits(survey, claim, &canonical));
-        let around =
-            || moved_in.iter().find(|(tree, _)| crate::bytes::path::within(&canonical, tree)).map(|(_, by)| by.clone());
-        let by = by.and_then(|claim| survey.owner(claim)).or_else(|| if content { around() } else { None });
-        let kind = match (is_missing, one.recorded.is_settings, &by) {
-            (true, ..) => FindingKind::MissingFile,
-            (false, true, None) => FindingKind::AlteredSettings,
-            (false, _, Some(_)) => FindingKind::OverwrittenFile,
-            (false, false, None) => FindingKind::AlteredFile,
-        };
-        let key = (one.holder, one.recorded.package, kind, by.as_ref().map(|by| by.id.clone()), one.severity);
-        let place = *places.entry(key.clone()).or_insert_with(|| {
-            groups.push((key, by, Vec::new()));
-            groups.len() - 1
-        });
-        groups[place].2.push(one);
+    let changed_by = |one: &Difference, canonical: Option<ByteString>| {
+        let canonical = canonical?;
+        let others = survey.ownership(&index, &canonical).packages;
+        let is_other =
+            |claim: &&FoundClaim| (claim.holder, claim.claimant) != (one.package.0, Claimant::Package(one.package.1));
+        let claim = others.iter().filter(is_other).find(|claim| fits(survey, claim, &canonical));
+        let around = || moved_in.iter().find(|(tree, _)| crate::bytes::path::within(&canonical, tree));
+        claim.and_then(|claim| survey.owner(claim)).or_else(|| around().map(|(_, by)| by.clone()))
+    };
+    let mut findings = Vec::new();
+    // The files of a package come one after the other, and its few groups are told before the next one's.
+    let mut rest = differences.into_iter().zip(canonical).peekable();
+    while let Some(package) = rest.peek().map(|(one, _)| one.package) {
+        let mut groups: Vec<(Key, Option<Owner>, Vec<Difference>)> = Vec::new();
+        while let Some((one, canonical)) = rest.next_if(|(one, _)| one.package == package) {
+            let by = changed_by(&one, canonical);
+            let kind = match (one.is_missing(), one.is_settings, &by) {
+                (true, ..) => FindingKind::MissingFile,
+                (false, true, None) => FindingKind::AlteredSettings,
+                (false, _, Some(_)) => FindingKind::OverwrittenFile,
+                (false, false, None) => FindingKind::AlteredFile,
+            };
+            let key = (kind, by.as_ref().map(|by| by.id.clone()), one.severity);
+            match groups.iter_mut().find(|(known, ..)| *known == key) {
+                Some((.., group)) => group.push(one),
+                None => groups.push((key, by, vec![one])),
+            }
+        }
+        let told = groups
+            .into_iter()
+            .map(|((kind, _, severity), by, group)| finding(survey, kind, severity, by.as_ref(), group));
+        findings.extend(told);
     }
-    let mut findings: Vec<Finding> = groups
-        .into_iter()
-        .map(|((.., kind, _, severity), by, group)| finding(survey, kind, severity, by.as_ref(), &group))
-        .collect();
     findings.sort_by(Finding::by_importance);
     findings
 }
 
 /// Packages whose own record stands in a place that another manager filled and is not any more as that one left it:
 /// they have moved in. Each with its tree.
-fn moved_in(survey: &Survey<'_>, differences: &[Difference<'_>]) -> Vec<(ByteString, Owner)> {
+fn moved_in(survey: &Survey<'_>, differences: &[Difference]) -> Vec<(ByteString, Owner)> {
     let yielding = survey.installations().iter().flat_map(|held| {
         held.shared_dirs()
             .map(SharedDirs::foreign_packages)
@@ -179,9 +235,9 @@ fn moved_in(survey: &Survey<'_>, differences: &[Difference<'_>]) -> Vec<(ByteStr
     });
     let yielding: HashMap<ByteString, Owner> =
         yielding.map(|(held, number, record)| (record, held.owner(number))).collect();
-    let changed = differences.iter().filter(|one| one.what.iter().any(|(what, _)| what.is_content()));
+    let changed = differences.iter().filter(|one| !yielding.is_empty() && one.is_content());
     let found = changed.filter_map(|one| {
-        let canonical = survey.root().canonicalize(&one.recorded.path);
+        let canonical = survey.root().canonicalize(&one.path);
         let owner = yielding.get(&canonical)?;
         Some((crate::bytes::path::parent(&canonical).into(), owner.clone()))
     });
@@ -202,18 +258,17 @@ fn finding(
     kind: FindingKind,
     severity: Severity,
     by: Option<&Owner>,
-    group: &[Difference<'_>],
+    mut group: Vec<Difference>,
 ) -> Finding {
-    let held = &survey.installations()[usize::from(group[0].holder)];
-    let number = group[0].recorded.package;
+    let (holder, number) = group[0].package;
+    let held = &survey.installations()[usize::from(holder)];
     let owner = held.owner(number);
     let name = owner.full_name();
-    let paths: Vec<&ByteString> = group.iter().map(|one| &one.recorded.path).collect();
-    let listed = compare::listed(&paths);
-    let is_one = paths.len() == 1;
-    let count = if is_one { "a file".to_owned() } else { format!("{} files", paths.len()) };
+    let listed = listed(&group);
+    let is_one = group.len() == 1;
+    let count = if is_one { "a file".to_owned() } else { format!("{} files", group.len()) };
     let whose = format!("{} · {name}", owner.manager);
-    let content = group.iter().any(|one| one.what.iter().any(|(what, _)| what.is_content()));
+    let content = group.iter().any(Difference::is_content);
     let (summary, consequence) = match (kind, by) {
         (FindingKind::OverwrittenFile, Some(by)) => (
             format!("{count} of {whose} replaced by {} · {}: {listed}", by.manager, by.full_name()),
@@ -251,15 +306,25 @@ fn finding(
         let restore = held.file_records().and_then(|records| survey.remedy_within(&**held, records.restore(number)?));
         remedies.extend(advice::put_back(survey, by, restore));
     }
-    let told = |one: &Difference<'_>| {
-        let path = one.recorded.path.clone();
-        one.what.iter().map(|(what, says)| Evidence::at(path.clone(), what.word(), says.clone())).collect::<Vec<_>>()
+    let told = |one: &mut Difference| -> Vec<Evidence> {
+        if one.is_missing() {
+            return vec![Evidence::at(one.path.clone(), "missing", "recorded, but does not exist")];
+        }
+        let what = std::mem::take(&mut one.what);
+        what.into_iter().map(|(what, says)| Evidence::at(one.path.clone(), what.word(), says)).collect()
     };
     Finding {
         packages: std::iter::once(owner.id).chain(by.map(|by| by.id.clone())).collect(),
-        paths: paths.into_iter().cloned().collect(),
         remedies,
-        evidence: group.iter().flat_map(told).collect(),
+        evidence: group.iter_mut().take(MAX_EVIDENCED).flat_map(told).collect(),
+        paths: group.into_iter().map(|one| one.path).collect(),
         ..Finding::new(kind, severity, name, summary, consequence)
     }
+}
+
+/// The first files of a group by name, and how many more there are.
+fn listed(group: &[Difference]) -> String {
+    let shown: Vec<String> = group.iter().take(3).map(|one| one.path.to_string()).collect();
+    let more = if group.len() > 3 { format!(" and {} more", group.len() - 3) } else { String::new() };
+    format!("{}{more}", shown.join(", "))
 }

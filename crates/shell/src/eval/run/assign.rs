@@ -11,7 +11,7 @@ use crate::syntax::{Assigned, Assignment, Dialect, Part};
 /// Longer lists of directories are not followed.
 const MAX_DIRS: usize = 1000;
 /// Longer values are not.
-const LONGEST_VALUE: usize = 4 << 20;
+const LONGEST_VALUE: usize = 2 << 20;
 
 /// Of which zsh's lists and texts think differently.
 pub(super) const EMPTY_LIST: &str = "a search path that is empty is a list of one empty element";
@@ -31,7 +31,7 @@ impl Run<'_> {
         if is_too_much {
             self.stop("a value that is too long");
         } else {
-            self.step(u32::try_from(length / 4096).unwrap_or(0));
+            self.step(u32::try_from(length / 1024).unwrap_or(0));
         }
         is_too_much
     }

@@ -321,11 +321,15 @@ impl<'s> Run<'s> {
         }
         for list in Parser::new(text, self.at.dialect) {
             match list {
-                Ok(list) => match self.list(&list) {
-                    Flow::Next => {}
-                    Flow::LeaveLine => self.had_mishap = true,
-                    flow => return flow,
-                },
+                Ok(list) => {
+                    let early = self.early.len();
+                    match self.list(&list) {
+                        Flow::Next => {}
+                        Flow::LeaveLine => self.had_mishap = true,
+                        flow => return flow,
+                    }
+                    self.join_early(early, |flow| flow == Flow::LeaveLine);
+                }
                 Err(error) => {
                     if !self.holds_line {
                         self.place.line = error.line;

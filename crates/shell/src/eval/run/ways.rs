@@ -65,10 +65,37 @@ impl Run<'_> {
                 self.state = after_one;
                 Flow::Next
             }
-            _ => {
+            _ if first == second => {
                 self.state = self.merged(after_one, &after_two, unknown);
                 first
             }
+            // The shell goes on sooner on the one way than on the other.
+            _ if self.reach(first) <= self.reach(second) => {
+                self.early.push((second, after_two));
+                self.state = after_one;
+                first
+            }
+            _ => {
+                self.early.push((first, after_one));
+                self.state = after_two;
+                second
+            }
+        }
+    }
+
+    /// How much a way that ends early leaves out; the least first.
+    fn reach(&self, flow: Flow) -> u32 {
+        // A line is left within the file, but from within a function the line is the one that called it.
+        let is_in_function = self.holds_line && !self.calls.is_empty();
+        match flow {
+            Flow::Next => 0,
+            Flow::Break(levels) | Flow::Continue(levels) => levels.min(1000),
+            Flow::Return if is_in_function => 1001,
+            Flow::LeaveLine => 1002,
+            Flow::Return => 1003,
+            Flow::LeaveFile => 1004,
+            Flow::LeaveAll => 1005,
+            Flow::Exit => 1006,
         }
     }
 

@@ -174,8 +174,8 @@ impl FileIndex for PythonInstallation<'_> {
 }
 
 impl FileRecords for PythonInstallation<'_> {
-    fn file_records(&self, packages: Option<&[u32]>, depth: Depth) -> Vec<FileRecord> {
-        self.all_recorded(packages, depth)
+    fn each_batch(&self, packages: Option<&[u32]>, depth: Depth, take: &mut dyn FnMut(Vec<FileRecord>)) {
+        self.each_recorded(packages, depth, take);
     }
 }
 

@@ -3,13 +3,14 @@
 use std::cmp::Ordering;
 use std::sync::Arc;
 
+use hashbrown::HashSet;
 use rayon::prelude::*;
 
 use super::distribution::Distribution;
 use super::installation::{PythonInstallation, Shelf};
 use super::{record, requirements};
 use crate::backend::dependency_graph::{Need, Node, Want, losers};
-use crate::backend::{Bypass, Environment, Hint};
+use crate::backend::{BATCH, Bypass, Environment, Hint};
 use crate::bytes::{ByteString, path};
 use crate::model::{Depth, Evidence, FileRecord, Scope};
 
@@ -87,7 +88,7 @@ impl PythonInstallation<'_> {
     }
 
     /// What every distribution recorded of its files, or these.
-    pub(super) fn all_recorded(&self, packages: Option<&[u32]>, depth: Depth) -> Vec<FileRecord> {
+    pub(super) fn each_recorded(&self, packages: Option<&[u32]>, depth: Depth, take: &mut dyn FnMut(Vec<FileRecord>)) {
         let shelves = match packages {
             None => self.everything(),
             Some(_) => self.read_so_far(),
@@ -95,9 +96,10 @@ impl PythonInstallation<'_> {
         let of_shelf = |shelf: Arc<Shelf>| {
             (shelf.base..shelf.end()).map(move |number| (shelf.clone(), number)).collect::<Vec<_>>()
         };
+        let packages: Option<HashSet<u32>> = packages.map(|packages| packages.iter().copied().collect());
         let numbered = shelves.into_iter().flat_map(of_shelf);
         let wanted: Vec<_> =
-            numbered.filter(|(_, number)| packages.is_none_or(|packages| packages.contains(number))).collect();
+            numbered.filter(|(_, number)| packages.as_ref().is_none_or(|packages| packages.contains(number))).collect();
         let read = |(shelf, number): &(Arc<Shelf>, u32)| {
             let one = &shelf.site.distributions[(number - shelf.base) as usize];
             record::files(&self.host.root, one, &shelf.site.place.prefix, *number, depth).unwrap_or_else(|| {
@@ -106,6 +108,6 @@ impl PythonInstallation<'_> {
                 Vec::new()
             })
         };
-        wanted.par_iter().flat_map_iter(read).collect()
+        wanted.chunks(BATCH).for_each(|some| take(some.par_iter().flat_map_iter(read).collect()));
     }
 }

@@ -5,6 +5,8 @@
 use std::cmp::Ordering;
 use std::io::{BufReader, Read as _};
 
+use hashbrown::{HashMap, HashSet};
+
 use super::installation::FlatpakInstallation;
 use super::summary::{self, Listed};
 use crate::bytes::{ByteString, path};
@@ -15,6 +17,41 @@ use whodunit_formats::{appstream, packed};
 
 /// The most bytes of one catalogue that are read.
 const MAX_UNPACKED: u64 = 1 << 30;
+
+/// A name and its branch.
+type Branch<'o> = (&'o [u8], Option<&'o [u8]>);
+
+/// Which of these an update, or a new installation, would take.
+fn candidates(offers: &[Offer]) -> Vec<bool> {
+    // An update goes to what the remote has on the same branch, where that is newer.
+    let newer = |one: &Offer, now: &Offer| match (&one.version, &now.version) {
+        (Some(one), Some(now)) => debian::compare(one, now) == Ordering::Greater,
+        _ => false,
+    };
+    // The installed one of each branch, and the newest that its version can be compared with.
+    let mut installed: HashMap<Branch<'_>, &Offer> = HashMap::new();
+    let mut newest: HashMap<Branch<'_>, &Offer> = HashMap::new();
+    for one in offers {
+        let branch = (&*one.name, one.channel.as_deref());
+        if one.installed {
+            installed.entry(branch).or_insert(one);
+        }
+        let newest = newest.entry(branch).or_insert(one);
+        if newest.version.is_none() || newer(one, newest) {
+            *newest = one;
+        }
+    }
+    let taken = |one: &Offer| {
+        let branch = (&*one.name, one.channel.as_deref());
+        match installed.get(&branch) {
+            Some(now) if one.installed => now.held || !newer(newest[&branch], one),
+            // A commit that is not the deployed one, of a version that nobody tells.
+            Some(now) => !now.held && (one.version.is_none() || newer(one, now)),
+            None => true,
+        }
+    };
+    offers.iter().map(taken).collect()
+}
 
 impl FlatpakInstallation<'_> {
     pub(super) fn all_offers(&self, asked: &OfferQuery) -> (Vec<Offer>, Vec<Loss>) {
@@ -33,21 +70,7 @@ impl FlatpakInstallation<'_> {
             }
         }
         self.of_summaries(asked, &mut offers, &mut notes);
-        // An update goes to what the remote has on the same branch, where that is newer.
-        let newer = |one: &Offer, now: &Offer| match (&one.version, &now.version) {
-            (Some(one), Some(now)) => debian::compare(one, now) == Ordering::Greater,
-            _ => false,
-        };
-        let taken = |one: &Offer| {
-            let same = |other: &&Offer| other.name == one.name && other.channel == one.channel;
-            match offers.iter().filter(same).find(|other| other.installed) {
-                Some(now) if one.installed => now.held || !offers.iter().filter(same).any(|other| newer(other, one)),
-                // A commit that is not the deployed one, of a version that nobody tells.
-                Some(now) => !now.held && (one.version.is_none() || newer(one, now)),
-                None => true,
-            }
-        };
-        let taken: Vec<bool> = offers.iter().map(taken).collect();
+        let taken = candidates(&offers);
         offers.iter_mut().zip(taken).for_each(|(one, taken)| one.candidate = taken);
         (offers, notes)
     }
@@ -63,32 +86,40 @@ impl FlatpakInstallation<'_> {
         let bytes = self.host.root.read(file, Limit::RECORD).map_err(|error| error.reason())?;
         let stream = packed::open(&bytes).map_err(|error| error.to_string())?;
         let stream = BufReader::with_capacity(256 << 10, stream.take(MAX_UNPACKED));
+        let mut installed: HashMap<ByteString, Vec<usize>> = HashMap::new();
+        for (place, offer) in offers.iter().enumerate().filter(|(_, offer)| offer.installed) {
+            installed.entry(offer.name.clone()).or_default().push(place);
+        }
+        let mut seen: HashSet<(String, Option<String>)> = HashSet::new();
         let read = appstream::each(stream, &mut |one| {
             let Some((_, reference)) = one.bundle.as_ref().filter(|(kind, _)| kind == "flatpak") else { return };
             let parts: Vec<&str> = reference.split('/').collect();
             let [_, id, arch, branch] = parts[..] else { return };
             let title = one.name.to_lowercase().replace(' ', "");
-            let is_installed = offers.iter().any(|offer| offer.installed && *offer.name == *id.as_bytes());
+            let of_name: &[usize] = installed.get(id.as_bytes()).map_or(&[], Vec::as_slice);
             let is_wanted = match asked {
-                OfferQuery::Installed => is_installed,
+                OfferQuery::Installed => !of_name.is_empty(),
                 OfferQuery::Names(_) => asked.has(id.as_bytes()) || asked.has(title.as_bytes()),
             };
             if !is_wanted {
                 return;
             }
             let version = one.version.as_deref().unwrap_or_default();
-            let known = offers.iter_mut().find(|offer| {
-                offer.installed
-                    && *offer.name == *id.as_bytes()
-                    && offer.channel.as_deref() == Some(branch.as_bytes())
+            // A catalogue that says the same again adds nothing.
+            if !seen.insert((reference.clone(), one.version.clone())) {
+                return;
+            }
+            let known = of_name.iter().find(|place| {
+                let offer = &offers[**place];
+                offer.channel.as_deref() == Some(branch.as_bytes())
                     && offer.version.as_deref() == Some(version.as_bytes())
             });
             // The same version: one offer, with the catalogue's date.
             if let Some(known) = known {
-                known.catalogued_at = Some(dated);
+                offers[*known].catalogued_at = Some(dated);
                 return;
             }
-            let held = offers.iter().any(|offer| offer.held && *offer.name == *id.as_bytes());
+            let held = of_name.iter().any(|place| offers[*place].held);
             let bare = Offer::bare(self.manager(), self.scope(), id.into(), version.into(), Some(arch.into()), held);
             offers.push(Offer {
                 version: one.version.as_deref().map(ByteString::from),

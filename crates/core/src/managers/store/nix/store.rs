@@ -8,11 +8,10 @@ use rusqlite::Connection;
 
 use crate::backend::sqlite;
 use crate::bytes::ByteString;
-use crate::fs::{Limit, Root};
+use crate::fs::Root;
 use crate::host::Host;
-use crate::model::Loss;
+use crate::model::{Loss, Losses};
 use crate::version::nix;
-use whodunit_formats::database;
 
 /// Where the store lies.
 pub const STORE: &[u8] = b"/nix/store";
@@ -37,7 +36,7 @@ pub struct Store<'s> {
     host: &'s Host,
     read: OnceLock<Database>,
     links: OnceLock<Links>,
-    notes: Mutex<Vec<Loss>>,
+    notes: Losses,
 }
 
 #[derive(Default)]
@@ -74,16 +73,16 @@ pub struct Links {
 
 impl<'s> Store<'s> {
     pub fn new(host: &'s Host) -> Self {
-        Store { host, read: OnceLock::new(), links: OnceLock::new(), notes: Mutex::default() }
+        Store { host, read: OnceLock::new(), links: OnceLock::new(), notes: Losses::default() }
     }
 
     /// What could not be read of the database.
     pub fn notes(&self) -> Vec<Loss> {
-        self.notes.lock().unwrap_or_else(PoisonError::into_inner).clone()
+        self.notes.list()
     }
 
     fn note(&self, note: Loss) {
-        self.notes.lock().unwrap_or_else(PoisonError::into_inner).push(note);
+        self.notes.add([note]);
     }
 
     fn database(&self) -> &Database {
@@ -172,18 +171,7 @@ impl<'s> Store<'s> {
 }
 
 fn read(root: &Root) -> Result<Database, String> {
-    let shown = ByteString::from(DATABASE);
-    // A writer may move pages from the log into the database meanwhile: then both are read again.
-    for _ in 0..4 {
-        let log = sqlite::read_log(root, DATABASE)?;
-        let image = root.read(DATABASE, Limit::RECORD).map_err(|error| error.to_string())?;
-        if sqlite::read_log(root, DATABASE)? != log {
-            continue;
-        }
-        let connection = database::open(image, &log).map_err(|error| format!("{shown}: {error}"))?;
-        return rows(connection).map_err(|error| format!("{shown}: {error}"));
-    }
-    Err(format!("{shown}: it kept changing while it was being read"))
+    rows(sqlite::open(root, DATABASE)?).map_err(|error| format!("{}: {error}", ByteString::from(DATABASE)))
 }
 
 fn rows(connection: Connection) -> rusqlite::Result<Database> {

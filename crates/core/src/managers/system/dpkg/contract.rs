@@ -15,7 +15,6 @@ use crate::model::{
 };
 use crate::version::debian;
 use std::cmp::Ordering;
-use std::sync::PoisonError;
 
 impl Installation for DpkgInstallation<'_> {
     fn location(&self) -> &Location {
@@ -23,7 +22,7 @@ impl Installation for DpkgInstallation<'_> {
     }
 
     fn coverage(&self) -> Vec<Coverage> {
-        let notes = self.notes.lock().unwrap_or_else(PoisonError::into_inner).clone();
+        let notes = self.notes.list();
         let state = match () {
             () if self.unreadable => CoverageState::Unreadable,
             () if notes.is_empty() => CoverageState::Read,
@@ -282,8 +281,8 @@ impl FileIndex for DpkgInstallation<'_> {
 }
 
 impl FileRecords for DpkgInstallation<'_> {
-    fn file_records(&self, packages: Option<&[u32]>, depth: Depth) -> Vec<FileRecord> {
-        self.recorded_files(packages, depth)
+    fn each_batch(&self, packages: Option<&[u32]>, depth: Depth, take: &mut dyn FnMut(Vec<FileRecord>)) {
+        self.each_recorded(packages, depth, take);
     }
 
     fn restore(&self, package: u32) -> Option<Remedy> {

@@ -2,7 +2,7 @@
 //! `Provides` of what is installed. A dependency is met by the package's own architecture, or by a package that says
 //! `Multi-Arch: foreign`; behind a name, `:any` means any.
 
-use hashbrown::{HashMap, HashSet};
+use hashbrown::HashMap;
 
 use super::ADMIN;
 use super::apt::keep;
@@ -19,6 +19,9 @@ use whodunit_formats::stanza::{Stanza, stanzas};
 
 /// The fields that bind packages hard: without what they name, a package cannot stay.
 const HARD: [&str; 2] = ["Pre-Depends", "Depends"];
+
+/// As many architectures are told apart; no machine runs more of them.
+const MAX_ARCHES: usize = 16;
 
 impl DpkgInstallation<'_> {
     /// Tells of every installed package its number and what `status` says of it.
@@ -42,7 +45,12 @@ impl DpkgInstallation<'_> {
             None | Some(b"all") => self.native().clone(),
             Some(arch) => arch.into(),
         };
-        let arches: HashSet<ByteString> = self.records().iter().map(arch_of).collect();
+        let mut arches: Vec<ByteString> = Vec::new();
+        for arch in self.records().iter().map(arch_of) {
+            if arches.len() < MAX_ARCHES && !arches.contains(&arch) {
+                arches.push(arch);
+            }
+        }
         let mut nodes = Vec::new();
         self.each_installed(&mut |number, stanza| {
             also(number, stanza);

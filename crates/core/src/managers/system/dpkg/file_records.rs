@@ -16,6 +16,7 @@ use rayon::prelude::*;
 use super::ADMIN;
 use super::installation::DpkgInstallation;
 use super::lists::{List, is_damaged};
+use crate::backend::{BATCH, wanted};
 use crate::bytes::{ByteString, path};
 use crate::fs::{Limit, Root};
 use crate::model::{Algorithm, Depth, Digest, FileRecord, Loss, Status};
@@ -98,22 +99,18 @@ fn settings(root: &Root) -> HashMap<u32, Vec<(ByteString, Option<String>)>> {
 
 impl DpkgInstallation<'_> {
     /// Every file of the packages, or of these.
-    pub(super) fn recorded_files(&self, packages: Option<&[u32]>, depth: Depth) -> Vec<FileRecord> {
+    pub(super) fn each_recorded(&self, packages: Option<&[u32]>, depth: Depth, take: &mut dyn FnMut(Vec<FileRecord>)) {
         let root = &self.host.root;
         let mut lost = Vec::new();
         let (excluded, settings) = (Excluded::read(root, &mut lost), settings(root));
         self.note(lost);
-        let wanted = |number: &u32| packages.is_none_or(|packages| packages.contains(number));
-        let count = u32::try_from(self.records().len()).unwrap_or(u32::MAX);
-        let numbers: Vec<u32> = (0..count).filter(wanted).collect();
         let of_one = |&number: &u32| self.recorded_of(number, &excluded, &settings, depth);
-        let read: Vec<(Vec<FileRecord>, Vec<Loss>)> = numbers.par_iter().with_min_len(8).map(of_one).collect();
-        let mut all = Vec::new();
-        for (files, notes) in read {
-            all.extend(files);
-            self.note(notes);
+        for numbers in wanted(self.records().len(), packages).chunks(BATCH) {
+            let read: Vec<(Vec<FileRecord>, Vec<Loss>)> = numbers.par_iter().with_min_len(8).map(of_one).collect();
+            let (files, notes): (Vec<_>, Vec<_>) = read.into_iter().unzip();
+            notes.into_iter().for_each(|notes| self.note(notes));
+            take(files.into_iter().flatten().collect());
         }
-        all
     }
 
     fn recorded_of(

@@ -1,6 +1,6 @@
 //! What a dpkg installation holds: its records put together into packages and claims.
 
-use std::sync::{Mutex, OnceLock, PoisonError};
+use std::sync::OnceLock;
 
 use hashbrown::HashMap;
 
@@ -16,7 +16,7 @@ use crate::backend::{Detail, Installation};
 use crate::bytes::{ByteString, path};
 use crate::fs::{Dir, Limit};
 use crate::host::Host;
-use crate::model::{Evidence, Location, Loss, ManagerId, Package};
+use crate::model::{Evidence, Location, Loss, Losses, ManagerId, Package};
 
 /// The packages of one dpkg installation, with their lists found but not read.
 pub struct DpkgInstallation<'s> {
@@ -33,7 +33,7 @@ pub struct DpkgInstallation<'s> {
     pub(super) unreadable: bool,
     /// Which installed packages a repository still has, at the installed version; read on first use.
     pub(super) fetchable: OnceLock<Option<HashMap<(ByteString, ByteString), crate::model::Origin>>>,
-    pub(super) notes: Mutex<Vec<Loss>>,
+    pub(super) notes: Losses,
 }
 
 impl<'s> DpkgInstallation<'s> {
@@ -57,7 +57,7 @@ impl<'s> DpkgInstallation<'s> {
             diversions: OnceLock::new(),
             groups: OnceLock::new(),
             fetchable: OnceLock::new(),
-            notes: Mutex::new(notes),
+            notes: notes.into_iter().collect(),
         }
     }
 
@@ -70,12 +70,7 @@ impl<'s> DpkgInstallation<'s> {
     }
 
     pub(super) fn note(&self, new: Vec<Loss>) {
-        let mut notes = self.notes.lock().unwrap_or_else(PoisonError::into_inner);
-        for note in new {
-            if !notes.contains(&note) {
-                notes.push(note);
-            }
-        }
+        self.notes.add(new);
     }
 
     pub(super) fn noting<T>(&self, read: impl FnOnce(&mut Vec<Loss>) -> T) -> T {

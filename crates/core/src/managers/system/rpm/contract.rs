@@ -205,10 +205,10 @@ impl FileIndex for RpmInstallation<'_> {
 }
 
 impl FileRecords for RpmInstallation<'_> {
-    fn file_records(&self, packages: Option<&[u32]>, depth: Depth) -> Vec<FileRecord> {
+    fn each_batch(&self, packages: Option<&[u32]>, depth: Depth, take: &mut dyn FnMut(Vec<FileRecord>)) {
         // A header has it all together.
         let _ = depth;
-        self.recorded_files(packages)
+        self.each_recorded(packages, take);
     }
 
     fn restore(&self, package: u32) -> Option<Remedy> {

@@ -31,6 +31,9 @@ mod compared {
 const REPLACED: u64 = 1;
 const WRONG_COLOUR: u64 = 4;
 
+/// Records that are given on together.
+const BATCH_OF_FILES: usize = 30_000;
+
 /// Names of users and groups with their numbers on this machine.
 struct Names {
     users: Vec<(ByteString, u32)>,
@@ -39,7 +42,7 @@ struct Names {
 
 impl RpmInstallation<'_> {
     /// Every file of the packages, or of these.
-    pub(super) fn recorded_files(&self, packages: Option<&[u32]>) -> Vec<FileRecord> {
+    pub(super) fn each_recorded(&self, packages: Option<&[u32]>, take: &mut dyn FnMut(Vec<FileRecord>)) {
         let root = &self.host.root;
         let read = |file: &str| {
             root.read(file.as_bytes(), Limit::SMALL).unwrap_or_else(|error| {
@@ -53,12 +56,17 @@ impl RpmInstallation<'_> {
             groups: accounts::groups(&group).map(|one| (one.name.into(), one.number)).collect(),
         };
         let mut all = Vec::new();
-        let mut take = |number: u32, header: &Header<'_>| files_of(number, header, &names, &mut all);
+        let mut of_header = |number: u32, header: &Header<'_>| {
+            files_of(number, header, &names, &mut all);
+            if all.len() >= BATCH_OF_FILES {
+                take(std::mem::take(&mut all));
+            }
+        };
         match packages {
-            Some(packages) => self.some(packages, &mut take),
-            None => self.each(&mut take),
+            Some(packages) => self.some(packages, &mut of_header),
+            None => self.each(&mut of_header),
         }
-        all
+        take(all);
     }
 }
 

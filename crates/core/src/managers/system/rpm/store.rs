@@ -8,8 +8,7 @@ use rusqlite::Connection;
 use crate::backend::sqlite;
 use crate::bytes::{ByteString, path};
 use crate::fs::{Limit, Root};
-use crate::model::Loss;
-use whodunit_formats::database::{self, Source as _};
+use crate::model::{Loss, Losses};
 use whodunit_formats::ndb;
 
 /// How a database is kept.
@@ -50,26 +49,23 @@ pub struct Store<'s> {
     pub file: ByteString,
     form: Form,
     opened: OnceLock<Option<Opened>>,
-    notes: Mutex<Vec<Loss>>,
+    notes: Losses,
 }
 
 impl<'s> Store<'s> {
     pub fn new(root: &'s Root, dir: &[u8], form: Form) -> Self {
         let file = path::join(dir, form.file().as_bytes());
-        Store { root, file, form, opened: OnceLock::new(), notes: Mutex::default() }
+        Store { root, file, form, opened: OnceLock::new(), notes: Losses::default() }
     }
 
     /// What could not be read so far.
     pub fn notes(&self) -> Vec<Loss> {
-        self.notes.lock().unwrap_or_else(PoisonError::into_inner).clone()
+        self.notes.list()
     }
 
     /// Notes a loss, once.
     pub fn note(&self, what: Loss) {
-        let mut notes = self.notes.lock().unwrap_or_else(PoisonError::into_inner);
-        if !notes.contains(&what) {
-            notes.push(what);
-        }
+        self.notes.add([what]);
     }
 
     /// Whether the form is one that is read.
@@ -95,19 +91,7 @@ impl<'s> Store<'s> {
     }
 
     fn open_sqlite(&self) -> Result<Opened, String> {
-        // A writer may move pages from the log into the database meanwhile: then both are taken again.
-        for _ in 0..4 {
-            let before = sqlite::read_log(self.root, &self.file)?;
-            let file = self.root.open(&self.file).map_err(|error| error.to_string())?;
-            let length = file.length();
-            let connection =
-                database::open_in_part(file, &before).map_err(|error| format!("{}: {error}", self.file))?;
-            let after = self.root.target(&self.file).map_err(|error| error.to_string())?;
-            if sqlite::read_log(self.root, &self.file)? == before && after.size == length {
-                return Ok(Opened::Sqlite(Box::new(Mutex::new(connection))));
-            }
-        }
-        Err(format!("{}: it kept changing while it was being read", self.file))
+        Ok(Opened::Sqlite(Box::new(Mutex::new(sqlite::open(self.root, &self.file)?))))
     }
 
     fn open_ndb(&self) -> Result<Opened, String> {
