@@ -72,7 +72,7 @@ impl Run<'_> {
             Some(Value::Map(_)) => {
                 let key = self.key(index);
                 if !is_known(&key) {
-                    return Some(self.unknown_value("an element of an array whose key is unknown"));
+                    return self.unknown_element("an element of an array whose key is unknown");
                 }
                 let Some(Variable { value: Value::Map(map), .. }) = self.state.variables.get(&meant) else {
                     return None;
@@ -81,7 +81,7 @@ impl Run<'_> {
             }
             Some(Value::Sparse(_)) => {
                 let Some(number) = self.computed(index) else {
-                    return Some(self.unknown_value("an element of an array whose number is unknown"));
+                    return self.unknown_element("an element of an array whose number is unknown");
                 };
                 let Some(Variable { value: Value::Sparse(list), .. }) = self.state.variables.get(&meant) else {
                     return None;
@@ -98,7 +98,7 @@ impl Run<'_> {
                     match self.computed(index) {
                         Some(0) => Some(text),
                         Some(_) => None,
-                        None => Some(self.unknown_value("an element of an array whose number is unknown")),
+                        None => self.unknown_element("an element of an array whose number is unknown"),
                     }
                 }
             },

@@ -15,11 +15,21 @@ impl Run<'_> {
             return self.searched(list, &rest[..end], &rest[end + 1..]);
         }
         let Some(number) = self.computed(index).filter(|_| list.iter().all(|one| is_known(one))) else {
-            return Some(self.unknown_value("an element of an array whose number is unknown"));
+            return self.unknown_element("an element of an array whose number is unknown");
         };
         let length = i64::try_from(list.len()).ok()?;
         let at = if number < 0 { length + number } else { number - i64::from(zsh) };
         list.get(usize::try_from(at).ok()?).cloned()
+    }
+
+    /// An element of which nobody knows whether it is there; under `set -u` its absence is an error.
+    pub(super) fn unknown_element(&mut self, why: &str) -> Option<Vec<u8>> {
+        if self.state.has(b"nounset") {
+            let unknown = self.note_unknown("an element that may not be set ends what is read");
+            self.taint_all(unknown);
+            self.state.lasting_taints.insert(unknown);
+        }
+        Some(self.unknown_value(why))
     }
 
     /// The element that fits, or its number: a subscript with flags of zsh.
@@ -34,7 +44,7 @@ impl Run<'_> {
             _ => wanted.to_vec(),
         };
         if !is_known(&wanted) || list.iter().any(|one| !is_known(one)) {
-            return Some(self.unknown_value("which element of an array fits"));
+            return self.unknown_element("which element of an array fits");
         }
         let is_exact = flags.contains(&b'e');
         let fits = |at: &usize| if is_exact { list[*at] == wanted } else { pattern::fits(&wanted, &list[*at]) };

@@ -4,6 +4,10 @@
 pub type Row = (&'static str, &'static str);
 
 pub const ROWS: &[Row] = &[
+    ("zsh", "PATH=$($HOME/bin/gauge):$PATH; set -u\n[[ -z ${path[(r)/opt/c]} ]] && path=(/opt/c $path)\nPATH=/un"),
+    ("bash zsh", "a=(/x $($HOME/bin/gauge)); set -u\nPATH=${a[2]}:$PATH\nPATH=/un"),
+    ("sh bash zsh", "set -e; (while $HOME/bin/gauge; do X=$(false); break; done; PATH=/sub)\nPATH=/x:$PATH"),
+    ("sh bash zsh", "PATH=/x$($HOME/bin/gauge && exit; echo /late):$PATH"),
     (
         "fish",
         "if $HOME/bin/gauge; set PATH /h $PATH; else; set -gx PATH $PATH /q; end\nset -e PATH[-1]\ncontains /bin $PATH; and set -x MANPATH $X/bin $MANPATH",
