@@ -41,6 +41,11 @@ pub trait Work {
 /// Does the work with the best instructions that there are.
 #[inline(always)]
 pub fn dispatch(work: impl Work) {
+    // The newer instructions have rotations and three operands at once; the compiler makes them of the same steps.
+    #[cfg(target_arch = "x86_64")]
+    if let Some(avx) = pulp::x86::V4::try_new() {
+        return avx.vectorize(wider::With(*avx, work));
+    }
     #[cfg(target_arch = "x86_64")]
     if let Some(avx) = pulp::x86::V3::try_new() {
         return avx.vectorize(wider::With(avx, work));
@@ -175,5 +180,11 @@ mod tests {
         let mut portable = u32x8::new(a);
         Mixed(&mut portable, u32x8::new(b)).run(Portable);
         assert_eq!(best, portable);
+        #[cfg(target_arch = "x86_64")]
+        if let Some(avx) = pulp::x86::V3::try_new() {
+            let mut wide = u32x8::new(a);
+            avx.vectorize(wider::With(avx, Mixed(&mut wide, u32x8::new(b))));
+            assert_eq!(wide, portable);
+        }
     }
 }

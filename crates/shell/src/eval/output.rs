@@ -1,12 +1,41 @@
 //! Builtins that write, look names up, or read lines.
 
+use std::sync::Arc;
+
 use super::builtin_names::{is_builtin, is_reserved};
 use super::piece::is_known;
 use super::run::{Flow, Mishap, Run};
 use super::state::Value;
-use crate::syntax::Dialect;
+use crate::syntax::{Dialect, List};
 
 impl Run<'_> {
+    /// What commands write to a pipe.
+    pub(in crate::eval) fn written_by(&mut self, list: &List) -> Vec<u8> {
+        let outer = self.output.replace(Vec::new());
+        let early = self.early.len();
+        let mut may_end_early = false;
+        self.apart(|run| {
+            let _ = run.list(list);
+            may_end_early = run.early.len() > early;
+        });
+        let written = std::mem::replace(&mut self.output, outer).unwrap_or_default();
+        if may_end_early {
+            (self.status, self.unrun) = (None, None);
+            return self.unknown_value("the output of commands that may end early");
+        }
+        written
+    }
+
+    /// What commands write, without the line ends behind it.
+    pub(in crate::eval) fn output_of(&mut self, list: &Arc<List>) -> Vec<u8> {
+        self.substitutions += 1;
+        let mut text = self.written_by(list);
+        while text.last() == Some(&b'\n') {
+            text.pop();
+        }
+        text
+    }
+
     pub(super) fn echo(&mut self, arguments: &[Vec<u8>]) {
         if self.output.is_none() {
             return;

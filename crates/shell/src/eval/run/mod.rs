@@ -10,12 +10,11 @@ pub(in crate::eval) use ways::{Scopes, join_scopes, taint_hidden};
 
 use std::cell::Cell;
 use std::collections::{BTreeMap, BTreeSet};
-use std::sync::Arc;
 
 use crate::eval::piece::{self, is_known, mark, unknowns_in};
 use crate::eval::state::{Alias, AliasKind, Place, State, Variable};
 use crate::syntax::pattern;
-use crate::syntax::{Dialect, List, Parser};
+use crate::syntax::{Dialect, Parser};
 use crate::{Files, Unknown, UnknownId};
 use whodunit_formats::bytes::ByteString;
 
@@ -352,33 +351,6 @@ impl<'s> Run<'s> {
             }
         }
         Flow::Next
-    }
-
-    /// What commands write to a pipe.
-    pub(in crate::eval) fn written_by(&mut self, list: &List) -> Vec<u8> {
-        let outer = self.output.replace(Vec::new());
-        let early = self.early.len();
-        let mut may_end_early = false;
-        self.apart(|run| {
-            let _ = run.list(list);
-            may_end_early = run.early.len() > early;
-        });
-        let written = std::mem::replace(&mut self.output, outer).unwrap_or_default();
-        if may_end_early {
-            (self.status, self.unrun) = (None, None);
-            return self.unknown_value("the output of commands that may end early");
-        }
-        written
-    }
-
-    /// What commands write, without the line ends behind it.
-    pub(in crate::eval) fn output_of(&mut self, list: &Arc<List>) -> Vec<u8> {
-        self.substitutions += 1;
-        let mut text = self.written_by(list);
-        while text.last() == Some(&b'\n') {
-            text.pop();
-        }
-        text
     }
 
     pub(in crate::eval) fn write(&mut self, text: &[u8]) {
