@@ -3,7 +3,7 @@
 use std::ffi::OsString;
 use std::os::unix::ffi::OsStrExt as _;
 use std::sync::Arc;
-use std::sync::atomic::{AtomicBool, AtomicU64, Ordering};
+use std::sync::atomic::{AtomicBool, AtomicUsize, Ordering};
 
 use clap::Args;
 use indicatif::{ProgressBar, ProgressDrawTarget, ProgressStyle};
@@ -45,10 +45,11 @@ pub struct Arguments {
     manager: Vec<ManagerId>,
 }
 
-/// A bar on standard error, where that is a terminal: files, bytes, how fast, and the time left.
+/// A bar on standard error, where that is a terminal: files, bytes, how fast, and the time left, which goes by bytes.
 struct Bar {
     bar: ProgressBar,
-    bytes: AtomicU64,
+    expected: AtomicUsize,
+    done: AtomicUsize,
     interrupted: Arc<AtomicBool>,
 }
 
@@ -56,29 +57,34 @@ impl Bar {
     fn new(is_hidden: bool) -> Self {
         let target = if is_hidden { ProgressDrawTarget::hidden() } else { ProgressDrawTarget::stderr() };
         let bar = ProgressBar::with_draw_target(None, target);
-        if let Ok(style) = ProgressStyle::with_template(
-            "{bar:30} {human_pos} of about {human_len} files, {msg}, {eta} left; Ctrl-C shows what was found",
-        ) {
+        if let Ok(style) = ProgressStyle::with_template("{bar:20} {msg}, {eta} left; Ctrl-C shows what was found") {
             bar.set_style(style);
         }
         // Without a handler, Ctrl-C ends the program as it ends any other.
         let interrupted = process::interrupted().unwrap_or_default();
-        Bar { bar, bytes: AtomicU64::new(0), interrupted }
+        Bar { bar, expected: AtomicUsize::new(0), done: AtomicUsize::new(0), interrupted }
+    }
+
+    fn tell(&self) {
+        let read = self.bar.position();
+        let rate = read as f64 / self.bar.elapsed().as_secs_f64().max(0.001);
+        let (done, expected) = (self.done.load(Ordering::Relaxed), self.expected.load(Ordering::Relaxed));
+        self.bar.set_message(format!("{done} of about {expected} files, {}, {}/s", size(read), size(rate as u64)));
     }
 }
 
 impl Progress for Bar {
-    fn expect(&self, files: usize) {
-        self.bar.set_length(files as u64);
+    fn expect(&self, files: usize, bytes: u64) {
+        self.expected.store(files, Ordering::Relaxed);
+        self.bar.set_length(bytes);
+        self.tell();
     }
 
     fn done(&self, bytes: u64) {
-        let read = self.bytes.fetch_add(bytes, Ordering::Relaxed) + bytes;
-        if !self.bar.is_hidden() && self.bar.position().is_multiple_of(64) {
-            let rate = read as f64 / self.bar.elapsed().as_secs_f64().max(0.001);
-            self.bar.set_message(format!("{}, {}/s", size(read), size(rate as u64)));
+        self.bar.inc(bytes);
+        if self.done.fetch_add(1, Ordering::Relaxed).is_multiple_of(32) && !self.bar.is_hidden() {
+            self.tell();
         }
-        self.bar.inc(1);
     }
 
     fn is_stopped(&self) -> bool {
@@ -120,9 +126,10 @@ impl OfFindings for Verified {
     fn page(&self, presenter: &Presenter) -> Vec<Piece> {
         let extent = self.extent;
         let of = format!(
-            "{} of {} compared, {} of them read",
+            "{} of {} {}, {} of them read",
             output::count(extent.files, "file"),
             output::count(extent.packages, "package"),
+            if self.is_stopped { "looked at" } else { "compared" },
             extent.read
         );
         let serious: Vec<&Finding> = self.findings.iter().filter(|finding| finding.severity > Severity::Note).collect();

@@ -29,8 +29,8 @@ pub struct Job {
 
 /// What is told of the work while it goes on, and who can end it.
 pub trait Progress: Sync {
-    /// About so many files will be read in all; told again when more is known.
-    fn expect(&self, files: usize);
+    /// About so many files, and bytes, will be read in all; told again when more is known.
+    fn expect(&self, files: usize, bytes: u64);
 
     /// One more is done with, of so many bytes.
     fn done(&self, bytes: u64);
@@ -41,7 +41,7 @@ pub trait Progress: Sync {
 
 /// Nobody is told, and nobody ends it.
 impl Progress for () {
-    fn expect(&self, _: usize) {}
+    fn expect(&self, _: usize, _: u64) {}
 
     fn done(&self, _: u64) {}
 
@@ -279,7 +279,7 @@ mod tests {
     }
 
     impl Progress for Counted {
-        fn expect(&self, _: usize) {}
+        fn expect(&self, _: usize, _: u64) {}
 
         fn done(&self, _: u64) {
             self.done.fetch_add(1, Ordering::Relaxed);

@@ -90,13 +90,14 @@ pub struct Compared {
 /// The largest file whose content is read: 16 GiB. A sparse file of terabytes costs nothing to make.
 const MAX_CONTENT: u64 = 16 << 30;
 
-/// Compares the files of some packages of an installation; `expect` is told how many of them will be read.
+/// Compares the files of some packages of an installation; `expect` is told how many of them, and how many bytes, will
+/// be read.
 pub fn compare(
     root: &Root,
     holder: u16,
     files: Vec<FileRecord>,
     depth: Depth,
-    expect: &mut dyn FnMut(usize),
+    expect: &mut dyn FnMut(usize, u64),
     progress: &dyn Progress,
 ) -> Compared {
     let mut looked: Vec<Looked> =
@@ -105,7 +106,7 @@ pub fn compare(
         Depth::Content => jobs(&files, &mut looked),
         _ => Default::default(),
     };
-    expect(jobs.len());
+    expect(jobs.len(), jobs.iter().map(|job| job.size).sum());
     let mut compared = Compared::default();
     let unknown = |error: FsError| Unread { file: error.path().clone(), reason: error.reason() };
     let digests = if jobs.is_empty() { Vec::new() } else { digests::of_files(root, &jobs, progress) };

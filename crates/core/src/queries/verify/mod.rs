@@ -95,9 +95,10 @@ pub fn verify(survey: &Survey<'_>, question: Question<'_>, progress: &dyn Progre
             part.numbers.dedup();
             part.files += files;
             let packages = part.numbers.len() - packages;
-            let expect = &mut |files| {
+            let expect = &mut |files, bytes| {
                 let mut expected = expected.lock().unwrap_or_else(PoisonError::into_inner);
-                progress.expect(expected.with(packages, files));
+                let (files, bytes) = expected.with(packages, files, bytes);
+                progress.expect(files, bytes);
             };
             part.add(compare(survey.root(), *holder, batch, question.depth, expect, progress));
         });
@@ -114,7 +115,11 @@ pub fn verify(survey: &Survey<'_>, question: Question<'_>, progress: &dyn Progre
         whole.files += part.files;
         whole.add(part.compared);
     }
-    let unrecorded = unrecorded(survey, &question, &whole.numbers);
+    // Where the work was stopped, managers that were not reached yet have said nothing of their records.
+    let unrecorded = match progress.is_stopped() {
+        true => Vec::new(),
+        false => unrecorded(survey, &question, &whole.numbers),
+    };
     let Compared { differences, unread, read } = whole.compared;
     let extent = Extent { packages: whole.numbers.len(), files: whole.files, read };
     let lost = "it is unknown whether it is altered";
@@ -140,21 +145,24 @@ impl Part {
     }
 }
 
-/// An estimate of how many files there are to read, by the packages whose records have been read.
+/// An estimate of how much there is to read, by the packages whose records have been read.
 #[derive(Default)]
 struct Expected {
     packages: usize,
     known_packages: usize,
     files: usize,
+    bytes: u64,
 }
 
 impl Expected {
-    /// The estimate with some more packages known.
-    fn with(&mut self, packages: usize, files: usize) -> usize {
+    /// The files and bytes of all packages, with some more of them known.
+    fn with(&mut self, packages: usize, files: usize, bytes: u64) -> (usize, u64) {
         self.known_packages += packages;
         self.files += files;
-        let left = self.packages.saturating_sub(self.known_packages);
-        self.files + left * self.files / self.known_packages.max(1)
+        self.bytes = self.bytes.saturating_add(bytes);
+        let (known, left) = (self.known_packages.max(1), self.packages.saturating_sub(self.known_packages));
+        let share = left as f64 / known as f64;
+        (self.files + (self.files as f64 * share) as usize, self.bytes + (self.bytes as f64 * share) as u64)
     }
 }
 
