@@ -143,7 +143,12 @@ pub fn shell_word(bytes: &[u8]) -> String {
 #[must_use]
 pub fn steers_terminal(c: char) -> bool {
     c.is_control()
-        || matches!(c, '\u{200e}' | '\u{200f}' | '\u{2028}'..='\u{202e}' | '\u{2066}'..='\u{2069}' | '\u{feff}')
+        || matches!(c,
+            // Marks of direction, separators of lines, and overrides of the order in which text is shown.
+            '\u{61c}' | '\u{200e}' | '\u{200f}' | '\u{2028}'..='\u{202e}' | '\u{2066}'..='\u{206f}'
+            // What has no width, or is there for machines alone.
+            | '\u{ad}' | '\u{180e}' | '\u{200b}'..='\u{200d}' | '\u{2060}'..='\u{2064}' | '\u{feff}'
+            | '\u{fff9}'..='\u{fffb}' | '\u{e0000}'..='\u{e0fff}')
 }
 
 fn escape(bytes: &[u8], unwanted: impl Fn(char) -> bool) -> String {

@@ -1,5 +1,6 @@
 //! Comma-separated values (RFC 4180) with a header.
 
+use std::borrow::Cow;
 use std::io::{self, Write};
 
 use super::Grid;
@@ -9,9 +10,14 @@ pub fn write(out: &mut impl Write, grid: &Grid) -> io::Result<()> {
     let mut writer = csv::WriterBuilder::new().from_writer(out);
     writer.write_record(grid.columns.iter().map(|column| column.key)).map_err(plain)?;
     for row in &grid.rows {
-        writer.write_record(row.iter().map(|cell| &cell.text)).map_err(plain)?;
+        writer.write_record(row.iter().map(|cell| as_text(&cell.text).into_owned())).map_err(plain)?;
     }
     writer.flush()
+}
+
+/// A text that no spreadsheet takes for a formula: names and versions are strangers'.
+fn as_text(text: &str) -> Cow<'_, str> {
+    if text.starts_with(['=', '+', '-', '@']) { format!("'{text}").into() } else { text.into() }
 }
 
 /// The system's own error, so that a closed pipe is known as one.

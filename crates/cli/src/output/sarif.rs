@@ -25,8 +25,7 @@ pub fn document(out: &mut impl Write, findings: &[Finding]) -> io::Result<()> {
             "results": findings.iter().map(|finding| result(finding, &kinds)).collect::<Vec<Value>>(),
         }],
     });
-    serde_json::to_writer_pretty(&mut *out, &log)?;
-    writeln!(out)
+    super::json::document(out, &log)
 }
 
 fn rule(kind: FindingKind) -> Value {

@@ -103,12 +103,26 @@ pub fn aligned(out: &mut impl Write, grid: &Grid, width: Option<usize>, color: b
     Ok(())
 }
 
+/// A text in which Markdown sees no table, link or HTML of its own.
+fn literal(text: &str) -> String {
+    let mut out = String::with_capacity(text.len());
+    for c in text.chars() {
+        match c {
+            '&' => out.push_str("&amp;"),
+            '<' => out.push_str("&lt;"),
+            '|' | '[' => out.extend(['\\', c]),
+            _ => out.push(c),
+        }
+    }
+    out
+}
+
 /// Writes a Markdown table.
 pub fn markdown(out: &mut impl Write, grid: &Grid) -> io::Result<()> {
     let mut table = Builder::with_capacity(grid.rows.len() + 1, grid.columns.len());
     table.push_record(grid.columns.iter().map(|column| &*column.title));
     for row in &grid.rows {
-        table.push_record(row.iter().map(|cell| cell.for_humans().replace('|', "\\|")));
+        table.push_record(row.iter().map(|cell| literal(cell.for_humans())));
     }
     writeln!(out, "{}", table.build().with(Style::markdown()))
 }

@@ -12,6 +12,7 @@ mod hostile_homes;
 mod hostile_records;
 mod hostile_shells;
 mod hostile_sources;
+mod injection;
 mod intact;
 mod masked_modules;
 mod proofs;
