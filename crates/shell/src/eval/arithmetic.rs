@@ -256,9 +256,7 @@ impl Run<'_> {
             }
             // In zsh it depends on where the calculation stands whether that ends more than it.
             None if self.state.has(b"nounset") && self.dialect() == Dialect::Zsh => {
-                let unknown = self.note_unknown("calculates with a variable that is not set");
-                self.taint_all(unknown);
-                self.state.lasting_taints.insert(unknown);
+                self.taint_for_good("calculates with a variable that is not set");
                 None
             }
             None => Some(0),

@@ -213,9 +213,7 @@ impl Run<'_> {
             let mut elements = current.map_or_else(listed, numbered);
             let Some(number) = self.computed(index) else {
                 // Where it is no expression, bash reads no further.
-                let unknown = self.note_unknown("assigns to a subscript that cannot be computed");
-                self.taint_all(unknown);
-                self.state.lasting_taints.insert(unknown);
+                self.taint_for_good("assigns to a subscript that cannot be computed");
                 return None;
             };
             let number = from_start(&elements, number);

@@ -48,13 +48,10 @@ impl Run<'_> {
     }
 
     fn set_arguments(&mut self, arguments: &[Vec<u8>]) {
-        let arguments = Value::List(arguments.to_vec());
-        if self.is_too_much(b"@", &arguments) {
+        if self.is_too_long(arguments.iter().map(|one| one.len() + 1).sum()) {
             return;
         }
-        if let Value::List(arguments) = arguments {
-            self.state.arguments = arguments;
-        }
+        self.state.arguments = arguments.to_vec();
         // dash begins anew with `getopts`.
         if self.dialect() == Dialect::Posix {
             self.option_at = 0;

@@ -25,9 +25,7 @@ impl Run<'_> {
     /// An element of which nobody knows whether it is there; under `set -u` its absence is an error.
     pub(super) fn unknown_element(&mut self, why: &str) -> Option<Vec<u8>> {
         if self.state.has(b"nounset") {
-            let unknown = self.note_unknown("an element that may not be set ends what is read");
-            self.taint_all(unknown);
-            self.state.lasting_taints.insert(unknown);
+            self.taint_for_good("an element that may not be set ends what is read");
         }
         Some(self.unknown_value(why))
     }

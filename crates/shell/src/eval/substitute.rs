@@ -53,9 +53,7 @@ impl Run<'_> {
         // A list that was never set is empty, one that was unset is an error: which of them is not kept.
         let text = tied(&parameter.name).filter(|_| self.dialect() == Dialect::Zsh && self.state.has(b"nounset"));
         if text.is_some_and(|text| !takes_unset && self.state.get(text).is_none()) {
-            let unknown = self.note_unknown("whether a list was unset");
-            self.taint_all(unknown);
-            self.state.lasting_taints.insert(unknown);
+            self.taint_for_good("whether a list was unset");
         }
         if let Some(result) = self.prefixed(parameter, values.as_ref(), is_quoted) {
             return result;

@@ -4,6 +4,10 @@
 pub type Row = (&'static str, &'static str);
 
 pub const ROWS: &[Row] = &[
+    ("sh bash zsh", "PATH=/x$( ($HOME/bin/gauge >/dev/null && exit; echo /late) ):$PATH"),
+    ("sh bash zsh", "PATH=/x$( { $HOME/bin/gauge >/dev/null && exit; echo /late; } | { read d; echo $d; } ):$PATH"),
+    ("sh bash zsh", "set -e; true | ($HOME/bin/gauge && exit 3; true)\nPATH=/x:$PATH"),
+    ("sh bash zsh", "($HOME/bin/gauge && exit; echo /late) | while read d; do PATH=$d:$PATH; done\nPATH=/x:$PATH"),
     ("zsh", "PATH=$($HOME/bin/gauge):$PATH; set -u\n[[ -z ${path[(r)/opt/c]} ]] && path=(/opt/c $path)\nPATH=/un"),
     ("bash zsh", "a=(/x $($HOME/bin/gauge)); set -u\nPATH=${a[2]}:$PATH\nPATH=/un"),
     ("sh bash zsh", "set -e; (while $HOME/bin/gauge; do X=$(false); break; done; PATH=/sub)\nPATH=/x:$PATH"),

@@ -13,6 +13,9 @@ const MAX_DIRS: usize = 1000;
 /// Longer values are not.
 const LONGEST_VALUE: usize = 2 << 20;
 
+/// Why what follows a value that is not carried along is unknown.
+const TOO_LONG: &str = "a value that is too long";
+
 /// Of which zsh's lists and texts think differently.
 pub(super) const EMPTY_LIST: &str = "a search path that is empty is a list of one empty element";
 
@@ -27,9 +30,18 @@ impl Run<'_> {
             Value::Map(map) => (map.iter().map(|(key, one)| key.len() + one.len() + 1).sum(), map.len()),
         };
         let is_dirs = LISTS.contains(&name) || name == b"fish_user_paths";
-        let is_too_much = length > LONGEST_VALUE || (is_dirs && count > MAX_DIRS);
+        if is_dirs && count > MAX_DIRS {
+            self.stop(TOO_LONG);
+            return true;
+        }
+        self.is_too_long(length)
+    }
+
+    /// Whether a value of so many bytes is more than is carried along; nothing is known after that.
+    pub(in crate::eval) fn is_too_long(&mut self, length: usize) -> bool {
+        let is_too_much = length > LONGEST_VALUE;
         if is_too_much {
-            self.stop("a value that is too long");
+            self.stop(TOO_LONG);
         } else {
             self.step(u32::try_from(length / 1024).unwrap_or(0));
         }
@@ -117,9 +129,7 @@ impl Run<'_> {
         if self.dialect() == Dialect::Posix {
             self.early.push((self.mistake(), self.state.clone()));
         } else {
-            let unknown = self.note_unknown("changes a variable that may be read-only");
-            self.taint_all(unknown);
-            self.state.lasting_taints.insert(unknown);
+            self.taint_for_good("changes a variable that may be read-only");
         }
         self.status = None;
     }

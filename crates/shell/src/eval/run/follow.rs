@@ -140,16 +140,9 @@ impl Run<'_> {
             Kind::Pipeline(commands) => self.pipeline(commands),
             Kind::Group(list) => self.list(list),
             Kind::Subshell(list) => {
-                let early = self.early.len();
-                let mut may_end_early = false;
                 self.apart(|run| {
                     let _ = run.list(list);
-                    may_end_early = run.early.len() > early;
                 });
-                // How it ends is then another's status on each way.
-                if may_end_early {
-                    (self.status, self.unrun) = (None, None);
-                }
                 Flow::Next
             }
             Kind::If(branches, otherwise) => self.branches(branches, otherwise.as_ref()),

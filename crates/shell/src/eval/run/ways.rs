@@ -83,28 +83,33 @@ impl Run<'_> {
         }
     }
 
-    /// How much a way that ends early leaves out; the least first.
-    fn reach(&self, flow: Flow) -> u32 {
+    /// How much a way that ends early leaves out, the least first: loops by their levels, then all else.
+    fn reach(&self, flow: Flow) -> (u8, u32) {
         // A line is left within the file, but from within a function the line is the one that called it.
         let is_in_function = self.holds_line && !self.calls.is_empty();
         match flow {
-            Flow::Next => 0,
-            Flow::Break(levels) | Flow::Continue(levels) => levels.min(1000),
-            Flow::Return if is_in_function => 1001,
-            Flow::LeaveLine => 1002,
-            Flow::Return => 1003,
-            Flow::LeaveFile => 1004,
-            Flow::LeaveAll => 1005,
-            Flow::Exit => 1006,
+            Flow::Next => (0, 0),
+            Flow::Break(levels) | Flow::Continue(levels) => (0, levels),
+            Flow::Return if is_in_function => (1, 0),
+            Flow::LeaveLine => (2, 0),
+            Flow::Return => (3, 0),
+            Flow::LeaveFile => (4, 0),
+            Flow::LeaveAll => (5, 0),
+            Flow::Exit => (6, 0),
         }
+    }
+
+    /// Makes everything uncertain, whatever is assigned later: nobody knows whether what follows is done at all.
+    pub(in crate::eval) fn taint_for_good(&mut self, why: &str) {
+        let unknown = self.note_unknown(why);
+        self.taint_all(unknown);
+        self.state.lasting_taints.insert(unknown);
     }
 
     /// Notes what depends on a file in a current directory that is not known.
     pub(in crate::eval) fn find_back(&mut self) {
         if self.is_astray.take() {
-            let unknown = self.note_unknown("looks for a file in a directory that is unknown");
-            self.taint_all(unknown);
-            self.state.lasting_taints.insert(unknown);
+            self.taint_for_good("looks for a file in a directory that is unknown");
         }
     }
 
@@ -143,9 +148,11 @@ impl Run<'_> {
         (found, is_uncertain)
     }
 
-    /// Follows something whose changes do not last; what it writes is kept where that is wanted.
+    /// Follows something whose changes do not last; what it writes is kept where that is wanted. Where it may end early,
+    /// nobody knows how it ends and what it has written by then.
     pub(in crate::eval) fn apart(&mut self, inside: impl FnOnce(&mut Self)) {
         let state = self.state.clone();
+        let written = self.output.as_ref().map_or(0, Vec::len);
         let early = self.early.len();
         let scopes = self.scopes.len();
         self.depth += 1;
@@ -156,7 +163,16 @@ impl Run<'_> {
         }
         self.depth -= 1;
         self.scopes.truncate(scopes);
+        let may_end_early = self.early.len() > early;
         self.early.truncate(early);
+        if may_end_early {
+            (self.status, self.unrun) = (None, None);
+            if let Some(mut output) = self.output.take() {
+                output.truncate(written);
+                output.extend(self.unknown_value("the output of commands that may end early"));
+                self.output = Some(output);
+            }
+        }
         self.failure = None;
         self.state = state;
     }
