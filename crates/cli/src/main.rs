@@ -66,7 +66,6 @@ fn run(arguments: impl IntoIterator<Item = OsString>, streams: &mut Streams) -> 
     };
     streams.choose_color(cli.global.color);
     logging::start(cli.global.verbose);
-    whodunit_core::threads::start();
     let outcome = dispatch(&cli, streams);
     let flushed = streams.out.flush();
     match outcome.and_then(|outcome| flushed.map(|()| outcome).map_err(CliError::from)) {

@@ -17,7 +17,7 @@ use crate::error::CliError;
 use crate::process;
 
 /// How a command ended.
-#[derive(Debug, Clone, Copy)]
+#[derive(Debug, Clone, Copy, Default)]
 pub struct Outcome {
     /// Whether the thing asked for was found.
     pub found: bool,
@@ -47,6 +47,7 @@ pub struct Session {
 impl Session {
     /// Opens the root, finds the users, and works out the search path.
     pub fn new(global: &Global) -> Result<Self, CliError> {
+        whodunit_core::threads::start();
         let root = match &global.root {
             None => Root::live(),
             Some(place) => Root::offline(place).map_err(|cause| {
