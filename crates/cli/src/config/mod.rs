@@ -97,19 +97,20 @@ impl Config {
             None => usual.chain(["/etc/whodunit/config.toml".into()]).collect(),
         };
         let root = Root::live();
+        let is_anothers = |owner: u32| given.is_none() && owner != 0 && Some(owner) != env.uid;
+        let mut ignored = None;
         for file in files {
-            let owner = root.target(&file).ok().map(|meta| meta.owner);
-            if given.is_none() && owner.is_some_and(|owner| owner != 0 && Some(owner) != env.uid) {
-                return Ok(Config { ignored: Some(file), ..Config::default() });
-            }
-            match root.read(&file, Limit::SMALL) {
-                Ok(content) => return Self::parse(&String::from_utf8_lossy(&content), &file),
+            match root.read_with_meta(&file, Limit::SMALL) {
+                Ok((_, meta)) if is_anothers(meta.owner) => ignored = Some(file),
+                Ok((content, _)) => {
+                    return Ok(Config { ignored, ..Self::parse(&String::from_utf8_lossy(&content), &file)? });
+                }
                 // The usual places may be missing, or in a home that is not this user's.
                 Err(FsError::Missing { .. } | FsError::Denied { .. }) if given.is_none() => {}
                 Err(error) => return Err(CliError::ConfigFile(error)),
             }
         }
-        Ok(Config::default())
+        Ok(Config { ignored, ..Config::default() })
     }
 
     fn parse(content: &str, file: &ByteString) -> Result<Self, CliError> {

@@ -68,18 +68,22 @@ impl<'root> Dir<'root> {
             .map_err(|errno| FsError::new(&path::join(&self.path, name), errno))
     }
 
+    /// Opens a regular file in this directory, no link followed.
+    fn open(&self, name: &[u8]) -> Result<RegularFile, FsError> {
+        let whole = || path::join(&self.path, name);
+        let flags = OFlags::RDONLY | OFlags::NONBLOCK | OFlags::NOCTTY | OFlags::NOFOLLOW | OFlags::CLOEXEC;
+        let open = |flags| rustix::fs::openat(&self.opened, name, flags, Mode::empty());
+        let opened = self.root.keeping_times(flags, open).map_err(|errno| self.root.trouble(&whole(), errno))?;
+        RegularFile::checked(opened, &whole())
+    }
+
     /// The first bytes of a regular file in this directory, no link followed, with its metadata.
     ///
     /// # Errors
     /// As [`Root::open`].
     pub fn read_start(&self, name: &[u8], most: usize) -> Result<(Vec<u8>, Meta), FsError> {
         let whole = || path::join(&self.path, name);
-        let flags = OFlags::RDONLY | OFlags::NONBLOCK | OFlags::NOCTTY | OFlags::NOFOLLOW | OFlags::CLOEXEC;
-        let opened = self
-            .root
-            .keeping_times(flags, |flags| rustix::fs::openat(&self.opened, name, flags, Mode::empty()))
-            .map_err(|errno| self.root.trouble(&whole(), errno))?;
-        let file = RegularFile::checked(opened, &whole())?;
+        let file = self.open(name)?;
         let meta = file.meta();
         Ok((file.start(&whole(), most)?, meta))
     }
@@ -92,14 +96,7 @@ impl<'root> Dir<'root> {
         let whole = || path::join(&self.path, name);
         let before = self.entry(name)?;
         let file = match before.kind {
-            Kind::File => {
-                let flags = OFlags::RDONLY | OFlags::NONBLOCK | OFlags::NOCTTY | OFlags::NOFOLLOW | OFlags::CLOEXEC;
-                let opened = self
-                    .root
-                    .keeping_times(flags, |flags| rustix::fs::openat(&self.opened, name, flags, Mode::empty()))
-                    .map_err(|errno| self.root.trouble(&whole(), errno))?;
-                RegularFile::checked(opened, &whole())?
-            }
+            Kind::File => self.open(name)?,
             Kind::Link => self.root.open(&whole())?,
             found => return Err(FsError::WrongKind { path: whole(), found, wanted: Kind::File }),
         };

@@ -39,21 +39,17 @@ impl Gaps {
     /// Remembers that something could not be read. What lies within a known gap adds nothing.
     pub fn note(&self, at: &[u8], reason: String) {
         let mut kept = self.kept();
-        let mut above = at;
-        loop {
-            if kept.by_path.contains_key(above) {
+        let mut above = Some(at);
+        while let Some(dir) = above {
+            if kept.by_path.contains_key(dir) {
                 return;
             }
-            let parent = path::parent(above);
-            if parent.len() >= above.len() {
-                break;
-            }
-            above = parent;
+            above = Some(path::parent(dir)).filter(|parent| parent.len() < dir.len());
         }
         let below = path::join(at, b"");
         let within: Vec<ByteString> = kept
             .by_path
-            .range(below.clone()..)
+            .range(below..)
             .map(|(path, _)| path.clone())
             .take_while(|known| path::within(known, at))
             .collect();
@@ -71,8 +67,27 @@ impl Gaps {
         self.kept().records.push((record.into(), meta));
     }
 
-    /// The records that were read, as they were then; not told again.
+    /// The records that were read, as they were then.
     pub fn watched(&self) -> Vec<(ByteString, Meta)> {
-        std::mem::take(&mut self.kept().records)
+        self.kept().records.clone()
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn a_gap_takes_in_what_lies_within_it_and_the_order_is_that_of_discovery() {
+        let gaps = Gaps::default();
+        // `/b-c` stands between `/b` and `/b/x` in the order of bytes, and lies within neither.
+        for path in ["/b/x/y", "/b-c", "/a", "/b/x/z", "/b/x", "/b/x/y", "/b", "/a/deep", "/b/x"] {
+            gaps.note(path.as_bytes(), format!("{path} is closed"));
+        }
+        let told: Vec<String> = gaps.list().iter().map(|gap| format!("{}: {}", gap.path, gap.reason)).collect();
+        assert_eq!(told, ["/b-c: /b-c is closed", "/a: /a is closed", "/b: /b is closed"]);
+        gaps.note(b"/", "all is closed".to_owned());
+        gaps.note(b"/c", "later".to_owned());
+        assert_eq!(gaps.list().len(), 1);
     }
 }

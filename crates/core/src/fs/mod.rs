@@ -207,11 +207,20 @@ impl Root {
     /// As [`Root::open`]; also when the file is larger. Anything but that nothing is there is remembered as a gap,
     /// whatever the caller makes of it: a FIFO in a file's place is no empty file.
     pub fn read(&self, path: &[u8], limit: Limit) -> Result<Vec<u8>, FsError> {
+        self.read_with_meta(path, limit).map(|(content, _)| content)
+    }
+
+    /// As [`Root::read`], with what the file system says of the file that was read.
+    ///
+    /// # Errors
+    /// As [`Root::read`].
+    pub fn read_with_meta(&self, path: &[u8], limit: Limit) -> Result<(Vec<u8>, Meta), FsError> {
         let read = self.open(path).and_then(|file| {
+            let meta = file.meta();
             if limit == Limit::RECORD {
-                self.gaps.watch(path, file.meta());
+                self.gaps.watch(path, meta);
             }
-            file.read_all(path, limit)
+            Ok((file.read_all(path, limit)?, meta))
         });
         if let Err(error @ (FsError::WrongKind { .. } | FsError::TooLarge { .. } | FsError::Loop { .. })) = &read
             && !self.is_null(path)

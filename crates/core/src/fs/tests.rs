@@ -86,3 +86,25 @@ fn a_walk_follows_no_link_and_keeps_its_bounds() {
     });
     assert_eq!((count, root.gaps().len()), (3, 1));
 }
+
+#[test]
+fn a_record_that_is_not_the_same_file_any_more_is_told_whenever_it_changed() {
+    let dir = tempfile::tempdir().unwrap();
+    let write = |name: &str, content: &str| std::fs::write(dir.path().join(name), content).unwrap();
+    write("status", "Package: tidegauge");
+    write("list", "/usr/bin/tidegauge");
+    let root = Root::offline(dir.path()).unwrap();
+    let told = || {
+        root.note_changes();
+        root.gaps().iter().map(|gap| gap.path.to_string()).collect::<Vec<_>>()
+    };
+    root.read(b"/status", Limit::RECORD).unwrap();
+    root.read(b"/list", Limit::LIST).unwrap();
+    assert_eq!(told(), Vec::<String>::new());
+    // As package managers do it: a new file takes the old one's name.
+    write("status.new", "Package: tidegauge");
+    std::fs::rename(dir.path().join("status.new"), dir.path().join("status")).unwrap();
+    write("list", "");
+    assert_eq!(told(), ["/status"]);
+    assert_eq!(told(), ["/status"]);
+}
