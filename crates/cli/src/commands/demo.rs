@@ -86,9 +86,9 @@ pub fn run(
     let place = shown(place.as_bytes()).into_owned();
     say(streams, Line::of(Tone::Strong, format!("The demo workstation, lantern, is in {place}")))?;
     if arguments.only_write {
-        return Ok(Outcome { found: true, incomplete: false, stopped: false });
+        return Ok(Outcome { found: true, ..Outcome::default() });
     }
-    let mut outcome = Outcome { found: true, incomplete: false, stopped: false };
+    let mut outcome = Outcome { found: true, ..Outcome::default() };
     for (why, command) in TOUR {
         // What is shown is what is run: the same words, through the same door.
         let words = [&["--root", &place], *command].concat();

@@ -45,7 +45,7 @@ pub fn run(arguments: &Arguments, global: &Global, streams: &mut Streams) -> Res
             Ok(meta) => return Err(CliError::usage(format!("{dir}: is {}, not a directory", meta.kind))),
             Err(error) => {
                 let _ = writeln!(streams.err, "whodunit: {error}");
-                return Ok(Outcome { found: false, incomplete: !error.is_missing(), stopped: false });
+                return Ok(Outcome { incomplete: !error.is_missing(), ..Outcome::default() });
             }
         }
     }

@@ -146,7 +146,7 @@ pub fn show<A: Shown>(
         note_search(session, streams);
     }
     let incomplete = coverage.iter().any(|part| part.state != CoverageState::Read);
-    Ok(Outcome { found, incomplete, stopped: false })
+    Ok(Outcome { found, incomplete, ..Outcome::default() })
 }
 
 fn note_search(session: &Session, streams: &mut Streams) {
@@ -182,15 +182,9 @@ fn note_coverage(
         let place = survey.root().place().display().to_string();
         lines.push(format!("no package manager's records were found under {place}, so nothing can be owned there"));
     }
-    let unexamined = coverage.iter().filter(|part| part.manager.is_none()).count();
-    let mut listed = 0;
-    for part in coverage {
-        if part.manager.is_none() {
-            listed += 1;
-            if listed > MAX_PLACES {
-                continue;
-            }
-        }
+    let (of_managers, places): (Vec<&Coverage>, Vec<&Coverage>) =
+        coverage.iter().partition(|part| part.manager.is_some());
+    for part in of_managers.into_iter().chain(places.iter().copied().take(MAX_PLACES)) {
         let name = part.manager.map_or("not examined".to_owned(), |manager| format!("{manager} ({})", part.scope));
         match part.state {
             CoverageState::Read => {
@@ -211,8 +205,8 @@ fn note_coverage(
             }
         }
     }
-    if unexamined > MAX_PLACES {
-        let more = units::count(unexamined - MAX_PLACES, "more place");
+    if places.len() > MAX_PLACES {
+        let more = units::count(places.len() - MAX_PLACES, "more place");
         lines.push(format!("not examined: {more} (--format json shows all)"));
     }
     for line in lines {

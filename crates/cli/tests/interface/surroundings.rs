@@ -3,7 +3,7 @@
 use std::fs;
 use std::os::unix::fs::MetadataExt as _;
 use std::process::{Command, Stdio};
-use std::time::{Duration, SystemTime};
+use std::time::{Duration, Instant, SystemTime};
 
 use super::support::{finish, has, lantern, not_compared, program, run, tree};
 
@@ -24,7 +24,17 @@ fn who_interrupts_verify_keeps_what_was_found() {
     let mut command = Command::new(program());
     command.args(["verify", "--format", "json", "--root"]).arg(made.path());
     let running = command.stdout(Stdio::piped()).stderr(Stdio::piped()).spawn().unwrap();
-    std::thread::sleep(Duration::from_millis(500));
+    // It has got to the large file.
+    let open_files = format!("/proc/{}/fd", running.id());
+    let is_reading = || {
+        let files = fs::read_dir(&open_files).into_iter().flatten().flatten();
+        files.filter_map(|file| fs::read_link(file.path()).ok()).any(|file| file.ends_with("usr/tides"))
+    };
+    let start = Instant::now();
+    while !is_reading() {
+        assert!(start.elapsed() < Duration::from_secs(60), "it never read the file");
+        std::thread::sleep(Duration::from_millis(5));
+    }
     let process = rustix::process::Pid::from_child(&running);
     rustix::process::kill_process(process, rustix::process::Signal::INT).unwrap();
     let ended = running.wait_with_output().unwrap();

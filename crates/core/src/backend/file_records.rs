@@ -23,7 +23,7 @@ pub fn wanted(count: usize, packages: Option<&[u32]>) -> Vec<u32> {
 /// The capability of a manager that records what its files should be.
 pub trait FileRecords {
     /// Gives what is recorded of each file of these packages, or of all, to `take`: the records of some packages at a
-    /// time, so that those of a whole machine are never in memory at once. For [`Depth::Presence`] only the paths need
+    /// time, those of one package together, so that those of a whole machine are never in memory at once. For [`Depth::Presence`] only the paths need
     /// be filled in.
     fn each_batch(&self, packages: Option<&[u32]>, depth: Depth, take: &mut dyn FnMut(Vec<FileRecord>));
 
@@ -38,5 +38,23 @@ pub trait FileRecords {
     fn restore(&self, package: u32) -> Option<Remedy> {
         let _ = package;
         None
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn those_that_are_wanted_come_once_and_in_order() {
+        for (count, packages, expected) in [
+            (3, None, &[0, 1, 2][..]),
+            (3, Some(&[2, 0, 2][..]), &[0, 2]),
+            (3, Some(&[7, 1]), &[1]),
+            (3, Some(&[]), &[]),
+            (0, None, &[]),
+        ] {
+            assert_eq!(wanted(count, packages), expected, "{packages:?} of {count}");
+        }
     }
 }

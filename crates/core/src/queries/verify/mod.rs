@@ -89,12 +89,14 @@ pub fn verify(survey: &Survey<'_>, question: Question<'_>, progress: &dyn Progre
             }
             // What a distribution's manager put into a language's directories is verified by that manager's own record.
             batch.retain(|one| !survey.is_foreign(*holder, one.package));
-            let (packages, files) = (part.numbers.len(), batch.len());
-            part.numbers.extend(batch.iter().map(|one| (*holder, one.package)));
-            part.numbers[packages..].sort_unstable();
-            part.numbers.dedup();
-            part.files += files;
-            let packages = part.numbers.len() - packages;
+            let before = part.numbers.len();
+            for one in &batch {
+                if part.numbers.last() != Some(&(*holder, one.package)) {
+                    part.numbers.push((*holder, one.package));
+                }
+            }
+            part.files += batch.len();
+            let packages = part.numbers.len() - before;
             let expect = &mut |files, bytes| {
                 let mut expected = expected.lock().unwrap_or_else(PoisonError::into_inner);
                 let (files, bytes) = expected.with(packages, files, bytes);
@@ -188,12 +190,11 @@ const MAX_EVIDENCED: usize = 20;
 
 fn tell(survey: &Survey<'_>, differences: Vec<Difference>) -> Vec<Finding> {
     // Only what has another content can be another's: a directory that three thousand packages miss is asked of none.
-    let may_be_others = |one: &Difference| one.is_content() && !one.is_missing();
     let canonical = |one: &Difference| survey.root().canonicalize(&one.path);
     let canonical: Vec<Option<ByteString>> =
-        differences.iter().map(|one| may_be_others(one).then(|| canonical(one))).collect();
+        differences.iter().map(|one| one.is_content().then(|| canonical(one))).collect();
     let index = survey.claims(canonical.iter().flatten().map(|path| &**path));
-    let moved_in = moved_in(survey, &differences);
+    let moved_in = moved_in(survey, canonical.iter().flatten());
     let changed_by = |one: &Difference, canonical: Option<ByteString>| {
         let canonical = canonical?;
         let others = survey.ownership(&index, &canonical).packages;
@@ -231,9 +232,9 @@ fn tell(survey: &Survey<'_>, differences: Vec<Difference>) -> Vec<Finding> {
     findings
 }
 
-/// Packages whose own record stands in a place that another manager filled and is not any more as that one left it:
-/// they have moved in. Each with its tree.
-fn moved_in(survey: &Survey<'_>, differences: &[Difference]) -> Vec<(ByteString, Owner)> {
+/// Packages whose own record is among the changed files (canonical), in a place that another manager filled: they have
+/// moved in. Each with its tree.
+fn moved_in<'p>(survey: &Survey<'_>, changed: impl Iterator<Item = &'p ByteString>) -> Vec<(ByteString, Owner)> {
     let yielding = survey.installations().iter().flat_map(|held| {
         held.shared_dirs()
             .map(SharedDirs::foreign_packages)
@@ -243,13 +244,9 @@ fn moved_in(survey: &Survey<'_>, differences: &[Difference]) -> Vec<(ByteString,
     });
     let yielding: HashMap<ByteString, Owner> =
         yielding.map(|(held, number, record)| (record, held.owner(number))).collect();
-    let changed = differences.iter().filter(|one| !yielding.is_empty() && one.is_content());
-    let found = changed.filter_map(|one| {
-        let canonical = survey.root().canonicalize(&one.path);
-        let owner = yielding.get(&canonical)?;
-        Some((crate::bytes::path::parent(&canonical).into(), owner.clone()))
-    });
-    found.collect()
+    let moved =
+        |canonical: &ByteString| Some((crate::bytes::path::parent(canonical).into(), yielding.get(canonical)?.clone()));
+    changed.filter_map(moved).collect()
 }
 
 /// Whether what is there is the other package's: by its digest, or where it records none, by its claim.

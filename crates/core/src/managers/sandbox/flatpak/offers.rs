@@ -225,3 +225,51 @@ impl FlatpakInstallation<'_> {
         Origin { name: name.clone(), kind: "remote".to_owned(), url, trust: None }
     }
 }
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use crate::managers::sandbox::flatpak::ID;
+    use crate::model::Scope;
+
+    /// Each offer looked at beside all others: the definition, which takes too long for large catalogues.
+    fn by_definition(offers: &[Offer]) -> Vec<bool> {
+        let newer = |one: &Offer, now: &Offer| match (&one.version, &now.version) {
+            (Some(one), Some(now)) => debian::compare(one, now) == Ordering::Greater,
+            _ => false,
+        };
+        let taken = |one: &Offer| {
+            let same: Vec<&Offer> =
+                offers.iter().filter(|other| (&other.name, &other.channel) == (&one.name, &one.channel)).collect();
+            match same.iter().find(|other| other.installed) {
+                Some(now) if one.installed => now.held || !same.iter().any(|other| newer(other, one)),
+                Some(now) => !now.held && (one.version.is_none() || newer(one, now)),
+                None => true,
+            }
+        };
+        offers.iter().map(taken).collect()
+    }
+
+    #[test]
+    fn what_an_update_takes_is_what_each_beside_all_others_gives() {
+        // Every way in which four offers of two branches can be.
+        for code in 0..16_u32.pow(4) {
+            let offers: Vec<Offer> = (0..4)
+                .map(|place| {
+                    let bits = code >> (4 * place) & 15;
+                    let version = [None, Some("1.0"), Some("1.1"), Some("1.0~rc1")][(bits & 3) as usize];
+                    let is_first = place == 0;
+                    let bare = Offer::bare(ID, Scope::System, "org.x.Tide".into(), ByteString::default(), None, false);
+                    Offer {
+                        version: version.map(ByteString::from),
+                        channel: Some(if bits & 4 == 0 { "stable" } else { "beta" }.into()),
+                        installed: bits & 8 != 0,
+                        held: is_first && bits & 8 != 0 && code & 64 != 0,
+                        ..bare
+                    }
+                })
+                .collect();
+            assert_eq!(candidates(&offers), by_definition(&offers), "{code}");
+        }
+    }
+}
