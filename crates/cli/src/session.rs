@@ -91,6 +91,11 @@ impl Session {
         Ok(Session { host, given, views: OnceCell::new(), are_users_named, config, contexts, overrides })
     }
 
+    /// Now, on the running machine: seconds since 1970. A mounted disk has no clock.
+    pub fn now(&self) -> Option<i64> {
+        self.host.root.is_live().then(process::now).flatten()
+    }
+
     /// A file of settings that does not count, because it belongs to another user.
     pub fn ignored_settings(&self) -> Option<&ByteString> {
         self.config.ignored()

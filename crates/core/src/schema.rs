@@ -13,9 +13,12 @@ use crate::queries::launchers::Launchers;
 use crate::queries::offers::Offers;
 use crate::queries::owner::Owners;
 use crate::queries::paths::Paths;
+use crate::queries::search::SearchAnswer;
 use crate::queries::shadows::Shadows;
+use crate::queries::sources::Sources;
 use crate::queries::states::States;
 use crate::queries::unowned::Unowned;
+use crate::queries::upkeep::Upkept;
 use crate::queries::verify::Verified;
 use crate::queries::{Envelope, SCHEMA};
 
@@ -32,8 +35,11 @@ enum Document {
     Paths(Envelope<Paths>),
     Shadows(Envelope<Shadows>),
     Across(Envelope<Across>),
+    Search(Envelope<SearchAnswer>),
+    Sources(Envelope<Sources>),
     States(Envelope<States>),
     Unowned(Envelope<Unowned>),
+    Upkeep(Envelope<Upkept>),
     Check(Envelope<Check>),
     Conflicts(Envelope<Conflicts>),
     Explanations(Envelope<Explanations>),

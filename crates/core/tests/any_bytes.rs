@@ -12,7 +12,7 @@ use whodunit_core::checks::{CheckContext, FindingFilter as Wished, Settings, che
 use whodunit_core::fs::Root;
 use whodunit_core::host::{Host, ProcessEnv, UserSelection};
 use whodunit_core::managers::language::python::requirement::{Facts, Requirement};
-use whodunit_core::model::{Depth, NameFilter, OfferQuery};
+use whodunit_core::model::{Depth, NameFilter, OfferQuery, Search, SearchScope};
 use whodunit_core::queries::UserView;
 use whodunit_core::queries::impact::impact;
 use whodunit_core::queries::owner::{Target, owners};
@@ -211,7 +211,11 @@ fn ask_everything(tree: &Path) {
         assert_eq!(strange, None, "evidence names a file by its whole path");
         assert!(answer.owner.is_none() || !answer.owners.is_empty(), "the owner is one of the owners: {answer:?}");
     }
-    for asked in [OfferQuery::Installed, OfferQuery::Names(vec!["pegel".into(), "tarn".into()])] {
+    for asked in [
+        OfferQuery::Installed,
+        OfferQuery::Names(vec!["pegel".into(), "tarn".into()]),
+        OfferQuery::Search(Search::new(&["e".into()], &[], SearchScope::Everything)),
+    ] {
         let _ = survey
             .installations()
             .iter()

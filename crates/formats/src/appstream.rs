@@ -23,6 +23,16 @@ pub struct Component {
     pub bundle: Option<(String, String)>,
     /// The newest version.
     pub version: Option<String>,
+    /// The package of the distribution that brings it.
+    pub package: String,
+    /// The address of upstream.
+    pub homepage: String,
+    /// The licence of the project.
+    pub license: String,
+    /// Keywords, and names and summaries in other languages.
+    pub keywords: Vec<String>,
+    /// Commands that it provides.
+    pub binaries: Vec<String>,
 }
 
 #[derive(Clone, Copy, PartialEq, Eq)]
@@ -32,6 +42,11 @@ enum Inside {
     Summary,
     Developer,
     Bundle,
+    Package,
+    Homepage,
+    License,
+    Keyword,
+    Binary,
     Other,
 }
 
@@ -86,10 +101,32 @@ fn begin(tag: &BytesStart<'_>, path: &[String], one: &mut Component) -> Inside {
             one.bundle = Some((value("type").unwrap_or_default(), String::new()));
             return Inside::Bundle;
         }
+        "name" | "summary" if parent == Some("component") && !is_plain => return keyword(one),
+        "keyword" if parent == Some("keywords") => return keyword(one),
+        "binary" if parent == Some("provides") => {
+            one.binaries.push(String::new());
+            return Inside::Binary;
+        }
+        "pkgname" if parent == Some("component") => return Inside::Package,
+        "project_license" if parent == Some("component") => return Inside::License,
+        "url" if parent == Some("component") && value("type").as_deref() == Some("homepage") => {
+            return Inside::Homepage;
+        }
         "release" if one.version.is_none() => one.version = value("version"),
         _ => {}
     }
     Inside::Other
+}
+
+/// The most keywords of one component that are kept; translations are in up to a hundred languages.
+const MAX_KEYWORDS: usize = 4096;
+
+fn keyword(one: &mut Component) -> Inside {
+    if one.keywords.len() >= MAX_KEYWORDS {
+        return Inside::Other;
+    }
+    one.keywords.push(String::new());
+    Inside::Keyword
 }
 
 fn add(one: &mut Component, inside: Inside, text: &str) {
@@ -100,6 +137,19 @@ fn add(one: &mut Component, inside: Inside, text: &str) {
         Inside::Developer => one.developer.push_str(text),
         Inside::Bundle => {
             if let Some((_, name)) = &mut one.bundle {
+                name.push_str(text.trim());
+            }
+        }
+        Inside::Package => one.package.push_str(text.trim()),
+        Inside::Homepage => one.homepage.push_str(text.trim()),
+        Inside::License => one.license.push_str(text),
+        Inside::Keyword => {
+            if let Some(word) = one.keywords.last_mut() {
+                word.push_str(text);
+            }
+        }
+        Inside::Binary => {
+            if let Some(name) = one.binaries.last_mut() {
                 name.push_str(text.trim());
             }
         }

@@ -6,7 +6,15 @@ use std::collections::BTreeMap;
 
 /// The groups of a file, each with its keys.
 #[derive(Debug, Clone, PartialEq, Eq, Default)]
-pub struct KeyFile(BTreeMap<String, BTreeMap<String, String>>);
+pub struct KeyFile(BTreeMap<String, Group>);
+
+/// One group.
+#[derive(Debug, Clone, PartialEq, Eq, Default)]
+struct Group {
+    /// The line of its name, counted from 1.
+    line: u32,
+    keys: BTreeMap<String, String>,
+}
 
 impl KeyFile {
     /// Reads a file.
@@ -14,16 +22,17 @@ impl KeyFile {
     pub fn parse(content: &[u8]) -> Self {
         let mut file = KeyFile::default();
         let mut group: Option<String> = None;
-        for line in String::from_utf8_lossy(content).lines() {
+        for (number, line) in (1..).zip(String::from_utf8_lossy(content).lines()) {
             let start = line.trim();
             if let Some(name) = start.strip_prefix('[').and_then(|rest| rest.strip_suffix(']')) {
-                file.0.entry(name.to_owned()).or_default();
+                let new = Group { line: number, ..Group::default() };
+                file.0.entry(name.to_owned()).or_insert(new);
                 group = Some(name.to_owned());
             } else if let Some(group) = group.as_ref().filter(|_| !start.starts_with('#'))
                 && let Some((key, value)) = start.split_once('=')
             {
-                let keys = file.0.entry(group.clone()).or_default();
-                keys.insert(key.trim_end().to_owned(), value.trim_start().to_owned());
+                let of_group = file.0.entry(group.clone()).or_default();
+                of_group.keys.insert(key.trim_end().to_owned(), value.trim_start().to_owned());
             }
         }
         file
@@ -32,7 +41,7 @@ impl KeyFile {
     /// The value of a key.
     #[must_use]
     pub fn get(&self, group: &str, key: &str) -> Option<&str> {
-        self.0.get(group)?.get(key).map(String::as_str)
+        self.0.get(group)?.keys.get(key).map(String::as_str)
     }
 
     /// The items of a list; none where the key is not there.
@@ -43,13 +52,19 @@ impl KeyFile {
 
     /// The names of a group's keys, in order.
     pub fn keys(&self, group: &str) -> impl Iterator<Item = &str> {
-        self.0.get(group).into_iter().flat_map(|keys| keys.keys().map(String::as_str))
+        self.0.get(group).into_iter().flat_map(|group| group.keys.keys().map(String::as_str))
     }
 
     /// Whether there is such a group.
     #[must_use]
     pub fn has(&self, group: &str) -> bool {
         self.0.contains_key(group)
+    }
+
+    /// The line on which a group begins, counted from 1.
+    #[must_use]
+    pub fn line(&self, group: &str) -> Option<u32> {
+        self.0.get(group).map(|group| group.line)
     }
 
     /// The names of the groups.
@@ -69,7 +84,7 @@ mod tests {
         );
         assert_eq!(file.list("core", "xa.pinned"), ["a", "b"]);
         assert_eq!(file.get("remote \"quay\"", "url"), Some("https://quay.example"));
-        assert_eq!(file.groups().count(), 2);
+        assert_eq!((file.groups().count(), file.line("core")), (2, Some(2)));
         assert!(file.has("core") && !file.has("lost") && file.list("core", "none").is_empty());
     }
 }

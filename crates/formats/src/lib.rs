@@ -14,6 +14,7 @@ pub mod key_file;
 pub mod loader_cache;
 pub mod manual;
 pub mod ndb;
+pub mod openpgp;
 pub mod packed;
 pub mod primary;
 pub mod pyvenv;

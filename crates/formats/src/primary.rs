@@ -16,8 +16,18 @@ pub struct Primary {
     pub version: String,
     /// What it says of itself, in a line.
     pub summary: String,
+    /// The address of upstream.
+    pub url: String,
+    /// The licence.
+    pub license: String,
+    /// Who built it.
+    pub vendor: String,
+    /// Bytes to fetch.
+    pub package: Option<u64>,
     /// Bytes once installed.
     pub installed: Option<u64>,
+    /// The names of files in directories of programs: the document lists these, and not all others.
+    pub programs: Vec<String>,
 }
 
 /// Hands every package to `take`.
@@ -75,6 +85,10 @@ enum Inside {
     Name,
     Arch,
     Summary,
+    Url,
+    License,
+    Vendor,
+    File,
     Other,
 }
 
@@ -83,8 +97,19 @@ fn add(one: &mut Primary, inside: Inside, text: &str) {
         Inside::Name => one.name.push_str(text),
         Inside::Arch => one.arch.push_str(text),
         Inside::Summary => one.summary.push_str(text),
+        Inside::Url => one.url.push_str(text),
+        Inside::License => one.license.push_str(text),
+        Inside::Vendor => one.vendor.push_str(text),
+        Inside::File => one.programs.extend(program(text)),
         Inside::Other => {}
     }
+}
+
+/// The name of a program, by the path of its file.
+fn program(path: &str) -> Option<String> {
+    const DIRS: [&str; 6] = ["/usr/bin/", "/usr/sbin/", "/bin/", "/sbin/", "/usr/games/", "/usr/local/bin/"];
+    let name = DIRS.iter().find_map(|dir| path.strip_prefix(dir))?;
+    (!name.is_empty() && !name.contains('/')).then(|| name.to_owned())
 }
 
 fn begin(tag: &BytesStart<'_>, one: &mut Primary) -> Inside {
@@ -97,13 +122,20 @@ fn begin(tag: &BytesStart<'_>, one: &mut Primary) -> Inside {
         "name" => return Inside::Name,
         "arch" => return Inside::Arch,
         "summary" => return Inside::Summary,
+        "url" => return Inside::Url,
+        "rpm:license" => return Inside::License,
+        "rpm:vendor" => return Inside::Vendor,
+        "file" if value("type").is_none() => return Inside::File,
         "version" => {
             let epoch =
                 value("epoch").filter(|epoch| epoch != "0").map(|epoch| format!("{epoch}:")).unwrap_or_default();
             let release = value("rel").map(|release| format!("-{release}")).unwrap_or_default();
             one.version = format!("{epoch}{}{release}", value("ver").unwrap_or_default());
         }
-        "size" => one.installed = value("installed").and_then(|size| size.parse().ok()),
+        "size" => {
+            one.package = value("package").and_then(|size| size.parse().ok());
+            one.installed = value("installed").and_then(|size| size.parse().ok());
+        }
         _ => {}
     }
     Inside::Other
@@ -115,7 +147,7 @@ mod tests {
 
     #[test]
     fn packages_are_read_and_a_cut_is_an_error() {
-        let document = "<metadata packages=\"1\"><package type=\"rpm\"><name>buoy</name><arch>noarch</arch><version epoch=\"3\" ver=\"2.0\" rel=\"1\"/><summary>rope &amp; chain</summary><size installed=\"4\"/><format><rpm:entry name=\"x\"/></format></package></metadata>";
+        let document = "<metadata packages=\"1\"><package type=\"rpm\"><name>buoy</name><arch>noarch</arch><version epoch=\"3\" ver=\"2.0\" rel=\"1\"/><summary>rope &amp; chain</summary><url>https://buoy.example</url><size package=\"3\" installed=\"4\"/><format><rpm:license>MIT</rpm:license><rpm:entry name=\"x\"/><file>/usr/bin/buoy</file><file>/etc/buoy</file><file type=\"dir\">/usr/bin/x</file></format></package></metadata>";
         let mut found = Vec::new();
         each(document.as_bytes(), &mut |one| found.push(one)).unwrap();
         let one = Primary {
@@ -123,7 +155,12 @@ mod tests {
             arch: "noarch".to_owned(),
             version: "3:2.0-1".to_owned(),
             summary: "rope & chain".to_owned(),
+            url: "https://buoy.example".to_owned(),
+            license: "MIT".to_owned(),
+            package: Some(3),
             installed: Some(4),
+            programs: vec!["buoy".to_owned()],
+            ..Primary::default()
         };
         assert_eq!(found, [one]);
         for end in 10..document.len() {

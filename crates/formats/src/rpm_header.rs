@@ -16,6 +16,7 @@ pub mod tag {
     pub const VERSION: u32 = 1001;
     pub const RELEASE: u32 = 1002;
     pub const EPOCH: u32 = 1003;
+    pub const SUMMARY: u32 = 1004;
     pub const INSTALL_TIME: u32 = 1008;
     pub const SIZE: u32 = 1009;
     pub const VENDOR: u32 = 1011;

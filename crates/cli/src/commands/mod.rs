@@ -10,9 +10,12 @@ mod launchers;
 mod offers;
 mod owner;
 mod paths;
+mod search;
 mod shadows;
+mod sources;
 mod states;
 mod unowned;
+pub mod upkeep;
 mod verify;
 
 use std::io::Write as _;
@@ -55,8 +58,11 @@ commands! {
     Paths => paths,
     Shadows => shadows,
     Launchers => launchers,
+    Search => search,
     Offers => offers,
+    Sources => sources,
     States => states,
+    Upkeep => upkeep,
     Unowned => unowned,
     Conflicts => conflicts,
     Impact => impact,

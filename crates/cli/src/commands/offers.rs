@@ -13,7 +13,6 @@ use whodunit_core::survey::Survey;
 use crate::args::Global;
 use crate::error::CliError;
 use crate::output::{self, Cell, Column, Grid, Line, Piece, Presenter, Shown, Streams, Tone};
-use crate::process;
 use crate::session::Outcome;
 use crate::session::Session;
 
@@ -45,7 +44,7 @@ pub fn run(arguments: &Arguments, global: &Global, streams: &mut Streams) -> Res
     let question = Question {
         names: arguments.name.iter().map(|name| spelled::name(&survey, &session.searches(), name.as_bytes())).collect(),
         prefer: session.config.preferred_sources(),
-        now: session.host.root.is_live().then(process::now).flatten(),
+        now: session.now(),
     };
     let answer = offers(&survey, &question);
     let found = |name: &ByteString| answer.offers.iter().any(|one| one.asked == *name);

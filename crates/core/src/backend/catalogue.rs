@@ -5,12 +5,40 @@ use std::cmp::Ordering;
 use hashbrown::HashMap;
 
 use crate::bytes::ByteString;
-use crate::model::{CommandLine, Offer, OfferQuery};
+use crate::model::{CommandLine, Offer, OfferQuery, Search, Source};
+
+/// What a search does not reach.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct Unsearched {
+    /// What it is, and why, as a part of a sentence: `the commands of packages: no list of files was fetched`.
+    pub what: String,
+    /// The command that fetches it.
+    pub fetch: Option<CommandLine>,
+}
+
+impl Unsearched {
+    /// What is not reached, and the command that fetches it.
+    pub fn new(what: impl Into<String>, fetch: Option<CommandLine>) -> Self {
+        Unsearched { what: what.into(), fetch }
+    }
+}
 
 /// The capability of a manager whose catalogues are on this machine. Nothing is fetched.
 pub trait Catalogue {
     /// The offers that match the query, as of the last fetch of each source.
     fn offers(&self, query: &OfferQuery) -> Vec<Offer>;
+
+    /// The sources that are configured, whether or not they are used.
+    fn sources(&self) -> Vec<Source> {
+        Vec::new()
+    }
+
+    /// What a search does not reach, because it was not fetched or is not kept on the machine; with the command that
+    /// fetches it, if there is one.
+    fn unsearched(&self, search: &Search) -> Vec<Unsearched> {
+        let _ = search;
+        Vec::new()
+    }
 
     /// The command that installs an offer.
     fn install_command(&self, offer: &Offer) -> Option<CommandLine> {

@@ -12,6 +12,9 @@ mod environments;
 mod file_index;
 mod file_records;
 mod history;
+pub(crate) mod index_settings;
+pub mod jobs;
+pub(crate) mod keys;
 pub mod launcher_files;
 mod launching;
 pub(crate) mod listed;
@@ -19,12 +22,13 @@ mod relations;
 mod shared_dirs;
 pub mod simple;
 pub(crate) mod sqlite;
+mod upkeep;
 pub(crate) mod version_dirs;
 
 use std::cmp::Ordering;
 
-pub use catalogue::Catalogue;
 pub(crate) use catalogue::mark_candidates;
+pub use catalogue::{Catalogue, Unsearched};
 pub use environments::{Bypass, Environment, Environments};
 pub use file_index::FileIndex;
 pub use file_records::FileRecords;
@@ -33,10 +37,13 @@ pub use history::History;
 pub use launching::Launching;
 pub use relations::{Relations, Unneeded};
 pub use shared_dirs::SharedDirs;
+pub use upkeep::{Automatic, UpgradeCall, Upkeep};
 
 use crate::bytes::ByteString;
 use crate::host::Host;
-use crate::model::{Actor, Coverage, Evidence, Finding, Location, ManagerId, Owner, Package, Profile, Remedy};
+use crate::model::{
+    Actor, Coverage, Evidence, Finding, Location, Loss, ManagerId, Owner, Package, Profile, Remedy, Source,
+};
 
 /// A package manager whose state can be read from disk.
 pub trait Manager: Sync {
@@ -50,6 +57,18 @@ pub trait Manager: Sync {
     /// installations of one manager can share what they read. Damage costs the damaged record, never the call: what
     /// was lost is in [`Installation::coverage`].
     fn discover<'h>(&self, host: &'h Host) -> Vec<Box<dyn Installation + 'h>>;
+
+    /// The calls of its programs that upgrade everything: each a program with the words of which one must be there.
+    fn upgrade_calls(&self) -> &'static [UpgradeCall] {
+        &[]
+    }
+
+    /// The indexes that are configured for it apart from any installation: in a user's or a project's settings.
+    /// Losses are added to `notes`.
+    fn indexes(&self, host: &Host, notes: &mut Vec<Loss>) -> Vec<Source> {
+        let _ = (host, notes);
+        Vec::new()
+    }
 }
 
 /// One place where a manager keeps its state. Its packages are numbered from 0, and the numbers do not change.
@@ -124,6 +143,11 @@ pub trait Installation: Send + Sync {
 
     /// What its sources offer.
     fn catalogue(&self) -> Option<&dyn Catalogue> {
+        None
+    }
+
+    /// Who keeps its packages current, beyond what jobs and remedies tell.
+    fn upkeep(&self) -> Option<&dyn Upkeep> {
         None
     }
 

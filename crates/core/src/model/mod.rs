@@ -13,6 +13,8 @@ mod offer;
 mod package;
 mod remedy;
 mod rules;
+mod search;
+mod source;
 mod state;
 
 pub use claim::{
@@ -33,6 +35,8 @@ pub use launcher::{HiddenReason, Launcher, Starts};
 pub use offer::{Offer, OfferQuery};
 pub use remedy::{Remedy, RemedyKind};
 pub use rules::Rules;
+pub use search::{Described, Part, Search, SearchScope};
+pub use source::{Signing, SigningKey, SigningState, Source};
 pub use state::{Change, State};
 
 use schemars::JsonSchema;

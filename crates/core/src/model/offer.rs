@@ -3,19 +3,52 @@
 use schemars::JsonSchema;
 use serde::Serialize;
 
-use super::{Evidence, ManagerId, Origin, Scope};
+use super::{Described, Evidence, ManagerId, Origin, Scope, Search};
 use crate::bytes::ByteString;
 
 /// What is asked about.
-#[derive(Debug, Clone, PartialEq, Eq)]
+#[derive(Debug, Clone)]
 pub enum OfferQuery {
     /// Packages or titles of these names, in lower case.
     Names(Vec<ByteString>),
     /// Whatever the manager has installed.
     Installed,
+    /// Whatever a search finds.
+    Search(Search),
 }
 
 impl OfferQuery {
+    /// Whether everything that is installed is asked about.
+    #[must_use]
+    pub fn is_installed(&self) -> bool {
+        matches!(self, OfferQuery::Installed)
+    }
+
+    /// Whether an entry is asked about by what it is called or says of itself.
+    #[must_use]
+    pub fn wants(&self, entry: &Described<'_>) -> bool {
+        match self {
+            OfferQuery::Names(names) => {
+                // A user types the name that is shown as one word.
+                let shown =
+                    entry.display_name.map(|name| String::from_utf8_lossy(name).to_lowercase().replace(' ', ""));
+                self.has(entry.name)
+                    || shown.is_some_and(|shown| names.iter().any(|asked| **asked == *shown.as_bytes()))
+            }
+            OfferQuery::Installed => false,
+            OfferQuery::Search(search) => search.parts(entry).is_some(),
+        }
+    }
+
+    /// Whether text that is not taken apart yet can belong to an entry that is asked about.
+    #[must_use]
+    pub fn may_be_in(&self, text: &[u8]) -> bool {
+        match self {
+            OfferQuery::Search(search) => search.may_be_in(text),
+            _ => true,
+        }
+    }
+
     /// Whether a name is asked about: the whole of it, or the last part of a name such as `org.harbour.ChartDesk`.
     #[must_use]
     pub fn has(&self, name: &[u8]) -> bool {
@@ -47,6 +80,22 @@ pub struct Offer {
     pub publisher: Option<ByteString>,
     /// What it says of itself, in a line.
     pub says: Option<ByteString>,
+    /// The name that user interfaces show.
+    pub display_name: Option<ByteString>,
+    /// The address of upstream.
+    pub homepage: Option<ByteString>,
+    /// The licence, as the catalogue spells it.
+    pub license: Option<ByteString>,
+    /// Whether its source vouches for it with a signature; `null` where that is not known.
+    pub signed: Option<bool>,
+    /// `none`, `sandboxed`, `strict`, `classic` …
+    pub confinement: Option<String>,
+    /// What a confined app may reach, in words.
+    pub permissions: Vec<String>,
+    /// Commands that it provides, of those that are asked about.
+    pub provides: Vec<ByteString>,
+    /// Bytes to fetch.
+    pub download_size: Option<u64>,
     /// Bytes once installed.
     pub size: Option<u64>,
     /// The manager's own priority of the source.
@@ -61,11 +110,26 @@ pub struct Offer {
     #[serde(serialize_with = "super::package::as_rfc3339")]
     #[schemars(with = "Option<String>")]
     pub catalogued_at: Option<i64>,
+    /// Keywords, and the summary in other languages, of those that a search finds it by.
+    #[serde(skip)]
+    pub keywords: Vec<ByteString>,
     /// Where it stands.
     pub evidence: Vec<Evidence>,
 }
 
 impl Offer {
+    /// What a search looks at.
+    #[must_use]
+    pub fn described(&self) -> Described<'_> {
+        Described {
+            name: &self.name,
+            display_name: self.display_name.as_deref(),
+            summary: self.says.as_deref(),
+            keywords: &self.keywords,
+            commands: &self.provides,
+        }
+    }
+
     /// Whether its manager may take it: not where a pin says that nothing is taken from there.
     #[must_use]
     pub fn is_allowed(&self) -> bool {
@@ -92,6 +156,15 @@ impl Offer {
             source: None,
             publisher: None,
             says: None,
+            display_name: None,
+            homepage: None,
+            license: None,
+            signed: None,
+            confinement: None,
+            permissions: Vec::new(),
+            provides: Vec::new(),
+            keywords: Vec::new(),
+            download_size: None,
             size: None,
             priority: None,
             installed: false,

@@ -213,6 +213,19 @@ impl Owner {
 }
 
 impl Package {
+    /// The package in short.
+    #[must_use]
+    pub fn brief(&self) -> Owner {
+        Owner {
+            id: self.id.clone(),
+            manager: self.manager,
+            scope: self.scope.clone(),
+            name: self.name.clone(),
+            version: self.version.clone(),
+            status: self.status,
+        }
+    }
+
     /// As [`Owner::full_name`].
     #[must_use]
     pub fn full_name(&self) -> ByteString {

@@ -36,6 +36,8 @@ pub enum RemedyKind {
     Permissions,
     /// Changes a configuration or start-up file.
     Configure,
+    /// Fetches a catalogue.
+    Fetch,
 }
 
 /// For display, after "to".
@@ -54,6 +56,7 @@ impl fmt::Display for RemedyKind {
             RemedyKind::Move => "move",
             RemedyKind::Permissions => "change permissions",
             RemedyKind::Configure => "configure",
+            RemedyKind::Fetch => "fetch",
         })
     }
 }
@@ -100,7 +103,10 @@ impl Remedy {
             command: line.to_string(),
             as_user: None,
             user: None,
-            needs_network: matches!(kind, RemedyKind::Upgrade | RemedyKind::Install | RemedyKind::Restore),
+            needs_network: matches!(
+                kind,
+                RemedyKind::Upgrade | RemedyKind::Install | RemedyKind::Restore | RemedyKind::Fetch
+            ),
             reversible_by: None,
             because: None,
             loses: Vec::new(),

@@ -14,12 +14,15 @@ pub mod offers;
 pub mod owner;
 pub mod paths;
 
+pub mod search;
 pub mod session;
 pub mod shadows;
+pub mod sources;
 pub mod spelled;
 pub mod states;
 pub(crate) mod take_out;
 pub mod unowned;
+pub mod upkeep;
 mod users;
 pub mod verify;
 

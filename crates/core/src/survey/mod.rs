@@ -35,6 +35,8 @@ pub struct Survey<'s> {
 pub struct Titled {
     /// The packages; what is another manager's is left out.
     pub packages: Vec<Package>,
+    /// What each is told by.
+    pub known: Vec<Known>,
     /// Their titles, by their places in `packages`.
     pub titles: Titles,
 }
@@ -149,7 +151,7 @@ impl<'s> Survey<'s> {
         for (package, title) in packages.iter_mut().zip(&titles.of) {
             package.title = title.map(|title| titles.names[title as usize].clone());
         }
-        Titled { packages, titles }
+        Titled { packages, known, titles }
     }
 
     /// The packages of each installation, with its coverage.

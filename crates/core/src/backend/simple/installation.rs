@@ -8,14 +8,15 @@ use hashbrown::HashMap;
 use super::{FileLists, InstalledPackage, Record, SimpleBackend, link_target, purl};
 use crate::backend::listed::{self, Role};
 use crate::backend::{
-    BATCH, Catalogue, Detail, FileIndex, FileRecords, Installation, Launching, Relations, SharedDirs, wanted,
+    BATCH, Catalogue, Detail, FileIndex, FileRecords, Installation, Launching, Relations, SharedDirs, Unsearched,
+    wanted,
 };
 use crate::bytes::{ByteString, path};
 use crate::host::Host;
 use crate::model::{
     Actor, Claim, Claimant, CommandLine, Coverage, CoverageState, Depth, Digest, Evidence, ExecTarget, FileRecord,
     Finding, FindingKind, Location, Loss, Losses, ManagerId, NameFilter, Offer, OfferQuery, Owner, Package, PathClaim,
-    RecordPosition, Remedy, RemedyKind, Scope, Severity,
+    RecordPosition, Remedy, RemedyKind, Scope, Search, Severity, Source,
 };
 
 /// Which item claims a path, and by which of its places.
@@ -354,6 +355,17 @@ impl<'s, K: SimpleBackend + 's> Catalogue for SimpleInstallation<'s, K> {
         let offers = self.backend.offers(self.host, &self.location, self.items(), asked, &mut lost);
         self.note(lost);
         offers
+    }
+
+    fn sources(&self) -> Vec<Source> {
+        let mut lost = Vec::new();
+        let sources = self.backend.sources(self.host, &self.location, &mut lost);
+        self.note(lost);
+        sources
+    }
+
+    fn unsearched(&self, search: &Search) -> Vec<Unsearched> {
+        self.backend.unsearched(self.host, &self.location, search)
     }
 
     fn source_notes(&self) -> Vec<String> {

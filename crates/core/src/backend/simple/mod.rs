@@ -13,13 +13,14 @@ use rayon::prelude::*;
 
 pub use installation::SimpleInstallation;
 
+use crate::backend::Unsearched;
 use crate::backend::dependency_graph::{Need, Want};
 use crate::bytes::{ByteString, path};
 use crate::fs::{Kind, Limit, Root};
 use crate::host::{Host, User};
 use crate::model::{
     Actor, CommandLine, Digest, Evidence, ExecTarget, FileRecord, Finding, Location, Loss, NameFilter, Offer,
-    OfferQuery, Origin, Reason, Remedy, RemedyKind, Scope, Status,
+    OfferQuery, Origin, Reason, Remedy, RemedyKind, Scope, Search, Source, Status,
 };
 
 /// One package as its manager's record has it.
@@ -207,6 +208,18 @@ pub trait SimpleBackend: Send + Sync {
         notes: &mut Vec<Loss>,
     ) -> Vec<Offer> {
         let _ = (host, at, items, asked, notes);
+        Vec::new()
+    }
+
+    /// The sources that are configured; losses are added to `notes`.
+    fn sources(&self, host: &Host, at: &Location, notes: &mut Vec<Loss>) -> Vec<Source> {
+        let _ = (host, at, notes);
+        Vec::new()
+    }
+
+    /// What a search of the manager's sources does not reach.
+    fn unsearched(&self, host: &Host, at: &Location, search: &Search) -> Vec<Unsearched> {
+        let _ = (host, at, search);
         Vec::new()
     }
 

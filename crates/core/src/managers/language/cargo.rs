@@ -7,19 +7,20 @@
 //! Traps: the package is often called otherwise than its program; a record outlives a deleted program, and
 //! a program that was copied into `bin/` is in none; rustup's proxies lie in the same `bin/`.
 
+use super::cargo_registries;
 use std::cmp::Ordering;
 use std::collections::BTreeMap;
 
 use serde::Deserialize;
 
 use crate::backend::simple::{InstalledPackage, Record, SimpleBackend, SimpleInstallation, of};
-use crate::backend::{Installation, Manager};
+use crate::backend::{Installation, Manager, UpgradeCall};
 use crate::bytes::{ByteString, path};
 use crate::fs::Limit;
 use crate::host::{Host, User};
 use crate::model::{
     Affix, CommandLine, Evidence, Finding, FindingKind, Language, Location, Loss, ManagerId, Origin, Profile, Remedy,
-    RemedyKind, Scope, Severity, Status,
+    RemedyKind, Scope, Severity, Source, Status,
 };
 use crate::version::semver;
 
@@ -41,6 +42,14 @@ impl Manager for Cargo {
 
     fn profile(&self) -> Profile {
         Profile::language(Language::Rust, Affix::None)
+    }
+
+    fn indexes(&self, host: &Host, notes: &mut Vec<Loss>) -> Vec<Source> {
+        cargo_registries::configured(host, ID, notes)
+    }
+
+    fn upgrade_calls(&self) -> &'static [UpgradeCall] {
+        &[("cargo", &["install"])]
     }
 
     fn discover<'h>(&self, host: &'h Host) -> Vec<Box<dyn Installation + 'h>> {

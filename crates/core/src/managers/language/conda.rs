@@ -8,6 +8,7 @@
 //! Traps: what pip installed into an environment is pip's; the time in the file is that of the build, not
 //! of the installation.
 
+use super::conda_channels;
 use std::cmp::Ordering;
 
 use hashbrown::HashSet;
@@ -16,13 +17,13 @@ use serde::Deserialize;
 use crate::backend::simple::{
     InstalledPackage, Record, SimpleBackend, SimpleInstallation, dirs_in, each_record, is_dir, whole,
 };
-use crate::backend::{Installation, Manager};
+use crate::backend::{Installation, Manager, UpgradeCall};
 use crate::bytes::{ByteString, path};
 use crate::fs::Limit;
 use crate::host::Host;
 use crate::model::{
     Algorithm, CommandLine, Digest, Evidence, FileRecord, Language, Location, Loss, ManagerId, ManagerKind, Origin,
-    Profile, Reason, RemedyKind, Scope,
+    Profile, Reason, RemedyKind, Scope, Source,
 };
 use crate::version::conda;
 
@@ -62,6 +63,14 @@ impl Manager for Conda {
 
     fn profile(&self) -> Profile {
         Profile { fills: Some(Language::Python), ..Profile::of(ManagerKind::Language) }
+    }
+
+    fn indexes(&self, host: &Host, notes: &mut Vec<Loss>) -> Vec<Source> {
+        conda_channels::configured(host, ID, notes)
+    }
+
+    fn upgrade_calls(&self) -> &'static [UpgradeCall] {
+        &[("conda", &["update", "upgrade"]), ("mamba", &["update", "upgrade"])]
     }
 
     fn discover<'h>(&self, host: &'h Host) -> Vec<Box<dyn Installation + 'h>> {

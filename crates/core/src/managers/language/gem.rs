@@ -15,15 +15,18 @@
 //! Traps: several versions at once are the rule, and the highest runs; the small script in the directory of
 //! commands starts the highest version in *any* home of the caller; nothing says what was asked for.
 
+use super::gem_sources;
 use std::cmp::Ordering;
 
 use crate::backend::simple::{InstalledPackage, Record, SimpleBackend, SimpleInstallation, dirs_in, is_dir, of};
 use crate::backend::version_dirs::{self, Language};
-use crate::backend::{Installation, Manager};
+use crate::backend::{Installation, Manager, UpgradeCall};
 use crate::bytes::{ByteString, path};
 use crate::fs::{Kind, Limit};
 use crate::host::Host;
-use crate::model::{Affix, CommandLine, Evidence, Location, Loss, ManagerId, Profile, Reason, RemedyKind, Scope};
+use crate::model::{
+    Affix, CommandLine, Evidence, Location, Loss, ManagerId, Profile, Reason, RemedyKind, Scope, Source,
+};
 use crate::version::gem;
 
 const ID: ManagerId = ManagerId("gem");
@@ -44,6 +47,14 @@ impl Manager for Gem {
 
     fn profile(&self) -> Profile {
         Profile::language(crate::model::Language::Ruby, Affix::None)
+    }
+
+    fn indexes(&self, host: &Host, notes: &mut Vec<Loss>) -> Vec<Source> {
+        gem_sources::configured(host, ID, notes)
+    }
+
+    fn upgrade_calls(&self) -> &'static [UpgradeCall] {
+        &[("gem", &["update"])]
     }
 
     fn discover<'h>(&self, host: &'h Host) -> Vec<Box<dyn Installation + 'h>> {

@@ -11,7 +11,7 @@ use std::cmp::Ordering;
 use rusqlite::Connection;
 
 use crate::backend::simple::{FileLists, InstalledPackage, Record, SimpleBackend, SimpleInstallation};
-use crate::backend::{Installation, Manager, sqlite};
+use crate::backend::{Installation, Manager, UpgradeCall, sqlite};
 use crate::bytes::{ByteString, path};
 use crate::fs::Kind;
 use crate::host::Host;
@@ -39,6 +39,10 @@ impl Manager for MacPorts {
     fn profile(&self) -> Profile {
         let plain = Profile::of(ManagerKind::Prefix);
         Profile { naming: Naming { has_language_prefix: true, ..plain.naming }, ..plain }
+    }
+
+    fn upgrade_calls(&self) -> &'static [UpgradeCall] {
+        &[("port", &["upgrade"])]
     }
 
     fn discover<'h>(&self, host: &'h Host) -> Vec<Box<dyn Installation + 'h>> {

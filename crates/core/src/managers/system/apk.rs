@@ -13,7 +13,7 @@ use base64::Engine as _;
 use hashbrown::HashMap;
 
 use crate::backend::simple::{FileLists, InstalledPackage, Record, SimpleBackend, SimpleInstallation};
-use crate::backend::{Installation, Manager};
+use crate::backend::{Installation, Manager, UpgradeCall};
 use crate::bytes::{ByteString, path};
 use crate::fs::{Kind, Limit};
 use crate::host::Host;
@@ -43,6 +43,10 @@ impl Manager for Apk {
 
     fn profile(&self) -> Profile {
         Profile { notation: Notation::NumberedRevision, ..Profile::of(ManagerKind::System) }
+    }
+
+    fn upgrade_calls(&self) -> &'static [UpgradeCall] {
+        &[("apk", &["upgrade"])]
     }
 
     fn discover<'h>(&self, host: &'h Host) -> Vec<Box<dyn Installation + 'h>> {

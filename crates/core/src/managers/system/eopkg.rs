@@ -16,7 +16,7 @@ use whodunit_formats::primary::plain;
 use crate::backend::simple::{
     FileLists, InstalledPackage, Record, SimpleBackend, SimpleInstallation, dirs_in, each_list, each_record, is_dir,
 };
-use crate::backend::{Installation, Manager};
+use crate::backend::{Installation, Manager, UpgradeCall};
 use crate::bytes::{ByteString, path};
 use crate::fs::{Limit, Root};
 use crate::host::Host;
@@ -43,6 +43,10 @@ impl Manager for Eopkg {
 
     fn profile(&self) -> Profile {
         Profile::of(ManagerKind::System)
+    }
+
+    fn upgrade_calls(&self) -> &'static [UpgradeCall] {
+        &[("eopkg", &["upgrade", "up"])]
     }
 
     fn discover<'h>(&self, host: &'h Host) -> Vec<Box<dyn Installation + 'h>> {

@@ -17,7 +17,7 @@ use crate::backend::dependency_graph::{Need, Want};
 use crate::backend::simple::{
     FileLists, InstalledPackage, Record, SimpleBackend, SimpleInstallation, dirs_in, each_list, each_record, is_dir,
 };
-use crate::backend::{Installation, Manager};
+use crate::backend::{Installation, Manager, UpgradeCall};
 use crate::bytes::{ByteString, path};
 use crate::fs::{Kind, Limit, Root};
 use crate::host::Host;
@@ -46,6 +46,10 @@ impl Manager for Portage {
     fn profile(&self) -> Profile {
         let notation = Notation::NumberedRevision;
         Profile { keeps_versions: true, notation, ..Profile::of(ManagerKind::System).affix(Affix::Scope) }
+    }
+
+    fn upgrade_calls(&self) -> &'static [UpgradeCall] {
+        &[("emerge", &["@world", "world"])]
     }
 
     fn discover<'h>(&self, host: &'h Host) -> Vec<Box<dyn Installation + 'h>> {

@@ -21,7 +21,7 @@ use std::collections::BTreeMap;
 use serde::Deserialize;
 
 use crate::backend::simple::{InstalledPackage, Record, SimpleBackend, SimpleInstallation, dirs_in, is_dir, of};
-use crate::backend::{Installation, Manager};
+use crate::backend::{Installation, Manager, UpgradeCall};
 use crate::bytes::{ByteString, path};
 use crate::fs::{Kind, Limit};
 use crate::host::{ENVIRONMENT, Host, User};
@@ -49,6 +49,10 @@ impl Manager for Rustup {
 
     fn profile(&self) -> Profile {
         Profile::of(ManagerKind::Versions)
+    }
+
+    fn upgrade_calls(&self) -> &'static [UpgradeCall] {
+        &[("rustup", &["update"])]
     }
 
     fn discover<'h>(&self, host: &'h Host) -> Vec<Box<dyn Installation + 'h>> {

@@ -15,6 +15,7 @@
 
 mod npm;
 mod pnpm;
+mod registries;
 mod yarn;
 
 use std::collections::BTreeMap;

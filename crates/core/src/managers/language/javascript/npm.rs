@@ -1,14 +1,16 @@
 //! npm: packages in the global directory of each prefix.
 
-use super::{NPM, package, packages_in};
+use super::{NPM, package, packages_in, registries};
 use crate::backend::advice::actor_for;
 use crate::backend::simple::{Record, SimpleBackend, SimpleInstallation, is_dir, of};
 use crate::backend::version_dirs::{self, Language};
-use crate::backend::{Installation, Manager};
+use crate::backend::{Installation, Manager, UpgradeCall};
 use crate::bytes::{ByteString, path};
 use crate::fs::{Kind, Limit};
 use crate::host::Host;
-use crate::model::{Actor, Affix, CommandLine, Evidence, Location, ManagerId, Origin, Profile, RemedyKind, Scope};
+use crate::model::{
+    Actor, Affix, CommandLine, Evidence, Location, Loss, ManagerId, Origin, Profile, RemedyKind, Scope, Source,
+};
 use crate::version::semver;
 use std::cmp::Ordering;
 
@@ -25,6 +27,14 @@ impl Manager for Npm {
 
     fn profile(&self) -> Profile {
         Profile::language(crate::model::Language::JavaScript, Affix::Scope)
+    }
+
+    fn indexes(&self, host: &Host, notes: &mut Vec<Loss>) -> Vec<Source> {
+        registries::of_npmrc(host, NPM, notes)
+    }
+
+    fn upgrade_calls(&self) -> &'static [UpgradeCall] {
+        &[("npm", &["update", "upgrade"])]
     }
 
     fn discover<'h>(&self, host: &'h Host) -> Vec<Box<dyn Installation + 'h>> {

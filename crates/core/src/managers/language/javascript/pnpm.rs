@@ -1,12 +1,12 @@
 //! pnpm: packages in its global directory, and the scripts that start them.
 
-use super::{PNPM, origin, package, package_file};
+use super::{PNPM, origin, package, package_file, registries};
 use crate::backend::simple::{Record, SimpleBackend, SimpleInstallation, is_dir, of};
 use crate::backend::{Installation, Manager};
 use crate::bytes::{ByteString, path};
 use crate::fs::{Kind, Limit};
 use crate::host::{Host, User};
-use crate::model::{Affix, CommandLine, Evidence, ExecTarget, Location, Loss, ManagerId, Profile, RemedyKind};
+use crate::model::{Affix, CommandLine, Evidence, ExecTarget, Location, Loss, ManagerId, Profile, RemedyKind, Source};
 use crate::version::semver;
 use std::cmp::Ordering;
 
@@ -23,6 +23,10 @@ impl Manager for Pnpm {
 
     fn profile(&self) -> Profile {
         Profile::language(crate::model::Language::JavaScript, Affix::Scope)
+    }
+
+    fn indexes(&self, host: &Host, notes: &mut Vec<Loss>) -> Vec<Source> {
+        registries::of_npmrc(host, PNPM, notes)
     }
 
     fn discover<'h>(&self, host: &'h Host) -> Vec<Box<dyn Installation + 'h>> {

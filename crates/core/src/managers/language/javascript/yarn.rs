@@ -1,11 +1,13 @@
 //! yarn 1: packages in its global directory, and the links that lead into it.
 
-use super::{YARN, origin, package, package_file, packages_in};
+use super::{YARN, origin, package, package_file, packages_in, registries};
 use crate::backend::simple::{Record, SimpleBackend, SimpleInstallation, is_dir, link_target, links_into, of};
 use crate::backend::{Installation, Manager};
 use crate::bytes::{ByteString, path};
 use crate::host::Host;
-use crate::model::{Affix, CommandLine, Evidence, Location, Loss, ManagerId, Profile, Reason, RemedyKind, Scope};
+use crate::model::{
+    Affix, CommandLine, Evidence, Location, Loss, ManagerId, Profile, Reason, RemedyKind, Scope, Source,
+};
 use crate::version::semver;
 use std::cmp::Ordering;
 use std::collections::BTreeMap;
@@ -25,6 +27,10 @@ impl Manager for Yarn {
 
     fn profile(&self) -> Profile {
         Profile::language(crate::model::Language::JavaScript, Affix::Scope)
+    }
+
+    fn indexes(&self, host: &Host, notes: &mut Vec<Loss>) -> Vec<Source> {
+        registries::of_yarn(host, YARN, notes)
     }
 
     fn discover<'h>(&self, host: &'h Host) -> Vec<Box<dyn Installation + 'h>> {

@@ -14,6 +14,7 @@ mod contract;
 mod distribution;
 mod facts;
 mod find;
+mod indexes;
 mod installation;
 mod pipx_metadata;
 mod record;
@@ -22,9 +23,9 @@ pub mod requirements;
 mod site;
 mod tools;
 
-use crate::backend::{Installation, Manager};
+use crate::backend::{Installation, Manager, UpgradeCall};
 use crate::host::Host;
-use crate::model::{Affix, Language, ManagerId, Profile};
+use crate::model::{Affix, Language, Loss, ManagerId, Profile, Source};
 
 const PIP: ManagerId = ManagerId("pip");
 const PIPX: ManagerId = ManagerId("pipx");
@@ -41,6 +42,10 @@ impl Manager for Pip {
 
     fn profile(&self) -> Profile {
         Profile { fills: Some(Language::Python), ..Profile::language(Language::Python, Affix::None) }
+    }
+
+    fn indexes(&self, host: &Host, notes: &mut Vec<Loss>) -> Vec<Source> {
+        indexes::of_pip(host, PIP, notes)
     }
 
     fn discover<'h>(&self, host: &'h Host) -> Vec<Box<dyn Installation + 'h>> {
@@ -64,6 +69,10 @@ impl Manager for Pipx {
         Profile { fills: Some(Language::Python), ..Profile::language(Language::Python, Affix::None) }
     }
 
+    fn upgrade_calls(&self) -> &'static [UpgradeCall] {
+        &[("pipx", &["upgrade-all"])]
+    }
+
     fn discover<'h>(&self, host: &'h Host) -> Vec<Box<dyn Installation + 'h>> {
         tools::pipx(host)
     }
@@ -80,6 +89,14 @@ impl Manager for Uv {
 
     fn profile(&self) -> Profile {
         Profile { fills: Some(Language::Python), ..Profile::language(Language::Python, Affix::None) }
+    }
+
+    fn indexes(&self, host: &Host, notes: &mut Vec<Loss>) -> Vec<Source> {
+        indexes::of_uv(host, UV, notes)
+    }
+
+    fn upgrade_calls(&self) -> &'static [UpgradeCall] {
+        &[("uv", &["upgrade"])]
     }
 
     fn discover<'h>(&self, host: &'h Host) -> Vec<Box<dyn Installation + 'h>> {

@@ -20,6 +20,7 @@
 
 mod offers;
 mod prefixes;
+mod taps;
 
 use std::cmp::Ordering;
 
@@ -29,13 +30,13 @@ use crate::backend::advice::actor_for;
 use crate::backend::simple::{
     InstalledPackage, Record, SimpleBackend, SimpleInstallation, dirs_in, is_dir, link_target, scope_of,
 };
-use crate::backend::{Installation, Manager};
+use crate::backend::{Installation, Manager, Unsearched, UpgradeCall};
 use crate::bytes::{ByteString, path};
 use crate::fs::{Kind, Limit};
 use crate::host::Host;
 use crate::model::{
     Actor, Affix, CommandLine, Evidence, Location, Loss, ManagerId, ManagerKind, Offer, OfferQuery, Origin, Profile,
-    Reason, RemedyKind, Scope, Status,
+    Reason, RemedyKind, Scope, Search, Source, Status,
 };
 use crate::version::tokens;
 use crate::version::upstream::Notation;
@@ -58,6 +59,10 @@ impl Manager for Homebrew {
 
     fn profile(&self) -> Profile {
         Profile { notation: Notation::NumberedBuild, ..Profile::of(ManagerKind::Prefix).affix(Affix::Tap) }
+    }
+
+    fn upgrade_calls(&self) -> &'static [UpgradeCall] {
+        &[("brew", &["upgrade"])]
     }
 
     fn discover<'h>(&self, host: &'h Host) -> Vec<Box<dyn Installation + 'h>> {
@@ -94,7 +99,7 @@ struct Receipt {
     poured_from_bottle: Option<bool>,
     time: Option<f64>,
     arch: Option<String>,
-    source: Option<Source>,
+    source: Option<ReceiptSource>,
 }
 
 #[derive(Deserialize)]
@@ -104,7 +109,7 @@ struct RuntimeDependency {
 }
 
 #[derive(Deserialize)]
-struct Source {
+struct ReceiptSource {
     tap: Option<String>,
     path: Option<String>,
     spec: Option<String>,
@@ -290,6 +295,19 @@ impl SimpleBackend for Prefix {
         Self::casks(host, at, &mut record);
         Self::itself(host, at, &mut record);
         record
+    }
+
+    fn sources(&self, host: &Host, at: &Location, _: &mut Vec<Loss>) -> Vec<Source> {
+        taps::configured(host, at)
+    }
+
+    fn unsearched(&self, host: &Host, _: &Location, _: &Search) -> Vec<Unsearched> {
+        match offers::is_fetched(host) {
+            true => Vec::new(),
+            false => {
+                vec![Unsearched::new("formulae and casks: no list was fetched", Some(CommandLine::new("brew update")))]
+            }
+        }
     }
 
     fn offers(

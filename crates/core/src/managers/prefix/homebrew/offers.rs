@@ -1,6 +1,7 @@
 //! What Homebrew's own repositories offered when they were last asked: `api/formula.jws.json` and `cask.jws.json` in a
 //! user's cache. The document's payload is a text that is itself JSON.
 
+use hashbrown::HashSet;
 use serde::Deserialize;
 
 use crate::backend::mark_candidates;
@@ -8,7 +9,7 @@ use crate::backend::simple::InstalledPackage;
 use crate::bytes::{ByteString, path};
 use crate::fs::Limit;
 use crate::host::Host;
-use crate::model::{Evidence, Location, Loss, Offer, OfferQuery, Origin};
+use crate::model::{Described, Evidence, Location, Loss, Offer, OfferQuery, Origin};
 use crate::version::tokens;
 
 /// Where a user's cache is: on Linux, and on macOS.
@@ -29,6 +30,10 @@ struct Listed {
     versions: Option<Versions>,
     revision: Option<u64>,
     version: Option<String>,
+    homepage: Option<String>,
+    license: Option<String>,
+    #[serde(default)]
+    aliases: Vec<String>,
 }
 
 #[derive(Deserialize)]
@@ -41,11 +46,38 @@ impl Listed {
         self.token.as_deref().or_else(|| self.name.as_str())
     }
 
+    /// The name that a cask's application has.
+    fn shown(&self) -> Option<&str> {
+        self.token.as_ref()?;
+        self.name.as_array()?.first()?.as_str()
+    }
+
+    /// Other names of it.
+    fn also(&self) -> impl Iterator<Item = &str> {
+        let names = self.name.as_array().into_iter().flatten().skip(1).filter_map(|name| name.as_str());
+        self.aliases.iter().map(String::as_str).chain(names)
+    }
+
     fn latest(&self) -> Option<String> {
         let stable = self.versions.as_ref().and_then(|versions| versions.stable.clone());
         let revision = self.revision.filter(|revision| *revision > 0).map(|revision| format!("_{revision}"));
         stable.map(|stable| stable + &revision.unwrap_or_default()).or_else(|| self.version.clone())
     }
+}
+
+/// The files of the lists, of every user whose cache may have them.
+pub(super) fn lists(host: &Host) -> Vec<ByteString> {
+    let caches = host.users.iter().flat_map(|user| {
+        let usual = CACHES.iter().map(|below| path::join(&user.home, below.as_bytes()));
+        host.variable(user, "HOMEBREW_CACHE").cloned().into_iter().chain(usual)
+    });
+    let names = ["api/formula.jws.json", "api/cask.jws.json"];
+    caches.flat_map(|cache| names.map(|name| path::join(&cache, name.as_bytes()))).collect()
+}
+
+/// Whether a list is there.
+pub fn is_fetched(host: &Host) -> bool {
+    lists(host).iter().any(|file| host.root.target(file).is_ok())
 }
 
 pub fn offers(
@@ -55,21 +87,20 @@ pub fn offers(
     asked: &OfferQuery,
     notes: &mut Vec<Loss>,
 ) -> Vec<Offer> {
-    let is_asked = |name: &[u8]| match asked {
-        OfferQuery::Installed => items.iter().any(|item| *item.name == *name),
-        OfferQuery::Names(_) => asked.has(name),
+    let names: HashSet<&[u8]> = items.iter().map(|item| &*item.name).collect();
+    let is_wanted = |entry: &Described<'_>| match asked {
+        OfferQuery::Installed => names.contains(entry.name),
+        _ => asked.wants(entry),
     };
+    let is_asked = |name: &[u8]| is_wanted(&Described { name, ..Described::default() });
     let bare = |name: ByteString, version: ByteString| {
         let held = items.iter().any(|item| item.held && item.name == name);
         Offer::bare(at.manager, at.scope.clone(), name, version, None, held)
     };
     let mut offers: Vec<Offer> = Vec::new();
-    for user in &host.users {
-        let cache = host.variable(user, "HOMEBREW_CACHE").cloned();
-        let usual = CACHES.iter().map(|below| path::join(&user.home, below.as_bytes()));
-        for file in cache.into_iter().chain(usual).flat_map(|cache| {
-            ["api/formula.jws.json", "api/cask.jws.json"].map(|name| path::join(&cache, name.as_bytes()))
-        }) {
+    let mut seen: HashSet<String> = HashSet::new();
+    {
+        for file in lists(host) {
             let Ok(meta) = host.root.target(&file) else { continue };
             let read = host.root.read(&file, Limit::RECORD).map_err(|error| error.reason()).and_then(|content| {
                 let signed: Signed = serde_json::from_slice(&content).map_err(|error| error.to_string())?;
@@ -84,7 +115,15 @@ pub fn offers(
             };
             for one in listed {
                 let (Some(name), Some(version)) = (one.named(), one.latest()) else { continue };
-                if !is_asked(name.as_bytes()) || offers.iter().any(|offer| *offer.name == *name.as_bytes()) {
+                let words: Vec<ByteString> = one.also().map(ByteString::from).collect();
+                let entry = Described {
+                    name: name.as_bytes(),
+                    display_name: one.shown().map(str::as_bytes),
+                    summary: one.desc.as_deref().map(str::as_bytes),
+                    keywords: &words,
+                    ..Described::default()
+                };
+                if !is_wanted(&entry) || !seen.insert(name.to_owned()) {
                     continue;
                 }
                 let tap = one.tap.clone().unwrap_or_else(|| "homebrew".to_owned());
@@ -95,6 +134,10 @@ pub fn offers(
                 offers.push(Offer {
                     source: Some(source),
                     says: one.desc.as_deref().map(ByteString::from),
+                    display_name: one.shown().map(ByteString::from),
+                    keywords: words,
+                    homepage: one.homepage.as_deref().map(ByteString::from),
+                    license: one.license.as_deref().map(ByteString::from),
                     installed,
                     catalogued_at: Some(meta.modified),
                     evidence: vec![Evidence::at(file.clone(), name.to_owned(), format!("version {version}"))],

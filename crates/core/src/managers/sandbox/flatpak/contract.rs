@@ -2,11 +2,11 @@
 
 use super::ID;
 use super::installation::{Deployed, FlatpakInstallation};
-use crate::backend::{Catalogue, Detail, FileIndex, Hint, Installation, Launching, Relations};
+use crate::backend::{Catalogue, Detail, FileIndex, Hint, Installation, Launching, Relations, Unsearched, Upkeep};
 use crate::bytes::{ByteString, path};
 use crate::model::{
     CommandLine, Coverage, CoverageState, Evidence, ExecTarget, Finding, Location, Loss, Offer, OfferQuery, Owner,
-    Package, Remedy, RemedyKind, Scope,
+    Package, Remedy, RemedyKind, Scope, Search, Source,
 };
 use crate::version::debian;
 use std::cmp::Ordering;
@@ -127,6 +127,10 @@ impl Installation for FlatpakInstallation<'_> {
         Some(self)
     }
 
+    fn upkeep(&self) -> Option<&dyn Upkeep> {
+        Some(self)
+    }
+
     fn relations(&self) -> Option<&dyn Relations> {
         Some(self)
     }
@@ -159,11 +163,37 @@ impl FileIndex for FlatpakInstallation<'_> {
     }
 }
 
+impl Upkeep for FlatpakInstallation<'_> {
+    fn upgrade_command(&self, number: u32) -> Option<CommandLine> {
+        Some(self.flatpak("update").operand(self.deployed(number).reference()))
+    }
+}
+
 impl Catalogue for FlatpakInstallation<'_> {
     fn offers(&self, asked: &OfferQuery) -> Vec<Offer> {
         let (offers, lost) = self.all_offers(asked);
         self.late.lock().unwrap_or_else(PoisonError::into_inner).extend(lost);
         offers
+    }
+
+    fn sources(&self) -> Vec<Source> {
+        let mut lost = Vec::new();
+        let sources = self.configured(&mut lost);
+        self.late.lock().unwrap_or_else(PoisonError::into_inner).extend(lost);
+        sources
+    }
+
+    fn unsearched(&self, _: &Search) -> Vec<Unsearched> {
+        let root = &self.host.root;
+        let has_catalogue =
+            |remote: &[u8]| root.dir(&path::join(&path::join(&self.base.dir, b"appstream"), remote)).is_ok();
+        let missing = self.remotes().into_iter().filter(|remote| !has_catalogue(remote));
+        missing
+            .map(|remote| {
+                let fetch = self.flatpak("update").words("--appstream").operand(remote.clone());
+                Unsearched::new(format!("remote {remote}: no catalogue of apps was fetched"), Some(fetch))
+            })
+            .collect()
     }
 
     fn unhold_command(&self, package: &[u8]) -> Option<CommandLine> {

@@ -9,7 +9,9 @@ use crate::backend::{Detail, Installation};
 use crate::bytes::{ByteString, path};
 use crate::fs::{Kind, Limit};
 use crate::host::Host;
-use crate::model::{Evidence, Location, Loss, ManagerId, Offer, OfferQuery, Origin, Package, Reason, Scope, Status};
+use crate::model::{
+    Described, Evidence, Location, Loss, ManagerId, Offer, OfferQuery, Origin, Package, Reason, Scope, Status,
+};
 use whodunit_formats::key_file::KeyFile;
 use whodunit_shell::syntax::pattern::fits;
 
@@ -239,7 +241,7 @@ impl<'s> FlatpakInstallation<'s> {
     pub(super) fn installed_offers(&self, asked: &OfferQuery) -> Vec<Offer> {
         let wanted = |one: &&Deployed| match asked {
             OfferQuery::Installed => true,
-            OfferQuery::Names(_) => asked.has(&one.id),
+            _ => asked.wants(&Described { name: &one.id, ..Described::default() }),
         };
         let offer = |one: &Deployed| {
             let version = one.deploy.version.as_deref().map(ByteString::from);
@@ -258,12 +260,41 @@ impl<'s> FlatpakInstallation<'s> {
                 channel: Some(one.branch.clone()),
                 source: self.origin(one),
                 size: Some(one.deploy.size),
+                signed: self.is_verified(one.deploy.origin.as_bytes()),
+                confinement: Some("sandboxed".to_owned()),
+                permissions: Self::granted(&one.metadata),
                 installed: true,
                 evidence: vec![Evidence::at(path::join(&one.dir, b"deploy"), "origin", says)],
                 ..bare
             }
         };
         self.deployed.iter().filter(wanted).map(offer).collect()
+    }
+
+    /// The names of the remotes that are in use and whose content may be listed.
+    pub(super) fn remotes(&self) -> Vec<ByteString> {
+        let names = self.config.groups().filter_map(|group| group.strip_prefix("remote \"")?.strip_suffix('"'));
+        let is_used = |name: &&str| {
+            let section = format!("remote \"{name}\"");
+            let is_on = |key: &str| self.config.get(&section, key) == Some("true");
+            !is_on("xa.disable") && !is_on("xa.noenumerate")
+        };
+        names.filter(is_used).map(ByteString::from).collect()
+    }
+
+    /// Whether what comes from a remote is only taken with a signature.
+    pub(super) fn is_verified(&self, remote: &[u8]) -> Option<bool> {
+        let section = format!("remote \"{}\"", ByteString::from(remote));
+        self.config.has(&section).then(|| self.config.get(&section, "gpg-verify") != Some("false"))
+    }
+
+    /// What the sandbox of an app lets through, word by word.
+    pub(super) fn granted(metadata: &KeyFile) -> Vec<String> {
+        let kinds = [("shared", ""), ("sockets", ""), ("devices", "devices: "), ("filesystems", "files: ")];
+        kinds
+            .iter()
+            .flat_map(|(kind, word)| metadata.list("Context", kind).into_iter().map(move |one| format!("{word}{one}")))
+            .collect()
     }
 
     /// What the sandbox lets through, in a few words.

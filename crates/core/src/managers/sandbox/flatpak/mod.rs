@@ -25,7 +25,7 @@ mod installations;
 mod offers;
 mod summary;
 
-use crate::backend::{Installation, Manager};
+use crate::backend::{Installation, Manager, UpgradeCall};
 use crate::host::Host;
 use crate::model::{ManagerId, ManagerKind, Profile};
 
@@ -42,6 +42,10 @@ impl Manager for Flatpak {
 
     fn profile(&self) -> Profile {
         Profile { keeps_data_in: Some(".var/app"), ..Profile::of(ManagerKind::Sandbox) }
+    }
+
+    fn upgrade_calls(&self) -> &'static [UpgradeCall] {
+        &[("flatpak", &["update", "upgrade"])]
     }
 
     fn discover<'h>(&self, host: &'h Host) -> Vec<Box<dyn Installation + 'h>> {

@@ -2,6 +2,7 @@
 //! summaries in `repo/tmp/cache/summaries`: `REMOTE-ARCH-CHECKSUM.sub`, or `REMOTE` in older releases. A summary has
 //! every reference with its commit and size, and no version; a catalogue has the versions, of apps alone.
 
+use crate::backend::keys::KeyRing;
 use std::cmp::Ordering;
 use std::io::{BufReader, Read as _};
 
@@ -11,8 +12,9 @@ use super::installation::FlatpakInstallation;
 use super::summary::{self, Listed};
 use crate::bytes::{ByteString, path};
 use crate::fs::{Kind, Limit};
-use crate::model::{Evidence, Loss, Offer, OfferQuery, Origin};
+use crate::model::{Described, Evidence, Loss, Offer, OfferQuery, Origin, Signing, Source};
 use crate::version::debian;
+use whodunit_formats::key_file::KeyFile;
 use whodunit_formats::{appstream, packed};
 
 /// The most bytes of one catalogue that are read.
@@ -95,11 +97,18 @@ impl FlatpakInstallation<'_> {
             let Some((_, reference)) = one.bundle.as_ref().filter(|(kind, _)| kind == "flatpak") else { return };
             let parts: Vec<&str> = reference.split('/').collect();
             let [_, id, arch, branch] = parts[..] else { return };
-            let title = one.name.to_lowercase().replace(' ', "");
+            let owned = |list: &[String]| list.iter().map(|word| word.as_str().into()).collect::<Vec<ByteString>>();
+            let (keywords, commands) = (owned(&one.keywords), owned(&one.binaries));
             let of_name: &[usize] = installed.get(id.as_bytes()).map_or(&[], Vec::as_slice);
             let is_wanted = match asked {
                 OfferQuery::Installed => !of_name.is_empty(),
-                OfferQuery::Names(_) => asked.has(id.as_bytes()) || asked.has(title.as_bytes()),
+                _ => asked.wants(&Described {
+                    name: id.as_bytes(),
+                    display_name: Some(one.name.as_bytes()),
+                    summary: Some(one.summary.as_bytes()),
+                    keywords: &keywords,
+                    commands: &commands,
+                }),
             };
             if !is_wanted {
                 return;
@@ -127,6 +136,13 @@ impl FlatpakInstallation<'_> {
                 source: Some(self.remote(remote)),
                 publisher: Some(one.developer.as_str()).filter(|name| !name.is_empty()).map(ByteString::from),
                 says: Some(one.summary.as_str()).filter(|says| !says.is_empty()).map(ByteString::from),
+                display_name: Some(one.name.as_str()).filter(|name| !name.is_empty()).map(ByteString::from),
+                homepage: Some(one.homepage.as_str()).filter(|url| !url.is_empty()).map(ByteString::from),
+                license: Some(one.license.as_str()).filter(|name| !name.is_empty()).map(ByteString::from),
+                signed: self.is_verified(remote),
+                confinement: Some("sandboxed".to_owned()),
+                provides: commands,
+                keywords,
                 catalogued_at: Some(dated),
                 evidence: vec![Evidence::at(
                     file.clone(),
@@ -184,7 +200,10 @@ impl FlatpakInstallation<'_> {
         let deployed = self.commit_of(&one.kind, id, one.arch.as_bytes(), one.branch.as_bytes());
         let is_wanted = match asked {
             OfferQuery::Installed => deployed.is_some(),
-            OfferQuery::Names(_) => asked.has(id),
+            _ => {
+                asked.wants(&Described { name: id, ..Described::default() })
+                    || offers.iter().any(|offer| *offer.name == *id)
+            }
         };
         if !is_wanted {
             return;
@@ -200,6 +219,10 @@ impl FlatpakInstallation<'_> {
         if known.peek().is_some() {
             for offer in known {
                 offer.size = offer.size.or(one.size);
+                offer.download_size = offer.download_size.or(one.download_size);
+                if offer.permissions.is_empty() {
+                    offer.permissions = permissions(one);
+                }
                 offer.catalogued_at = offer.catalogued_at.or(Some(dated));
             }
             return;
@@ -213,6 +236,10 @@ impl FlatpakInstallation<'_> {
             version: None,
             channel: Some(one.branch.as_str().into()),
             source: Some(self.remote(remote)),
+            signed: self.is_verified(remote),
+            confinement: Some("sandboxed".to_owned()),
+            permissions: permissions(one),
+            download_size: one.download_size,
             size: one.size,
             catalogued_at: Some(dated),
             evidence: vec![Evidence::at(file.clone(), reference, format!("commit {commit}"))],
@@ -220,10 +247,68 @@ impl FlatpakInstallation<'_> {
         });
     }
 
-    fn remote(&self, name: &ByteString) -> Origin {
+    /// The remotes that are configured. One without an address was made for a bundle.
+    pub(super) fn configured(&self, notes: &mut Vec<Loss>) -> Vec<Source> {
+        let dir = self.location();
+        let file = path::join(&dir, b"repo/config");
+        let groups =
+            self.config.groups().filter_map(|group| Some((group, group.strip_prefix("remote \"")?.strip_suffix('"')?)));
+        let of_one = |(group, name): (&str, &str)| {
+            let value = |key: &str| self.config.get(group, key).filter(|value| !value.is_empty());
+            let is_on = |key: &str| value(key) == Some("true");
+            let keys = path::join(&dir, format!("repo/{name}.trustedkeys.gpg").as_bytes());
+            let ring = KeyRing::read(&self.host.root, &[keys], notes);
+            let url = value("url").map(ByteString::from);
+            let is_local = url.as_ref().is_none_or(|url| url.starts_with(b"file:"));
+            let says = match (value("xa.filter"), value("xa.subset")) {
+                (Some(filter), _) => format!("remote {name}, with the filter {filter}"),
+                (None, Some(subset)) => format!("remote {name}, only {subset}"),
+                (None, None) => format!("remote {name}"),
+            };
+            Source {
+                enabled: !is_on("xa.disable"),
+                trust: is_local.then(|| "local".to_owned()),
+                signed: Signing { keys: ring.listed(), ..Signing::set(self.is_verified(name.as_bytes())) },
+                refreshed_at: self.fetched_at(name),
+                priority: value("xa.prio").and_then(|text| text.parse().ok()),
+                evidence: vec![Evidence::line(file.clone(), self.config.line(group).unwrap_or(1), says)],
+                origins: vec![name.into()],
+                gives: url.iter().cloned().collect(),
+                url,
+                ..Source::new(self.manager(), self.scope(), name, "remote")
+            }
+        };
+        groups.map(of_one).collect()
+    }
+
+    /// When a remote's catalogue or summary was last fetched.
+    fn fetched_at(&self, remote: &str) -> Option<i64> {
+        let root = &self.host.root;
+        let list = |dir: &[u8]| root.dir(dir).and_then(|dir| dir.list()).unwrap_or_default();
+        let of_remote = path::join(&path::join(&self.location(), b"appstream"), remote.as_bytes());
+        let stamps =
+            list(&of_remote).into_iter().map(|(arch, _)| path::join(&path::join(&of_remote, &arch), b".timestamp"));
+        let summaries = path::join(&self.location(), b"repo/tmp/cache/summaries");
+        let is_of_it = |name: &ByteString| {
+            name.strip_prefix(remote.as_bytes()).is_some_and(|rest| matches!(rest.first(), None | Some(b'-' | b'.')))
+        };
+        let summaries = list(&summaries)
+            .into_iter()
+            .filter(|(name, _)| is_of_it(name))
+            .map(|(name, _)| path::join(&summaries, &name));
+        stamps.chain(summaries).filter_map(|file| root.target(&file).ok()).map(|meta| meta.modified).max()
+    }
+
+    pub(super) fn remote(&self, name: &ByteString) -> Origin {
         let url = self.remote_address(name);
         Origin { name: name.clone(), kind: "remote".to_owned(), url, trust: None }
     }
+}
+
+/// What an app would be let through, by the metadata in a summary.
+fn permissions(one: &Listed) -> Vec<String> {
+    let metadata = one.metadata.as_deref().map(|text| KeyFile::parse(text.as_bytes()));
+    metadata.map(|metadata| FlatpakInstallation::granted(&metadata)).unwrap_or_default()
 }
 
 #[cfg(test)]

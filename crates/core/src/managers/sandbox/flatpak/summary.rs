@@ -17,6 +17,10 @@ pub struct Listed {
     pub commit: String,
     /// Bytes once installed.
     pub size: Option<u64>,
+    /// Bytes to fetch.
+    pub download_size: Option<u64>,
+    /// The reference's metadata, a key file.
+    pub metadata: Option<String>,
 }
 
 /// Reads a summary. Every run of bytes is some GVariant: a reference that is none, or whose commit is not 32 bytes
@@ -30,8 +34,10 @@ pub fn parse(content: &[u8]) -> (Vec<Listed>, usize) {
         if key.to_str() == "xa.cache" {
             let Some(inner) = value.get(gv!("v")) else { continue };
             for one in inner.get(gv!("a{s(tts)}")).into_iter().flatten() {
-                let (reference, sizes) = one.to_tuple();
-                of_all.insert(reference.to_str().to_owned(), u64::from_be(*sizes.to_tuple().0));
+                let (reference, about) = one.to_tuple();
+                let (installed, download, metadata) = about.to_tuple();
+                let about = (u64::from_be(*installed), u64::from_be(*download), metadata.to_str().to_owned());
+                of_all.insert(reference.to_str().to_owned(), about);
             }
         }
     }
@@ -51,16 +57,20 @@ pub fn parse(content: &[u8]) -> (Vec<Listed>, usize) {
         }
         let of_own = own.iter().find_map(|entry| {
             let (key, value) = entry.to_tuple();
-            let sizes = (key.to_str() == "xa.data").then(|| value.get(gv!("(tts)"))).flatten()?;
-            Some(u64::from_be(*sizes.to_tuple().0))
+            let about = (key.to_str() == "xa.data").then(|| value.get(gv!("(tts)"))).flatten()?;
+            let (installed, download, metadata) = about.to_tuple();
+            Some((u64::from_be(*installed), u64::from_be(*download), metadata.to_str().to_owned()))
         });
+        let about = of_own.or_else(|| of_all.get(reference.to_str()).cloned());
         listed.push(Listed {
             kind: kind.to_owned(),
             id: id.to_owned(),
             arch: arch.to_owned(),
             branch: branch.to_owned(),
             commit: commit.iter().map(|byte| format!("{byte:02x}")).collect(),
-            size: of_own.or_else(|| of_all.get(reference.to_str()).copied()),
+            size: about.as_ref().map(|about| about.0),
+            download_size: about.as_ref().map(|about| about.1),
+            metadata: about.map(|about| about.2).filter(|text| !text.is_empty()),
         });
     }
     (listed, lost)

@@ -3,11 +3,16 @@
 use super::installation::{Revision, SnapInstallation};
 use super::revision::{self};
 use super::{ID, MOUNTS, SNAPD, offers};
-use crate::backend::{Catalogue, Detail, FileIndex, History, Installation, Launching, Relations, mark_candidates};
+use crate::backend::jobs::Job;
+use crate::backend::{
+    Automatic, Catalogue, Detail, FileIndex, History, Installation, Launching, Relations, Unsearched, Upkeep,
+    mark_candidates,
+};
 use crate::bytes::{ByteString, path};
 use crate::model::{
-    Change, CommandLine, Coverage, CoverageState, Evidence, ExecTarget, Finding, FindingKind, Location, Loss, Offer,
-    OfferQuery, Owner, Package, Remedy, RemedyKind, Scope, Severity, State,
+    Change, CommandLine, Coverage, CoverageState, Described, Evidence, ExecTarget, Finding, FindingKind, Location,
+    Loss, Offer, OfferQuery, Owner, Package, Remedy, RemedyKind, Scope, Search, Severity, Signing, SigningState,
+    Source, State,
 };
 use crate::version::debian;
 use hashbrown::HashMap;
@@ -159,6 +164,10 @@ impl Installation for SnapInstallation<'_> {
         Some(self)
     }
 
+    fn upkeep(&self) -> Option<&dyn Upkeep> {
+        Some(self)
+    }
+
     fn relations(&self) -> Option<&dyn Relations> {
         Some(self)
     }
@@ -206,31 +215,67 @@ impl Relations for SnapInstallation<'_> {
     }
 }
 
+impl Upkeep for SnapInstallation<'_> {
+    /// The daemon refreshes what came from the store four times a day, if nothing else is set.
+    fn automatic(&self, number: u32, _: &Package, _: &[Job]) -> Option<Automatic> {
+        let from_store = !self.revisions[number as usize].name.starts_with(b"x");
+        (from_store && !self.refresh().hold.is_some()).then(|| Automatic {
+            by: "snapd".to_owned(),
+            schedule: self.refresh().timer.clone().or_else(|| self.by_state.then(|| "four times a day".to_owned())),
+            evidence: self.refresh().evidence.iter().cloned().collect(),
+        })
+    }
+
+    fn prevented(&self, number: u32, _: &Package) -> Option<Evidence> {
+        let name = &self.snap(&self.revisions[number as usize]).instance;
+        // A date that is past would hold nothing; without a clock the record is taken at its word.
+        let until = self.refresh().held.iter().find(|(held, _)| held == name).map(|(_, until)| until)?;
+        Some(Evidence::at(
+            path::join(SNAPD, b"state.json"),
+            "snaps-hold",
+            format!("refreshes of it are held until {until}"),
+        ))
+    }
+
+    fn upgrade_command(&self, number: u32) -> Option<CommandLine> {
+        let revision = &self.revisions[number as usize];
+        let from_store = !revision.name.starts_with(b"x");
+        from_store.then(|| CommandLine::new("snap refresh").operand(self.snap(revision).instance.clone()))
+    }
+}
+
 impl Catalogue for SnapInstallation<'_> {
     fn offers(&self, asked: &OfferQuery) -> Vec<Offer> {
-        let is_asked = |name: &[u8]| match asked {
-            OfferQuery::Installed => self.snaps.iter().any(|snap| *snap.instance == *name),
-            OfferQuery::Names(_) => asked.has(name),
+        let is_wanted = |entry: &Described<'_>| match asked {
+            OfferQuery::Installed => self.snaps.iter().any(|snap| *snap.instance == *entry.name),
+            _ => asked.wants(entry),
         };
-        let (mut offers, lost) = offers::offers(self.host, &is_asked);
+        let (mut offers, lost) = offers::offers(self.host, &is_wanted);
         self.late.lock().unwrap_or_else(PoisonError::into_inner).extend(lost);
         for (number, revision) in (0..).zip(&self.revisions) {
             let name = &self.snap(revision).instance;
-            if !is_asked(name) || !self.is_active(revision) {
+            let about = self.about(revision).ok();
+            let commands: Vec<ByteString> =
+                about.iter().flat_map(|about| about.apps.iter().map(|(app, ..)| app.as_str().into())).collect();
+            let entry = Described { name, commands: &commands, ..Described::default() };
+            let is_listed = offers.iter().any(|offer| offer.name == *name);
+            if !(is_wanted(&entry) || is_listed) || !self.is_active(revision) {
                 continue;
             }
-            let version = self.about(revision).ok().and_then(|about| about.version.clone());
+            let version = about.and_then(|about| about.version.clone());
             // The same version: one offer, with the date of the store's list.
             let listed = offers.iter_mut().find(|offer| offer.name == *name && offer.version == version);
             if let Some(listed) = listed.filter(|listed| listed.version.is_some()) {
                 listed.installed = true;
                 listed.channel = self.snap(revision).channel.clone();
+                listed.confinement = self.confinement(revision);
                 continue;
             }
             offers.push(Offer {
                 version,
                 channel: self.snap(revision).channel.clone(),
                 source: self.origin(revision),
+                confinement: self.confinement(revision),
                 installed: true,
                 evidence: self.package_evidence(number).into_iter().take(1).collect(),
                 ..Offer::bare(ID, Scope::System, name.clone(), ByteString::default(), None, false)
@@ -244,6 +289,25 @@ impl Catalogue for SnapInstallation<'_> {
         }
         offers.sort_by(|a, b| a.name.cmp(&b.name));
         offers
+    }
+
+    fn sources(&self) -> Vec<Source> {
+        let fetched = offers::file(self.host);
+        let store = Source {
+            signed: Signing::of(SigningState::Verified),
+            refreshed_at: fetched.as_ref().and_then(|file| self.host.root.target(file).ok()).map(|meta| meta.modified),
+            evidence: vec![Evidence::at(self.location.dir.clone(), "assertions", "the store that the daemon asks")],
+            origin_kind: Some("publisher"),
+            ..Source::new(ID, Scope::System, "the store", "store")
+        };
+        vec![store]
+    }
+
+    fn unsearched(&self, _: &Search) -> Vec<Unsearched> {
+        match offers::file(self.host) {
+            Some(_) => Vec::new(),
+            None => vec![Unsearched::new("the store: its daemon has fetched no list of names yet", None)],
+        }
     }
 
     fn install_command(&self, offer: &Offer) -> Option<CommandLine> {

@@ -2,9 +2,10 @@
 
 use std::sync::{Mutex, OnceLock};
 
+use super::refresh::Refresh;
 use super::revision::{self, About};
 use super::state::{self, FileRecord};
-use super::{ID, MOUNTS, SNAPD};
+use super::{ID, MOUNTS, SNAPD, refresh};
 use crate::backend::{Detail, Installation};
 use crate::bytes::{ByteString, path};
 use crate::fs::Kind;
@@ -29,6 +30,8 @@ pub struct SnapInstallation<'s> {
     pub(super) notes: Vec<Loss>,
     /// What could not be read when it was needed.
     pub(super) late: Mutex<Vec<Loss>>,
+    /// When snaps are refreshed, and which are held; read on first use.
+    pub(super) refresh: OnceLock<Refresh>,
 }
 
 impl<'s> SnapInstallation<'s> {
@@ -48,7 +51,20 @@ impl<'s> SnapInstallation<'s> {
             }
         }
         let location = Location { manager: ID, scope: Scope::System, dir: SNAPD.into() };
-        SnapInstallation { host, location, snaps, revisions, by_state, notes, late: Mutex::default() }
+        SnapInstallation {
+            host,
+            location,
+            snaps,
+            revisions,
+            by_state,
+            notes,
+            late: Mutex::default(),
+            refresh: OnceLock::new(),
+        }
+    }
+
+    pub(super) fn refresh(&self) -> &Refresh {
+        self.refresh.get_or_init(|| refresh::read(&self.host.root))
     }
 
     pub(super) fn snap(&self, revision: &Revision) -> &FileRecord {

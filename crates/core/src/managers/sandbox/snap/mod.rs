@@ -21,10 +21,11 @@
 mod contract;
 mod installation;
 mod offers;
+mod refresh;
 mod revision;
 mod state;
 
-use crate::backend::{Installation, Manager};
+use crate::backend::{Installation, Manager, UpgradeCall};
 use crate::host::Host;
 use crate::model::{Affix, ManagerId, ManagerKind, Profile};
 
@@ -43,6 +44,10 @@ impl Manager for Snap {
 
     fn profile(&self) -> Profile {
         Profile { keeps_data_in: Some("snap"), ..Profile::of(ManagerKind::Sandbox).affix(Affix::Instance) }
+    }
+
+    fn upgrade_calls(&self) -> &'static [UpgradeCall] {
+        &[("snap", &["refresh"])]
     }
 
     fn discover<'h>(&self, host: &'h Host) -> Vec<Box<dyn Installation + 'h>> {

@@ -6,7 +6,7 @@ use crate::backend::sqlite;
 use crate::bytes::{ByteString, path};
 use crate::fs::{Kind, Limit};
 use crate::host::Host;
-use crate::model::{Evidence, Loss, Offer, OfferQuery, Origin, Scope};
+use crate::model::{Described, Evidence, Loss, Offer, OfferQuery, Origin, Scope};
 
 /// A channel that is unpacked on this machine.
 struct Channel {
@@ -46,13 +46,15 @@ fn channels(host: &Host) -> Vec<Channel> {
 /// What the channels have of what is asked about by name, and what could not be read.
 pub fn offers(host: &Host, asked: &OfferQuery) -> (Vec<Offer>, Vec<Loss>) {
     let (mut offers, mut notes) = (Vec::new(), Vec::new());
-    let OfferQuery::Names(names) = asked else { return (offers, notes) };
+    if asked.is_installed() {
+        return (offers, notes);
+    }
     for channel in channels(host) {
         let file = path::join(&channel.dir, b"programs.sqlite");
         if host.root.target(&file).is_err() {
             continue;
         }
-        if let Err(problem) = of_channel(host, &channel, &file, names, &mut offers) {
+        if let Err(problem) = of_channel(host, &channel, &file, asked, &mut offers) {
             notes.push(Loss::because(problem, format!("what the channel {} has is unknown", channel.name)));
         }
     }
@@ -63,37 +65,47 @@ fn of_channel(
     host: &Host,
     channel: &Channel,
     file: &ByteString,
-    names: &[ByteString],
+    asked: &OfferQuery,
     offers: &mut Vec<Offer>,
 ) -> Result<(), String> {
     let database = sqlite::open(&host.root, file)?;
     let failed = |error: rusqlite::Error| format!("{file}: {error}");
-    let query = "select distinct package from Programs where lower(package) = ?1 or lower(name) = ?1 order by package";
-    let mut statement = database.prepare(query).map_err(failed)?;
+    let mut statement =
+        database.prepare("select distinct package, name from Programs order by package, name").map_err(failed)?;
     // The files in the store are dated 1970; the link that leads there has the date of the update.
     let release = host.root.read(&path::join(&channel.dir, b".version-suffix"), Limit::SMALL).unwrap_or_default();
-    for name in names {
-        let rows = statement.query_map([name.to_string()], |row| row.get::<_, String>(0)).map_err(failed)?;
-        for package in rows {
-            let package = package.map_err(failed)?;
-            let is_known = |offer: &Offer| offer.scope == channel.scope && *offer.name == *package.as_bytes();
-            let is_same = |offer: &Offer| offer.channel.as_ref() == Some(&channel.name) && is_known(offer);
-            if offers.iter().any(is_same) {
-                continue;
-            }
-            let source = Origin { name: channel.name.clone(), kind: "channel".to_owned(), url: None, trust: None };
-            let release = ByteString::from(release.trim_ascii());
-            let says = if release.is_empty() { String::new() } else { format!(", release {release}") };
-            let evidence =
-                Evidence::at(file.clone(), format!("Programs, package {package}"), format!("in the channel{says}"));
-            offers.push(Offer {
-                version: None,
-                channel: Some(channel.name.clone()),
-                source: Some(source),
-                evidence: vec![evidence],
-                ..Offer::bare(ID, channel.scope.clone(), package.as_str().into(), ByteString::default(), None, false)
-            });
+    let release = ByteString::from(release.trim_ascii());
+    let says = if release.is_empty() { String::new() } else { format!(", release {release}") };
+    let rows =
+        statement.query_map([], |row| Ok((row.get::<_, String>(0)?, row.get::<_, String>(1)?))).map_err(failed)?;
+    let mut of_package: (String, Vec<ByteString>) = Default::default();
+    let mut take = |(package, programs): (String, Vec<ByteString>)| {
+        let entry = Described { name: package.as_bytes(), commands: &programs, ..Described::default() };
+        // The names of programs count as names here: the attribute is often another.
+        let is_program = |name: &ByteString| matches!(asked, OfferQuery::Names(_)) && asked.has(name);
+        if package.is_empty() || !(asked.wants(&entry) || programs.iter().any(is_program)) {
+            return;
         }
+        let source = Origin { name: channel.name.clone(), kind: "channel".to_owned(), url: None, trust: None };
+        let evidence =
+            Evidence::at(file.clone(), format!("Programs, package {package}"), format!("in the channel{says}"));
+        offers.push(Offer {
+            version: None,
+            channel: Some(channel.name.clone()),
+            source: Some(source),
+            confinement: Some("none".to_owned()),
+            provides: programs,
+            evidence: vec![evidence],
+            ..Offer::bare(ID, channel.scope.clone(), package.as_str().into(), ByteString::default(), None, false)
+        });
+    };
+    for row in rows {
+        let (package, program) = row.map_err(failed)?;
+        if package != of_package.0 {
+            take(std::mem::replace(&mut of_package, (package, Vec::new())));
+        }
+        of_package.1.push(program.as_str().into());
     }
+    take(of_package);
     Ok(())
 }

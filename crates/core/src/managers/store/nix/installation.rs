@@ -16,8 +16,8 @@ use crate::bytes::{ByteString, path};
 use crate::fs::Kind;
 use crate::host::Host;
 use crate::model::{
-    CommandLine, Coverage, CoverageState, Evidence, Location, Loss, Offer, OfferQuery, Origin, Owner, Package, Reason,
-    Remedy, RemedyKind, Status,
+    CommandLine, Coverage, CoverageState, Described, Evidence, Location, Loss, Offer, OfferQuery, Origin, Owner,
+    Package, Reason, Remedy, RemedyKind, Status,
 };
 use crate::version::nix;
 
@@ -276,11 +276,10 @@ impl FileIndex for ProfileInstallation<'_> {
 impl Catalogue for ProfileInstallation<'_> {
     /// What the profile has; what channels have comes with the store.
     fn offers(&self, asked: &OfferQuery) -> Vec<Offer> {
-        let OfferQuery::Names(_) = asked else { return Vec::new() };
         let numbered = (0..).zip(self.elements()).filter(|(_, element)| element.active);
         let offer = |(number, element)| {
             let (name, version) = self.name_and_version(element);
-            asked.has(&name).then(|| Offer {
+            asked.wants(&Described { name: &name, ..Described::default() }).then(|| Offer {
                 version,
                 installed: true,
                 candidate: true,

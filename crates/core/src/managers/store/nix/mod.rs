@@ -25,15 +25,16 @@ mod installation;
 mod manifest;
 mod profiles;
 mod roots;
+mod sources;
 mod store;
 mod store_installation;
 
 use std::sync::Arc;
 
-use crate::backend::{Installation, Manager};
+use crate::backend::{Installation, Manager, UpgradeCall};
 use crate::fs::Kind;
 use crate::host::Host;
-use crate::model::{Affix, ManagerId, ManagerKind, Profile};
+use crate::model::{Affix, Loss, ManagerId, ManagerKind, Profile, Source};
 
 const ID: ManagerId = ManagerId("nix");
 
@@ -48,6 +49,14 @@ impl Manager for Nix {
 
     fn profile(&self) -> Profile {
         Profile::of(ManagerKind::Store).affix(Affix::Build)
+    }
+
+    fn indexes(&self, host: &Host, notes: &mut Vec<Loss>) -> Vec<Source> {
+        sources::configured(host, notes)
+    }
+
+    fn upgrade_calls(&self) -> &'static [UpgradeCall] {
+        &[("nixos-rebuild", &["switch", "boot"]), ("nix-env", &["-u", "--upgrade"]), ("nix", &["upgrade"])]
     }
 
     fn discover<'h>(&self, host: &'h Host) -> Vec<Box<dyn Installation + 'h>> {

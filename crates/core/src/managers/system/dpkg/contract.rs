@@ -5,13 +5,17 @@ use super::installation::DpkgInstallation;
 use super::lists::{self, Keep, List};
 use super::marks::Marks;
 use super::status::{self, Record, State};
+use crate::backend::jobs::Job;
 use crate::backend::listed::{self, Role};
-use crate::backend::{Catalogue, Detail, FileIndex, FileRecords, Hint, Installation, Relations, Unneeded};
+use crate::backend::{
+    Automatic, Catalogue, Detail, FileIndex, FileRecords, Hint, Installation, Relations, Unneeded, Unsearched, Upkeep,
+};
 use crate::bytes::{ByteString, path};
 use crate::fs::Limit;
 use crate::model::{
     Algorithm, Claim, Claimant, CommandLine, Coverage, CoverageState, Depth, Digest, Evidence, FileRecord, Finding,
-    Location, NameFilter, Offer, OfferQuery, Owner, Package, RecordPosition, Remedy, RemedyKind, Status,
+    Location, NameFilter, Offer, OfferQuery, Owner, Package, RecordPosition, Remedy, RemedyKind, Search, Source,
+    Status,
 };
 use crate::version::debian;
 use std::cmp::Ordering;
@@ -145,6 +149,10 @@ impl Installation for DpkgInstallation<'_> {
     }
 
     fn catalogue(&self) -> Option<&dyn Catalogue> {
+        Some(self)
+    }
+
+    fn upkeep(&self) -> Option<&dyn Upkeep> {
         Some(self)
     }
 
@@ -293,9 +301,29 @@ impl FileRecords for DpkgInstallation<'_> {
     }
 }
 
+impl Upkeep for DpkgInstallation<'_> {
+    fn automatic(&self, number: u32, _: &Package, jobs: &[Job]) -> Option<Automatic> {
+        self.upgraded_by_itself(self.record(number), jobs)
+    }
+
+    fn upgrade_command(&self, number: u32) -> Option<CommandLine> {
+        let name = self.full_name(self.record(number));
+        self.host.root.target(b"/var/lib/apt").ok()?;
+        Some(CommandLine::new("apt-get install --only-upgrade").operand(name))
+    }
+}
+
 impl Catalogue for DpkgInstallation<'_> {
     fn offers(&self, asked: &OfferQuery) -> Vec<Offer> {
         self.all_offers(asked)
+    }
+
+    fn sources(&self) -> Vec<Source> {
+        self.configured_sources()
+    }
+
+    fn unsearched(&self, search: &Search) -> Vec<Unsearched> {
+        self.not_searched(search)
     }
 
     fn source_notes(&self) -> Vec<String> {

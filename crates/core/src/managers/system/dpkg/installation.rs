@@ -24,6 +24,10 @@ pub struct DpkgInstallation<'s> {
     pub(super) location: Location,
     pub(super) records: Vec<Record>,
     pub(super) apt: OnceLock<Apt>,
+    /// What upgrades packages by itself.
+    pub(super) unattended: OnceLock<Option<super::apt::Unattended>>,
+    /// The lists that have each installed package, by name.
+    pub(super) offered_in: OnceLock<HashMap<ByteString, Vec<usize>>>,
     pub(super) lists: Vec<Option<List>>,
     pub(super) info: Option<Dir<'s>>,
     pub(super) digests: Option<Dir<'s>>,
@@ -50,6 +54,8 @@ impl<'s> DpkgInstallation<'s> {
             unreadable: read.unreadable && records.is_empty(),
             records,
             apt: OnceLock::new(),
+            unattended: OnceLock::new(),
+            offered_in: OnceLock::new(),
             lists,
             info,
             digests,

@@ -31,7 +31,7 @@ mod offers;
 mod pairing;
 mod status;
 
-use crate::backend::{Installation, Manager};
+use crate::backend::{Installation, Manager, UpgradeCall};
 use crate::fs::Kind;
 use crate::host::Host;
 use crate::model::{Location, ManagerId, ManagerKind, Profile, Scope};
@@ -52,6 +52,15 @@ impl Manager for Dpkg {
     fn profile(&self) -> Profile {
         let notation = Notation::EpochRevision;
         Profile { has_full_catalogues: true, notation, ..Profile::of(ManagerKind::System) }
+    }
+
+    fn upgrade_calls(&self) -> &'static [UpgradeCall] {
+        &[
+            ("apt-get", &["upgrade", "dist-upgrade", "full-upgrade"]),
+            ("apt", &["upgrade", "full-upgrade"]),
+            ("aptitude", &["upgrade", "safe-upgrade", "full-upgrade"]),
+            ("unattended-upgrade", &[]),
+        ]
     }
 
     fn discover<'h>(&self, host: &'h Host) -> Vec<Box<dyn Installation + 'h>> {

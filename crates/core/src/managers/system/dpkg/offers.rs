@@ -1,13 +1,15 @@
 //! What apt's repositories offer, and from which of them installed packages came.
 
+use crate::backend::jobs::Job;
 use hashbrown::{HashMap, HashSet};
 
-use super::apt::{Apt, Choice, Entry, Installed, choose, digest_of};
+use super::apt::{Apt, Choice, Entry, Filter, Installed, Texts, Unattended, choose, digest_of};
 use super::installation::DpkgInstallation;
 use super::status::{Record, State, Want};
+use crate::backend::{Automatic, Unsearched};
 use crate::bytes::ByteString;
 use crate::fs::Limit;
-use crate::model::{Evidence, Offer, OfferQuery, Origin};
+use crate::model::{CommandLine, Described, Evidence, Offer, OfferQuery, Origin, Search, SearchScope, Source};
 use whodunit_formats::stanza::stanzas;
 
 /// A package's name with its architecture; packages for all are the machine's own.
@@ -53,11 +55,51 @@ impl DpkgInstallation<'_> {
         !matches!(record.state, State::ConfigFiles | State::NotInstalled)
     }
 
+    /// The names of the installed packages that a search finds by their own records.
+    fn found_installed(&self, search: &Search) -> HashSet<ByteString> {
+        let files: HashSet<&ByteString> = self.records().iter().map(|record| &record.source).collect();
+        let mut found = HashSet::new();
+        for file in files {
+            let content = self.host.root.read(file, Limit::RECORD).unwrap_or_default();
+            for stanza in stanzas(&content) {
+                let value = |name: &str| {
+                    let mut fields = stanza.fields().flatten();
+                    fields.find(|field| field.name.eq_ignore_ascii_case(name.as_bytes())).map(|field| field.value)
+                };
+                let Some(name) = value("Package") else { continue };
+                let described = Described { name, summary: value("Description"), ..Described::default() };
+                if search.parts(&described).is_some() {
+                    found.insert(name.into());
+                }
+            }
+        }
+        found
+    }
+
+    /// Every version of what a search finds.
+    fn found(&self, search: &Search) -> (Vec<Entry>, Vec<Chosen<'_>>) {
+        let apt = self.apt();
+        let texts: Texts = apt.texts(&self.host.root, search);
+        self.note(texts.notes.clone());
+        let installed = self.found_installed(search);
+        let is_named = |name: &[u8]| installed.contains(name);
+        let wanted = Filter { is_named: &is_named, search: Some((search, &texts)) };
+        let (entries, lost) = apt.entries(&self.host.root, &wanted);
+        self.note(lost);
+        let names: HashSet<ByteString> =
+            entries.iter().map(|entry| entry.name.clone()).chain(installed.iter().cloned()).collect();
+        self.choices_of(entries, &|name| names.contains(name))
+    }
+
     /// Every version of the wanted packages, with the entries behind them.
     fn choices(&self, wanted: &(dyn Fn(&[u8]) -> bool + Sync)) -> (Vec<Entry>, Vec<Chosen<'_>>) {
-        let apt = self.apt();
-        let (entries, lost) = apt.entries(&self.host.root, wanted);
+        let (entries, lost) = self.apt().entries(&self.host.root, &Filter { is_named: wanted, search: None });
         self.note(lost);
+        self.choices_of(entries, wanted)
+    }
+
+    fn choices_of(&self, entries: Vec<Entry>, wanted: &dyn Fn(&[u8]) -> bool) -> (Vec<Entry>, Vec<Chosen<'_>>) {
+        let apt = self.apt();
         let builds = self.builds();
         let mut order: Vec<Key> = Vec::new();
         let mut of: HashMap<Key, (Option<&Record>, Vec<usize>)> = HashMap::new();
@@ -117,12 +159,15 @@ impl DpkgInstallation<'_> {
     pub(super) fn all_offers(&self, asked: &OfferQuery) -> Vec<Offer> {
         let names: HashSet<&[u8]> = match asked {
             OfferQuery::Installed => self.records().iter().map(|record| &*record.name).collect(),
-            OfferQuery::Names(_) => HashSet::new(),
+            _ => HashSet::new(),
         };
-        let (entries, chosen) = self.choices(&|name| names.contains(name) || asked.has(name));
+        let (entries, chosen) = match asked {
+            OfferQuery::Search(search) => self.found(search),
+            _ => self.choices(&|name| names.contains(name) || asked.has(name)),
+        };
         let mut offers = Vec::new();
         for (key, record, choices) in chosen {
-            if *asked == OfferQuery::Installed && record.is_none() {
+            if asked.is_installed() && record.is_none() {
                 continue;
             }
             let held = record.is_some_and(|record| record.want == Want::Hold);
@@ -130,23 +175,13 @@ impl DpkgInstallation<'_> {
             let is_foreign = key.1 != *self.native() && record.is_none();
             let mut told: Vec<(ByteString, Option<ByteString>)> = Vec::new();
             for choice in choices {
+                let (name, version, arch) = (key.0.clone(), choice.version.clone(), Some(key.1.clone()));
                 let offer = Offer {
-                    manager: self.manager(),
-                    scope: crate::model::Scope::System,
-                    name: key.0.clone(),
-                    version: Some(choice.version.clone()),
-                    arch: Some(key.1.clone()),
-                    channel: None,
-                    source: None,
-                    publisher: None,
-                    says: None,
-                    size: None,
+                    confinement: Some("none".to_owned()),
                     priority: Some(choice.priority),
                     installed: choice.installed,
                     candidate: choice.candidate && !is_foreign,
-                    held,
-                    catalogued_at: None,
-                    evidence: Vec::new(),
+                    ..Offer::bare(self.manager(), crate::model::Scope::System, name, version, arch, held)
                 };
                 if choice.entries.is_empty() {
                     let evidence = record.map(|record| {
@@ -173,7 +208,13 @@ impl DpkgInstallation<'_> {
                     offers.push(Offer {
                         arch: Some(entry.arch.clone()),
                         source: Some(origin),
+                        publisher: index.release.origin.clone(),
                         says: entry.says.clone(),
+                        homepage: entry.homepage.clone(),
+                        provides: entry.text.as_ref().map(|text| text.commands.clone()).unwrap_or_default(),
+                        keywords: entry.text.as_ref().map(|text| text.summaries.clone()).unwrap_or_default(),
+                        signed: Some(index.signature.is_some()),
+                        download_size: entry.download_size,
                         size: entry.installed_size,
                         catalogued_at: Some(index.dated),
                         evidence: vec![Evidence::at(
@@ -187,6 +228,63 @@ impl DpkgInstallation<'_> {
             }
         }
         offers
+    }
+
+    /// The repositories that are configured.
+    pub(super) fn configured_sources(&self) -> Vec<Source> {
+        let mut lost = Vec::new();
+        let sources = self.apt().configured(self.host, self.manager(), &mut lost);
+        self.note(lost);
+        sources
+    }
+
+    /// What upgrades a package by itself.
+    pub(super) fn upgraded_by_itself(&self, record: &Record, jobs: &[Job]) -> Option<Automatic> {
+        let unattended = self.unattended.get_or_init(|| {
+            let mut lost = Vec::new();
+            let read = Unattended::read(&self.host.root, jobs, &mut lost);
+            self.note(lost);
+            read
+        });
+        let unattended = unattended.as_ref()?;
+        let offered = self.offered_in.get_or_init(|| {
+            let names: HashSet<&[u8]> = self.records().iter().map(|record| &*record.name).collect();
+            let is_named = |name: &[u8]| names.contains(name);
+            let (entries, _) = self.apt().entries(&self.host.root, &Filter { is_named: &is_named, search: None });
+            let mut of: HashMap<ByteString, Vec<usize>> = HashMap::new();
+            entries.into_iter().for_each(|entry| of.entry(entry.name).or_default().push(entry.index));
+            of
+        });
+        let places = offered.get(&record.name)?;
+        unattended.of(&record.name, places.iter().map(|at| &self.apt().indexes[*at]))
+    }
+
+    /// What a search does not reach.
+    pub(super) fn not_searched(&self, search: &Search) -> Vec<Unsearched> {
+        let apt = self.apt();
+        let mut found = Vec::new();
+        let fetch = || Some(CommandLine::new("apt-get update"));
+        let missing: Vec<&ByteString> = (0..)
+            .zip(&apt.sources)
+            .filter(|(number, one)| one.enabled && apt.indexes.iter().all(|index| index.source != *number))
+            .map(|(_, one)| &one.url)
+            .collect();
+        if let Some(first) = missing.first() {
+            let more = if missing.len() > 1 { format!(" and {} more", missing.len() - 1) } else { String::new() };
+            found.push(Unsearched::new(format!("{first}{more}: no list of packages was fetched"), fetch()));
+        }
+        if search.scope() != SearchScope::Names && !apt.indexes.is_empty() && !apt.has_commands(&self.host.root) {
+            // With the program there, an update fetches its lists too.
+            let has_program = self.host.root.target(b"/usr/bin/apt-file").is_ok();
+            let line = if has_program {
+                fetch()
+            } else {
+                Some(CommandLine::new("apt-get install apt-file").and_then(CommandLine::new("apt-get update")))
+            };
+            let what = "commands of packages that are not installed: no list of files was fetched";
+            found.push(Unsearched::new(what, line));
+        }
+        found
     }
 
     /// Findings about the repositories themselves.

@@ -21,17 +21,20 @@ mod local;
 mod settings;
 mod sync;
 
+use crate::backend::keys::KeyRing;
+use crate::fs::Limit;
 use std::cmp::Ordering;
+use whodunit_formats::openpgp;
 
 use hashbrown::{HashMap, HashSet};
 
 use crate::backend::simple::{FileLists, InstalledPackage, Record, SimpleBackend, SimpleInstallation, is_dir};
-use crate::backend::{Installation, Manager};
+use crate::backend::{Installation, Manager, Unsearched, UpgradeCall};
 use crate::bytes::{ByteString, path};
 use crate::host::Host;
 use crate::model::{
-    Affix, CommandLine, Digest, Evidence, FileRecord, Location, Loss, ManagerId, ManagerKind, NameFilter, Offer,
-    OfferQuery, Origin, Profile, Remedy, RemedyKind, Scope,
+    Affix, CommandLine, Described, Digest, Evidence, FileRecord, Location, Loss, ManagerId, ManagerKind, NameFilter,
+    Offer, OfferQuery, Origin, Profile, Remedy, RemedyKind, Scope, Search, SearchScope, Signing, Source,
 };
 use crate::version::pacman;
 use crate::version::upstream::Notation;
@@ -57,6 +60,10 @@ impl Manager for Pacman {
     fn profile(&self) -> Profile {
         let notation = Notation::EpochRevision;
         Profile { has_full_catalogues: true, notation, ..Profile::of(ManagerKind::System).affix(Affix::Build) }
+    }
+
+    fn upgrade_calls(&self) -> &'static [UpgradeCall] {
+        &[("pacman", &["-Syu", "-Syyu", "-Su"])]
     }
 
     fn discover<'h>(&self, host: &'h Host) -> Vec<Box<dyn Installation + 'h>> {
@@ -99,21 +106,42 @@ impl SimpleBackend for Database {
     ) -> Vec<Offer> {
         let installed: HashMap<&[u8], &InstalledPackage> = items
             .iter()
-            .filter(|item| *asked == OfferQuery::Installed || asked.has(&item.name))
+            .filter(|item| asked.is_installed() || asked.wants(&Described { name: &item.name, ..Described::default() }))
             .map(|item| (&*item.name, item))
             .collect();
         let bare = |name: &ByteString, version: &ByteString, arch: Option<ByteString>| {
             let held = installed.get(&**name).is_some_and(|item| item.held);
-            Offer::bare(at.manager, at.scope.clone(), name.clone(), version.clone(), arch, held)
+            let bare = Offer::bare(at.manager, at.scope.clone(), name.clone(), version.clone(), arch, held);
+            Offer { confinement: Some("none".to_owned()), ..bare }
         };
         let mut offers = Vec::new();
         let catalogues = sync::read(&host.root, &at.dir, &self.settings, notes);
         let firsts = sync::firsts(&catalogues);
+        let commands = match asked {
+            OfferQuery::Search(search) if search.scope() != SearchScope::Names => {
+                sync::commands(&host.root, &at.dir, &self.settings, search, notes)
+            }
+            _ => HashMap::new(),
+        };
         for catalogue in &catalogues {
-            let asked_for = |one: &&sync::Offered| installed.contains_key(&*one.name) || asked.has(&one.name);
+            let asked_for = |one: &&sync::Offered| {
+                installed.contains_key(&*one.name)
+                    || asked.wants(&Described {
+                        name: &one.name,
+                        summary: one.says.as_deref(),
+                        commands: commands.get(&one.name).map_or(&[], |commands| commands),
+                        ..Described::default()
+                    })
+            };
             offers.extend(catalogue.offers.iter().filter(asked_for).map(|one| Offer {
                 source: Some(self.settings.origin(&catalogue.repository)),
+                publisher: one.packager.clone(),
                 says: one.says.clone(),
+                homepage: one.homepage.clone(),
+                license: one.license.clone(),
+                provides: commands.get(&one.name).cloned().unwrap_or_default(),
+                signed: self.settings.is_checked(&catalogue.repository),
+                download_size: one.download_size,
                 size: one.size,
                 installed: installed.get(&*one.name).is_some_and(|item| item.version.as_ref() == Some(&one.version)),
                 catalogued_at: Some(catalogue.dated),
@@ -148,6 +176,49 @@ impl SimpleBackend for Database {
         }
         offers.sort_by(|a, b| a.name.cmp(&b.name));
         offers
+    }
+
+    fn sources(&self, host: &Host, at: &Location, notes: &mut Vec<Loss>) -> Vec<Source> {
+        // Whose key signed a database is in the database's own signature, which is seldom there.
+        let ring = KeyRing::read(&host.root, &["/etc/pacman.d/gnupg/pubring.gpg".into()], notes);
+        let of_one = |one: &settings::Repository| {
+            let origin = self.settings.origin(&one.name);
+            let file = path::join(&path::join(&at.dir, b"sync"), &[&*one.name, b".db"].concat());
+            let signature = host.root.read(&[&*file, b".sig"].concat(), Limit::SMALL).unwrap_or_default();
+            let (file_of, line) = &one.place;
+            Source {
+                trust: origin.trust,
+                signed: Signing {
+                    keys: ring.signing(&openpgp::issuers(&signature), false).keys,
+                    ..Signing::set(self.settings.is_checked(&one.name))
+                },
+                refreshed_at: host.root.target(&file).ok().map(|meta| meta.modified),
+                evidence: vec![Evidence::line(file_of.clone(), *line, format!("repository {}", one.name))],
+                origins: vec![one.name.clone()],
+                gives: one.url.iter().cloned().collect(),
+                url: origin.url,
+                ..Source::new(at.manager, Scope::System, one.name.clone(), "repository")
+            }
+        };
+        self.settings.repositories.iter().map(of_one).collect()
+    }
+
+    fn unsearched(&self, host: &Host, at: &Location, search: &Search) -> Vec<Unsearched> {
+        let is_there = |one: &settings::Repository| {
+            host.root.target(&path::join(&path::join(&at.dir, b"sync"), &[&*one.name, b".db"].concat())).is_ok()
+        };
+        let missing = self.settings.repositories.iter().filter(|one| !is_there(one));
+        let fetch = |line: &'static str| Some(CommandLine::new(line));
+        let mut found: Vec<Unsearched> = missing
+            .map(|one| Unsearched::new(format!("{}: no list of packages was fetched", one.name), fetch("pacman -Sy")))
+            .collect();
+        let has_packages = found.len() < self.settings.repositories.len();
+        if search.scope() != SearchScope::Names && has_packages && !sync::has_lists(&host.root, &at.dir, &self.settings)
+        {
+            let what = "commands of packages that are not installed: no list of files was fetched";
+            found.push(Unsearched::new(what, fetch("pacman -Fy")));
+        }
+        found
     }
 
     fn take(&self, offer: &Offer) -> Option<CommandLine> {

@@ -23,6 +23,8 @@ pub struct Repository {
     pub url: Option<ByteString>,
     /// Whether its servers stand in the distribution's own list of mirrors.
     pub from_mirrors: bool,
+    /// The file of its section, and the line, counted from 1.
+    pub place: (ByteString, u32),
     /// `SigLevel`, where it has one of its own.
     pub checks: Option<ByteString>,
 }
@@ -67,13 +69,14 @@ impl Settings {
                 return;
             }
         };
-        for line in content.split(|&b| b == b'\n').map(<[u8]>::trim_ascii) {
+        for (number, line) in (1..).zip(content.split(|&b| b == b'\n').map(<[u8]>::trim_ascii)) {
             let line = line.split(|&b| b == b'#').next().unwrap_or_default().trim_ascii();
             if let Some(name) = line.strip_prefix(b"[").and_then(|rest| rest.strip_suffix(b"]")) {
                 *section = name.into();
                 let is_new = name != b"options" && self.repositories.iter().all(|one| *one.name != *name);
                 if is_new {
-                    self.repositories.push(Repository { name: name.into(), ..Repository::default() });
+                    let place = (file.clone(), number);
+                    self.repositories.push(Repository { name: name.into(), place, ..Repository::default() });
                 }
                 continue;
             }
@@ -142,6 +145,23 @@ impl Settings {
             format!("{}: packages of {} are accepted with any signature or none", ByteString::from(FILE), one.name)
         })
         .collect()
+    }
+
+    /// Whether packages of a repository are only taken with a signature (`SigLevel`, whose words override one another
+    /// in order); `None` where a signature is checked if there is one.
+    pub fn is_checked(&self, name: &[u8]) -> Option<bool> {
+        let one = self.repositories.iter().find(|one| *one.name == *name)?;
+        let mut state = Some(true);
+        let words = [&self.checks, &one.checks].into_iter().flatten();
+        for word in words.flat_map(|words| words.split(u8::is_ascii_whitespace)) {
+            match word {
+                b"Never" | b"PackageNever" => state = Some(false),
+                b"Optional" | b"PackageOptional" => state = None,
+                b"Required" | b"PackageRequired" => state = Some(true),
+                _ => {}
+            }
+        }
+        state
     }
 
     /// A repository as the origin of a package.

@@ -7,9 +7,10 @@ use std::io::Read;
 
 use hashbrown::HashMap;
 
+use crate::backend::listed::{Role, role};
 use crate::bytes::{ByteString, path};
 use crate::fs::{Limit, Root};
-use crate::model::Loss;
+use crate::model::{Loss, Search};
 use whodunit_formats::packed;
 
 use super::local::sections;
@@ -22,7 +23,13 @@ pub struct Offered {
     pub version: ByteString,
     pub arch: Option<ByteString>,
     pub says: Option<ByteString>,
+    pub homepage: Option<ByteString>,
+    pub license: Option<ByteString>,
+    pub packager: Option<ByteString>,
+    pub download_size: Option<u64>,
     pub size: Option<u64>,
+    pub depends: Vec<ByteString>,
+    pub provides: Vec<ByteString>,
 }
 
 /// What one repository had when it was last asked.
@@ -37,8 +44,8 @@ pub struct Catalogue {
 
 /// The most bytes of one catalogue that are read.
 const MAX_UNPACKED: u64 = 512 << 20;
-/// The largest description that is read, in bytes.
-const MAX_OF_ONE: u64 = 1 << 20;
+/// The largest description or list of files that is read, in bytes.
+const MAX_OF_ONE: u64 = 16 << 20;
 
 /// The catalogues of the repositories that are set, in their order; those that were never fetched are not there.
 pub fn read(root: &Root, database: &ByteString, settings: &Settings, notes: &mut Vec<Loss>) -> Vec<Catalogue> {
@@ -70,18 +77,79 @@ pub fn firsts(catalogues: &[Catalogue]) -> HashMap<&ByteString, &ByteString> {
 }
 
 fn members(bytes: &[u8], offers: &mut Vec<Offered>) -> Result<(), String> {
+    each_member(bytes, b"/desc", &mut |_, content| offers.push(offered(content)))
+}
+
+/// Hands every member of an archive whose path ends so to `take`, with its path.
+fn each_member(bytes: &[u8], ending: &[u8], take: &mut dyn FnMut(&[u8], &[u8])) -> Result<(), String> {
     let unpacked = packed::open(bytes).map_err(|error| error.to_string())?;
     let mut archive = tar::Archive::new(unpacked.take(MAX_UNPACKED));
     for member in archive.entries().map_err(|error| error.to_string())? {
         let mut member = member.map_err(|error| error.to_string())?;
-        if !member.path_bytes().ends_with(b"/desc") {
+        let place = member.path_bytes().into_owned();
+        if !place.ends_with(ending) {
             continue;
         }
         let mut content = Vec::new();
         member.by_ref().take(MAX_OF_ONE).read_to_end(&mut content).map_err(|error| error.to_string())?;
-        offers.push(offered(&content));
+        take(&place, &content);
     }
     Ok(())
+}
+
+fn said(text: &[u8]) -> Option<ByteString> {
+    Some(text).filter(|text| !text.is_empty()).map(ByteString::from)
+}
+
+fn number(text: &[u8]) -> Option<u64> {
+    std::str::from_utf8(text).ok()?.parse().ok()
+}
+
+/// The name in `NAME-VERSION-RELEASE`.
+fn name_of(entry: &[u8]) -> Option<&[u8]> {
+    let release = memchr::memrchr(b'-', entry)?;
+    let version = memchr::memrchr(b'-', &entry[..release])?;
+    Some(&entry[..version])
+}
+
+/// Whether lists of files were fetched (`pacman -Fy`).
+pub fn has_lists(root: &Root, database: &ByteString, settings: &Settings) -> bool {
+    let file = |name: &[u8]| path::join(&path::join(database, b"sync"), &[name, b".files"].concat());
+    settings.repositories.iter().any(|one| root.target(&file(&one.name)).is_ok())
+}
+
+/// The commands that packages bring, of those that a search names: from `sync/REPOSITORY.files`.
+pub fn commands(
+    root: &Root,
+    database: &ByteString,
+    settings: &Settings,
+    search: &Search,
+    notes: &mut Vec<Loss>,
+) -> HashMap<ByteString, Vec<ByteString>> {
+    let mut found: HashMap<ByteString, Vec<ByteString>> = HashMap::new();
+    for repository in &settings.repositories {
+        let file = path::join(&path::join(database, b"sync"), &[&*repository.name, b".files"].concat());
+        if root.target(&file).is_err() {
+            continue;
+        }
+        let read = root.read(&file, Limit::RECORD).map_err(|error| error.reason()).and_then(|bytes| {
+            each_member(&bytes, b"/files", &mut |place, content| {
+                let Some(name) = name_of(path::parent(place).rsplit(|&b| b == b'/').next().unwrap_or_default()) else {
+                    return;
+                };
+                for line in content.split(|&b| b == b'\n').filter(|line| search.is_command(path::name(line))) {
+                    if role(&path::join(b"/", line)) == Some(Role::Command) {
+                        let known = found.entry(name.into()).or_default();
+                        known.push(path::name(line).into());
+                    }
+                }
+            })
+        });
+        notes.extend(
+            read.err().map(|problem| Loss::damaged(file, problem, "which commands packages bring is unknown in full")),
+        );
+    }
+    found
 }
 
 fn offered(content: &[u8]) -> Offered {
@@ -93,7 +161,13 @@ fn offered(content: &[u8]) -> Offered {
             b"VERSION" => offer.version = first.into(),
             b"ARCH" => offer.arch = Some(first.into()),
             b"DESC" => offer.says = Some(first.into()),
-            b"ISIZE" => offer.size = std::str::from_utf8(first).ok().and_then(|size| size.parse().ok()),
+            b"URL" => offer.homepage = said(first),
+            b"LICENSE" => offer.license = said(&values.join(&b" "[..])),
+            b"PACKAGER" => offer.packager = said(first),
+            b"ISIZE" => offer.size = number(first),
+            b"CSIZE" => offer.download_size = number(first),
+            b"DEPENDS" => offer.depends = values.iter().map(|one| ByteString::from(*one)).collect(),
+            b"PROVIDES" => offer.provides = values.iter().map(|one| ByteString::from(*one)).collect(),
             _ => {}
         }
     }

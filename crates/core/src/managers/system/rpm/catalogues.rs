@@ -29,51 +29,56 @@ pub struct Offered {
 pub fn read(
     root: &Root,
     repositories: &[Repository],
-    wanted: &dyn Fn(&[u8]) -> bool,
+    wanted: &dyn Fn(&primary::Primary) -> bool,
     notes: &mut Vec<Loss>,
 ) -> Vec<Offered> {
     let mut found = Vec::new();
-    let mut seen: Vec<ByteString> = Vec::new();
+    for (repository, file) in files(root) {
+        if !repositories.iter().any(|one| one.enabled && one.name == repository) {
+            continue;
+        }
+        let dated = root.entry(&file).map_or(0, |meta| meta.modified);
+        let problem = match root.read(&file, Limit::RECORD) {
+            Ok(bytes) => match packed::open(&bytes) {
+                Ok(stream) => {
+                    let stream = BufReader::with_capacity(256 << 10, stream.take(MAX_UNPACKED));
+                    let read = primary::each(stream, &mut |package| {
+                        if wanted(&package) {
+                            found.push(Offered { repository: repository.clone(), file: file.clone(), dated, package });
+                        }
+                    });
+                    read.err().map(|error| error.to_string())
+                }
+                Err(error) => Some(error.to_string()),
+            },
+            Err(error) => Some(error.reason()),
+        };
+        notes.extend(problem.map(|problem| Loss::damaged(file.clone(), problem, "what follows is unknown")));
+    }
+    found
+}
+
+/// The repositories of which a catalogue was fetched.
+pub fn fetched(root: &Root) -> Vec<ByteString> {
+    files(root).into_iter().map(|(repository, _)| repository).collect()
+}
+
+/// Each repository with the file of its catalogue, once.
+pub fn files(root: &Root) -> Vec<(ByteString, ByteString)> {
+    let mut found: Vec<(ByteString, ByteString)> = Vec::new();
     for (cache, has_digest) in CACHES {
         let names = root.dir(cache).and_then(|dir| dir.list()).unwrap_or_default();
         for (name, _) in names.iter().filter(|(_, kind)| *kind == Kind::Dir) {
             // `NAME-0123456789abcdef`
             let cut = name.len().checked_sub(17).filter(|&at| has_digest && name[at] == b'-');
             let repository = &name[..cut.unwrap_or(name.len())];
-            let is_used = repositories.iter().any(|one| one.enabled && *one.name == *repository);
-            if !is_used || seen.iter().any(|other| **other == *repository) {
+            if found.iter().any(|(other, _)| **other == *repository) {
                 continue;
             }
             let dir = path::join(&path::join(cache, name), b"repodata");
             let files = root.dir(&dir).and_then(|dir| dir.list()).unwrap_or_default();
-            let Some((file, _)) = files.iter().find(|(file, _)| memchr::memmem::find(file, b"primary.xml").is_some())
-            else {
-                continue;
-            };
-            seen.push(repository.into());
-            let file = path::join(&dir, file);
-            let dated = root.entry(&file).map_or(0, |meta| meta.modified);
-            let problem = match root.read(&file, Limit::RECORD) {
-                Ok(bytes) => match packed::open(&bytes) {
-                    Ok(stream) => {
-                        let stream = BufReader::with_capacity(256 << 10, stream.take(MAX_UNPACKED));
-                        let read = primary::each(stream, &mut |package| {
-                            if wanted(package.name.as_bytes()) {
-                                found.push(Offered {
-                                    repository: repository.into(),
-                                    file: file.clone(),
-                                    dated,
-                                    package,
-                                });
-                            }
-                        });
-                        read.err().map(|error| error.to_string())
-                    }
-                    Err(error) => Some(error.to_string()),
-                },
-                Err(error) => Some(error.reason()),
-            };
-            notes.extend(problem.map(|problem| Loss::damaged(file.clone(), problem, "what follows is unknown")));
+            let file = files.iter().find(|(file, _)| memchr::memmem::find(file, b"primary.xml").is_some());
+            found.extend(file.map(|(file, _)| (repository.into(), path::join(&dir, file))));
         }
     }
     found

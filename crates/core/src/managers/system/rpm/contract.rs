@@ -2,11 +2,11 @@
 
 use super::installation::{Brief, RpmInstallation, digest_of, is_there, tail};
 use crate::backend::advice::is_image_based;
-use crate::backend::{Catalogue, Detail, FileIndex, FileRecords, Hint, Installation, Relations};
+use crate::backend::{Catalogue, Detail, FileIndex, FileRecords, Hint, Installation, Relations, Unsearched};
 use crate::bytes::{ByteString, path};
 use crate::model::{
     Claim, Claimant, CommandLine, Coverage, CoverageState, Depth, Digest, Evidence, FileRecord, Location, Loss,
-    NameFilter, Offer, OfferQuery, Owner, Package, RecordPosition, Remedy, RemedyKind, Scope,
+    NameFilter, Offer, OfferQuery, Owner, Package, RecordPosition, Remedy, RemedyKind, Scope, Search, Source,
 };
 use crate::version::rpm;
 use hashbrown::HashMap;
@@ -240,6 +240,14 @@ impl Catalogue for RpmInstallation<'_> {
         let between = if tool == "zypper" { "=" } else { "-" };
         let version = version.map(|version| [between.as_bytes(), version].concat()).unwrap_or_default();
         Some(CommandLine::new(tool).words("install").operand([&*offer.name, &version].concat()))
+    }
+
+    fn sources(&self) -> Vec<Source> {
+        self.configured_sources()
+    }
+
+    fn unsearched(&self, _: &Search) -> Vec<Unsearched> {
+        self.not_searched()
     }
 
     fn source_notes(&self) -> Vec<String> {

@@ -24,7 +24,7 @@ mod records;
 mod repositories;
 mod store;
 
-use crate::backend::{Installation, Manager};
+use crate::backend::{Installation, Manager, UpgradeCall};
 use crate::bytes::{ByteString, path};
 use crate::fs::Kind;
 use crate::host::Host;
@@ -46,6 +46,16 @@ impl Manager for Rpm {
     fn profile(&self) -> Profile {
         let notation = Notation::EpochRevision;
         Profile { has_full_catalogues: true, notation, ..Profile::of(ManagerKind::System) }
+    }
+
+    fn upgrade_calls(&self) -> &'static [UpgradeCall] {
+        &[
+            ("dnf", &["upgrade", "update", "distro-sync"]),
+            ("dnf5", &["upgrade", "update", "distro-sync"]),
+            ("yum", &["upgrade", "update"]),
+            ("zypper", &["up", "update", "dup", "dist-upgrade", "patch"]),
+            ("transactional-update", &["up", "dup", "patch"]),
+        ]
     }
 
     fn discover<'h>(&self, host: &'h Host) -> Vec<Box<dyn Installation + 'h>> {

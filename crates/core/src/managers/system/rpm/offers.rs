@@ -1,14 +1,17 @@
 //! What repositories offer beside what one database holds.
 
+use crate::backend::keys::KeyRing;
 use hashbrown::{HashMap, HashSet};
 
 use super::catalogues;
 use super::installation::{Brief, RpmInstallation};
 use super::repositories::Repository;
-use crate::backend::mark_candidates;
+use crate::backend::{Unsearched, mark_candidates};
 use crate::bytes::ByteString;
-use crate::model::{Evidence, Offer, OfferQuery, Origin, Scope};
+use crate::model::{CommandLine, Described, Evidence, Offer, OfferQuery, Origin, Scope, Signing, Source};
 use crate::version::rpm;
+use whodunit_formats::primary::Primary;
+use whodunit_formats::rpm_header::{Header, tag};
 
 impl RpmInstallation<'_> {
     pub(super) fn all_offers(&self, asked: &OfferQuery) -> Vec<Offer> {
@@ -26,13 +29,23 @@ impl RpmInstallation<'_> {
             {
                 trust.entry(origin.name).or_insert(word);
             }
-            if *asked == OfferQuery::Installed || asked.has(&brief.name) {
+            if asked.is_installed() || asked.wants(&described(&brief, header)) {
                 installed.push((brief, number));
             }
         });
         let names: HashSet<ByteString> = installed.iter().map(|(brief, ..)| brief.name.clone()).collect();
         let mut lost = Vec::new();
-        let wanted = |name: &[u8]| names.contains(name) || asked.has(name);
+        let wanted = |one: &Primary| {
+            names.contains(one.name.as_bytes()) || {
+                let commands: Vec<ByteString> = one.programs.iter().map(|name| name.as_str().into()).collect();
+                asked.wants(&Described {
+                    name: one.name.as_bytes(),
+                    summary: Some(one.summary.as_bytes()),
+                    commands: &commands,
+                    ..Described::default()
+                })
+            }
+        };
         let offered = catalogues::read(&self.host.root, &self.records().repositories, &wanted, &mut lost);
         lost.into_iter().for_each(|note| self.store.note(note));
         let known: HashSet<ByteString> = installed.iter().map(|(brief, _)| brief.in_full()).collect();
@@ -47,7 +60,19 @@ impl RpmInstallation<'_> {
                     url: self.records().address(&one.repository),
                     trust: trust.get(&one.repository).cloned(),
                 }),
-                says: Some(package.summary.as_str().into()),
+                publisher: said(&package.vendor),
+                says: said(&package.summary),
+                homepage: said(&package.url),
+                license: said(&package.license),
+                provides: match asked {
+                    OfferQuery::Search(search) => {
+                        let programs = package.programs.iter().map(|name| ByteString::from(name.as_str()));
+                        programs.filter(|name| search.is_command(name)).collect()
+                    }
+                    _ => package.programs.iter().map(|name| name.as_str().into()).collect(),
+                },
+                signed: self.records().is_checked(&one.repository),
+                download_size: package.package,
                 size: package.installed,
                 priority: self.records().priority(&one.repository),
                 installed: known.contains(&full),
@@ -84,9 +109,60 @@ impl RpmInstallation<'_> {
         strong
     }
 
+    /// An offer of which only the package is known.
     fn offer(&self, name: ByteString, version: ByteString, arch: Option<ByteString>) -> Offer {
         let held = self.records().is_held(&name);
-        Offer::bare(self.location.manager, self.location.scope.clone(), name, version, arch, held)
+        let bare = Offer::bare(self.location.manager, self.location.scope.clone(), name, version, arch, held);
+        Offer { confinement: Some("none".to_owned()), ..bare }
+    }
+
+    /// The repositories that are configured.
+    pub(super) fn configured_sources(&self) -> Vec<Source> {
+        if self.location.scope != Scope::System {
+            return Vec::new();
+        }
+        let root = &self.host.root;
+        let files = catalogues::files(root);
+        let mut lost = Vec::new();
+        let of_one = |one: &Repository| {
+            let keys = one.keys.iter().filter_map(|key| key.strip_prefix(b"file://")).map(ByteString::from);
+            let ring = KeyRing::read(root, &keys.collect::<Vec<_>>(), &mut lost);
+            let file = files.iter().find(|(name, _)| *name == one.name).map(|(_, file)| file);
+            let url = one.url.clone();
+            let is_local = url.as_ref().is_some_and(|url| url.starts_with(b"file:"));
+            Source {
+                trust: is_local.then(|| "local".to_owned()),
+                enabled: one.enabled,
+                signed: Signing { keys: ring.listed(), ..Signing::set(Some(one.checked)) },
+                refreshed_at: file.and_then(|file| root.entry(file).ok()).map(|meta| meta.modified),
+                priority: Some(one.priority),
+                evidence: vec![Evidence::line(one.file.clone(), one.line, format!("repository {}", one.name))],
+                origins: vec![one.name.clone()],
+                gives: url.iter().cloned().collect(),
+                url,
+                ..Source::new(self.location.manager, Scope::System, one.name.clone(), "repository")
+            }
+        };
+        let sources = self.records().repositories.iter().map(of_one).collect();
+        lost.into_iter().for_each(|note| self.store.note(note));
+        sources
+    }
+
+    /// What a search does not reach.
+    pub(super) fn not_searched(&self) -> Vec<Unsearched> {
+        if self.location.scope != Scope::System {
+            return Vec::new();
+        }
+        let fetched = catalogues::fetched(&self.host.root);
+        let used = self.records().repositories.iter().filter(|one| one.enabled);
+        let missing: Vec<&ByteString> = used.map(|one| &one.name).filter(|name| !fetched.contains(name)).collect();
+        let Some(first) = missing.first() else { return Vec::new() };
+        let more = if missing.len() > 1 { format!(" and {} more", missing.len() - 1) } else { String::new() };
+        let fetch = self.records().tool(&self.host.root).map(|tool| match tool {
+            "zypper" => CommandLine::new("zypper refresh"),
+            tool => CommandLine::new(tool).words("makecache"),
+        });
+        vec![Unsearched::new(format!("{first}{more}: no list of packages was fetched"), fetch)]
     }
 
     /// Findings about the repositories themselves.
@@ -108,6 +184,16 @@ impl RpmInstallation<'_> {
         }
         found
     }
+}
+
+/// A text that is not empty.
+fn said(text: &str) -> Option<ByteString> {
+    Some(text).filter(|text| !text.is_empty()).map(ByteString::from)
+}
+
+/// What a search looks at in a package that is installed.
+fn described<'d>(brief: &'d Brief, header: &'d Header<'_>) -> Described<'d> {
+    Described { name: &brief.name, summary: header.text(tag::SUMMARY), ..Described::default() }
 }
 
 /// The offers that count, and those that do not: of each package only the strongest repository that has it.

@@ -76,6 +76,11 @@ impl Records {
         self.repositories.iter().find(|one| *one.name == *name)?.url.clone()
     }
 
+    /// Whether a repository's packages are only taken with a signature.
+    pub fn is_checked(&self, name: &[u8]) -> Option<bool> {
+        self.repositories.iter().find(|one| *one.name == *name).map(|one| one.checked)
+    }
+
     /// A repository's priority.
     pub fn priority(&self, name: &[u8]) -> Option<i32> {
         self.repositories.iter().find(|one| *one.name == *name).map(|one| one.priority)

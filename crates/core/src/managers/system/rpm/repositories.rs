@@ -21,6 +21,10 @@ pub struct Repository {
     pub priority: i32,
     /// Whether signatures are checked.
     pub checked: bool,
+    /// The keys that are given, as files or addresses.
+    pub keys: Vec<ByteString>,
+    /// The line of its section, counted from 1.
+    pub line: u32,
     /// The file that configures it.
     pub file: ByteString,
 }
@@ -59,6 +63,12 @@ fn in_file(file: &ByteString, content: &KeyFile) -> Vec<Repository> {
             enabled: is_on(content.get(group, "enabled"), true),
             priority: content.get(group, "priority").and_then(|text| text.trim().parse().ok()).unwrap_or(99),
             checked: is_on(content.get(group, "gpgcheck"), true),
+            keys: content
+                .get(group, "gpgkey")
+                .into_iter()
+                .flat_map(|list| list.split([',', ' ']).filter(|part| !part.is_empty()).map(ByteString::from))
+                .collect(),
+            line: content.line(group).unwrap_or(1),
             file: file.clone(),
         }
     });

@@ -6,13 +6,15 @@
 use std::io::Read as _;
 
 use super::sources::Source;
+use super::texts::{Text, Texts};
 use crate::bytes::{ByteString, path};
 use crate::fs::{Limit, Root};
-use crate::model::Loss;
+use crate::model::{Described, Loss, Search};
 use whodunit_formats::packed;
 use whodunit_formats::stanza::{Stanza, stanzas};
 
-const DIR: &[u8] = b"/var/lib/apt/lists";
+/// Where lists are kept.
+pub const DIR: &[u8] = b"/var/lib/apt/lists";
 const ENDINGS: [&str; 6] = ["", ".lz4", ".gz", ".xz", ".zst", ".bz2"];
 
 /// As much of one list is looked at.
@@ -30,6 +32,8 @@ pub struct Release {
     pub not_automatic: bool,
     /// But kept up to date where it was.
     pub but_upgrades: bool,
+    /// Until when the lists may be used: seconds since 1970.
+    pub valid_until: Option<i64>,
     is_for_all: bool,
 }
 
@@ -49,6 +53,43 @@ pub struct Index {
     /// When it was last asked for, as far as that is known: seconds since 1970.
     pub dated: i64,
     pub release: Release,
+    /// The file with the signature, if there is one and a signature is asked for.
+    pub signature: Option<ByteString>,
+    /// The number of what configures it, among the sources.
+    pub source: usize,
+}
+
+/// Which entries are wanted.
+pub struct Filter<'f> {
+    /// By name.
+    pub is_named: &'f (dyn Fn(&[u8]) -> bool + Sync),
+    /// By what they say, with what else is known of packages.
+    pub search: Option<(&'f Search, &'f Texts)>,
+}
+
+impl Filter<'_> {
+    fn may_want(&self, text: &[u8], name: Option<&[u8]>) -> bool {
+        match self.search {
+            None => name.is_none_or(|name| (self.is_named)(name)),
+            Some((search, texts)) => {
+                search.may_be_in(text) || name.is_some_and(|name| texts.of(name).is_some() || (self.is_named)(name))
+            }
+        }
+    }
+
+    fn wants(&self, entry: &mut Entry) -> bool {
+        let Some((search, texts)) = self.search else { return (self.is_named)(&entry.name) };
+        entry.text = texts.of(&entry.name).cloned();
+        let text = entry.text.as_ref();
+        let described = Described {
+            name: &entry.name,
+            display_name: None,
+            summary: entry.says.as_deref(),
+            keywords: text.map_or(&[], |text| &text.summaries),
+            commands: text.map_or(&[], |text| &text.commands),
+        };
+        (self.is_named)(&entry.name) || search.parts(&described).is_some()
+    }
 }
 
 /// One package in a list.
@@ -61,6 +102,12 @@ pub struct Entry {
     pub installed_size: Option<u64>,
     /// The first line of what it says of itself.
     pub says: Option<ByteString>,
+    /// Bytes to fetch.
+    pub download_size: Option<u64>,
+    /// The address of upstream.
+    pub homepage: Option<ByteString>,
+    /// What else is known of it by name.
+    pub text: Option<Text>,
     /// Tells builds of one version apart.
     pub digest: u64,
     /// The list's number.
@@ -84,6 +131,21 @@ fn quoted(url: &[u8]) -> Vec<u8> {
     name
 }
 
+/// What the names of a repository's lists begin with.
+pub fn stem(source: &Source) -> Vec<u8> {
+    match source.suite.ends_with(b"/") {
+        true => quoted(&[&*source.url, b"/", &*source.suite].concat()),
+        false => quoted(&[&*source.url, b"/dists/", &*source.suite, b"/"].concat()),
+    }
+}
+
+/// The file with a repository's signature, where apt has checked one: what is trusted in any case is not checked.
+fn signature(source: &Source, stem: &[u8], has: &dyn Fn(&[u8]) -> bool) -> Option<ByteString> {
+    let names = [&b"InRelease"[..], b"Release.gpg"].map(|name| [stem, name].concat());
+    let name = names.into_iter().find(|name| has(name)).filter(|_| !source.trusted)?;
+    Some(path::join(DIR, &name))
+}
+
 /// The lists that are there of what is configured, in apt's order.
 pub fn find(root: &Root, sources: &[Source], native: &ByteString, foreign: &[ByteString]) -> Vec<Index> {
     let names = root.dir(DIR).and_then(|dir| dir.list()).unwrap_or_default();
@@ -92,13 +154,10 @@ pub fn find(root: &Root, sources: &[Source], native: &ByteString, foreign: &[Byt
     let asked = ["/var/lib/apt/lists/partial", "/var/lib/apt/lists", "/var/lib/apt/periodic/update-success-stamp"];
     let asked = asked.iter().filter_map(|place| root.entry(place.as_bytes()).ok()).map(|meta| meta.modified).max();
     let mut found: Vec<Index> = Vec::new();
-    for source in sources {
+    for (number, source) in sources.iter().enumerate().filter(|(_, source)| source.enabled) {
         let is_flat = source.suite.ends_with(b"/");
-        let place = if is_flat {
-            quoted(&[&*source.url, b"/", &*source.suite].concat())
-        } else {
-            quoted(&[&*source.url, b"/dists/", &*source.suite, b"/"].concat())
-        };
+        let place = stem(source);
+        let signature = signature(source, &place, &has);
         let (release, released) = release(root, &place);
         let mut wanted: Vec<(Option<ByteString>, Option<ByteString>, Vec<u8>)> = Vec::new();
         if is_flat {
@@ -129,6 +188,8 @@ pub fn find(root: &Root, sources: &[Source], native: &ByteString, foreign: &[Byt
                 file,
                 dated: [released, asked].into_iter().flatten().max().unwrap_or(fetched),
                 release: release.clone(),
+                signature: signature.clone(),
+                source: number,
             });
         }
     }
@@ -136,7 +197,7 @@ pub fn find(root: &Root, sources: &[Source], native: &ByteString, foreign: &[Byt
 }
 
 /// What the repository says of itself, and when it last said so.
-fn release(root: &Root, place: &[u8]) -> (Release, Option<i64>) {
+pub fn release(root: &Root, place: &[u8]) -> (Release, Option<i64>) {
     let files = [&b"InRelease"[..], b"Release"].map(|name| path::join(DIR, &[place, name].concat()));
     let content = files.iter().find_map(|file| root.read(file, Limit::LIST).ok()).unwrap_or_default();
     let mut release = Release::default();
@@ -164,6 +225,7 @@ fn release(root: &Root, place: &[u8]) -> (Release, Option<i64>) {
             b"butautomaticupgrades" => release.but_upgrades = field.value == b"yes",
             b"architectures" => has_all = field.value.split(u8::is_ascii_whitespace).any(|word| word == b"all"),
             b"no-support-for-architecture-all" => supports_all = false,
+            b"valid-until" => release.valid_until = std::str::from_utf8(field.value).ok().and_then(date),
             b"date" => dated = std::str::from_utf8(field.value).ok().and_then(date),
             _ => {}
         }
@@ -181,13 +243,18 @@ fn date(text: &str) -> Option<i64> {
 impl Index {
     /// The machine that it comes from; empty for a directory of this one.
     pub fn site(&self) -> ByteString {
-        let rest = memchr::memmem::find(&self.url, b"://").map_or(&b""[..], |at| &self.url[at + 3..]);
+        Self::site_of(&self.url)
+    }
+
+    /// The machine in an address.
+    pub fn site_of(url: &[u8]) -> ByteString {
+        let rest = memchr::memmem::find(url, b"://").map_or(&b""[..], |at| &url[at + 3..]);
         let host = rest.split(|&b| b == b'/').next().unwrap_or_default();
         host.rsplit(|&b| b == b'@').next().unwrap_or(host).into()
     }
 
     /// Every entry of a wanted name, and what could not be read.
-    pub fn entries(&self, root: &Root, number: usize, wanted: &dyn Fn(&[u8]) -> bool) -> (Vec<Entry>, Option<Loss>) {
+    pub fn entries(&self, root: &Root, number: usize, wanted: &Filter<'_>) -> (Vec<Entry>, Option<Loss>) {
         let bytes = match root.read(&self.file, Limit::RECORD) {
             Ok(bytes) => bytes,
             Err(error) => return (Vec::new(), Some(Loss::unread(&error, "what it offers is unknown"))),
@@ -196,10 +263,9 @@ impl Index {
         let problem = each_stanza(&bytes, &mut |text| {
             // Nearly all stanzas are told by their first line.
             let line = &text[..memchr::memchr(b'\n', text).unwrap_or(text.len())];
-            if line.strip_prefix(b"Package:").is_none_or(|name| wanted(name.trim_ascii())) {
-                found.extend(
-                    stanzas(text).filter_map(|stanza| entry(stanza, number)).filter(|entry| wanted(&entry.name)),
-                );
+            if wanted.may_want(text, line.strip_prefix(b"Package:").map(<[u8]>::trim_ascii)) {
+                let mut entries: Vec<Entry> = stanzas(text).filter_map(|stanza| entry(stanza, number)).collect();
+                found.extend(entries.extract_if(.., |entry| wanted.wants(entry)));
             }
         });
         let note = problem.map(|problem| Loss::damaged(self.file.clone(), problem, "what follows is unknown"));
@@ -208,7 +274,18 @@ impl Index {
 }
 
 /// Hands every stanza of a list to `take`, a window at a time, for lists are large; and says what was wrong with it.
-fn each_stanza(bytes: &[u8], take: &mut dyn FnMut(&[u8])) -> Option<String> {
+pub fn each_stanza(bytes: &[u8], take: &mut dyn FnMut(&[u8])) -> Option<String> {
+    each_part(bytes, b"\n\n", take)
+}
+
+/// The same for lines.
+pub fn each_line(bytes: &[u8], take: &mut dyn FnMut(&[u8])) -> Option<String> {
+    each_part(bytes, b"\n", take)
+}
+
+/// Hands every part that ends in `end` to `take`.
+fn each_part(bytes: &[u8], end: &[u8], take: &mut dyn FnMut(&[u8])) -> Option<String> {
+    let find = memchr::memmem::Finder::new(end);
     const WINDOW: usize = 256 << 10;
     const LARGEST: usize = 16 << 20;
     let mut stream = match packed::open(bytes) {
@@ -227,9 +304,9 @@ fn each_stanza(bytes: &[u8], take: &mut dyn FnMut(&[u8])) -> Option<String> {
         loop {
             let empty = rest.iter().position(|&b| b != b'\n').unwrap_or(rest.len());
             rest = &rest[empty..];
-            let Some(end) = memchr::memmem::find(rest, b"\n\n") else { break };
-            take(&rest[..end + 2]);
-            rest = &rest[end + 2..];
+            let Some(at) = find.find(rest) else { break };
+            take(&rest[..at + end.len()]);
+            rest = &rest[at + end.len()..];
         }
         if read == 0 {
             if !rest.is_empty() {
@@ -253,18 +330,33 @@ fn each_stanza(bytes: &[u8], take: &mut dyn FnMut(&[u8])) -> Option<String> {
 
 fn entry(stanza: Stanza<'_>, index: usize) -> Option<Entry> {
     let (mut name, mut version, mut arch, mut size, mut says) = (None, None, None, None, None);
+    let (mut homepage, mut download_size) = (None, None);
+    let number = |value: &[u8]| std::str::from_utf8(value).ok().and_then(|size| size.parse::<u64>().ok());
     for field in stanza.fields().flatten() {
         match field.name.to_ascii_lowercase().as_slice() {
             b"package" => name = Some(ByteString::from(field.value)),
             b"version" => version = Some(ByteString::from(field.value)),
             b"architecture" => arch = Some(ByteString::from(field.value)),
-            b"installed-size" => size = std::str::from_utf8(field.value).ok().and_then(|size| size.parse::<u64>().ok()),
+            b"installed-size" => size = number(field.value),
+            b"size" => download_size = number(field.value),
+            b"homepage" => homepage = Some(ByteString::from(field.value)),
             b"description" => says = Some(ByteString::from(field.value)).filter(|says| !says.is_empty()),
             _ => {}
         }
     }
     let installed_size = size.and_then(|kib| kib.checked_mul(1024));
-    Some(Entry { name: name?, version: version?, arch: arch?, installed_size, says, digest: digest_of(stanza), index })
+    Some(Entry {
+        name: name?,
+        version: version?,
+        arch: arch?,
+        installed_size,
+        download_size,
+        homepage,
+        says,
+        text: None,
+        digest: digest_of(stanza),
+        index,
+    })
 }
 
 /// Fields by which apt tells two builds of one version apart (`debListParser::VersionHash`).

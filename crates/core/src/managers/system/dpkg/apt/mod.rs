@@ -7,19 +7,27 @@
 //! | repositories | `sources.list`, `sources.list.d/*.list`, `*.sources` | `sources.rs` |
 //! | what they offered when they were last asked | `/var/lib/apt/lists` | `indexes.rs` |
 //! | what is preferred | `preferences`, `preferences.d`, `apt.conf` | `pins.rs` |
+//! | summaries in other languages, commands | `/var/lib/apt/lists` | `texts.rs` |
 //! | the choice | all of these | `policy.rs` |
 //!
 //! Traps: lists of repositories that were taken out stay behind; a list can be compressed in any way; the same version
 //! can stand in several lists, and the same version string can be another build: then its dependencies differ.
 
 mod conf;
+mod configured;
 mod indexes;
 pub mod keep;
 mod pins;
 mod policy;
 mod sources;
+mod texts;
+mod unattended;
 
-pub use indexes::{Entry, Index, digest_of};
+pub use indexes::{Entry, Filter, Index, digest_of};
+pub use sources::Source;
+pub use texts::Texts;
+pub use unattended::Unattended;
+
 pub use policy::{Choice, Installed, choose};
 
 use rayon::prelude::*;
@@ -27,11 +35,13 @@ use rayon::prelude::*;
 use crate::bytes::ByteString;
 use crate::fs::Root;
 use crate::host::Host;
-use crate::model::{Loss, Origin};
+use crate::model::{Loss, Origin, Search};
 
 /// Everything that decides where packages come from.
 #[derive(Debug)]
 pub struct Apt {
+    /// The repositories that are configured, in apt's own order; those that are switched off too.
+    pub sources: Vec<Source>,
     /// Lists of the repositories that are configured, in apt's own order.
     pub indexes: Vec<Index>,
     pins: pins::Pins,
@@ -51,11 +61,23 @@ impl Apt {
         let indexes = indexes::find(root, &sources, native, foreign);
         let mut pins = pins::Pins::read(root, &mut notes);
         pins.for_files(&indexes);
-        Apt { indexes, pins, notes, source_notes }
+        Apt { sources, indexes, pins, notes, source_notes }
     }
 
-    /// Every entry of a wanted name in all lists, and what could not be read.
-    pub fn entries(&self, root: &Root, wanted: &(dyn Fn(&[u8]) -> bool + Sync)) -> (Vec<Entry>, Vec<Loss>) {
+    /// What else is known of packages that a search may be about.
+    pub fn texts(&self, root: &Root, search: &Search) -> Texts {
+        let stems: Vec<Vec<u8>> = self.sources.iter().filter(|one| one.enabled).map(indexes::stem).collect();
+        Texts::read(root, search, &|name| stems.iter().any(|stem| name.starts_with(stem)))
+    }
+
+    /// Whether a list of a configured repository names commands.
+    pub fn has_commands(&self, root: &Root) -> bool {
+        let stems: Vec<Vec<u8>> = self.sources.iter().filter(|one| one.enabled).map(indexes::stem).collect();
+        Texts::has_commands(root, &|name| stems.iter().any(|stem| name.starts_with(stem)))
+    }
+
+    /// Every wanted entry in all lists, and what could not be read.
+    pub fn entries(&self, root: &Root, wanted: &Filter<'_>) -> (Vec<Entry>, Vec<Loss>) {
         let read: Vec<_> =
             self.indexes.par_iter().enumerate().map(|(n, index)| index.entries(root, n, wanted)).collect();
         let (mut entries, mut notes) = (Vec::new(), Vec::new());
@@ -64,6 +86,21 @@ impl Apt {
             notes.extend(note);
         }
         (entries, notes)
+    }
+
+    /// Whose a repository is: the distribution's own calls itself after the system.
+    fn trust_of(&self, host: &Host, by: &[u8], url: &[u8]) -> &'static str {
+        let system = host.system();
+        let ids = system.iter().flat_map(|system| system.id.iter().chain(&system.like));
+        let is_own = ids.into_iter().any(|id| {
+            let (by, id) = (by.to_ascii_lowercase(), id.to_ascii_lowercase());
+            by.strip_prefix(&*id).is_some_and(|rest| rest.first().is_none_or(|b| !b.is_ascii_alphanumeric()))
+        });
+        match () {
+            () if [&b"file:"[..], b"copy:", b"cdrom:"].iter().any(|scheme| url.starts_with(scheme)) => "local",
+            () if is_own => "distribution",
+            () => "third-party",
+        }
     }
 
     /// A list's repository as the origin of a package.
@@ -75,22 +112,7 @@ impl Apt {
             Some(component) => format!("{by} {suite}/{component}"),
             None => format!("{by} {suite}"),
         };
-        let system = host.system();
-        let ids = system.iter().flat_map(|system| system.id.iter().chain(&system.like));
-        let is_own = ids.into_iter().any(|id| {
-            let (by, id) = (by.to_ascii_lowercase(), id.to_ascii_lowercase());
-            by.strip_prefix(&*id).is_some_and(|rest| rest.first().is_none_or(|b| !b.is_ascii_alphanumeric()))
-        });
-        let trust = match () {
-            () if index.url.starts_with(b"file:")
-                || index.url.starts_with(b"copy:")
-                || index.url.starts_with(b"cdrom:") =>
-            {
-                "local"
-            }
-            () if is_own => "distribution",
-            () => "third-party",
-        };
+        let trust = self.trust_of(host, &by, &index.url);
         Origin {
             name: name.into(),
             kind: "repository".to_owned(),

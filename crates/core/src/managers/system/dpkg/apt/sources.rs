@@ -20,6 +20,8 @@ pub struct Source {
     pub trusted: bool,
     /// The keys that may sign it, where they are restricted.
     pub signed_by: Option<ByteString>,
+    /// Whether it is used.
+    pub enabled: bool,
     /// Where it is configured.
     pub file: ByteString,
     /// The line, counted from 1.
@@ -85,6 +87,7 @@ fn line_form(file: &ByteString, content: &[u8], found: &mut Vec<Source>) {
                 .collect(),
             trusted: option("trusted").is_some_and(is_yes),
             signed_by: option("signed-by").map(ByteString::from),
+            enabled: true,
             file: file.clone(),
             line: number,
         });
@@ -119,7 +122,7 @@ fn stanza_form(file: &ByteString, content: &[u8], found: &mut Vec<Source>) {
                 .collect()
         };
         let is_off = value("Enabled").is_some_and(|value| !is_yes(value));
-        if is_off || !words("Types").iter().any(|kind| **kind == *b"deb") {
+        if !words("Types").iter().any(|kind| **kind == *b"deb") {
             continue;
         }
         for url in words("URIs") {
@@ -130,7 +133,8 @@ fn stanza_form(file: &ByteString, content: &[u8], found: &mut Vec<Source>) {
                     components: words("Components"),
                     architectures: words("Architectures"),
                     trusted: value("Trusted").is_some_and(is_yes),
-                    signed_by: value("Signed-By").map(ByteString::from),
+                    signed_by: stanza.whole("Signed-By").map(ByteString::from),
+                    enabled: !is_off,
                     file: file.clone(),
                     line: stanza.line,
                 });
@@ -141,7 +145,9 @@ fn stanza_form(file: &ByteString, content: &[u8], found: &mut Vec<Source>) {
 
 /// Keys that may sign any repository which names none of its own.
 pub fn open_keys(root: &Root, sources: &[Source]) -> Vec<String> {
-    let Some(open) = sources.iter().find(|one| one.signed_by.is_none() && !one.trusted) else { return Vec::new() };
+    let Some(open) = sources.iter().find(|one| one.enabled && one.signed_by.is_none() && !one.trusted) else {
+        return Vec::new();
+    };
     let file = b"/etc/apt/trusted.gpg";
     let has_keys = root.target(file).is_ok_and(|meta| meta.kind == Kind::File && meta.size > 0);
     let says = format!("its keys are trusted for every repository without signed-by, such as {}", open.url);
@@ -151,13 +157,14 @@ pub fn open_keys(root: &Root, sources: &[Source]) -> Vec<String> {
 /// Repositories that are configured twice, or whose content nobody vouches for.
 pub fn source_notes(sources: &[Source]) -> Vec<String> {
     let mut found = Vec::new();
-    for (place, one) in sources.iter().enumerate() {
+    for (place, one) in sources.iter().enumerate().filter(|(_, one)| one.enabled) {
         let at = |one: &Source| format!("{} line {}", one.file, one.line);
         if one.trusted {
             found.push(format!("{}: {} is accepted without a signature", at(one), one.url));
         }
         let same = |other: &&Source| {
-            other.url == one.url
+            other.enabled
+                && other.url == one.url
                 && other.suite == one.suite
                 && (one.components.is_empty() || other.components.iter().any(|part| one.components.contains(part)))
         };
@@ -192,6 +199,7 @@ mod tests {
                 "http://quay.example/apt stable-updates 1 1",
                 "https://two.example stable 1 1",
                 "https://two.example stable-updates 1 1",
+                "http://off.example x 1 9",
             ]
         );
         assert_eq!(found[0].architectures.len(), 2);
