@@ -243,7 +243,10 @@ pub fn sentence(kept: &Kept) -> String {
             let when = kept.schedule.as_ref().map(|when| format!(", {when}")).unwrap_or_default();
             format!("automatically by {}{when}", kept.by.as_deref().unwrap_or("its manager"))
         }
-        UpkeepMode::Command => "with one command".to_owned(),
+        UpkeepMode::Command => match &kept.command {
+            Some(command) => format!("with one command: {command}"),
+            None => "with one command".to_owned(),
+        },
         UpkeepMode::ByHand => format!("by hand{because}"),
         UpkeepMode::Nobody => format!("by nobody{because}"),
         UpkeepMode::Unknown => format!("unknown{because}"),

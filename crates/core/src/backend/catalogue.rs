@@ -28,6 +28,11 @@ pub trait Catalogue {
     /// The offers that match the query, as of the last fetch of each source.
     fn offers(&self, query: &OfferQuery) -> Vec<Offer>;
 
+    /// Whether a catalogue of any source was fetched.
+    fn is_fetched(&self) -> bool {
+        true
+    }
+
     /// The sources that are configured, whether or not they are used.
     fn sources(&self) -> Vec<Source> {
         Vec::new()

@@ -1,7 +1,7 @@
 //! Who keeps packages current.
 
 use super::jobs::Job;
-use crate::model::{CommandLine, Evidence, Package};
+use crate::model::{CommandLine, Evidence, Offer, Package};
 
 /// What upgrades packages by itself.
 #[derive(Debug, Clone, PartialEq, Eq)]
@@ -19,10 +19,17 @@ pub type UpgradeCall = (&'static str, &'static [&'static str]);
 
 /// The capability of a manager that has more to say of upgrades than which calls of its programs do them.
 pub trait Upkeep {
-    /// What upgrades a package by itself, besides jobs that call [`super::Manager::upgrade_calls`].
-    fn automatic(&self, number: u32, package: &Package, jobs: &[Job]) -> Option<Automatic> {
-        let _ = (number, package, jobs);
+    /// What upgrades a package by itself where it comes from one of these offers, besides jobs that call
+    /// [`super::Manager::upgrade_calls`].
+    fn automatic(&self, name: &[u8], offers: &[Offer], jobs: &[Job]) -> Option<Automatic> {
+        let _ = (name, offers, jobs);
         None
+    }
+
+    /// Whether a job is the manager's own, which does what [`Upkeep::automatic`] says, whatever its script has in it.
+    fn is_own(&self, job: &Job) -> bool {
+        let _ = job;
+        false
     }
 
     /// Why nobody upgrades a package although its source is there.

@@ -6,12 +6,13 @@ use serde::Serialize;
 
 use super::offers::{Question, offers};
 use super::sources::configured;
-use crate::backend::Installation;
 use crate::backend::jobs::{self, Job};
+use crate::backend::{Automatic, Detail, Installation};
 use crate::bytes::ByteString;
 use crate::managers;
 use crate::model::{
-    CommandLine, Evidence, ManagerId, ManagerKind, OfferQuery, Package, Remedy, RemedyKind, Scope, Source, Status,
+    CommandLine, Evidence, ManagerId, ManagerKind, Offer, OfferQuery, Owner, Package, Remedy, RemedyKind, Scope,
+    Source, Status,
 };
 use crate::survey::Survey;
 
@@ -95,12 +96,12 @@ pub struct Upkept {
 /// Who keeps the packages current that are installed, or of these the ones with these names or ids.
 #[must_use]
 pub fn upkeep(survey: &Survey<'_>, names: &[ByteString], now: Option<i64>) -> Upkept {
-    let keeping = Keeping::of(survey, true);
+    let keeping = Keeping::of(survey, &OfferQuery::Installed);
     let behind = behind(survey, now);
     let wanted: HashSet<(u16, u32)> = names.iter().flat_map(|name| survey.by_name_or_id(name)).collect();
     let mut upkeep = Vec::new();
     for (holder, held) in (0..).zip(survey.installations()) {
-        let detail = crate::backend::Detail { evidence: true, origins: true, ..Default::default() };
+        let detail = Detail { evidence: true, origins: true, ..Default::default() };
         if !names.is_empty() && !wanted.iter().any(|(of, _)| *of == holder) {
             continue;
         }
@@ -140,26 +141,26 @@ fn behind(survey: &Survey<'_>, now: Option<i64>) -> HashMap<(ManagerId, Scope, B
 pub(crate) struct Keeping {
     jobs: Vec<Job>,
     sources: Vec<Source>,
-    /// The names that a manager's catalogues have; no entry where it has no catalogue.
-    offered: HashMap<ManagerId, HashSet<ByteString>>,
-    /// Whether all names were looked up in catalogues.
-    knows_offers: bool,
+    /// What catalogues have of each package, by its name; no entry of a manager of which none was fetched.
+    offered: HashMap<ManagerId, HashMap<ByteString, Vec<Offer>>>,
 }
 
 impl Keeping {
-    /// Reads jobs and sources, and with `with_offers` which packages are offered at all.
-    pub(crate) fn of(survey: &Survey<'_>, with_offers: bool) -> Self {
-        let mut offered: HashMap<ManagerId, HashSet<ByteString>> = HashMap::new();
-        for held in survey.installations().iter().filter(|_| with_offers) {
+    /// Reads jobs and sources, and what catalogues have: of these names, or of all that is installed.
+    pub(crate) fn of(survey: &Survey<'_>, query: &OfferQuery) -> Self {
+        let mut offered: HashMap<ManagerId, HashMap<ByteString, Vec<Offer>>> = HashMap::new();
+        for held in survey.installations() {
             let manager = held.location().manager;
-            let offers = held.catalogue().map_or_else(Vec::new, |held| held.offers(&OfferQuery::Installed));
-            let names: HashSet<ByteString> =
-                offers.into_iter().filter(|one| one.catalogued_at.is_some()).map(|one| one.name).collect();
-            if !names.is_empty() {
-                offered.entry(manager).or_default().extend(names);
+            let Some(catalogue) = held.catalogue() else { continue };
+            if !catalogue.is_fetched() {
+                continue;
+            }
+            let of_manager = offered.entry(manager).or_default();
+            for offer in catalogue.offers(query).into_iter().filter(|one| one.catalogued_at.is_some()) {
+                of_manager.entry(offer.name.clone()).or_default().push(offer);
             }
         }
-        Keeping { jobs: jobs::read(survey.host), sources: configured(survey).0, offered, knows_offers: with_offers }
+        Keeping { jobs: jobs::read(survey.host), sources: configured(survey).0, offered }
     }
 
     /// Who keeps one package current.
@@ -198,8 +199,7 @@ impl Keeping {
             kept.mode = mode;
             return kept;
         }
-        let of_manager = held.upkeep().and_then(|upkeep| upkeep.automatic(number, package, &self.jobs));
-        let automatic = of_manager.or_else(|| self.by_job(package));
+        let automatic = self.automatic(held, &package.name, &package.scope, self.offers(package));
         let line = upgrade_command(held, number);
         let remedy = line.and_then(|line| survey.remedy_within(held, Remedy::new(RemedyKind::Upgrade, line)));
         if let Some(remedy) = remedy {
@@ -214,6 +214,20 @@ impl Keeping {
             None => by_kind(package, &mut kept),
         }
         kept
+    }
+
+    /// Who keeps the package current that owns something.
+    pub(crate) fn of_owner(&self, survey: &Survey<'_>, owner: &Owner) -> Option<Kept> {
+        if owner.status == Status::ConfigRemains {
+            return None;
+        }
+        let (held, number) =
+            survey.named(&owner.name).into_iter().find(|(held, number)| held.owner(*number).id == owner.id)?;
+        // Where catalogues tell all that is offered, the origin decides nothing.
+        let origins = !managers::profile(owner.manager).has_full_catalogues;
+        let detail = Detail { evidence: true, origins, ..Detail::default() };
+        let package = held.packages(detail).into_iter().nth(number as usize)?;
+        Some(self.of_package(survey, held, number, &package))
     }
 
     /// What the origin alone decides.
@@ -243,11 +257,11 @@ impl Keeping {
             }
         }
         let is_full = managers::profile(package.manager).has_full_catalogues;
-        if !is_full || !self.knows_offers {
+        if !is_full {
             return None;
         }
         match self.offered.get(&package.manager) {
-            Some(names) if names.contains(&package.name) => None,
+            Some(names) if names.contains_key(&package.name) => None,
             Some(_) => {
                 kept.because = Some("no source offers it".to_owned());
                 Some(UpkeepMode::Nobody)
@@ -259,16 +273,30 @@ impl Keeping {
         }
     }
 
-    /// The job that upgrades what is installed for the whole machine, or for the user.
-    fn by_job(&self, package: &Package) -> Option<crate::backend::Automatic> {
-        let calls = managers::ALL.iter().find(|manager| manager.id() == package.manager)?.upgrade_calls();
-        let is_for = |job: &&Job| match &package.scope {
-            Scope::System => job.scope == Scope::System,
-            scope => job.scope == *scope,
-        };
+    fn offers(&self, package: &Package) -> &[Offer] {
+        let of_manager = self.offered.get(&package.manager);
+        of_manager.and_then(|names| names.get(&package.name)).map_or(&[], Vec::as_slice)
+    }
+
+    /// What upgrades a package by itself that comes from one of these offers.
+    pub(crate) fn automatic(
+        &self,
+        held: &dyn Installation,
+        name: &[u8],
+        scope: &Scope,
+        offers: &[Offer],
+    ) -> Option<Automatic> {
+        let upkeep = held.upkeep();
+        if let Some(automatic) = upkeep.and_then(|upkeep| upkeep.automatic(name, offers, &self.jobs)) {
+            return Some(automatic);
+        }
+        let id = held.location().manager;
+        let calls = managers::ALL.iter().find(|manager| manager.id() == id)?.upgrade_calls();
+        // A job of the machine's upgrades what the machine has, a user's what the user has.
+        let is_for = |job: &&Job| job.scope == *scope && !upkeep.is_some_and(|upkeep| upkeep.is_own(job));
         let does = |job: &&Job| calls.iter().any(|(program, words)| job.calls(program, words));
         let job = self.jobs.iter().filter(is_for).find(does)?;
-        Some(crate::backend::Automatic {
+        Some(Automatic {
             by: job.name.to_string(),
             schedule: Some(job.schedule.clone()),
             evidence: vec![job.evidence.clone()],

@@ -1,9 +1,11 @@
 //! How an answer is laid out on a terminal: a headline, then one labelled line per fact.
 
+use crate::commands::upkeep::sentence;
 use crate::output::{self, Line, Presenter, Tone};
 use whodunit_core::bytes::ByteString;
 use whodunit_core::model::{Evidence, Remedy, RemedyKind, Severity};
 use whodunit_core::queries::owner::{Answer, Elsewhere, Hop, TargetKind, Verdict};
+use whodunit_core::queries::upkeep::UpkeepMode;
 use whodunit_core::resolve::How;
 
 /// Where the second column begins.
@@ -35,6 +37,10 @@ pub(super) fn in_full(answer: &Answer, presenter: &Presenter) -> Vec<Line> {
     for remedy in &answer.remedies {
         lines.push(remedy_line(remedy, answer, presenter));
         lines.extend(remarks(remedy));
+    }
+    if let Some(kept) = &answer.upkeep {
+        let tone = if kept.mode == UpkeepMode::Nobody { Tone::Warning } else { Tone::Plain };
+        lines.push(row("kept current").and(tone, sentence(kept)));
     }
     if lines.last() == Some(&Line::blank()) {
         lines.pop();

@@ -357,6 +357,10 @@ impl<'s, K: SimpleBackend + 's> Catalogue for SimpleInstallation<'s, K> {
         offers
     }
 
+    fn is_fetched(&self) -> bool {
+        self.backend.is_fetched(self.host, &self.location)
+    }
+
     fn sources(&self) -> Vec<Source> {
         let mut lost = Vec::new();
         let sources = self.backend.sources(self.host, &self.location, &mut lost);

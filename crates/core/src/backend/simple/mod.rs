@@ -211,6 +211,12 @@ pub trait SimpleBackend: Send + Sync {
         Vec::new()
     }
 
+    /// Whether a catalogue of any source was fetched.
+    fn is_fetched(&self, host: &Host, at: &Location) -> bool {
+        let _ = (host, at);
+        true
+    }
+
     /// The sources that are configured; losses are added to `notes`.
     fn sources(&self, host: &Host, at: &Location, notes: &mut Vec<Loss>) -> Vec<Source> {
         let _ = (host, at, notes);

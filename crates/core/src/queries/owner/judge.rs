@@ -143,6 +143,7 @@ impl Judge<'_, '_> {
             possible: Vec::new(),
             next_session: None,
             because: Vec::new(),
+            upkeep: None,
             remedies: Vec::new(),
             findings: Vec::new(),
             evidence: Vec::new(),

@@ -6,6 +6,7 @@ mod look;
 mod possible;
 mod target;
 
+use super::upkeep::{Keeping, Kept};
 use schemars::JsonSchema;
 use serde::Serialize;
 
@@ -13,7 +14,7 @@ use super::Located;
 use super::users::{self, OfUsers};
 use crate::bytes::ByteString;
 use crate::host::PASSWD;
-use crate::model::{CoverageState, Evidence, Finding, Owner, Remedy};
+use crate::model::{CoverageState, Evidence, Finding, OfferQuery, Owner, Remedy};
 use crate::resolve::libraries::Loader;
 use crate::resolve::words::Taken;
 use crate::resolve::{Context, How, SearchPath};
@@ -144,6 +145,9 @@ pub struct Answer {
     pub next_session: Option<NextSession>,
     /// Why it wins.
     pub because: Vec<Evidence>,
+    /// Who keeps its owner's package current; `null` where it has no owner, or where many targets are asked about at
+    /// once.
+    pub upkeep: Option<Kept>,
     /// Commands of its manager's own.
     pub remedies: Vec<Remedy>,
     /// Findings about it.
@@ -211,6 +215,9 @@ pub fn owners_in(survey: &Survey<'_>, searches: &[&SearchPath], targets: &[Targe
             answer.users.clear();
         }
     }
+    if targets.len() <= MAX_LOADED {
+        upkeep_of(survey, &mut answers);
+    }
     let coverage = survey.coverage();
     let is_lost = |of_manager: bool| {
         coverage.iter().any(|part| part.manager.is_some() == of_manager && part.state != CoverageState::Read)
@@ -229,6 +236,21 @@ pub fn owners_in(survey: &Survey<'_>, searches: &[&SearchPath], targets: &[Targe
         };
     }
     Owners { answers: answers.into_iter().flat_map(users::merged).collect() }
+}
+
+/// Adds who keeps the owners current.
+fn upkeep_of(survey: &Survey<'_>, answers: &mut [Vec<Answer>]) {
+    let owned = answers.iter().flatten().filter_map(|answer| answer.owner.as_ref());
+    let mut names: Vec<ByteString> = owned.map(|owner| owner.name.to_ascii_lowercase().into()).collect();
+    names.sort_unstable();
+    names.dedup();
+    if names.is_empty() {
+        return;
+    }
+    let keeping = Keeping::of(survey, &OfferQuery::Names(names));
+    for answer in answers.iter_mut().flatten() {
+        answer.upkeep = answer.owner.as_ref().and_then(|owner| keeping.of_owner(survey, owner));
+    }
 }
 
 impl OfUsers for Answer {

@@ -302,8 +302,12 @@ impl FileRecords for DpkgInstallation<'_> {
 }
 
 impl Upkeep for DpkgInstallation<'_> {
-    fn automatic(&self, number: u32, _: &Package, jobs: &[Job]) -> Option<Automatic> {
-        self.upgraded_by_itself(self.record(number), jobs)
+    fn automatic(&self, name: &[u8], offers: &[Offer], jobs: &[Job]) -> Option<Automatic> {
+        self.upgraded_by_itself(name, offers, jobs)
+    }
+
+    fn is_own(&self, job: &Job) -> bool {
+        job.calls("apt.systemd.daily", &[])
     }
 
     fn upgrade_command(&self, number: u32) -> Option<CommandLine> {
@@ -316,6 +320,10 @@ impl Upkeep for DpkgInstallation<'_> {
 impl Catalogue for DpkgInstallation<'_> {
     fn offers(&self, asked: &OfferQuery) -> Vec<Offer> {
         self.all_offers(asked)
+    }
+
+    fn is_fetched(&self) -> bool {
+        self.has_lists()
     }
 
     fn sources(&self) -> Vec<Source> {

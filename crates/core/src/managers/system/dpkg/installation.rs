@@ -26,8 +26,6 @@ pub struct DpkgInstallation<'s> {
     pub(super) apt: OnceLock<Apt>,
     /// What upgrades packages by itself.
     pub(super) unattended: OnceLock<Option<super::apt::Unattended>>,
-    /// The lists that have each installed package, by name.
-    pub(super) offered_in: OnceLock<HashMap<ByteString, Vec<usize>>>,
     pub(super) lists: Vec<Option<List>>,
     pub(super) info: Option<Dir<'s>>,
     pub(super) digests: Option<Dir<'s>>,
@@ -55,7 +53,6 @@ impl<'s> DpkgInstallation<'s> {
             records,
             apt: OnceLock::new(),
             unattended: OnceLock::new(),
-            offered_in: OnceLock::new(),
             lists,
             info,
             digests,

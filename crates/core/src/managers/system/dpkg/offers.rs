@@ -230,6 +230,11 @@ impl DpkgInstallation<'_> {
         offers
     }
 
+    /// Whether any list was fetched.
+    pub(super) fn has_lists(&self) -> bool {
+        !self.apt().indexes.is_empty()
+    }
+
     /// The repositories that are configured.
     pub(super) fn configured_sources(&self) -> Vec<Source> {
         let mut lost = Vec::new();
@@ -239,7 +244,7 @@ impl DpkgInstallation<'_> {
     }
 
     /// What upgrades a package by itself.
-    pub(super) fn upgraded_by_itself(&self, record: &Record, jobs: &[Job]) -> Option<Automatic> {
+    pub(super) fn upgraded_by_itself(&self, name: &[u8], offers: &[Offer], jobs: &[Job]) -> Option<Automatic> {
         let unattended = self.unattended.get_or_init(|| {
             let mut lost = Vec::new();
             let read = Unattended::read(&self.host.root, jobs, &mut lost);
@@ -247,16 +252,10 @@ impl DpkgInstallation<'_> {
             read
         });
         let unattended = unattended.as_ref()?;
-        let offered = self.offered_in.get_or_init(|| {
-            let names: HashSet<&[u8]> = self.records().iter().map(|record| &*record.name).collect();
-            let is_named = |name: &[u8]| names.contains(name);
-            let (entries, _) = self.apt().entries(&self.host.root, &Filter { is_named: &is_named, search: None });
-            let mut of: HashMap<ByteString, Vec<usize>> = HashMap::new();
-            entries.into_iter().for_each(|entry| of.entry(entry.name).or_default().push(entry.index));
-            of
-        });
-        let places = offered.get(&record.name)?;
-        unattended.of(&record.name, places.iter().map(|at| &self.apt().indexes[*at]))
+        let apt = self.apt();
+        let sources: HashSet<&ByteString> = offers.iter().filter_map(|one| Some(&one.source.as_ref()?.name)).collect();
+        let names = (0..apt.indexes.len()).filter(|at| sources.contains(&apt.origin(self.host, *at).name));
+        unattended.of(name, names.map(|at| &apt.indexes[at]))
     }
 
     /// What a search does not reach.

@@ -178,6 +178,12 @@ impl SimpleBackend for Database {
         offers
     }
 
+    fn is_fetched(&self, host: &Host, at: &Location) -> bool {
+        let file =
+            |one: &settings::Repository| path::join(&path::join(&at.dir, b"sync"), &[&*one.name, b".db"].concat());
+        self.settings.repositories.iter().any(|one| host.root.target(&file(one)).is_ok())
+    }
+
     fn sources(&self, host: &Host, at: &Location, notes: &mut Vec<Loss>) -> Vec<Source> {
         // Whose key signed a database is in the database's own signature, which is seldom there.
         let ring = KeyRing::read(&host.root, &["/etc/pacman.d/gnupg/pubring.gpg".into()], notes);

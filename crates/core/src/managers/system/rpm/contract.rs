@@ -1,5 +1,6 @@
 //! What an installation of rpm tells, in the terms of the contract.
 
+use super::catalogues;
 use super::installation::{Brief, RpmInstallation, digest_of, is_there, tail};
 use crate::backend::advice::is_image_based;
 use crate::backend::{Catalogue, Detail, FileIndex, FileRecords, Hint, Installation, Relations, Unsearched};
@@ -240,6 +241,10 @@ impl Catalogue for RpmInstallation<'_> {
         let between = if tool == "zypper" { "=" } else { "-" };
         let version = version.map(|version| [between.as_bytes(), version].concat()).unwrap_or_default();
         Some(CommandLine::new(tool).words("install").operand([&*offer.name, &version].concat()))
+    }
+
+    fn is_fetched(&self) -> bool {
+        !catalogues::fetched(&self.host.root).is_empty()
     }
 
     fn sources(&self) -> Vec<Source> {
