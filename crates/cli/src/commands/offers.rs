@@ -6,8 +6,10 @@ use std::os::unix::ffi::OsStrExt as _;
 use clap::Args;
 use whodunit_core::bytes::ByteString;
 use whodunit_core::managers;
-use whodunit_core::queries::offers::{Offered, Offers, Question, offers};
+use whodunit_core::model::ManagerId;
+use whodunit_core::queries::offers::{Asked, Offered, OfferedTitle, Offers, Question, Suggestion, offers};
 use whodunit_core::queries::spelled;
+use whodunit_core::queries::upkeep::UpkeepMode;
 use whodunit_core::survey::Survey;
 
 use crate::args::Global;
@@ -18,17 +20,18 @@ use crate::session::Session;
 
 /// Compare the versions that each source offers
 ///
-/// Reads the catalogues that the package managers last fetched; fetches nothing. NAME is a package or a title. The
-/// newest version comes first. The output shows what is installed, what each manager would install, and which
-/// source comes first in your order of preference (`[sources] prefer` in the configuration file). Catalogues older
-/// than a month are marked as stale.
+/// Reads the catalogues that the package managers last fetched; fetches nothing. NAME is a package, a command, an
+/// application id or the name that a menu shows. The newest version comes first. The output shows what is installed,
+/// what each manager would install, what it would bring along that is not here yet, and which source comes first in
+/// your order of preference (`[sources]` in the configuration file). A different program with the same name is shown
+/// on its own. Catalogues older than a month are marked as stale.
 #[derive(Debug, Args)]
 #[command(after_help = "Examples:
   whodunit offers ferryboard
   whodunit offers --newer                   what is installed and has something newer
   whodunit offers chartdesk --format json")]
 pub struct Arguments {
-    /// Packages or titles
+    /// Packages, commands, application ids or displayed names
     #[arg(required_unless_present = "newer")]
     name: Vec<OsString>,
 
@@ -43,14 +46,13 @@ pub fn run(arguments: &Arguments, global: &Global, streams: &mut Streams) -> Res
     let survey = Survey::of(&session.host);
     let question = Question {
         names: arguments.name.iter().map(|name| spelled::name(&survey, &session.searches(), name.as_bytes())).collect(),
-        prefer: session.config.preferred_sources(),
+        preferences: session.config.preferences(),
         now: session.now(),
     };
     let answer = offers(&survey, &question);
     let found = |name: &ByteString| answer.offers.iter().any(|one| one.asked == *name);
     let all_found = question.names.iter().all(found);
-    let missing = question.names.iter().filter(|name| !found(name)).cloned().collect();
-    output::show(&Listed { answer, missing, newer: arguments.newer }, &survey, &session, global, streams, all_found)
+    output::show(&Listed { answer, newer: arguments.newer }, &survey, &session, global, streams, all_found)
 }
 
 /// The answer, with the names of which nobody has anything.
@@ -58,8 +60,6 @@ pub fn run(arguments: &Arguments, global: &Global, streams: &mut Streams) -> Res
 struct Listed {
     #[serde(flatten)]
     answer: Offers,
-    #[serde(skip)]
-    missing: Vec<ByteString>,
     #[serde(skip)]
     newer: bool,
 }
@@ -73,8 +73,96 @@ impl Shown for Listed {
     }
 
     fn grid(&self) -> Grid {
+        self.table(&(0..self.answer.offers.len()).collect::<Vec<_>>())
+    }
+
+    fn page(&self, _: &Presenter) -> Vec<Piece> {
+        let mut page: Vec<Piece> = Vec::new();
+        if self.newer {
+            let offers = &self.answer.offers;
+            let says = match offers.iter().filter(|one| one.offer.installed).count() {
+                0 => "no newer versions in the catalogues that the managers have fetched".to_owned(),
+                1 => "1 installed package has a newer version".to_owned(),
+                count => format!("{count} installed packages have a newer version"),
+            };
+            page.push(Line::of(Tone::Strong, says).into());
+            if !offers.is_empty() {
+                page.push(Line::blank().into());
+                page.push(Piece::Table(self.grid()));
+            }
+        }
+        for (number, asked) in self.answer.asked.iter().enumerate() {
+            if number > 0 {
+                page.push(Line::blank().into());
+            }
+            self.add_asked(asked, &mut page);
+        }
+        if !self.answer.findings.is_empty() {
+            page.push(Line::blank().into());
+        }
+        for finding in &self.answer.findings {
+            page.push(Line::of(Tone::Warning, finding.summary.clone()).into());
+            let ways = finding.remedies.iter();
+            page.extend(ways.map(|one| {
+                Piece::Whole(Line::of(Tone::Faint, "to release").to(14).and(Tone::Plain, one.command.clone()))
+            }));
+        }
+        page
+    }
+}
+
+impl Listed {
+    /// Everything about one name that was asked for.
+    fn add_asked(&self, asked: &Asked, page: &mut Vec<Piece>) {
+        let offers = &self.answer.offers;
+        let titles: Vec<&OfferedTitle> = self.answer.titles.iter().filter(|title| title.asked == asked.name).collect();
+        if titles.is_empty() {
+            let says = match (asked.not_offered_by.is_empty(), asked.unknown.is_empty()) {
+                (false, true) => "not offered",
+                (false, false) => "not offered by the sources whose catalogues are here",
+                (true, _) => "unknown: no catalogue is on this machine",
+            };
+            page.push(Line::of(Tone::Warning, format!("{}: {says}", asked.name)).into());
+        }
+        for (number, title) in titles.iter().enumerate() {
+            if number > 0 {
+                page.push(Line::blank().into());
+            }
+            let of_title: Vec<&Offered> = title.offers.iter().map(|at| &offers[*at]).collect();
+            let name = if titles.len() > 1 { &of_title[0].offer.name } else { &asked.name };
+            page.push(Line::of(Tone::Strong, verdict(name, &of_title)).into());
+            if let Some(says) = of_title.iter().find_map(|one| one.offer.says.as_ref()) {
+                page.push(Line::of(Tone::Faint, says.to_string()).into());
+            }
+            page.push(Line::blank().into());
+            page.push(Piece::Table(self.table(&title.offers)));
+            add_details(&of_title, page);
+            if let Some(suggestion) = &title.suggestion {
+                page.push(Line::blank().into());
+                add_suggestion(suggestion, &offers[suggestion.offer], page);
+            }
+        }
+        let fact = |label: &str, text: String| -> Piece {
+            Piece::Paragraph { column: 14, label: Line::of(Tone::Faint, label.to_owned()), tone: Tone::Plain, text }
+        };
+        let list = |managers: &[ManagerId]| managers.iter().map(|one| one.0).collect::<Vec<_>>().join(", ");
+        let not_offered = Some(list(&asked.not_offered_by)).filter(|list| !list.is_empty());
+        let unknown = Some(list(&asked.unknown)).filter(|list| !list.is_empty());
+        if not_offered.is_some() || unknown.is_some() {
+            page.push(Line::blank().into());
+        }
+        page.extend(not_offered.map(|list| fact("not offered", format!("by {list}"))));
+        page.extend(unknown.map(|list| fact("unknown", format!("{list}: no catalogue on this machine"))));
+        if !asked.similar.is_empty() {
+            page.push(fact("similar", output::names(&asked.similar)));
+        }
+    }
+
+    /// Offers as rows, by their places.
+    fn table(&self, places: &[usize]) -> Grid {
         let known = |text: Option<&ByteString>| text.map(ToString::to_string).unwrap_or_default();
-        let row = |one: &Offered| {
+        let row = |at: &usize| {
+            let one = &self.answer.offers[*at];
             let offer = &one.offer;
             let of_catalogue = match offer.catalogued_at {
                 Some(time) => Cell {
@@ -90,6 +178,7 @@ impl Shown for Listed {
                 Cell::plain(offer.manager.to_string()),
                 Cell::shown(known(offer.source.as_ref().map(|source| &source.name)), source(one)),
                 of_catalogue,
+                Cell::shown(offer.download_size.map(|size| size.to_string()).unwrap_or_default(), fetched(one)),
                 Cell::toned(tone(one), program_notes(one, self.newer)),
             ]
         };
@@ -99,63 +188,78 @@ impl Shown for Listed {
             Column::words("manager", "MANAGER"),
             Column::words("source", "SOURCE"),
             Column::words("catalogue", "CATALOGUE"),
+            Column::words("download_size", "TO FETCH"),
             Column::words("remarks", ""),
         ];
-        Grid { columns, rows: self.answer.offers.iter().map(row).collect() }
-    }
-
-    fn page(&self, _: &Presenter) -> Vec<Piece> {
-        let offers = &self.answer.offers;
-        let mut page: Vec<Piece> = Vec::new();
-        if self.newer {
-            let says = match offers.iter().filter(|one| one.offer.installed).count() {
-                0 => "no newer versions in the catalogues that the managers have fetched".to_owned(),
-                1 => "1 installed package has a newer version".to_owned(),
-                count => format!("{count} installed packages have a newer version"),
-            };
-            page.push(Line::of(Tone::Strong, says).into());
-        } else {
-            let mut names: Vec<&ByteString> = offers.iter().map(|one| &one.asked).collect();
-            names.dedup();
-            page.extend(names.into_iter().map(|name| Line::of(Tone::Strong, verdict(name, offers)).into()));
-        }
-        for name in &self.missing {
-            page.push(
-                Line::of(
-                    Tone::Warning,
-                    format!("{name}: not offered by any source in the catalogues that the managers have fetched"),
-                )
-                .into(),
-            );
-        }
-        if !offers.is_empty() {
-            page.push(Line::blank().into());
-            page.push(Piece::Table(self.grid()));
-        }
-        let taken = offers.iter().filter(|one| one.preferred && !self.newer && !one.offer.held);
-        let commands: Vec<&str> = taken.flat_map(|one| &one.remedies).map(|remedy| remedy.command.as_str()).collect();
-        if !commands.is_empty() {
-            page.push(Line::blank().into());
-        }
-        for command in commands {
-            page.push(Line::of(Tone::Faint, "to install").to(14).and(Tone::Plain, command.to_owned()).into());
-        }
-        if !self.answer.findings.is_empty() {
-            page.push(Line::blank().into());
-        }
-        for finding in &self.answer.findings {
-            page.push(Line::of(Tone::Warning, finding.summary.clone()).into());
-            let ways = finding.remedies.iter();
-            page.extend(
-                ways.map(|one| Line::of(Tone::Faint, "to release").to(14).and(Tone::Plain, one.command.clone()).into()),
-            );
-        }
-        page
+        Grid { columns, rows: places.iter().map(row).collect() }
     }
 }
 
-fn verdict(name: &ByteString, offers: &[Offered]) -> String {
-    let of_name = || offers.iter().filter(|one| one.asked == *name);
+/// What an offer costs: its own bytes, and those of what comes along.
+fn fetched(one: &Offered) -> String {
+    let own = one.offer.download_size.map(output::size);
+    let more = one.pulls_in.as_ref().filter(|pulled| !pulled.packages.is_empty());
+    match (own, more.map(|pulled| pulled.download_size)) {
+        (own, None) => own.unwrap_or_default(),
+        (Some(own), Some(Some(more))) => format!("{own} + {}", output::size(more)),
+        (Some(own), Some(None)) => format!("{own} + more"),
+        (None, Some(Some(more))) => format!("unknown + {}", output::size(more)),
+        (None, Some(None)) => "unknown".to_owned(),
+    }
+}
+
+/// The packages named of what comes along, before the rest is only counted.
+const MAX_PULLED: usize = 6;
+
+/// What does not fit in a row: per source that can be taken, what comes along, who publishes it, what it may reach.
+fn add_details(offers: &[&Offered], page: &mut Vec<Piece>) {
+    let fact = |label: String, text: String| -> Piece {
+        Piece::Paragraph { column: 14, label: Line::of(Tone::Faint, label), tone: Tone::Plain, text }
+    };
+    for one in offers {
+        let offer = &one.offer;
+        let mut facts: Vec<String> = Vec::new();
+        facts.extend(offer.publisher.as_ref().map(|by| format!("published by {by}")));
+        facts.extend((offer.signed == Some(false)).then(|| "not signed".to_owned()));
+        if let Some(word) = offer.confinement.as_ref().filter(|word| *word != "none") {
+            let may = if offer.permissions.is_empty() {
+                String::new()
+            } else {
+                format!(" ({})", offer.permissions.join(", "))
+            };
+            facts.push(format!("{word}{may}"));
+        }
+        if let Some(pulled) = one.pulls_in.as_ref().filter(|pulled| !pulled.packages.is_empty()) {
+            let names: Vec<String> = pulled.packages.iter().take(MAX_PULLED).map(|one| one.name.to_string()).collect();
+            let rest = pulled.packages.len() - names.len();
+            let rest = if rest > 0 { format!(" and {rest} more") } else { String::new() };
+            let about = if pulled.complete { "" } else { "at least " };
+            facts.push(format!("brings along {about}{}{rest}", names.join(", ")));
+        }
+        if let Some(upkeep) = one.upkeep.as_ref().filter(|upkeep| upkeep.mode == UpkeepMode::Automatic) {
+            facts.push(format!("upgraded by {}", upkeep.by.as_deref().unwrap_or("its manager")));
+        }
+        facts.extend(offer.license.as_ref().map(|license| format!("licence {license}")));
+        if !facts.is_empty() && (offer.source.is_some()) {
+            let version = offer.version.as_ref().map(ToString::to_string).unwrap_or_default();
+            page.push(fact(offer.manager.to_string(), format!("{version}: {}", facts.join("; "))));
+        }
+    }
+}
+
+fn add_suggestion(suggestion: &Suggestion, one: &Offered, page: &mut Vec<Piece>) {
+    let version = one.offer.version.as_ref().map(|version| format!(" {version}")).unwrap_or_default();
+    let reasons: Vec<&str> = suggestion.because.iter().map(|because| because.says.as_str()).collect();
+    let text = format!("{} from {}: {}", format_args!("{}{version}", one.offer.name), source(one), reasons.join("; "));
+    let label = Line::of(Tone::Faint, "suggested");
+    page.push(Piece::Paragraph { column: 14, label, tone: Tone::Accent, text });
+    for remedy in one.remedies.iter().filter(|_| !one.offer.held) {
+        page.push(Piece::Whole(Line::of(Tone::Faint, "to install").to(14).and(Tone::Plain, remedy.command.clone())));
+    }
+}
+
+fn verdict(name: &ByteString, offers: &[&Offered]) -> String {
+    let of_name = || offers.iter().copied();
     let version = |one: &Offered| one.offer.version.clone().unwrap_or_default();
     let installed = of_name().find(|one| one.offer.installed);
     let has_source = of_name().any(|one| one.offer.source.is_some());

@@ -8,6 +8,10 @@
 //! [sources]
 //! # Which sources come first: managers, names of sources, `distribution`, `sandboxed`.
 //! prefer = ["distribution", "sandboxed"]
+//! # What comes before that order: what is confined, the newest version, the smallest with all that it brings along.
+//! confined = false
+//! newest = false
+//! smallest = false
 //!
 //! # A finding that stays as it is, with a reason; without a subject, every one of its kind.
 //! [[accept]]
@@ -32,6 +36,7 @@ mod check;
 
 use std::os::unix::ffi::OsStrExt as _;
 use std::path::Path;
+use whodunit_core::queries::offers::Preferences;
 
 use serde::Deserialize;
 use whodunit_core::bytes::{ByteString, path};
@@ -51,6 +56,8 @@ pub struct Config {
     accepted: Vec<Accepted>,
     expected: Vec<Expected>,
     titles: Rules,
+    /// The file that was read.
+    file: Option<ByteString>,
     /// Settings that do not count, because they belong to another user.
     ignored: Option<ByteString>,
 }
@@ -78,6 +85,9 @@ struct Mistake {
 #[serde(deny_unknown_fields, default)]
 struct Sources {
     prefer: Vec<String>,
+    newest: bool,
+    smallest: bool,
+    confined: bool,
 }
 
 #[derive(Debug, Clone, PartialEq, Eq, Default, Deserialize)]
@@ -130,6 +140,7 @@ impl Config {
             titles: check::rules(&written.titles).map_err(of_mistake)?,
             bundles: written.bundles,
             sources: written.sources,
+            file: Some(file.clone()),
             ignored: None,
         })
     }
@@ -150,8 +161,9 @@ impl Config {
     }
 
     /// The order of sources; none where it is not set.
-    pub fn preferred_sources(&self) -> Vec<String> {
-        self.sources.prefer.clone()
+    pub fn preferences(&self) -> Preferences {
+        let Sources { prefer, newest, smallest, confined } = self.sources.clone();
+        Preferences { prefer, newest, smallest, confined, file: self.file.clone() }
     }
 
     /// The directories for bundles, for these users.

@@ -5,7 +5,7 @@ use std::cmp::Ordering;
 use hashbrown::HashMap;
 
 use crate::bytes::ByteString;
-use crate::model::{CommandLine, Offer, OfferQuery, Search, Source};
+use crate::model::{CommandLine, Offer, OfferQuery, PullsIn, Search, Source};
 
 /// What a search does not reach.
 #[derive(Debug, Clone, PartialEq, Eq)]
@@ -28,9 +28,15 @@ pub trait Catalogue {
     /// The offers that match the query, as of the last fetch of each source.
     fn offers(&self, query: &OfferQuery) -> Vec<Offer>;
 
+    /// What installing an offer would bring along that is not here yet; `None` where the catalogue does not tell.
+    fn pulls_in(&self, offer: &Offer) -> Option<PullsIn> {
+        let _ = offer;
+        None
+    }
+
     /// Whether a catalogue of any source was fetched.
     fn is_fetched(&self) -> bool {
-        true
+        false
     }
 
     /// The sources that are configured, whether or not they are used.

@@ -11,6 +11,8 @@ pub struct Need {
     pub any_of: Vec<Want>,
     /// As it is written.
     pub says: String,
+    /// Whether a package works without it.
+    pub is_optional: bool,
 }
 
 /// One way to meet a need.
@@ -37,7 +39,7 @@ pub struct Node {
 pub type Order<'a> = &'a dyn Fn(&[u8], &[u8]) -> Ordering;
 
 /// Whether an order is one that a sign takes.
-fn fits(order: Ordering, sign: &str) -> bool {
+pub(crate) fn fits(order: Ordering, sign: &str) -> bool {
     match sign {
         "<" => order.is_lt(),
         "<=" => order.is_le(),

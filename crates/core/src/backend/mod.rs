@@ -7,6 +7,7 @@
 
 pub mod advice;
 mod catalogue;
+pub(crate) mod closure;
 pub(crate) mod dependency_graph;
 mod environments;
 mod file_index;

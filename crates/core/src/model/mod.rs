@@ -32,7 +32,7 @@ pub use command::{Actor, CommandLine};
 pub use finding::{Finding, FindingKind};
 pub use group::{Cause, CauseKind, Group};
 pub use launcher::{HiddenReason, Launcher, Starts};
-pub use offer::{Offer, OfferQuery};
+pub use offer::{Offer, OfferQuery, Pulled, PullsIn};
 pub use remedy::{Remedy, RemedyKind};
 pub use rules::Rules;
 pub use search::{Described, Part, Search, SearchScope};

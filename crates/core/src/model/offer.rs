@@ -59,6 +59,34 @@ impl OfferQuery {
     }
 }
 
+/// A package that comes along with another.
+#[derive(Debug, Clone, PartialEq, Eq, Default, Serialize, JsonSchema)]
+pub struct Pulled {
+    /// Its name.
+    pub name: ByteString,
+    /// The version that would be taken.
+    pub version: Option<ByteString>,
+    /// Bytes to fetch.
+    pub download_size: Option<u64>,
+    /// Bytes once installed.
+    pub installed_size: Option<u64>,
+    /// Whether it is a runtime or base that other apps use, too.
+    pub shared: bool,
+}
+
+/// What an installation would bring along that is not here yet.
+#[derive(Debug, Clone, PartialEq, Eq, Default, Serialize, JsonSchema)]
+pub struct PullsIn {
+    /// The packages, nearest first.
+    pub packages: Vec<Pulled>,
+    /// Bytes to fetch for all of them; `null` where one is not known.
+    pub download_size: Option<u64>,
+    /// Bytes once all of them are installed.
+    pub installed_size: Option<u64>,
+    /// Whether the catalogue told everything; else the manager may choose otherwise, or more.
+    pub complete: bool,
+}
+
 /// One version that one source has.
 #[derive(Debug, Clone, PartialEq, Eq, Serialize, JsonSchema)]
 pub struct Offer {

@@ -7,9 +7,10 @@ use rayon::prelude::*;
 use schemars::JsonSchema;
 use serde::Serialize;
 
+use super::offers::titles::{key, known_of};
 use crate::backend::{Installation, Unsearched};
 use crate::bytes::{ByteString, path};
-use crate::identity::{self, Known, key_of};
+use crate::identity::{self, Known};
 use crate::managers;
 use crate::model::{
     Described, Evidence, ManagerId, ManagerKind, Offer, OfferQuery, Origin, Owner, Package, Part, Remedy, RemedyKind,
@@ -150,7 +151,7 @@ pub fn search(survey: &Survey<'_>, words: &Search) -> SearchAnswer {
         match (place, title) {
             (Some(place), _) => groups[place].1.push(hit),
             (None, title) => {
-                let own = || key_of(managers::profile(hit.known.manager).naming, &hit.known.name);
+                let own = || key(&hit.known);
                 let name = title.map_or_else(own, |title| titles.names[title as usize].clone());
                 of_title.extend(title.map(|title| (title, groups.len())));
                 groups.push((name, vec![hit]));
@@ -171,18 +172,6 @@ pub fn search(survey: &Survey<'_>, words: &Search) -> SearchAnswer {
     SearchAnswer { results, not_searched: not_searched(survey, words) }
 }
 
-fn known_of(offer: &Offer) -> Known {
-    Known {
-        manager: offer.manager,
-        scope: offer.scope.clone(),
-        name: offer.name.clone(),
-        source: None,
-        commands: Vec::new(),
-        launchers: Vec::new(),
-        upstream: None,
-    }
-}
-
 /// Adds the installed packages that the search finds, and those that may be of a title that it found.
 fn add_installed<'a>(
     survey: &'a Survey<'_>,
@@ -190,7 +179,6 @@ fn add_installed<'a>(
     hits: &mut Vec<Hit<'a>>,
     places: &mut HashMap<Key, usize>,
 ) {
-    let key = |known: &Known| key_of(managers::profile(known.manager).naming, &known.name);
     let names: hashbrown::HashSet<ByteString> = hits.iter().map(|hit| key(&hit.known)).collect();
     let titled = survey.titled();
     for (package, known) in titled.packages.iter().zip(&titled.known) {

@@ -16,7 +16,7 @@ use crate::host::Host;
 use crate::model::{
     Actor, Claim, Claimant, CommandLine, Coverage, CoverageState, Depth, Digest, Evidence, ExecTarget, FileRecord,
     Finding, FindingKind, Location, Loss, Losses, ManagerId, NameFilter, Offer, OfferQuery, Owner, Package, PathClaim,
-    RecordPosition, Remedy, RemedyKind, Scope, Search, Severity, Source,
+    PullsIn, RecordPosition, Remedy, RemedyKind, Scope, Search, Severity, Source,
 };
 
 /// Which item claims a path, and by which of its places.
@@ -355,6 +355,10 @@ impl<'s, K: SimpleBackend + 's> Catalogue for SimpleInstallation<'s, K> {
         let offers = self.backend.offers(self.host, &self.location, self.items(), asked, &mut lost);
         self.note(lost);
         offers
+    }
+
+    fn pulls_in(&self, offer: &Offer) -> Option<PullsIn> {
+        self.backend.pulls_in(self.host, &self.location, self.items(), offer)
     }
 
     fn is_fetched(&self) -> bool {

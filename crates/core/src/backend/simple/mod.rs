@@ -20,7 +20,7 @@ use crate::fs::{Kind, Limit, Root};
 use crate::host::{Host, User};
 use crate::model::{
     Actor, CommandLine, Digest, Evidence, ExecTarget, FileRecord, Finding, Location, Loss, NameFilter, Offer,
-    OfferQuery, Origin, Reason, Remedy, RemedyKind, Scope, Search, Source, Status,
+    OfferQuery, Origin, PullsIn, Reason, Remedy, RemedyKind, Scope, Search, Source, Status,
 };
 
 /// One package as its manager's record has it.
@@ -127,7 +127,7 @@ impl InstalledPackage {
     /// Adds something that it needs: a package's name, or what a package provides.
     pub fn need(&mut self, name: &[u8]) {
         let says = ByteString::from(name).to_string();
-        self.needs.push(Need { any_of: vec![Want { name: name.to_vec(), version: None }], says });
+        self.needs.push(Need { any_of: vec![Want { name: name.to_vec(), version: None }], says, is_optional: false });
     }
 
     /// Adds a way to act on it.
@@ -211,10 +211,16 @@ pub trait SimpleBackend: Send + Sync {
         Vec::new()
     }
 
+    /// What installing an offer would bring along.
+    fn pulls_in(&self, host: &Host, at: &Location, items: &[InstalledPackage], offer: &Offer) -> Option<PullsIn> {
+        let _ = (host, at, items, offer);
+        None
+    }
+
     /// Whether a catalogue of any source was fetched.
     fn is_fetched(&self, host: &Host, at: &Location) -> bool {
         let _ = (host, at);
-        true
+        false
     }
 
     /// The sources that are configured; losses are added to `notes`.

@@ -143,7 +143,7 @@ fn needs_of(list: &[u8]) -> Vec<Need> {
             b"(" => {
                 depth += 1;
                 if std::mem::take(&mut is_any) && any.is_none() {
-                    any = Some(Need { any_of: Vec::new(), says: String::new() });
+                    any = Some(Need { any_of: Vec::new(), says: String::new(), is_optional: false });
                     depth = 1;
                 }
             }
@@ -163,7 +163,7 @@ fn needs_of(list: &[u8]) -> Vec<Need> {
                         need.says = format!("{}{between}{says}", need.says);
                         need.any_of.push(want);
                     }
-                    None => needs.push(Need { any_of: vec![want], says }),
+                    None => needs.push(Need { any_of: vec![want], says, is_optional: false }),
                 }
             }
         }

@@ -33,6 +33,7 @@ impl PythonInstallation<'_> {
                 let needs = declared.requires.into_iter().map(|(_, says, requirement)| Need {
                     any_of: vec![Want { name: requirement.name, version: None }],
                     says,
+                    is_optional: false,
                 });
                 Node { number, offers: vec![(declared.key, None)], needs: needs.collect() }
             });

@@ -297,6 +297,10 @@ impl SimpleBackend for Prefix {
         record
     }
 
+    fn is_fetched(&self, host: &Host, _: &Location) -> bool {
+        offers::is_fetched(host)
+    }
+
     fn sources(&self, host: &Host, at: &Location, _: &mut Vec<Loss>) -> Vec<Source> {
         taps::configured(host, at)
     }

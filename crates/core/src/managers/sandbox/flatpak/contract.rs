@@ -6,7 +6,7 @@ use crate::backend::{Catalogue, Detail, FileIndex, Hint, Installation, Launching
 use crate::bytes::{ByteString, path};
 use crate::model::{
     CommandLine, Coverage, CoverageState, Evidence, ExecTarget, Finding, Location, Loss, Offer, OfferQuery, Owner,
-    Package, Remedy, RemedyKind, Scope, Search, Source,
+    Package, PullsIn, Remedy, RemedyKind, Scope, Search, Source,
 };
 use crate::version::debian;
 use std::cmp::Ordering;
@@ -174,6 +174,14 @@ impl Catalogue for FlatpakInstallation<'_> {
         let (offers, lost) = self.all_offers(asked);
         self.late.lock().unwrap_or_else(PoisonError::into_inner).extend(lost);
         offers
+    }
+
+    fn is_fetched(&self) -> bool {
+        self.remotes().iter().any(|remote| self.fetched_at(&remote.to_string()).is_some())
+    }
+
+    fn pulls_in(&self, offer: &Offer) -> Option<PullsIn> {
+        self.brings_along(offer)
     }
 
     fn sources(&self) -> Vec<Source> {

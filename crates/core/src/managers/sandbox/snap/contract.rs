@@ -290,6 +290,10 @@ impl Catalogue for SnapInstallation<'_> {
         offers
     }
 
+    fn is_fetched(&self) -> bool {
+        offers::file(self.host).is_some()
+    }
+
     fn sources(&self) -> Vec<Source> {
         let fetched = offers::file(self.host);
         let store = Source {

@@ -43,6 +43,11 @@ fn channels(host: &Host) -> Vec<Channel> {
     found
 }
 
+/// Whether any channel has an index.
+pub fn is_fetched(host: &Host) -> bool {
+    channels(host).iter().any(|channel| host.root.target(&path::join(&channel.dir, b"programs.sqlite")).is_ok())
+}
+
 /// What the channels have of what is asked about by name, and what could not be read.
 pub fn offers(host: &Host, asked: &OfferQuery) -> (Vec<Offer>, Vec<Loss>) {
     let (mut offers, mut notes) = (Vec::new(), Vec::new());

@@ -249,6 +249,10 @@ impl Catalogue for StoreInstallation<'_> {
         offers
     }
 
+    fn is_fetched(&self) -> bool {
+        channels::is_fetched(self.host)
+    }
+
     fn install_command(&self, offer: &Offer) -> Option<CommandLine> {
         let attribute = [&**offer.channel.as_ref()?, b".", &*offer.name].concat();
         Some(CommandLine::new("nix-env -iA").operand(attribute))

@@ -14,8 +14,8 @@ use crate::bytes::{ByteString, path};
 use crate::fs::Limit;
 use crate::model::{
     Algorithm, Claim, Claimant, CommandLine, Coverage, CoverageState, Depth, Digest, Evidence, FileRecord, Finding,
-    Location, NameFilter, Offer, OfferQuery, Owner, Package, RecordPosition, Remedy, RemedyKind, Search, Source,
-    Status,
+    Location, NameFilter, Offer, OfferQuery, Owner, Package, PullsIn, RecordPosition, Remedy, RemedyKind, Search,
+    Source, Status,
 };
 use crate::version::debian;
 use std::cmp::Ordering;
@@ -320,6 +320,10 @@ impl Upkeep for DpkgInstallation<'_> {
 impl Catalogue for DpkgInstallation<'_> {
     fn offers(&self, asked: &OfferQuery) -> Vec<Offer> {
         self.all_offers(asked)
+    }
+
+    fn pulls_in(&self, offer: &Offer) -> Option<PullsIn> {
+        self.brings_along(offer)
     }
 
     fn is_fetched(&self) -> bool {

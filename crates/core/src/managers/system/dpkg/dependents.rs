@@ -25,7 +25,7 @@ const MAX_ARCHES: usize = 16;
 
 impl DpkgInstallation<'_> {
     /// Tells of every installed package its number and what `status` says of it.
-    fn each_installed(&self, take: &mut dyn FnMut(u32, &Stanza<'_>)) {
+    pub(super) fn each_installed(&self, take: &mut dyn FnMut(u32, &Stanza<'_>)) {
         let file = path::join(ADMIN, b"status");
         let status = self.host.root.read(&file, Limit::RECORD).unwrap_or_default();
         let numbered = (0..).zip(self.records()).filter(|(_, record)| record.source == file);
@@ -136,12 +136,16 @@ impl DpkgInstallation<'_> {
 }
 
 /// `a (>= 1) | b`.
-fn need(group: &[u8]) -> Option<Need> {
+pub(super) fn need(group: &[u8]) -> Option<Need> {
     let any_of: Vec<Want> = group.split(|&b| b == b'|').filter_map(want).collect();
-    (!any_of.is_empty()).then(|| Need { any_of, says: ByteString::from(group.trim_ascii()).to_string() })
+    (!any_of.is_empty()).then(|| Need {
+        any_of,
+        says: ByteString::from(group.trim_ascii()).to_string(),
+        is_optional: false,
+    })
 }
 
-fn groups(value: &[u8]) -> Vec<Want> {
+pub(super) fn groups(value: &[u8]) -> Vec<Want> {
     value.split(|&b| b == b',').filter_map(want).collect()
 }
 

@@ -19,6 +19,7 @@
 
 mod alternatives;
 mod apt;
+mod closure;
 mod contract;
 mod dependents;
 mod diagnostics;

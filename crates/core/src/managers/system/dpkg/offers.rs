@@ -19,7 +19,7 @@ type Key = (ByteString, ByteString);
 type Chosen<'r> = (Key, Option<&'r Record>, Vec<Choice>);
 
 impl DpkgInstallation<'_> {
-    fn apt(&self) -> &Apt {
+    pub(super) fn apt(&self) -> &Apt {
         self.apt.get_or_init(|| {
             let content = self.host.root.read(b"/var/lib/dpkg/arch", Limit::SMALL).unwrap_or_default();
             let named = content.split(|&b| b == b'\n').map(<[u8]>::trim_ascii).filter(|name| !name.is_empty());
@@ -83,7 +83,7 @@ impl DpkgInstallation<'_> {
         self.note(texts.notes.clone());
         let installed = self.found_installed(search);
         let is_named = |name: &[u8]| installed.contains(name);
-        let wanted = Filter { is_named: &is_named, search: Some((search, &texts)) };
+        let wanted = Filter { is_named: &is_named, search: Some((search, &texts)), with_providers: false };
         let (entries, lost) = apt.entries(&self.host.root, &wanted);
         self.note(lost);
         let names: HashSet<ByteString> =
@@ -93,12 +93,17 @@ impl DpkgInstallation<'_> {
 
     /// Every version of the wanted packages, with the entries behind them.
     fn choices(&self, wanted: &(dyn Fn(&[u8]) -> bool + Sync)) -> (Vec<Entry>, Vec<Chosen<'_>>) {
-        let (entries, lost) = self.apt().entries(&self.host.root, &Filter { is_named: wanted, search: None });
+        let (entries, lost) =
+            self.apt().entries(&self.host.root, &Filter { is_named: wanted, search: None, with_providers: false });
         self.note(lost);
         self.choices_of(entries, wanted)
     }
 
-    fn choices_of(&self, entries: Vec<Entry>, wanted: &dyn Fn(&[u8]) -> bool) -> (Vec<Entry>, Vec<Chosen<'_>>) {
+    pub(super) fn choices_of(
+        &self,
+        entries: Vec<Entry>,
+        wanted: &dyn Fn(&[u8]) -> bool,
+    ) -> (Vec<Entry>, Vec<Chosen<'_>>) {
         let apt = self.apt();
         let builds = self.builds();
         let mut order: Vec<Key> = Vec::new();

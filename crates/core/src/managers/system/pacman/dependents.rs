@@ -7,35 +7,54 @@ use crate::bytes::{ByteString, path};
 use crate::fs::{Limit, Root};
 use crate::model::Evidence;
 use crate::version::pacman;
+use std::cmp::Ordering;
+
+/// A node's offers and needs, by the texts of a description.
+pub(super) trait Meets {
+    /// Adds what it provides, and what it needs.
+    fn add<'t>(&mut self, provides: impl Iterator<Item = &'t [u8]>, depends: impl Iterator<Item = &'t [u8]>);
+}
+
+impl Meets for Node {
+    fn add<'t>(&mut self, provides: impl Iterator<Item = &'t [u8]>, depends: impl Iterator<Item = &'t [u8]>) {
+        self.offers.extend(provides.map(|value| {
+            let want = want(value);
+            (want.name, want.version.map(|(_, version)| version))
+        }));
+        let need = |value: &[u8]| Need {
+            any_of: vec![want(value)],
+            says: ByteString::from(value).to_string(),
+            is_optional: false,
+        };
+        self.needs.extend(depends.map(need));
+    }
+}
+
+/// An installed package with what it offers and needs.
+pub(super) fn node(root: &Root, (number, item): (u32, &InstalledPackage)) -> Node {
+    let desc = root.read(&path::join(&item.entry, b"desc"), Limit::SMALL).unwrap_or_default();
+    let mut node = Node { number, ..Node::default() };
+    node.offers.push((item.name.to_vec(), item.version.as_ref().map(|version| version.to_vec())));
+    for (key, _, values) in sections(&desc) {
+        match key {
+            b"PROVIDES" => node.add(values.into_iter(), std::iter::empty()),
+            b"DEPENDS" => node.add(std::iter::empty(), values.into_iter()),
+            _ => {}
+        }
+    }
+    node
+}
+
+/// A version against one that is wanted: without a release it stands for every release of it.
+pub(super) fn order(version: &[u8], wanted: &[u8]) -> Ordering {
+    let release = memchr::memrchr(b'-', version).filter(|_| !wanted.contains(&b'-'));
+    pacman::compare(release.map_or(version, |at| &version[..at]), wanted)
+}
 
 /// The packages that have to go when some are removed. Losses are noted where packages are read.
 pub fn dependents(root: &Root, items: &[InstalledPackage], removed: &[u32]) -> Vec<(u32, Evidence)> {
-    let node = |(number, item): (u32, &InstalledPackage)| {
-        let desc = root.read(&path::join(&item.entry, b"desc"), Limit::SMALL).unwrap_or_default();
-        let mut node = Node { number, ..Node::default() };
-        node.offers.push((item.name.to_vec(), item.version.as_ref().map(|version| version.to_vec())));
-        for (key, _, values) in sections(&desc) {
-            match key {
-                b"PROVIDES" => node.offers.extend(values.into_iter().map(|value| {
-                    let want = want(value);
-                    (want.name, want.version.map(|(_, version)| version))
-                })),
-                b"DEPENDS" => node.needs.extend(
-                    values
-                        .into_iter()
-                        .map(|value| Need { any_of: vec![want(value)], says: ByteString::from(value).to_string() }),
-                ),
-                _ => {}
-            }
-        }
-        node
-    };
-    let nodes: Vec<Node> = (0..).zip(items).map(node).collect();
-    let lost = losers(&nodes, removed, &|version, wanted| {
-        // A version without a release stands for every release of it.
-        let release = memchr::memrchr(b'-', version).filter(|_| !wanted.contains(&b'-'));
-        pacman::compare(release.map_or(version, |at| &version[..at]), wanted)
-    });
+    let nodes: Vec<Node> = (0..).zip(items).map(|numbered| node(root, numbered)).collect();
+    let lost = losers(&nodes, removed, &order);
     let evidence = |number: u32, says: String| {
         let item = &items[number as usize];
         Evidence::at(path::join(&item.entry, b"desc"), "DEPENDS", format!("{} depends on {says}", item.name))
@@ -44,7 +63,7 @@ pub fn dependents(root: &Root, items: &[InstalledPackage], removed: &[u32]) -> V
 }
 
 /// `name`, `name>=1.2`.
-fn want(text: &[u8]) -> Want {
+pub(super) fn want(text: &[u8]) -> Want {
     let Some(at) = text.iter().position(|b| b"<>=".contains(b)) else {
         return Want { name: text.to_vec(), version: None };
     };

@@ -15,6 +15,7 @@
 //! repositories that were taken out of the settings stay behind; paths have no `/` in front, directories one at the
 //! end.
 
+mod closure;
 mod dependents;
 mod file_records;
 mod local;
@@ -34,7 +35,7 @@ use crate::bytes::{ByteString, path};
 use crate::host::Host;
 use crate::model::{
     Affix, CommandLine, Described, Digest, Evidence, FileRecord, Location, Loss, ManagerId, ManagerKind, NameFilter,
-    Offer, OfferQuery, Origin, Profile, Remedy, RemedyKind, Scope, Search, SearchScope, Signing, Source,
+    Offer, OfferQuery, Origin, Profile, PullsIn, Remedy, RemedyKind, Scope, Search, SearchScope, Signing, Source,
 };
 use crate::version::pacman;
 use crate::version::upstream::Notation;
@@ -176,6 +177,10 @@ impl SimpleBackend for Database {
         }
         offers.sort_by(|a, b| a.name.cmp(&b.name));
         offers
+    }
+
+    fn pulls_in(&self, host: &Host, at: &Location, items: &[InstalledPackage], offer: &Offer) -> Option<PullsIn> {
+        closure::of(&host.root, &at.dir, &self.settings, items, offer)
     }
 
     fn is_fetched(&self, host: &Host, at: &Location) -> bool {

@@ -75,7 +75,7 @@ fn node(number: u32, header: &Header<'_>) -> Node {
             }
             None => ByteString::from(name).to_string(),
         };
-        node.needs.push(Need { any_of: vec![Want { name: name.to_vec(), version }], says });
+        node.needs.push(Need { any_of: vec![Want { name: name.to_vec(), version }], says, is_optional: false });
     }
     node
 }

@@ -65,11 +65,14 @@ pub struct Filter<'f> {
     pub is_named: &'f (dyn Fn(&[u8]) -> bool + Sync),
     /// By what they say, with what else is known of packages.
     pub search: Option<(&'f Search, &'f Texts)>,
+    /// Whether packages that provide a wanted name are wanted, too; then the text of each entry is kept.
+    pub with_providers: bool,
 }
 
 impl Filter<'_> {
     fn may_want(&self, text: &[u8], name: Option<&[u8]>) -> bool {
         match self.search {
+            None if self.with_providers && provided(text).any(|name| (self.is_named)(name)) => true,
             None => name.is_none_or(|name| (self.is_named)(name)),
             Some((search, texts)) => {
                 search.may_be_in(text) || name.is_some_and(|name| texts.of(name).is_some() || (self.is_named)(name))
@@ -78,7 +81,8 @@ impl Filter<'_> {
     }
 
     fn wants(&self, entry: &mut Entry) -> bool {
-        let Some((search, texts)) = self.search else { return (self.is_named)(&entry.name) };
+        // Those that provide a name were told by their text.
+        let Some((search, texts)) = self.search else { return self.with_providers || (self.is_named)(&entry.name) };
         entry.text = texts.of(&entry.name).cloned();
         let text = entry.text.as_ref();
         let described = Described {
@@ -106,6 +110,8 @@ pub struct Entry {
     pub download_size: Option<u64>,
     /// The address of upstream.
     pub homepage: Option<ByteString>,
+    /// Its stanza, where it is wanted.
+    pub stanza: Option<Vec<u8>>,
     /// What else is known of it by name.
     pub text: Option<Text>,
     /// Tells builds of one version apart.
@@ -265,12 +271,25 @@ impl Index {
             let line = &text[..memchr::memchr(b'\n', text).unwrap_or(text.len())];
             if wanted.may_want(text, line.strip_prefix(b"Package:").map(<[u8]>::trim_ascii)) {
                 let mut entries: Vec<Entry> = stanzas(text).filter_map(|stanza| entry(stanza, number)).collect();
+                if wanted.with_providers {
+                    entries.iter_mut().for_each(|entry| entry.stanza = Some(text.to_vec()));
+                }
                 found.extend(entries.extract_if(.., |entry| wanted.wants(entry)));
             }
         });
         let note = problem.map(|problem| Loss::damaged(self.file.clone(), problem, "what follows is unknown"));
         (found, note)
     }
+}
+
+/// The names that a stanza provides, without versions.
+fn provided(text: &[u8]) -> impl Iterator<Item = &[u8]> {
+    let line = memchr::memmem::find(text, b"\nProvides:").map_or(&b""[..], |at| &text[at + 10..]);
+    let line = &line[..memchr::memchr(b'\n', line).unwrap_or(line.len())];
+    line.split(|&b| b == b',').map(|one| {
+        let one = one.trim_ascii();
+        &one[..one.iter().position(|b| matches!(b, b' ' | b'(' | b':')).unwrap_or(one.len())]
+    })
 }
 
 /// Hands every stanza of a list to `take`, a window at a time, for lists are large; and says what was wrong with it.
@@ -354,6 +373,7 @@ fn entry(stanza: Stanza<'_>, index: usize) -> Option<Entry> {
         homepage,
         says,
         text: None,
+        stanza: None,
         digest: digest_of(stanza),
         index,
     })

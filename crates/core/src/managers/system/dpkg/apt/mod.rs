@@ -13,7 +13,7 @@
 //! Traps: lists of repositories that were taken out stay behind; a list can be compressed in any way; the same version
 //! can stand in several lists, and the same version string can be another build: then its dependencies differ.
 
-mod conf;
+pub mod conf;
 mod configured;
 mod indexes;
 pub mod keep;

@@ -1,0 +1,230 @@
+//! What an installation would bring along: the closure of its needs within a catalogue, less what is here.
+//!
+//! The rules are those that managers have in common: what is installed and fits is kept; of several ways to meet a need
+//! the first that the catalogue has is taken; a package by its own name comes before one that provides the name. What is
+//! here and no longer fits beside a newer package is upgraded along with it. Where several packages provide a name that
+//! is needed, a manager has rules of its own, and the result is said to be uncertain.
+
+use hashbrown::{HashMap, HashSet};
+
+use super::dependency_graph::{Need, Node, Order, Want, fits};
+use crate::model::{Pulled, PullsIn};
+
+/// A package that a catalogue has, at the version that the manager would take.
+#[derive(Debug, Clone, Default)]
+pub(crate) struct Candidate {
+    /// What it offers, its own name first, and what it needs.
+    pub(crate) node: Node,
+    /// What it is and how large.
+    pub(crate) package: Pulled,
+}
+
+/// Finds the candidates that have one of these names, or provide it.
+pub(crate) type Lookup<'l> = &'l mut dyn FnMut(&HashSet<Vec<u8>>) -> Vec<Candidate>;
+
+/// Far more than any package brings along.
+const MAX_PULLED: usize = 20_000;
+/// The longest chain of needs that is followed.
+const MAX_ROUNDS: usize = 64;
+
+/// The need of a newer version of what is installed.
+fn newer_of(node: &Node) -> Option<Need> {
+    let (name, version) = node.offers.first()?;
+    let version = version.clone().map(|version| (">", version));
+    let says = String::from_utf8_lossy(name).into_owned();
+    Some(Need { any_of: vec![Want { name: name.clone(), version }], says, is_optional: false })
+}
+
+/// The name that a package is offered under first is its own.
+fn own_name(node: &Node) -> &[u8] {
+    node.offers.first().map_or(&[], |(name, _)| name)
+}
+
+fn meets(offers: &[(Vec<u8>, Option<Vec<u8>>)], want: &Want, order: Order<'_>) -> bool {
+    offers.iter().any(|(name, version)| {
+        *name == want.name
+            && match (&want.version, version) {
+                (None, _) => true,
+                (Some((sign, wanted)), Some(version)) => fits(order(version, wanted), sign),
+                (Some(_), None) => false,
+            }
+    })
+}
+
+/// What installing `start` brings along that `installed` does not have. `start` itself is not among it.
+pub(crate) fn closure(start: &Node, installed: &[Node], lookup: Lookup<'_>, order: Order<'_>) -> PullsIn {
+    // What is there, by name; a package that is taken in a newer version stands in for the one that is here.
+    let mut here: HashMap<&[u8], Vec<&Node>> = HashMap::new();
+    let mut dependents: HashMap<&[u8], Vec<&Node>> = HashMap::new();
+    for node in installed {
+        for (name, _) in &node.offers {
+            here.entry(name).or_default().push(node);
+        }
+        for want in node.needs.iter().filter(|need| !need.is_optional).flat_map(|need| &need.any_of) {
+            dependents.entry(&want.name).or_default().push(node);
+        }
+    }
+    let mut replaced: HashSet<Vec<u8>> = HashSet::new();
+    let mut pulled: Vec<Candidate> = Vec::new();
+    let mut of_name: HashMap<Vec<u8>, Vec<usize>> = HashMap::new();
+    let mut known: HashMap<Vec<u8>, Vec<Candidate>> = HashMap::new();
+    let mut open: Vec<Need> = start.needs.clone();
+    let mut complete = true;
+    for _ in 0..MAX_ROUNDS {
+        let is_met_by = |need: &Need,
+                         here: &HashMap<&[u8], Vec<&Node>>,
+                         pulled: &[Candidate],
+                         of_name: &HashMap<Vec<u8>, Vec<usize>>| {
+            need.any_of.iter().any(|want| {
+                let by_start = meets(&start.offers, want, order);
+                let by_here = || {
+                    here.get(&*want.name).is_some_and(|nodes| nodes.iter().any(|node| meets(&node.offers, want, order)))
+                };
+                let by_pulled = || {
+                    let places = of_name.get(&want.name).map_or(&[][..], Vec::as_slice);
+                    places.iter().any(|at| meets(&pulled[*at].node.offers, want, order))
+                };
+                by_start || by_here() || by_pulled()
+            })
+        };
+        open.retain(|need| !is_met_by(need, &here, &pulled, &of_name));
+        if open.is_empty() || pulled.len() >= MAX_PULLED {
+            break;
+        }
+        let asked: HashSet<Vec<u8>> = open
+            .iter()
+            .flat_map(|need| need.any_of.iter().map(|want| want.name.clone()))
+            .filter(|name| !known.contains_key(name))
+            .collect();
+        if !asked.is_empty() {
+            known.extend(asked.iter().map(|name| (name.clone(), Vec::new())));
+            for candidate in lookup(&asked) {
+                let names: HashSet<&Vec<u8>> = candidate.node.offers.iter().map(|(name, _)| name).collect();
+                for name in names.into_iter().filter(|name| asked.contains(*name)) {
+                    known.entry(name.clone()).or_default().push(candidate.clone());
+                }
+            }
+        }
+        let mut next: Vec<Need> = Vec::new();
+        for need in std::mem::take(&mut open) {
+            if is_met_by(&need, &here, &pulled, &of_name) {
+                continue;
+            }
+            let found = need.any_of.iter().find_map(|want| {
+                let fitting: Vec<&Candidate> =
+                    known.get(&want.name)?.iter().filter(|one| meets(&one.node.offers, want, order)).collect();
+                let own = fitting.iter().find(|one| own_name(&one.node) == want.name);
+                complete &= own.is_some() || fitting.len() < 2;
+                own.or(fitting.last()).copied()
+            });
+            let Some(found) = found else {
+                complete &= need.is_optional;
+                continue;
+            };
+            // What an installed package recommends and does not have, its upgrade does not bring either.
+            let name = own_name(&found.node);
+            let before = here.get(name).and_then(|nodes| nodes.iter().find(|node| own_name(node) == name));
+            let is_old = |need: &Need| {
+                need.is_optional && before.is_some_and(|node| node.needs.iter().any(|old| old.any_of == need.any_of))
+            };
+            next.extend(found.node.needs.iter().filter(|need| !is_old(need)).cloned());
+            for (name, _) in &found.node.offers {
+                of_name.entry(name.clone()).or_default().push(pulled.len());
+            }
+            pulled.push(found.clone());
+            // What stands in for a package that is here must suit those that need it.
+            if before.is_some() {
+                here.values_mut().for_each(|nodes| nodes.retain(|node| own_name(node) != name));
+                replaced.insert(name.to_vec());
+                let touched = dependents.get(name).into_iter().flatten();
+                for node in touched.filter(|node| !replaced.contains(own_name(node))) {
+                    let is_met = |need: &Need| is_met_by(need, &here, &pulled, &of_name);
+                    let mut lost = node.needs.iter().filter(|need| need.any_of.iter().any(|want| want.name == name));
+                    if lost.any(|need| !need.is_optional && !is_met(need)) {
+                        next.extend(newer_of(node));
+                    }
+                }
+            }
+        }
+        open = next;
+    }
+    let total =
+        |size: &dyn Fn(&Pulled) -> Option<u64>| pulled.iter().map(|one| size(&one.package)).sum::<Option<u64>>();
+    PullsIn {
+        download_size: total(&|one| one.download_size),
+        installed_size: total(&|one| one.installed_size),
+        complete: complete && open.is_empty(),
+        packages: pulled.into_iter().map(|one| one.package).collect(),
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use crate::version::debian;
+
+    fn need(text: &str) -> Need {
+        let want = |text: &str| {
+            let mut words = text.split_whitespace();
+            let name = words.next().unwrap().as_bytes().to_vec();
+            Want { name, version: words.next().map(|version| (">=", version.as_bytes().to_vec())) }
+        };
+        Need { any_of: text.split('|').map(want).collect(), says: text.to_owned(), is_optional: false }
+    }
+
+    fn node(name: &str, version: &str, provides: &[&str], needs: &[&str]) -> Node {
+        let own = (name.as_bytes().to_vec(), Some(version.as_bytes().to_vec()));
+        let others = provides.iter().map(|name| (name.as_bytes().to_vec(), None));
+        Node {
+            number: 0,
+            offers: std::iter::once(own).chain(others).collect(),
+            needs: needs.iter().map(|text| need(text)).collect(),
+        }
+    }
+
+    #[test]
+    fn only_what_is_not_here_comes_along() {
+        let catalogue = [
+            node("libtide", "3.0", &[], &["libc"]),
+            node("libc", "2.40", &[], &[]),
+            node("quay-mta", "1", &["mta"], &["libtide"]),
+            node("mole-mta", "1", &["mta"], &[]),
+            node("charts", "5", &[], &["chartdata"]),
+            node("tide-tools", "3.0", &[], &["libtide 3.0"]),
+        ];
+        let pinned = Need {
+            any_of: vec![Want { name: b"libtide".to_vec(), version: Some(("=", b"2.0".to_vec())) }],
+            ..need("")
+        };
+        let mut tools = node("tide-tools", "2.0", &[], &[]);
+        tools.needs.push(pinned);
+        let installed = [node("libc", "2.36", &[], &[]), node("libtide", "2.0", &[], &[]), tools];
+        for (needs, expected, complete) in [
+            (&["libc"][..], &[][..], true),
+            (&["libtide"], &[], true),
+            (&["libtide 3.0"], &["libtide", "tide-tools"], true),
+            (&["libc 2.38", "libtide 3.0"], &["libc", "libtide", "tide-tools"], true),
+            (&["nothing|libtide 3.0"], &["libtide", "tide-tools"], true),
+            (&["mta"], &["mole-mta"], false),
+            (&["charts"], &["charts"], false),
+            (&["chartplot"], &[], true),
+        ] {
+            let mut lookup = |names: &HashSet<Vec<u8>>| {
+                let has = |node: &&Node| node.offers.iter().any(|(name, _)| names.contains(name));
+                let found = catalogue.iter().filter(has).map(|node| Candidate {
+                    package: Pulled { name: (&*node.offers[0].0).into(), ..Pulled::default() },
+                    node: node.clone(),
+                });
+                found.collect()
+            };
+            let start = node("chartplot", "1", &[], needs);
+            let found = closure(&start, &installed, &mut lookup, &|a, b| debian::compare(a, b));
+            let names: Vec<String> = found.packages.iter().map(|one| one.name.to_string()).collect();
+            assert_eq!(
+                (&names[..], found.complete),
+                (&expected.iter().map(|name| (*name).to_owned()).collect::<Vec<_>>()[..], complete),
+                "{needs:?}"
+            );
+        }
+    }
+}
