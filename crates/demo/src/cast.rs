@@ -30,6 +30,7 @@ pub fn healthy_packages() -> Vec<Deb> {
     all.push(chartdesk());
     all.extend(lamps());
     all.extend(crate::python::packages());
+    all.push(crate::sources::unattended());
     all
 }
 

@@ -6,7 +6,6 @@ use std::fmt::Write as _;
 use md5::Digest as _;
 
 use crate::WriteError;
-use crate::machine::SET_UP;
 use crate::tree::Tree;
 
 const ADMIN: &str = "var/lib/dpkg";
@@ -134,7 +133,7 @@ impl Deb {
         }
     }
 
-    fn is_removed(&self) -> bool {
+    pub(crate) fn is_removed(&self) -> bool {
         self.status.ends_with("config-files")
     }
 
@@ -163,7 +162,7 @@ impl Deb {
     }
 
     /// What a repository says of it, at this version.
-    fn offered(&self, version: &str) -> String {
+    pub(crate) fn offered(&self, version: &str) -> String {
         let size: usize = self.files.iter().map(|item| item.bytes().len().div_ceil(1024)).sum();
         let mut text = String::new();
         let _ = writeln!(text, "Package: {}\nVersion: {version}\nInstalled-Size: {size}", self.name);
@@ -172,6 +171,9 @@ impl Deb {
             "Maintainer: Breakwater Packagers <packagers@breakwater.example>\nArchitecture: {}",
             self.arch
         );
+        if !self.depends.is_empty() {
+            let _ = writeln!(text, "Depends: {}", self.depends);
+        }
         let _ = writeln!(
             text,
             "Description: {}\nFilename: pool/{}_{version}.deb\nSize: {}",
@@ -274,49 +276,6 @@ pub fn write(tree: &Tree, packages: &[Deb], all_files: bool) -> Result<usize, Wr
     }
     tree.file("var/lib/apt/extended_states", marks.as_bytes(), 0o644, newest)?;
     Ok(claims)
-}
-
-/// Which repositories have which of the distribution's packages at another version, and which package is not the
-/// distribution's.
-const NEWER: [(&str, &str, &str); 5] = [
-    ("updates", "seaglass", "2.6-1"),
-    ("updates", "tidegauge", "3.2.1-1"),
-    ("quay", "paperchart", "1.1.0-1"),
-    ("quay", "chartdesk", "2.8-1"),
-    ("quay", "harbour-lamps", "1.2-1"),
-];
-const NOT_OFFERED: [&str; 2] = ["ferryboard", "harbour-lamps"];
-
-/// The repositories, and what they had when they were last asked.
-pub fn write_catalogues(tree: &Tree, packages: &[Deb], date: i64) -> Result<(), WriteError> {
-    let sources = "# The distribution's own.\nTypes: deb\nURIs: https://packages.breakwater.example/breakwater\nSuites: mole mole-updates\nComponents: main\nSigned-By: /usr/share/keyrings/breakwater.gpg\n";
-    tree.file("etc/apt/sources.list.d/breakwater.sources", sources.as_bytes(), 0o644, SET_UP)?;
-    let quay = "deb [signed-by=/usr/share/keyrings/quay.gpg] https://apt.quay.example stable main\n";
-    tree.file("etc/apt/sources.list.d/quay.list", quay.as_bytes(), 0o644, SET_UP)?;
-    let of = |name: &str| -> String {
-        let newer = NEWER.iter().filter(|(place, ..)| *place == name);
-        let listed = newer.filter_map(|(_, package, version)| {
-            Some(packages.iter().find(|deb| deb.name == *package)?.offered(version))
-        });
-        listed.collect()
-    };
-    let own = packages.iter().filter(|deb| !NOT_OFFERED.contains(&deb.name.as_str()) && !deb.is_removed());
-    let main: String = own.map(|deb| deb.offered(&deb.version)).collect();
-    let lists = [
-        ("packages.breakwater.example_breakwater_dists_mole", "Breakwater", "mole", main),
-        ("packages.breakwater.example_breakwater_dists_mole-updates", "Breakwater", "mole-updates", of("updates")),
-        ("apt.quay.example_dists_stable", "Quay", "stable", of("quay")),
-    ];
-    for (stem, origin, codename, content) in lists {
-        let release = format!(
-            "Origin: {origin}\nLabel: {origin}\nSuite: {codename}\nCodename: {codename}\nDate: Mon, 02 Mar 2026 06:00:00 UTC\nArchitectures: amd64 i386\nComponents: main\n"
-        );
-        tree.file(&format!("var/lib/apt/lists/{stem}_Release"), release.as_bytes(), 0o644, date)?;
-        tree.file(&format!("var/lib/apt/lists/{stem}_main_binary-amd64_Packages"), content.as_bytes(), 0o644, date)?;
-    }
-    tree.dir("var/lib/apt/lists/partial")?;
-    tree.date("var/lib/apt/lists/partial", date)?;
-    tree.date("var/lib/apt/lists", date)
 }
 
 fn md5sums(deb: &Deb) -> String {

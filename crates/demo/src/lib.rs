@@ -15,6 +15,7 @@ mod nix;
 mod python;
 mod rpm;
 mod snap;
+mod sources;
 mod tree;
 
 use std::path::Path;
@@ -74,7 +75,7 @@ pub fn write(dir: &Path, scale: Scale) -> Result<Written, WriteError> {
         deb.add_data(scale.data_files);
     }
     let claims = deb::write(&tree, &packages, scale.write_files)?;
-    deb::write_catalogues(&tree, &packages, machine::SET_UP + 49 * 86_400)?;
+    sources::write(&tree, &packages, machine::SET_UP + 49 * 86_400)?;
     cast::by_hand(&tree)?;
     nix::write(&tree)?;
     flatpak::write(&tree)?;
@@ -95,7 +96,7 @@ pub fn write_healthy(dir: &Path) -> Result<(), WriteError> {
     machine::write_healthy(&tree)?;
     let packages = cast::healthy_packages();
     deb::write(&tree, &packages, true)?;
-    deb::write_catalogues(&tree, &packages, machine::SET_UP + 49 * 86_400)?;
+    sources::write_healthy(&tree, &packages, machine::SET_UP + 49 * 86_400)?;
     cast::alternatives(&tree)?;
     homes::write_healthy(&tree)
 }

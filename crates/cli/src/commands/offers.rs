@@ -7,9 +7,9 @@ use clap::Args;
 use whodunit_core::bytes::ByteString;
 use whodunit_core::managers;
 use whodunit_core::model::ManagerId;
-use whodunit_core::queries::offers::{Asked, Offered, OfferedTitle, Offers, Question, Suggestion, offers};
+use whodunit_core::queries::keeping::UpkeepMode;
+use whodunit_core::queries::offers::{Availability, Offered, OfferedTitle, Offers, Question, Suggestion, offers};
 use whodunit_core::queries::spelled;
-use whodunit_core::queries::upkeep::UpkeepMode;
 use whodunit_core::survey::Survey;
 
 use crate::args::Global;
@@ -113,7 +113,7 @@ impl Shown for Listed {
 
 impl Listed {
     /// Everything about one name that was asked for.
-    fn add_asked(&self, asked: &Asked, page: &mut Vec<Piece>) {
+    fn add_asked(&self, asked: &Availability, page: &mut Vec<Piece>) {
         let offers = &self.answer.offers;
         let titles: Vec<&OfferedTitle> = self.answer.titles.iter().filter(|title| title.asked == asked.name).collect();
         if titles.is_empty() {

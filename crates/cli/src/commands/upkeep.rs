@@ -5,8 +5,9 @@ use std::os::unix::ffi::OsStrExt as _;
 
 use clap::Args;
 use whodunit_core::bytes::ByteString;
+use whodunit_core::queries::keeping::{Kept, UpkeepMode};
 use whodunit_core::queries::spelled;
-use whodunit_core::queries::upkeep::{Kept, UpkeepMode, Upkept, upkeep};
+use whodunit_core::queries::upkeep::{Upkept, upkeep};
 use whodunit_core::survey::Survey;
 
 use crate::args::Global;

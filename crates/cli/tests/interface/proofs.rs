@@ -145,6 +145,13 @@ pub const WITHOUT: &[(&str, &str)] = &[
         "the package is installed again from its registry, which no test has; a package from elsewhere has no remedy",
     ),
     ("unmet-expectation", "the expectation is the user's own"),
+    ("unsigned-source", "only its owner can sign it, and gives out the key"),
+    ("expired-key", "only its owner gives out the newer key"),
+    ("duplicate-source", "which of the two entries is to stay, only the user knows"),
+    ("stale-catalogue", "why it is not refreshed, only the machine's own log tells"),
+    ("ambiguous-index", "which index a name is meant to come from, only the user knows"),
+    ("unused-source", "something may still be installed from it"),
+    ("nobody-updates", "where else it could come from is not recorded; a hold is what the user wants"),
 ];
 
 /// Every proof.

@@ -53,108 +53,142 @@ fn meets(offers: &[(Vec<u8>, Option<Vec<u8>>)], want: &Want, order: Order<'_>) -
 
 /// What installing `start` brings along that `installed` does not have. `start` itself is not among it.
 pub(crate) fn closure(start: &Node, installed: &[Node], lookup: Lookup<'_>, order: Order<'_>) -> PullsIn {
-    // What is there, by name; a package that is taken in a newer version stands in for the one that is here.
-    let mut here: HashMap<&[u8], Vec<&Node>> = HashMap::new();
-    let mut dependents: HashMap<&[u8], Vec<&Node>> = HashMap::new();
-    for node in installed {
-        for (name, _) in &node.offers {
-            here.entry(name).or_default().push(node);
-        }
-        for want in node.needs.iter().filter(|need| !need.is_optional).flat_map(|need| &need.any_of) {
-            dependents.entry(&want.name).or_default().push(node);
-        }
-    }
-    let mut replaced: HashSet<Vec<u8>> = HashSet::new();
-    let mut pulled: Vec<Candidate> = Vec::new();
-    let mut of_name: HashMap<Vec<u8>, Vec<usize>> = HashMap::new();
-    let mut known: HashMap<Vec<u8>, Vec<Candidate>> = HashMap::new();
+    let mut state = Closure::new(start, installed, order);
     let mut open: Vec<Need> = start.needs.clone();
-    let mut complete = true;
     for _ in 0..MAX_ROUNDS {
-        let is_met_by = |need: &Need,
-                         here: &HashMap<&[u8], Vec<&Node>>,
-                         pulled: &[Candidate],
-                         of_name: &HashMap<Vec<u8>, Vec<usize>>| {
-            need.any_of.iter().any(|want| {
-                let by_start = meets(&start.offers, want, order);
-                let by_here = || {
-                    here.get(&*want.name).is_some_and(|nodes| nodes.iter().any(|node| meets(&node.offers, want, order)))
-                };
-                let by_pulled = || {
-                    let places = of_name.get(&want.name).map_or(&[][..], Vec::as_slice);
-                    places.iter().any(|at| meets(&pulled[*at].node.offers, want, order))
-                };
-                by_start || by_here() || by_pulled()
-            })
-        };
-        open.retain(|need| !is_met_by(need, &here, &pulled, &of_name));
-        if open.is_empty() || pulled.len() >= MAX_PULLED {
+        open.retain(|need| !state.meets(need));
+        if open.is_empty() || state.pulled.len() >= MAX_PULLED {
             break;
         }
-        let asked: HashSet<Vec<u8>> = open
-            .iter()
-            .flat_map(|need| need.any_of.iter().map(|want| want.name.clone()))
-            .filter(|name| !known.contains_key(name))
-            .collect();
-        if !asked.is_empty() {
-            known.extend(asked.iter().map(|name| (name.clone(), Vec::new())));
-            for candidate in lookup(&asked) {
-                let names: HashSet<&Vec<u8>> = candidate.node.offers.iter().map(|(name, _)| name).collect();
-                for name in names.into_iter().filter(|name| asked.contains(*name)) {
-                    known.entry(name.clone()).or_default().push(candidate.clone());
-                }
-            }
-        }
+        state.look_up(&open, lookup);
         let mut next: Vec<Need> = Vec::new();
         for need in std::mem::take(&mut open) {
-            if is_met_by(&need, &here, &pulled, &of_name) {
-                continue;
-            }
-            let found = need.any_of.iter().find_map(|want| {
-                let fitting: Vec<&Candidate> =
-                    known.get(&want.name)?.iter().filter(|one| meets(&one.node.offers, want, order)).collect();
-                let own = fitting.iter().find(|one| own_name(&one.node) == want.name);
-                complete &= own.is_some() || fitting.len() < 2;
-                own.or(fitting.last()).copied()
-            });
-            let Some(found) = found else {
-                complete &= need.is_optional;
-                continue;
-            };
-            // What an installed package recommends and does not have, its upgrade does not bring either.
-            let name = own_name(&found.node);
-            let before = here.get(name).and_then(|nodes| nodes.iter().find(|node| own_name(node) == name));
-            let is_old = |need: &Need| {
-                need.is_optional && before.is_some_and(|node| node.needs.iter().any(|old| old.any_of == need.any_of))
-            };
-            next.extend(found.node.needs.iter().filter(|need| !is_old(need)).cloned());
-            for (name, _) in &found.node.offers {
-                of_name.entry(name.clone()).or_default().push(pulled.len());
-            }
-            pulled.push(found.clone());
-            // What stands in for a package that is here must suit those that need it.
-            if before.is_some() {
-                here.values_mut().for_each(|nodes| nodes.retain(|node| own_name(node) != name));
-                replaced.insert(name.to_vec());
-                let touched = dependents.get(name).into_iter().flatten();
-                for node in touched.filter(|node| !replaced.contains(own_name(node))) {
-                    let is_met = |need: &Need| is_met_by(need, &here, &pulled, &of_name);
-                    let mut lost = node.needs.iter().filter(|need| need.any_of.iter().any(|want| want.name == name));
-                    if lost.any(|need| !need.is_optional && !is_met(need)) {
-                        next.extend(newer_of(node));
-                    }
-                }
+            if !state.meets(&need) {
+                state.meet(&need, &mut next);
             }
         }
         open = next;
     }
+    let pulled = &state.pulled;
     let total =
         |size: &dyn Fn(&Pulled) -> Option<u64>| pulled.iter().map(|one| size(&one.package)).sum::<Option<u64>>();
     PullsIn {
         download_size: total(&|one| one.download_size),
         installed_size: total(&|one| one.installed_size),
-        complete: complete && open.is_empty(),
-        packages: pulled.into_iter().map(|one| one.package).collect(),
+        complete: state.is_certain && open.is_empty(),
+        packages: state.pulled.into_iter().map(|one| one.package).collect(),
+    }
+}
+
+/// What is there and what was taken so far.
+struct Closure<'c> {
+    start: &'c Node,
+    order: Order<'c>,
+    /// What is installed, by what it offers; without what a newer package stands in for.
+    here: HashMap<&'c [u8], Vec<&'c Node>>,
+    /// What is installed, by what it needs.
+    dependents: HashMap<&'c [u8], Vec<&'c Node>>,
+    /// The names of what newer packages stand in for.
+    replaced: HashSet<Vec<u8>>,
+    pulled: Vec<Candidate>,
+    /// The places of pulled packages, by what they offer.
+    of_name: HashMap<Vec<u8>, Vec<usize>>,
+    /// What the catalogue has of each name that was looked up.
+    known: HashMap<Vec<u8>, Vec<Candidate>>,
+    is_certain: bool,
+}
+
+impl<'c> Closure<'c> {
+    fn new(start: &'c Node, installed: &'c [Node], order: Order<'c>) -> Self {
+        let mut here: HashMap<&[u8], Vec<&Node>> = HashMap::new();
+        let mut dependents: HashMap<&[u8], Vec<&Node>> = HashMap::new();
+        for node in installed {
+            for (name, _) in &node.offers {
+                here.entry(name).or_default().push(node);
+            }
+            for want in node.needs.iter().filter(|need| !need.is_optional).flat_map(|need| &need.any_of) {
+                dependents.entry(&want.name).or_default().push(node);
+            }
+        }
+        let (replaced, pulled, of_name, known) = Default::default();
+        Closure { start, order, here, dependents, replaced, pulled, of_name, known, is_certain: true }
+    }
+
+    /// Whether a need is met by what is there, by what was taken, or by what is to be installed itself.
+    fn meets(&self, need: &Need) -> bool {
+        need.any_of.iter().any(|want| {
+            let does = |node: &Node| meets(&node.offers, want, self.order);
+            let of_name = |name: &[u8]| self.of_name.get(name).map_or(&[][..], Vec::as_slice);
+            does(self.start)
+                || self.here.get(&*want.name).is_some_and(|nodes| nodes.iter().any(|node| does(node)))
+                || of_name(&want.name).iter().any(|at| does(&self.pulled[*at].node))
+        })
+    }
+
+    /// Asks the catalogue for the names that were not looked up before.
+    fn look_up(&mut self, open: &[Need], lookup: Lookup<'_>) {
+        let names = open.iter().flat_map(|need| need.any_of.iter().map(|want| want.name.clone()));
+        let asked: HashSet<Vec<u8>> = names.filter(|name| !self.known.contains_key(name)).collect();
+        if asked.is_empty() {
+            return;
+        }
+        self.known.extend(asked.iter().map(|name| (name.clone(), Vec::new())));
+        for candidate in lookup(&asked) {
+            let names: HashSet<&Vec<u8>> = candidate.node.offers.iter().map(|(name, _)| name).collect();
+            for name in names.into_iter().filter(|name| asked.contains(*name)) {
+                self.known.entry(name.clone()).or_default().push(candidate.clone());
+            }
+        }
+    }
+
+    /// The package that meets a need, if the catalogue has one.
+    fn found(&mut self, need: &Need) -> Option<Candidate> {
+        for want in &need.any_of {
+            let Some(known) = self.known.get(&want.name) else { continue };
+            let fitting: Vec<&Candidate> =
+                known.iter().filter(|one| meets(&one.node.offers, want, self.order)).collect();
+            let own = fitting.iter().find(|one| own_name(&one.node) == want.name);
+            if let Some(found) = own.or(fitting.last()) {
+                self.is_certain &= own.is_some() || fitting.len() < 2;
+                return Some((*found).clone());
+            }
+        }
+        None
+    }
+
+    /// Takes what meets a need; what that needs in turn is added to `next`.
+    fn meet(&mut self, need: &Need, next: &mut Vec<Need>) {
+        let Some(found) = self.found(need) else {
+            self.is_certain &= need.is_optional;
+            return;
+        };
+        // What an installed package recommends and does not have, its upgrade does not bring either.
+        let name = own_name(&found.node).to_vec();
+        let before = self.here.get(&*name).and_then(|nodes| nodes.iter().find(|node| own_name(node) == name)).copied();
+        let is_old = |need: &Need| {
+            need.is_optional && before.is_some_and(|node| node.needs.iter().any(|old| old.any_of == need.any_of))
+        };
+        next.extend(found.node.needs.iter().filter(|need| !is_old(need)).cloned());
+        for (name, _) in &found.node.offers {
+            self.of_name.entry(name.clone()).or_default().push(self.pulled.len());
+        }
+        self.pulled.push(found);
+        if before.is_some() {
+            self.replace(name, next);
+        }
+    }
+
+    /// What stands in for a package that is here must suit those that need it: else they are upgraded, too.
+    fn replace(&mut self, name: Vec<u8>, next: &mut Vec<Need>) {
+        self.here.values_mut().for_each(|nodes| nodes.retain(|node| own_name(node) != name));
+        for node in self.dependents.get(&*name).into_iter().flatten() {
+            let needs_it = |need: &&Need| need.any_of.iter().any(|want| want.name == name);
+            let is_lost = |need: &Need| !need.is_optional && !self.meets(need);
+            if !self.replaced.contains(own_name(node)) && node.needs.iter().filter(needs_it).any(is_lost) {
+                next.extend(newer_of(node));
+            }
+        }
+        self.replaced.insert(name);
     }
 }
 

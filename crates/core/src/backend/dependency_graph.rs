@@ -138,6 +138,7 @@ mod tests {
         let need = |text: &str| Need {
             any_of: text.split('|').map(|name| Want { name: name.as_bytes().to_vec(), version: None }).collect(),
             says: text.to_owned(),
+            is_optional: false,
         };
         let node = |number, offers: &[&str], needs: &[&str]| Node {
             number,

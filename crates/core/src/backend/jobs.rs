@@ -80,7 +80,7 @@ impl Job {
                 false => parts.any(is_program),
             };
             let has = |word: &&str| command.split([' ', '\t', ';', '&', '|', '\'', '"']).any(|part| part == *word);
-            is_called && (words.is_empty() || words.iter().any(|word| has(&word)))
+            is_called && (words.is_empty() || words.iter().any(has))
         })
     }
 }
@@ -157,16 +157,16 @@ fn timer(host: &Host, dirs: &[ByteString], scope: &Scope, name: &ByteString, lin
     let stem = name.strip_suffix(b".timer").unwrap_or(name);
     let service = started.unwrap_or_else(|| format!("{}.service", ByteString::from(stem)));
     let service = unit(host, dirs, service.as_bytes())?;
-    let commands = values(&service, "ExecStart").into_iter().map(|(.., command)| command).collect();
+    let commands: Vec<String> = values(&service, "ExecStart").into_iter().map(|(.., command)| command).collect();
     let (file, line, schedule) = when.unwrap_or_else(|| (link.clone(), 1, "at times that are not written".to_owned()));
     let evidence = Evidence::line(file, line, format!("{name} is enabled by {link}"));
-    Some(Job { name: name.clone(), scope: scope.clone(), schedule, commands: looked_into(host, commands), evidence })
+    Some(Job { name: name.clone(), scope: scope.clone(), schedule, commands: looked_into(host, &commands), evidence })
 }
 
 /// The commands, with the text of a script that one of them starts.
-fn looked_into(host: &Host, commands: Vec<String>) -> Vec<String> {
-    let mut all = commands.clone();
-    for command in &commands {
+fn looked_into(host: &Host, commands: &[String]) -> Vec<String> {
+    let mut all = commands.to_vec();
+    for command in commands {
         let program = command.trim_start_matches(['@', '-', '+', '!', ':']).split_ascii_whitespace().next();
         let Some(program) = program.filter(|program| program.starts_with('/')) else { continue };
         all.extend(script(host, program.as_bytes()));
@@ -177,7 +177,7 @@ fn looked_into(host: &Host, commands: Vec<String>) -> Vec<String> {
 /// The lines of a script, without comments.
 fn script(host: &Host, file: &[u8]) -> Vec<String> {
     let is_small = host.root.target(file).is_ok_and(|meta| meta.kind == Kind::File && meta.size < (256 << 10));
-    let content = if is_small { host.root.read(file, Limit::SMALL).unwrap_or_default() } else { Vec::new().into() };
+    let content = if is_small { host.root.read(file, Limit::SMALL).unwrap_or_default() } else { Vec::new() };
     if !content.starts_with(b"#!") {
         return Vec::new();
     }
@@ -201,7 +201,7 @@ fn cron(host: &Host, jobs: &mut Vec<Job>) {
             let Some((schedule, user, command)) = cron_line(line, user.as_ref()) else { continue };
             let scope = if *user == *b"root" { Scope::System } else { Scope::User(user) };
             let evidence = Evidence::line(file.clone(), number, command.clone());
-            let commands = looked_into(host, vec![command]);
+            let commands = looked_into(host, &[command]);
             jobs.push(Job { name: file.clone(), scope, schedule, commands, evidence });
         }
     }

@@ -9,20 +9,17 @@ use whodunit_formats::openpgp::{self, Issuer, Key};
 #[derive(Debug, Default)]
 pub(crate) struct KeyRing {
     keys: Vec<(ByteString, Key)>,
-    /// Whether every file could be read.
-    is_whole: bool,
 }
 
 impl KeyRing {
     /// Reads files of keys; one that is not there holds none.
     pub(crate) fn read(root: &Root, files: &[ByteString], notes: &mut Vec<Loss>) -> Self {
-        let mut ring = KeyRing { keys: Vec::new(), is_whole: true };
+        let mut ring = KeyRing::default();
         for file in files {
             match root.read(file, Limit::LIST) {
                 Ok(content) => ring.add(file, &content, notes),
                 Err(error) if error.is_missing() => {}
                 Err(error) => {
-                    ring.is_whole = false;
                     notes.push(Loss::unread(&error, "whose keys it holds is unknown"));
                 }
             }
@@ -34,7 +31,6 @@ impl KeyRing {
     pub(crate) fn add(&mut self, file: &ByteString, content: &[u8], notes: &mut Vec<Loss>) {
         let (keys, problem) = openpgp::keys(content);
         if let Some(problem) = problem {
-            self.is_whole = false;
             notes.push(Loss::damaged(file.clone(), problem, "which keys it holds is unknown in full"));
         }
         self.keys.extend(keys.into_iter().map(|key| (file.clone(), key)));
@@ -65,8 +61,8 @@ impl KeyRing {
         keys.dedup_by(|a, b| a.id == b.id);
         let state = match () {
             () if keys.iter().any(|key| key.signed) => SigningState::Verified,
-            () if !self.is_whole => SigningState::Unknown,
-            () => SigningState::Unverified,
+            // A signature by a key that is not here: its manager refuses it.
+            () => SigningState::Unknown,
         };
         Signing { state, keys }
     }

@@ -90,6 +90,11 @@ pub trait Installation: Send + Sync {
     /// is not read.
     fn packages(&self, detail: Detail) -> Vec<Package>;
 
+    /// The ids of all packages, in the order of their numbers.
+    fn ids(&self) -> Vec<ByteString> {
+        self.packages(Detail::default()).into_iter().map(|package| package.id).collect()
+    }
+
     /// One package in short.
     ///
     /// # Panics

@@ -9,11 +9,11 @@ use crate::managers;
 use crate::model::FindingKind::{
     AliasHidesCommand, AlteredFile, AlteredSettings, BrokenInterpreter, BrokenLauncher, BrokenPackage,
     BuiltinHidesCommand, BypassedProtection, ContextDependentCommand, DanglingLink, DataLeft, DeadOrigin,
-    DuplicateDirectory, DuplicateLauncher, DuplicateTitle, FunctionHidesCommand, HalfInstalled, InvisibleLauncher,
-    LauncherRunsOther, MaskedLauncher, MaskedLibrary, MaskedModule, MismatchedManual, MissingDirectory, MissingFile,
-    MissingLibrary, NoOrigin, OverwrittenFile, RecordDisagrees, RelativeDirectory, RunsOtherCode, SettingsLeft,
-    ShadowedCommand, StaleBase, TwoOwners, UnmetRequirement, UnneededDependency, UnreachableProgram, VersionSplit,
-    WritableDirectory,
+    DuplicateDirectory, DuplicateLauncher, DuplicateTitle, FunctionHidesCommand, HalfInstalled, HeldBack,
+    InvisibleLauncher, LauncherRunsOther, MaskedLauncher, MaskedLibrary, MaskedModule, MismatchedManual,
+    MissingDirectory, MissingFile, MissingLibrary, NoOrigin, NobodyUpdates, OverwrittenFile, RecordDisagrees,
+    RelativeDirectory, RunsOtherCode, SettingsLeft, ShadowedCommand, StaleBase, TwoOwners, UnmetRequirement,
+    UnneededDependency, UnreachableProgram, VersionSplit, WritableDirectory,
 };
 use crate::model::{Cause, CauseKind, Finding, Group, ManagerId, Severity};
 use crate::survey::Survey;
@@ -108,6 +108,7 @@ fn causes(survey: &Survey<'_>, titles: &TitlesOf, finding: &Finding) -> Vec<Caus
             causes.extend(finding.packages.iter().cloned().map(Cause::Record));
         }
         NoOrigin => causes.extend(finding.packages.iter().map(|id| Cause::Source(installation_of(id)))),
+        HeldBack => causes.extend(finding.packages.iter().cloned().map(Cause::Record)),
         SettingsLeft | DataLeft => causes.push(Cause::Remains(finding.subject.clone())),
         MissingDirectory | DuplicateDirectory | RelativeDirectory | WritableDirectory => {
             causes.extend(finding.paths.iter().map(|path| Cause::Directory(plain(survey, path))));
@@ -201,7 +202,7 @@ fn told(survey: &Survey<'_>, findings: &[Finding], members: &[usize]) -> (ByteSt
             let subject = if is_one { file } else { lead.subject.clone() };
             (subject, format!("{count} links lead to what does not exist: {list}"))
         }
-        (NoOrigin, _) => {
+        (NoOrigin | NobodyUpdates, _) => {
             let installation = lead.packages.first().map_or_else(ByteString::default, |id| installation_of(id));
             let manager = manager_of(&installation);
             (manager.0.into(), format!("{count} packages of {manager} are in no source of this machine: {list}"))
@@ -257,7 +258,7 @@ fn sort_of(lead: &Finding) -> CauseKind {
         DanglingLink | BrokenLauncher => CauseKind::MissingTarget,
         MissingDirectory | DuplicateDirectory | RelativeDirectory | WritableDirectory => CauseKind::SearchPathDirectory,
         InvisibleLauncher => CauseKind::ManagerNotSetUp,
-        NoOrigin => CauseKind::SourceGone,
+        NoOrigin | NobodyUpdates => CauseKind::SourceGone,
         AlteredFile | AlteredSettings | MissingFile | HalfInstalled | BrokenPackage | RecordDisagrees => {
             CauseKind::PackageState
         }

@@ -20,6 +20,7 @@ mod release;
 pub mod requirements;
 mod search_path;
 mod settings;
+mod sources;
 mod unowned;
 mod unused;
 mod users;
@@ -74,6 +75,7 @@ const FAMILIES: &[Family] = &[
     Machine(records::sandbox_data),
     Machine(records::not_programs),
     Machine(held::findings),
+    Machine(sources::nobody),
     Machine(unused::findings),
     Machine(reach::findings),
     Machine(doomed::findings),
@@ -136,6 +138,7 @@ pub fn check(cx: &CheckContext<'_, '_>, settings: &Settings, wanted: &FindingFil
     let mut findings = ask(cx, FAMILIES);
     findings.extend(users::merged(of_each_user(cx, |cx| settings.unmet(cx))));
     findings.extend(release::ended(cx, settings.now));
+    findings.extend(sources::findings(cx, settings.now));
     findings.sort_by(Finding::by_importance);
     let idle = settings.mark(&mut findings).into_iter().cloned().collect();
     wanted.select(cx.survey, &mut findings);

@@ -4,6 +4,7 @@ use hashbrown::HashSet;
 use schemars::JsonSchema;
 use serde::Serialize;
 
+use super::inventory_facts::{self, Facts};
 use crate::backend::{Catalogue, Detail};
 use crate::bytes::ByteString;
 use crate::findings::held;
@@ -21,6 +22,12 @@ pub struct Selection {
     pub managers: Vec<ManagerId>,
     /// Only of these scopes, as spelled in the output; none for all.
     pub scopes: Vec<String>,
+    /// Only what is confined.
+    pub confined: bool,
+    /// Only what nobody vouches for with a signature.
+    pub unsigned: bool,
+    /// Whether catalogues and settings are asked, too; see [`Facts`].
+    pub with_facts: bool,
     /// Only from there: `distribution`, `third-party`, `local`, `none`, or a part of a source's name.
     pub origin: Option<String>,
 }
@@ -39,11 +46,22 @@ pub enum Sort {
     Manager,
 }
 
+/// A package with what else was asked about it.
+#[derive(Debug, Clone, Serialize, JsonSchema)]
+pub struct Listed {
+    /// The package.
+    #[serde(flatten)]
+    pub package: Package,
+    /// What catalogues and settings tell; only where that was asked for.
+    #[serde(flatten)]
+    pub facts: Option<Facts>,
+}
+
 /// The answer.
 #[derive(Debug, Clone, Serialize, JsonSchema)]
 pub struct Inventory {
     /// The packages, in order.
-    pub packages: Vec<Package>,
+    pub packages: Vec<Listed>,
     /// Packages that no source has; only where sources are asked about.
     pub findings: Vec<Finding>,
     /// Findings about the sources themselves; only if they are asked about.
@@ -81,7 +99,8 @@ pub struct Totals {
 pub fn inventory(survey: &Survey<'_>, selection: &Selection, sort: Sort, mut detail: Detail) -> Inventory {
     detail.dates |= sort == Sort::Date;
     detail.asked_for_only = !selection.all;
-    detail.origins |= selection.origin.is_some();
+    let with_facts = selection.with_facts || selection.unsigned;
+    detail.origins |= selection.origin.is_some() || with_facts;
     // Titles are told where everything is.
     let in_full = detail.programs && detail.evidence;
     let mut packages = if in_full { survey.titled_in(detail).packages } else { survey.packages(detail) };
@@ -103,6 +122,13 @@ pub fn inventory(survey: &Survey<'_>, selection: &Selection, sort: Sort, mut det
         Sort::Date => b.installed_at.cmp(&a.installed_at).then_with(|| by_name(a, b)),
         Sort::Manager => (a.manager, &a.scope).cmp(&(b.manager, &b.scope)).then_with(|| by_name(a, b)),
     });
+    let facts: Vec<Option<Facts>> = match with_facts {
+        true => inventory_facts::of(survey, &packages).into_iter().map(Some).collect(),
+        false => vec![None; packages.len()],
+    };
+    let listed = packages.into_iter().zip(facts).map(|(package, facts)| Listed { package, facts });
+    let is_unsigned = |one: &Listed| one.facts.as_ref().is_some_and(|facts| facts.signed == Some(false));
+    let packages = listed.filter(|one| !selection.unsigned || is_unsigned(one)).collect();
     Inventory { packages, findings, notes }
 }
 
@@ -146,6 +172,11 @@ pub fn totals(survey: &Survey<'_>, selection: &Selection) -> Totals {
 
 impl Selection {
     fn has(&self, package: &Package) -> bool {
+        let is_confined =
+            || package.confinement.as_deref().is_some_and(|word| !matches!(word, "none" | "classic" | "devmode"));
+        if self.confined && !is_confined() {
+            return false;
+        }
         let wanted = self.all || (package.reason != Reason::Dependency && package.status != Status::ConfigRemains);
         wanted
             && (self.managers.is_empty() || self.managers.contains(&package.manager))

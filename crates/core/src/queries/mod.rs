@@ -6,6 +6,8 @@ mod check_context;
 
 pub mod impact;
 pub mod inventory;
+pub mod inventory_facts;
+pub mod keeping;
 pub mod launchers;
 pub mod libraries;
 pub mod manuals;

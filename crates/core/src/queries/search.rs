@@ -168,7 +168,7 @@ pub fn search(survey: &Survey<'_>, words: &Search) -> SearchAnswer {
         let is_installed = hits.iter().any(|hit| !hit.installed.is_empty());
         (best.min(), Reverse(is_installed), Reverse(hits.len()), title.len(), title.clone())
     });
-    let results = groups.into_iter().map(|(title, hits)| told(survey, words, title, hits)).collect();
+    let results = groups.into_iter().map(|(title, hits)| told(survey, words, title, &hits)).collect();
     SearchAnswer { results, not_searched: not_searched(survey, words) }
 }
 
@@ -212,7 +212,7 @@ fn add_installed<'a>(
 /// The most places of one result that are named as evidence.
 const MAX_EVIDENCE: usize = 8;
 
-fn told(survey: &Survey<'_>, words: &Search, title: ByteString, hits: Vec<Hit<'_>>) -> Found {
+fn told(survey: &Survey<'_>, words: &Search, title: ByteString, hits: &[Hit<'_>]) -> Found {
     let mut found = Found {
         title,
         summary: None,
@@ -221,7 +221,7 @@ fn told(survey: &Survey<'_>, words: &Search, title: ByteString, hits: Vec<Hit<'_
         matched_by: Vec::new(),
         copies: Vec::new(),
     };
-    for hit in &hits {
+    for hit in hits {
         found.installed.extend(hit.installed.iter().map(|package| package.id.clone()));
         let mut is_matched = false;
         for (offer, held) in &hit.offers {

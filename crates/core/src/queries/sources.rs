@@ -1,12 +1,13 @@
 //! Where packages come from: repositories, remotes, channels, taps, indexes.
 
+use crate::backend::Catalogue;
 use hashbrown::{HashMap, HashSet};
 use rayon::prelude::*;
 use schemars::JsonSchema;
 use serde::Serialize;
 
 use crate::bytes::ByteString;
-use crate::model::{Loss, ManagerId, OfferQuery, Package, Source, Status};
+use crate::model::{Loss, ManagerId, Package, Source, Status};
 use crate::survey::Survey;
 
 /// A source with what came from it.
@@ -47,11 +48,20 @@ pub fn sources(survey: &Survey<'_>, names: &[ByteString]) -> Sources {
     if !names.is_empty() {
         all.retain(is_meant);
     }
+    Sources { sources: used(survey, all, true), notes }
+}
+
+/// Every source with what came from it; `with_orphans` also with what only it offers.
+pub(crate) fn in_use(survey: &Survey<'_>, with_orphans: bool) -> Vec<SourceInUse> {
+    used(survey, configured(survey).0, with_orphans)
+}
+
+fn used(survey: &Survey<'_>, all: Vec<Source>, with_orphans: bool) -> Vec<SourceInUse> {
     if all.is_empty() {
-        return Sources { sources: Vec::new(), notes };
+        return Vec::new();
     }
     let packages = survey.recorded();
-    let others = Offering::of(survey);
+    let others = with_orphans.then(|| Offering::of(survey));
     let in_use = |source: Source| {
         let is_of_it = |package: &&Package| {
             package.manager == source.manager
@@ -62,8 +72,10 @@ pub fn sources(survey: &Survey<'_>, names: &[ByteString]) -> Sources {
         let of_it: Vec<&Package> = packages.iter().filter(is_of_it).collect();
         let of_manager = || packages.iter().filter(|package| package.manager == source.manager);
         let tells = of_manager().next().is_none() || of_manager().any(|package| package.origin.is_some());
-        let orphans =
-            of_it.iter().filter(|package| others.is_only_in(package, &source)).map(|package| package.id.clone());
+        let orphans = of_it
+            .iter()
+            .filter(|package| others.as_ref().is_some_and(|others| others.is_only_in(package, &source)))
+            .map(|package| package.id.clone());
         // Of several indexes none is named by what came from them.
         let tells = tells && !(source.origins.is_empty() && source.origin_kind.is_none() && source.kind == "index");
         SourceInUse {
@@ -73,7 +85,7 @@ pub fn sources(survey: &Survey<'_>, names: &[ByteString]) -> Sources {
             source,
         }
     };
-    Sources { sources: all.into_iter().map(in_use).collect(), notes }
+    all.into_iter().map(in_use).collect()
 }
 
 /// Every source that is configured, by manager, and what could not be read.
@@ -82,7 +94,7 @@ pub(crate) fn configured(survey: &Survey<'_>) -> (Vec<Source>, Vec<Loss>) {
     let mut all: Vec<Source> = survey
         .installations()
         .par_iter()
-        .flat_map_iter(|held| held.catalogue().map_or_else(Vec::new, |catalogue| catalogue.sources()))
+        .flat_map_iter(|held| held.catalogue().map_or_else(Vec::new, Catalogue::sources))
         .collect();
     for manager in crate::managers::ALL {
         all.extend(manager.indexes(survey.host, &mut notes));
@@ -105,15 +117,11 @@ struct Offering {
 
 impl Offering {
     fn of(survey: &Survey<'_>) -> Self {
-        let offers = survey
-            .installations()
-            .par_iter()
-            .flat_map_iter(|held| held.catalogue().map_or_else(Vec::new, |held| held.offers(&OfferQuery::Installed)));
         let mut of: HashMap<(ManagerId, ByteString), HashSet<ByteString>> = HashMap::new();
-        for offer in offers.collect::<Vec<_>>() {
+        for offer in survey.offered().iter().flatten() {
             // What is installed and in no catalogue is offered by nobody.
-            if let Some(source) = offer.source.filter(|_| offer.catalogued_at.is_some()) {
-                of.entry((offer.manager, offer.name)).or_default().insert(source.name);
+            if let Some(source) = offer.source.as_ref().filter(|_| offer.catalogued_at.is_some()) {
+                of.entry((offer.manager, offer.name.clone())).or_default().insert(source.name.clone());
             }
         }
         Offering { of }

@@ -4,87 +4,12 @@ use hashbrown::{HashMap, HashSet};
 use schemars::JsonSchema;
 use serde::Serialize;
 
+use super::keeping::{Behind, Keeping, Kept, is_current};
 use super::offers::{Question, offers};
-use super::sources::configured;
-use crate::backend::jobs::{self, Job};
-use crate::backend::{Automatic, Detail, Installation};
+use crate::backend::Detail;
 use crate::bytes::ByteString;
-use crate::managers;
-use crate::model::{
-    CommandLine, Evidence, ManagerId, ManagerKind, Offer, OfferQuery, Owner, Package, Remedy, RemedyKind, Scope,
-    Source, Status,
-};
+use crate::model::{ManagerId, Scope};
 use crate::survey::Survey;
-
-/// Who keeps something current.
-#[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord, Hash, Serialize, JsonSchema)]
-#[serde(rename_all = "kebab-case")]
-pub enum UpkeepMode {
-    /// It is upgraded by itself.
-    Automatic,
-    /// One command upgrades it.
-    Command,
-    /// A user has to fetch or build a newer one.
-    ByHand,
-    /// No source offers it, or upgrades of it are held back.
-    Nobody,
-    /// The records do not tell.
-    Unknown,
-}
-
-impl UpkeepMode {
-    /// The word used in every output.
-    #[must_use]
-    pub fn word(self) -> &'static str {
-        match self {
-            UpkeepMode::Automatic => "automatic",
-            UpkeepMode::Command => "command",
-            UpkeepMode::ByHand => "by-hand",
-            UpkeepMode::Nobody => "nobody",
-            UpkeepMode::Unknown => "unknown",
-        }
-    }
-}
-
-/// A newer version that is to be had.
-#[derive(Debug, Clone, PartialEq, Eq, Serialize, JsonSchema)]
-pub struct Behind {
-    /// The newer version.
-    pub version: Option<ByteString>,
-    /// The source that has it.
-    pub source: Option<ByteString>,
-}
-
-/// Who keeps a package current.
-#[derive(Debug, Clone, PartialEq, Eq, Serialize, JsonSchema)]
-pub struct Kept {
-    /// The package's id.
-    pub id: ByteString,
-    /// Its manager.
-    pub manager: ManagerId,
-    /// Whose it is.
-    pub scope: Scope,
-    /// Its name.
-    pub name: ByteString,
-    /// Its version.
-    pub version: Option<ByteString>,
-    /// Who does it.
-    pub mode: UpkeepMode,
-    /// What does it by itself.
-    pub by: Option<String>,
-    /// When, as it is written.
-    pub schedule: Option<String>,
-    /// The command that upgrades it.
-    pub command: Option<String>,
-    /// The user who types it; `null` where the command says it.
-    pub as_user: Option<ByteString>,
-    /// Why nobody does, or why it is not known.
-    pub because: Option<String>,
-    /// The newer version that is to be had.
-    pub behind: Option<Behind>,
-    /// Where it stands.
-    pub evidence: Vec<Evidence>,
-}
 
 /// The answer.
 #[derive(Debug, Clone, Serialize, JsonSchema)]
@@ -96,7 +21,7 @@ pub struct Upkept {
 /// Who keeps the packages current that are installed, or of these the ones with these names or ids.
 #[must_use]
 pub fn upkeep(survey: &Survey<'_>, names: &[ByteString], now: Option<i64>) -> Upkept {
-    let keeping = Keeping::of(survey, &OfferQuery::Installed);
+    let keeping = Keeping::of_all(survey);
     let behind = behind(survey, now);
     let wanted: HashSet<(u16, u32)> = names.iter().flat_map(|name| survey.by_name_or_id(name)).collect();
     let mut upkeep = Vec::new();
@@ -107,10 +32,7 @@ pub fn upkeep(survey: &Survey<'_>, names: &[ByteString], now: Option<i64>) -> Up
         }
         for (number, package) in (0..).zip(held.packages(detail)) {
             let is_wanted = names.is_empty() || wanted.contains(&(holder, number));
-            if !is_wanted
-                || matches!(package.status, Status::ConfigRemains | Status::Disabled)
-                || survey.is_foreign(holder, number)
-            {
+            if !is_wanted || !is_current(&package) || survey.is_foreign(holder, number) {
                 continue;
             }
             let mut kept = keeping.of_package(survey, &**held, number, &package);
@@ -135,189 +57,4 @@ fn behind(survey: &Survey<'_>, now: Option<i64>) -> HashMap<(ManagerId, Scope, B
         }
     }
     found
-}
-
-/// What decides who keeps a package current.
-pub(crate) struct Keeping {
-    jobs: Vec<Job>,
-    sources: Vec<Source>,
-    /// What catalogues have of each package, by its name; no entry of a manager of which none was fetched.
-    offered: HashMap<ManagerId, HashMap<ByteString, Vec<Offer>>>,
-}
-
-impl Keeping {
-    /// Reads jobs and sources, and what catalogues have: of these names, or of all that is installed.
-    pub(crate) fn of(survey: &Survey<'_>, query: &OfferQuery) -> Self {
-        let mut offered: HashMap<ManagerId, HashMap<ByteString, Vec<Offer>>> = HashMap::new();
-        for held in survey.installations() {
-            let manager = held.location().manager;
-            let Some(catalogue) = held.catalogue() else { continue };
-            if !catalogue.is_fetched() {
-                continue;
-            }
-            let of_manager = offered.entry(manager).or_default();
-            for offer in catalogue.offers(query).into_iter().filter(|one| one.catalogued_at.is_some()) {
-                of_manager.entry(offer.name.clone()).or_default().push(offer);
-            }
-        }
-        Keeping { jobs: jobs::read(survey.host), sources: configured(survey).0, offered }
-    }
-
-    /// Who keeps one package current.
-    pub(crate) fn of_package(
-        &self,
-        survey: &Survey<'_>,
-        held: &dyn Installation,
-        number: u32,
-        package: &Package,
-    ) -> Kept {
-        let mut kept = Kept {
-            id: package.id.clone(),
-            manager: package.manager,
-            scope: package.scope.clone(),
-            name: package.name.clone(),
-            version: package.version.clone(),
-            mode: UpkeepMode::Unknown,
-            by: None,
-            schedule: None,
-            command: None,
-            as_user: None,
-            because: None,
-            behind: None,
-            evidence: package.evidence.iter().take(1).cloned().collect(),
-        };
-        if let Some(evidence) = held.upkeep().and_then(|upkeep| upkeep.prevented(number, package)) {
-            (kept.mode, kept.because) = (UpkeepMode::Nobody, Some(evidence.says.clone()));
-            kept.evidence = vec![evidence];
-            return kept;
-        }
-        if package.held {
-            (kept.mode, kept.because) = (UpkeepMode::Nobody, Some("upgrades of it are held back".to_owned()));
-            return kept;
-        }
-        if let Some(mode) = self.by_origin(package, &mut kept) {
-            kept.mode = mode;
-            return kept;
-        }
-        let automatic = self.automatic(held, &package.name, &package.scope, self.offers(package));
-        let line = upgrade_command(held, number);
-        let remedy = line.and_then(|line| survey.remedy_within(held, Remedy::new(RemedyKind::Upgrade, line)));
-        if let Some(remedy) = remedy {
-            (kept.command, kept.as_user) = (Some(remedy.command), remedy.as_user);
-        }
-        match automatic {
-            Some(automatic) => {
-                (kept.mode, kept.by, kept.schedule) = (UpkeepMode::Automatic, Some(automatic.by), automatic.schedule);
-                kept.evidence.extend(automatic.evidence);
-            }
-            None if kept.command.is_some() => kept.mode = UpkeepMode::Command,
-            None => by_kind(package, &mut kept),
-        }
-        kept
-    }
-
-    /// Who keeps the package current that owns something.
-    pub(crate) fn of_owner(&self, survey: &Survey<'_>, owner: &Owner) -> Option<Kept> {
-        if owner.status == Status::ConfigRemains {
-            return None;
-        }
-        let (held, number) =
-            survey.named(&owner.name).into_iter().find(|(held, number)| held.owner(*number).id == owner.id)?;
-        // Where catalogues tell all that is offered, the origin decides nothing.
-        let origins = !managers::profile(owner.manager).has_full_catalogues;
-        let detail = Detail { evidence: true, origins, ..Detail::default() };
-        let package = held.packages(detail).into_iter().nth(number as usize)?;
-        Some(self.of_package(survey, held, number, &package))
-    }
-
-    /// What the origin alone decides.
-    fn by_origin(&self, package: &Package, kept: &mut Kept) -> Option<UpkeepMode> {
-        if let Some(origin) = &package.origin {
-            // Where catalogues tell all that is offered, what was fetched by hand can be offered, too.
-            let is_full = managers::profile(package.manager).has_full_catalogues;
-            if !is_full && matches!(origin.kind.as_str(), "file" | "directory") {
-                kept.because = Some(match origin.kind.as_str() {
-                    "file" => "it was installed from a file that a user had fetched".to_owned(),
-                    _ => "it was installed from a directory of a user's".to_owned(),
-                });
-                return Some(UpkeepMode::ByHand);
-            }
-            // A source that is still named, but not configured.
-            let of_manager = || self.sources.iter().filter(|source| source.manager == package.manager);
-            let gave = |source: &&Source| source.gave(origin);
-            let tells = matches!(origin.kind.as_str(), "repository" | "remote") && of_manager().next().is_some();
-            if tells && of_manager().any(|source| !source.origins.is_empty()) {
-                let is_there = of_manager().filter(gave).any(|source| source.enabled);
-                let is_known = of_manager().any(|source| gave(&source));
-                if !is_there {
-                    let state = if is_known { "disabled" } else { "not configured any more" };
-                    kept.because = Some(format!("its source {} is {state}", origin.name));
-                    return Some(UpkeepMode::Nobody);
-                }
-            }
-        }
-        let is_full = managers::profile(package.manager).has_full_catalogues;
-        if !is_full {
-            return None;
-        }
-        match self.offered.get(&package.manager) {
-            Some(names) if names.contains_key(&package.name) => None,
-            Some(_) => {
-                kept.because = Some("no source offers it".to_owned());
-                Some(UpkeepMode::Nobody)
-            }
-            None => {
-                kept.because = Some("no catalogue of its manager was fetched".to_owned());
-                Some(UpkeepMode::Unknown)
-            }
-        }
-    }
-
-    fn offers(&self, package: &Package) -> &[Offer] {
-        let of_manager = self.offered.get(&package.manager);
-        of_manager.and_then(|names| names.get(&package.name)).map_or(&[], Vec::as_slice)
-    }
-
-    /// What upgrades a package by itself that comes from one of these offers.
-    pub(crate) fn automatic(
-        &self,
-        held: &dyn Installation,
-        name: &[u8],
-        scope: &Scope,
-        offers: &[Offer],
-    ) -> Option<Automatic> {
-        let upkeep = held.upkeep();
-        if let Some(automatic) = upkeep.and_then(|upkeep| upkeep.automatic(name, offers, &self.jobs)) {
-            return Some(automatic);
-        }
-        let id = held.location().manager;
-        let calls = managers::ALL.iter().find(|manager| manager.id() == id)?.upgrade_calls();
-        // A job of the machine's upgrades what the machine has, a user's what the user has.
-        let is_for = |job: &&Job| job.scope == *scope && !upkeep.is_some_and(|upkeep| upkeep.is_own(job));
-        let does = |job: &&Job| calls.iter().any(|(program, words)| job.calls(program, words));
-        let job = self.jobs.iter().filter(is_for).find(does)?;
-        Some(Automatic {
-            by: job.name.to_string(),
-            schedule: Some(job.schedule.clone()),
-            evidence: vec![job.evidence.clone()],
-        })
-    }
-}
-
-fn upgrade_command(held: &dyn Installation, number: u32) -> Option<CommandLine> {
-    let of_manager = held.upkeep().and_then(|upkeep| upkeep.upgrade_command(number));
-    let of_remedies = || held.remedies(number).into_iter().find(|remedy| remedy.kind == RemedyKind::Upgrade);
-    of_manager.or_else(|| of_remedies().map(|remedy| remedy.line))
-}
-
-/// What the kind of manager decides, where there is no command.
-fn by_kind(package: &Package, kept: &mut Kept) {
-    let kind = managers::profile(package.manager).kind;
-    let (mode, because) = match kind {
-        ManagerKind::Versions => (UpkeepMode::ByHand, "each version is installed on request and stays"),
-        ManagerKind::Sandbox => (UpkeepMode::ByHand, "a user has to fetch a newer file"),
-        ManagerKind::Store => (UpkeepMode::ByHand, "it changes with the configuration or the profile that has it"),
-        _ => (UpkeepMode::Unknown, "its manager does not record where it came from"),
-    };
-    (kept.mode, kept.because) = (mode, Some(because.to_owned()));
 }

@@ -14,7 +14,9 @@ use crate::fs::{Gap, Root};
 use crate::host::Host;
 use crate::identity::{self, Known, Titles};
 use crate::index::{ClaimIndex, FoundClaim};
-use crate::model::{Coverage, CoverageState, Finding, Loss, ManagerId, NameFilter, Owner, Package, Remedy, Scope};
+use crate::model::{
+    Coverage, CoverageState, Finding, Loss, ManagerId, NameFilter, Offer, OfferQuery, Owner, Package, Remedy, Scope,
+};
 use crate::resolve::program_dirs;
 
 pub use ownership::Ownership;
@@ -27,6 +29,7 @@ pub struct Survey<'s> {
     titled: OnceLock<Titled>,
     recorded: OnceLock<Vec<Package>>,
     diagnosed: OnceLock<Vec<Finding>>,
+    offered: OnceLock<Vec<Vec<Offer>>>,
     foreign: foreign::ForeignPackages,
 }
 
@@ -51,6 +54,7 @@ impl<'s> Survey<'s> {
             titled: OnceLock::new(),
             recorded: OnceLock::new(),
             diagnosed: OnceLock::new(),
+            offered: OnceLock::new(),
             foreign: foreign::ForeignPackages::default(),
         }
     }
@@ -98,6 +102,14 @@ impl<'s> Survey<'s> {
     pub fn recorded(&self) -> &[Package] {
         let detail = Detail { programs: true, evidence: true, origins: true, ..Detail::default() };
         self.recorded.get_or_init(|| self.packages(detail))
+    }
+
+    /// What the catalogues of each installation have of what it holds, read once for all that ask.
+    pub fn offered(&self) -> &[Vec<Offer>] {
+        let of_one = |held: &dyn Installation| {
+            held.catalogue().map_or_else(Vec::new, |catalogue| catalogue.offers(&OfferQuery::Installed))
+        };
+        self.offered.get_or_init(|| self.installations().par_iter().map(|held| of_one(&**held)).collect())
     }
 
     /// What the managers' own records say that a maintainer should know, read once for all that ask.

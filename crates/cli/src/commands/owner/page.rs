@@ -4,8 +4,8 @@ use crate::commands::upkeep::sentence;
 use crate::output::{self, Line, Presenter, Tone};
 use whodunit_core::bytes::ByteString;
 use whodunit_core::model::{Evidence, Remedy, RemedyKind, Severity};
+use whodunit_core::queries::keeping::UpkeepMode;
 use whodunit_core::queries::owner::{Answer, Elsewhere, Hop, TargetKind, Verdict};
-use whodunit_core::queries::upkeep::UpkeepMode;
 use whodunit_core::resolve::How;
 
 /// Where the second column begins.

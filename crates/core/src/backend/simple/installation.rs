@@ -8,15 +8,14 @@ use hashbrown::HashMap;
 use super::{FileLists, InstalledPackage, Record, SimpleBackend, link_target, purl};
 use crate::backend::listed::{self, Role};
 use crate::backend::{
-    BATCH, Catalogue, Detail, FileIndex, FileRecords, Installation, Launching, Relations, SharedDirs, Unsearched,
-    wanted,
+    BATCH, Catalogue, Detail, FileIndex, FileRecords, Installation, Launching, Relations, SharedDirs, wanted,
 };
 use crate::bytes::{ByteString, path};
 use crate::host::Host;
 use crate::model::{
-    Actor, Claim, Claimant, CommandLine, Coverage, CoverageState, Depth, Digest, Evidence, ExecTarget, FileRecord,
-    Finding, FindingKind, Location, Loss, Losses, ManagerId, NameFilter, Offer, OfferQuery, Owner, Package, PathClaim,
-    PullsIn, RecordPosition, Remedy, RemedyKind, Scope, Search, Severity, Source,
+    Actor, Claim, Claimant, Coverage, CoverageState, Depth, Digest, Evidence, ExecTarget, FileRecord, Finding,
+    FindingKind, Location, Loss, Losses, ManagerId, NameFilter, Owner, Package, PathClaim, RecordPosition, Remedy,
+    RemedyKind, Scope, Severity,
 };
 
 /// Which item claims a path, and by which of its places.
@@ -84,7 +83,7 @@ impl<'s, K: SimpleBackend + 's> SimpleInstallation<'s, K> {
         domain.iter().any(|dir| path::within(canonical, dir))
     }
 
-    fn note(&self, lost: Vec<Loss>) {
+    pub(super) fn note(&self, lost: Vec<Loss>) {
         self.late.add(lost);
     }
 
@@ -250,7 +249,7 @@ impl<'s, K: SimpleBackend + 's> Installation for SimpleInstallation<'s, K> {
     }
 
     fn catalogue(&self) -> Option<&dyn Catalogue> {
-        Some(self)
+        self.backend.catalogue().is_some().then_some(self as &dyn Catalogue)
     }
 
     fn relations(&self) -> Option<&dyn Relations> {
@@ -346,42 +345,6 @@ impl<'s, K: SimpleBackend + 's> FileRecords for SimpleInstallation<'s, K> {
     fn restore(&self, package: u32) -> Option<Remedy> {
         let command = self.backend.lists()?.restore(self.item(package))?;
         Some(Remedy::new(RemedyKind::Restore, command))
-    }
-}
-
-impl<'s, K: SimpleBackend + 's> Catalogue for SimpleInstallation<'s, K> {
-    fn offers(&self, asked: &OfferQuery) -> Vec<Offer> {
-        let mut lost = Vec::new();
-        let offers = self.backend.offers(self.host, &self.location, self.items(), asked, &mut lost);
-        self.note(lost);
-        offers
-    }
-
-    fn pulls_in(&self, offer: &Offer) -> Option<PullsIn> {
-        self.backend.pulls_in(self.host, &self.location, self.items(), offer)
-    }
-
-    fn is_fetched(&self) -> bool {
-        self.backend.is_fetched(self.host, &self.location)
-    }
-
-    fn sources(&self) -> Vec<Source> {
-        let mut lost = Vec::new();
-        let sources = self.backend.sources(self.host, &self.location, &mut lost);
-        self.note(lost);
-        sources
-    }
-
-    fn unsearched(&self, search: &Search) -> Vec<Unsearched> {
-        self.backend.unsearched(self.host, &self.location, search)
-    }
-
-    fn source_notes(&self) -> Vec<String> {
-        self.backend.on_sources()
-    }
-
-    fn install_command(&self, offer: &Offer) -> Option<CommandLine> {
-        self.backend.take(offer)
     }
 }
 

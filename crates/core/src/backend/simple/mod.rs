@@ -4,6 +4,7 @@
 //! can claim ([`SimpleBackend::domain`]); a path outside them never makes it read anything. Packages own whole
 //! trees, single paths, or both.
 
+mod catalogue;
 mod installation;
 mod relations;
 
@@ -11,16 +12,16 @@ use std::cmp::Ordering;
 
 use rayon::prelude::*;
 
+pub use catalogue::SimpleCatalogue;
 pub use installation::SimpleInstallation;
 
-use crate::backend::Unsearched;
 use crate::backend::dependency_graph::{Need, Want};
 use crate::bytes::{ByteString, path};
 use crate::fs::{Kind, Limit, Root};
 use crate::host::{Host, User};
 use crate::model::{
-    Actor, CommandLine, Digest, Evidence, ExecTarget, FileRecord, Finding, Location, Loss, NameFilter, Offer,
-    OfferQuery, Origin, PullsIn, Reason, Remedy, RemedyKind, Scope, Search, Source, Status,
+    Actor, CommandLine, Digest, Evidence, ExecTarget, FileRecord, Finding, Location, Loss, NameFilter, Origin, Reason,
+    Remedy, RemedyKind, Scope, Status,
 };
 
 /// One package as its manager's record has it.
@@ -198,52 +199,9 @@ pub trait SimpleBackend: Send + Sync {
         Vec::new()
     }
 
-    /// The offers of the manager's sources that match the query; losses are added to `notes`.
-    fn offers(
-        &self,
-        host: &Host,
-        at: &Location,
-        items: &[InstalledPackage],
-        asked: &OfferQuery,
-        notes: &mut Vec<Loss>,
-    ) -> Vec<Offer> {
-        let _ = (host, at, items, asked, notes);
-        Vec::new()
-    }
-
-    /// What installing an offer would bring along.
-    fn pulls_in(&self, host: &Host, at: &Location, items: &[InstalledPackage], offer: &Offer) -> Option<PullsIn> {
-        let _ = (host, at, items, offer);
+    /// What the manager's sources offer, if any of it is kept on the machine.
+    fn catalogue(&self) -> Option<&dyn SimpleCatalogue> {
         None
-    }
-
-    /// Whether a catalogue of any source was fetched.
-    fn is_fetched(&self, host: &Host, at: &Location) -> bool {
-        let _ = (host, at);
-        false
-    }
-
-    /// The sources that are configured; losses are added to `notes`.
-    fn sources(&self, host: &Host, at: &Location, notes: &mut Vec<Loss>) -> Vec<Source> {
-        let _ = (host, at, notes);
-        Vec::new()
-    }
-
-    /// What a search of the manager's sources does not reach.
-    fn unsearched(&self, host: &Host, at: &Location, search: &Search) -> Vec<Unsearched> {
-        let _ = (host, at, search);
-        Vec::new()
-    }
-
-    /// The command with which a user takes an offer.
-    fn take(&self, offer: &Offer) -> Option<CommandLine> {
-        let _ = offer;
-        None
-    }
-
-    /// Findings about the sources themselves.
-    fn on_sources(&self) -> Vec<String> {
-        Vec::new()
     }
 
     /// The lists of files that the manager keeps, if it does keep any.

@@ -2,6 +2,7 @@
 
 mod environments_and_links;
 mod shadowing;
+mod sources;
 mod state_and_leftovers;
 mod versions_and_files;
 
@@ -99,6 +100,7 @@ pub fn all() -> impl Iterator<Item = &'static Explanation> {
         versions_and_files::EXPLANATIONS,
         environments_and_links::EXPLANATIONS,
         state_and_leftovers::EXPLANATIONS,
+        sources::EXPLANATIONS,
     ]
     .into_iter()
     .flatten()

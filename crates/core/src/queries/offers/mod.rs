@@ -1,26 +1,25 @@
 //! Which sources have it, at which version: from what the managers last fetched.
 
+mod availability;
+mod gather;
 mod suggestion;
 pub(super) mod titles;
 
 use std::cmp::Ordering;
 
 use hashbrown::HashMap;
-use rayon::prelude::*;
 use schemars::JsonSchema;
 use serde::Serialize;
 
-use super::upkeep::{Keeping, UpkeepMode};
-use crate::backend::Catalogue;
+use super::keeping::{Keeping, UpkeepMode};
 use crate::bytes::ByteString;
 use crate::findings::held;
 use crate::managers;
-use crate::model::{
-    Finding, ManagerId, ManagerKind, Offer, OfferQuery, PullsIn, Remedy, RemedyKind, Search, SearchScope, Status,
-};
+use crate::model::{Finding, ManagerId, Offer, OfferQuery, PullsIn, Remedy, RemedyKind};
 use crate::survey::Survey;
 use crate::version::upstream;
 
+pub use availability::Availability;
 pub use suggestion::{Preferences, Suggestion};
 pub use titles::OfferedTitle;
 
@@ -87,19 +86,6 @@ pub struct OfferUpkeep {
     pub schedule: Option<String>,
 }
 
-/// Which managers were asked about a name.
-#[derive(Debug, Clone, PartialEq, Eq, Serialize, JsonSchema)]
-pub struct Asked {
-    /// The name.
-    pub name: ByteString,
-    /// Managers whose catalogues were read and do not have it.
-    pub not_offered_by: Vec<ManagerId>,
-    /// Managers of which no catalogue is on this machine: whether they have it is unknown.
-    pub unknown: Vec<ManagerId>,
-    /// Names that are offered and have this one in them, where nothing is offered under it.
-    pub similar: Vec<ByteString>,
-}
-
 /// The answer.
 #[derive(Debug, Clone, Serialize, JsonSchema)]
 pub struct Offers {
@@ -108,7 +94,7 @@ pub struct Offers {
     /// The pieces of software that they are of. Several can have one name.
     pub titles: Vec<OfferedTitle>,
     /// Which managers were asked, name by name.
-    pub asked: Vec<Asked>,
+    pub asked: Vec<Availability>,
     /// Findings about it.
     pub findings: Vec<Finding>,
 }
@@ -120,7 +106,7 @@ const A_MONTH: i64 = 31 * 86_400;
 #[must_use]
 pub fn offers(survey: &Survey<'_>, question: &Question) -> Offers {
     let newer_only = question.names.is_empty();
-    let mut found = gathered(survey, question);
+    let mut found = gather::gathered(survey, question);
     let now = question.now.or_else(|| found.iter().filter_map(|one| one.offer.catalogued_at).max());
     for one in &mut found {
         one.stale = now.zip(one.offer.catalogued_at).is_some_and(|(now, then)| now - then > A_MONTH);
@@ -160,69 +146,12 @@ pub fn offers(survey: &Survey<'_>, question: &Question) -> Offers {
         survey.remedy_within(&**held, Remedy::new(RemedyKind::Unhold, line).to("remove the hold"))
     };
     let findings = held::findings(&found.iter().map(|one| &one.offer).collect::<Vec<_>>(), &release);
-    let asked = question.names.iter().map(|name| asked(survey, name, &found)).collect();
-    Offers { offers: found, titles, asked, findings }
-}
-
-/// The offers of all managers, in no order.
-fn gathered(survey: &Survey<'_>, question: &Question) -> Vec<Offered> {
-    let newer_only = question.names.is_empty();
-    let asked = match newer_only {
-        true => OfferQuery::Installed,
-        false => OfferQuery::Names(question.names.iter().map(|name| name.to_ascii_lowercase().into()).collect()),
+    let availability = |name: &ByteString| {
+        let of_name = found.iter().filter(|one| one.asked == *name).map(|one| &one.offer);
+        availability::of(survey, name, &of_name.collect::<Vec<_>>())
     };
-    let mut found = matching(survey, &asked, newer_only, &|offer| {
-        let exactly = question.names.iter().find(|name| **name == offer.name);
-        let loosely = || question.names.iter().find(|name| OfferQuery::Names(vec![(*name).clone()]).has(&offer.name));
-        exactly.or_else(loosely).unwrap_or(&offer.name).clone()
-    });
-    found.extend(elsewhere(survey, &question.names, &found));
-    // What is no package's name can be a command's.
-    let is_found = |name: &ByteString| found.iter().any(|one| one.asked == *name);
-    let others: Vec<ByteString> = question.names.iter().filter(|name| !is_found(name)).cloned().collect();
-    for name in others {
-        let search = Search::new(std::slice::from_ref(&name), &[], SearchScope::Commands);
-        found.extend(matching(survey, &OfferQuery::Search(search), false, &|_| name.clone()));
-    }
-    // By the name that is shown, or by a command, several packages can be meant; each is asked about by one name.
-    for one in &mut found {
-        if !newer_only && !question.names.contains(&one.asked) {
-            let shown = one.offer.display_name.as_ref().map(|name| name.to_string().to_lowercase().replace(' ', ""));
-            let is_it =
-                |name: &&ByteString| shown.as_ref().is_some_and(|shown| shown.as_bytes() == name.to_ascii_lowercase());
-            if let Some(name) = question.names.iter().find(is_it).or(question.names.first()) {
-                one.asked = name.clone();
-            }
-        }
-    }
-    found
-}
-
-/// The offers that match a query, each with the name that it answers.
-fn matching(
-    survey: &Survey<'_>,
-    query: &OfferQuery,
-    newer_only: bool,
-    asked: &dyn Fn(&Offer) -> ByteString,
-) -> Vec<Offered> {
-    let of_each: Vec<Vec<Offer>> = survey
-        .installations()
-        .par_iter()
-        .map(|held| held.catalogue().map_or_else(Vec::new, |catalogue| catalogue.offers(query)))
-        .collect();
-    let mut found: Vec<Offered> = Vec::new();
-    for (mut offers, held) in of_each.into_iter().zip(survey.installations()) {
-        if newer_only {
-            offers = newer(&offers, &|a, b| held.order(a, b));
-        }
-        found.extend(offers.into_iter().map(|offer| {
-            let is_open = !offer.installed && !offer.held && offer.source.is_some() && offer.is_allowed();
-            let command = is_open.then(|| held.catalogue()?.install_command(&offer)).flatten();
-            let remedy = command.and_then(|line| survey.remedy_within(&**held, Remedy::new(RemedyKind::Install, line)));
-            Offered { remedies: remedy.into_iter().collect(), ..Offered::bare(asked(&offer), offer) }
-        }));
-    }
-    found
+    let asked = question.names.iter().map(availability).collect();
+    Offers { offers: found, titles, asked, findings }
 }
 
 /// Adds what each offer would bring along, and who would keep it current.
@@ -251,100 +180,6 @@ fn add_costs(survey: &Survey<'_>, found: &mut [Offered]) {
             });
         }
     }
-}
-
-/// The most similar names that are told.
-const MAX_SIMILAR: usize = 8;
-
-/// Which managers were asked about a name, and which names are like it.
-fn asked(survey: &Survey<'_>, name: &ByteString, found: &[Offered]) -> Asked {
-    let of_name = || found.iter().filter(|one| one.asked == *name);
-    let (mut not_offered_by, mut unknown): (Vec<ManagerId>, Vec<ManagerId>) = (Vec::new(), Vec::new());
-    for held in survey.installations().iter().filter(|held| !held.coverage().is_empty()) {
-        let manager = held.location().manager;
-        let kind = managers::profile(manager).kind;
-        let has_sources =
-            kind != ManagerKind::Versions && (held.catalogue().is_some() || kind == ManagerKind::Language);
-        let has_it = of_name().any(|one| one.offer.manager == manager && one.offer.source.is_some());
-        if !has_sources || has_it || not_offered_by.contains(&manager) || unknown.contains(&manager) {
-            continue;
-        }
-        match held.catalogue().is_some_and(Catalogue::is_fetched) {
-            true => not_offered_by.push(manager),
-            false => unknown.push(manager),
-        }
-    }
-    unknown.retain(|manager| !not_offered_by.contains(manager));
-    let mut similar: Vec<ByteString> = Vec::new();
-    if of_name().next().is_none() {
-        let search = OfferQuery::Search(Search::new(std::slice::from_ref(name), &[], SearchScope::Names));
-        let catalogues = survey.installations().iter().filter_map(|held| held.catalogue());
-        similar = catalogues.flat_map(|catalogue| catalogue.offers(&search)).map(|offer| offer.name).collect();
-        similar.sort_by(|a, b| (a.len(), a).cmp(&(b.len(), b)));
-        similar.dedup();
-        similar.truncate(MAX_SIMILAR);
-    }
-    Asked { name: name.clone(), not_offered_by, unknown, similar }
-}
-
-/// The installed packages with these names whose managers keep no catalogue on disk.
-fn elsewhere(survey: &Survey<'_>, names: &[ByteString], found: &[Offered]) -> Vec<Offered> {
-    let mut more: Vec<Offered> = Vec::new();
-    for name in names {
-        for (held, number) in survey.named(name) {
-            let owner = held.owner(number);
-            let is_same = |one: &Offered| one.offer.manager == owner.manager && one.offer.name == owner.name;
-            let is_twice =
-                |one: &Offered| is_same(one) && one.offer.scope == owner.scope && one.offer.version == owner.version;
-            if found.iter().any(is_same) || more.iter().any(is_twice) || owner.status == Status::ConfigRemains {
-                continue;
-            }
-            let bare = Offer::bare(owner.manager, owner.scope, owner.name, ByteString::default(), None, false);
-            let evidence = held.package_evidence(number).into_iter().take(1).collect();
-            let offer = Offer { version: owner.version, installed: true, evidence, ..bare };
-            more.push(Offered::bare(name.clone(), offer));
-        }
-    }
-    more
-}
-
-/// Of what is installed, the versions that are newer, with the installed one itself; nothing where none is.
-fn newer(offers: &[Offer], order: &dyn Fn(&[u8], &[u8]) -> Ordering) -> Vec<Offer> {
-    let mut of_name: HashMap<&ByteString, Vec<&Offer>> = HashMap::new();
-    for offer in offers {
-        of_name.entry(&offer.name).or_default().push(offer);
-    }
-    let mut kept: Vec<Offer> = Vec::new();
-    let mut seen: Vec<&Offer> = Vec::new();
-    for now in offers.iter().filter(|offer| offer.installed) {
-        let same = || of_name[&now.name].iter().copied().filter(|other| same_package(other, now));
-        // Without a version on both sides, the manager's own choice says it.
-        let is_newer = |other: &&Offer| match (&other.version, &now.version) {
-            (Some(other), Some(version)) => order(other, version) == Ordering::Greater,
-            _ => !other.installed && (other.candidate || now.held) && other.channel == now.channel,
-        };
-        // Several sources have the installed version, or it is kept beside a newer one.
-        let is_told = seen.iter().any(|other| same_package(other, now));
-        if is_told || same().any(|other| other.installed && is_newer(&other)) {
-            continue;
-        }
-        let found: Vec<Offer> = same().filter(|other| other.is_allowed() && is_newer(other)).cloned().collect();
-        if !found.is_empty() {
-            seen.push(now);
-            kept.push(now.clone());
-            kept.extend(found);
-        }
-    }
-    kept
-}
-
-fn same_package(a: &Offer, b: &Offer) -> bool {
-    let is_for_all = |arch: &ByteString| matches!(&**arch, b"all" | b"noarch" | b"any");
-    let same_arch = || match (&a.arch, &b.arch) {
-        (Some(a), Some(b)) => a == b || is_for_all(a) || is_for_all(b),
-        _ => true,
-    };
-    a.manager == b.manager && a.scope == b.scope && a.name == b.name && same_arch()
 }
 
 /// Marks the newest of these, and the one that comes first by preference, which is then suggested.
@@ -395,9 +230,9 @@ fn own_order(survey: &Survey<'_>, a: &Offer, b: &Offer) -> Ordering {
 mod tests {
     use super::*;
     use crate::model::{ManagerId, Origin, Scope};
-    use crate::version::{rpm, tokens};
+    use crate::version::rpm;
 
-    fn offer(manager: &'static str, version: &str, trust: &str, installed: bool) -> Offer {
+    pub(super) fn offer(manager: &'static str, version: &str, trust: &str, installed: bool) -> Offer {
         let source = Origin {
             name: "Quay stable/main".into(),
             kind: "repository".to_owned(),
@@ -443,17 +278,5 @@ mod tests {
         assert_eq!(judged(&["nix", "dpkg"], &all).1, "1.5");
         assert_eq!(judged(&["Quay", "dpkg"], &all[..2]).1, "1.5~rc1-1");
         assert_eq!(upstream_order(&all[1], &all[3]), Ordering::Less);
-    }
-
-    #[test]
-    fn newer_ones_come_with_the_one_that_is_installed() {
-        let order = |a: &[u8], b: &[u8]| tokens::compare(a, b);
-        let offers = [
-            offer("dpkg", "1.4", "distribution", true),
-            offer("dpkg", "1.5", "distribution", false),
-            offer("dpkg", "1.3", "distribution", false),
-        ];
-        assert_eq!(newer(&offers, &order).len(), 2);
-        assert_eq!(newer(&offers[..1], &order), []);
     }
 }

@@ -6,7 +6,7 @@ mod look;
 mod possible;
 mod target;
 
-use super::upkeep::{Keeping, Kept};
+use super::keeping::{Keeping, Kept};
 use schemars::JsonSchema;
 use serde::Serialize;
 

@@ -28,7 +28,8 @@ use serde::Deserialize;
 
 use crate::backend::advice::actor_for;
 use crate::backend::simple::{
-    InstalledPackage, Record, SimpleBackend, SimpleInstallation, dirs_in, is_dir, link_target, scope_of,
+    InstalledPackage, Record, SimpleBackend, SimpleCatalogue, SimpleInstallation, dirs_in, is_dir, link_target,
+    scope_of,
 };
 use crate::backend::{Installation, Manager, Unsearched, UpgradeCall};
 use crate::bytes::{ByteString, path};
@@ -297,39 +298,6 @@ impl SimpleBackend for Prefix {
         record
     }
 
-    fn is_fetched(&self, host: &Host, _: &Location) -> bool {
-        offers::is_fetched(host)
-    }
-
-    fn sources(&self, host: &Host, at: &Location, _: &mut Vec<Loss>) -> Vec<Source> {
-        taps::configured(host, at)
-    }
-
-    fn unsearched(&self, host: &Host, _: &Location, _: &Search) -> Vec<Unsearched> {
-        match offers::is_fetched(host) {
-            true => Vec::new(),
-            false => {
-                vec![Unsearched::new("formulae and casks: no list was fetched", Some(CommandLine::new("brew update")))]
-            }
-        }
-    }
-
-    fn offers(
-        &self,
-        host: &Host,
-        at: &Location,
-        items: &[InstalledPackage],
-        asked: &OfferQuery,
-        notes: &mut Vec<Loss>,
-    ) -> Vec<Offer> {
-        offers::offers(host, at, items, asked, notes)
-    }
-
-    fn take(&self, offer: &Offer) -> Option<CommandLine> {
-        // Only the newest can be had.
-        offer.candidate.then(|| Self::brew(&self.0).words("install").operand(offer.name.clone()))
-    }
-
     fn domain(&self, _: &Host, at: &Location) -> Vec<ByteString> {
         let below = ["Cellar", "Caskroom", "Homebrew", "Library"].iter().chain(&LINKED);
         let mut domain: Vec<ByteString> = below.map(|name| path::join(&at.dir, name.as_bytes())).collect();
@@ -355,5 +323,44 @@ impl SimpleBackend for Prefix {
 
     fn program_dirs(&self, _: &Host, at: &Location) -> Vec<ByteString> {
         ["bin", "sbin"].iter().map(|name| path::join(&at.dir, name.as_bytes())).collect()
+    }
+
+    fn catalogue(&self) -> Option<&dyn SimpleCatalogue> {
+        Some(self)
+    }
+}
+
+impl SimpleCatalogue for Prefix {
+    fn offers(
+        &self,
+        host: &Host,
+        at: &Location,
+        items: &[InstalledPackage],
+        asked: &OfferQuery,
+        notes: &mut Vec<Loss>,
+    ) -> Vec<Offer> {
+        offers::offers(host, at, items, asked, notes)
+    }
+
+    fn is_fetched(&self, host: &Host, _: &Location) -> bool {
+        offers::is_fetched(host)
+    }
+
+    fn sources(&self, host: &Host, at: &Location, _: &mut Vec<Loss>) -> Vec<Source> {
+        taps::configured(host, at)
+    }
+
+    fn unsearched(&self, host: &Host, _: &Location, _: &Search) -> Vec<Unsearched> {
+        match offers::is_fetched(host) {
+            true => Vec::new(),
+            false => {
+                vec![Unsearched::new("formulae and casks: no list was fetched", Some(CommandLine::new("brew update")))]
+            }
+        }
+    }
+
+    fn take(&self, offer: &Offer) -> Option<CommandLine> {
+        // Only the newest can be had.
+        offer.candidate.then(|| Self::brew(&self.0).words("install").operand(offer.name.clone()))
     }
 }

@@ -80,6 +80,18 @@ pub fn is_fetched(host: &Host) -> bool {
     lists(host).iter().any(|file| host.root.target(file).is_ok())
 }
 
+/// What a list has; nothing where it is damaged, which is noted.
+fn read(host: &Host, file: &ByteString, notes: &mut Vec<Loss>) -> Vec<Listed> {
+    let read = host.root.read(file, Limit::RECORD).map_err(|error| error.reason()).and_then(|content| {
+        let signed: Signed = serde_json::from_slice(&content).map_err(|error| error.to_string())?;
+        serde_json::from_str::<Vec<Listed>>(&signed.payload).map_err(|error| error.to_string())
+    });
+    read.unwrap_or_else(|problem| {
+        notes.push(Loss::damaged(file.clone(), problem, "what Homebrew offers is unknown"));
+        Vec::new()
+    })
+}
+
 pub fn offers(
     host: &Host,
     at: &Location,
@@ -99,51 +111,38 @@ pub fn offers(
     };
     let mut offers: Vec<Offer> = Vec::new();
     let mut seen: HashSet<String> = HashSet::new();
-    {
-        for file in lists(host) {
-            let Ok(meta) = host.root.target(&file) else { continue };
-            let read = host.root.read(&file, Limit::RECORD).map_err(|error| error.reason()).and_then(|content| {
-                let signed: Signed = serde_json::from_slice(&content).map_err(|error| error.to_string())?;
-                serde_json::from_str::<Vec<Listed>>(&signed.payload).map_err(|error| error.to_string())
-            });
-            let listed = match read {
-                Ok(listed) => listed,
-                Err(problem) => {
-                    notes.push(Loss::damaged(file.clone(), problem.clone(), "what Homebrew offers is unknown"));
-                    continue;
-                }
+    for file in lists(host) {
+        let Ok(meta) = host.root.target(&file) else { continue };
+        for one in read(host, &file, notes) {
+            let (Some(name), Some(version)) = (one.named(), one.latest()) else { continue };
+            let words: Vec<ByteString> = one.also().map(ByteString::from).collect();
+            let entry = Described {
+                name: name.as_bytes(),
+                display_name: one.shown().map(str::as_bytes),
+                summary: one.desc.as_deref().map(str::as_bytes),
+                keywords: &words,
+                ..Described::default()
             };
-            for one in listed {
-                let (Some(name), Some(version)) = (one.named(), one.latest()) else { continue };
-                let words: Vec<ByteString> = one.also().map(ByteString::from).collect();
-                let entry = Described {
-                    name: name.as_bytes(),
-                    display_name: one.shown().map(str::as_bytes),
-                    summary: one.desc.as_deref().map(str::as_bytes),
-                    keywords: &words,
-                    ..Described::default()
-                };
-                if !is_wanted(&entry) || !seen.insert(name.to_owned()) {
-                    continue;
-                }
-                let tap = one.tap.clone().unwrap_or_else(|| "homebrew".to_owned());
-                let source = Origin { name: tap.into(), kind: "repository".to_owned(), url: None, trust: None };
-                let installed = items
-                    .iter()
-                    .any(|item| *item.name == *name.as_bytes() && item.version.as_deref() == Some(version.as_bytes()));
-                offers.push(Offer {
-                    source: Some(source),
-                    says: one.desc.as_deref().map(ByteString::from),
-                    display_name: one.shown().map(ByteString::from),
-                    keywords: words,
-                    homepage: one.homepage.as_deref().map(ByteString::from),
-                    license: one.license.as_deref().map(ByteString::from),
-                    installed,
-                    catalogued_at: Some(meta.modified),
-                    evidence: vec![Evidence::at(file.clone(), name.to_owned(), format!("version {version}"))],
-                    ..bare(name.into(), version.as_str().into())
-                });
+            if !is_wanted(&entry) || !seen.insert(name.to_owned()) {
+                continue;
             }
+            let tap = one.tap.clone().unwrap_or_else(|| "homebrew".to_owned());
+            let source = Origin { name: tap.into(), kind: "repository".to_owned(), url: None, trust: None };
+            let installed = items
+                .iter()
+                .any(|item| *item.name == *name.as_bytes() && item.version.as_deref() == Some(version.as_bytes()));
+            offers.push(Offer {
+                source: Some(source),
+                says: one.desc.as_deref().map(ByteString::from),
+                display_name: one.shown().map(ByteString::from),
+                keywords: words,
+                homepage: one.homepage.as_deref().map(ByteString::from),
+                license: one.license.as_deref().map(ByteString::from),
+                installed,
+                catalogued_at: Some(meta.modified),
+                evidence: vec![Evidence::at(file.clone(), name.to_owned(), format!("version {version}"))],
+                ..bare(name.into(), version.as_str().into())
+            });
         }
     }
     for item in items.iter().filter(|item| is_asked(&item.name)) {

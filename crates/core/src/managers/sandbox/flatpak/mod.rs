@@ -23,6 +23,7 @@ mod diagnostics;
 mod installation;
 mod installations;
 mod offers;
+mod remotes;
 mod summary;
 
 use crate::backend::{Installation, Manager, UpgradeCall};

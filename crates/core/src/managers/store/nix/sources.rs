@@ -30,7 +30,7 @@ pub(super) fn configured(host: &Host, notes: &mut Vec<Loss>) -> Vec<Source> {
     let registries = of_system("/etc/nix/registry.json").chain(below(".config/nix/registry.json"));
     for file in index_settings::read(host, registries, notes) {
         match serde_json::from_slice::<Registry>(&file.content) {
-            Ok(registry) => found.extend(registry.flakes.into_iter().filter_map(|flake| of_flake(&file, flake))),
+            Ok(registry) => found.extend(registry.flakes.into_iter().filter_map(|flake| of_flake(&file, &flake))),
             Err(error) => {
                 let problem = error.to_string();
                 notes.push(Loss::damaged(file.path.clone(), problem, "which flakes it names is unknown"));
@@ -108,7 +108,7 @@ struct Flake {
     to: serde_json::Map<String, serde_json::Value>,
 }
 
-fn of_flake(file: &SettingsFile, flake: Flake) -> Option<Source> {
+fn of_flake(file: &SettingsFile, flake: &Flake) -> Option<Source> {
     let text = |map: &serde_json::Map<String, serde_json::Value>, key: &str| {
         map.get(key).and_then(|value| value.as_str()).map(str::to_owned)
     };

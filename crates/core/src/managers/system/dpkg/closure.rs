@@ -14,6 +14,9 @@ use crate::model::{Offer, Pulled, PullsIn};
 use crate::version::debian;
 use whodunit_formats::stanza::{Stanza, stanzas};
 
+/// The installed packages that were made from one source, each with its version.
+type BySource = HashMap<Vec<u8>, Vec<(Vec<u8>, Vec<u8>)>>;
+
 impl DpkgInstallation<'_> {
     /// What installing an offer brings along; `None` where its entry is not found again.
     pub(super) fn brings_along(&self, offer: &Offer) -> Option<PullsIn> {
@@ -49,8 +52,8 @@ impl DpkgInstallation<'_> {
     }
 
     /// What is installed of the machine's own architecture, by the source that it was made from.
-    fn by_source(&self) -> HashMap<Vec<u8>, Vec<(Vec<u8>, Vec<u8>)>> {
-        let mut found: HashMap<Vec<u8>, Vec<(Vec<u8>, Vec<u8>)>> = HashMap::new();
+    fn by_source(&self) -> BySource {
+        let mut found = BySource::new();
         self.each_installed(&mut |number, stanza| {
             let record = &self.records()[number as usize];
             let is_own = record.arch.as_ref().is_none_or(|arch| arch == self.native() || **arch == *b"all");
@@ -67,7 +70,7 @@ impl DpkgInstallation<'_> {
         &self,
         names: &HashSet<Vec<u8>>,
         recommended: bool,
-        siblings: &HashMap<Vec<u8>, Vec<(Vec<u8>, Vec<u8>)>>,
+        siblings: &BySource,
         version: Option<&ByteString>,
     ) -> Vec<Candidate> {
         let is_named = |name: &[u8]| names.contains(name);

@@ -3,7 +3,7 @@
 use crate::backend::jobs::Job;
 use hashbrown::{HashMap, HashSet};
 
-use super::apt::{Apt, Choice, Entry, Filter, Installed, Texts, Unattended, choose, digest_of};
+use super::apt::{self, Apt, Choice, Entry, Filter, Installed, Texts, Unattended, choose, digest_of};
 use super::installation::DpkgInstallation;
 use super::status::{Record, State, Want};
 use crate::backend::{Automatic, Unsearched};
@@ -265,19 +265,16 @@ impl DpkgInstallation<'_> {
 
     /// What a search does not reach.
     pub(super) fn not_searched(&self, search: &Search) -> Vec<Unsearched> {
-        let apt = self.apt();
+        let lists = self.apt();
         let mut found = Vec::new();
         let fetch = || Some(CommandLine::new("apt-get update"));
-        let missing: Vec<&ByteString> = (0..)
-            .zip(&apt.sources)
-            .filter(|(number, one)| one.enabled && apt.indexes.iter().all(|index| index.source != *number))
-            .map(|(_, one)| &one.url)
-            .collect();
+        let is_missing = |one: &&apt::Source| one.enabled && lists.lists_of(one).is_empty();
+        let missing: Vec<&ByteString> = lists.sources.iter().filter(is_missing).map(|one| &one.url).collect();
         if let Some(first) = missing.first() {
             let more = if missing.len() > 1 { format!(" and {} more", missing.len() - 1) } else { String::new() };
             found.push(Unsearched::new(format!("{first}{more}: no list of packages was fetched"), fetch()));
         }
-        if search.scope() != SearchScope::Names && !apt.indexes.is_empty() && !apt.has_commands(&self.host.root) {
+        if search.scope() != SearchScope::Names && !lists.indexes.is_empty() && !lists.has_commands(&self.host.root) {
             // With the program there, an update fetches its lists too.
             let has_program = self.host.root.target(b"/usr/bin/apt-file").is_ok();
             let line = if has_program {

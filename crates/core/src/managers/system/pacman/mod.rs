@@ -29,7 +29,9 @@ use whodunit_formats::openpgp;
 
 use hashbrown::{HashMap, HashSet};
 
-use crate::backend::simple::{FileLists, InstalledPackage, Record, SimpleBackend, SimpleInstallation, is_dir};
+use crate::backend::simple::{
+    FileLists, InstalledPackage, Record, SimpleBackend, SimpleCatalogue, SimpleInstallation, is_dir,
+};
 use crate::backend::{Installation, Manager, Unsearched, UpgradeCall};
 use crate::bytes::{ByteString, path};
 use crate::host::Host;
@@ -97,6 +99,33 @@ impl SimpleBackend for Database {
         pacman::compare(a, b)
     }
 
+    fn lists(&self) -> Option<&dyn FileLists> {
+        Some(self)
+    }
+
+    fn origins(
+        &self,
+        host: &Host,
+        at: &Location,
+        items: &[InstalledPackage],
+        notes: &mut Vec<Loss>,
+    ) -> Option<Vec<Option<Origin>>> {
+        // Without any catalogue nothing is known; with one, what none of them has came from elsewhere.
+        let catalogues = sync::read(&host.root, &at.dir, &self.settings, notes);
+        if catalogues.is_empty() {
+            return None;
+        }
+        let firsts = sync::firsts(&catalogues);
+        let of = |item: &InstalledPackage| Some(self.settings.origin(firsts.get(&item.name)?));
+        Some(items.iter().map(of).collect())
+    }
+
+    fn catalogue(&self) -> Option<&dyn SimpleCatalogue> {
+        Some(self)
+    }
+}
+
+impl SimpleCatalogue for Database {
     fn offers(
         &self,
         host: &Host,
@@ -161,20 +190,7 @@ impl SimpleBackend for Database {
                 offers.push(Offer { installed: true, evidence: item.evidence.clone(), ..offer });
             }
         }
-        for offer in &mut offers {
-            let is_first = offer.source.as_ref().is_some_and(|source| firsts.get(&offer.name) == Some(&&source.name));
-            let now = installed.get(&*offer.name).and_then(|item| item.version.as_ref());
-            let is_newer = match (&offer.version, now) {
-                (Some(version), Some(now)) => pacman::compare(version, now) == Ordering::Greater,
-                _ => true,
-            };
-            offer.candidate = is_first && is_newer && !offer.held;
-        }
-        let upgraded: HashSet<ByteString> =
-            offers.iter().filter(|offer| offer.candidate).map(|offer| offer.name.clone()).collect();
-        for offer in &mut offers {
-            offer.candidate |= offer.installed && !upgraded.contains(&offer.name);
-        }
+        mark(&mut offers, &firsts, &installed);
         offers.sort_by(|a, b| a.name.cmp(&b.name));
         offers
     }
@@ -240,26 +256,27 @@ impl SimpleBackend for Database {
     fn on_sources(&self) -> Vec<String> {
         self.settings.source_notes()
     }
+}
 
-    fn lists(&self) -> Option<&dyn FileLists> {
-        Some(self)
+/// Marks what an upgrade would take, or keep: of each name what the first repository has, where that is newer.
+fn mark(
+    offers: &mut [Offer],
+    firsts: &HashMap<&ByteString, &ByteString>,
+    installed: &HashMap<&[u8], &InstalledPackage>,
+) {
+    for offer in offers.iter_mut() {
+        let is_first = offer.source.as_ref().is_some_and(|source| firsts.get(&offer.name) == Some(&&source.name));
+        let now = installed.get(&*offer.name).and_then(|item| item.version.as_ref());
+        let is_newer = match (&offer.version, now) {
+            (Some(version), Some(now)) => pacman::compare(version, now) == Ordering::Greater,
+            _ => true,
+        };
+        offer.candidate = is_first && is_newer && !offer.held;
     }
-
-    fn origins(
-        &self,
-        host: &Host,
-        at: &Location,
-        items: &[InstalledPackage],
-        notes: &mut Vec<Loss>,
-    ) -> Option<Vec<Option<Origin>>> {
-        // Without any catalogue nothing is known; with one, what none of them has came from elsewhere.
-        let catalogues = sync::read(&host.root, &at.dir, &self.settings, notes);
-        if catalogues.is_empty() {
-            return None;
-        }
-        let firsts = sync::firsts(&catalogues);
-        let of = |item: &InstalledPackage| Some(self.settings.origin(firsts.get(&item.name)?));
-        Some(items.iter().map(of).collect())
+    let upgraded: HashSet<ByteString> =
+        offers.iter().filter(|offer| offer.candidate).map(|offer| offer.name.clone()).collect();
+    for offer in offers.iter_mut() {
+        offer.candidate |= offer.installed && !upgraded.contains(&offer.name);
     }
 }
 

@@ -50,45 +50,7 @@ impl RpmInstallation<'_> {
         lost.into_iter().for_each(|note| self.store.note(note));
         let known: HashSet<ByteString> = installed.iter().map(|(brief, _)| brief.in_full()).collect();
         let mut offers: Vec<Offer> = Vec::new();
-        for one in &offered {
-            let package = &one.package;
-            let full: ByteString = format!("{}-{}.{}", package.name, package.version, package.arch).into();
-            offers.push(Offer {
-                source: Some(Origin {
-                    name: one.repository.clone(),
-                    kind: "repository".to_owned(),
-                    url: self.records().address(&one.repository),
-                    trust: trust.get(&one.repository).cloned(),
-                }),
-                publisher: said(&package.vendor),
-                says: said(&package.summary),
-                homepage: said(&package.url),
-                license: said(&package.license),
-                provides: match asked {
-                    OfferQuery::Search(search) => {
-                        let programs = package.programs.iter().map(|name| ByteString::from(name.as_str()));
-                        programs.filter(|name| search.is_command(name)).collect()
-                    }
-                    _ => package.programs.iter().map(|name| name.as_str().into()).collect(),
-                },
-                signed: self.records().is_checked(&one.repository),
-                download_size: package.package,
-                size: package.installed,
-                priority: self.records().priority(&one.repository),
-                installed: known.contains(&full),
-                catalogued_at: Some(one.dated),
-                evidence: vec![Evidence::at(
-                    one.file.clone(),
-                    format!("package {}", package.name),
-                    format!("version {}", package.version),
-                )],
-                ..self.offer(
-                    package.name.as_str().into(),
-                    package.version.as_str().into(),
-                    Some(package.arch.as_str().into()),
-                )
-            });
-        }
+        offers.extend(offered.iter().map(|one| self.of_catalogue(one, &trust, &known, asked)));
         let told: HashSet<(ByteString, ByteString)> = offers
             .iter()
             .filter(|offer| offer.installed)
@@ -107,6 +69,49 @@ impl RpmInstallation<'_> {
         strong.extend(weak);
         strong.sort_by(|a, b| a.name.cmp(&b.name));
         strong
+    }
+
+    /// What a repository has.
+    fn of_catalogue(
+        &self,
+        one: &catalogues::Offered,
+        trust: &HashMap<ByteString, String>,
+        installed: &HashSet<ByteString>,
+        asked: &OfferQuery,
+    ) -> Offer {
+        let package = &one.package;
+        let full: ByteString = format!("{}-{}.{}", package.name, package.version, package.arch).into();
+        let programs = package.programs.iter().map(|name| ByteString::from(name.as_str()));
+        let is_asked = |name: &ByteString| match asked {
+            OfferQuery::Search(search) => search.is_command(name),
+            _ => true,
+        };
+        let (name, version) = (package.name.as_str().into(), package.version.as_str().into());
+        Offer {
+            source: Some(Origin {
+                name: one.repository.clone(),
+                kind: "repository".to_owned(),
+                url: self.records().address(&one.repository),
+                trust: trust.get(&one.repository).cloned(),
+            }),
+            publisher: said(&package.vendor),
+            says: said(&package.summary),
+            homepage: said(&package.url),
+            license: said(&package.license),
+            provides: programs.filter(is_asked).collect(),
+            signed: self.records().is_checked(&one.repository),
+            download_size: package.package,
+            size: package.installed,
+            priority: self.records().priority(&one.repository),
+            installed: installed.contains(&full),
+            catalogued_at: Some(one.dated),
+            evidence: vec![Evidence::at(
+                one.file.clone(),
+                format!("package {}", package.name),
+                format!("version {}", package.version),
+            )],
+            ..self.offer(name, version, Some(package.arch.as_str().into()))
+        }
     }
 
     /// An offer of which only the package is known.

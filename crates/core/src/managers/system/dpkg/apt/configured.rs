@@ -18,8 +18,8 @@ impl Apt {
     /// Every repository that is configured.
     pub fn configured(&self, host: &Host, manager: ManagerId, notes: &mut Vec<Loss>) -> Vec<Source> {
         let mut of_all: Option<KeyRing> = None;
-        let all = (0..).zip(&self.sources).map(|(number, entry)| {
-            let fetched: Vec<usize> = (0..self.indexes.len()).filter(|at| self.indexes[*at].source == number).collect();
+        let all = self.sources.iter().map(|entry| {
+            let fetched = self.lists_of(entry);
             let (release, _) = indexes::release(&host.root, &indexes::stem(entry));
             let suite = release.codename.clone().unwrap_or_else(|| entry.suite.clone());
             let by = release.origin.clone().unwrap_or_else(|| Index::site_of(&entry.url));

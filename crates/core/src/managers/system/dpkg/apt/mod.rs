@@ -17,6 +17,7 @@ pub mod conf;
 mod configured;
 mod indexes;
 pub mod keep;
+mod lists;
 mod pins;
 mod policy;
 mod sources;
@@ -62,6 +63,19 @@ impl Apt {
         let mut pins = pins::Pins::read(root, &mut notes);
         pins.for_files(&indexes);
         Apt { sources, indexes, pins, notes, source_notes }
+    }
+
+    /// The lists of a repository, also where it is configured twice.
+    pub fn lists_of(&self, entry: &Source) -> Vec<usize> {
+        let is_of_it = |index: &Index| {
+            let first = &self.sources[index.source];
+            let has = |component: &ByteString| entry.components.contains(component);
+            (&first.url, &first.suite) == (&entry.url, &entry.suite) && index.component.as_ref().is_none_or(has)
+        };
+        if !entry.enabled {
+            return Vec::new();
+        }
+        (0..self.indexes.len()).filter(|at| is_of_it(&self.indexes[*at])).collect()
     }
 
     /// What else is known of packages that a search may be about.

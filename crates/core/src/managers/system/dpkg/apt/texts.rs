@@ -12,7 +12,7 @@ use hashbrown::HashMap;
 use memchr::memmem;
 use rayon::prelude::*;
 
-use super::indexes::{self, DIR};
+use super::lists::{self, DIR};
 use crate::bytes::{ByteString, path};
 use crate::fs::{Kind, Limit, Root};
 use crate::model::{Loss, Search, SearchScope};
@@ -107,8 +107,8 @@ fn of_list(root: &Root, file: &ByteString, sort: Sort, search: &Search) -> (Vec<
     };
     let mut found = Vec::new();
     let problem = match sort {
-        Sort::Files => indexes::each_line(&bytes, &mut |line| of_line(line, search, &mut found)),
-        _ => indexes::each_stanza(&bytes, &mut |text| {
+        Sort::Files => lists::each_line(&bytes, &mut |line| of_line(line, search, &mut found)),
+        _ => lists::each_stanza(&bytes, &mut |text| {
             if search.may_be_in(text) {
                 of_stanza(text, sort, search, &mut found);
             }

@@ -1,13 +1,19 @@
 //! `whodunit inventory`.
 
+mod columns;
+
 use std::ffi::OsString;
 use std::os::unix::ffi::OsStrExt as _;
 
 use clap::{Args, ValueEnum};
 use whodunit_core::backend::Detail;
-use whodunit_core::model::{ManagerId, Package, Reason, Status};
-use whodunit_core::queries::inventory::{Inventory, Selection, Sort, Total, Totals, inventory, totals};
+use whodunit_core::model::{ManagerId, Reason, Status};
+use whodunit_core::queries::inventory::{
+    Inventory, Listed as PackageListed, Selection, Sort, Total, Totals, inventory, totals,
+};
 use whodunit_core::survey::Survey;
+
+use columns::{ColumnName, FOR_DATA, USUAL, WITH_CONFINEMENT, WITH_ORIGIN};
 
 use crate::args::{Format, Global};
 use crate::error::CliError;
@@ -48,6 +54,14 @@ pub struct Arguments {
     #[arg(long, value_name = "SOURCE")]
     origin: Option<String>,
 
+    /// List only packages that run confined
+    #[arg(long)]
+    confined: bool,
+
+    /// List only packages that no signature vouches for
+    #[arg(long)]
+    unsigned: bool,
+
     /// Sort order
     #[arg(long, value_name = "BY", default_value = "name")]
     sort: SortName,
@@ -83,154 +97,21 @@ impl From<SortName> for Sort {
     }
 }
 
-#[derive(Debug, Clone, Copy, PartialEq, Eq, ValueEnum)]
-enum ColumnName {
-    Name,
-    Version,
-    Arch,
-    Manager,
-    Scope,
-    Reason,
-    /// Source that the package came from
-    Origin,
-    Held,
-    Status,
-    Size,
-    /// Date on which this version was installed
-    Installed,
-    Commands,
-    Location,
-    Id,
-}
-
-const USUAL: [ColumnName; 6] = [
-    ColumnName::Name,
-    ColumnName::Version,
-    ColumnName::Manager,
-    ColumnName::Reason,
-    ColumnName::Size,
-    ColumnName::Installed,
-];
-
-const WITH_ORIGIN: [ColumnName; 6] = [
-    ColumnName::Name,
-    ColumnName::Version,
-    ColumnName::Manager,
-    ColumnName::Origin,
-    ColumnName::Reason,
-    ColumnName::Installed,
-];
-
-/// The columns for machine-readable rows: every plain fact.
-const FOR_DATA: [ColumnName; 12] = [
-    ColumnName::Id,
-    ColumnName::Name,
-    ColumnName::Version,
-    ColumnName::Arch,
-    ColumnName::Manager,
-    ColumnName::Scope,
-    ColumnName::Location,
-    ColumnName::Reason,
-    ColumnName::Held,
-    ColumnName::Status,
-    ColumnName::Size,
-    ColumnName::Installed,
-];
-
-impl ColumnName {
-    fn column(self) -> Column {
-        match self {
-            ColumnName::Name => Column::words("name", "NAME"),
-            ColumnName::Version => Column::words("version", "VERSION"),
-            ColumnName::Arch => Column::words("arch", "ARCH"),
-            ColumnName::Manager => Column::words("manager", "MANAGER"),
-            ColumnName::Scope => Column::words("scope", "SCOPE"),
-            ColumnName::Reason => Column::words("reason", "REASON"),
-            ColumnName::Origin => Column::words("origin", "ORIGIN"),
-            ColumnName::Held => Column::words("held", "HELD"),
-            ColumnName::Status => Column::words("status", "STATUS"),
-            ColumnName::Size => Column::numbers("size", "SIZE"),
-            ColumnName::Installed => Column::words("installed", "INSTALLED"),
-            ColumnName::Commands => Column::words("commands", "COMMANDS"),
-            ColumnName::Location => Column::words("location", "LOCATION"),
-            ColumnName::Id => Column::words("id", "ID"),
-        }
-    }
-
-    fn cell(self, package: &Package) -> Cell {
-        let known = |text: Option<String>| Cell::plain(text.unwrap_or_default());
-        match self {
-            ColumnName::Name => Cell {
-                text: package.name.to_string(),
-                shown: Some(package.full_name().to_string()),
-                tone: Tone::Strong,
-            },
-            ColumnName::Version => known(package.version.as_ref().map(ToString::to_string)),
-            ColumnName::Arch => known(package.arch.as_ref().map(ToString::to_string)),
-            ColumnName::Manager => Cell::plain(package.manager.to_string()),
-            ColumnName::Scope => Cell::plain(package.scope.to_string()),
-            ColumnName::Reason => reason(package),
-            ColumnName::Origin => match &package.origin {
-                Some(origin) => Cell::plain(origin.name.to_string()),
-                None => Cell::shown(String::new(), "none"),
-            },
-            ColumnName::Held => Cell::shown(package.held.to_string(), if package.held { "held" } else { "" }),
-            ColumnName::Status => {
-                let tone = if package.status == Status::Broken { Tone::Warning } else { Tone::Plain };
-                Cell::toned(tone, package.status.word())
-            }
-            ColumnName::Size => match package.size {
-                Some(bytes) => Cell::shown(bytes.to_string(), output::size(bytes)),
-                None => Cell::plain(""),
-            },
-            ColumnName::Installed => match package.installed_at {
-                Some(time) => Cell::shown(output::time(time), output::date(time)),
-                None => Cell::plain(""),
-            },
-            ColumnName::Commands => {
-                let commands: Vec<String> = package.commands.iter().map(ToString::to_string).collect();
-                Cell::plain(commands.join(" "))
-            }
-            ColumnName::Location => Cell::plain(package.location.to_string()),
-            ColumnName::Id => Cell::plain(package.id.to_string()),
-        }
-    }
-}
-
-/// Why it is there; what is out of the ordinary is said with it.
-fn reason(package: &Package) -> Cell {
-    if package.status == Status::ConfigRemains {
-        let shown = Some("removed, configuration files remain".to_owned());
-        return Cell { text: package.reason.word().to_owned(), shown, tone: Tone::Faint };
-    }
-    let word = package.reason.word();
-    let mut words = vec![word];
-    if package.held {
-        words.push("held");
-    }
-    let tone = match package.status {
-        Status::Installed => Tone::Plain,
-        Status::Broken => Tone::Warning,
-        _ => Tone::Faint,
-    };
-    if package.status != Status::Installed {
-        words.push(package.status.word());
-    } else if !package.active {
-        words.push("not in use");
-    }
-    Cell { text: word.to_owned(), shown: Some(words.join(", ")), tone }
-}
-
 /// Answers.
 pub fn run(arguments: &Arguments, global: &Global, streams: &mut Streams) -> Result<Outcome, CliError> {
     let session = Session::new(global)?;
     let survey = Survey::of(&session.host);
+    // Without columns of its own, what is confined is shown with what it may reach.
+    let tells_reach = arguments.confined && arguments.columns.is_empty();
     let selection = Selection {
         all: arguments.all,
         texts: arguments.text.iter().map(|text| text.as_bytes().into()).collect(),
         managers: arguments.manager.clone(),
         scopes: arguments.scope.clone(),
         origin: arguments.origin.clone(),
+        confined: arguments.confined,
+        unsigned: arguments.unsigned,
+        with_facts: tells_reach || arguments.columns.iter().any(|column| column.is_fact()),
     };
     if arguments.totals {
         let answer = totals(&survey, &selection);
@@ -238,7 +119,8 @@ pub fn run(arguments: &Arguments, global: &Global, streams: &mut Streams) -> Res
     }
     let columns = match (arguments.columns.as_slice(), global.format) {
         ([], Format::Csv) => FOR_DATA.to_vec(),
-        ([], _) if arguments.origin.is_some() => WITH_ORIGIN.to_vec(),
+        ([], _) if arguments.origin.is_some() || arguments.unsigned => WITH_ORIGIN.to_vec(),
+        ([], _) if arguments.confined => WITH_CONFINEMENT.to_vec(),
         ([], _) => USUAL.to_vec(),
         (chosen, _) => chosen.to_vec(),
     };
@@ -272,10 +154,10 @@ struct Listed {
 }
 
 impl Shown for Listed {
-    type Item = Package;
+    type Item = PackageListed;
     const COMMAND: &'static str = "inventory";
 
-    fn items(&self) -> &[Package] {
+    fn items(&self) -> &[PackageListed] {
         &self.inventory.packages
     }
 
@@ -289,7 +171,8 @@ impl Shown for Listed {
 
     fn page(&self, _: &Presenter) -> Vec<Piece> {
         let packages = &self.inventory.packages;
-        let installed = packages.iter().filter(|package| package.status != Status::ConfigRemains);
+        let installed =
+            packages.iter().map(|listed| &listed.package).filter(|package| package.status != Status::ConfigRemains);
         let asked = installed.filter(|package| package.reason != Reason::Dependency).count();
         let says = match (packages.len(), self.all) {
             (0, false) => "no matching package (--all includes dependencies)".to_owned(),
