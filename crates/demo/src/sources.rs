@@ -122,11 +122,16 @@ pub fn unattended() -> Deb {
 
 /// The repositories of a machine with which nothing is wrong, and what they had when they were last asked.
 pub fn write_healthy(tree: &Tree, packages: &[Deb], date: i64) -> Result<(), WriteError> {
+    own(tree, packages, &[], date)
+}
+
+/// The distribution's own repositories, which have all but these packages.
+fn own(tree: &Tree, packages: &[Deb], not_offered: &[&str], date: i64) -> Result<(), WriteError> {
     tree.file("etc/apt/sources.list.d/breakwater.sources", BREAKWATER.as_bytes(), 0o644, SET_UP)?;
     tree.file("usr/share/keyrings/breakwater.gpg", &key(BREAKWATER_KEY), 0o644, SET_UP)?;
     let wants = "etc/systemd/system/timers.target.wants/apt-daily-upgrade.timer";
     tree.link(wants, "/usr/lib/systemd/system/apt-daily-upgrade.timer")?;
-    let own = packages.iter().filter(|deb| !NOT_OFFERED.contains(&deb.name.as_str()) && !deb.is_removed());
+    let own = packages.iter().filter(|deb| !not_offered.contains(&deb.name.as_str()) && !deb.is_removed());
     let main: String = own.map(|deb| deb.offered(&deb.version)).collect();
     let place = "packages.breakwater.example_breakwater_dists";
     list(tree, &format!("{place}_mole"), ("Breakwater", "mole"), Some(BREAKWATER_SIGNATURE), &main, date)?;
@@ -159,7 +164,7 @@ pub fn write(tree: &Tree, packages: &[Deb], date: i64) -> Result<(), WriteError>
     let quay = newer(packages, "quay");
     list(tree, "apt.quay.example_dists_stable", ("Quay", "stable"), Some(QUAY_SIGNATURE), &quay, date)?;
     list(tree, "apt.ferry.example_dists_stable", ("Ferry", "stable"), None, LOOKOUT, date)?;
-    write_healthy(tree, packages, date)
+    own(tree, packages, &NOT_OFFERED, date)
 }
 
 fn key(text: &str) -> Vec<u8> {

@@ -13,7 +13,10 @@ pub(super) const EXPLANATIONS: &[Explanation] = &[
         matters: "Whoever controls the server, or the way to it, can install anything with administrator rights.",
         detected: "The setting of each source is read; of apt's repositories also whether a signature was fetched with the lists. No signature is checked: that is what the manager does.",
         remedy: "Get the source's key from its owner, name it where the source is configured, and take the setting back.",
-        example: None,
+        example: Some(Example {
+            subject: "Ferry stable",
+            summary: "dpkg accepts packages of Ferry stable (https://apt.ferry.example) without a signature",
+        }),
     },
     Explanation {
         kind: FindingKind::ExpiredKey,
@@ -23,7 +26,10 @@ pub(super) const EXPLANATIONS: &[Explanation] = &[
         matters: "The next refresh fails, and nothing from this source is upgraded any more.",
         detected: "The keys that made the signature of the fetched lists are looked up in the source's keys, and their dates of expiry are compared with today.",
         remedy: "Install the newer key. Many sources bring it with a package; others publish it.",
-        example: None,
+        example: Some(Example {
+            subject: "Quay stable",
+            summary: "the key of Quay Packages <packages@quay.example>, which signs Quay stable, expired on 2026-02-01",
+        }),
     },
     Explanation {
         kind: FindingKind::DuplicateSource,
@@ -33,7 +39,10 @@ pub(super) const EXPLANATIONS: &[Explanation] = &[
         matters: "A change in one of the two places has no effect.",
         detected: "Address, suite and component of all sources in use are compared.",
         remedy: "Remove one of the two entries.",
-        example: None,
+        example: Some(Example {
+            subject: "Quay stable",
+            summary: "Quay stable is configured twice: in /etc/apt/sources.list.d/quay-stable.list line 1 and in /etc/apt/sources.list.d/quay.list line 1",
+        }),
     },
     Explanation {
         kind: FindingKind::StaleCatalogue,
@@ -43,7 +52,7 @@ pub(super) const EXPLANATIONS: &[Explanation] = &[
         matters: "Newer versions and security fixes are not known here.",
         detected: "The date of each fetched catalogue is compared with today; on a mounted disk with the date of the newest one.",
         remedy: "Refresh the catalogues, and find out why that does not happen by itself.",
-        example: None,
+        example: Some(Example { subject: "quay", summary: "the catalogue of quay was last refreshed on 2026-01-22" }),
     },
     Explanation {
         kind: FindingKind::AmbiguousIndex,
@@ -53,7 +62,10 @@ pub(super) const EXPLANATIONS: &[Explanation] = &[
         matters: "Whoever can publish a name on one of the indexes can replace a package that is meant to come from another.",
         detected: "The indexes in the settings of the system, of the user and of the project are counted, for managers that merge them.",
         remedy: "Use one index that passes the other one on, or a manager that binds each package to an index.",
-        example: None,
+        example: Some(Example {
+            subject: "pip",
+            summary: "pip takes a package from whichever of 2 indexes has the highest version: python.quay.example, pypi.org",
+        }),
     },
     Explanation {
         kind: FindingKind::UnusedSource,
@@ -63,7 +75,7 @@ pub(super) const EXPLANATIONS: &[Explanation] = &[
         matters: "It is asked at each refresh, and its owner can offer a newer version of any package.",
         detected: "The origins of all installed packages are compared with the sources that are configured.",
         remedy: "Disable or remove the source if nothing is to be installed from it.",
-        example: None,
+        example: Some(Example { subject: "Ferry stable", summary: "no installed package came from Ferry stable" }),
     },
     Explanation {
         kind: FindingKind::NobodyUpdates,

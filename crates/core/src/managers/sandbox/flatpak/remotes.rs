@@ -96,8 +96,12 @@ impl FlatpakInstallation<'_> {
         let root = &self.host.root;
         let list = |dir: &[u8]| root.dir(dir).and_then(|dir| dir.list()).unwrap_or_default();
         let of_remote = path::join(&path::join(&self.location(), b"appstream"), remote.as_bytes());
-        let stamps =
-            list(&of_remote).into_iter().map(|(arch, _)| path::join(&path::join(&of_remote, &arch), b".timestamp"));
+        // Where the time of the last refresh is not kept, that of the catalogue itself tells.
+        let of_arch = [&b".timestamp"[..], b"active/appstream.xml.gz", b"active/appstream.xml"];
+        let stamps = list(&of_remote).into_iter().flat_map(|(arch, _)| {
+            let dir = path::join(&of_remote, &arch);
+            of_arch.map(|name| path::join(&dir, name))
+        });
         let summaries = path::join(&self.location(), b"repo/tmp/cache/summaries");
         let is_of_it = |name: &ByteString| {
             name.strip_prefix(remote.as_bytes()).is_some_and(|rest| matches!(rest.first(), None | Some(b'-' | b'.')))
