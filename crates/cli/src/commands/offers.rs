@@ -216,6 +216,7 @@ fn add_details(offers: &[&Offered], page: &mut Vec<Piece>) {
     let fact = |label: String, text: String| -> Piece {
         Piece::Paragraph { column: 14, label: Line::of(Tone::Faint, label), tone: Tone::Plain, text }
     };
+    let mut lines: Vec<Piece> = Vec::new();
     for one in offers {
         let offer = &one.offer;
         let mut facts: Vec<String> = Vec::new();
@@ -242,8 +243,12 @@ fn add_details(offers: &[&Offered], page: &mut Vec<Piece>) {
         facts.extend(offer.license.as_ref().map(|license| format!("licence {license}")));
         if !facts.is_empty() && (offer.source.is_some()) {
             let version = offer.version.as_ref().map(ToString::to_string).unwrap_or_default();
-            page.push(fact(offer.manager.to_string(), format!("{version}: {}", facts.join("; "))));
+            lines.push(fact(offer.manager.to_string(), format!("{version}: {}", facts.join("; "))));
         }
+    }
+    if !lines.is_empty() {
+        page.push(Line::blank().into());
+        page.extend(lines);
     }
 }
 

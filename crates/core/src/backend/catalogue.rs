@@ -28,6 +28,11 @@ pub trait Catalogue {
     /// The offers that match the query, as of the last fetch of each source.
     fn offers(&self, query: &OfferQuery) -> Vec<Offer>;
 
+    /// The offers of packages with exactly these names, of which no more need be known than where they are offered.
+    fn having(&self, names: &[ByteString]) -> Vec<Offer> {
+        self.offers(&OfferQuery::Names(names.to_vec()))
+    }
+
     /// What installing an offer would bring along that is not here yet; `None` where the catalogue does not tell.
     fn pulls_in(&self, offer: &Offer) -> Option<PullsIn> {
         let _ = offer;

@@ -29,6 +29,9 @@ pub fn findings(cx: &CheckContext<'_, '_>, now: Option<i64>) -> Vec<Finding> {
         found.extend(used.iter().filter_map(|one| expired(&one.source, now)));
         found.extend(stale(&used, now));
     }
+    // A source that is configured twice is told once.
+    let mut seen: HashSet<(FindingKind, String)> = HashSet::new();
+    found.retain(|one| seen.insert((one.kind, one.summary.clone())));
     found
 }
 
@@ -40,7 +43,7 @@ fn about(kind: FindingKind, severity: Severity, source: &Source, summary: String
     }
 }
 
-/// Whether what comes from an address passes over a network.
+/// Whether what comes from an address comes over a network.
 fn is_remote(source: &Source) -> bool {
     let url = source.url.as_deref().unwrap_or_default();
     memchr::memmem::find(url, b"://").is_some()
@@ -192,7 +195,7 @@ pub fn nobody(cx: &CheckContext<'_, '_>) -> Vec<Finding> {
     let dirs: HashSet<ByteString> = searched.map(|entry| entry.canonical.clone()).collect();
     let keeping = Keeping::of_all(survey);
     let mut found = Vec::new();
-    for (package, kept) in keeping.all(survey, survey.recorded()) {
+    for (package, kept) in keeping.all(survey.recorded()) {
         if kept.mode != UpkeepMode::Nobody {
             continue;
         }

@@ -42,7 +42,7 @@ pub(super) fn of(survey: &Survey<'_>, packages: &[Package]) -> Vec<Facts> {
     let sources = super::sources::configured(survey).0;
     let keeping = Keeping::of_all(survey);
     let upkeep: HashMap<&ByteString, UpkeepMode> =
-        keeping.all(survey, packages).into_iter().map(|(package, kept)| (&package.id, kept.mode)).collect();
+        keeping.all(packages).into_iter().map(|(package, kept)| (&package.id, kept.mode)).collect();
     let facts = |package: &Package| {
         let offer = offered.get(&(package.manager, &package.scope, &package.name));
         let of_publisher =

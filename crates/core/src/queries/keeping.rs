@@ -1,5 +1,7 @@
 //! Who keeps a package current: by its origin, by what its manager's catalogues have, by jobs and by settings.
 
+use std::sync::{Mutex, OnceLock, PoisonError};
+
 use hashbrown::HashMap;
 use schemars::JsonSchema;
 use serde::Serialize;
@@ -10,8 +12,7 @@ use crate::backend::{Automatic, Detail, Installation};
 use crate::bytes::ByteString;
 use crate::managers;
 use crate::model::{
-    CommandLine, Evidence, ManagerId, ManagerKind, Offer, OfferQuery, Owner, Package, Remedy, RemedyKind, Scope,
-    Source, Status,
+    CommandLine, Evidence, ManagerId, ManagerKind, Offer, Owner, Package, Remedy, RemedyKind, Scope, Source, Status,
 };
 use crate::survey::Survey;
 
@@ -86,25 +87,30 @@ pub struct Kept {
 }
 
 /// What decides who keeps a package current.
-pub(crate) struct Keeping {
+pub(crate) struct Keeping<'k, 's> {
+    survey: &'k Survey<'s>,
     jobs: Vec<Job>,
-    sources: Vec<Source>,
+    /// The sources that are configured, read where an origin is compared with them.
+    sources: OnceLock<Vec<Source>>,
     /// What catalogues have of each package, by its name; no entry of a manager of which none was fetched.
     offered: HashMap<ManagerId, HashMap<ByteString, Vec<Offer>>>,
+    /// The job that upgrades what an installation has, once it was looked for.
+    by_job: Mutex<HashMap<(ManagerId, Scope), Option<Automatic>>>,
 }
 
-impl Keeping {
-    /// Reads jobs and sources, and what catalogues have of these names.
-    pub(crate) fn of(survey: &Survey<'_>, query: &OfferQuery) -> Self {
+impl<'k, 's> Keeping<'k, 's> {
+    /// Reads jobs, and which sources of these managers have packages with these names.
+    pub(crate) fn of(survey: &'k Survey<'s>, managers: &[ManagerId], names: &[ByteString]) -> Self {
         let of_one = |held: &dyn Installation| {
-            let fetched = held.catalogue().filter(|catalogue| catalogue.is_fetched());
-            fetched.map(|catalogue| catalogue.offers(query))
+            let is_asked = managers.contains(&held.location().manager);
+            let fetched = held.catalogue().filter(|catalogue| is_asked && catalogue.is_fetched());
+            fetched.map(|catalogue| catalogue.having(names))
         };
         Self::with(survey, survey.installations().iter().map(|held| of_one(&**held)))
     }
 
     /// The same of everything that is installed.
-    pub(crate) fn of_all(survey: &Survey<'_>) -> Self {
+    pub(crate) fn of_all(survey: &'k Survey<'s>) -> Self {
         let held = survey.installations().iter().map(|held| held.catalogue());
         let all = held.zip(survey.offered());
         let fetched = all.map(|(held, offers)| held.filter(|held| held.is_fetched()).map(|_| offers.clone()));
@@ -112,7 +118,7 @@ impl Keeping {
     }
 
     /// With the offers of each installation; `None` where no catalogue was fetched.
-    fn with(survey: &Survey<'_>, offers: impl Iterator<Item = Option<Vec<Offer>>>) -> Self {
+    fn with(survey: &'k Survey<'s>, offers: impl Iterator<Item = Option<Vec<Offer>>>) -> Self {
         let mut offered: HashMap<ManagerId, HashMap<ByteString, Vec<Offer>>> = HashMap::new();
         for (held, offers) in survey.installations().iter().zip(offers) {
             let Some(offers) = offers else { continue };
@@ -121,17 +127,21 @@ impl Keeping {
                 of_manager.entry(offer.name.clone()).or_default().push(offer);
             }
         }
-        Keeping { jobs: jobs::read(survey.host), sources: configured(survey).0, offered }
+        Keeping { survey, jobs: jobs::read(survey.host), sources: OnceLock::new(), offered, by_job: Mutex::default() }
+    }
+
+    fn sources(&self) -> &[Source] {
+        self.sources.get_or_init(|| configured(self.survey).0)
     }
 
     /// Who keeps each of these packages current, which are packages of installations.
-    pub(crate) fn all<'p>(&self, survey: &Survey<'_>, packages: &'p [Package]) -> Vec<(&'p Package, Kept)> {
+    pub(crate) fn all<'p>(&self, packages: &'p [Package]) -> Vec<(&'p Package, Kept)> {
         let by_id: HashMap<&ByteString, &Package> = packages.iter().map(|package| (&package.id, package)).collect();
         let mut found = Vec::new();
-        for held in survey.installations() {
+        for held in self.survey.installations() {
             for (number, id) in (0..).zip(held.ids()) {
                 if let Some(package) = by_id.get(&id).filter(|one| is_current(one)) {
-                    found.push((*package, self.of_package(survey, &**held, number, package)));
+                    found.push((*package, self.of_package(&**held, number, package)));
                 }
             }
         }
@@ -139,13 +149,7 @@ impl Keeping {
     }
 
     /// Who keeps one package current.
-    pub(crate) fn of_package(
-        &self,
-        survey: &Survey<'_>,
-        held: &dyn Installation,
-        number: u32,
-        package: &Package,
-    ) -> Kept {
+    pub(crate) fn of_package(&self, held: &dyn Installation, number: u32, package: &Package) -> Kept {
         let mut kept = Kept {
             id: package.id.clone(),
             manager: package.manager,
@@ -176,7 +180,7 @@ impl Keeping {
         }
         let automatic = self.automatic(held, &package.name, &package.scope, self.offers(package));
         let line = upgrade_command(held, number);
-        let remedy = line.and_then(|line| survey.remedy_within(held, Remedy::new(RemedyKind::Upgrade, line)));
+        let remedy = line.and_then(|line| self.survey.remedy_within(held, Remedy::new(RemedyKind::Upgrade, line)));
         if let Some(remedy) = remedy {
             (kept.command, kept.as_user) = (Some(remedy.command), remedy.as_user);
         }
@@ -192,17 +196,17 @@ impl Keeping {
     }
 
     /// Who keeps the package current that owns something.
-    pub(crate) fn of_owner(&self, survey: &Survey<'_>, owner: &Owner) -> Option<Kept> {
+    pub(crate) fn of_owner(&self, owner: &Owner) -> Option<Kept> {
         if owner.status == Status::ConfigRemains {
             return None;
         }
         let (held, number) =
-            survey.named(&owner.name).into_iter().find(|(held, number)| held.owner(*number).id == owner.id)?;
+            self.survey.named(&owner.name).into_iter().find(|(held, number)| held.owner(*number).id == owner.id)?;
         // Where catalogues tell all that is offered, the origin decides nothing.
         let origins = !managers::profile(owner.manager).has_full_catalogues;
         let detail = Detail { evidence: true, origins, ..Detail::default() };
         let package = held.packages(detail).into_iter().nth(number as usize)?;
-        Some(self.of_package(survey, held, number, &package))
+        Some(self.of_package(held, number, &package))
     }
 
     /// What the origin alone decides.
@@ -218,7 +222,7 @@ impl Keeping {
                 return Some(UpkeepMode::ByHand);
             }
             // A source that is still named, but not configured.
-            let of_manager = || self.sources.iter().filter(|source| source.manager == package.manager);
+            let of_manager = || self.sources().iter().filter(|source| source.manager == package.manager);
             let gave = |source: &&Source| source.gave(origin);
             let tells = matches!(origin.kind.as_str(), "repository" | "remote") && of_manager().next().is_some();
             if tells && of_manager().any(|source| !source.origins.is_empty()) {
@@ -266,6 +270,14 @@ impl Keeping {
             return Some(automatic);
         }
         let id = held.location().manager;
+        let mut known = self.by_job.lock().unwrap_or_else(PoisonError::into_inner);
+        known.entry((id, scope.clone())).or_insert_with(|| self.job(held, scope)).clone()
+    }
+
+    /// The job that upgrades everything that an installation has.
+    fn job(&self, held: &dyn Installation, scope: &Scope) -> Option<Automatic> {
+        let id = held.location().manager;
+        let upkeep = held.upkeep();
         let calls = managers::ALL.iter().find(|manager| manager.id() == id)?.upgrade_calls();
         // A job of the machine's upgrades what the machine has, a user's what the user has.
         let is_for = |job: &&Job| job.scope == *scope && !upkeep.is_some_and(|upkeep| upkeep.is_own(job));

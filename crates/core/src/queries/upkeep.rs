@@ -35,7 +35,7 @@ pub fn upkeep(survey: &Survey<'_>, names: &[ByteString], now: Option<i64>) -> Up
             if !is_wanted || !is_current(&package) || survey.is_foreign(holder, number) {
                 continue;
             }
-            let mut kept = keeping.of_package(survey, &**held, number, &package);
+            let mut kept = keeping.of_package(&**held, number, &package);
             kept.behind = behind.get(&(package.manager, package.scope.clone(), package.name.clone())).cloned();
             upkeep.push(kept);
         }

@@ -23,23 +23,25 @@ pub(super) fn gathered(survey: &Survey<'_>, question: &Question) -> Vec<Offered>
         exactly.or_else(loosely).unwrap_or(&offer.name).clone()
     });
     found.extend(elsewhere(survey, &question.names, &found));
-    // What is no package's name can be a command's.
-    let is_found = |name: &ByteString| found.iter().any(|one| one.asked == *name);
-    let others: Vec<ByteString> = question.names.iter().filter(|name| !is_found(name)).cloned().collect();
-    for name in others {
-        let search = Search::new(std::slice::from_ref(&name), &[], SearchScope::Commands);
-        found.extend(matching(survey, &OfferQuery::Search(search), false, &|_| name.clone()));
-    }
     // By the name that is shown, or by a command, several packages can be meant; each is asked about by one name.
     for one in &mut found {
         if !newer_only && !question.names.contains(&one.asked) {
             let shown = one.offer.display_name.as_ref().map(|name| name.to_string().to_lowercase().replace(' ', ""));
             let is_it =
                 |name: &&ByteString| shown.as_ref().is_some_and(|shown| shown.as_bytes() == name.to_ascii_lowercase());
-            if let Some(name) = question.names.iter().find(is_it).or(question.names.first()) {
+            let by_command = |name: &&ByteString| one.offer.provides.contains(name);
+            let names = || question.names.iter();
+            if let Some(name) = names().find(is_it).or(names().find(by_command)).or(question.names.first()) {
                 one.asked = name.clone();
             }
         }
+    }
+    // What is no package's name can be a command's.
+    let is_found = |name: &ByteString| found.iter().any(|one| one.asked == *name);
+    let others: Vec<ByteString> = question.names.iter().filter(|name| !is_found(name)).cloned().collect();
+    for name in others {
+        let search = Search::new(std::slice::from_ref(&name), &[], SearchScope::Commands);
+        found.extend(matching(survey, &OfferQuery::Search(search), false, &|_| name.clone()));
     }
     found
 }

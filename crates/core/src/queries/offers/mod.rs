@@ -15,7 +15,7 @@ use super::keeping::{Keeping, UpkeepMode};
 use crate::bytes::ByteString;
 use crate::findings::held;
 use crate::managers;
-use crate::model::{Finding, ManagerId, Offer, OfferQuery, PullsIn, Remedy, RemedyKind};
+use crate::model::{Finding, ManagerId, Offer, PullsIn, Remedy, RemedyKind};
 use crate::survey::Survey;
 use crate::version::upstream;
 
@@ -156,8 +156,9 @@ pub fn offers(survey: &Survey<'_>, question: &Question) -> Offers {
 
 /// Adds what each offer would bring along, and who would keep it current.
 fn add_costs(survey: &Survey<'_>, found: &mut [Offered]) {
-    let names: Vec<ByteString> = found.iter().map(|one| one.offer.name.to_ascii_lowercase().into()).collect();
-    let keeping = Keeping::of(survey, &OfferQuery::Names(names));
+    let names: Vec<ByteString> = found.iter().map(|one| one.offer.name.clone()).collect();
+    let managers: Vec<ManagerId> = found.iter().map(|one| one.offer.manager).collect();
+    let keeping = Keeping::of(survey, &managers, &names);
     // Several sources have the same: it brings along the same.
     let mut known: HashMap<(ManagerId, ByteString, Option<ByteString>), Option<PullsIn>> = HashMap::new();
     for one in found {

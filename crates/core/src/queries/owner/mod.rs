@@ -14,7 +14,7 @@ use super::Located;
 use super::users::{self, OfUsers};
 use crate::bytes::ByteString;
 use crate::host::PASSWD;
-use crate::model::{CoverageState, Evidence, Finding, OfferQuery, Owner, Remedy};
+use crate::model::{CoverageState, Evidence, Finding, ManagerId, Owner, Remedy};
 use crate::resolve::libraries::Loader;
 use crate::resolve::words::Taken;
 use crate::resolve::{Context, How, SearchPath};
@@ -240,16 +240,17 @@ pub fn owners_in(survey: &Survey<'_>, searches: &[&SearchPath], targets: &[Targe
 
 /// Adds who keeps the owners current.
 fn upkeep_of(survey: &Survey<'_>, answers: &mut [Vec<Answer>]) {
-    let owned = answers.iter().flatten().filter_map(|answer| answer.owner.as_ref());
-    let mut names: Vec<ByteString> = owned.map(|owner| owner.name.to_ascii_lowercase().into()).collect();
+    let owned = || answers.iter().flatten().filter_map(|answer| answer.owner.as_ref());
+    let mut names: Vec<ByteString> = owned().map(|owner| owner.name.clone()).collect();
     names.sort_unstable();
     names.dedup();
     if names.is_empty() {
         return;
     }
-    let keeping = Keeping::of(survey, &OfferQuery::Names(names));
+    let managers: Vec<ManagerId> = owned().map(|owner| owner.manager).collect();
+    let keeping = Keeping::of(survey, &managers, &names);
     for answer in answers.iter_mut().flatten() {
-        answer.upkeep = answer.owner.as_ref().and_then(|owner| keeping.of_owner(survey, owner));
+        answer.upkeep = answer.owner.as_ref().and_then(|owner| keeping.of_owner(owner));
     }
 }
 

@@ -322,6 +322,10 @@ impl Catalogue for DpkgInstallation<'_> {
         self.all_offers(asked)
     }
 
+    fn having(&self, names: &[ByteString]) -> Vec<Offer> {
+        self.lists_with(names)
+    }
+
     fn pulls_in(&self, offer: &Offer) -> Option<PullsIn> {
         self.brings_along(offer)
     }

@@ -2,6 +2,7 @@
 
 use crate::backend::jobs::Job;
 use hashbrown::{HashMap, HashSet};
+use rayon::prelude::*;
 
 use super::apt::{self, Apt, Choice, Entry, Filter, Installed, Texts, Unattended, choose, digest_of};
 use super::installation::DpkgInstallation;
@@ -171,6 +172,7 @@ impl DpkgInstallation<'_> {
             _ => self.choices(&|name| names.contains(name) || asked.has(name)),
         };
         let mut offers = Vec::new();
+        let origins: Vec<Origin> = (0..self.apt().indexes.len()).map(|at| self.apt().origin(self.host, at)).collect();
         for (key, record, choices) in chosen {
             if asked.is_installed() && record.is_none() {
                 continue;
@@ -202,7 +204,7 @@ impl DpkgInstallation<'_> {
                     let entry = &entries[place];
                     let index = &self.apt().indexes[entry.index];
                     // A package for every machine is in the list of each of them.
-                    let origin = self.apt().origin(self.host, entry.index);
+                    let origin = origins[entry.index].clone();
                     let place = (entry.version.clone(), origin.url.clone().or_else(|| Some(origin.name.clone())));
                     if *entry.arch == *b"all" {
                         if told.contains(&place) {
@@ -230,6 +232,26 @@ impl DpkgInstallation<'_> {
                         ..offer.clone()
                     });
                 }
+            }
+        }
+        offers
+    }
+
+    /// Which repositories have packages with these names: the lists are looked through, and not taken apart.
+    pub(super) fn lists_with(&self, names: &[ByteString]) -> Vec<Offer> {
+        let apt = self.apt();
+        let root = &self.host.root;
+        let found: Vec<Vec<bool>> = apt.indexes.par_iter().map(|index| index.has(root, names)).collect();
+        let mut offers = Vec::new();
+        for (number, has) in found.into_iter().enumerate() {
+            for (name, _) in names.iter().zip(has).filter(|(_, has)| *has) {
+                let (scope, version) = (crate::model::Scope::System, ByteString::default());
+                offers.push(Offer {
+                    version: None,
+                    source: Some(apt.origin(self.host, number)),
+                    catalogued_at: Some(apt.indexes[number].dated),
+                    ..Offer::bare(self.manager(), scope, name.clone(), version, None, false)
+                });
             }
         }
         offers

@@ -3,7 +3,7 @@
 //! A file's name is the address without its scheme, `/` written as `_`; some characters as `%xx`. It may end in the
 //! name of a compression; its content says which one it is.
 
-use super::lists::{DIR, each_stanza};
+use super::lists::{self, DIR, each_stanza};
 use super::sources::Source;
 use super::texts::{Text, Texts};
 use crate::bytes::{ByteString, path};
@@ -251,6 +251,14 @@ impl Index {
         let rest = memchr::memmem::find(url, b"://").map_or(&b""[..], |at| &url[at + 3..]);
         let host = rest.split(|&b| b == b'/').next().unwrap_or_default();
         host.rsplit(|&b| b == b'@').next().unwrap_or(host).into()
+    }
+
+    /// Whether the list has packages with these names. A list that cannot be read has none; those that read it in full
+    /// say so.
+    pub fn has(&self, root: &Root, names: &[ByteString]) -> Vec<bool> {
+        let bytes = root.read(&self.file, Limit::RECORD).unwrap_or_default();
+        let heads = names.iter().map(|name| [b"Package: ", &**name, b"\n"].concat()).collect::<Vec<_>>();
+        lists::lines_in(&bytes, &heads)
     }
 
     /// Every entry of a wanted name, and what could not be read.

@@ -64,3 +64,47 @@ fn each_part(bytes: &[u8], end: &[u8], take: &mut dyn FnMut(&[u8])) -> Option<St
         }
     }
 }
+
+/// Whether lines with these texts, which end in a line feed, are in a list. What follows the last of them is not looked
+/// at, and neither is what follows damage.
+pub fn lines_in(bytes: &[u8], lines: &[Vec<u8>]) -> Vec<bool> {
+    const WINDOW: usize = 256 << 10;
+    let finders: Vec<memchr::memmem::Finder<'_>> = lines.iter().map(memchr::memmem::Finder::new).collect();
+    let longest = lines.iter().map(Vec::len).max().unwrap_or(0) + 1;
+    let mut found = vec![false; lines.len()];
+    let Ok(stream) = packed::open(bytes) else { return found };
+    let mut stream = stream.take(MAX_UNPACKED);
+    // Before the first line there is the end of another.
+    let mut window = vec![0; WINDOW + longest];
+    window[0] = b'\n';
+    let mut filled = 1;
+    while found.iter().any(|found| !found) {
+        let read = match stream.read(&mut window[filled..]) {
+            Ok(0) | Err(_) => break,
+            Ok(read) => read,
+        };
+        filled += read;
+        let text = &window[..filled];
+        for (finder, found) in finders.iter().zip(&mut found).filter(|(_, found)| !**found) {
+            *found = finder.find_iter(text).any(|at| at > 0 && text[at - 1] == b'\n');
+        }
+        let kept = filled.min(longest);
+        window.copy_within(filled - kept..filled, 0);
+        filled = kept;
+    }
+    found
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn lines_are_found_wherever_windows_end() {
+        let mut list = b"Package: a\n".to_vec();
+        list.extend(b"Filler: x\n".repeat(60_000));
+        list.extend(b"Package: quay\nNo-Package: pier\n");
+        let lines = ["a", "quay", "pier", "qua"].map(|name| format!("Package: {name}\n").into_bytes());
+        assert_eq!(lines_in(&list, &lines), [true, true, false, false]);
+    }
+}
