@@ -34,6 +34,7 @@ mod real_pacman;
 mod real_python;
 mod real_rpm;
 mod real_shells;
+mod real_sources;
 mod real_squashfs;
 mod real_versions;
 mod sessions;

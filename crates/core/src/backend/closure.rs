@@ -228,7 +228,7 @@ mod tests {
         ];
         let pinned = Need {
             any_of: vec![Want { name: b"libtide".to_vec(), version: Some(("=", b"2.0".to_vec())) }],
-            ..need("")
+            ..need("libtide")
         };
         let mut tools = node("tide-tools", "2.0", &[], &[]);
         tools.needs.push(pinned);

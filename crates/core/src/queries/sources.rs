@@ -1,6 +1,7 @@
 //! Where packages come from: repositories, remotes, channels, taps, indexes.
 
 use crate::backend::Catalogue;
+use crate::backend::index_settings::without_credentials;
 use hashbrown::{HashMap, HashSet};
 use rayon::prelude::*;
 use schemars::JsonSchema;
@@ -98,6 +99,9 @@ pub(crate) fn configured(survey: &Survey<'_>) -> (Vec<Source>, Vec<Loss>) {
         .collect();
     for manager in crate::managers::ALL {
         all.extend(manager.indexes(survey.host, &mut notes));
+    }
+    for source in &mut all {
+        source.url = source.url.take().map(|url| without_credentials(&url));
     }
     // Several installations of a manager can have their sources from one file.
     let mut seen = HashSet::new();

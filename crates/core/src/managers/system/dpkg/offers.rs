@@ -1,5 +1,6 @@
 //! What apt's repositories offer, and from which of them installed packages came.
 
+use crate::backend::index_settings::without_credentials;
 use crate::backend::jobs::Job;
 use hashbrown::{HashMap, HashSet};
 use rayon::prelude::*;
@@ -291,7 +292,8 @@ impl DpkgInstallation<'_> {
         let mut found = Vec::new();
         let fetch = || Some(CommandLine::new("apt-get update"));
         let is_missing = |one: &&apt::Source| one.enabled && lists.lists_of(one).is_empty();
-        let missing: Vec<&ByteString> = lists.sources.iter().filter(is_missing).map(|one| &one.url).collect();
+        let missing: Vec<ByteString> =
+            lists.sources.iter().filter(is_missing).map(|one| without_credentials(&one.url)).collect();
         if let Some(first) = missing.first() {
             let more = if missing.len() > 1 { format!(" and {} more", missing.len() - 1) } else { String::new() };
             found.push(Unsearched::new(format!("{first}{more}: no list of packages was fetched"), fetch()));

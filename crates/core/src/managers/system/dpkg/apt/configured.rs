@@ -3,6 +3,7 @@
 use super::indexes;
 use super::sources::Source as Entry;
 use super::{Apt, Index};
+use crate::backend::index_settings::without_credentials;
 use crate::backend::keys::KeyRing;
 use crate::bytes::{ByteString, path};
 use crate::fs::{Kind, Limit};
@@ -25,12 +26,13 @@ impl Apt {
             let by = release.origin.clone().unwrap_or_else(|| Index::site_of(&entry.url));
             let first = fetched.first().map(|at| &self.indexes[*at]);
             let origin = fetched.first().map(|at| self.origin(host, *at));
+            let url = without_credentials(&entry.url);
             let says = match entry.components.is_empty() {
-                true => format!("{} {}", entry.url, entry.suite),
-                false => format!("{} {} {}", entry.url, entry.suite, words(&entry.components)),
+                true => format!("{url} {}", entry.suite),
+                false => format!("{url} {} {}", entry.suite, words(&entry.components)),
             };
             Source {
-                url: Some(entry.url.clone()),
+                url: Some(url),
                 enabled: entry.enabled,
                 trust: origin
                     .and_then(|origin| origin.trust)

@@ -31,6 +31,7 @@ pub use unattended::Unattended;
 
 pub use policy::{Choice, Installed, choose};
 
+use crate::backend::index_settings::without_credentials;
 use rayon::prelude::*;
 
 use crate::bytes::ByteString;
@@ -130,7 +131,7 @@ impl Apt {
         Origin {
             name: name.into(),
             kind: "repository".to_owned(),
-            url: Some(index.url.clone()),
+            url: Some(without_credentials(&index.url)),
             trust: Some(trust.to_owned()),
         }
     }

@@ -1,5 +1,6 @@
 //! The repositories that are configured: one-line (`*.list`) and stanzas (`*.sources`).
 
+use crate::backend::index_settings::without_credentials;
 use crate::bytes::{ByteString, path};
 use crate::fs::{Kind, Limit, Root};
 use crate::model::Loss;
@@ -150,7 +151,10 @@ pub fn open_keys(root: &Root, sources: &[Source]) -> Vec<String> {
     };
     let file = b"/etc/apt/trusted.gpg";
     let has_keys = root.target(file).is_ok_and(|meta| meta.kind == Kind::File && meta.size > 0);
-    let says = format!("its keys are trusted for every repository without signed-by, such as {}", open.url);
+    let says = format!(
+        "its keys are trusted for every repository without signed-by, such as {}",
+        without_credentials(&open.url)
+    );
     has_keys.then(|| format!("{}: {says}", ByteString::from(&file[..]))).into_iter().collect()
 }
 
@@ -160,7 +164,7 @@ pub fn source_notes(sources: &[Source]) -> Vec<String> {
     for (place, one) in sources.iter().enumerate().filter(|(_, one)| one.enabled) {
         let at = |one: &Source| format!("{} line {}", one.file, one.line);
         if one.trusted {
-            found.push(format!("{}: {} is accepted without a signature", at(one), one.url));
+            found.push(format!("{}: {} is accepted without a signature", at(one), without_credentials(&one.url)));
         }
         let same = |other: &&Source| {
             other.enabled
@@ -169,7 +173,13 @@ pub fn source_notes(sources: &[Source]) -> Vec<String> {
                 && (one.components.is_empty() || other.components.iter().any(|part| one.components.contains(part)))
         };
         if let Some(first) = sources[..place].iter().find(same) {
-            found.push(format!("{}: {} {} is already configured in {}", at(one), one.url, one.suite, at(first)));
+            found.push(format!(
+                "{}: {} {} is already configured in {}",
+                at(one),
+                without_credentials(&one.url),
+                one.suite,
+                at(first)
+            ));
         }
     }
     found

@@ -123,6 +123,7 @@ fn is_asked(search: &Search, command: &[u8]) -> bool {
 }
 
 fn of_line(line: &[u8], search: &Search, found: &mut Vec<Found>) {
+    let line = line.trim_ascii_end();
     let Some(path) = PROGRAM_DIRS.iter().find_map(|dir| line.strip_prefix(*dir)) else { return };
     // The packages stand behind the last blank; a path may have blanks of its own.
     let Some(at) = path.iter().rposition(u8::is_ascii_whitespace) else { return };
@@ -166,7 +167,7 @@ mod tests {
         let search = Search::new(&["tidegauge".into()], &[], SearchScope::Everything);
         let mut found = Vec::new();
         for line in [
-            &b"usr/bin/tidegauge          science/tidegauge,universe/science/tidegauge-old"[..],
+            &b"usr/bin/tidegauge          science/tidegauge,universe/science/tidegauge-old\n"[..],
             b"usr/bin/tidegauge-config  science/tidegauge-dev",
             b"usr/share/tidegauge  science/tidegauge-data",
             b"usr/bin/tidegauge",
