@@ -185,7 +185,8 @@ fn lines_of(found: &Found, shows_commands: bool) -> Vec<Piece> {
         };
         let line = Line::blank().to(2).and(Tone::Plain, copy.manager.to_string()).to(14);
         let line = line.and(Tone::Plain, copy.full_name().to_string()).to(2).and(Tone::Plain, version);
-        lines.push(line.to(2).and(Tone::Faint, whose).to(2).and(Tone::Accent, "installed").into());
+        let line = if whose.is_empty() { line } else { line.to(2).and(Tone::Faint, whose) };
+        lines.push(line.to(2).and(Tone::Accent, "installed").into());
     }
     lines
 }

@@ -246,3 +246,31 @@ fn help_and_version_are_results_and_mistakes_are_not() {
         assert_eq!(ran.out.is_empty(), status == 2, "{arguments:?}");
     }
 }
+
+#[test]
+fn search_sources_and_upkeep() {
+    for (name, words) in [
+        ("search", &["search", "chart"][..]),
+        ("search_json", &["search", "tide", "--not", "wave", "--format", "json"]),
+        ("search_by_command", &["search", "--provides", "tidegauge"]),
+        ("search_in_vain", &["search", "kraken"]),
+        ("sources", &["sources"]),
+        ("sources_of_one", &["sources", "quay"]),
+        ("sources_json", &["sources", "flatpak", "--format", "json"]),
+        ("upkeep", &["upkeep"]),
+        ("upkeep_of_one", &["upkeep", "chartdesk", "ferryboard"]),
+        ("upkeep_json", &["upkeep", "seaglass", "--format", "json"]),
+        ("inventory_of_what_is_confined", &["inventory", "--confined"]),
+        ("inventory_of_what_is_unsigned", &["inventory", "--all", "--unsigned"]),
+        ("inventory_with_upkeep", &["inventory", "--columns", "name,manager,upkeep,publisher,signed"]),
+    ] {
+        let ran = ask(words);
+        if words.contains(&"json") {
+            ran.document();
+        }
+        insta::assert_snapshot!(name, whole(&ran));
+    }
+    for words in [&["sources", "kraken"][..], &["upkeep", "kraken"]] {
+        assert_eq!(ask(words).status, 1, "{words:?}");
+    }
+}

@@ -192,7 +192,7 @@ fn add_installed<'a>(
             ..Described::default()
         };
         let parts = words.parts(&described);
-        if package.status == Status::ConfigRemains
+        if matches!(package.status, Status::ConfigRemains | Status::Disabled)
             || (place.is_none() && parts.is_none() && !names.contains(&key(known)))
         {
             continue;
@@ -276,7 +276,7 @@ fn add_offer(survey: &Survey<'_>, offers: &mut Vec<FoundOffer>, offer: &Offer, h
         known.installed |= offer.installed;
         return;
     }
-    let is_open = !offer.installed && !offer.held && offer.is_allowed();
+    let is_open = offer.candidate && !offer.installed && !offer.held && offer.is_allowed();
     let line = is_open.then(|| held.catalogue()?.install_command(offer)).flatten();
     let remedy = line.and_then(|line| survey.remedy_within(held, Remedy::new(RemedyKind::Install, line)));
     offers.push(FoundOffer {
@@ -306,10 +306,8 @@ fn not_searched(survey: &Survey<'_>, words: &Search) -> Vec<NotSearched> {
         let manager = held.location().manager;
         let mut missing = held.catalogue().map_or_else(Vec::new, |catalogue| catalogue.unsearched(words));
         if managers::profile(manager).kind == ManagerKind::Language {
-            missing.push(Unsearched::new(
-                "its index is not kept on the machine: only installed packages were searched",
-                None,
-            ));
+            missing
+                .push(Unsearched::new("no index is kept on the machine: only installed packages were searched", None));
         }
         for one in missing {
             let remedy = one.fetch.and_then(|line| survey.remedy_within(&**held, Remedy::new(RemedyKind::Fetch, line)));
