@@ -37,8 +37,13 @@ pub fn run(arguments: &Arguments, global: &Global, streams: &mut Streams) -> Res
     let names: Vec<ByteString> = arguments.name.iter().map(|name| name.as_bytes().into()).collect();
     let answer = sources(&survey, &names);
     let found = names.is_empty() || !answer.sources.is_empty();
-    let listed = Listed { in_full: !names.is_empty(), now: session.now(), answer };
+    let listed = Listed { in_full: !names.is_empty(), now: session.now().or_else(|| newest(&answer)), answer };
     output::show(&listed, &survey, &session, global, streams, found)
+}
+
+/// A mounted disk has no clock: the newest catalogue tells the time.
+fn newest(answer: &Sources) -> Option<i64> {
+    answer.sources.iter().filter_map(|one| one.source.refreshed_at).max()
 }
 
 /// The answer, and how much of it is told.
@@ -120,7 +125,7 @@ impl Listed {
         let head = head.and(Tone::Faint, format!("{} {}{whose}{state}", source.manager, source.kind));
         let mut lines: Vec<Piece> = vec![head.into()];
         let fact = |label: &str, tone: Tone, text: String| -> Piece {
-            Line::blank().to(2).and(Tone::Faint, label.to_owned()).to(16).and(tone, text).into()
+            Line::blank().to(2).and(Tone::Faint, label.to_owned()).to(FACTS).and(tone, text).into()
         };
         lines.extend(source.url.as_ref().map(|url| fact("address", Tone::Plain, url.to_string())));
         lines.extend(source.evidence.first().map(|at| {
@@ -136,7 +141,7 @@ impl Listed {
         if self.in_full {
             for id in &one.packages {
                 let only = if one.orphans_without_it.contains(id) { "only here" } else { "" };
-                let line = Line::blank().to(16).and(Tone::Plain, id.to_string()).to(2).and(Tone::Faint, only);
+                let line = Line::blank().to(FACTS).and(Tone::Plain, id.to_string()).to(2).and(Tone::Faint, only);
                 lines.push(line.into());
             }
         }
@@ -167,6 +172,9 @@ impl Listed {
         format!("{owner}{} in {}", key.id, key.file)
     }
 }
+
+/// The column at which facts begin.
+const FACTS: usize = 18;
 
 fn installed(one: &SourceInUse) -> String {
     let Some(count) = one.installed else {

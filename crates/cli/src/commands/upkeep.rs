@@ -5,6 +5,7 @@ use std::os::unix::ffi::OsStrExt as _;
 
 use clap::Args;
 use whodunit_core::bytes::ByteString;
+use whodunit_core::model::Scope;
 use whodunit_core::queries::keeping::{Kept, UpkeepMode};
 use whodunit_core::queries::spelled;
 use whodunit_core::queries::upkeep::{Upkept, upkeep};
@@ -109,7 +110,7 @@ impl Shown for Listed {
         Grid { columns, rows: self.answer.upkeep.iter().map(row).collect() }
     }
 
-    fn page(&self, _: &Presenter) -> Vec<Piece> {
+    fn page(&self, presenter: &Presenter) -> Vec<Piece> {
         let all = &self.answer.upkeep;
         let mut page: Vec<Piece> = Vec::new();
         if self.in_full {
@@ -123,7 +124,7 @@ impl Shown for Listed {
         }
         page.push(Line::of(Tone::Strong, verdict(all)).into());
         page.push(Line::blank().into());
-        page.extend(by_installation(all));
+        page.extend(by_installation(all, presenter));
         let behind: Vec<&Kept> = all.iter().filter(|kept| kept.behind.is_some()).collect();
         section(&mut page, "Behind", &behind, |kept| {
             let behind = kept.behind.as_ref();
@@ -186,12 +187,13 @@ fn verdict(all: &[Kept]) -> String {
 }
 
 /// A line per installation and way.
-fn by_installation(all: &[Kept]) -> Vec<Piece> {
+fn by_installation(all: &[Kept], presenter: &Presenter) -> Vec<Piece> {
     let mut rows: Vec<(String, UpkeepMode, String, usize)> = Vec::new();
     for kept in all {
         let whose = match &kept.scope {
-            whodunit_core::model::Scope::System => kept.manager.to_string(),
-            scope => format!("{} ({scope})", kept.manager),
+            Scope::System => kept.manager.to_string(),
+            Scope::User(name) => format!("{} · {name}", kept.manager),
+            Scope::Environment(dir) => format!("{} · in {}", kept.manager, presenter.path(dir)),
         };
         let how = match kept.mode {
             UpkeepMode::Automatic => {
@@ -209,8 +211,8 @@ fn by_installation(all: &[Kept]) -> Vec<Piece> {
         }
     }
     let lines = rows.into_iter().map(|(whose, mode, how, count)| {
-        let line = Line::blank().to(2).and(Tone::Plain, whose).to(32).and(Tone::Plain, format!("{count:>5}"));
-        line.to(39).and(tone_of(mode), how).into()
+        let line = Line::of(Tone::Plain, format!("{count:>7}")).to(9).and(Tone::Plain, whose);
+        line.to(32).and(tone_of(mode), how).into()
     });
     lines.collect()
 }

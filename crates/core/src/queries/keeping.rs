@@ -200,8 +200,11 @@ impl<'k, 's> Keeping<'k, 's> {
         if owner.status == Status::ConfigRemains {
             return None;
         }
-        let (held, number) =
-            self.survey.named(&owner.name).into_iter().find(|(held, number)| held.owner(*number).id == owner.id)?;
+        // The other managers' records need not be opened for it.
+        let of_manager = self.survey.installations().iter().filter(|held| held.location().manager == owner.manager);
+        let (held, number) = of_manager
+            .flat_map(|held| held.named(&owner.name).into_iter().map(move |number| (&**held, number)))
+            .find(|(held, number)| held.owner(*number).id == owner.id)?;
         // Where catalogues tell all that is offered, the origin decides nothing.
         let origins = !managers::profile(owner.manager).has_full_catalogues;
         let detail = Detail { evidence: true, origins, ..Detail::default() };
