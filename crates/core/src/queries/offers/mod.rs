@@ -132,7 +132,11 @@ pub fn offers(survey: &Survey<'_>, question: &Question) -> Offers {
             start += count;
         }
     } else {
-        add_costs(survey, &mut found);
+        // Of more names than these, what comes along is not worked out.
+        const MAX_COSTED: usize = 20;
+        if question.names.len() <= MAX_COSTED {
+            add_costs(survey, &mut found);
+        }
         titles = titles::of(survey, &found);
         for title in &mut titles {
             let own = |a: &Offer, b: &Offer| own_order(survey, a, b);

@@ -323,7 +323,12 @@ impl Catalogue for DpkgInstallation<'_> {
     }
 
     fn having(&self, names: &[ByteString]) -> Vec<Offer> {
-        self.lists_with(names)
+        // Each name is a look through the lists; of many, one look that takes them apart is less.
+        const FEW: usize = 8;
+        match names.len() <= FEW {
+            true => self.lists_with(names),
+            false => self.all_offers(&OfferQuery::Names(names.to_vec())),
+        }
     }
 
     fn pulls_in(&self, offer: &Offer) -> Option<PullsIn> {
