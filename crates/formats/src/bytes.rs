@@ -28,6 +28,13 @@ use serde::{Serialize, Serializer};
 pub struct ByteString(Box<[u8]>);
 
 impl ByteString {
+    /// A text, unless it is empty.
+    #[must_use]
+    pub fn unless_empty(text: impl AsRef<[u8]>) -> Option<Self> {
+        let text = text.as_ref();
+        (!text.is_empty()).then(|| ByteString::from(text))
+    }
+
     /// The bytes as found.
     #[must_use]
     pub fn as_bytes(&self) -> &[u8] {

@@ -91,10 +91,7 @@ fn binary(content: &[u8]) -> Result<Vec<u8>, String> {
     Ok(all)
 }
 
-/// Reads a file of keys.
-///
-/// # Errors
-/// Where it is damaged; the keys before the damage are the first value.
+/// The keys in a file, and what is wrong with it: of a damaged one those before the damage.
 pub fn keys(content: &[u8]) -> (Vec<Key>, Option<String>) {
     let bytes = match binary(content) {
         Ok(bytes) => bytes,

@@ -26,8 +26,8 @@ pub struct Primary {
     pub package: Option<u64>,
     /// Bytes once installed.
     pub installed: Option<u64>,
-    /// The names of files in directories of programs: the document lists these, and not all others.
-    pub programs: Vec<String>,
+    /// Files; the document lists those of programs and settings, and not all others.
+    pub files: Vec<String>,
 }
 
 /// Hands every package to `take`.
@@ -100,16 +100,13 @@ fn add(one: &mut Primary, inside: Inside, text: &str) {
         Inside::Url => one.url.push_str(text),
         Inside::License => one.license.push_str(text),
         Inside::Vendor => one.vendor.push_str(text),
-        Inside::File => one.programs.extend(program(text)),
+        Inside::File => {
+            if let Some(file) = one.files.last_mut() {
+                file.push_str(text);
+            }
+        }
         Inside::Other => {}
     }
-}
-
-/// The name of a program, by the path of its file.
-fn program(path: &str) -> Option<String> {
-    const DIRS: [&str; 6] = ["/usr/bin/", "/usr/sbin/", "/bin/", "/sbin/", "/usr/games/", "/usr/local/bin/"];
-    let name = DIRS.iter().find_map(|dir| path.strip_prefix(dir))?;
-    (!name.is_empty() && !name.contains('/')).then(|| name.to_owned())
 }
 
 fn begin(tag: &BytesStart<'_>, one: &mut Primary) -> Inside {
@@ -125,7 +122,10 @@ fn begin(tag: &BytesStart<'_>, one: &mut Primary) -> Inside {
         "url" => return Inside::Url,
         "rpm:license" => return Inside::License,
         "rpm:vendor" => return Inside::Vendor,
-        "file" if value("type").is_none() => return Inside::File,
+        "file" if value("type").is_none() => {
+            one.files.push(String::new());
+            return Inside::File;
+        }
         "version" => {
             let epoch =
                 value("epoch").filter(|epoch| epoch != "0").map(|epoch| format!("{epoch}:")).unwrap_or_default();
@@ -159,7 +159,7 @@ mod tests {
             license: "MIT".to_owned(),
             package: Some(3),
             installed: Some(4),
-            programs: vec!["buoy".to_owned()],
+            files: vec!["/usr/bin/buoy".to_owned(), "/etc/buoy".to_owned()],
             ..Primary::default()
         };
         assert_eq!(found, [one]);

@@ -61,6 +61,14 @@ pub fn is_cut(file: &[u8]) -> bool {
     file.last().is_some_and(|&last| last != b'\n')
 }
 
+impl Field<'_> {
+    /// Whether it has this name, which is compared without regard to case.
+    #[must_use]
+    pub fn is(&self, name: &str) -> bool {
+        self.name.eq_ignore_ascii_case(name.as_bytes())
+    }
+}
+
 impl<'a> Stanza<'a> {
     /// The value of a field with the lines on which it goes on, a blank between them.
     #[must_use]

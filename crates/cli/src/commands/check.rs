@@ -2,10 +2,8 @@
 
 use std::ffi::OsString;
 use std::io::Write as _;
-use std::os::unix::ffi::OsStrExt as _;
 
 use clap::{Args, ValueEnum};
-use whodunit_core::bytes::ByteString;
 use whodunit_core::checks::catalogue::explain;
 use whodunit_core::checks::{Check, CheckContext, FindingFilter, check};
 use whodunit_core::model::{Finding, FindingKind, Severity};
@@ -90,7 +88,7 @@ pub fn run(arguments: &Arguments, global: &Global, streams: &mut Streams) -> Res
     let survey = Survey::of(&session.host);
     let resolved = session.resolve_contexts(&session.users());
     let asking = CheckContext::new(&survey, session.views(), &resolved);
-    let names: Vec<ByteString> = arguments.name.iter().map(|name| name.as_bytes().into()).collect();
+    let names = super::bytes_of(&arguments.name);
     let level = arguments.level.unwrap_or(if names.is_empty() { Level::Warning } else { Level::Note });
     let is_in_full = global.verbose > 0 || !names.is_empty();
     let wanted = FindingFilter { level: Some(level.severity()), kinds: arguments.kind.clone(), names };

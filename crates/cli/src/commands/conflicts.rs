@@ -2,10 +2,8 @@
 
 use std::ffi::OsString;
 use std::io::Write as _;
-use std::os::unix::ffi::OsStrExt as _;
 
 use clap::Args;
-use whodunit_core::bytes::ByteString;
 use whodunit_core::checks::{CheckContext, Conflicts, conflicts};
 use whodunit_core::model::{Finding, Severity};
 use whodunit_core::survey::Survey;
@@ -39,7 +37,7 @@ pub fn run(arguments: &Arguments, global: &Global, streams: &mut Streams) -> Res
     let mut session = Session::new(global)?;
     session.use_all_contexts(global);
     let survey = Survey::of(&session.host);
-    let names: Vec<ByteString> = arguments.name.iter().map(|name| name.as_bytes().into()).collect();
+    let names = super::bytes_of(&arguments.name);
     let resolved = session.resolve_contexts(&session.users());
     let asking = CheckContext::new(&survey, session.views(), &resolved);
     let answer = conflicts(&asking, &names);

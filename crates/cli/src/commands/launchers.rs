@@ -50,7 +50,7 @@ pub fn run(arguments: &Arguments, global: &Global, streams: &mut Streams) -> Res
     let desktops: Vec<ByteString> = given.or(of_session).map_or(Vec::new(), |list| {
         list.split(|&b| b == b':').filter(|name| !name.is_empty()).map(ByteString::from).collect()
     });
-    let names: Vec<ByteString> = arguments.name.iter().map(|name| name.as_bytes().into()).collect();
+    let names = super::bytes_of(&arguments.name);
     // Data directories that were given are the same whoever asks.
     let views = if given_dirs.is_some() { &session.views()[..1] } else { session.views() };
     let of_each = views.iter().map(|view| {

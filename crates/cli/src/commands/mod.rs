@@ -18,7 +18,9 @@ mod unowned;
 pub mod upkeep;
 mod verify;
 
+use std::ffi::OsString;
 use std::io::Write as _;
+use std::os::unix::ffi::OsStrExt as _;
 
 use clap::Subcommand;
 use whodunit_core::bytes::ByteString;
@@ -78,6 +80,11 @@ fn manager(name: &str) -> Result<ManagerId, String> {
         let known: Vec<&str> = managers::ALL.iter().map(|manager| manager.id().0).collect();
         format!("no such manager; this version reads {}", known.join(", "))
     })
+}
+
+/// Words of the command line as bytes.
+fn bytes_of(words: &[OsString]) -> Vec<ByteString> {
+    words.iter().map(|word| word.as_bytes().into()).collect()
 }
 
 /// Says of which names no package is known.

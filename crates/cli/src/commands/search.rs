@@ -9,6 +9,7 @@ use whodunit_core::model::{Scope, Search, SearchScope};
 use whodunit_core::queries::search::{Found, FoundOffer, SearchAnswer, search};
 use whodunit_core::survey::Survey;
 
+use super::bytes_of;
 use crate::args::Global;
 use crate::error::CliError;
 use crate::output::{self, Cell, Column, Grid, Line, Piece, Presenter, Shown, Streams, Tone};
@@ -47,7 +48,6 @@ pub struct Arguments {
 
 /// Answers.
 pub fn run(arguments: &Arguments, global: &Global, streams: &mut Streams) -> Result<Outcome, CliError> {
-    let words = |given: &[OsString]| given.iter().map(|word| word.as_bytes().into()).collect::<Vec<ByteString>>();
     if arguments.word.iter().chain(&arguments.not).any(|word| word.as_bytes().trim_ascii().is_empty()) {
         return Err(CliError::usage("an empty word would match everything"));
     }
@@ -58,7 +58,7 @@ pub fn run(arguments: &Arguments, global: &Global, streams: &mut Streams) -> Res
     };
     let session = Session::new(global)?;
     let survey = Survey::of(&session.host);
-    let answer = search(&survey, &Search::new(&words(&arguments.word), &words(&arguments.not), scope));
+    let answer = search(&survey, &Search::new(&bytes_of(&arguments.word), &bytes_of(&arguments.not), scope));
     let found = !answer.results.is_empty();
     output::show(&answer, &survey, &session, global, streams, found)
 }

@@ -2,7 +2,6 @@
 
 use std::ffi::OsString;
 use std::io::Write as _;
-use std::os::unix::ffi::OsStrExt as _;
 
 use clap::{Args, ValueEnum};
 use serde::Serialize;
@@ -63,7 +62,7 @@ enum ShadowKind {
 
 /// Answers.
 pub fn run(arguments: &Arguments, global: &Global, streams: &mut Streams) -> Result<Outcome, CliError> {
-    let names: Vec<ByteString> = arguments.name.iter().map(|name| name.as_bytes().into()).collect();
+    let names = super::bytes_of(&arguments.name);
     if let Some(bad) = names.iter().find(|name| name.is_empty() || name.contains(&b'/')) {
         return Err(CliError::usage(format!(
             "{bad}: a command name cannot contain a slash (whodunit owner accepts paths)"

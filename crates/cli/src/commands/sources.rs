@@ -1,10 +1,8 @@
 //! `whodunit sources`.
 
 use std::ffi::OsString;
-use std::os::unix::ffi::OsStrExt as _;
 
 use clap::Args;
-use whodunit_core::bytes::ByteString;
 use whodunit_core::model::{Scope, SigningKey, SigningState};
 use whodunit_core::queries::sources::{SourceInUse, Sources, sources};
 use whodunit_core::survey::Survey;
@@ -34,7 +32,7 @@ pub struct Arguments {
 pub fn run(arguments: &Arguments, global: &Global, streams: &mut Streams) -> Result<Outcome, CliError> {
     let session = Session::new(global)?;
     let survey = Survey::of(&session.host);
-    let names: Vec<ByteString> = arguments.name.iter().map(|name| name.as_bytes().into()).collect();
+    let names = super::bytes_of(&arguments.name);
     let answer = sources(&survey, &names);
     let found = names.is_empty() || !answer.sources.is_empty();
     let listed = Listed { in_full: !names.is_empty(), now: session.now().or_else(|| newest(&answer)), answer };

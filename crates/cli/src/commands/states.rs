@@ -1,7 +1,6 @@
 //! `whodunit states`.
 
 use std::ffi::OsString;
-use std::os::unix::ffi::OsStrExt as _;
 
 use clap::Args;
 use whodunit_core::bytes::ByteString;
@@ -32,7 +31,7 @@ pub struct Arguments {
 pub fn run(arguments: &Arguments, global: &Global, streams: &mut Streams) -> Result<Outcome, CliError> {
     let session = Session::new(global)?;
     let survey = Survey::of(&session.host);
-    let names: Vec<ByteString> = arguments.name.iter().map(|name| name.as_bytes().into()).collect();
+    let names = super::bytes_of(&arguments.name);
     let answer = states(&survey, &names);
     let found = names.is_empty() || !answer.states.is_empty();
     output::show(&answer, &survey, &session, global, streams, found)

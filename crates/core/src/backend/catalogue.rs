@@ -28,9 +28,9 @@ pub trait Catalogue {
     /// The offers that match the query, as of the last fetch of each source.
     fn offers(&self, query: &OfferQuery) -> Vec<Offer>;
 
-    /// The offers of packages with exactly these names, of which no more need be known than where they are offered.
-    fn having(&self, names: &[ByteString]) -> Vec<Offer> {
-        self.offers(&OfferQuery::Names(names.to_vec()))
+    /// Which sources have packages with these names: each name with the name of a source.
+    fn having(&self, names: &[ByteString]) -> Vec<(ByteString, ByteString)> {
+        self.offers(&OfferQuery::Names(names.to_vec())).iter().filter_map(Offer::listed_in).collect()
     }
 
     /// What installing an offer would bring along that is not here yet; `None` where the catalogue does not tell.

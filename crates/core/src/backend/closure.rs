@@ -7,7 +7,7 @@
 
 use hashbrown::{HashMap, HashSet};
 
-use super::dependency_graph::{Need, Node, Order, Want, fits};
+use super::dependency_graph::{Need, Node, Order, Want};
 use crate::model::{Pulled, PullsIn};
 
 /// A package that a catalogue has, at the version that the manager would take.
@@ -41,14 +41,7 @@ fn own_name(node: &Node) -> &[u8] {
 }
 
 fn meets(offers: &[(Vec<u8>, Option<Vec<u8>>)], want: &Want, order: Order<'_>) -> bool {
-    offers.iter().any(|(name, version)| {
-        *name == want.name
-            && match (&want.version, version) {
-                (None, _) => true,
-                (Some((sign, wanted)), Some(version)) => fits(order(version, wanted), sign),
-                (Some(_), None) => false,
-            }
-    })
+    offers.iter().any(|(name, version)| *name == want.name && want.takes(version.as_deref(), order))
 }
 
 /// What installing `start` brings along that `installed` does not have. `start` itself is not among it.

@@ -38,8 +38,19 @@ pub struct Node {
 /// A manager's ordering of a version against one that is wanted.
 pub type Order<'a> = &'a dyn Fn(&[u8], &[u8]) -> Ordering;
 
+impl Want {
+    /// Whether this version of what has the name is one that is wanted.
+    pub(crate) fn takes(&self, version: Option<&[u8]>, order: Order<'_>) -> bool {
+        match (&self.version, version) {
+            (None, _) => true,
+            (Some((sign, wanted)), Some(version)) => fits(order(version, wanted), sign),
+            (Some(_), None) => false,
+        }
+    }
+}
+
 /// Whether an order is one that a sign takes.
-pub(crate) fn fits(order: Ordering, sign: &str) -> bool {
+fn fits(order: Ordering, sign: &str) -> bool {
     match sign {
         "<" => order.is_lt(),
         "<=" => order.is_le(),
@@ -72,14 +83,8 @@ impl<'a> Graph<'a> {
 
     /// The places of the nodes that meet a want.
     fn meeting(&self, want: &Want) -> impl Iterator<Item = usize> {
-        self.by_name.get(&*want.name).into_iter().flatten().filter_map(|(place, version)| {
-            let does = match (&want.version, version) {
-                (None, _) => true,
-                (Some((sign, wanted)), Some(version)) => fits((self.order)(version, wanted), sign),
-                (Some(_), None) => false,
-            };
-            does.then_some(*place)
-        })
+        let of_name = self.by_name.get(&*want.name).into_iter().flatten();
+        of_name.filter(|(_, version)| want.takes(*version, self.order)).map(|(place, _)| *place)
     }
 
     fn is_met(&self, need: &Need, gone: &HashSet<u32>) -> bool {

@@ -53,6 +53,11 @@ const CRON_DIRS: [(&str, &str); 4] = [
     ("/etc/cron.monthly", "monthly"),
 ];
 
+/// What stands between the words of a command of a shell's, as far as programs are looked for in it.
+const BETWEEN_WORDS: [char; 10] = [' ', '\t', ';', '&', '|', '(', ')', '\'', '"', '='];
+/// What can stand before a program in a unit.
+const BEFORE_PROGRAM: [char; 5] = ['@', '-', ':', '+', '!'];
+
 /// Every job of the machine and of its users.
 pub(crate) fn read(host: &Host) -> Vec<Job> {
     let dirs = |dirs: &[&str]| dirs.iter().map(|dir| ByteString::from(*dir)).collect::<Vec<_>>();
@@ -70,17 +75,12 @@ impl Job {
     /// Whether it calls a program with one of these words behind it; without words, whether it calls the program.
     pub(crate) fn calls(&self, program: &str, words: &[&str]) -> bool {
         self.commands.iter().any(|command| {
-            let mut parts = command.split([' ', '\t', ';', '&', '|', '(', ')', '\'', '"', '=', '-', '+', '@', '!']);
-            // A name such as `dnf-automatic` is cut at its hyphen above, so that the text is looked at too.
-            let is_program = |text: &str| path::name(text.as_bytes()) == program.as_bytes();
-            let is_called = match program.contains('-') {
-                true => command.split_ascii_whitespace().any(|word| {
-                    is_program(word.trim_start_matches(['@', '-', '+', '!']).trim_matches(['\'', '"', ';']))
-                }),
-                false => parts.any(is_program),
-            };
-            let has = |word: &&str| command.split([' ', '\t', ';', '&', '|', '\'', '"']).any(|part| part == *word);
-            is_called && (words.is_empty() || words.iter().any(has))
+            let parts = || command.split(BETWEEN_WORDS);
+            // What systemd may put before a program counts for nothing here (`systemd.service(5)`).
+            let is_program =
+                |word: &str| path::name(word.trim_start_matches(BEFORE_PROGRAM).as_bytes()) == program.as_bytes();
+            let has = |word: &&str| parts().any(|part| part == *word);
+            parts().any(is_program) && (words.is_empty() || words.iter().any(has))
         })
     }
 }
@@ -90,10 +90,9 @@ fn values(texts: &[(ByteString, String)], key: &str) -> Vec<(ByteString, u32, St
     let mut found = Vec::new();
     for (file, text) in texts {
         for (number, line) in (1..).zip(text.lines()) {
-            let Some((name, value)) = line.trim().split_once('=').filter(|(name, _)| name.trim_end() == key) else {
+            let Some((_, value)) = line.trim().split_once('=').filter(|(name, _)| name.trim_end() == key) else {
                 continue;
             };
-            let _ = name;
             match value.trim() {
                 "" => found.clear(),
                 value => found.push((file.clone(), number, value.to_owned())),
@@ -167,7 +166,7 @@ fn timer(host: &Host, dirs: &[ByteString], scope: &Scope, name: &ByteString, lin
 fn looked_into(host: &Host, commands: &[String]) -> Vec<String> {
     let mut all = commands.to_vec();
     for command in commands {
-        let program = command.trim_start_matches(['@', '-', '+', '!', ':']).split_ascii_whitespace().next();
+        let program = command.trim_start_matches(BEFORE_PROGRAM).split_ascii_whitespace().next();
         let Some(program) = program.filter(|program| program.starts_with('/')) else { continue };
         all.extend(script(host, program.as_bytes()));
     }

@@ -19,9 +19,7 @@ impl KeyRing {
             match root.read(file, Limit::LIST) {
                 Ok(content) => ring.add(file, &content, notes),
                 Err(error) if error.is_missing() => {}
-                Err(error) => {
-                    notes.push(Loss::unread(&error, "whose keys it holds is unknown"));
-                }
+                Err(error) => notes.push(Loss::unread(&error, "whose keys it holds is unknown")),
             }
         }
         ring
@@ -59,11 +57,9 @@ impl KeyRing {
         let mut keys: Vec<SigningKey> = self.keys.iter().map(told).filter(|key| all || key.signed).collect();
         keys.sort_by_key(|key| !key.signed);
         keys.dedup_by(|a, b| a.id == b.id);
-        let state = match () {
-            () if keys.iter().any(|key| key.signed) => SigningState::Verified,
-            // A signature by a key that is not here: its manager refuses it.
-            () => SigningState::Unknown,
-        };
+        // What a key signed that is not here, its manager refuses.
+        let is_known = keys.iter().any(|key| key.signed);
+        let state = if is_known { SigningState::Verified } else { SigningState::Unknown };
         Signing { state, keys }
     }
 

@@ -1,7 +1,8 @@
 //! Who keeps packages current.
 
 use super::jobs::Job;
-use crate::model::{CommandLine, Evidence, Offer, Package};
+use crate::bytes::ByteString;
+use crate::model::{CommandLine, Evidence, Package};
 
 /// What upgrades packages by itself.
 #[derive(Debug, Clone, PartialEq, Eq)]
@@ -19,10 +20,10 @@ pub type UpgradeCall = (&'static str, &'static [&'static str]);
 
 /// The capability of a manager that has more to say of upgrades than which calls of its programs do them.
 pub trait Upkeep {
-    /// What upgrades a package by itself where it comes from one of these offers, besides jobs that call
+    /// What upgrades a package by itself that these sources have, besides jobs that call
     /// [`super::Manager::upgrade_calls`].
-    fn automatic(&self, name: &[u8], offers: &[Offer], jobs: &[Job]) -> Option<Automatic> {
-        let _ = (name, offers, jobs);
+    fn automatic(&self, name: &[u8], sources: &[ByteString], jobs: &[Job]) -> Option<Automatic> {
+        let _ = (name, sources, jobs);
         None
     }
 

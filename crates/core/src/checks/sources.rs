@@ -7,7 +7,7 @@ use crate::bytes::{ByteString, path};
 use crate::model::{
     Cause, Evidence, Finding, FindingKind, ManagerId, Package, Scope, Severity, SigningState, Source, rfc3339,
 };
-use crate::queries::keeping::{Keeping, UpkeepMode};
+use crate::queries::keeping::Keeping;
 use crate::queries::sources::{SourceInUse, in_use};
 use crate::resolve::Context;
 
@@ -195,10 +195,7 @@ pub fn nobody(cx: &CheckContext<'_, '_>) -> Vec<Finding> {
     let dirs: HashSet<ByteString> = searched.map(|entry| entry.canonical.clone()).collect();
     let keeping = Keeping::of_all(survey);
     let mut found = Vec::new();
-    for (package, kept) in keeping.all(survey.recorded()) {
-        if kept.mode != UpkeepMode::Nobody {
-            continue;
-        }
+    for (package, kept) in keeping.nobody(survey.recorded()) {
         let is_started = |command: &ByteString| dirs.contains(&survey.root().canonicalize_dir(path::parent(command)));
         let program = package.commands.iter().find(|command| is_started(command));
         // A hold is what a user wants.

@@ -146,6 +146,13 @@ pub struct Offer {
 }
 
 impl Offer {
+    /// Its name and the source whose catalogue lists it; what is installed and in no catalogue is offered by nobody.
+    #[must_use]
+    pub fn listed_in(&self) -> Option<(ByteString, ByteString)> {
+        let source = self.source.as_ref().filter(|_| self.catalogued_at.is_some())?;
+        Some((self.name.clone(), source.name.clone()))
+    }
+
     /// What a search looks at.
     #[must_use]
     pub fn described(&self) -> Described<'_> {

@@ -39,7 +39,7 @@ pub(super) fn of(survey: &Survey<'_>, packages: &[Package]) -> Vec<Facts> {
         .filter(|finding| matches!(finding.kind, FindingKind::UnsignedBundle | FindingKind::Sideloaded))
         .flat_map(|finding| &finding.packages)
         .collect();
-    let sources = super::sources::configured(survey).0;
+    let sources = survey.sources();
     let keeping = Keeping::of_all(survey);
     let upkeep: HashMap<&ByteString, UpkeepMode> =
         keeping.all(packages).into_iter().map(|(package, kept)| (&package.id, kept.mode)).collect();

@@ -1,18 +1,18 @@
 //! Who keeps a package current: by its origin, by what its manager's catalogues have, by jobs and by settings.
 
-use std::sync::{Mutex, OnceLock, PoisonError};
+use std::sync::{Mutex, PoisonError};
 
 use hashbrown::HashMap;
 use schemars::JsonSchema;
 use serde::Serialize;
 
-use super::sources::configured;
+use super::sources::Offering;
 use crate::backend::jobs::{self, Job};
 use crate::backend::{Automatic, Detail, Installation};
 use crate::bytes::ByteString;
 use crate::managers;
 use crate::model::{
-    CommandLine, Evidence, ManagerId, ManagerKind, Offer, Owner, Package, Remedy, RemedyKind, Scope, Source, Status,
+    CommandLine, Evidence, ManagerId, ManagerKind, Owner, Package, Remedy, RemedyKind, Scope, Source, Status,
 };
 use crate::survey::Survey;
 
@@ -90,10 +90,8 @@ pub struct Kept {
 pub(crate) struct Keeping<'k, 's> {
     survey: &'k Survey<'s>,
     jobs: Vec<Job>,
-    /// The sources that are configured, read where an origin is compared with them.
-    sources: OnceLock<Vec<Source>>,
-    /// What catalogues have of each package, by its name; no entry of a manager of which none was fetched.
-    offered: HashMap<ManagerId, HashMap<ByteString, Vec<Offer>>>,
+    /// Which sources have each package.
+    offering: Offering,
     /// The job that upgrades what an installation has, once it was looked for.
     by_job: Mutex<HashMap<(ManagerId, Scope), Option<Automatic>>>,
 }
@@ -101,55 +99,51 @@ pub(crate) struct Keeping<'k, 's> {
 impl<'k, 's> Keeping<'k, 's> {
     /// Reads jobs, and which sources of these managers have packages with these names.
     pub(crate) fn of(survey: &'k Survey<'s>, managers: &[ManagerId], names: &[ByteString]) -> Self {
-        let of_one = |held: &dyn Installation| {
-            let is_asked = managers.contains(&held.location().manager);
-            let fetched = held.catalogue().filter(|catalogue| is_asked && catalogue.is_fetched());
-            fetched.map(|catalogue| catalogue.having(names))
-        };
-        Self::with(survey, survey.installations().iter().map(|held| of_one(&**held)))
+        Self::with(survey, Offering::of(survey, managers, names))
     }
 
     /// The same of everything that is installed.
     pub(crate) fn of_all(survey: &'k Survey<'s>) -> Self {
-        let held = survey.installations().iter().map(|held| held.catalogue());
-        let all = held.zip(survey.offered());
-        let fetched = all.map(|(held, offers)| held.filter(|held| held.is_fetched()).map(|_| offers.clone()));
-        Self::with(survey, fetched)
+        Self::with(survey, Offering::of_all(survey))
     }
 
-    /// With the offers of each installation; `None` where no catalogue was fetched.
-    fn with(survey: &'k Survey<'s>, offers: impl Iterator<Item = Option<Vec<Offer>>>) -> Self {
-        let mut offered: HashMap<ManagerId, HashMap<ByteString, Vec<Offer>>> = HashMap::new();
-        for (held, offers) in survey.installations().iter().zip(offers) {
-            let Some(offers) = offers else { continue };
-            let of_manager = offered.entry(held.location().manager).or_default();
-            for offer in offers.into_iter().filter(|one| one.catalogued_at.is_some()) {
-                of_manager.entry(offer.name.clone()).or_default().push(offer);
-            }
-        }
-        Keeping { survey, jobs: jobs::read(survey.host), sources: OnceLock::new(), offered, by_job: Mutex::default() }
+    fn with(survey: &'k Survey<'s>, offering: Offering) -> Self {
+        Keeping { survey, jobs: jobs::read(survey.host), offering, by_job: Mutex::default() }
     }
 
-    fn sources(&self) -> &[Source] {
-        self.sources.get_or_init(|| configured(self.survey).0)
-    }
-
-    /// Who keeps each of these packages current, which are packages of installations.
-    pub(crate) fn all<'p>(&self, packages: &'p [Package]) -> Vec<(&'p Package, Kept)> {
+    /// What `of_one` tells of each of these packages, which are packages of installations.
+    fn each<'p, T>(
+        &self,
+        packages: &'p [Package],
+        of_one: impl Fn(&dyn Installation, u32, &Package) -> T,
+    ) -> Vec<(&'p Package, T)> {
         let by_id: HashMap<&ByteString, &Package> = packages.iter().map(|package| (&package.id, package)).collect();
         let mut found = Vec::new();
         for held in self.survey.installations() {
             for (number, id) in (0..).zip(held.ids()) {
                 if let Some(package) = by_id.get(&id).filter(|one| is_current(one)) {
-                    found.push((*package, self.of_package(&**held, number, package)));
+                    found.push((*package, of_one(&**held, number, package)));
                 }
             }
         }
         found
     }
 
-    /// Who keeps one package current.
-    pub(crate) fn of_package(&self, held: &dyn Installation, number: u32, package: &Package) -> Kept {
+    /// Who keeps each of these packages current.
+    pub(crate) fn all<'p>(&self, packages: &'p [Package]) -> Vec<(&'p Package, Kept)> {
+        self.each(packages, |held, number, package| self.of_package(held, number, package))
+    }
+
+    /// Those of these packages that nobody keeps current.
+    pub(crate) fn nobody<'p>(&self, packages: &'p [Package]) -> Vec<(&'p Package, Kept)> {
+        let mut all = self.each(packages, |held, number, package| self.without_command(held, number, package));
+        all.retain(|(_, kept)| kept.mode == UpkeepMode::Nobody);
+        all
+    }
+
+    /// What decides before it is asked what upgrades a package: a hold, its origin, its sources. Where none of that
+    /// does, the mode is not known yet, and no reason is given.
+    fn without_command(&self, held: &dyn Installation, number: u32, package: &Package) -> Kept {
         let mut kept = Kept {
             id: package.id.clone(),
             manager: package.manager,
@@ -176,9 +170,18 @@ impl<'k, 's> Keeping<'k, 's> {
         }
         if let Some(mode) = self.by_origin(package, &mut kept) {
             kept.mode = mode;
+        }
+        kept
+    }
+
+    /// Who keeps one package current.
+    pub(crate) fn of_package(&self, held: &dyn Installation, number: u32, package: &Package) -> Kept {
+        let mut kept = self.without_command(held, number, package);
+        if kept.because.is_some() {
             return kept;
         }
-        let automatic = self.automatic(held, &package.name, &package.scope, self.offers(package));
+        let sources = self.offering.sources(package.manager, &package.name).unwrap_or_default();
+        let automatic = self.automatic(held, &package.name, &package.scope, sources);
         let line = upgrade_command(held, number);
         let remedy = line.and_then(|line| self.survey.remedy_within(held, Remedy::new(RemedyKind::Upgrade, line)));
         if let Some(remedy) = remedy {
@@ -225,7 +228,7 @@ impl<'k, 's> Keeping<'k, 's> {
                 return Some(UpkeepMode::ByHand);
             }
             // A source that is still named, but not configured.
-            let of_manager = || self.sources().iter().filter(|source| source.manager == package.manager);
+            let of_manager = || self.survey.sources().iter().filter(|source| source.manager == package.manager);
             let gave = |source: &&Source| source.gave(origin);
             let tells = matches!(origin.kind.as_str(), "repository" | "remote") && of_manager().next().is_some();
             if tells && of_manager().any(|source| !source.origins.is_empty()) {
@@ -242,9 +245,9 @@ impl<'k, 's> Keeping<'k, 's> {
         if !is_full {
             return None;
         }
-        match self.offered.get(&package.manager) {
-            Some(names) if names.contains_key(&package.name) => None,
-            Some(_) => {
+        match self.offering.sources(package.manager, &package.name) {
+            Some([_, ..]) => None,
+            Some([]) => {
                 kept.because = Some("no source offers it".to_owned());
                 Some(UpkeepMode::Nobody)
             }
@@ -255,21 +258,16 @@ impl<'k, 's> Keeping<'k, 's> {
         }
     }
 
-    fn offers(&self, package: &Package) -> &[Offer] {
-        let of_manager = self.offered.get(&package.manager);
-        of_manager.and_then(|names| names.get(&package.name)).map_or(&[], Vec::as_slice)
-    }
-
-    /// What upgrades a package by itself that comes from one of these offers.
+    /// What upgrades a package by itself that these sources have.
     pub(crate) fn automatic(
         &self,
         held: &dyn Installation,
         name: &[u8],
         scope: &Scope,
-        offers: &[Offer],
+        sources: &[ByteString],
     ) -> Option<Automatic> {
         let upkeep = held.upkeep();
-        if let Some(automatic) = upkeep.and_then(|upkeep| upkeep.automatic(name, offers, &self.jobs)) {
+        if let Some(automatic) = upkeep.and_then(|upkeep| upkeep.automatic(name, sources, &self.jobs)) {
             return Some(automatic);
         }
         let id = held.location().manager;

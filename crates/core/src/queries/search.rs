@@ -7,10 +7,10 @@ use rayon::prelude::*;
 use schemars::JsonSchema;
 use serde::Serialize;
 
-use super::offers::titles::{key, known_of};
+use super::offers::titles::{grouped, key, known_of};
 use crate::backend::{Installation, Unsearched};
 use crate::bytes::{ByteString, path};
-use crate::identity::{self, Known};
+use crate::identity::Known;
 use crate::managers;
 use crate::model::{
     Described, Evidence, ManagerId, ManagerKind, Offer, OfferQuery, Origin, Owner, Package, Part, Remedy, RemedyKind,
@@ -129,9 +129,11 @@ pub fn search(survey: &Survey<'_>, words: &Search) -> SearchAnswer {
                 hits.len() - 1
             });
             let hit = &mut hits[place];
-            hit.known.commands.extend(
-                offer.provides.iter().filter(|one| !hit.known.commands.contains(one)).cloned().collect::<Vec<_>>(),
-            );
+            for command in &offer.provides {
+                if !hit.known.commands.contains(command) {
+                    hit.known.commands.push(command.clone());
+                }
+            }
             hit.known.upstream = hit.known.upstream.take().or_else(|| offer.homepage.clone());
             hit.offers.push((offer, &**held));
         }
@@ -143,21 +145,9 @@ pub fn search(survey: &Survey<'_>, words: &Search) -> SearchAnswer {
         hit.parts = best.unwrap_or_default();
     }
     let known: Vec<Known> = hits.iter().map(|hit| hit.known.clone()).collect();
-    let titles = identity::cluster(&known, &survey.host.title_rules);
-    let mut groups: Vec<(ByteString, Vec<Hit<'_>>)> = Vec::new();
-    let mut of_title: HashMap<u32, usize> = HashMap::new();
-    for (hit, title) in hits.into_iter().zip(&titles.of) {
-        let place = title.and_then(|title| of_title.get(&title).copied());
-        match (place, title) {
-            (Some(place), _) => groups[place].1.push(hit),
-            (None, title) => {
-                let own = || key(&hit.known);
-                let name = title.map_or_else(own, |title| titles.names[title as usize].clone());
-                of_title.extend(title.map(|title| (title, groups.len())));
-                groups.push((name, vec![hit]));
-            }
-        }
-    }
+    let (of_known, names) = grouped(survey, &known);
+    let mut groups: Vec<(ByteString, Vec<Hit<'_>>)> = names.into_iter().map(|name| (name, Vec::new())).collect();
+    hits.into_iter().zip(of_known).for_each(|(hit, group)| groups[group].1.push(hit));
     // What has no part of its own came along with another of its title.
     groups.retain(|(_, hits)| hits.iter().any(|hit| !hit.parts.is_empty()));
     groups.sort_by_cached_key(|(title, hits)| {

@@ -2,6 +2,7 @@
 
 mod foreign;
 mod ownership;
+mod sources;
 
 use std::sync::OnceLock;
 
@@ -16,10 +17,12 @@ use crate::identity::{self, Known, Titles};
 use crate::index::{ClaimIndex, FoundClaim};
 use crate::model::{
     Coverage, CoverageState, Finding, Loss, ManagerId, NameFilter, Offer, OfferQuery, Owner, Package, Remedy, Scope,
+    Source,
 };
 use crate::resolve::program_dirs;
 
 pub use ownership::Ownership;
+use sources::Sources;
 
 /// The machine as known. Its parts are read once, on first use.
 pub struct Survey<'s> {
@@ -30,6 +33,7 @@ pub struct Survey<'s> {
     recorded: OnceLock<Vec<Package>>,
     diagnosed: OnceLock<Vec<Finding>>,
     offered: OnceLock<Vec<Vec<Offer>>>,
+    sources: OnceLock<Sources>,
     foreign: foreign::ForeignPackages,
 }
 
@@ -55,6 +59,7 @@ impl<'s> Survey<'s> {
             recorded: OnceLock::new(),
             diagnosed: OnceLock::new(),
             offered: OnceLock::new(),
+            sources: OnceLock::new(),
             foreign: foreign::ForeignPackages::default(),
         }
     }
@@ -110,6 +115,11 @@ impl<'s> Survey<'s> {
             held.catalogue().map_or_else(Vec::new, |catalogue| catalogue.offers(&OfferQuery::Installed))
         };
         self.offered.get_or_init(|| self.installations().par_iter().map(|held| of_one(&**held)).collect())
+    }
+
+    /// Every source that is configured, read once for all that ask.
+    pub fn sources(&self) -> &[Source] {
+        &self.sources.get_or_init(|| sources::configured(self)).all
     }
 
     /// What the managers' own records say that a maintainer should know, read once for all that ask.
@@ -283,6 +293,9 @@ impl<'s> Survey<'s> {
         for (holder, held) in (0..).zip(self.installations()) {
             coverage.extend(self.parts_of(holder, &**held));
         }
+        for (manager, loss) in self.sources.get().into_iter().flat_map(|sources| &sources.lost) {
+            add_loss(&mut coverage, *manager, loss);
+        }
         let told: HashSet<ByteString> =
             coverage.iter().flat_map(|part| &part.notes).filter_map(|note| note.file.clone()).collect();
         let managers = coverage.len();
@@ -300,6 +313,26 @@ impl<'s> Survey<'s> {
             }
         }
         coverage
+    }
+}
+
+/// Adds what could not be read of a manager's settings: to what was read of it, or as a part of its own.
+fn add_loss(coverage: &mut Vec<Coverage>, manager: ManagerId, loss: &Loss) {
+    match coverage.iter_mut().find(|part| part.manager == Some(manager)) {
+        Some(part) => {
+            part.notes.push(loss.clone());
+            if part.state == CoverageState::Read {
+                part.state = CoverageState::Partial;
+            }
+        }
+        None => coverage.push(Coverage {
+            manager: Some(manager),
+            scope: Scope::System,
+            location: loss.file.clone().unwrap_or_default(),
+            state: CoverageState::Partial,
+            packages: None,
+            notes: vec![loss.clone()],
+        }),
     }
 }
 

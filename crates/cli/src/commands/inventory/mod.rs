@@ -3,7 +3,6 @@
 mod columns;
 
 use std::ffi::OsString;
-use std::os::unix::ffi::OsStrExt as _;
 
 use clap::{Args, ValueEnum};
 use whodunit_core::backend::Detail;
@@ -105,7 +104,7 @@ pub fn run(arguments: &Arguments, global: &Global, streams: &mut Streams) -> Res
     let tells_reach = arguments.confined && arguments.columns.is_empty();
     let selection = Selection {
         all: arguments.all,
-        texts: arguments.text.iter().map(|text| text.as_bytes().into()).collect(),
+        texts: super::bytes_of(&arguments.text),
         managers: arguments.manager.clone(),
         scopes: arguments.scope.clone(),
         origin: arguments.origin.clone(),

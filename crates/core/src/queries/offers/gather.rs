@@ -17,25 +17,8 @@ pub(super) fn gathered(survey: &Survey<'_>, question: &Question) -> Vec<Offered>
         true => OfferQuery::Installed,
         false => OfferQuery::Names(question.names.iter().map(|name| name.to_ascii_lowercase().into()).collect()),
     };
-    let mut found = matching(survey, &asked, newer_only, &|offer| {
-        let exactly = question.names.iter().find(|name| **name == offer.name);
-        let loosely = || question.names.iter().find(|name| OfferQuery::Names(vec![(*name).clone()]).has(&offer.name));
-        exactly.or_else(loosely).unwrap_or(&offer.name).clone()
-    });
+    let mut found = matching(survey, &asked, newer_only, &|offer| answered(&question.names, offer));
     found.extend(elsewhere(survey, &question.names, &found));
-    // By the name that is shown, or by a command, several packages can be meant; each is asked about by one name.
-    for one in &mut found {
-        if !newer_only && !question.names.contains(&one.asked) {
-            let shown = one.offer.display_name.as_ref().map(|name| name.to_string().to_lowercase().replace(' ', ""));
-            let is_it =
-                |name: &&ByteString| shown.as_ref().is_some_and(|shown| shown.as_bytes() == name.to_ascii_lowercase());
-            let by_command = |name: &&ByteString| one.offer.provides.contains(name);
-            let names = || question.names.iter();
-            if let Some(name) = names().find(is_it).or(names().find(by_command)).or(question.names.first()) {
-                one.asked = name.clone();
-            }
-        }
-    }
     // What is no package's name can be a command's.
     let is_found = |name: &ByteString| found.iter().any(|one| one.asked == *name);
     let others: Vec<ByteString> = question.names.iter().filter(|name| !is_found(name)).cloned().collect();
@@ -44,6 +27,22 @@ pub(super) fn gathered(survey: &Survey<'_>, question: &Question) -> Vec<Offered>
         found.extend(matching(survey, &OfferQuery::Search(search), false, &|_| name.clone()));
     }
     found
+}
+
+/// Which of the names that were asked for an offer answers: by its own name, by a part of that, by the name that is
+/// shown, by a command; its own where none was asked for.
+fn answered(names: &[ByteString], offer: &Offer) -> ByteString {
+    let shown = offer.display_name.as_ref().map(|name| name.to_string().to_lowercase().replace(' ', ""));
+    let loosely = |name: &&ByteString| OfferQuery::Names(vec![(*name).clone()]).has(&offer.name);
+    let is_shown =
+        |name: &&ByteString| shown.as_ref().is_some_and(|shown| shown.as_bytes() == name.to_ascii_lowercase());
+    let all = || names.iter();
+    let found = all()
+        .find(|name| **name == offer.name)
+        .or_else(|| all().find(loosely))
+        .or_else(|| all().find(is_shown))
+        .or_else(|| all().find(|name| offer.provides.contains(name)));
+    found.or(names.first()).unwrap_or(&offer.name).clone()
 }
 
 /// The offers that match a query, each with the name that it answers.

@@ -176,7 +176,8 @@ fn add_costs(survey: &Survey<'_>, found: &mut [Offered]) {
             one.pulls_in = known.entry(key).or_insert_with(read).clone();
         }
         if offer.source.is_some() && offer.catalogued_at.is_some() {
-            let automatic = keeping.automatic(&**held, &offer.name, &offer.scope, std::slice::from_ref(offer));
+            let source: Vec<ByteString> = offer.source.iter().map(|source| source.name.clone()).collect();
+            let automatic = keeping.automatic(&**held, &offer.name, &offer.scope, &source);
             one.upkeep = Some(match automatic {
                 Some(automatic) => {
                     OfferUpkeep { mode: UpkeepMode::Automatic, by: Some(automatic.by), schedule: automatic.schedule }

@@ -45,6 +45,23 @@ pub(in crate::queries) fn key(known: &Known) -> ByteString {
     key_of(managers::profile(known.manager).naming, &known.name)
 }
 
+/// The piece of software that each is of, by its number, and what each of these is called. What is of no title has a
+/// number of its own.
+pub(in crate::queries) fn grouped(survey: &Survey<'_>, known: &[Known]) -> (Vec<usize>, Vec<ByteString>) {
+    let titles = identity::cluster(known, &survey.host.title_rules);
+    let mut names = titles.names;
+    let of = known.iter().zip(titles.of).map(|(one, title)| {
+        title.map_or_else(
+            || {
+                names.push(key(one));
+                names.len() - 1
+            },
+            |title| title as usize,
+        )
+    });
+    (of.collect(), names)
+}
+
 /// The titles of the offers, each with the places of its offers; those of one name that was asked for together.
 pub(super) fn of(survey: &Survey<'_>, offers: &[Offered]) -> Vec<OfferedTitle> {
     let mut known: Vec<Known> = Vec::new();
@@ -69,14 +86,14 @@ pub(super) fn of(survey: &Survey<'_>, offers: &[Offered]) -> Vec<OfferedTitle> {
             known[*place] = Known { upstream, ..installed.clone() };
         }
     }
-    let titles = identity::cluster(&known, &survey.host.title_rules);
+    let (of_known, names) = grouped(survey, &known);
     let mut found: Vec<OfferedTitle> = Vec::new();
-    let mut of_title: HashMap<(ByteString, Result<u32, usize>), usize> = HashMap::new();
+    let mut places: HashMap<(&ByteString, usize), usize> = HashMap::new();
     for (number, (one, place)) in offers.iter().zip(of_offer).enumerate() {
-        let title = titles.of[place].ok_or(place);
-        let at = *of_title.entry((one.asked.clone(), title)).or_insert_with(|| {
-            let name = title.map_or_else(|place| key(&known[place]), |title| titles.names[title as usize].clone());
-            found.push(OfferedTitle { title: name, asked: one.asked.clone(), offers: Vec::new(), suggestion: None });
+        let group = of_known[place];
+        let at = *places.entry((&one.asked, group)).or_insert_with(|| {
+            let (title, asked) = (names[group].clone(), one.asked.clone());
+            found.push(OfferedTitle { title, asked, offers: Vec::new(), suggestion: None });
             found.len() - 1
         });
         found[at].offers.push(number);

@@ -217,7 +217,7 @@ impl Relations for SnapInstallation<'_> {
 
 impl Upkeep for SnapInstallation<'_> {
     /// The daemon refreshes what came from the store four times a day, if nothing else is set.
-    fn automatic(&self, _: &[u8], _: &[Offer], _: &[Job]) -> Option<Automatic> {
+    fn automatic(&self, _: &[u8], _: &[ByteString], _: &[Job]) -> Option<Automatic> {
         self.refresh().hold.is_none().then(|| Automatic {
             by: "snapd".to_owned(),
             schedule: self.refresh().timer.clone().or_else(|| self.by_state.then(|| "four times a day".to_owned())),

@@ -64,8 +64,8 @@ pub fn offers(host: &Host, asked: &dyn Fn(&Described<'_>) -> bool) -> (Vec<Offer
                 return;
             }
             let provides = entry.commands.to_vec();
-            let says = Some(listed.summary).filter(|says| !says.is_empty()).map(ByteString::from);
-            let version = Some(listed.version).filter(|version| !version.is_empty()).map(ByteString::from);
+            let says = ByteString::unless_empty(&listed.summary);
+            let version = ByteString::unless_empty(&listed.version);
             offers.push(Offer { provides, ..offer(name, version, says, dated, &database) });
         }
         Err(error) => notes.push(Loss::note(format!("{database}: {}: {error}", ByteString::from(name)))),

@@ -302,8 +302,8 @@ impl FileRecords for DpkgInstallation<'_> {
 }
 
 impl Upkeep for DpkgInstallation<'_> {
-    fn automatic(&self, name: &[u8], offers: &[Offer], jobs: &[Job]) -> Option<Automatic> {
-        self.upgraded_by_itself(name, offers, jobs)
+    fn automatic(&self, name: &[u8], sources: &[ByteString], jobs: &[Job]) -> Option<Automatic> {
+        self.upgraded_by_itself(name, sources, jobs)
     }
 
     fn is_own(&self, job: &Job) -> bool {
@@ -322,12 +322,12 @@ impl Catalogue for DpkgInstallation<'_> {
         self.all_offers(asked)
     }
 
-    fn having(&self, names: &[ByteString]) -> Vec<Offer> {
+    fn having(&self, names: &[ByteString]) -> Vec<(ByteString, ByteString)> {
         // Each name is a look through the lists; of many, one look that takes them apart is less.
         const FEW: usize = 8;
         match names.len() <= FEW {
             true => self.lists_with(names),
-            false => self.all_offers(&OfferQuery::Names(names.to_vec())),
+            false => self.offers(&OfferQuery::Names(names.to_vec())).iter().filter_map(Offer::listed_in).collect(),
         }
     }
 

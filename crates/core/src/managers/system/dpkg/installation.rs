@@ -16,7 +16,7 @@ use crate::backend::{Detail, Installation};
 use crate::bytes::{ByteString, path};
 use crate::fs::{Dir, Limit};
 use crate::host::Host;
-use crate::model::{Evidence, Location, Loss, Losses, ManagerId, Package};
+use crate::model::{Evidence, Location, Loss, Losses, ManagerId, Origin, Package};
 
 /// The packages of one dpkg installation, with their lists found but not read.
 pub struct DpkgInstallation<'s> {
@@ -24,6 +24,8 @@ pub struct DpkgInstallation<'s> {
     pub(super) location: Location,
     pub(super) records: Vec<Record>,
     pub(super) apt: OnceLock<Apt>,
+    /// The repository of each list of apt's.
+    pub(super) list_origins: OnceLock<Vec<Origin>>,
     /// What upgrades packages by itself.
     pub(super) unattended: OnceLock<Option<super::apt::Unattended>>,
     pub(super) lists: Vec<Option<List>>,
@@ -52,6 +54,7 @@ impl<'s> DpkgInstallation<'s> {
             unreadable: read.unreadable && records.is_empty(),
             records,
             apt: OnceLock::new(),
+            list_origins: OnceLock::new(),
             unattended: OnceLock::new(),
             lists,
             info,

@@ -12,7 +12,7 @@ use crate::backend::{Automatic, Unsearched};
 use crate::bytes::ByteString;
 use crate::fs::Limit;
 use crate::model::{CommandLine, Described, Evidence, Offer, OfferQuery, Origin, Search, SearchScope, Source};
-use whodunit_formats::stanza::stanzas;
+use whodunit_formats::stanza::{Stanza, stanzas};
 
 /// A package's name with its architecture; packages for all are the machine's own.
 type Key = (ByteString, ByteString);
@@ -37,19 +37,24 @@ impl DpkgInstallation<'_> {
         (name.clone(), arch.clone())
     }
 
-    /// The digest that distinguishes each installed build from others of the same version.
-    fn builds(&self) -> HashMap<Key, u64> {
+    /// Hands every stanza of the records to `take`.
+    fn each_stanza(&self, take: &mut dyn FnMut(Stanza<'_>)) {
         let files: HashSet<&ByteString> = self.records().iter().map(|record| &record.source).collect();
-        let mut builds = HashMap::new();
         for file in files {
             let content = self.host.root.read(file, Limit::RECORD).unwrap_or_default();
-            for stanza in stanzas(&content) {
-                let value = |name: &str| stanza.whole(name).map(ByteString::from);
-                if let Some(name) = value("Package") {
-                    builds.insert(self.key(&name, value("Architecture").as_ref()), digest_of(stanza));
-                }
-            }
+            stanzas(&content).for_each(&mut *take);
         }
+    }
+
+    /// The digest that distinguishes each installed build from others of the same version.
+    fn builds(&self) -> HashMap<Key, u64> {
+        let mut builds = HashMap::new();
+        self.each_stanza(&mut |stanza| {
+            let value = |name: &str| stanza.whole(name).map(ByteString::from);
+            if let Some(name) = value("Package") {
+                builds.insert(self.key(&name, value("Architecture").as_ref()), digest_of(stanza));
+            }
+        });
         builds
     }
 
@@ -59,22 +64,15 @@ impl DpkgInstallation<'_> {
 
     /// The names of the installed packages that a search finds by their own records.
     fn found_installed(&self, search: &Search) -> HashSet<ByteString> {
-        let files: HashSet<&ByteString> = self.records().iter().map(|record| &record.source).collect();
         let mut found = HashSet::new();
-        for file in files {
-            let content = self.host.root.read(file, Limit::RECORD).unwrap_or_default();
-            for stanza in stanzas(&content) {
-                let value = |name: &str| {
-                    let mut fields = stanza.fields().flatten();
-                    fields.find(|field| field.name.eq_ignore_ascii_case(name.as_bytes())).map(|field| field.value)
-                };
-                let Some(name) = value("Package") else { continue };
-                let described = Described { name, summary: value("Description"), ..Described::default() };
-                if search.parts(&described).is_some() {
-                    found.insert(name.into());
-                }
+        self.each_stanza(&mut |stanza| {
+            let value = |name: &str| stanza.fields().flatten().find(|field| field.is(name)).map(|field| field.value);
+            let Some(name) = value("Package") else { return };
+            let described = Described { name, summary: value("Description"), ..Described::default() };
+            if search.parts(&described).is_some() {
+                found.insert(name.into());
             }
-        }
+        });
         found
     }
 
@@ -148,7 +146,7 @@ impl DpkgInstallation<'_> {
         let of = chosen.into_iter().filter_map(|(key, _, choices)| {
             let now = choices.into_iter().find(|choice| choice.installed)?;
             let place = now.entries.first()?;
-            Some((key, apt.origin(self.host, entries[*place].index)))
+            Some((key, self.list_origins()[entries[*place].index].clone()))
         });
         Some(of.collect())
     }
@@ -173,7 +171,7 @@ impl DpkgInstallation<'_> {
             _ => self.choices(&|name| names.contains(name) || asked.has(name)),
         };
         let mut offers = Vec::new();
-        let origins: Vec<Origin> = (0..self.apt().indexes.len()).map(|at| self.apt().origin(self.host, at)).collect();
+        let origins = self.list_origins();
         for (key, record, choices) in chosen {
             if asked.is_installed() && record.is_none() {
                 continue;
@@ -239,23 +237,20 @@ impl DpkgInstallation<'_> {
     }
 
     /// Which repositories have packages with these names: the lists are looked through, and not taken apart.
-    pub(super) fn lists_with(&self, names: &[ByteString]) -> Vec<Offer> {
+    pub(super) fn lists_with(&self, names: &[ByteString]) -> Vec<(ByteString, ByteString)> {
+        let found: Vec<Vec<bool>> =
+            self.apt().indexes.par_iter().map(|index| index.has(&self.host.root, names)).collect();
+        let of_list = |(has, origin): (Vec<bool>, &Origin)| {
+            let listed = names.iter().zip(has).filter(|(_, has)| *has);
+            listed.map(|(name, _)| (name.clone(), origin.name.clone())).collect::<Vec<_>>()
+        };
+        found.into_iter().zip(self.list_origins()).flat_map(of_list).collect()
+    }
+
+    /// The repository of each list, as the origin of what it has.
+    fn list_origins(&self) -> &[Origin] {
         let apt = self.apt();
-        let root = &self.host.root;
-        let found: Vec<Vec<bool>> = apt.indexes.par_iter().map(|index| index.has(root, names)).collect();
-        let mut offers = Vec::new();
-        for (number, has) in found.into_iter().enumerate() {
-            for (name, _) in names.iter().zip(has).filter(|(_, has)| *has) {
-                let (scope, version) = (crate::model::Scope::System, ByteString::default());
-                offers.push(Offer {
-                    version: None,
-                    source: Some(apt.origin(self.host, number)),
-                    catalogued_at: Some(apt.indexes[number].dated),
-                    ..Offer::bare(self.manager(), scope, name.clone(), version, None, false)
-                });
-            }
-        }
-        offers
+        self.list_origins.get_or_init(|| (0..apt.indexes.len()).map(|at| apt.origin(self.host, at)).collect())
     }
 
     /// Whether any list was fetched.
@@ -272,7 +267,7 @@ impl DpkgInstallation<'_> {
     }
 
     /// What upgrades a package by itself.
-    pub(super) fn upgraded_by_itself(&self, name: &[u8], offers: &[Offer], jobs: &[Job]) -> Option<Automatic> {
+    pub(super) fn upgraded_by_itself(&self, name: &[u8], sources: &[ByteString], jobs: &[Job]) -> Option<Automatic> {
         let unattended = self.unattended.get_or_init(|| {
             let mut lost = Vec::new();
             let read = Unattended::read(&self.host.root, jobs, &mut lost);
@@ -280,10 +275,8 @@ impl DpkgInstallation<'_> {
             read
         });
         let unattended = unattended.as_ref()?;
-        let apt = self.apt();
-        let sources: HashSet<&ByteString> = offers.iter().filter_map(|one| Some(&one.source.as_ref()?.name)).collect();
-        let names = (0..apt.indexes.len()).filter(|at| sources.contains(&apt.origin(self.host, *at).name));
-        unattended.of(name, names.map(|at| &apt.indexes[at]))
+        let lists = self.apt().indexes.iter().zip(self.list_origins());
+        unattended.of(name, lists.filter(|(_, origin)| sources.contains(&origin.name)).map(|(index, _)| index))
     }
 
     /// What a search does not reach.

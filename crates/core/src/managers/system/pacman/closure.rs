@@ -2,7 +2,7 @@
 
 use hashbrown::HashSet;
 
-use super::dependents::{Meets, node};
+use super::dependents::{needed, node, order, provided};
 use super::settings::Settings;
 use super::sync::{self, Offered};
 use crate::backend::closure::{Candidate, closure};
@@ -28,20 +28,20 @@ pub(super) fn of(
     let mut lookup = |names: &HashSet<Vec<u8>>| {
         let mut seen: HashSet<&ByteString> = HashSet::new();
         let has = |one: &&Offered| {
-            names.contains(&*one.name)
-                || one.provides.iter().any(|name| names.contains(&super::dependents::want(name).name))
+            names.contains(&*one.name) || one.provides.iter().any(|name| names.contains(&provided(name).0))
         };
         // The first repository that has a name counts.
         let found = all().filter(|one| seen.insert(&one.name)).filter(has);
         found.map(candidate).collect()
     };
-    Some(closure(&candidate(start).node, &installed, &mut lookup, &super::dependents::order))
+    Some(closure(&candidate(start).node, &installed, &mut lookup, &order))
 }
 
 fn candidate(one: &Offered) -> Candidate {
     let mut node = Node::default();
     node.offers.push((one.name.to_vec(), Some(one.version.to_vec())));
-    node.add(one.provides.iter().map(|name| &**name), one.depends.iter().map(|name| &**name));
+    node.offers.extend(one.provides.iter().map(|text| provided(text)));
+    node.needs.extend(one.depends.iter().map(|text| needed(text)));
     Candidate {
         node,
         package: Pulled {

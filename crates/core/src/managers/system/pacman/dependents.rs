@@ -9,25 +9,15 @@ use crate::model::Evidence;
 use crate::version::pacman;
 use std::cmp::Ordering;
 
-/// A node's offers and needs, by the texts of a description.
-pub(super) trait Meets {
-    /// Adds what it provides, and what it needs.
-    fn add<'t>(&mut self, provides: impl Iterator<Item = &'t [u8]>, depends: impl Iterator<Item = &'t [u8]>);
+/// What a text of `%PROVIDES%` offers.
+pub(super) fn provided(text: &[u8]) -> (Vec<u8>, Option<Vec<u8>>) {
+    let want = want(text);
+    (want.name, want.version.map(|(_, version)| version))
 }
 
-impl Meets for Node {
-    fn add<'t>(&mut self, provides: impl Iterator<Item = &'t [u8]>, depends: impl Iterator<Item = &'t [u8]>) {
-        self.offers.extend(provides.map(|value| {
-            let want = want(value);
-            (want.name, want.version.map(|(_, version)| version))
-        }));
-        let need = |value: &[u8]| Need {
-            any_of: vec![want(value)],
-            says: ByteString::from(value).to_string(),
-            is_optional: false,
-        };
-        self.needs.extend(depends.map(need));
-    }
+/// What a text of `%DEPENDS%` needs.
+pub(super) fn needed(text: &[u8]) -> Need {
+    Need { any_of: vec![want(text)], says: ByteString::from(text).to_string(), is_optional: false }
 }
 
 /// An installed package with what it offers and needs.
@@ -37,8 +27,8 @@ pub(super) fn node(root: &Root, (number, item): (u32, &InstalledPackage)) -> Nod
     node.offers.push((item.name.to_vec(), item.version.as_ref().map(|version| version.to_vec())));
     for (key, _, values) in sections(&desc) {
         match key {
-            b"PROVIDES" => node.add(values.into_iter(), std::iter::empty()),
-            b"DEPENDS" => node.add(std::iter::empty(), values.into_iter()),
+            b"PROVIDES" => node.offers.extend(values.into_iter().map(provided)),
+            b"DEPENDS" => node.needs.extend(values.into_iter().map(needed)),
             _ => {}
         }
     }
@@ -63,7 +53,7 @@ pub fn dependents(root: &Root, items: &[InstalledPackage], removed: &[u32]) -> V
 }
 
 /// `name`, `name>=1.2`.
-pub(super) fn want(text: &[u8]) -> Want {
+fn want(text: &[u8]) -> Want {
     let Some(at) = text.iter().position(|b| b"<>=".contains(b)) else {
         return Want { name: text.to_vec(), version: None };
     };

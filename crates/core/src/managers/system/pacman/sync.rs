@@ -97,10 +97,6 @@ fn each_member(bytes: &[u8], ending: &[u8], take: &mut dyn FnMut(&[u8], &[u8])) 
     Ok(())
 }
 
-fn said(text: &[u8]) -> Option<ByteString> {
-    Some(text).filter(|text| !text.is_empty()).map(ByteString::from)
-}
-
 fn number(text: &[u8]) -> Option<u64> {
     std::str::from_utf8(text).ok()?.parse().ok()
 }
@@ -161,9 +157,9 @@ fn offered(content: &[u8]) -> Offered {
             b"VERSION" => offer.version = first.into(),
             b"ARCH" => offer.arch = Some(first.into()),
             b"DESC" => offer.says = Some(first.into()),
-            b"URL" => offer.homepage = said(first),
-            b"LICENSE" => offer.license = said(&values.join(&b" "[..])),
-            b"PACKAGER" => offer.packager = said(first),
+            b"URL" => offer.homepage = ByteString::unless_empty(first),
+            b"LICENSE" => offer.license = ByteString::unless_empty(values.join(&b" "[..])),
+            b"PACKAGER" => offer.packager = ByteString::unless_empty(first),
             b"ISIZE" => offer.size = number(first),
             b"CSIZE" => offer.download_size = number(first),
             b"DEPENDS" => offer.depends = values.iter().map(|one| ByteString::from(*one)).collect(),

@@ -1,13 +1,14 @@
 //! What repositories offer beside what one database holds.
 
 use crate::backend::keys::KeyRing;
+use crate::backend::listed::{Role, role};
 use hashbrown::{HashMap, HashSet};
 
 use super::catalogues;
 use super::installation::{Brief, RpmInstallation};
 use super::repositories::Repository;
 use crate::backend::{Unsearched, mark_candidates};
-use crate::bytes::ByteString;
+use crate::bytes::{ByteString, path};
 use crate::model::{CommandLine, Described, Evidence, Offer, OfferQuery, Origin, Scope, Signing, Source};
 use crate::version::rpm;
 use whodunit_formats::primary::Primary;
@@ -37,7 +38,7 @@ impl RpmInstallation<'_> {
         let mut lost = Vec::new();
         let wanted = |one: &Primary| {
             names.contains(one.name.as_bytes()) || {
-                let commands: Vec<ByteString> = one.programs.iter().map(|name| name.as_str().into()).collect();
+                let commands: Vec<ByteString> = programs(one).collect();
                 asked.wants(&Described {
                     name: one.name.as_bytes(),
                     summary: Some(one.summary.as_bytes()),
@@ -81,7 +82,6 @@ impl RpmInstallation<'_> {
     ) -> Offer {
         let package = &one.package;
         let full: ByteString = format!("{}-{}.{}", package.name, package.version, package.arch).into();
-        let programs = package.programs.iter().map(|name| ByteString::from(name.as_str()));
         let is_asked = |name: &ByteString| match asked {
             OfferQuery::Search(search) => search.is_command(name),
             _ => true,
@@ -94,11 +94,11 @@ impl RpmInstallation<'_> {
                 url: self.records().address(&one.repository),
                 trust: trust.get(&one.repository).cloned(),
             }),
-            publisher: said(&package.vendor),
-            says: said(&package.summary),
-            homepage: said(&package.url),
-            license: said(&package.license),
-            provides: programs.filter(is_asked).collect(),
+            publisher: ByteString::unless_empty(&package.vendor),
+            says: ByteString::unless_empty(&package.summary),
+            homepage: ByteString::unless_empty(&package.url),
+            license: ByteString::unless_empty(&package.license),
+            provides: programs(package).filter(is_asked).collect(),
             signed: self.records().is_checked(&one.repository),
             download_size: package.package,
             size: package.installed,
@@ -191,9 +191,10 @@ impl RpmInstallation<'_> {
     }
 }
 
-/// A text that is not empty.
-fn said(text: &str) -> Option<ByteString> {
-    Some(text).filter(|text| !text.is_empty()).map(ByteString::from)
+/// The names of a package's programs.
+fn programs(package: &Primary) -> impl Iterator<Item = ByteString> {
+    let files = package.files.iter().map(String::as_bytes).filter(|file| role(file) == Some(Role::Command));
+    files.map(|file| path::name(file).into())
 }
 
 /// What a search looks at in a package that is installed.

@@ -79,16 +79,19 @@ impl Apt {
         (0..self.indexes.len()).filter(|at| is_of_it(&self.indexes[*at])).collect()
     }
 
+    /// What the names of the lists begin with that are configured.
+    fn stems(&self) -> Vec<Vec<u8>> {
+        self.sources.iter().filter(|one| one.enabled).map(indexes::stem).collect()
+    }
+
     /// What else is known of packages that a search may be about.
     pub fn texts(&self, root: &Root, search: &Search) -> Texts {
-        let stems: Vec<Vec<u8>> = self.sources.iter().filter(|one| one.enabled).map(indexes::stem).collect();
-        Texts::read(root, search, &|name| stems.iter().any(|stem| name.starts_with(stem)))
+        Texts::read(root, search, &self.stems())
     }
 
     /// Whether a list of a configured repository names commands.
     pub fn has_commands(&self, root: &Root) -> bool {
-        let stems: Vec<Vec<u8>> = self.sources.iter().filter(|one| one.enabled).map(indexes::stem).collect();
-        Texts::has_commands(root, &|name| stems.iter().any(|stem| name.starts_with(stem)))
+        Texts::has_commands(root, &self.stems())
     }
 
     /// Every wanted entry in all lists, and what could not be read.

@@ -12,7 +12,8 @@ use hashbrown::HashMap;
 use memchr::memmem;
 use rayon::prelude::*;
 
-use super::lists::{self, DIR};
+use super::lists::{DIR, each_line, each_stanza};
+use crate::backend::listed::{Role, role};
 use crate::bytes::{ByteString, path};
 use crate::fs::{Kind, Limit, Root};
 use crate::model::{Loss, Search, SearchScope};
@@ -35,10 +36,6 @@ pub struct Texts {
     pub notes: Vec<Loss>,
 }
 
-/// Directories whose files are commands, as lists of files spell them.
-const PROGRAM_DIRS: [&[u8]; 7] =
-    [b"usr/bin/", b"bin/", b"usr/sbin/", b"sbin/", b"usr/games/", b"usr/local/bin/", b"./usr/bin/"];
-
 #[derive(Clone, Copy, PartialEq, Eq)]
 enum Sort {
     Summaries,
@@ -58,27 +55,21 @@ fn sort_of(name: &[u8]) -> Option<Sort> {
 }
 
 impl Texts {
-    /// Whether there are lists that name commands.
-    pub fn has_commands(root: &Root, is_configured: &dyn Fn(&[u8]) -> bool) -> bool {
-        let names = root.dir(DIR).and_then(|dir| dir.list()).unwrap_or_default();
-        names.iter().any(|(name, _)| is_configured(name) && matches!(sort_of(name), Some(Sort::Commands | Sort::Files)))
+    /// Whether there are lists that name commands, of repositories whose lists begin so.
+    pub fn has_commands(root: &Root, stems: &[Vec<u8>]) -> bool {
+        lists(root, stems).any(|(_, sort)| matches!(sort, Sort::Commands | Sort::Files))
     }
 
-    /// Reads the lists of the repositories that are configured.
-    pub fn read(root: &Root, search: &Search, is_configured: &(dyn Fn(&[u8]) -> bool + Sync)) -> Self {
-        let names = root.dir(DIR).and_then(|dir| dir.list()).unwrap_or_default();
-        let wanted = |sort: Sort| match search.scope() {
+    /// Reads the lists of the repositories whose lists begin so.
+    pub fn read(root: &Root, search: &Search, stems: &[Vec<u8>]) -> Self {
+        let is_wanted = |sort: Sort| match search.scope() {
             SearchScope::Everything => true,
             SearchScope::Names => false,
             SearchScope::Commands => sort != Sort::Summaries,
         };
-        let lists: Vec<(ByteString, Sort)> = names
-            .into_iter()
-            .filter(|(name, kind)| *kind != Kind::Dir && is_configured(name))
-            .filter_map(|(name, _)| sort_of(&name).filter(|sort| wanted(*sort)).map(|sort| (name, sort)))
-            .collect();
+        let wanted: Vec<(ByteString, Sort)> = lists(root, stems).filter(|(_, sort)| is_wanted(*sort)).collect();
         let read: Vec<_> =
-            lists.par_iter().map(|(name, sort)| of_list(root, &path::join(DIR, name), *sort, search)).collect();
+            wanted.par_iter().map(|(name, sort)| of_list(root, &path::join(DIR, name), *sort, search)).collect();
         let mut texts = Texts::default();
         for (found, note) in read {
             texts.notes.extend(note);
@@ -97,6 +88,14 @@ impl Texts {
     }
 }
 
+/// The lists of these sorts that are there, of repositories whose lists begin so.
+fn lists(root: &Root, stems: &[Vec<u8>]) -> impl Iterator<Item = (ByteString, Sort)> {
+    let names = root.dir(DIR).and_then(|dir| dir.list()).unwrap_or_default();
+    let of_stem = |name: &ByteString| stems.iter().any(|stem| name.starts_with(stem));
+    let files = names.into_iter().filter(move |(name, kind)| *kind != Kind::Dir && of_stem(name));
+    files.filter_map(|(name, _)| sort_of(&name).map(|sort| (name, sort)))
+}
+
 /// A package with a command or a summary.
 type Found = (ByteString, Option<ByteString>, Option<ByteString>);
 
@@ -107,8 +106,8 @@ fn of_list(root: &Root, file: &ByteString, sort: Sort, search: &Search) -> (Vec<
     };
     let mut found = Vec::new();
     let problem = match sort {
-        Sort::Files => lists::each_line(&bytes, &mut |line| of_line(line, search, &mut found)),
-        _ => lists::each_stanza(&bytes, &mut |text| {
+        Sort::Files => each_line(&bytes, &mut |line| of_line(line, search, &mut found)),
+        _ => each_stanza(&bytes, &mut |text| {
             if search.may_be_in(text) {
                 of_stanza(text, sort, search, &mut found);
             }
@@ -118,20 +117,17 @@ fn of_list(root: &Root, file: &ByteString, sort: Sort, search: &Search) -> (Vec<
     (found, note)
 }
 
-fn is_asked(search: &Search, command: &[u8]) -> bool {
-    search.is_command(command)
-}
-
 fn of_line(line: &[u8], search: &Search, found: &mut Vec<Found>) {
     let line = line.trim_ascii_end();
-    let Some(path) = PROGRAM_DIRS.iter().find_map(|dir| line.strip_prefix(*dir)) else { return };
     // The packages stand behind the last blank; a path may have blanks of its own.
-    let Some(at) = path.iter().rposition(u8::is_ascii_whitespace) else { return };
-    let command = path[..at].trim_ascii_end();
-    if memchr::memchr(b'/', command).is_some() || !is_asked(search, command) {
+    let Some(at) = line.iter().rposition(u8::is_ascii_whitespace) else { return };
+    let file = line[..at].trim_ascii_end();
+    let command = path::name(file);
+    // Nearly all lines are told by their last part.
+    if !search.is_command(command) || role(&path::absolute(file, b"/")) != Some(Role::Command) {
         return;
     }
-    for place in path[at + 1..].split(|&b| b == b',') {
+    for place in line[at + 1..].split(|&b| b == b',') {
         let name = place.rsplit(|&b| b == b'/').next().unwrap_or(place);
         found.push((name.into(), Some(command.into()), None));
     }
@@ -149,7 +145,7 @@ fn of_stanza(text: &[u8], sort: Sort, search: &Search, found: &mut Vec<Found>) {
                 }
                 (Sort::Commands, b"commands") => {
                     let commands = field.value.split(|&b| b == b',').map(<[u8]>::trim_ascii);
-                    let asked = commands.filter(|command| is_asked(search, command));
+                    let asked = commands.filter(|command| search.is_command(command));
                     found.extend(asked.map(|command| (name.clone(), Some(command.into()), None)));
                 }
                 _ => {}
