@@ -10,7 +10,7 @@ use clap::{ArgAction, Args, ValueEnum};
 use whodunit_core::resolve::Context;
 
 /// Options that every command takes.
-#[derive(Debug, Args)]
+#[derive(Debug, Clone, Args)]
 #[command(next_help_heading = "Global options")]
 pub struct Global {
     /// Examine the tree under DIR (a mounted disk, a container's root) instead of the running machine

@@ -60,6 +60,29 @@ pub enum CliError {
         /// What is wrong with it.
         mistake: String,
     },
+    /// There is no snapshot of that name.
+    #[error("there is no snapshot {name}")]
+    NoSnapshot {
+        /// The name, or the path.
+        name: ByteString,
+    },
+    /// A snapshot cannot be used.
+    #[error("cannot use the snapshot {file}: {cause}")]
+    Snapshot {
+        /// Its file.
+        file: ByteString,
+        /// Why not.
+        cause: String,
+    },
+    /// A file that was asked for could not be written.
+    #[error("cannot write {file}: {cause}")]
+    Write {
+        /// The file.
+        file: ByteString,
+        /// Why not.
+        #[source]
+        cause: io::Error,
+    },
     /// The demo workstation could not be written.
     #[error(transparent)]
     Demo(#[from] whodunit_demo::WriteError),
@@ -92,7 +115,12 @@ impl CliError {
             }
             CliError::Directory { cause: FsError::Denied { .. }, .. } => Some("try it as root"),
             CliError::NoCurrentDirectory => Some("change to another one, or give one with -C"),
-            CliError::Output(error) if error.kind() == io::ErrorKind::StorageFull => Some("the disk is full"),
+            CliError::Output(error) | CliError::Write { cause: error, .. }
+                if error.kind() == io::ErrorKind::StorageFull =>
+            {
+                Some("the disk is full")
+            }
+            CliError::NoSnapshot { .. } => Some("whodunit snapshot list shows those that are kept"),
             _ => None,
         }
     }
@@ -102,7 +130,8 @@ impl CliError {
         match self {
             // A reader that has seen enough closes the pipe; that is no error.
             CliError::Output(error) if error.kind() == io::ErrorKind::BrokenPipe => status::ANSWERED,
-            CliError::Output(_) => status::OUTPUT,
+            CliError::Output(_) | CliError::Write { .. } => status::OUTPUT,
+            CliError::NoSnapshot { .. } => status::NOT_FOUND,
             CliError::Demo(whodunit_demo::WriteError::Failed { .. }) => status::OUTPUT,
             _ => status::USAGE,
         }

@@ -63,6 +63,50 @@ pub fn config_dir() -> Option<ByteString> {
     own.or_else(|| Some(whodunit_core::bytes::path::join(&variable("HOME")?, b".config")))
 }
 
+/// The directory of what this user's programs keep between runs.
+pub fn state_dir() -> Option<ByteString> {
+    let own = variable("XDG_STATE_HOME").filter(|dir| dir.starts_with(b"/"));
+    own.or_else(|| Some(whodunit_core::bytes::path::join(&variable("HOME")?, b".local/state")))
+}
+
+/// Writes a file that must not exist yet, with its directories, readable only by its owner. It is there as a whole or
+/// not at all.
+///
+/// # Errors
+/// [`AlreadyExists`](std::io::ErrorKind::AlreadyExists) where there is such a file, or as the system says.
+pub fn write_new(file: &[u8], content: &[u8]) -> std::io::Result<()> {
+    use std::os::unix::ffi::OsStrExt as _;
+    use std::os::unix::fs::{DirBuilderExt as _, OpenOptionsExt as _};
+    let file = std::path::Path::new(std::ffi::OsStr::from_bytes(file));
+    let dir = file.parent().unwrap_or(std::path::Path::new("/"));
+    std::fs::DirBuilder::new().recursive(true).mode(0o700).create(dir)?;
+    if file.symlink_metadata().is_ok() {
+        return Err(std::io::ErrorKind::AlreadyExists.into());
+    }
+    let unfinished = dir.join(format!(".whodunit-{}", std::process::id()));
+    let written = (|| {
+        let mut open = std::fs::OpenOptions::new().write(true).create_new(true).mode(0o600).open(&unfinished)?;
+        open.write_all(content)?;
+        open.sync_all()?;
+        // A link is made only where nothing of that name has appeared meanwhile; some file systems have no links.
+        match std::fs::hard_link(&unfinished, file) {
+            Err(error) if error.kind() != std::io::ErrorKind::AlreadyExists => std::fs::rename(&unfinished, file),
+            made => made,
+        }
+    })();
+    let _ = std::fs::remove_file(&unfinished);
+    written
+}
+
+/// Deletes a file.
+///
+/// # Errors
+/// As the system says.
+pub fn remove_file(file: &[u8]) -> std::io::Result<()> {
+    use std::os::unix::ffi::OsStrExt as _;
+    std::fs::remove_file(std::ffi::OsStr::from_bytes(file))
+}
+
 /// The user who asks; all users if that is root.
 pub fn users() -> UserSelection {
     let uid = rustix::process::geteuid().as_raw();

@@ -145,6 +145,14 @@ impl Host {
         })
     }
 
+    /// The zone of the machine's clock, from `/etc/localtime`; UTC where that cannot be read.
+    #[must_use]
+    pub fn time_zone(&self) -> jiff::tz::TimeZone {
+        let file = self.root.read(b"/etc/localtime", Limit::SMALL).ok();
+        let zone = file.and_then(|content| jiff::tz::TimeZone::tzif("the machine's", &content).ok());
+        zone.unwrap_or(jiff::tz::TimeZone::UTC)
+    }
+
     /// The user whose login stands for all of them: the first ordinary one, else root.
     #[must_use]
     pub fn default_user(&self) -> Option<&User> {

@@ -13,6 +13,7 @@ pub mod checks;
 pub mod digests;
 pub mod findings;
 pub mod fs;
+pub mod history;
 pub mod host;
 pub mod identity;
 pub mod index;

@@ -6,6 +6,7 @@ use serde_json::Value;
 
 use crate::checks::catalogue::Explanations;
 use crate::checks::{Check, Conflicts};
+use crate::history::{Compared, KeptSnapshots, Snapshot};
 use crate::queries::across::Across;
 use crate::queries::impact::Impact;
 use crate::queries::inventory::{Inventory, Totals};
@@ -17,6 +18,7 @@ use crate::queries::search::SearchAnswer;
 use crate::queries::shadows::Shadows;
 use crate::queries::sources::Sources;
 use crate::queries::states::States;
+use crate::queries::timeline::Timeline;
 use crate::queries::unowned::Unowned;
 use crate::queries::upkeep::Upkept;
 use crate::queries::verify::Verified;
@@ -38,6 +40,7 @@ enum Document {
     Search(Envelope<SearchAnswer>),
     Sources(Envelope<Sources>),
     States(Envelope<States>),
+    Timeline(Envelope<Timeline>),
     Unowned(Envelope<Unowned>),
     Upkeep(Envelope<Upkept>),
     Check(Envelope<Check>),
@@ -45,6 +48,17 @@ enum Document {
     Explanations(Envelope<Explanations>),
     Impact(Envelope<Impact>),
     Verify(Envelope<Verified>),
+    Snapshots(Envelope<KeptSnapshots>),
+    Compared(Envelope<Compared>),
+}
+
+/// The schema of the document in which a snapshot is kept: JSON Schema, draft 2020-12.
+#[must_use]
+pub fn snapshot_schema() -> Value {
+    let settings = SchemaSettings::draft2020_12().for_serialize();
+    let mut schema = settings.into_generator().into_root_schema_for::<Snapshot>();
+    schema.insert("title".to_owned(), "A snapshot of a machine, as whodunit keeps it".into());
+    schema.to_value()
 }
 
 /// The schema: JSON Schema, draft 2020-12.

@@ -10,6 +10,7 @@ mod cast;
 mod deb;
 mod flatpak;
 mod homes;
+mod logs;
 mod machine;
 mod nix;
 mod python;
@@ -76,6 +77,7 @@ pub fn write(dir: &Path, scale: Scale) -> Result<Written, WriteError> {
     }
     let claims = deb::write(&tree, &packages, scale.write_files)?;
     sources::write(&tree, &packages, machine::SET_UP + 49 * 86_400)?;
+    logs::write(&tree)?;
     cast::by_hand(&tree)?;
     nix::write(&tree)?;
     flatpak::write(&tree)?;

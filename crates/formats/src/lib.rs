@@ -3,6 +3,7 @@
 
 pub mod accounts;
 pub mod appstream;
+pub mod appstream_yaml;
 pub mod binary;
 pub mod bolt;
 pub mod bundle;

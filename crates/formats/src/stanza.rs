@@ -70,6 +70,12 @@ impl Field<'_> {
 }
 
 impl<'a> Stanza<'a> {
+    /// Its bytes, as they stand in the file.
+    #[must_use]
+    pub fn text(self) -> &'a [u8] {
+        self.text
+    }
+
     /// The value of a field with the lines on which it goes on, a blank between them.
     #[must_use]
     pub fn whole(self, name: &str) -> Option<Vec<u8>> {

@@ -65,6 +65,7 @@ const TOUR: &[(&str, &[&str])] = &[
     ("Which packages did not come from the distribution?", &["inventory", "--origin", "third-party"]),
     ("What does the menu show, and what does it start?", &["launchers"]),
     ("Which earlier states exist?", &["states"]),
+    ("What was done to it, when, and who asked for it?", &["timeline", "tidegauge", "pilotbook"]),
     ("Which programs are not claimed by any manager?", &["unowned"]),
     ("Software installed at four versions: which one runs where?", &["conflicts", "tidegauge"]),
     ("Which files differ from their manager's record, and who changed them?", &["verify"]),

@@ -1,6 +1,7 @@
 //! The commands: one file each, with its arguments, its help and its body, and a line in the table below.
 
 mod check;
+mod compare;
 mod conflicts;
 pub mod demo;
 mod explain;
@@ -12,8 +13,10 @@ mod owner;
 mod paths;
 mod search;
 mod shadows;
+mod snapshot;
 mod sources;
 mod states;
+mod timeline;
 mod unowned;
 pub mod upkeep;
 mod verify;
@@ -65,6 +68,9 @@ commands! {
     Sources => sources,
     States => states,
     Upkeep => upkeep,
+    Snapshot => snapshot,
+    Compare => compare,
+    Timeline => timeline,
     Unowned => unowned,
     Conflicts => conflicts,
     Impact => impact,

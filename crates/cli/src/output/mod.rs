@@ -214,4 +214,4 @@ fn note_coverage(
     }
 }
 
-pub use units::{count, date, size, time};
+pub use units::{count, date, seconds, size, time};

@@ -28,6 +28,15 @@ pub fn time(seconds: i64) -> String {
     jiff::Timestamp::from_second(seconds).map(|time| time.to_string()).unwrap_or_default()
 }
 
+/// The second of a time as a user writes it: RFC 3339, or a date with or without a time in this zone.
+pub fn seconds(text: &str, zone: &jiff::tz::TimeZone) -> Option<i64> {
+    if let Ok(time) = text.parse::<jiff::Timestamp>() {
+        return Some(time.as_second());
+    }
+    let civil: jiff::civil::DateTime = text.parse().ok()?;
+    Some(zone.to_timestamp(civil).ok()?.as_second())
+}
+
 #[cfg(test)]
 mod tests {
     use super::*;
@@ -44,5 +53,15 @@ mod tests {
             ("1 copy".into(), "2 copies".into(), "0 packages".into())
         );
         assert_eq!(date(1_772_438_400), "2026-03-02");
+        let zone = jiff::tz::TimeZone::fixed(jiff::tz::offset(1));
+        for (text, expected) in [
+            ("2026-03-02", Some(1_772_406_000)),
+            ("2026-03-02T08:00", Some(1_772_434_800)),
+            ("2026-03-02 08:00:00", Some(1_772_434_800)),
+            ("2026-03-02T08:00:00Z", Some(1_772_438_400)),
+            ("yesterday", None),
+        ] {
+            assert_eq!(seconds(text, &zone), expected, "{text}");
+        }
     }
 }

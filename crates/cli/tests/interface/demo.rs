@@ -161,7 +161,7 @@ fn the_tour_is_what_its_commands_say() {
         assert!(answer.starts_with(run(command.split(' ')).out.trim_end()), "{command}");
         checked += 1;
     }
-    assert_eq!(checked, 24);
+    assert_eq!(checked, 25);
     let again = run(["demo", place.to_str().unwrap()]);
     assert!(again.status == 2 && again.err.contains("is not empty"), "{again:?}");
 }

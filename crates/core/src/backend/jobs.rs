@@ -33,7 +33,7 @@ pub struct Job {
 }
 
 /// Directories of units of the system, the strongest first.
-const SYSTEM_UNITS: [&str; 5] = [
+pub(crate) const SYSTEM_UNITS: [&str; 5] = [
     "/etc/systemd/system",
     "/run/systemd/system",
     "/usr/local/lib/systemd/system",
@@ -42,7 +42,7 @@ const SYSTEM_UNITS: [&str; 5] = [
 ];
 
 /// The same of users' managers.
-const USER_UNITS: [&str; 4] =
+pub(crate) const USER_UNITS: [&str; 4] =
     ["/etc/systemd/user", "/run/systemd/user", "/usr/local/lib/systemd/user", "/usr/lib/systemd/user"];
 
 /// Directories whose scripts run at set times.

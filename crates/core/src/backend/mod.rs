@@ -8,6 +8,7 @@
 pub mod advice;
 mod catalogue;
 pub(crate) mod closure;
+pub(crate) mod components;
 pub(crate) mod dependency_graph;
 mod environments;
 mod file_index;
@@ -19,6 +20,8 @@ pub(crate) mod keys;
 pub mod launcher_files;
 mod launching;
 pub(crate) mod listed;
+pub(crate) mod log;
+pub(crate) mod parts;
 mod relations;
 mod shared_dirs;
 pub mod simple;
@@ -36,6 +39,7 @@ pub use file_records::FileRecords;
 pub(crate) use file_records::{BATCH, wanted};
 pub use history::History;
 pub use launching::Launching;
+pub use log::Log;
 pub use relations::{Relations, Unneeded};
 pub use shared_dirs::SharedDirs;
 pub use upkeep::{Automatic, UpgradeCall, Upkeep};
@@ -174,6 +178,11 @@ pub trait Installation: Send + Sync {
 
     /// Self-contained environments of a language.
     fn environments(&self) -> Option<&dyn Environments> {
+        None
+    }
+
+    /// What the manager wrote down of what it did.
+    fn log(&self) -> Option<&dyn Log> {
         None
     }
 

@@ -3,6 +3,7 @@
 mod claim;
 mod command;
 mod coverage;
+mod event;
 mod evidence;
 mod finding;
 mod group;
@@ -22,6 +23,7 @@ pub use claim::{
     RecordPosition,
 };
 pub use coverage::{Coverage, CoverageState};
+pub use event::{Action, Event};
 pub use evidence::{Evidence, Position};
 pub use loss::{Loss, Losses};
 pub use manager::{Affix, Language, ManagerId, ManagerKind, Naming, Profile};

@@ -128,6 +128,9 @@ pub struct Offer {
     pub size: Option<u64>,
     /// The manager's own priority of the source.
     pub priority: Option<i32>,
+    /// Whether a setting keeps its manager from taking it.
+    #[serde(skip)]
+    pub refused: bool,
     /// Whether this version is installed.
     pub installed: bool,
     /// Whether it is what its manager would take, or keep.
@@ -165,10 +168,11 @@ impl Offer {
         }
     }
 
-    /// Whether its manager may take it: not where a pin says that nothing is taken from there.
+    /// Whether its manager may take it: not where a pin says that nothing is taken from there, and not where a setting
+    /// refuses it.
     #[must_use]
     pub fn is_allowed(&self) -> bool {
-        self.priority.is_none_or(|priority| priority > 0)
+        !self.refused && self.priority.is_none_or(|priority| priority > 0)
     }
 
     /// An offer of which only the package is known so far.
@@ -202,6 +206,7 @@ impl Offer {
             download_size: None,
             size: None,
             priority: None,
+            refused: false,
             installed: false,
             candidate: false,
             held,

@@ -6,12 +6,14 @@ use std::sync::OnceLock;
 use hashbrown::HashMap;
 
 use super::{FileLists, InstalledPackage, Record, SimpleBackend, link_target, purl};
+use crate::backend::Log;
 use crate::backend::listed::{self, Role};
 use crate::backend::{
     BATCH, Catalogue, Detail, FileIndex, FileRecords, Installation, Launching, Relations, SharedDirs, wanted,
 };
 use crate::bytes::{ByteString, path};
 use crate::host::Host;
+use crate::model::Event;
 use crate::model::{
     Actor, Claim, Claimant, Coverage, CoverageState, Depth, Digest, Evidence, ExecTarget, FileRecord, Finding,
     FindingKind, Location, Loss, Losses, ManagerId, NameFilter, Owner, Package, PathClaim, RecordPosition, Remedy,
@@ -252,6 +254,10 @@ impl<'s, K: SimpleBackend + 's> Installation for SimpleInstallation<'s, K> {
         self.backend.catalogue().is_some().then_some(self as &dyn Catalogue)
     }
 
+    fn log(&self) -> Option<&dyn Log> {
+        Some(self)
+    }
+
     fn relations(&self) -> Option<&dyn Relations> {
         Some(self)
     }
@@ -368,5 +374,14 @@ impl<'s, K: SimpleBackend + 's> SharedDirs for SimpleInstallation<'s, K> {
 
     fn may_be_foreign(&self, package: u32) -> bool {
         self.item(package).record.is_some()
+    }
+}
+
+impl<'s, K: SimpleBackend + 's> Log for SimpleInstallation<'s, K> {
+    fn events(&self) -> Vec<Event> {
+        let mut lost = Vec::new();
+        let events = self.backend.events(self.host, &self.location, &mut lost);
+        self.note(lost);
+        events
     }
 }

@@ -6,6 +6,7 @@
 
 mod catalogue;
 mod installation;
+mod offered;
 mod relations;
 
 use std::cmp::Ordering;
@@ -14,14 +15,15 @@ use rayon::prelude::*;
 
 pub use catalogue::SimpleCatalogue;
 pub use installation::SimpleInstallation;
+pub(crate) use offered::CatalogueQuery;
 
 use crate::backend::dependency_graph::{Need, Want};
 use crate::bytes::{ByteString, path};
 use crate::fs::{Kind, Limit, Root};
 use crate::host::{Host, User};
 use crate::model::{
-    Actor, CommandLine, Digest, Evidence, ExecTarget, FileRecord, Finding, Location, Loss, NameFilter, Origin, Reason,
-    Remedy, RemedyKind, Scope, Status,
+    Actor, CommandLine, Digest, Event, Evidence, ExecTarget, FileRecord, Finding, Location, Loss, NameFilter, Origin,
+    Reason, Remedy, RemedyKind, Scope, Status,
 };
 
 /// One package as its manager's record has it.
@@ -202,6 +204,12 @@ pub trait SimpleBackend: Send + Sync {
     /// What the manager's sources offer, if any of it is kept on the machine.
     fn catalogue(&self) -> Option<&dyn SimpleCatalogue> {
         None
+    }
+
+    /// What the manager wrote down of what it did, in the order of its log; losses are added to `notes`.
+    fn events(&self, host: &Host, at: &Location, notes: &mut Vec<Loss>) -> Vec<Event> {
+        let _ = (host, at, notes);
+        Vec::new()
     }
 
     /// The lists of files that the manager keeps, if it does keep any.

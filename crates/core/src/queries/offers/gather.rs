@@ -41,6 +41,7 @@ fn answered(names: &[ByteString], offer: &Offer) -> ByteString {
         .find(|name| **name == offer.name)
         .or_else(|| all().find(loosely))
         .or_else(|| all().find(is_shown))
+        .or_else(|| all().find(|name| offer.keywords.iter().any(|id| id.eq_ignore_ascii_case(name))))
         .or_else(|| all().find(|name| offer.provides.contains(name)));
     found.or(names.first()).unwrap_or(&offer.name).clone()
 }

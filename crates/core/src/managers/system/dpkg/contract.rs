@@ -5,6 +5,7 @@ use super::installation::DpkgInstallation;
 use super::lists::{self, Keep, List};
 use super::marks::Marks;
 use super::status::{self, Record, State};
+use crate::backend::Log;
 use crate::backend::jobs::Job;
 use crate::backend::listed::{self, Role};
 use crate::backend::{
@@ -149,6 +150,10 @@ impl Installation for DpkgInstallation<'_> {
     }
 
     fn catalogue(&self) -> Option<&dyn Catalogue> {
+        Some(self)
+    }
+
+    fn log(&self) -> Option<&dyn Log> {
         Some(self)
     }
 

@@ -27,6 +27,7 @@ mod diversions;
 mod file_records;
 mod installation;
 mod lists;
+mod log;
 mod marks;
 mod offers;
 mod pairing;

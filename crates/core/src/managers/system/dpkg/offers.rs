@@ -1,5 +1,6 @@
 //! What apt's repositories offer, and from which of them installed packages came.
 
+use crate::backend::components::Components;
 use crate::backend::index_settings::without_credentials;
 use crate::backend::jobs::Job;
 use hashbrown::{HashMap, HashSet};
@@ -19,6 +20,21 @@ type Key = (ByteString, ByteString);
 
 /// A package, its record where it is installed, and every version of it.
 type Chosen<'r> = (Key, Option<&'r Record>, Vec<Choice>);
+
+/// By what else a package is found.
+fn keywords(entry: &Entry, apps: &Components) -> Vec<ByteString> {
+    match (&entry.text, apps.of(&entry.name)) {
+        (Some(text), _) => text.summaries.clone(),
+        (None, Some(app)) => app.ids.clone(),
+        (None, None) => Vec::new(),
+    }
+}
+
+/// The name that is shown of an application in a package.
+fn display_name(entry: &Entry, apps: &Components) -> Option<ByteString> {
+    let searched = entry.text.as_ref().and_then(|text| text.display_name.clone());
+    searched.or_else(|| apps.of(&entry.name)?.display_name.clone())
+}
 
 impl DpkgInstallation<'_> {
     pub(super) fn apt(&self) -> &Apt {
@@ -161,14 +177,22 @@ impl DpkgInstallation<'_> {
         origins.get(&self.key(&record.name, record.arch.as_ref())).cloned()
     }
 
+    /// The applications that a query names.
+    fn apps(&self, asked: &OfferQuery) -> Components {
+        let apps = self.apt().apps(&self.host.root, asked);
+        self.note(apps.notes.clone());
+        apps
+    }
+
     pub(super) fn all_offers(&self, asked: &OfferQuery) -> Vec<Offer> {
         let names: HashSet<&[u8]> = match asked {
             OfferQuery::Installed => self.records().iter().map(|record| &*record.name).collect(),
             _ => HashSet::new(),
         };
+        let apps = self.apps(asked);
         let (entries, chosen) = match asked {
             OfferQuery::Search(search) => self.found(search),
-            _ => self.choices(&|name| names.contains(name) || asked.has(name)),
+            _ => self.choices(&|name| names.contains(name) || asked.has(name) || apps.of(name).is_some()),
         };
         let mut offers = Vec::new();
         let origins = self.list_origins();
@@ -218,7 +242,8 @@ impl DpkgInstallation<'_> {
                         says: entry.says.clone(),
                         homepage: entry.homepage.clone(),
                         provides: entry.text.as_ref().map(|text| text.commands.clone()).unwrap_or_default(),
-                        keywords: entry.text.as_ref().map(|text| text.summaries.clone()).unwrap_or_default(),
+                        display_name: display_name(entry, &apps),
+                        keywords: keywords(entry, &apps),
                         signed: Some(index.signature.is_some()),
                         download_size: entry.download_size,
                         size: entry.installed_size,

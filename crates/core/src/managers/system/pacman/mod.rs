@@ -19,9 +19,11 @@ mod closure;
 mod dependents;
 mod file_records;
 mod local;
+mod log;
 mod settings;
 mod sync;
 
+use crate::backend::components::Components;
 use crate::backend::keys::KeyRing;
 use crate::fs::Limit;
 use std::cmp::Ordering;
@@ -35,6 +37,7 @@ use crate::backend::simple::{
 use crate::backend::{Installation, Manager, Unsearched, UpgradeCall};
 use crate::bytes::{ByteString, path};
 use crate::host::Host;
+use crate::model::Event;
 use crate::model::{
     Affix, CommandLine, Described, Digest, Evidence, FileRecord, Location, Loss, ManagerId, ManagerKind, NameFilter,
     Offer, OfferQuery, Origin, Profile, PullsIn, Remedy, RemedyKind, Scope, Search, SearchScope, Signing, Source,
@@ -123,6 +126,10 @@ impl SimpleBackend for Database {
     fn catalogue(&self) -> Option<&dyn SimpleCatalogue> {
         Some(self)
     }
+
+    fn events(&self, host: &Host, at: &Location, notes: &mut Vec<Loss>) -> Vec<Event> {
+        log::events(host, at, notes)
+    }
 }
 
 impl SimpleCatalogue for Database {
@@ -153,15 +160,20 @@ impl SimpleCatalogue for Database {
             }
             _ => HashMap::new(),
         };
+        let apps = Components::read(&host.root, &[], asked);
+        notes.extend(apps.notes.iter().cloned());
         for catalogue in &catalogues {
             let asked_for = |one: &&sync::Offered| {
                 installed.contains_key(&*one.name)
-                    || asked.wants(&Described {
-                        name: &one.name,
-                        summary: one.says.as_deref(),
-                        commands: commands.get(&one.name).map_or(&[], |commands| commands),
-                        ..Described::default()
-                    })
+                    || apps.wants(
+                        asked,
+                        &Described {
+                            name: &one.name,
+                            summary: one.says.as_deref(),
+                            commands: commands.get(&one.name).map_or(&[], |commands| commands),
+                            ..Described::default()
+                        },
+                    )
             };
             offers.extend(catalogue.offers.iter().filter(asked_for).map(|one| Offer {
                 source: Some(self.settings.origin(&catalogue.repository)),
@@ -183,6 +195,7 @@ impl SimpleCatalogue for Database {
                 ..bare(&one.name, &one.version, one.arch.clone())
             }));
         }
+        offers.iter_mut().for_each(|offer| apps.describe(offer));
         for item in installed.values() {
             let version = item.version.clone().unwrap_or_default();
             if !offers.iter().any(|offer| offer.installed && offer.name == item.name) {

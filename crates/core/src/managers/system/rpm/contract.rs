@@ -2,6 +2,7 @@
 
 use super::catalogues;
 use super::installation::{Brief, RpmInstallation, digest_of, is_there, tail};
+use crate::backend::Log;
 use crate::backend::advice::is_image_based;
 use crate::backend::{Catalogue, Detail, FileIndex, FileRecords, Hint, Installation, Relations, Unsearched};
 use crate::bytes::{ByteString, path};
@@ -148,6 +149,10 @@ impl Installation for RpmInstallation<'_> {
     }
 
     fn catalogue(&self) -> Option<&dyn Catalogue> {
+        Some(self)
+    }
+
+    fn log(&self) -> Option<&dyn Log> {
         Some(self)
     }
 

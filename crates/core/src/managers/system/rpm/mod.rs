@@ -19,6 +19,7 @@ mod contract;
 mod dependents;
 mod file_records;
 mod installation;
+mod log;
 mod offers;
 mod records;
 mod repositories;

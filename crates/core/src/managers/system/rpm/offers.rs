@@ -1,5 +1,6 @@
 //! What repositories offer beside what one database holds.
 
+use crate::backend::components::Components;
 use crate::backend::keys::KeyRing;
 use crate::backend::listed::{Role, role};
 use hashbrown::{HashMap, HashSet};
@@ -35,16 +36,18 @@ impl RpmInstallation<'_> {
             }
         });
         let names: HashSet<ByteString> = installed.iter().map(|(brief, ..)| brief.name.clone()).collect();
-        let mut lost = Vec::new();
+        let apps = Components::read(&self.host.root, &[], asked);
+        let mut lost = apps.notes.clone();
         let wanted = |one: &Primary| {
             names.contains(one.name.as_bytes()) || {
                 let commands: Vec<ByteString> = programs(one).collect();
-                asked.wants(&Described {
+                let entry = Described {
                     name: one.name.as_bytes(),
                     summary: Some(one.summary.as_bytes()),
                     commands: &commands,
                     ..Described::default()
-                })
+                };
+                apps.wants(asked, &entry)
             }
         };
         let offered = catalogues::read(&self.host.root, &self.records().repositories, &wanted, &mut lost);
@@ -52,6 +55,7 @@ impl RpmInstallation<'_> {
         let known: HashSet<ByteString> = installed.iter().map(|(brief, _)| brief.in_full()).collect();
         let mut offers: Vec<Offer> = Vec::new();
         offers.extend(offered.iter().map(|one| self.of_catalogue(one, &trust, &known, asked)));
+        offers.iter_mut().for_each(|offer| apps.describe(offer));
         let told: HashSet<(ByteString, ByteString)> = offers
             .iter()
             .filter(|offer| offer.installed)

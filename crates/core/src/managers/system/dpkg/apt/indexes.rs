@@ -3,9 +3,10 @@
 //! A file's name is the address without its scheme, `/` written as `_`; some characters as `%xx`. It may end in the
 //! name of a compression; its content says which one it is.
 
-use super::lists::{self, DIR, each_stanza};
+use super::DIR;
 use super::sources::Source;
 use super::texts::{Text, Texts};
+use crate::backend::parts::{self, each_stanza};
 use crate::bytes::{ByteString, path};
 use crate::fs::{Limit, Root};
 use crate::model::{Described, Loss, Search};
@@ -81,7 +82,7 @@ impl Filter<'_> {
         let text = entry.text.as_ref();
         let described = Described {
             name: &entry.name,
-            display_name: None,
+            display_name: text.and_then(|text| text.display_name.as_deref()),
             summary: entry.says.as_deref(),
             keywords: text.map_or(&[], |text| &text.summaries),
             commands: text.map_or(&[], |text| &text.commands),
@@ -258,7 +259,7 @@ impl Index {
     pub fn has(&self, root: &Root, names: &[ByteString]) -> Vec<bool> {
         let bytes = root.read(&self.file, Limit::RECORD).unwrap_or_default();
         let heads = names.iter().map(|name| [b"Package: ", &**name, b"\n"].concat()).collect::<Vec<_>>();
-        lists::lines_in(&bytes, &heads)
+        parts::lines_in(&bytes, &heads)
     }
 
     /// Every entry of a wanted name, and what could not be read.

@@ -17,7 +17,6 @@ pub mod conf;
 mod configured;
 mod indexes;
 pub mod keep;
-mod lists;
 mod pins;
 mod policy;
 mod sources;
@@ -31,13 +30,17 @@ pub use unattended::Unattended;
 
 pub use policy::{Choice, Installed, choose};
 
+use crate::backend::components::Components;
 use crate::backend::index_settings::without_credentials;
 use rayon::prelude::*;
 
 use crate::bytes::ByteString;
 use crate::fs::Root;
 use crate::host::Host;
-use crate::model::{Loss, Origin, Search};
+use crate::model::{Loss, OfferQuery, Origin, Search};
+
+/// Where lists are kept.
+const DIR: &[u8] = b"/var/lib/apt/lists";
 
 /// Everything that decides where packages come from.
 #[derive(Debug)]
@@ -87,6 +90,14 @@ impl Apt {
     /// What else is known of packages that a search may be about.
     pub fn texts(&self, root: &Root, search: &Search) -> Texts {
         Texts::read(root, search, &self.stems())
+    }
+
+    /// What the distribution says of the applications with these names, by their packages.
+    pub fn apps(&self, root: &Root, query: &OfferQuery) -> Components {
+        match query {
+            OfferQuery::Names(_) => Texts::components(root, &self.stems(), query),
+            _ => Components::default(),
+        }
     }
 
     /// Whether a list of a configured repository names commands.

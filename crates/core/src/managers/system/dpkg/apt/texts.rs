@@ -4,6 +4,7 @@
 //! |---|---|
 //! | summaries | `…_i18n_Translation-LANG`, stanzas with `Description-LANG` |
 //! | commands, as command-not-found knows them | `…_cnf_Commands-ARCH`, stanzas with `name` and `commands` |
+//! | names that are shown, keywords | `…_dep11_Components-ARCH.yml`, *AppStream* |
 //! | files, as apt-file fetches them | `…_Contents-ARCH`, lines of a path and packages (*Debian Repository Format*, "Contents indices") |
 //!
 //! Only what the words of a search touch is kept: a list of files can have ten million lines.
@@ -12,17 +13,21 @@ use hashbrown::HashMap;
 use memchr::memmem;
 use rayon::prelude::*;
 
-use super::lists::{DIR, each_line, each_stanza};
+use super::DIR;
+use crate::backend::components::Components;
 use crate::backend::listed::{Role, role};
+use crate::backend::parts::{each_line, each_stanza};
 use crate::bytes::{ByteString, path};
 use crate::fs::{Kind, Limit, Root};
-use crate::model::{Loss, Search, SearchScope};
+use crate::model::{Loss, OfferQuery, Search, SearchScope};
 use whodunit_formats::stanza::stanzas;
 
 /// What is known of one package beyond its entry in a list.
 #[derive(Debug, Clone, PartialEq, Eq, Default)]
 pub struct Text {
-    /// Its summary in other languages.
+    /// The name that is shown.
+    pub display_name: Option<ByteString>,
+    /// Its summary in other languages, the ids and keywords of its applications.
     pub summaries: Vec<ByteString>,
     /// Commands that a word names.
     pub commands: Vec<ByteString>,
@@ -41,6 +46,7 @@ enum Sort {
     Summaries,
     Commands,
     Files,
+    Components,
 }
 
 /// What sort of list this is, if it is one that is read here.
@@ -50,6 +56,7 @@ fn sort_of(name: &[u8]) -> Option<Sort> {
         () if has("_i18n_Translation-") => Some(Sort::Summaries),
         () if has("_cnf_Commands-") => Some(Sort::Commands),
         () if has("_Contents-") => Some(Sort::Files),
+        () if has("_dep11_Components-") => Some(Sort::Components),
         () => None,
     }
 }
@@ -67,7 +74,8 @@ impl Texts {
             SearchScope::Names => false,
             SearchScope::Commands => sort != Sort::Summaries,
         };
-        let wanted: Vec<(ByteString, Sort)> = lists(root, stems).filter(|(_, sort)| is_wanted(*sort)).collect();
+        let is_read_here = |sort: Sort| sort != Sort::Components && is_wanted(sort);
+        let wanted: Vec<(ByteString, Sort)> = lists(root, stems).filter(|(_, sort)| is_read_here(*sort)).collect();
         let read: Vec<_> =
             wanted.par_iter().map(|(name, sort)| of_list(root, &path::join(DIR, name), *sort, search)).collect();
         let mut texts = Texts::default();
@@ -79,7 +87,25 @@ impl Texts {
                 text.summaries.extend(summary.filter(|summary| !text.summaries.contains(summary)));
             }
         }
+        texts.add(Texts::components(root, stems, &OfferQuery::Search(search.clone())));
         texts
+    }
+
+    /// What the distribution says of the applications in its packages.
+    pub fn components(root: &Root, stems: &[Vec<u8>], query: &OfferQuery) -> Components {
+        let of_sort = lists(root, stems).filter(|(_, sort)| *sort == Sort::Components);
+        let files: Vec<ByteString> = of_sort.map(|(name, _)| path::join(DIR, &name)).collect();
+        Components::read(root, &files, query)
+    }
+
+    fn add(&mut self, components: Components) {
+        self.notes.extend(components.notes);
+        for (name, said) in components.of {
+            let text = self.of.entry(name).or_default();
+            text.summaries.extend(said.keywords());
+            text.display_name = said.display_name;
+            text.commands.extend(said.commands);
+        }
     }
 
     /// What was found of a package.

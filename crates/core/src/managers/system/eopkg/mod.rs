@@ -6,6 +6,8 @@
 //!
 //! Traps: paths have no `/` in front; versions are text, and the release's number alone says what is newer.
 
+mod index;
+
 use std::cmp::Ordering;
 
 use hashbrown::HashMap;
@@ -14,7 +16,8 @@ use rayon::prelude::*;
 use whodunit_formats::primary::plain;
 
 use crate::backend::simple::{
-    FileLists, InstalledPackage, Record, SimpleBackend, SimpleInstallation, dirs_in, each_list, each_record, is_dir,
+    FileLists, InstalledPackage, Record, SimpleBackend, SimpleCatalogue, SimpleInstallation, dirs_in, each_list,
+    each_record, is_dir,
 };
 use crate::backend::{Installation, Manager, UpgradeCall};
 use crate::bytes::{ByteString, path};
@@ -197,6 +200,10 @@ impl SimpleBackend for Database {
     }
 
     fn lists(&self) -> Option<&dyn FileLists> {
+        Some(self)
+    }
+
+    fn catalogue(&self) -> Option<&dyn SimpleCatalogue> {
         Some(self)
     }
 }

@@ -1,27 +1,25 @@
-//! Files in `/var/lib/apt/lists`, whatever they are compressed with: read a window at a time, for they are large.
+//! Catalogues that are a row of lines, stanzas or documents, whatever they are compressed with: read a window at a time,
+//! for they are large.
 
 use std::io::Read as _;
 
 use whodunit_formats::packed;
 
-/// Where lists are kept.
-pub const DIR: &[u8] = b"/var/lib/apt/lists";
-
 /// As much of one list is looked at.
 const MAX_UNPACKED: u64 = 1 << 30;
 
 /// Hands every stanza of a list to `take`, a window at a time, for lists are large; and says what was wrong with it.
-pub fn each_stanza(bytes: &[u8], take: &mut dyn FnMut(&[u8])) -> Option<String> {
+pub(crate) fn each_stanza(bytes: &[u8], take: &mut dyn FnMut(&[u8])) -> Option<String> {
     each_part(bytes, b"\n\n", take)
 }
 
 /// The same for lines.
-pub fn each_line(bytes: &[u8], take: &mut dyn FnMut(&[u8])) -> Option<String> {
+pub(crate) fn each_line(bytes: &[u8], take: &mut dyn FnMut(&[u8])) -> Option<String> {
     each_part(bytes, b"\n", take)
 }
 
 /// Hands every part that ends in `end` to `take`.
-fn each_part(bytes: &[u8], end: &[u8], take: &mut dyn FnMut(&[u8])) -> Option<String> {
+pub(crate) fn each_part(bytes: &[u8], end: &[u8], take: &mut dyn FnMut(&[u8])) -> Option<String> {
     let find = memchr::memmem::Finder::new(end);
     const WINDOW: usize = 256 << 10;
     const LARGEST: usize = 16 << 20;
@@ -67,7 +65,7 @@ fn each_part(bytes: &[u8], end: &[u8], take: &mut dyn FnMut(&[u8])) -> Option<St
 
 /// Whether lines with these texts, which end in a line feed, are in a list. What follows the last of them is not looked
 /// at, and neither is what follows damage.
-pub fn lines_in(bytes: &[u8], lines: &[Vec<u8>]) -> Vec<bool> {
+pub(crate) fn lines_in(bytes: &[u8], lines: &[Vec<u8>]) -> Vec<bool> {
     const WINDOW: usize = 256 << 10;
     let finders: Vec<memchr::memmem::Finder<'_>> = lines.iter().map(memchr::memmem::Finder::new).collect();
     let longest = lines.iter().map(Vec::len).max().unwrap_or(0) + 1;

@@ -8,6 +8,10 @@
 //! so that a version is cut off only where it reads as one; paths and targets of links can hold blanks; several slots
 //! of one package are kept on purpose; `-MERGING-` directories are of interrupted installations.
 
+mod ebuilds;
+mod log;
+mod repositories;
+
 use std::cmp::Ordering;
 
 use hashbrown::HashMap;
@@ -15,12 +19,14 @@ use rayon::prelude::*;
 
 use crate::backend::dependency_graph::{Need, Want};
 use crate::backend::simple::{
-    FileLists, InstalledPackage, Record, SimpleBackend, SimpleInstallation, dirs_in, each_list, each_record, is_dir,
+    FileLists, InstalledPackage, Record, SimpleBackend, SimpleCatalogue, SimpleInstallation, dirs_in, each_list,
+    each_record, is_dir,
 };
 use crate::backend::{Installation, Manager, UpgradeCall};
 use crate::bytes::{ByteString, path};
 use crate::fs::{Kind, Limit, Root};
 use crate::host::Host;
+use crate::model::Event;
 use crate::model::{
     Affix, Algorithm, CommandLine, Digest, Evidence, FileRecord, Location, Loss, ManagerId, ManagerKind, NameFilter,
     Origin, Profile, Reason, RemedyKind, Scope,
@@ -234,6 +240,14 @@ impl SimpleBackend for Database {
 
     fn lists(&self) -> Option<&dyn FileLists> {
         Some(self)
+    }
+
+    fn catalogue(&self) -> Option<&dyn SimpleCatalogue> {
+        Some(self)
+    }
+
+    fn events(&self, host: &Host, at: &Location, notes: &mut Vec<Loss>) -> Vec<Event> {
+        log::events(host, at, notes)
     }
 }
 

@@ -6,11 +6,13 @@
 //! Traps: the column of versions is ordered by a rule that MacPorts alone has, so rows are never ordered or looked up
 //! by it; a port can be there and not active: its files are in an archive.
 
+mod index;
+
 use std::cmp::Ordering;
 
 use rusqlite::Connection;
 
-use crate::backend::simple::{FileLists, InstalledPackage, Record, SimpleBackend, SimpleInstallation};
+use crate::backend::simple::{FileLists, InstalledPackage, Record, SimpleBackend, SimpleCatalogue, SimpleInstallation};
 use crate::backend::{Installation, Manager, UpgradeCall, sqlite};
 use crate::bytes::{ByteString, path};
 use crate::fs::Kind;
@@ -90,6 +92,12 @@ impl Registry {
     }
 }
 
+/// Its own rule is that of rpm's older comparison, revision last.
+fn compare(a: &[u8], b: &[u8]) -> Ordering {
+    let dashed = |version: &[u8]| bstr::ByteSlice::replace(version, "_", "-");
+    rpm::compare(&dashed(a), &dashed(b))
+}
+
 impl SimpleBackend for Registry {
     fn read(&self, host: &Host, _: &Location) -> Record {
         let mut record = Record::default();
@@ -103,9 +111,7 @@ impl SimpleBackend for Registry {
     }
 
     fn order(&self, a: &[u8], b: &[u8]) -> Ordering {
-        // Its own rule is that of rpm's older comparison, revision last.
-        let dashed = |version: &[u8]| bstr::ByteSlice::replace(version, "_", "-");
-        rpm::compare(&dashed(a), &dashed(b))
+        compare(a, b)
     }
 
     fn program_dirs(&self, _: &Host, at: &Location) -> Vec<ByteString> {
@@ -113,6 +119,10 @@ impl SimpleBackend for Registry {
     }
 
     fn lists(&self) -> Option<&dyn FileLists> {
+        Some(self)
+    }
+
+    fn catalogue(&self) -> Option<&dyn SimpleCatalogue> {
         Some(self)
     }
 }

@@ -7,12 +7,14 @@
 //! Traps: a directory without a name is the root; names in `world` carry versions, tags and `!`; a package that
 //! `apk add -t` made has no files; links of multi-call programs are in no list.
 
+mod repositories;
+
 use std::cmp::Ordering;
 
 use base64::Engine as _;
 use hashbrown::HashMap;
 
-use crate::backend::simple::{FileLists, InstalledPackage, Record, SimpleBackend, SimpleInstallation};
+use crate::backend::simple::{FileLists, InstalledPackage, Record, SimpleBackend, SimpleCatalogue, SimpleInstallation};
 use crate::backend::{Installation, Manager, UpgradeCall};
 use crate::bytes::{ByteString, path};
 use crate::fs::{Kind, Limit};
@@ -166,17 +168,25 @@ impl SimpleBackend for Database {
 
     fn origins(
         &self,
-        _: &Host,
+        host: &Host,
         _: &Location,
         items: &[InstalledPackage],
-        _: &mut Vec<Loss>,
+        notes: &mut Vec<Loss>,
     ) -> Option<Vec<Option<Origin>>> {
-        // apk records no repository, but the tag of one.
-        let of = |item: &InstalledPackage| {
-            let name = item.channel.clone()?;
-            Some(Origin { name, kind: "repository".to_owned(), url: None, trust: None })
+        // apk records no repository, but the tag of one; the rest is told by what the indexes have.
+        let found = repositories::origins(host, &self.0, items, notes);
+        let of = |(number, item): (usize, &InstalledPackage)| {
+            let listed = found.as_ref().and_then(|found| found[number].clone());
+            let tagged =
+                || Some(Origin { name: item.channel.clone()?, kind: "repository".to_owned(), url: None, trust: None });
+            listed.or_else(tagged)
         };
-        Some(items.iter().map(of).collect())
+        let is_known = found.is_some() || items.iter().any(|item| item.channel.is_some());
+        is_known.then(|| items.iter().enumerate().map(of).collect())
+    }
+
+    fn catalogue(&self) -> Option<&dyn SimpleCatalogue> {
+        Some(self)
     }
 }
 

@@ -1,0 +1,269 @@
+//! What is compared of each kind of record.
+
+use std::cmp::Ordering;
+use std::collections::{BTreeMap, BTreeSet};
+
+use super::{Change, Difference, Keyed, Pair, Subject, keyed};
+use crate::history::snapshot::{LauncherRecord, PackageRecord, PathRecord, Snapshot, SourceRecord};
+use crate::version::tokens;
+
+/// What is alike in several contexts: the subject, what it was and is, and how it differs.
+type Alike = (String, Option<String>, Option<String>, Difference);
+
+impl Pair<'_> {
+    pub(super) fn packages(&mut self) {
+        let (mut before, mut after) = (packages(self.before), packages(self.after));
+        before.retain(|_, one| self.sees(&one.scope));
+        after.retain(|_, one| self.sees(&one.scope));
+        pair_renamed(&mut before, &mut after);
+        let version = |one: &PackageRecord| match one.status.as_str() {
+            "installed" => one.version.clone(),
+            status => Some(format!("{} ({status})", one.version.clone().unwrap_or_default())),
+        };
+        self.each(Subject::Package, (&before, &after), &version, &mut |pair, key, old, new| {
+            let what = Subject::Package;
+            let (from, to) = (old.version.as_deref(), new.version.as_deref());
+            let way = match from.zip(to).map(|(from, to)| tokens::compare(from.as_bytes(), to.as_bytes())) {
+                Some(Ordering::Less) => "up",
+                Some(Ordering::Greater) => "down",
+                _ => "version",
+            };
+            pair.part(what, key, way, from, to);
+            // What is rebuilt at the same version is another build only where its manager counts builds.
+            if from == to {
+                pair.part(what, key, "revision", old.revision.as_deref(), new.revision.as_deref());
+            }
+            pair.part(what, key, "reason", Some(&old.reason), Some(&new.reason));
+            let held = |is_held: bool| Some(if is_held { "held" } else { "not held" });
+            pair.part(what, key, "held", held(old.held), held(new.held));
+            pair.part(what, key, "status", Some(&old.status), Some(&new.status));
+            pair.part(what, key, "channel", old.channel.as_deref(), new.channel.as_deref());
+            let active = |is_active: bool| Some(if is_active { "in use" } else { "not in use" });
+            pair.part(what, key, "active", active(old.active), active(new.active));
+            // A source that is not known, because nothing was fetched, is no other source.
+            if let (Some(from), Some(to)) = (&old.origin, &new.origin) {
+                pair.part(what, key, "origin", Some(from), Some(to));
+            }
+        });
+    }
+
+    /// Equal changes of one name in several contexts are one.
+    pub(super) fn winners(&mut self) {
+        let (before, after) = (winners(self.before, &self.users), winners(self.after, &self.users));
+        let keys: BTreeSet<&(String, String)> = before.keys().chain(after.keys()).collect();
+        let mut found: BTreeMap<(String, Option<String>, Option<String>), Vec<String>> = BTreeMap::new();
+        // A context that one of the snapshots did not work out is not compared.
+        let of_both: BTreeSet<&str> = {
+            let contexts = |all: &'_ [PathRecord]| all.iter().map(context_of).collect::<BTreeSet<String>>();
+            let (a, b) = (contexts(&self.before.search_paths), contexts(&self.after.search_paths));
+            before
+                .keys()
+                .chain(after.keys())
+                .map(|(_, context)| context.as_str())
+                .filter(|context| a.contains(*context) && b.contains(*context))
+                .collect()
+        };
+        for key in keys.into_iter().filter(|(_, context)| of_both.contains(context.as_str())) {
+            let (from, to) = (before.get(key), after.get(key));
+            if from.map(|one| (&one.0, &one.1)) != to.map(|one| (&one.0, &one.1)) {
+                let shown = |one: &(String, Option<String>)| match &one.1 {
+                    Some(owner) => format!("{} ({owner})", one.0),
+                    None => format!("{} (unowned)", one.0),
+                };
+                found.entry((key.0.clone(), from.map(shown), to.map(shown))).or_default().push(key.1.clone());
+            }
+        }
+        for ((name, from, to), contexts) in found {
+            let change = match (&from, &to) {
+                (None, _) => Difference::Added,
+                (_, None) => Difference::Removed,
+                _ => Difference::Changed,
+            };
+            self.changes.push(Change { what: Subject::Winner, change, subject: name, of: None, from, to, contexts });
+        }
+    }
+
+    pub(super) fn launchers(&mut self) {
+        let key = |one: &LauncherRecord| match one.users.as_slice() {
+            [] => one.id.clone(),
+            users => format!("{} ({})", one.id, users.join(", ")),
+        };
+        let (before, after) = (keyed(&self.before.launchers, key), keyed(&self.after.launchers, key));
+        self.each(Subject::Launcher, (&before, &after), &|one| Some(one.file.clone()), &mut |pair, key, old, new| {
+            let what = Subject::Launcher;
+            pair.part(what, key, "file", Some(&old.file), Some(&new.file));
+            pair.part(what, key, "name", old.name.as_deref(), new.name.as_deref());
+            let shown = |is_shown: bool| Some(if is_shown { "shown" } else { "not shown" });
+            pair.part(what, key, "shown", shown(old.shown), shown(new.shown));
+            pair.part(what, key, "starts", old.starts.as_deref(), new.starts.as_deref());
+        });
+    }
+
+    pub(super) fn unowned(&mut self) {
+        let (before, after) =
+            (keyed(&self.before.unowned, |one| one.path.clone()), keyed(&self.after.unowned, |one| one.path.clone()));
+        self.each(Subject::Unowned, (&before, &after), &|one| Some(one.kind.clone()), &mut |pair, key, old, new| {
+            pair.part(Subject::Unowned, key, "content", old.content.as_deref(), new.content.as_deref());
+        });
+    }
+
+    pub(super) fn search_paths(&mut self) {
+        let (before, after) = (&self.before.search_paths, &self.after.search_paths);
+        let key = |one: &PathRecord| context_of(one);
+        let (before, after) = (keyed(before, key), keyed(after, key));
+        // Lists that change in the same way are one change.
+        let mut found: BTreeMap<Alike, Vec<String>> = BTreeMap::new();
+        for (context, old) in &before {
+            let Some(new) = after.get(context) else { continue };
+            let dirs = |one: &PathRecord| one.entries.iter().map(|(dir, _)| dir.clone()).collect::<Vec<_>>();
+            let (from, to) = (dirs(old), dirs(new));
+            if from == to {
+                continue;
+            }
+            let has = |list: &[String], dir: &String| list.contains(dir);
+            let place = |one: &PathRecord, dir: &String| {
+                one.entries.iter().find(|(known, _)| known == dir).map(|(_, place)| place.clone())
+            };
+            for dir in from.iter().filter(|dir| !has(&to, dir)) {
+                let key = (dir.clone(), place(old, dir), None, Difference::Removed);
+                found.entry(key).or_default().push(context.clone());
+            }
+            for dir in to.iter().filter(|dir| !has(&from, dir)) {
+                let key = (dir.clone(), None, place(new, dir), Difference::Added);
+                found.entry(key).or_default().push(context.clone());
+            }
+            let common = |list: &[String], other: &[String]| {
+                list.iter().filter(|dir| has(other, dir)).cloned().collect::<Vec<_>>()
+            };
+            if common(&from, &to) != common(&to, &from) {
+                let key = ("the order".to_owned(), Some(from.join(":")), Some(to.join(":")), Difference::Changed);
+                found.entry(key).or_default().push(context.clone());
+            }
+        }
+        for ((subject, from, to, change), contexts) in found {
+            self.changes.push(Change { what: Subject::SearchPath, change, subject, of: None, from, to, contexts });
+        }
+    }
+
+    pub(super) fn sources(&mut self) {
+        let key = |one: &SourceRecord| format!("{} {}", one.manager, one.name);
+        let (mut before, mut after) = (keyed(&self.before.sources, key), keyed(&self.after.sources, key));
+        before.retain(|_, one| self.sees(&one.scope));
+        after.retain(|_, one| self.sees(&one.scope));
+        self.each(Subject::Source, (&before, &after), &|one| one.url.clone(), &mut |pair, key, old, new| {
+            let what = Subject::Source;
+            pair.part(what, key, "address", old.url.as_deref(), new.url.as_deref());
+            let used = |is_used: bool| Some(if is_used { "used" } else { "not used" });
+            pair.part(what, key, "enabled", used(old.enabled), used(new.enabled));
+            pair.part(what, key, "signed", Some(&old.signed), Some(&new.signed));
+        });
+    }
+
+    /// Which state is in force; old ones come and go.
+    pub(super) fn states(&mut self) {
+        let current = |all: &Snapshot| {
+            let in_force = all.states.iter().filter(|state| state.current);
+            in_force.map(|state| (format!("{} {}", state.manager, state.holder), state.number.clone())).collect()
+        };
+        let (before, after): (BTreeMap<String, String>, BTreeMap<String, String>) =
+            (current(self.before), current(self.after));
+        for (holder, from) in &before {
+            if let Some(to) = after.get(holder) {
+                self.part(Subject::State, holder, "number", Some(from), Some(to));
+            }
+        }
+    }
+
+    pub(super) fn services(&mut self) {
+        let (mut before, mut after) = (
+            keyed(&self.before.services, |one| format!("{} {}", one.scope, one.name)),
+            keyed(&self.after.services, |one| format!("{} {}", one.scope, one.name)),
+        );
+        before.retain(|_, one| self.sees(&one.scope));
+        after.retain(|_, one| self.sees(&one.scope));
+        self.each(Subject::Service, (&before, &after), &|one| Some(one.file.clone()), &mut |pair, key, old, new| {
+            let starts =
+                |is_enabled: bool| Some(if is_enabled { "starts by itself" } else { "does not start by itself" });
+            pair.part(Subject::Service, key, "enabled", starts(old.enabled), starts(new.enabled));
+            pair.part(Subject::Service, key, "file", Some(&old.file), Some(&new.file));
+        });
+    }
+
+    pub(super) fn accounts(&mut self) {
+        let (before, after) =
+            (keyed(&self.before.users, |one| one.name.clone()), keyed(&self.after.users, |one| one.name.clone()));
+        self.each(Subject::User, (&before, &after), &|one| Some(one.uid.to_string()), &mut |pair, key, old, new| {
+            let what = Subject::User;
+            pair.part(what, key, "number", Some(&old.uid.to_string()), Some(&new.uid.to_string()));
+            pair.part(what, key, "home", Some(&old.home), Some(&new.home));
+            pair.part(what, key, "shell", Some(&old.shell), Some(&new.shell));
+        });
+    }
+
+    pub(super) fn files(&mut self) {
+        let unseen: Vec<String> = {
+            let homes = |one: &Snapshot| {
+                let users = one.users.iter().filter(|user| !self.users.contains(&user.name));
+                users.map(|user| format!("{}/", user.home)).collect::<Vec<_>>()
+            };
+            homes(self.before).into_iter().chain(homes(self.after)).collect()
+        };
+        let is_seen = |path: &String| !unseen.iter().any(|home| home.len() > 1 && path.starts_with(home.as_str()));
+        let (mut before, mut after) =
+            (keyed(&self.before.files, |one| one.path.clone()), keyed(&self.after.files, |one| one.path.clone()));
+        before.retain(|path, _| is_seen(path));
+        after.retain(|path, _| is_seen(path));
+        self.each(Subject::File, (&before, &after), &|_| None, &mut |pair, key, old, new| {
+            // What one of them could not read is not known to differ.
+            if old.content.is_some() && new.content.is_some() {
+                pair.part(Subject::File, key, "content", old.content.as_deref(), new.content.as_deref());
+            }
+        });
+    }
+}
+
+/// A context, as `USER CONTEXT`.
+fn context_of(one: &PathRecord) -> String {
+    match &one.user {
+        Some(user) => format!("{user} {}", one.context),
+        None => one.context.clone(),
+    }
+}
+
+fn packages(snapshot: &Snapshot) -> Keyed<'_, PackageRecord> {
+    keyed(&snapshot.packages, |one| one.id.clone())
+}
+
+/// Some ids hold a version. What only one has of a name, on either side, is one package that changed.
+fn pair_renamed<'r>(before: &mut Keyed<'r, PackageRecord>, after: &mut Keyed<'r, PackageRecord>) {
+    let name = |one: &PackageRecord| {
+        (one.manager.clone(), one.scope.clone(), one.name.clone(), one.arch.clone(), one.channel.clone())
+    };
+    let mut gone: BTreeMap<_, Vec<String>> = BTreeMap::new();
+    let mut new: BTreeMap<_, Vec<String>> = BTreeMap::new();
+    for (key, one) in before.iter().filter(|(key, _)| !after.contains_key(*key)) {
+        gone.entry(name(one)).or_default().push(key.clone());
+    }
+    for (key, one) in after.iter().filter(|(key, _)| !before.contains_key(*key)) {
+        new.entry(name(one)).or_default().push(key.clone());
+    }
+    for (name, keys) in gone {
+        if let ([old], Some([now])) = (keys.as_slice(), new.get(&name).map(Vec::as_slice))
+            && let Some(one) = before.remove(old)
+        {
+            before.insert(now.clone(), one);
+        }
+    }
+}
+
+/// The program of each name in each context of the users that count.
+fn winners(snapshot: &Snapshot, users: &BTreeSet<String>) -> BTreeMap<(String, String), (String, Option<String>)> {
+    let is_seen = |context: &str| context.split_once(' ').is_none_or(|(user, _)| users.contains(user));
+    let mut found = BTreeMap::new();
+    for one in &snapshot.winners {
+        for context in one.contexts.iter().filter(|context| is_seen(context)) {
+            found.insert((one.name.clone(), context.clone()), (one.path.clone(), one.owner.clone()));
+        }
+    }
+    found
+}

@@ -1,0 +1,102 @@
+//! Settings of the machine, and start-up files of its users, each with a digest.
+
+use rayon::prelude::*;
+
+use super::text;
+use crate::bytes::{ByteString, path};
+use crate::fs::{Kind, WalkLimits};
+use crate::history::FileRecord;
+use crate::host::Host;
+use crate::model::Algorithm;
+
+/// Where settings are.
+const SETTINGS: &[u8] = b"/etc";
+/// Far more than any machine has.
+const LIMITS: WalkLimits = WalkLimits { depth: 16, entries: 200_000 };
+/// A larger file is no file of settings.
+const MAX_SIZE: u64 = 8 << 20;
+/// Files that programs rewrite as they run, and passwords.
+const NOT_TOLD: [&str; 14] = [
+    "/etc/ld.so.cache",
+    "/etc/mtab",
+    "/etc/adjtime",
+    "/etc/resolv.conf",
+    "/etc/machine-id",
+    "/etc/.updated",
+    "/etc/.pwd.lock",
+    "/etc/shadow",
+    "/etc/shadow-",
+    "/etc/gshadow",
+    "/etc/gshadow-",
+    "/etc/passwd-",
+    "/etc/group-",
+    "/etc/blkid.tab",
+];
+/// Files in a home that shells and sessions read as they start.
+const START_UP: [&str; 22] = [
+    ".profile",
+    ".bash_profile",
+    ".bash_login",
+    ".bashrc",
+    ".bash_logout",
+    ".bash_aliases",
+    ".zshenv",
+    ".zprofile",
+    ".zshrc",
+    ".zlogin",
+    ".pam_environment",
+    ".xprofile",
+    ".xsessionrc",
+    ".xinitrc",
+    ".config/fish/config.fish",
+    ".config/plasma-workspace/env",
+    ".config/mimeapps.list",
+    ".config/user-dirs.dirs",
+    ".npmrc",
+    ".config/pip/pip.conf",
+    ".cargo/config.toml",
+    ".tool-versions",
+];
+/// Directories in a home whose files are all read.
+const START_UP_DIRS: [&str; 4] =
+    [".config/fish/conf.d", ".config/fish/functions", ".config/environment.d", ".config/autostart"];
+
+/// The files, by path.
+pub(super) fn of(host: &Host) -> Vec<FileRecord> {
+    let mut files: Vec<(ByteString, Kind)> = Vec::new();
+    host.root.walk_quietly(SETTINGS, LIMITS, &mut |found| {
+        let is_told = !NOT_TOLD.iter().any(|file| file.as_bytes() == &**found.path);
+        if is_told && matches!(found.kind, Kind::File | Kind::Link) {
+            files.push((found.path.clone(), found.kind));
+        }
+        is_told
+    });
+    for user in &host.users {
+        files.extend(START_UP.map(|name| (path::join(&user.home, name.as_bytes()), Kind::File)));
+        for dir in START_UP_DIRS.map(|dir| path::join(&user.home, dir.as_bytes())) {
+            let names = host.root.dir(&dir).and_then(|dir| dir.list()).unwrap_or_default();
+            let usual = names.into_iter().filter(|(_, kind)| matches!(kind, Kind::File | Kind::Link));
+            files.extend(usual.map(|(name, _)| (path::join(&dir, &name), Kind::File)));
+        }
+    }
+    files.sort_by(|a, b| a.0.cmp(&b.0));
+    files.dedup_by(|a, b| a.0 == b.0);
+    let record = |(file, kind): &(ByteString, Kind)| {
+        if *kind == Kind::Link {
+            let target = host.root.read_link(file).ok();
+            return Some(FileRecord {
+                path: text(file),
+                content: target.map(|target| format!("→ {}", target.to_data())),
+            });
+        }
+        match host.root.target(file) {
+            Ok(meta) if meta.kind == Kind::File && meta.size <= MAX_SIZE => {}
+            Ok(_) => return None,
+            Err(error) if error.is_missing() => return None,
+            Err(_) => return Some(FileRecord { path: text(file), content: None }),
+        }
+        let digest = crate::digests::of_file(&host.root, file, Algorithm::Sha256).ok();
+        Some(FileRecord { path: text(file), content: digest.map(|digest| digest.hexadecimal) })
+    };
+    files.par_iter().filter_map(record).collect()
+}

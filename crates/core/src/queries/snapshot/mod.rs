@@ -1,0 +1,185 @@
+//! Takes a snapshot: everything about a machine that is compared later.
+
+mod files;
+mod services;
+mod winners;
+
+use crate::backend::Detail;
+use crate::bytes::ByteString;
+use crate::history::{
+    LauncherRecord, PackageRecord, PathRecord, SNAPSHOT_SCHEMA, Snapshot, SourceRecord, StateRecord, UnownedRecord,
+    UserRecord,
+};
+use crate::model::{Algorithm, Launcher, Package, Scope, Source, State};
+use crate::queries::launchers::{DesktopSession, Launchers, launchers};
+use crate::queries::unowned::{Group, unowned};
+use crate::queries::{CheckContext, UserView, states::states};
+use crate::resolve::launchers::data_dirs_of;
+use crate::resolve::{Context, SearchPath};
+use crate::survey::Survey;
+
+/// Unowned programs up to this size have their content recorded; a bundle of more is told by its size and time.
+const MAX_CONTENT: u64 = 32 << 20;
+
+/// Takes a snapshot at a time, in seconds since 1970. The contexts are those of all views.
+#[must_use]
+pub fn take(asking: &CheckContext<'_, '_>, taken_at: Option<i64>) -> Snapshot {
+    let survey = asking.survey;
+    let host = survey.host;
+    // The packages come first: what everything else is owned by is then known.
+    let packages = survey.packages(Detail { origins: true, dates: true, ..Detail::default() });
+    let searches: Vec<&SearchPath> = asking.all_searches().collect();
+    let unowned = unowned(survey, &searches, &[]).groups;
+    let mut states: Vec<StateRecord> = states(survey, &[]).states.iter().map(state).collect();
+    states.sort_by(|a, b| (&a.manager, &a.holder, &a.number).cmp(&(&b.manager, &b.holder, &b.number)));
+    let system = host.system().and_then(|system| {
+        let id = text(system.id.as_ref()?);
+        Some(system.version.as_ref().map_or_else(|| id.clone(), |version| format!("{id} {}", version.to_data())))
+    });
+    let losses = survey.coverage().into_iter().flat_map(|part| {
+        let what = part.manager.map_or_else(String::new, |manager| format!("{manager}: "));
+        part.notes.into_iter().map(move |note| format!("{what}{note}"))
+    });
+    Snapshot {
+        schema: SNAPSHOT_SCHEMA.to_owned(),
+        written_by: env!("CARGO_PKG_VERSION").to_owned(),
+        taken_at: taken_at.and_then(stamp),
+        host: host.hostname().as_ref().map(text),
+        root: host.root.place().display().to_string(),
+        system,
+        users_seen: host.users.iter().map(|user| text(&user.name)).collect(),
+        packages: packages.iter().map(package).collect(),
+        winners: winners::of(asking),
+        search_paths: search_paths(asking.views),
+        launchers: shown_launchers(survey, asking.views),
+        unowned: unowned.iter().flat_map(|group| unowned_files(survey, group)).collect(),
+        sources: survey.sources().iter().map(source).collect(),
+        states,
+        services: services::of(host),
+        users: accounts(survey),
+        files: files::of(host),
+        losses: losses.collect(),
+    }
+}
+
+/// A text as data formats have it.
+pub(super) fn text(bytes: &ByteString) -> String {
+    bytes.to_data().into_owned()
+}
+
+/// A time in RFC 3339, UTC.
+fn stamp(seconds: i64) -> Option<String> {
+    Some(jiff::Timestamp::from_second(seconds).ok()?.to_string())
+}
+
+fn package(one: &Package) -> PackageRecord {
+    let optional = |text: &Option<ByteString>| text.as_ref().map(|text| text.to_data().into_owned());
+    PackageRecord {
+        id: text(&one.id),
+        manager: one.manager.to_string(),
+        scope: scope(&one.scope),
+        location: text(&one.location),
+        name: text(&one.name),
+        version: optional(&one.version),
+        arch: optional(&one.arch),
+        kind: one.kind.clone(),
+        channel: optional(&one.channel),
+        revision: optional(&one.revision),
+        origin: one.origin.as_ref().map(|origin| text(&origin.name)),
+        reason: one.reason.word().to_owned(),
+        held: one.held,
+        active: one.active,
+        status: one.status.word().to_owned(),
+        installed_at: one.installed_at.and_then(stamp),
+        size: one.size,
+        title: optional(&one.title),
+    }
+}
+
+fn scope(scope: &Scope) -> String {
+    match scope {
+        Scope::System => "system".to_owned(),
+        Scope::User(name) => format!("user:{}", name.to_data()),
+        Scope::Environment(dir) => format!("environment:{}", dir.to_data()),
+    }
+}
+
+fn search_paths(views: &[UserView]) -> Vec<PathRecord> {
+    let of_search = |search: &SearchPath| PathRecord {
+        user: search.user.as_ref().map(text),
+        context: search.context.word().to_owned(),
+        entries: search
+            .entries
+            .iter()
+            .map(|entry| (text(&entry.dir), format!("{} {}", entry.because.file.to_data(), entry.because.at)))
+            .collect(),
+    };
+    views.iter().flat_map(|view| &view.searches).map(of_search).collect()
+}
+
+/// The launchers of every user's menu.
+fn shown_launchers(survey: &Survey<'_>, views: &[UserView]) -> Vec<LauncherRecord> {
+    let of_view = |view: &UserView| {
+        let user = view.user.as_ref();
+        let dirs = data_dirs_of(survey.host, None, user);
+        let search = view.searches.iter().find(|one| one.context == Context::Desktop).unwrap_or(&view.searches[0]);
+        launchers(survey, DesktopSession { dirs: &dirs, desktops: &[], search, user }, &[])
+    };
+    let of_one = |one: &Launcher| LauncherRecord {
+        id: text(&one.id),
+        users: if views.len() > 1 { one.users.iter().map(text).collect() } else { Vec::new() },
+        file: text(&one.file),
+        name: one.name.clone(),
+        shown: one.shown,
+        starts: one.starts.path.as_ref().map(text),
+        owner: one.owner.as_ref().map(|owner| text(&owner.id)),
+    };
+    Launchers::merged(views.iter().map(of_view)).launchers.iter().map(of_one).collect()
+}
+
+fn unowned_files(survey: &Survey<'_>, group: &Group) -> Vec<UnownedRecord> {
+    let root = survey.root();
+    let content = |file: &ByteString| {
+        let meta = root.target(file).ok()?;
+        if meta.size > MAX_CONTENT {
+            return Some(format!("{} bytes of {}", meta.size, stamp(meta.modified)?));
+        }
+        Some(crate::digests::of_file(root, file, Algorithm::Sha256).ok()?.hexadecimal)
+    };
+    let of_file = |file: &crate::queries::unowned::UnownedFile| UnownedRecord {
+        path: text(&file.path),
+        kind: file.kind.word().to_owned(),
+        content: content(&file.path),
+    };
+    group.files.iter().map(of_file).collect()
+}
+
+fn source(one: &Source) -> SourceRecord {
+    SourceRecord {
+        manager: one.manager.to_string(),
+        scope: scope(&one.scope),
+        name: text(&one.name),
+        url: one.url.as_ref().map(text),
+        enabled: one.enabled,
+        signed: one.signed.state.word().to_owned(),
+    }
+}
+
+fn state(one: &State) -> StateRecord {
+    StateRecord {
+        manager: one.manager.to_string(),
+        holder: text(&one.holder),
+        number: text(&one.number),
+        current: one.current,
+    }
+}
+
+fn accounts(survey: &Survey<'_>) -> Vec<UserRecord> {
+    let of_user = |user: &crate::host::User| UserRecord {
+        name: text(&user.name),
+        uid: user.uid,
+        home: text(&user.home),
+        shell: text(&user.shell),
+    };
+    survey.host.users.iter().map(of_user).collect()
+}
