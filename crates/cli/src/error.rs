@@ -74,6 +74,14 @@ pub enum CliError {
         /// Why not.
         cause: String,
     },
+    /// A manifest cannot be used.
+    #[error("cannot use the manifest {file}: {cause}")]
+    Manifest {
+        /// Its file.
+        file: ByteString,
+        /// Why not.
+        cause: String,
+    },
     /// A file that was asked for could not be written.
     #[error("cannot write {file}: {cause}")]
     Write {

@@ -40,16 +40,18 @@ pub struct Cli {
 const AFTER_HELP: &str = "\
 Exit status:
   0  answered
-  1  the thing asked for was not found, or check or verify found something
+  1  the thing asked for was not found, check or verify found something, or (with --strict)
+     compare found a difference
   2  wrong usage
   3  something could not be read (only with --strict), or Ctrl-C ended verify early
-  4  the results could not be written
+  4  the results, or a file that was asked for, could not be written
 
 Examples:
   whodunit owner tidegauge                 whose is the program that runs when I type this?
   whodunit shadows                         which names have several copies, and which one wins?
   whodunit unowned                         what did no package manager put here?
   whodunit check                           is the machine in order?
+  whodunit compare before                  what has changed since that snapshot?
   whodunit inventory --root /mnt --all     everything that is installed on a mounted disk
   whodunit demo                            try all of it on a made-up machine";
 

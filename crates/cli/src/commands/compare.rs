@@ -47,13 +47,19 @@ pub fn run(arguments: &Arguments, global: &Global, streams: &mut Streams) -> Res
     let b = arguments.b.clone().unwrap_or_else(|| store::NOW.into());
     let (before, after) = (state(&a, global)?, state(&b, global)?);
     let comparison = compare(&before, &after);
-    let is_incomplete = !before.losses.is_empty() || !after.losses.is_empty() || !comparison.not_compared.is_empty();
     let named = |word: &OsStr| ByteString::from(word.as_bytes());
-    let is_same = comparison.same;
-    let answer = Compared { comparison, before: named(&a), after: named(&b), losses: lost(&before, &after) };
+    let answer =
+        Compared { comparison, before: named(&a), after: named(&b), losses: lost(&before, &after), is_wanted: false };
+    show_compared(&answer, global, streams)
+}
+
+/// Shows what differs; with `--strict` a difference is told by the exit status.
+pub fn show_compared(answer: &Compared, global: &Global, streams: &mut Streams) -> Result<Outcome, CliError> {
+    let is_incomplete = !answer.losses.is_empty() || !answer.comparison.not_compared.is_empty();
+    let is_same = answer.comparison.same;
     let session = Session::new(global)?;
-    let outcome =
-        output::show(&answer, &Survey::of(&session.host), &session, global, streams, is_same || !global.strict)?;
+    let survey = Survey::of(&session.host);
+    let outcome = output::show(answer, &survey, &session, global, streams, is_same || !global.strict)?;
     // What differs is told by the status before what could not be read.
     Ok(Outcome { incomplete: is_same && (is_incomplete || outcome.incomplete), ..outcome })
 }
@@ -162,7 +168,7 @@ impl Shown for Compared {
             page.push(Line::blank().into());
             page.push(Line::of(Tone::Strong, words(kind).0).into());
             let of_kind = changes.iter().filter(|one| one.what == kind);
-            page.extend(of_kind.flat_map(|one| in_full(one, presenter)).map(Piece::from));
+            page.extend(of_kind.flat_map(|one| in_full(one, self.is_wanted, presenter)).map(Piece::from));
         }
         let notes = self.comparison.not_compared.iter().chain(&self.losses);
         let notes: Vec<Piece> = notes.map(|note| Line::of(Tone::Warning, format!("  {note}")).into()).collect();
@@ -176,8 +182,10 @@ impl Shown for Compared {
 }
 
 /// The lines of one change.
-fn in_full(one: &Change, presenter: &Presenter) -> Vec<Line> {
+fn in_full(one: &Change, is_wanted: bool, presenter: &Presenter) -> Vec<Line> {
     let (tone, mark) = match (one.change, one.of.as_deref()) {
+        (Difference::Added, _) if is_wanted => (Tone::Plain, "surplus"),
+        (Difference::Removed, _) if is_wanted => (Tone::Warning, "missing"),
         (Difference::Added, _) => (Tone::Accent, "added"),
         (Difference::Removed, _) => (Tone::Warning, "removed"),
         (Difference::Changed, Some(of @ ("up" | "down"))) => (Tone::Plain, of),

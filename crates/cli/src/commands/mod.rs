@@ -8,6 +8,7 @@ mod explain;
 mod impact;
 mod inventory;
 mod launchers;
+mod manifest;
 mod offers;
 mod owner;
 mod paths;
@@ -71,6 +72,7 @@ commands! {
     Snapshot => snapshot,
     Compare => compare,
     Timeline => timeline,
+    Manifest => manifest,
     Unowned => unowned,
     Conflicts => conflicts,
     Impact => impact,

@@ -307,3 +307,56 @@ fn logs_of_other_distributions_are_read_as_their_managers_write_them() {
         ]
     );
 }
+
+#[test]
+fn a_manifest_fits_the_machine_that_wrote_it_and_names_what_another_lacks() {
+    if !has(&["dpkg", "dpkg-deb"]) {
+        return;
+    }
+    let (made, place) = (machine(), open_dir());
+    dpkg(made.path(), &["-i", "tarn_2.3-1.deb"]);
+    let root = made.path().join("root");
+    fs::copy(root.join("usr/bin/tarn"), root.join("usr/local/bin/buoy")).unwrap();
+    let file = place.path().join("lantern.toml");
+    let call = |arguments: &[&str]| whodunit(place.path(), &[&["--root", root.to_str().unwrap()], arguments].concat());
+    let written = call(&["manifest", "write", "--pin", file.to_str().unwrap()]);
+    assert_eq!((written.status, written.out.as_str()), (0, ""), "{}", written.err);
+    let compared = || call(&["manifest", "compare", file.to_str().unwrap(), "--strict", "--format", "json"]);
+    assert_eq!((changes(&compared()), compared().status), (Vec::new(), 0));
+    assert!(call(&["manifest", "write", file.to_str().unwrap()]).err.contains("exists already"));
+
+    dpkg(made.path(), &["-i", "tarn_2.10-1.deb"]);
+    fs::rename(root.join("usr/local/bin/buoy"), root.join("usr/local/bin/chain")).unwrap();
+    assert_eq!(
+        changes(&compared()),
+        [
+            "package changed version dpkg/system/tarn: 2.3-1 to 2.10-1",
+            "unowned removed /usr/local/bin/buoy: 0000 to -",
+            "unowned added /usr/local/bin/chain: - to 0000",
+        ]
+        .map(|row| row.replace("0000", &digest(&root.join("usr/local/bin/chain"))))
+    );
+    dpkg(made.path(), &["-P", "tarn"]);
+    assert_eq!(compared().status, 1);
+    let shown = call(&["manifest", "compare", file.to_str().unwrap()]);
+    assert!(shown.out.contains("  missing  dpkg/system/tarn  2.3-1\n"), "{}", shown.out);
+    // The one that leaves versions open fits any.
+    let open = call(&["manifest", "write"]);
+    assert!(!open.out.contains("version ="), "{}", open.out);
+
+    fs::write(&file, "schema = \"whodunit-manifest/1\"\n[[package]]\nmanager = \"dpkg\"\nscope = \"system\"\n")
+        .unwrap();
+    let ran = call(&["manifest", "compare", file.to_str().unwrap()]);
+    assert!(ran.status == 2 && ran.err.contains("missing field `name`"), "{}", ran.err);
+    let other = "[[package]]\nmanager = \"pier\"\nscope = \"system\"\nname = \"tarn\"\n";
+    fs::write(&file, format!("schema = \"whodunit-manifest/1\"\n{other}{other}")).unwrap();
+    let ran = call(&["manifest", "compare", file.to_str().unwrap(), "--format", "json"]);
+    assert_eq!(ran.document()["not_compared"].as_array().unwrap().len(), 2);
+    let ran = call(&["manifest", "compare", "/none/lantern.toml"]);
+    assert!(ran.status == 2 && ran.err.contains("/none/lantern.toml"), "{}", ran.err);
+}
+
+fn digest(file: &Path) -> String {
+    use sha2::Digest as _;
+    hex::encode(sha2::Sha256::digest(fs::read(file).unwrap()))
+}

@@ -302,3 +302,42 @@ fn portage_takes_the_version_that_is_said_to_be_taken() {
     assert!(!shown.out.contains("secret"), "{}", shown.out);
     assert_eq!(sources(made.path()), ["quay third-party unverified never used line 3"]);
 }
+
+#[test]
+fn packages_are_found_by_what_the_distribution_says_of_their_applications() {
+    const STEM: &str = "var/lib/apt/lists/quay.example_deb_dists_mole_main";
+    let components = "---\nFile: DEP-11\nVersion: '0.16'\n---\nType: desktop-application\nID: org.harbour.ChartDesk\nPackage: sea-charts\nName:\n  C: Chart Desk\n  de: Kartentisch\nSummary:\n  C: Plot a course\nKeywords:\n  C:\n  - soundings\nProvides:\n  binaries:\n  - chartdesk\n";
+    let mut packed = flate2::write::GzEncoder::new(Vec::new(), flate2::Compression::fast());
+    packed.write_all(components.as_bytes()).unwrap();
+    let packed = packed.finish().unwrap();
+    let listed = "Package: sea-charts\nVersion: 2.6-1\nArchitecture: amd64\nDescription: charts of the sea\nSize: 700\n\nPackage: buoy\nVersion: 1\nArchitecture: all\nDescription: buoys\nSize: 7\n\n";
+    let (packages, catalogue) =
+        (format!("{STEM}_binary-amd64_Packages"), format!("{STEM}_dep11_Components-amd64.yml.gz"));
+    let made = tree(&[
+        ("var/lib/dpkg/status", b""),
+        ("var/lib/dpkg/arch", b"amd64\n"),
+        ("etc/apt/sources.list", b"deb [trusted=yes] https://quay.example/deb mole main\n"),
+        (&packages, listed.as_bytes()),
+        (&catalogue, &packed),
+    ]);
+    let found = |words: &[&str]| {
+        let arguments = [&["search"], words].concat();
+        rows(made.path(), &arguments, "results", &|one| text(&one["offers"][0]["name"]))
+    };
+    for words in
+        [&["soundings"][..], &["kartentisch"], &["desk", "sea"], &["--provides", "chartdesk"], &["--names", "desk"]]
+    {
+        assert_eq!(found(words), ["sea-charts"], "{words:?}");
+    }
+    assert_eq!(found(&["soundings", "--not", "course"]), [""; 0]);
+    for name in ["org.harbour.ChartDesk", "chart desk", "sea-charts"] {
+        assert_eq!(
+            offers(made.path(), name),
+            ["sea-charts 2.6-1 quay.example mole/main candidate 700 (apt install sea-charts)"]
+        );
+    }
+    fs::write(made.path().join(&catalogue), &packed[..packed.len() / 2]).unwrap();
+    let ran = run(["--root", made.path().to_str().unwrap(), "search", "charts", "--format", "json"]);
+    assert!(ran.err.contains("dep11_Components-amd64.yml.gz"), "{}", ran.err);
+    assert_eq!(ran.document()["results"].as_array().unwrap().len(), 1);
+}

@@ -91,7 +91,7 @@ impl Components {
         text.display_name = text.display_name.take().or(ByteString::unless_empty(&one.name));
         add(&mut text.ids, &one.id);
         let is_touched = |word: &&String| match query {
-            OfferQuery::Search(search) => search.is_touched_by(word.as_bytes()),
+            OfferQuery::Search(search) => search.is_decided_by(word.as_bytes()),
             _ => false,
         };
         let more = [&one.name, &one.summary].into_iter().chain(&one.keywords);
@@ -164,8 +164,9 @@ fn wants(query: &OfferQuery, one: &Component) -> bool {
 /// Whether a document that is not taken apart yet can be about one of the names.
 fn may_be_in(query: &OfferQuery, document: &[u8]) -> bool {
     let OfferQuery::Names(names) = query else { return query.may_be_in(document) };
-    let plain: Vec<u8> = document.iter().filter(|b| **b != b' ').map(u8::to_ascii_lowercase).collect();
-    names.iter().any(|name| !name.is_ascii() || memchr::memmem::find(&plain, name).is_some())
+    let plain = |text: &[u8]| text.iter().filter(|b| **b != b' ').map(u8::to_ascii_lowercase).collect::<Vec<u8>>();
+    let document = plain(document);
+    names.iter().any(|name| !name.is_ascii() || memchr::memmem::find(&document, &plain(name)).is_some())
 }
 
 fn of_file(root: &Root, file: &ByteString, query: &OfferQuery) -> (Vec<Component>, Option<Loss>) {

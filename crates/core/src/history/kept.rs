@@ -44,6 +44,9 @@ pub struct Compared {
     pub after: ByteString,
     /// What could not be read in one or both of them.
     pub losses: Vec<String>,
+    /// Whether the earlier one is a manifest: what only one side has is then missing or surplus.
+    #[serde(skip)]
+    pub is_wanted: bool,
 }
 
 impl KeptSnapshot {

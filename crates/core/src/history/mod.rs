@@ -5,10 +5,12 @@
 
 mod compare;
 mod kept;
+mod manifest;
 mod snapshot;
 
 pub use compare::{Change, Comparison, Difference, Subject, compare};
 pub use kept::{Compared, KeptSnapshot, KeptSnapshots};
+pub use manifest::{ByHand, MANIFEST_SCHEMA, Manifest, ManifestError, WantedPackage, WantedSource};
 pub use snapshot::{
     FileRecord, LauncherRecord, PackageRecord, PathRecord, ReadError, SNAPSHOT_SCHEMA, ServiceRecord, Snapshot,
     SourceRecord, StateRecord, UnownedRecord, UserRecord, WinnerRecord,

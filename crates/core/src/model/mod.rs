@@ -34,6 +34,7 @@ pub use command::{Actor, CommandLine};
 pub use finding::{Finding, FindingKind};
 pub use group::{Cause, CauseKind, Group};
 pub use launcher::{HiddenReason, Launcher, Starts};
+pub(crate) use offer::is_shown_as;
 pub use offer::{Offer, OfferQuery, Pulled, PullsIn};
 pub use remedy::{Remedy, RemedyKind};
 pub use rules::Rules;

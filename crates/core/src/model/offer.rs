@@ -29,11 +29,8 @@ impl OfferQuery {
     pub fn wants(&self, entry: &Described<'_>) -> bool {
         match self {
             OfferQuery::Names(names) => {
-                // A user types the name that is shown as one word.
-                let shown =
-                    entry.display_name.map(|name| String::from_utf8_lossy(name).to_lowercase().replace(' ', ""));
                 self.has(entry.name)
-                    || shown.is_some_and(|shown| names.iter().any(|asked| **asked == *shown.as_bytes()))
+                    || entry.display_name.is_some_and(|shown| names.iter().any(|asked| is_shown_as(asked, shown)))
             }
             OfferQuery::Installed => false,
             OfferQuery::Search(search) => search.parts(entry).is_some(),
@@ -57,6 +54,13 @@ impl OfferQuery {
         let last = name.rsplit(|&b| b == b'.').next().unwrap_or(name);
         is(name) || (memchr::memchr_iter(b'.', name).count() >= 2 && is(last))
     }
+}
+
+/// Whether a user means the name that is shown: in any case, and with or without the blanks in it.
+#[must_use]
+pub(crate) fn is_shown_as(asked: &[u8], shown: &[u8]) -> bool {
+    let plain = |text: &[u8]| String::from_utf8_lossy(text).to_lowercase().replace(' ', "");
+    plain(asked) == plain(shown)
 }
 
 /// A package that comes along with another.

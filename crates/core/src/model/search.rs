@@ -167,6 +167,12 @@ impl Search {
         self.words.iter().any(|word| word.is_in(text))
     }
 
+    /// Whether a text has one of the words, or one of those that must not be there.
+    #[must_use]
+    pub fn is_decided_by(&self, text: &[u8]) -> bool {
+        self.is_touched_by(text) || self.without.iter().any(|word| word.is_in(text))
+    }
+
     /// Whether a command is one of the words, or has one of them within it where that counts as found.
     #[must_use]
     pub fn is_command(&self, command: &[u8]) -> bool {

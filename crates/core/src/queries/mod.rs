@@ -10,6 +10,7 @@ pub mod inventory_facts;
 pub mod keeping;
 pub mod launchers;
 pub mod libraries;
+pub mod manifest;
 pub mod manuals;
 pub mod modules;
 pub mod offers;

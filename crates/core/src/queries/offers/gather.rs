@@ -7,7 +7,7 @@ use rayon::prelude::*;
 
 use super::{Offered, Question};
 use crate::bytes::ByteString;
-use crate::model::{Offer, OfferQuery, Remedy, RemedyKind, Search, SearchScope, Status};
+use crate::model::{Offer, OfferQuery, Remedy, RemedyKind, Search, SearchScope, Status, is_shown_as};
 use crate::survey::Survey;
 
 /// The offers of all managers, in no order.
@@ -32,10 +32,8 @@ pub(super) fn gathered(survey: &Survey<'_>, question: &Question) -> Vec<Offered>
 /// Which of the names that were asked for an offer answers: by its own name, by a part of that, by the name that is
 /// shown, by a command; its own where none was asked for.
 fn answered(names: &[ByteString], offer: &Offer) -> ByteString {
-    let shown = offer.display_name.as_ref().map(|name| name.to_string().to_lowercase().replace(' ', ""));
     let loosely = |name: &&ByteString| OfferQuery::Names(vec![(*name).clone()]).has(&offer.name);
-    let is_shown =
-        |name: &&ByteString| shown.as_ref().is_some_and(|shown| shown.as_bytes() == name.to_ascii_lowercase());
+    let is_shown = |name: &&ByteString| offer.display_name.as_ref().is_some_and(|shown| is_shown_as(name, shown));
     let all = || names.iter();
     let found = all()
         .find(|name| **name == offer.name)

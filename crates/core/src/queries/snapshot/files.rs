@@ -15,8 +15,8 @@ const SETTINGS: &[u8] = b"/etc";
 const LIMITS: WalkLimits = WalkLimits { depth: 16, entries: 200_000 };
 /// A larger file is no file of settings.
 const MAX_SIZE: u64 = 8 << 20;
-/// Files that programs rewrite as they run, and passwords.
-const NOT_TOLD: [&str; 14] = [
+/// What programs rewrite as they run, and passwords; of a directory everything in it.
+const NOT_TOLD: [&str; 22] = [
     "/etc/ld.so.cache",
     "/etc/mtab",
     "/etc/adjtime",
@@ -31,6 +31,14 @@ const NOT_TOLD: [&str; 14] = [
     "/etc/passwd-",
     "/etc/group-",
     "/etc/blkid.tab",
+    "/etc/fake-hwclock.data",
+    "/etc/cups/subscriptions.conf",
+    "/etc/cups/subscriptions.conf.O",
+    "/etc/lvm/archive",
+    "/etc/lvm/backup",
+    "/etc/lvm/cache",
+    "/etc/.git",
+    "/etc/.etckeeper",
 ];
 /// Files in a home that shells and sessions read as they start.
 const START_UP: [&str; 22] = [

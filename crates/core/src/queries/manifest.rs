@@ -1,0 +1,85 @@
+//! What was asked for on the machine, as it can be carried to another one.
+
+use crate::backend::Detail;
+use crate::bytes::ByteString;
+use crate::history::{ByHand, MANIFEST_SCHEMA, Manifest, WantedPackage, WantedSource};
+use crate::model::{Algorithm, Package, Reason, Scope, Source, Status};
+use crate::queries::unowned::unowned;
+use crate::resolve::SearchPath;
+use crate::survey::Survey;
+
+/// The manifest of a machine; with the versions of packages where they are to be pinned.
+#[must_use]
+pub fn manifest(survey: &Survey<'_>, searches: &[&SearchPath], is_pinned: bool, written_at: Option<i64>) -> Manifest {
+    let host = survey.host;
+    let packages = survey.packages(Detail { origins: true, ..Detail::default() });
+    let mut packages: Vec<WantedPackage> =
+        packages.iter().filter(|one| was_asked_for(one)).map(|one| package(one, is_pinned)).collect();
+    packages.sort();
+    packages.dedup();
+    let is_own = |one: &&Source| one.trust.as_deref() == Some("distribution") || !one.enabled;
+    let mut sources: Vec<WantedSource> = survey.sources().iter().filter(|one| !is_own(one)).map(source).collect();
+    sources.sort();
+    sources.dedup();
+    let text = |bytes: &ByteString| bytes.to_data().into_owned();
+    let mut by_hand: Vec<ByHand> = Vec::new();
+    for group in unowned(survey, searches, &[]).groups {
+        // Of each piece of software its first program stands for it.
+        let Some(first) = group.files.first() else { continue };
+        let digest = crate::digests::of_file(&host.root, &first.path, Algorithm::Sha256).ok();
+        by_hand.push(ByHand {
+            path: text(&first.path),
+            sha256: digest.map(|digest| digest.hexadecimal),
+            guess: Some(group.guess.clone()),
+        });
+    }
+    let system = host.system().and_then(|system| {
+        let id = text(system.id.as_ref()?);
+        Some(system.version.as_ref().map_or_else(|| id.clone(), |version| format!("{id} {}", version.to_data())))
+    });
+    Manifest {
+        schema: MANIFEST_SCHEMA.to_owned(),
+        host: host.hostname().as_ref().map(text),
+        system,
+        written_at: written_at.and_then(|seconds| Some(jiff::Timestamp::from_second(seconds).ok()?.to_string())),
+        sources,
+        packages,
+        by_hand,
+    }
+}
+
+/// Whether a user asked for it; what a manager keeps no reason of counts as asked for. What lies in an environment belongs
+/// to the project that made it.
+fn was_asked_for(one: &Package) -> bool {
+    one.reason != Reason::Dependency && one.status == Status::Installed && !matches!(one.scope, Scope::Environment(_))
+}
+
+fn package(one: &Package, is_pinned: bool) -> WantedPackage {
+    let text = |bytes: &ByteString| bytes.to_data().into_owned();
+    WantedPackage {
+        manager: one.manager.to_string(),
+        scope: scope(&one.scope),
+        name: text(&one.name),
+        version: one.version.as_ref().filter(|_| is_pinned).map(text),
+        channel: one.channel.as_ref().map(text),
+        source: one.origin.as_ref().filter(|origin| origin.kind != "file").map(|origin| text(&origin.name)),
+    }
+}
+
+fn source(one: &Source) -> WantedSource {
+    WantedSource {
+        manager: one.manager.to_string(),
+        scope: scope(&one.scope),
+        name: one.name.to_data().into_owned(),
+        url: one.url.as_ref().map(|url| url.to_data().into_owned()),
+    }
+}
+
+/// As documents have it: not escaped for a terminal.
+fn scope(scope: &Scope) -> String {
+    match scope {
+        Scope::System => "system".to_owned(),
+        Scope::User(name) => format!("user:{}", name.to_data()),
+        Scope::Environment(dir) => format!("environment:{}", dir.to_data()),
+    }
+}
