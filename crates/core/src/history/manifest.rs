@@ -225,7 +225,7 @@ impl Manifest {
         for (path, content) in &wanted {
             match found.get(path) {
                 None => {
-                    changes.push(change(Subject::Unowned, Difference::Removed, path, None, (*content).cloned(), None))
+                    changes.push(change(Subject::Unowned, Difference::Removed, path, None, (*content).cloned(), None));
                 }
                 Some(now) if content.is_some() && now.is_some() && content != now => {
                     let (from, to) = ((*content).cloned(), (*now).cloned());
