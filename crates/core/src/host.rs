@@ -57,6 +57,15 @@ pub struct System {
     pub like: Vec<ByteString>,
 }
 
+impl System {
+    /// Its name and version, for data formats.
+    #[must_use]
+    pub fn to_data(&self) -> Option<String> {
+        let id = self.id.as_ref()?.to_data();
+        Some(self.version.as_ref().map_or_else(|| id.to_string(), |version| format!("{id} {}", version.to_data())))
+    }
+}
+
 /// How evidence names the environment in which this program was started.
 pub const ENVIRONMENT: &str = "environment of this process";
 

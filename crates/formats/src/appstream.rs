@@ -119,7 +119,7 @@ fn begin(tag: &BytesStart<'_>, path: &[String], one: &mut Component) -> Inside {
 }
 
 /// The most keywords of one component that are kept; translations are in up to a hundred languages.
-const MAX_KEYWORDS: usize = 4096;
+pub(crate) const MAX_KEYWORDS: usize = 4096;
 
 fn keyword(one: &mut Component) -> Inside {
     if one.keywords.len() >= MAX_KEYWORDS {

@@ -3,14 +3,11 @@
 //! A file is a row of documents: a header, then one for each component. Texts come in several languages, by their codes;
 //! `C` is the one without regard to language.
 
-use crate::appstream::Component;
+use crate::appstream::{Component, MAX_KEYWORDS};
 use crate::yaml::Node;
 
 /// What stands between two documents.
 pub const SEPARATOR: &[u8] = b"\n---\n";
-
-/// The most keywords of one component that are kept; translations are in up to a hundred languages.
-const MAX_KEYWORDS: usize = 4096;
 
 /// The texts of a map from languages to texts or lists of them, the plain one first.
 fn translations(node: Option<&Node>) -> Vec<&str> {

@@ -52,13 +52,12 @@ pub fn run(arguments: &Arguments, global: &Global, streams: &mut Streams) -> Res
                 .with_hint("2026-11-29, 2026-11-29T01:30 or 2026-11-29T01:30:00Z")
         })
     };
-    use std::os::unix::ffi::OsStrExt as _;
     let span = Span {
         names: super::bytes_of(&arguments.name),
         since: time("--since", &arguments.since)?,
         until: time("--until", &arguments.until)?,
         managers: arguments.manager.clone(),
-        users: global.user.iter().map(|name| ByteString::from(name.as_bytes())).collect(),
+        users: super::bytes_of(&global.user),
     };
     let answer = timeline(&survey, &span);
     let found = span.names.is_empty() || !answer.events.is_empty();

@@ -21,6 +21,13 @@ impl Unsearched {
     pub fn new(what: impl Into<String>, fetch: Option<CommandLine>) -> Self {
         Unsearched { what: what.into(), fetch }
     }
+
+    /// Sources of which no list of packages was fetched: the first is named, the others are counted.
+    pub(crate) fn not_fetched(sources: &[ByteString], fetch: Option<CommandLine>) -> Option<Self> {
+        let first = sources.first()?;
+        let more = if sources.len() > 1 { format!(" and {} more", sources.len() - 1) } else { String::new() };
+        Some(Unsearched::new(format!("{first}{more}: no list of packages was fetched"), fetch))
+    }
 }
 
 /// The capability of a manager whose catalogues are on this machine. Nothing is fetched.

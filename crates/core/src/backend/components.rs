@@ -10,6 +10,7 @@
 
 use std::io::{BufReader, Read as _};
 
+use aho_corasick::AhoCorasick;
 use hashbrown::{HashMap, HashSet};
 use rayon::prelude::*;
 
@@ -37,19 +38,11 @@ const MAX_UNPACKED: u64 = 1 << 30;
 pub(crate) struct AppText {
     /// The name that is shown, of the first component of the package.
     pub(crate) display_name: Option<ByteString>,
-    /// The ids of its applications.
-    pub(crate) ids: Vec<ByteString>,
-    /// Summaries, keywords and names in other languages, of those that a query touches.
-    pub(crate) words: Vec<ByteString>,
+    /// By what else the package is found: the ids of its applications; and of its summaries, keywords and names in other
+    /// languages those that a query touches.
+    pub(crate) keywords: Vec<ByteString>,
     /// Commands that it provides, of those that a query touches.
     pub(crate) commands: Vec<ByteString>,
-}
-
-impl AppText {
-    /// By what else the package is found: ids, and what a query touches.
-    pub(crate) fn keywords(&self) -> Vec<ByteString> {
-        self.ids.iter().chain(&self.words).cloned().collect()
-    }
 }
 
 /// What was found of each package, by its name.
@@ -71,7 +64,8 @@ impl Components {
         files.extend(more.iter().cloned());
         let mut seen = HashSet::new();
         files.retain(|file| root.target(file).is_ok_and(|meta| seen.insert(meta.identity)));
-        let read: Vec<_> = files.par_iter().map(|file| of_file(root, file, query)).collect();
+        let filter = Filter::new(query);
+        let read: Vec<_> = files.par_iter().map(|file| of_file(root, file, &filter)).collect();
         let mut components = Components::default();
         for (found, note) in read {
             components.notes.extend(note);
@@ -89,13 +83,13 @@ impl Components {
             }
         };
         text.display_name = text.display_name.take().or(ByteString::unless_empty(&one.name));
-        add(&mut text.ids, &one.id);
+        add(&mut text.keywords, &one.id);
         let is_touched = |word: &&String| match query {
             OfferQuery::Search(search) => search.is_decided_by(word.as_bytes()),
             _ => false,
         };
         let more = [&one.name, &one.summary].into_iter().chain(&one.keywords);
-        more.filter(is_touched).for_each(|word| add(&mut text.words, word));
+        more.filter(is_touched).for_each(|word| add(&mut text.keywords, word));
         one.binaries.iter().filter(is_touched).for_each(|word| add(&mut text.commands, word));
     }
 
@@ -107,7 +101,7 @@ impl Components {
             _ => {
                 let commands: Vec<ByteString> = entry.commands.iter().chain(&text.commands).cloned().collect();
                 let display_name = text.display_name.as_deref();
-                query.wants(&Described { display_name, keywords: &text.keywords(), commands: &commands, ..*entry })
+                query.wants(&Described { display_name, keywords: &text.keywords, commands: &commands, ..*entry })
             }
         }
     }
@@ -116,10 +110,12 @@ impl Components {
     pub(crate) fn describe(&self, offer: &mut Offer) {
         let Some(text) = self.of(&offer.name) else { return };
         offer.display_name.clone_from(&text.display_name);
-        offer.keywords = text.keywords();
-        let more = text.commands.iter().filter(|command| !offer.provides.contains(command)).cloned();
-        let more: Vec<ByteString> = more.collect();
-        offer.provides.extend(more);
+        offer.keywords.clone_from(&text.keywords);
+        for command in &text.commands {
+            if !offer.provides.contains(command) {
+                offer.provides.push(command.clone());
+            }
+        }
     }
 
     /// What was found of a package.
@@ -161,15 +157,40 @@ fn wants(query: &OfferQuery, one: &Component) -> bool {
     }
 }
 
-/// Whether a document that is not taken apart yet can be about one of the names.
-fn may_be_in(query: &OfferQuery, document: &[u8]) -> bool {
-    let OfferQuery::Names(names) = query else { return query.may_be_in(document) };
-    let plain = |text: &[u8]| text.iter().filter(|b| **b != b' ').map(u8::to_ascii_lowercase).collect::<Vec<u8>>();
-    let document = plain(document);
-    names.iter().any(|name| !name.is_ascii() || memchr::memmem::find(&document, &plain(name)).is_some())
+/// A query, with a first look at documents that are not taken apart yet.
+struct Filter<'q> {
+    query: &'q OfferQuery,
+    /// All names at once, without blanks; none where a name is not ASCII, which has several spellings.
+    names: Option<AhoCorasick>,
 }
 
-fn of_file(root: &Root, file: &ByteString, query: &OfferQuery) -> (Vec<Component>, Option<Loss>) {
+impl<'q> Filter<'q> {
+    fn new(query: &'q OfferQuery) -> Self {
+        let names = match query {
+            OfferQuery::Names(names) if names.iter().all(|name| name.is_ascii()) => {
+                let plain = names.iter().map(|name| without_blanks(name));
+                AhoCorasick::builder().ascii_case_insensitive(true).build(plain).ok()
+            }
+            _ => None,
+        };
+        Filter { query, names }
+    }
+
+    /// Whether a document can be about what is asked.
+    fn may_be_in(&self, document: &[u8]) -> bool {
+        match &self.names {
+            Some(names) => names.is_match(&without_blanks(document)),
+            None => self.query.may_be_in(document),
+        }
+    }
+}
+
+/// As names are compared: those that are shown have blanks in them.
+fn without_blanks(text: &[u8]) -> Vec<u8> {
+    text.iter().copied().filter(|b| *b != b' ').collect()
+}
+
+fn of_file(root: &Root, file: &ByteString, filter: &Filter<'_>) -> (Vec<Component>, Option<Loss>) {
     let lost = "what it says of applications is unknown in full";
     let bytes = match root.read(file, Limit::RECORD) {
         Ok(bytes) => bytes,
@@ -177,8 +198,8 @@ fn of_file(root: &Root, file: &ByteString, query: &OfferQuery) -> (Vec<Component
     };
     let mut found = Vec::new();
     let problem = match is_xml(&bytes) {
-        Ok(true) => of_xml(&bytes, query, &mut found).err(),
-        Ok(false) => of_yaml(&bytes, query, &mut found),
+        Ok(true) => of_xml(&bytes, filter.query, &mut found).err(),
+        Ok(false) => of_yaml(&bytes, filter, &mut found),
         Err(problem) => Some(problem),
     };
     (found, problem.map(|problem| Loss::damaged(file.clone(), problem, lost)))
@@ -204,15 +225,15 @@ fn of_xml(bytes: &[u8], query: &OfferQuery, found: &mut Vec<Component>) -> Resul
 }
 
 /// Documents that are no YAML cost themselves alone; the first of them is told.
-fn of_yaml(bytes: &[u8], query: &OfferQuery, found: &mut Vec<Component>) -> Option<String> {
+fn of_yaml(bytes: &[u8], filter: &Filter<'_>, found: &mut Vec<Component>) -> Option<String> {
     let mut first = None;
     let problem = each_part(bytes, appstream_yaml::SEPARATOR, &mut |document| {
-        if !may_be_in(query, document) {
+        if !filter.may_be_in(document) {
             return;
         }
         let document = document.strip_suffix(appstream_yaml::SEPARATOR).unwrap_or(document);
         match appstream_yaml::component(&String::from_utf8_lossy(document)) {
-            Ok(Some(one)) if wants(query, &one) => found.push(one),
+            Ok(Some(one)) if wants(filter.query, &one) => found.push(one),
             Ok(_) => {}
             Err(problem) => first = first.take().or(Some(problem)),
         }

@@ -14,7 +14,7 @@ use hashbrown::HashSet;
 
 use crate::bytes::{ByteString, path};
 use crate::fs::{Kind, Limit};
-use crate::host::Host;
+use crate::host::{Host, User};
 use crate::model::{Evidence, Scope};
 
 /// Something that is done at set times.
@@ -45,6 +45,11 @@ pub(crate) const SYSTEM_UNITS: [&str; 5] = [
 pub(crate) const USER_UNITS: [&str; 4] =
     ["/etc/systemd/user", "/run/systemd/user", "/usr/local/lib/systemd/user", "/usr/lib/systemd/user"];
 
+/// Directories of a user's own units, the strongest first.
+pub(crate) fn own_units(user: &User) -> [ByteString; 2] {
+    [".config/systemd/user", ".local/share/systemd/user"].map(|dir| path::join(&user.home, dir.as_bytes()))
+}
+
 /// Directories whose scripts run at set times.
 const CRON_DIRS: [(&str, &str); 4] = [
     ("/etc/cron.hourly", "hourly"),
@@ -63,7 +68,7 @@ pub(crate) fn read(host: &Host) -> Vec<Job> {
     let dirs = |dirs: &[&str]| dirs.iter().map(|dir| ByteString::from(*dir)).collect::<Vec<_>>();
     let mut jobs = timers(host, &dirs(&SYSTEM_UNITS), &Scope::System);
     for user in &host.users {
-        let own = [&b".config/systemd/user"[..], b".local/share/systemd/user"].map(|dir| path::join(&user.home, dir));
+        let own = own_units(user);
         let all: Vec<ByteString> = own.into_iter().chain(dirs(&USER_UNITS)).collect();
         jobs.extend(timers(host, &all, &Scope::User(user.name.clone())));
     }

@@ -9,7 +9,7 @@ use std::fmt::Write as _;
 use serde::Deserialize;
 use thiserror::Error;
 
-use super::compare::{Change, Comparison, Difference, Subject};
+use super::compare::{Changes, Comparison, Keyed, Subject, keyed};
 
 /// The version of the format, as every document names it.
 pub const MANIFEST_SCHEMA: &str = "whodunit-manifest/1";
@@ -176,90 +176,50 @@ impl Manifest {
     /// `removed`, what only the machine has is `added`. `managers` are those that this version reads.
     #[must_use]
     pub fn compare(&self, here: &Manifest, managers: &[&str]) -> Comparison {
-        let (mut changes, mut not_compared) = (Vec::new(), Vec::new());
+        let mut not_compared = Vec::new();
         let unknown: BTreeSet<&String> = {
             let named = self.packages.iter().map(|one| &one.manager).chain(self.sources.iter().map(|one| &one.manager));
             named.filter(|name| !managers.contains(&name.as_str())).collect()
         };
         not_compared
             .extend(unknown.iter().map(|name| format!("what {name} has: this version does not read that manager")));
-        let (wanted, twice) = by_id(&self.packages);
+        let (mut wanted, twice) = by_id(&self.packages);
         not_compared.extend(
             twice.iter().map(|id| format!("{id}: it stands in the manifest more than once; the last one counts")),
         );
+        wanted.retain(|_, one| !unknown.contains(&one.manager));
+        let mut changes = Changes::default();
         let (found, _) = by_id(&here.packages);
-        for (id, one) in wanted.iter().filter(|(_, one)| !unknown.contains(&one.manager)) {
-            let Some(now) = found.get(id) else {
-                changes.push(change(Subject::Package, Difference::Removed, id, None, one.version.clone(), None));
-                continue;
-            };
+        let version = |one: &WantedPackage| one.version.clone();
+        changes.each(Subject::Package, (&wanted, &found), &version, &mut |changes, id, wanted, now| {
+            // What the manifest leaves open, or the machine does not tell, is no difference.
             for (of, wanted, now) in [
-                ("version", &one.version, &now.version),
-                ("channel", &one.channel, &now.channel),
-                ("source", &one.source, &now.source),
+                ("version", &wanted.version, &now.version),
+                ("channel", &wanted.channel, &now.channel),
+                ("source", &wanted.source, &now.source),
             ] {
-                // What the manifest leaves open, or the machine does not tell, is no difference.
-                if let (Some(wanted), Some(now)) = (wanted, now)
-                    && wanted != now
-                {
-                    let (from, to) = (Some(wanted.clone()), Some(now.clone()));
-                    changes.push(change(Subject::Package, Difference::Changed, id, Some(of), from, to));
-                }
+                changes.known_part(Subject::Package, id, of, wanted.as_ref(), now.as_ref());
             }
-        }
-        for (id, one) in found.iter().filter(|(id, _)| !wanted.contains_key(*id)) {
-            changes.push(change(Subject::Package, Difference::Added, id, None, None, one.version.clone()));
-        }
-        let sources = |all: &[WantedSource]| {
-            let known = all.iter().map(|one| (format!("{} {}", one.manager, one.name), one.url.clone()));
-            known.collect::<BTreeMap<String, Option<String>>>()
-        };
-        let (wanted, found) = (sources(&self.sources), sources(&here.sources));
-        for (id, url) in wanted.iter().filter(|(id, _)| !found.contains_key(*id)) {
-            changes.push(change(Subject::Source, Difference::Removed, id, None, url.clone(), None));
-        }
-        for (id, url) in found.iter().filter(|(id, _)| !wanted.contains_key(*id)) {
-            changes.push(change(Subject::Source, Difference::Added, id, None, None, url.clone()));
-        }
-        let (wanted, found) = (files(&self.by_hand), files(&here.by_hand));
-        for (path, content) in &wanted {
-            match found.get(path) {
-                None => {
-                    changes.push(change(Subject::Unowned, Difference::Removed, path, None, (*content).cloned(), None));
-                }
-                Some(now) if content.is_some() && now.is_some() && content != now => {
-                    let (from, to) = ((*content).cloned(), (*now).cloned());
-                    changes.push(change(Subject::Unowned, Difference::Changed, path, Some("content"), from, to));
-                }
-                Some(_) => {}
-            }
-        }
-        for (path, content) in found.iter().filter(|(path, _)| !wanted.contains_key(*path)) {
-            changes.push(change(Subject::Unowned, Difference::Added, path, None, None, (*content).cloned()));
-        }
-        Comparison { same: changes.is_empty(), changes, not_compared }
+        });
+        let of_source = |one: &WantedSource| format!("{} {}", one.manager, one.name);
+        let (wanted, found) = (keyed(&self.sources, of_source), keyed(&here.sources, of_source));
+        changes.each(Subject::Source, (&wanted, &found), &|one| one.url.clone(), &mut |_, _, _, _| {});
+        let of_file = |one: &ByHand| one.path.clone();
+        let (wanted, found) = (keyed(&self.by_hand, of_file), keyed(&here.by_hand, of_file));
+        changes.each(
+            Subject::Unowned,
+            (&wanted, &found),
+            &|one| one.sha256.clone(),
+            &mut |changes, path, wanted, now| {
+                changes.known_part(Subject::Unowned, path, "content", wanted.sha256.as_ref(), now.sha256.as_ref());
+            },
+        );
+        Comparison { same: changes.0.is_empty(), changes: changes.0, not_compared }
     }
 }
 
-/// Files by path, each with the digest of its content.
-fn files(all: &[ByHand]) -> BTreeMap<&String, Option<&String>> {
-    all.iter().map(|one| (&one.path, one.sha256.as_ref())).collect()
-}
-
-fn change(
-    what: Subject,
-    change: Difference,
-    subject: &str,
-    of: Option<&str>,
-    from: Option<String>,
-    to: Option<String>,
-) -> Change {
-    let of = of.map(str::to_owned);
-    Change { what, change, subject: subject.to_owned(), of, from, to, contexts: Vec::new() }
-}
-
 /// Packages by id, and the ids that stand there more than once.
-fn by_id(packages: &[WantedPackage]) -> (BTreeMap<String, &WantedPackage>, BTreeSet<String>) {
+fn by_id(packages: &[WantedPackage]) -> (Keyed<'_, WantedPackage>, BTreeSet<String>) {
     let (mut found, mut twice) = (BTreeMap::new(), BTreeSet::new());
     for one in packages {
         let id = format!("{}/{}/{}", one.manager, one.scope, one.name);

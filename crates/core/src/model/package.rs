@@ -30,6 +30,18 @@ impl fmt::Display for Scope {
     }
 }
 
+impl Scope {
+    /// The text for data formats: lossless for UTF-8.
+    #[must_use]
+    pub fn to_data(&self) -> String {
+        match self {
+            Scope::System => "system".to_owned(),
+            Scope::User(name) => format!("user:{}", name.to_data()),
+            Scope::Environment(dir) => format!("environment:{}", dir.to_data()),
+        }
+    }
+}
+
 impl Serialize for Scope {
     fn serialize<S: Serializer>(&self, serializer: S) -> Result<S::Ok, S::Error> {
         serializer.collect_str(self)

@@ -3,7 +3,8 @@
 use crate::backend::Detail;
 use crate::bytes::ByteString;
 use crate::history::{ByHand, MANIFEST_SCHEMA, Manifest, WantedPackage, WantedSource};
-use crate::model::{Algorithm, Package, Reason, Scope, Source, Status};
+use crate::host::System;
+use crate::model::{Algorithm, Package, Reason, Scope, Source, Status, rfc3339};
 use crate::queries::unowned::unowned;
 use crate::resolve::SearchPath;
 use crate::survey::Survey;
@@ -33,15 +34,11 @@ pub fn manifest(survey: &Survey<'_>, searches: &[&SearchPath], is_pinned: bool, 
             guess: Some(group.guess.clone()),
         });
     }
-    let system = host.system().and_then(|system| {
-        let id = text(system.id.as_ref()?);
-        Some(system.version.as_ref().map_or_else(|| id.clone(), |version| format!("{id} {}", version.to_data())))
-    });
     Manifest {
         schema: MANIFEST_SCHEMA.to_owned(),
         host: host.hostname().as_ref().map(text),
-        system,
-        written_at: written_at.and_then(|seconds| Some(jiff::Timestamp::from_second(seconds).ok()?.to_string())),
+        system: host.system().and_then(System::to_data),
+        written_at: written_at.map(rfc3339),
         sources,
         packages,
         by_hand,
@@ -58,7 +55,7 @@ fn package(one: &Package, is_pinned: bool) -> WantedPackage {
     let text = |bytes: &ByteString| bytes.to_data().into_owned();
     WantedPackage {
         manager: one.manager.to_string(),
-        scope: scope(&one.scope),
+        scope: one.scope.to_data(),
         name: text(&one.name),
         version: one.version.as_ref().filter(|_| is_pinned).map(text),
         channel: one.channel.as_ref().map(text),
@@ -69,17 +66,8 @@ fn package(one: &Package, is_pinned: bool) -> WantedPackage {
 fn source(one: &Source) -> WantedSource {
     WantedSource {
         manager: one.manager.to_string(),
-        scope: scope(&one.scope),
+        scope: one.scope.to_data(),
         name: one.name.to_data().into_owned(),
         url: one.url.as_ref().map(|url| url.to_data().into_owned()),
-    }
-}
-
-/// As documents have it: not escaped for a terminal.
-fn scope(scope: &Scope) -> String {
-    match scope {
-        Scope::System => "system".to_owned(),
-        Scope::User(name) => format!("user:{}", name.to_data()),
-        Scope::Environment(dir) => format!("environment:{}", dir.to_data()),
     }
 }

@@ -1,6 +1,6 @@
 //! What the sources offer of a manager whose own record is small.
 
-use super::{InstalledPackage, SimpleBackend, SimpleInstallation};
+use super::{CatalogueQuery, InstalledPackage, SimpleBackend, SimpleInstallation};
 use crate::backend::{Catalogue, Unsearched};
 use crate::host::Host;
 use crate::model::{CommandLine, Location, Loss, Offer, OfferQuery, PullsIn, Search, Source};
@@ -8,14 +8,7 @@ use crate::model::{CommandLine, Location, Loss, Offer, OfferQuery, PullsIn, Sear
 /// The capability of a manager whose catalogues are on this machine; see [`Catalogue`].
 pub trait SimpleCatalogue {
     /// The offers of the manager's sources that match the query; losses are added to `notes`.
-    fn offers(
-        &self,
-        host: &Host,
-        at: &Location,
-        items: &[InstalledPackage],
-        asked: &OfferQuery,
-        notes: &mut Vec<Loss>,
-    ) -> Vec<Offer>;
+    fn offers(&self, host: &Host, asked: &CatalogueQuery<'_>, notes: &mut Vec<Loss>) -> Vec<Offer>;
 
     /// What installing an offer would bring along.
     fn pulls_in(&self, host: &Host, at: &Location, items: &[InstalledPackage], offer: &Offer) -> Option<PullsIn> {
@@ -57,7 +50,7 @@ impl<'s, K: SimpleBackend + 's> Catalogue for SimpleInstallation<'s, K> {
     fn offers(&self, asked: &OfferQuery) -> Vec<Offer> {
         let Some(catalogue) = self.backend.catalogue() else { return Vec::new() };
         let mut lost = Vec::new();
-        let offers = catalogue.offers(self.host, &self.location, self.items(), asked, &mut lost);
+        let offers = catalogue.offers(self.host, &CatalogueQuery::new(&self.location, self.items(), asked), &mut lost);
         self.note(lost);
         offers
     }

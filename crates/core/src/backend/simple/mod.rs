@@ -15,7 +15,7 @@ use rayon::prelude::*;
 
 pub use catalogue::SimpleCatalogue;
 pub use installation::SimpleInstallation;
-pub(crate) use offered::CatalogueQuery;
+pub use offered::CatalogueQuery;
 
 use crate::backend::dependency_graph::{Need, Want};
 use crate::bytes::{ByteString, path};

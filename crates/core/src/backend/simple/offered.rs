@@ -10,9 +10,13 @@ use crate::bytes::ByteString;
 use crate::model::{Described, Location, Offer, OfferQuery, Status};
 
 /// A query to one installation: decides which entries of its catalogues are asked about.
-pub(crate) struct CatalogueQuery<'a> {
-    at: &'a Location,
-    query: &'a OfferQuery,
+pub struct CatalogueQuery<'a> {
+    /// Where it is asked.
+    pub(crate) at: &'a Location,
+    /// What is installed there.
+    pub(crate) items: &'a [InstalledPackage],
+    /// What is asked.
+    pub(crate) query: &'a OfferQuery,
     installed: HashMap<&'a [u8], Vec<&'a InstalledPackage>>,
 }
 
@@ -27,7 +31,7 @@ impl<'a> CatalogueQuery<'a> {
         for item in items.iter().filter(|item| item.status != Status::ConfigRemains).filter(is_asked) {
             installed.entry(&item.name).or_default().push(item);
         }
-        CatalogueQuery { at, query, installed }
+        CatalogueQuery { at, items, query, installed }
     }
 
     /// Whether an entry is asked about: by what it says, or because it is installed.
@@ -51,15 +55,20 @@ impl<'a> CatalogueQuery<'a> {
 
     /// The entry of a catalogue, with what is known of it here.
     pub(crate) fn offer(&self, name: ByteString, version: ByteString, arch: Option<ByteString>) -> Offer {
-        let items = self.installed.get(&*name).map_or(&[][..], Vec::as_slice);
+        let items = self.installed(&name);
         let (held, installed) =
             (items.iter().any(|item| item.held), items.iter().any(|item| item.version.as_ref() == Some(&version)));
         let bare = Offer::bare(self.at.manager, self.at.scope.clone(), name, version, arch, held);
         Offer { installed, confinement: Some("none".to_owned()), ..bare }
     }
 
-    /// Adds what is installed and in no catalogue, and marks the candidates: the newest of each package.
-    pub(crate) fn finish(&self, mut offers: Vec<Offer>, order: &dyn Fn(&[u8], &[u8]) -> Ordering) -> Vec<Offer> {
+    /// The packages of a name that are installed and asked about.
+    pub(crate) fn installed(&self, name: &[u8]) -> &[&'a InstalledPackage] {
+        self.installed.get(name).map_or(&[], Vec::as_slice)
+    }
+
+    /// Adds what is installed and in no catalogue.
+    pub(crate) fn add_installed(&self, offers: &mut Vec<Offer>) {
         let listed: HashSet<(ByteString, Option<ByteString>)> = offers
             .iter()
             .filter(|offer| offer.installed)
@@ -69,9 +78,15 @@ impl<'a> CatalogueQuery<'a> {
             if !listed.contains(&(item.name.clone(), item.version.clone())) {
                 let version = item.version.clone().unwrap_or_default();
                 let offer = self.offer(item.name.clone(), version, item.arch.clone());
-                offers.push(Offer { channel: item.channel.clone(), evidence: item.evidence.clone(), ..offer });
+                let (channel, evidence) = (item.channel.clone(), item.evidence.clone());
+                offers.push(Offer { installed: true, channel, evidence, ..offer });
             }
         }
+    }
+
+    /// Adds what is installed and in no catalogue, and marks the candidates: the newest of each package.
+    pub(crate) fn finish(&self, mut offers: Vec<Offer>, order: &dyn Fn(&[u8], &[u8]) -> Ordering) -> Vec<Offer> {
+        self.add_installed(&mut offers);
         mark_candidates(&mut offers, order);
         offers.sort_by(|a, b| a.name.cmp(&b.name));
         offers

@@ -117,7 +117,7 @@ pub struct Comparison {
 /// Compares two snapshots, the earlier one first.
 #[must_use]
 pub fn compare(before: &Snapshot, after: &Snapshot) -> Comparison {
-    let mut pair = Pair { before, after, users: BTreeSet::new(), changes: Vec::new() };
+    let mut pair = Pair { before, after, users: BTreeSet::new(), changes: Changes::default() };
     let seen = |one: &Snapshot| one.users_seen.iter().cloned().collect::<BTreeSet<String>>();
     let (of_before, of_after) = (seen(before), seen(after));
     pair.users = of_before.intersection(&of_after).cloned().collect();
@@ -143,7 +143,7 @@ pub fn compare(before: &Snapshot, after: &Snapshot) -> Comparison {
         }
     };
     differs("the name", &before.host, &after.host);
-    let mut changes = pair.changes;
+    let mut changes = pair.changes.0;
     changes.sort_by(|a, b| (a.what, &a.subject, a.change, &a.of).cmp(&(b.what, &b.subject, b.change, &b.of)));
     Comparison { same: changes.is_empty(), changes, not_compared }
 }
@@ -154,13 +154,13 @@ struct Pair<'p> {
     after: &'p Snapshot,
     /// The users that both looked at.
     users: BTreeSet<String>,
-    changes: Vec<Change>,
+    changes: Changes,
 }
 
 /// One kind of record by what stays the same.
-type Keyed<'r, R> = BTreeMap<String, &'r R>;
+pub(super) type Keyed<'r, R> = BTreeMap<String, &'r R>;
 
-fn keyed<'r, R>(records: &'r [R], key: impl Fn(&R) -> String) -> Keyed<'r, R> {
+pub(super) fn keyed<'r, R>(records: &'r [R], key: impl Fn(&R) -> String) -> Keyed<'r, R> {
     records.iter().map(|one| (key(one), one)).collect()
 }
 
@@ -169,31 +169,49 @@ impl Pair<'_> {
     fn sees(&self, scope: &str) -> bool {
         scope.strip_prefix("user:").is_none_or(|user| self.users.contains(user))
     }
+}
 
+impl Change {
+    /// A difference as a whole, wherever it matters.
+    fn new(what: Subject, change: Difference, subject: String, from: Option<String>, to: Option<String>) -> Self {
+        Change { what, change, subject, of: None, from, to, contexts: Vec::new() }
+    }
+}
+
+/// What differs so far.
+#[derive(Debug, Default)]
+pub(super) struct Changes(pub(super) Vec<Change>);
+
+impl Changes {
     fn add(&mut self, what: Subject, change: Difference, subject: &str, from: Option<String>, to: Option<String>) {
-        let subject = subject.to_owned();
-        self.changes.push(Change { what, change, subject, of: None, from, to, contexts: Vec::new() });
+        self.0.push(Change::new(what, change, subject.to_owned(), from, to));
     }
 
     /// Adds a difference of one part, if there is one.
-    fn part(&mut self, what: Subject, subject: &str, of: &str, from: Option<&str>, to: Option<&str>) {
-        if from == to {
-            return;
+    pub(super) fn part(&mut self, what: Subject, subject: &str, of: &str, from: Option<&str>, to: Option<&str>) {
+        if from != to {
+            let owned = |text: Option<&str>| text.map(str::to_owned);
+            let change = Change::new(what, Difference::Changed, subject.to_owned(), owned(from), owned(to));
+            self.0.push(Change { of: Some(of.to_owned()), ..change });
         }
-        let owned = |text: Option<&str>| text.map(str::to_owned);
-        self.changes.push(Change {
-            what,
-            change: Difference::Changed,
-            subject: subject.to_owned(),
-            of: Some(of.to_owned()),
-            from: owned(from),
-            to: owned(to),
-            contexts: Vec::new(),
-        });
+    }
+
+    /// The same where a side that is not known is no difference.
+    pub(super) fn known_part(
+        &mut self,
+        what: Subject,
+        subject: &str,
+        of: &str,
+        from: Option<&String>,
+        to: Option<&String>,
+    ) {
+        if let (Some(from), Some(to)) = (from, to) {
+            self.part(what, subject, of, Some(from), Some(to));
+        }
     }
 
     /// Pairs records; tells those that only one has, and hands the others to `both`.
-    fn each<R>(
+    pub(super) fn each<R>(
         &mut self,
         what: Subject,
         (before, after): (&Keyed<'_, R>, &Keyed<'_, R>),

@@ -20,7 +20,7 @@ impl Pair<'_> {
             "installed" => one.version.clone(),
             status => Some(format!("{} ({status})", one.version.clone().unwrap_or_default())),
         };
-        self.each(Subject::Package, (&before, &after), &version, &mut |pair, key, old, new| {
+        self.changes.each(Subject::Package, (&before, &after), &version, &mut |changes, key, old, new| {
             let what = Subject::Package;
             let (from, to) = (old.version.as_deref(), new.version.as_deref());
             let way = match from.zip(to).map(|(from, to)| tokens::compare(from.as_bytes(), to.as_bytes())) {
@@ -28,22 +28,20 @@ impl Pair<'_> {
                 Some(Ordering::Greater) => "down",
                 _ => "version",
             };
-            pair.part(what, key, way, from, to);
+            changes.part(what, key, way, from, to);
             // What is rebuilt at the same version is another build only where its manager counts builds.
             if from == to {
-                pair.part(what, key, "revision", old.revision.as_deref(), new.revision.as_deref());
+                changes.part(what, key, "revision", old.revision.as_deref(), new.revision.as_deref());
             }
-            pair.part(what, key, "reason", Some(&old.reason), Some(&new.reason));
+            changes.part(what, key, "reason", Some(&old.reason), Some(&new.reason));
             let held = |is_held: bool| Some(if is_held { "held" } else { "not held" });
-            pair.part(what, key, "held", held(old.held), held(new.held));
-            pair.part(what, key, "status", Some(&old.status), Some(&new.status));
-            pair.part(what, key, "channel", old.channel.as_deref(), new.channel.as_deref());
+            changes.part(what, key, "held", held(old.held), held(new.held));
+            changes.part(what, key, "status", Some(&old.status), Some(&new.status));
+            changes.part(what, key, "channel", old.channel.as_deref(), new.channel.as_deref());
             let active = |is_active: bool| Some(if is_active { "in use" } else { "not in use" });
-            pair.part(what, key, "active", active(old.active), active(new.active));
+            changes.part(what, key, "active", active(old.active), active(new.active));
             // A source that is not known, because nothing was fetched, is no other source.
-            if let (Some(from), Some(to)) = (&old.origin, &new.origin) {
-                pair.part(what, key, "origin", Some(from), Some(to));
-            }
+            changes.known_part(what, key, "origin", old.origin.as_ref(), new.origin.as_ref());
         });
     }
 
@@ -79,7 +77,7 @@ impl Pair<'_> {
                 (_, None) => Difference::Removed,
                 _ => Difference::Changed,
             };
-            self.changes.push(Change { what: Subject::Winner, change, subject: name, of: None, from, to, contexts });
+            self.changes.0.push(Change { contexts, ..Change::new(Subject::Winner, change, name, from, to) });
         }
     }
 
@@ -89,22 +87,32 @@ impl Pair<'_> {
             users => format!("{} ({})", one.id, users.join(", ")),
         };
         let (before, after) = (keyed(&self.before.launchers, key), keyed(&self.after.launchers, key));
-        self.each(Subject::Launcher, (&before, &after), &|one| Some(one.file.clone()), &mut |pair, key, old, new| {
-            let what = Subject::Launcher;
-            pair.part(what, key, "file", Some(&old.file), Some(&new.file));
-            pair.part(what, key, "name", old.name.as_deref(), new.name.as_deref());
-            let shown = |is_shown: bool| Some(if is_shown { "shown" } else { "not shown" });
-            pair.part(what, key, "shown", shown(old.shown), shown(new.shown));
-            pair.part(what, key, "starts", old.starts.as_deref(), new.starts.as_deref());
-        });
+        self.changes.each(
+            Subject::Launcher,
+            (&before, &after),
+            &|one| Some(one.file.clone()),
+            &mut |changes, key, old, new| {
+                let what = Subject::Launcher;
+                changes.part(what, key, "file", Some(&old.file), Some(&new.file));
+                changes.part(what, key, "name", old.name.as_deref(), new.name.as_deref());
+                let shown = |is_shown: bool| Some(if is_shown { "shown" } else { "not shown" });
+                changes.part(what, key, "shown", shown(old.shown), shown(new.shown));
+                changes.part(what, key, "starts", old.starts.as_deref(), new.starts.as_deref());
+            },
+        );
     }
 
     pub(super) fn unowned(&mut self) {
         let (before, after) =
             (keyed(&self.before.unowned, |one| one.path.clone()), keyed(&self.after.unowned, |one| one.path.clone()));
-        self.each(Subject::Unowned, (&before, &after), &|one| Some(one.kind.clone()), &mut |pair, key, old, new| {
-            pair.part(Subject::Unowned, key, "content", old.content.as_deref(), new.content.as_deref());
-        });
+        self.changes.each(
+            Subject::Unowned,
+            (&before, &after),
+            &|one| Some(one.kind.clone()),
+            &mut |changes, key, old, new| {
+                changes.part(Subject::Unowned, key, "content", old.content.as_deref(), new.content.as_deref());
+            },
+        );
     }
 
     pub(super) fn search_paths(&mut self) {
@@ -141,7 +149,7 @@ impl Pair<'_> {
             }
         }
         for ((subject, from, to, change), contexts) in found {
-            self.changes.push(Change { what: Subject::SearchPath, change, subject, of: None, from, to, contexts });
+            self.changes.0.push(Change { contexts, ..Change::new(Subject::SearchPath, change, subject, from, to) });
         }
     }
 
@@ -150,12 +158,12 @@ impl Pair<'_> {
         let (mut before, mut after) = (keyed(&self.before.sources, key), keyed(&self.after.sources, key));
         before.retain(|_, one| self.sees(&one.scope));
         after.retain(|_, one| self.sees(&one.scope));
-        self.each(Subject::Source, (&before, &after), &|one| one.url.clone(), &mut |pair, key, old, new| {
+        self.changes.each(Subject::Source, (&before, &after), &|one| one.url.clone(), &mut |changes, key, old, new| {
             let what = Subject::Source;
-            pair.part(what, key, "address", old.url.as_deref(), new.url.as_deref());
+            changes.part(what, key, "address", old.url.as_deref(), new.url.as_deref());
             let used = |is_used: bool| Some(if is_used { "used" } else { "not used" });
-            pair.part(what, key, "enabled", used(old.enabled), used(new.enabled));
-            pair.part(what, key, "signed", Some(&old.signed), Some(&new.signed));
+            changes.part(what, key, "enabled", used(old.enabled), used(new.enabled));
+            changes.part(what, key, "signed", Some(&old.signed), Some(&new.signed));
         });
     }
 
@@ -169,7 +177,7 @@ impl Pair<'_> {
             (current(self.before), current(self.after));
         for (holder, from) in &before {
             if let Some(to) = after.get(holder) {
-                self.part(Subject::State, holder, "number", Some(from), Some(to));
+                self.changes.part(Subject::State, holder, "number", Some(from), Some(to));
             }
         }
     }
@@ -181,23 +189,33 @@ impl Pair<'_> {
         );
         before.retain(|_, one| self.sees(&one.scope));
         after.retain(|_, one| self.sees(&one.scope));
-        self.each(Subject::Service, (&before, &after), &|one| Some(one.file.clone()), &mut |pair, key, old, new| {
-            let starts =
-                |is_enabled: bool| Some(if is_enabled { "starts by itself" } else { "does not start by itself" });
-            pair.part(Subject::Service, key, "enabled", starts(old.enabled), starts(new.enabled));
-            pair.part(Subject::Service, key, "file", Some(&old.file), Some(&new.file));
-        });
+        self.changes.each(
+            Subject::Service,
+            (&before, &after),
+            &|one| Some(one.file.clone()),
+            &mut |changes, key, old, new| {
+                let starts =
+                    |is_enabled: bool| Some(if is_enabled { "starts by itself" } else { "does not start by itself" });
+                changes.part(Subject::Service, key, "enabled", starts(old.enabled), starts(new.enabled));
+                changes.part(Subject::Service, key, "file", Some(&old.file), Some(&new.file));
+            },
+        );
     }
 
     pub(super) fn accounts(&mut self) {
         let (before, after) =
             (keyed(&self.before.users, |one| one.name.clone()), keyed(&self.after.users, |one| one.name.clone()));
-        self.each(Subject::User, (&before, &after), &|one| Some(one.uid.to_string()), &mut |pair, key, old, new| {
-            let what = Subject::User;
-            pair.part(what, key, "number", Some(&old.uid.to_string()), Some(&new.uid.to_string()));
-            pair.part(what, key, "home", Some(&old.home), Some(&new.home));
-            pair.part(what, key, "shell", Some(&old.shell), Some(&new.shell));
-        });
+        self.changes.each(
+            Subject::User,
+            (&before, &after),
+            &|one| Some(one.uid.to_string()),
+            &mut |changes, key, old, new| {
+                let what = Subject::User;
+                changes.part(what, key, "number", Some(&old.uid.to_string()), Some(&new.uid.to_string()));
+                changes.part(what, key, "home", Some(&old.home), Some(&new.home));
+                changes.part(what, key, "shell", Some(&old.shell), Some(&new.shell));
+            },
+        );
     }
 
     pub(super) fn files(&mut self) {
@@ -213,11 +231,9 @@ impl Pair<'_> {
             (keyed(&self.before.files, |one| one.path.clone()), keyed(&self.after.files, |one| one.path.clone()));
         before.retain(|path, _| is_seen(path));
         after.retain(|path, _| is_seen(path));
-        self.each(Subject::File, (&before, &after), &|_| None, &mut |pair, key, old, new| {
+        self.changes.each(Subject::File, (&before, &after), &|_| None, &mut |changes, key, old, new| {
             // What one of them could not read is not known to differ.
-            if old.content.is_some() && new.content.is_some() {
-                pair.part(Subject::File, key, "content", old.content.as_deref(), new.content.as_deref());
-            }
+            changes.known_part(Subject::File, key, "content", old.content.as_ref(), new.content.as_ref());
         });
     }
 }

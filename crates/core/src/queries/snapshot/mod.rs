@@ -10,7 +10,8 @@ use crate::history::{
     LauncherRecord, PackageRecord, PathRecord, SNAPSHOT_SCHEMA, Snapshot, SourceRecord, StateRecord, UnownedRecord,
     UserRecord,
 };
-use crate::model::{Algorithm, Launcher, Package, Scope, Source, State};
+use crate::host::System;
+use crate::model::{Algorithm, Launcher, Package, Source, State, rfc3339};
 use crate::queries::launchers::{DesktopSession, Launchers, launchers};
 use crate::queries::unowned::{Group, unowned};
 use crate::queries::{CheckContext, UserView, states::states};
@@ -32,10 +33,6 @@ pub fn take(asking: &CheckContext<'_, '_>, taken_at: Option<i64>) -> Snapshot {
     let unowned = unowned(survey, &searches, &[]).groups;
     let mut states: Vec<StateRecord> = states(survey, &[]).states.iter().map(state).collect();
     states.sort_by(|a, b| (&a.manager, &a.holder, &a.number).cmp(&(&b.manager, &b.holder, &b.number)));
-    let system = host.system().and_then(|system| {
-        let id = text(system.id.as_ref()?);
-        Some(system.version.as_ref().map_or_else(|| id.clone(), |version| format!("{id} {}", version.to_data())))
-    });
     let losses = survey.coverage().into_iter().flat_map(|part| {
         let what = part.manager.map_or_else(String::new, |manager| format!("{manager}: "));
         part.notes.into_iter().map(move |note| format!("{what}{note}"))
@@ -43,10 +40,10 @@ pub fn take(asking: &CheckContext<'_, '_>, taken_at: Option<i64>) -> Snapshot {
     Snapshot {
         schema: SNAPSHOT_SCHEMA.to_owned(),
         written_by: env!("CARGO_PKG_VERSION").to_owned(),
-        taken_at: taken_at.and_then(stamp),
+        taken_at: taken_at.map(rfc3339),
         host: host.hostname().as_ref().map(text),
         root: host.root.place().display().to_string(),
-        system,
+        system: host.system().and_then(System::to_data),
         users_seen: host.users.iter().map(|user| text(&user.name)).collect(),
         packages: packages.iter().map(package).collect(),
         winners: winners::of(asking),
@@ -67,17 +64,12 @@ pub(super) fn text(bytes: &ByteString) -> String {
     bytes.to_data().into_owned()
 }
 
-/// A time in RFC 3339, UTC.
-fn stamp(seconds: i64) -> Option<String> {
-    Some(jiff::Timestamp::from_second(seconds).ok()?.to_string())
-}
-
 fn package(one: &Package) -> PackageRecord {
     let optional = |text: &Option<ByteString>| text.as_ref().map(|text| text.to_data().into_owned());
     PackageRecord {
         id: text(&one.id),
         manager: one.manager.to_string(),
-        scope: scope(&one.scope),
+        scope: one.scope.to_data(),
         location: text(&one.location),
         name: text(&one.name),
         version: optional(&one.version),
@@ -90,17 +82,9 @@ fn package(one: &Package) -> PackageRecord {
         held: one.held,
         active: one.active,
         status: one.status.word().to_owned(),
-        installed_at: one.installed_at.and_then(stamp),
+        installed_at: one.installed_at.map(rfc3339),
         size: one.size,
         title: optional(&one.title),
-    }
-}
-
-fn scope(scope: &Scope) -> String {
-    match scope {
-        Scope::System => "system".to_owned(),
-        Scope::User(name) => format!("user:{}", name.to_data()),
-        Scope::Environment(dir) => format!("environment:{}", dir.to_data()),
     }
 }
 
@@ -142,7 +126,7 @@ fn unowned_files(survey: &Survey<'_>, group: &Group) -> Vec<UnownedRecord> {
     let content = |file: &ByteString| {
         let meta = root.target(file).ok()?;
         if meta.size > MAX_CONTENT {
-            return Some(format!("{} bytes of {}", meta.size, stamp(meta.modified)?));
+            return Some(format!("{} bytes of {}", meta.size, rfc3339(meta.modified)));
         }
         Some(crate::digests::of_file(root, file, Algorithm::Sha256).ok()?.hexadecimal)
     };
@@ -157,7 +141,7 @@ fn unowned_files(survey: &Survey<'_>, group: &Group) -> Vec<UnownedRecord> {
 fn source(one: &Source) -> SourceRecord {
     SourceRecord {
         manager: one.manager.to_string(),
-        scope: scope(&one.scope),
+        scope: one.scope.to_data(),
         name: text(&one.name),
         url: one.url.as_ref().map(text),
         enabled: one.enabled,

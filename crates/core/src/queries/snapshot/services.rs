@@ -3,7 +3,7 @@
 use hashbrown::HashSet;
 
 use super::text;
-use crate::backend::jobs::{self, SYSTEM_UNITS, USER_UNITS};
+use crate::backend::jobs::{self, SYSTEM_UNITS, USER_UNITS, own_units};
 use crate::bytes::{ByteString, path};
 use crate::fs::Kind;
 use crate::history::ServiceRecord;
@@ -21,15 +21,10 @@ pub(super) fn of(host: &Host) -> Vec<ServiceRecord> {
     let mut found = units(host, &lasting(owned(&SYSTEM_UNITS)), "system");
     found.extend(units(host, &lasting(owned(&USER_UNITS)), "every user"));
     for user in &host.users {
-        let own = [&b".config/systemd/user"[..], b".local/share/systemd/user"].map(|dir| path::join(&user.home, dir));
-        found.extend(units(host, &own, &format!("user:{}", user.name.to_data())));
+        found.extend(units(host, &own_units(user), &Scope::User(user.name.clone()).to_data()));
     }
     for job in jobs::read(host).into_iter().filter(|job| !job.name.ends_with(b".timer")) {
-        let scope = match &job.scope {
-            Scope::User(name) => format!("user:{}", name.to_data()),
-            _ => "system".to_owned(),
-        };
-        let file = text(&job.evidence.file);
+        let (scope, file) = (job.scope.to_data(), text(&job.evidence.file));
         found.push(ServiceRecord { name: text(&job.name), scope, file, enabled: true });
     }
     found.sort_by(|a, b| (&a.scope, &a.name).cmp(&(&b.scope, &b.name)));

@@ -27,6 +27,7 @@ use std::cmp::Ordering;
 use serde::Deserialize;
 
 use crate::backend::advice::actor_for;
+use crate::backend::simple::CatalogueQuery;
 use crate::backend::simple::{
     InstalledPackage, Record, SimpleBackend, SimpleCatalogue, SimpleInstallation, dirs_in, is_dir, link_target,
     scope_of,
@@ -36,8 +37,8 @@ use crate::bytes::{ByteString, path};
 use crate::fs::{Kind, Limit};
 use crate::host::Host;
 use crate::model::{
-    Actor, Affix, CommandLine, Evidence, Location, Loss, ManagerId, ManagerKind, Offer, OfferQuery, Origin, Profile,
-    Reason, RemedyKind, Scope, Search, Source, Status,
+    Actor, Affix, CommandLine, Evidence, Location, Loss, ManagerId, ManagerKind, Offer, Origin, Profile, Reason,
+    RemedyKind, Scope, Search, Source, Status,
 };
 use crate::version::tokens;
 use crate::version::upstream::Notation;
@@ -331,15 +332,8 @@ impl SimpleBackend for Prefix {
 }
 
 impl SimpleCatalogue for Prefix {
-    fn offers(
-        &self,
-        host: &Host,
-        at: &Location,
-        items: &[InstalledPackage],
-        asked: &OfferQuery,
-        notes: &mut Vec<Loss>,
-    ) -> Vec<Offer> {
-        offers::offers(host, at, items, asked, notes)
+    fn offers(&self, host: &Host, asked: &CatalogueQuery<'_>, notes: &mut Vec<Loss>) -> Vec<Offer> {
+        offers::offers(host, asked.at, asked.items, asked.query, notes)
     }
 
     fn is_fetched(&self, host: &Host, _: &Location) -> bool {

@@ -8,13 +8,11 @@
 use super::{Registry, compare};
 use crate::backend::Unsearched;
 use crate::backend::index_settings::without_credentials;
-use crate::backend::simple::{CatalogueQuery, InstalledPackage, SimpleCatalogue};
+use crate::backend::simple::{CatalogueQuery, SimpleCatalogue};
 use crate::bytes::{ByteString, path};
 use crate::fs::Limit;
 use crate::host::Host;
-use crate::model::{
-    CommandLine, Described, Evidence, Location, Loss, Offer, OfferQuery, Origin, Scope, Search, Source,
-};
+use crate::model::{CommandLine, Described, Evidence, Location, Loss, Offer, Origin, Scope, Search, Source};
 
 /// One tree.
 struct Tree {
@@ -140,17 +138,9 @@ fn each_port<'c>(content: &'c [u8], take: &mut dyn FnMut(u32, &'c [u8], &'c [u8]
 }
 
 impl SimpleCatalogue for Registry {
-    fn offers(
-        &self,
-        host: &Host,
-        at: &Location,
-        items: &[InstalledPackage],
-        query: &OfferQuery,
-        notes: &mut Vec<Loss>,
-    ) -> Vec<Offer> {
-        let asked = CatalogueQuery::new(at, items, query);
+    fn offers(&self, host: &Host, asked: &CatalogueQuery<'_>, notes: &mut Vec<Loss>) -> Vec<Offer> {
         let mut offers = Vec::new();
-        for tree in configured(host, at, notes).iter().filter(|tree| tree.enabled) {
+        for tree in configured(host, asked.at, notes).iter().filter(|tree| tree.enabled) {
             let Ok(meta) = host.root.target(&tree.index) else { continue };
             let lost = "what it offers is unknown in full";
             let content = match host.root.read(&tree.index, Limit::RECORD) {

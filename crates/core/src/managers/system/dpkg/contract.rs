@@ -6,6 +6,7 @@ use super::lists::{self, Keep, List};
 use super::marks::Marks;
 use super::status::{self, Record, State};
 use crate::backend::Log;
+use crate::backend::components::Components;
 use crate::backend::jobs::Job;
 use crate::backend::listed::{self, Role};
 use crate::backend::{
@@ -332,7 +333,11 @@ impl Catalogue for DpkgInstallation<'_> {
         const FEW: usize = 8;
         match names.len() <= FEW {
             true => self.lists_with(names),
-            false => self.offers(&OfferQuery::Names(names.to_vec())).iter().filter_map(Offer::listed_in).collect(),
+            // These are names of packages: no catalogue of applications need be read.
+            false => {
+                let offers = self.offers_with(&OfferQuery::Names(names.to_vec()), &Components::default());
+                offers.iter().filter_map(Offer::listed_in).collect()
+            }
         }
     }
 

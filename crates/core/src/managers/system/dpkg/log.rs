@@ -153,11 +153,17 @@ impl Log for DpkgInstallation<'_> {
         });
         self.note(notes);
         mark_order(&mut events);
+        // What was done during a call is found by its time.
+        let mut by_time: Vec<(i64, usize)> =
+            events.iter().enumerate().filter_map(|(place, event)| Some((event.at?, place))).collect();
+        by_time.sort_unstable();
         for call in self.calls(&zone) {
-            let is_within = |event: &&mut Event| event.at.is_some_and(|at| (call.start..=call.end).contains(&at));
+            let first = by_time.partition_point(|(at, _)| *at < call.start);
+            let within = by_time[first..].iter().take_while(|(at, _)| *at <= call.end);
             let transaction = Some(format!("{} {} line {}", call.recorded, call.file, call.line));
             let mut known: HashSet<(ByteString, Option<ByteString>)> = HashSet::new();
-            for event in events.iter_mut().filter(is_within) {
+            for (_, place) in within {
+                let event = &mut events[*place];
                 event.by.clone_from(&call.by);
                 event.command.clone_from(&call.command);
                 event.transaction.clone_from(&transaction);

@@ -21,21 +21,6 @@ type Key = (ByteString, ByteString);
 /// A package, its record where it is installed, and every version of it.
 type Chosen<'r> = (Key, Option<&'r Record>, Vec<Choice>);
 
-/// By what else a package is found.
-fn keywords(entry: &Entry, apps: &Components) -> Vec<ByteString> {
-    match (&entry.text, apps.of(&entry.name)) {
-        (Some(text), _) => text.summaries.clone(),
-        (None, Some(app)) => app.ids.clone(),
-        (None, None) => Vec::new(),
-    }
-}
-
-/// The name that is shown of an application in a package.
-fn display_name(entry: &Entry, apps: &Components) -> Option<ByteString> {
-    let searched = entry.text.as_ref().and_then(|text| text.display_name.clone());
-    searched.or_else(|| apps.of(&entry.name)?.display_name.clone())
-}
-
 impl DpkgInstallation<'_> {
     pub(super) fn apt(&self) -> &Apt {
         self.apt.get_or_init(|| {
@@ -185,11 +170,15 @@ impl DpkgInstallation<'_> {
     }
 
     pub(super) fn all_offers(&self, asked: &OfferQuery) -> Vec<Offer> {
+        self.offers_with(asked, &self.apps(asked))
+    }
+
+    /// The offers for a query about packages and these applications.
+    pub(super) fn offers_with(&self, asked: &OfferQuery, apps: &Components) -> Vec<Offer> {
         let names: HashSet<&[u8]> = match asked {
             OfferQuery::Installed => self.records().iter().map(|record| &*record.name).collect(),
             _ => HashSet::new(),
         };
-        let apps = self.apps(asked);
         let (entries, chosen) = match asked {
             OfferQuery::Search(search) => self.found(search),
             _ => self.choices(&|name| names.contains(name) || asked.has(name) || apps.of(name).is_some()),
@@ -242,8 +231,8 @@ impl DpkgInstallation<'_> {
                         says: entry.says.clone(),
                         homepage: entry.homepage.clone(),
                         provides: entry.text.as_ref().map(|text| text.commands.clone()).unwrap_or_default(),
-                        display_name: display_name(entry, &apps),
-                        keywords: keywords(entry, &apps),
+                        display_name: entry.text.as_ref().and_then(|text| text.display_name.clone()),
+                        keywords: entry.text.as_ref().map(|text| text.summaries.clone()).unwrap_or_default(),
                         signed: Some(index.signature.is_some()),
                         download_size: entry.download_size,
                         size: entry.installed_size,
@@ -258,6 +247,7 @@ impl DpkgInstallation<'_> {
                 }
             }
         }
+        offers.iter_mut().filter(|offer| offer.source.is_some()).for_each(|offer| apps.describe(offer));
         offers
     }
 
@@ -312,10 +302,7 @@ impl DpkgInstallation<'_> {
         let is_missing = |one: &&apt::Source| one.enabled && lists.lists_of(one).is_empty();
         let missing: Vec<ByteString> =
             lists.sources.iter().filter(is_missing).map(|one| without_credentials(&one.url)).collect();
-        if let Some(first) = missing.first() {
-            let more = if missing.len() > 1 { format!(" and {} more", missing.len() - 1) } else { String::new() };
-            found.push(Unsearched::new(format!("{first}{more}: no list of packages was fetched"), fetch()));
-        }
+        found.extend(Unsearched::not_fetched(&missing, fetch()));
         if search.scope() != SearchScope::Names && !lists.indexes.is_empty() && !lists.has_commands(&self.host.root) {
             // With the program there, an update fetches its lists too.
             let has_program = self.host.root.target(b"/usr/bin/apt-file").is_ok();

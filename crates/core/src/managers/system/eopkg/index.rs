@@ -9,13 +9,12 @@ use std::fmt::Write as _;
 use super::{Damage, Database, each_text, ends_with, tokens};
 use crate::backend::Unsearched;
 use crate::backend::index_settings::without_credentials;
-use crate::backend::simple::{CatalogueQuery, InstalledPackage, SimpleCatalogue, dirs_in};
+use crate::backend::simple::{CatalogueQuery, SimpleCatalogue, dirs_in};
 use crate::bytes::{ByteString, path};
 use crate::fs::{Limit, Root};
 use crate::host::Host;
 use crate::model::{
-    CommandLine, Described, Evidence, Location, Loss, Offer, OfferQuery, Origin, Scope, Search, Signing, SigningState,
-    Source,
+    CommandLine, Described, Evidence, Location, Loss, Offer, Origin, Scope, Search, Signing, SigningState, Source,
 };
 
 const REPOSITORIES: &str = "/var/lib/eopkg/info/repos";
@@ -130,15 +129,7 @@ fn is_there(root: &Root, one: &Repository) -> bool {
 }
 
 impl SimpleCatalogue for Database {
-    fn offers(
-        &self,
-        host: &Host,
-        at: &Location,
-        items: &[InstalledPackage],
-        query: &OfferQuery,
-        notes: &mut Vec<Loss>,
-    ) -> Vec<Offer> {
-        let asked = CatalogueQuery::new(at, items, query);
+    fn offers(&self, host: &Host, asked: &CatalogueQuery<'_>, notes: &mut Vec<Loss>) -> Vec<Offer> {
         let mut offers = Vec::new();
         for one in configured(host, notes).iter().filter(|one| one.enabled) {
             let Ok(meta) = host.root.target(&one.index) else { continue };
@@ -209,9 +200,7 @@ impl SimpleCatalogue for Database {
         let repositories = configured(host, &mut Vec::new());
         let missing = repositories.iter().filter(|one| one.enabled && !is_there(&host.root, one));
         let fetch = Some(CommandLine::new("eopkg update-repo"));
-        missing
-            .map(|one| Unsearched::new(format!("{}: no list of packages was fetched", one.name), fetch.clone()))
-            .collect()
+        missing.filter_map(|one| Unsearched::not_fetched(std::slice::from_ref(&one.name), fetch.clone())).collect()
     }
 
     fn take(&self, offer: &Offer) -> Option<CommandLine> {

@@ -25,6 +25,7 @@ mod sync;
 
 use crate::backend::components::Components;
 use crate::backend::keys::KeyRing;
+use crate::backend::simple::CatalogueQuery;
 use crate::fs::Limit;
 use std::cmp::Ordering;
 use whodunit_formats::openpgp;
@@ -133,40 +134,27 @@ impl SimpleBackend for Database {
 }
 
 impl SimpleCatalogue for Database {
-    fn offers(
-        &self,
-        host: &Host,
-        at: &Location,
-        items: &[InstalledPackage],
-        asked: &OfferQuery,
-        notes: &mut Vec<Loss>,
-    ) -> Vec<Offer> {
-        let installed: HashMap<&[u8], &InstalledPackage> = items
-            .iter()
-            .filter(|item| asked.is_installed() || asked.wants(&Described { name: &item.name, ..Described::default() }))
-            .map(|item| (&*item.name, item))
-            .collect();
-        let bare = |name: &ByteString, version: &ByteString, arch: Option<ByteString>| {
-            let held = installed.get(&**name).is_some_and(|item| item.held);
-            let bare = Offer::bare(at.manager, at.scope.clone(), name.clone(), version.clone(), arch, held);
-            Offer { confinement: Some("none".to_owned()), ..bare }
-        };
+    fn offers(&self, host: &Host, asked: &CatalogueQuery<'_>, notes: &mut Vec<Loss>) -> Vec<Offer> {
         let mut offers = Vec::new();
-        let catalogues = sync::read(&host.root, &at.dir, &self.settings, notes);
+        let dir = &asked.at.dir;
+        let catalogues = sync::read(&host.root, dir, &self.settings, notes);
         let firsts = sync::firsts(&catalogues);
-        let commands = match asked {
+        let commands = match asked.query {
             OfferQuery::Search(search) if search.scope() != SearchScope::Names => {
-                sync::commands(&host.root, &at.dir, &self.settings, search, notes)
+                sync::commands(&host.root, dir, &self.settings, search, notes)
             }
             _ => HashMap::new(),
         };
-        let apps = Components::read(&host.root, &[], asked);
+        let apps = match catalogues.is_empty() {
+            true => Components::default(),
+            false => Components::read(&host.root, &[], asked.query),
+        };
         notes.extend(apps.notes.iter().cloned());
         for catalogue in &catalogues {
             let asked_for = |one: &&sync::Offered| {
-                installed.contains_key(&*one.name)
+                !asked.installed(&one.name).is_empty()
                     || apps.wants(
-                        asked,
+                        asked.query,
                         &Described {
                             name: &one.name,
                             summary: one.says.as_deref(),
@@ -185,25 +173,18 @@ impl SimpleCatalogue for Database {
                 signed: self.settings.is_checked(&catalogue.repository),
                 download_size: one.download_size,
                 size: one.size,
-                installed: installed.get(&*one.name).is_some_and(|item| item.version.as_ref() == Some(&one.version)),
                 catalogued_at: Some(catalogue.dated),
                 evidence: vec![Evidence::at(
                     catalogue.file.clone(),
                     format!("{}-{}/desc", one.name, one.version),
                     format!("version {}", one.version),
                 )],
-                ..bare(&one.name, &one.version, one.arch.clone())
+                ..asked.offer(one.name.clone(), one.version.clone(), one.arch.clone())
             }));
         }
         offers.iter_mut().for_each(|offer| apps.describe(offer));
-        for item in installed.values() {
-            let version = item.version.clone().unwrap_or_default();
-            if !offers.iter().any(|offer| offer.installed && offer.name == item.name) {
-                let offer = bare(&item.name, &version, item.arch.clone());
-                offers.push(Offer { installed: true, evidence: item.evidence.clone(), ..offer });
-            }
-        }
-        mark(&mut offers, &firsts, &installed);
+        asked.add_installed(&mut offers);
+        mark(&mut offers, &firsts, asked);
         offers.sort_by(|a, b| a.name.cmp(&b.name));
         offers
     }
@@ -213,9 +194,7 @@ impl SimpleCatalogue for Database {
     }
 
     fn is_fetched(&self, host: &Host, at: &Location) -> bool {
-        let file =
-            |one: &settings::Repository| path::join(&path::join(&at.dir, b"sync"), &[&*one.name, b".db"].concat());
-        self.settings.repositories.iter().any(|one| host.root.target(&file(one)).is_ok())
+        self.settings.repositories.iter().any(|one| host.root.target(&one.file(&at.dir, ".db")).is_ok())
     }
 
     fn sources(&self, host: &Host, at: &Location, notes: &mut Vec<Loss>) -> Vec<Source> {
@@ -223,7 +202,7 @@ impl SimpleCatalogue for Database {
         let ring = KeyRing::read(&host.root, &["/etc/pacman.d/gnupg/pubring.gpg".into()], notes);
         let of_one = |one: &settings::Repository| {
             let origin = self.settings.origin(&one.name);
-            let file = path::join(&path::join(&at.dir, b"sync"), &[&*one.name, b".db"].concat());
+            let file = one.file(&at.dir, ".db");
             let signature = host.root.read(&[&*file, b".sig"].concat(), Limit::SMALL).unwrap_or_default();
             let (file_of, line) = &one.place;
             Source {
@@ -244,13 +223,11 @@ impl SimpleCatalogue for Database {
     }
 
     fn unsearched(&self, host: &Host, at: &Location, search: &Search) -> Vec<Unsearched> {
-        let is_there = |one: &settings::Repository| {
-            host.root.target(&path::join(&path::join(&at.dir, b"sync"), &[&*one.name, b".db"].concat())).is_ok()
-        };
+        let is_there = |one: &settings::Repository| host.root.target(&one.file(&at.dir, ".db")).is_ok();
         let missing = self.settings.repositories.iter().filter(|one| !is_there(one));
         let fetch = |line: &'static str| Some(CommandLine::new(line));
         let mut found: Vec<Unsearched> = missing
-            .map(|one| Unsearched::new(format!("{}: no list of packages was fetched", one.name), fetch("pacman -Sy")))
+            .filter_map(|one| Unsearched::not_fetched(std::slice::from_ref(&one.name), fetch("pacman -Sy")))
             .collect();
         let has_packages = found.len() < self.settings.repositories.len();
         if search.scope() != SearchScope::Names && has_packages && !sync::has_lists(&host.root, &at.dir, &self.settings)
@@ -272,14 +249,10 @@ impl SimpleCatalogue for Database {
 }
 
 /// Marks what an upgrade would take, or keep: of each name what the first repository has, where that is newer.
-fn mark(
-    offers: &mut [Offer],
-    firsts: &HashMap<&ByteString, &ByteString>,
-    installed: &HashMap<&[u8], &InstalledPackage>,
-) {
+fn mark(offers: &mut [Offer], firsts: &HashMap<&ByteString, &ByteString>, asked: &CatalogueQuery<'_>) {
     for offer in offers.iter_mut() {
         let is_first = offer.source.as_ref().is_some_and(|source| firsts.get(&offer.name) == Some(&&source.name));
-        let now = installed.get(&*offer.name).and_then(|item| item.version.as_ref());
+        let now = asked.installed(&offer.name).first().and_then(|item| item.version.as_ref());
         let is_newer = match (&offer.version, now) {
             (Some(version), Some(now)) => pacman::compare(version, now) == Ordering::Greater,
             _ => true,

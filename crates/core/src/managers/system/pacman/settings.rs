@@ -29,6 +29,13 @@ pub struct Repository {
     pub checks: Option<ByteString>,
 }
 
+impl Repository {
+    /// What was fetched of it, below the directory of the database: `.db` the packages, `.files` with their files.
+    pub fn file(&self, database: &[u8], ending: &str) -> ByteString {
+        path::join(&path::join(database, b"sync"), &[&*self.name, ending.as_bytes()].concat())
+    }
+}
+
 /// What is set.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub struct Settings {

@@ -49,10 +49,9 @@ const MAX_OF_ONE: u64 = 16 << 20;
 
 /// The catalogues of the repositories that are set, in their order; those that were never fetched are not there.
 pub fn read(root: &Root, database: &ByteString, settings: &Settings, notes: &mut Vec<Loss>) -> Vec<Catalogue> {
-    let dir = path::join(database, b"sync");
     let mut found = Vec::new();
     for repository in &settings.repositories {
-        let file = path::join(&dir, &[&*repository.name, b".db"].concat());
+        let file = repository.file(database, ".db");
         let Ok(meta) = root.target(&file) else { continue };
         let lost = "what it offers is unknown in full";
         match root.read(&file, Limit::RECORD) {
@@ -110,8 +109,7 @@ fn name_of(entry: &[u8]) -> Option<&[u8]> {
 
 /// Whether lists of files were fetched (`pacman -Fy`).
 pub fn has_lists(root: &Root, database: &ByteString, settings: &Settings) -> bool {
-    let file = |name: &[u8]| path::join(&path::join(database, b"sync"), &[name, b".files"].concat());
-    settings.repositories.iter().any(|one| root.target(&file(&one.name)).is_ok())
+    settings.repositories.iter().any(|one| root.target(&one.file(database, ".files")).is_ok())
 }
 
 /// The commands that packages bring, of those that a search names: from `sync/REPOSITORY.files`.
@@ -124,7 +122,7 @@ pub fn commands(
 ) -> HashMap<ByteString, Vec<ByteString>> {
     let mut found: HashMap<ByteString, Vec<ByteString>> = HashMap::new();
     for repository in &settings.repositories {
-        let file = path::join(&path::join(database, b"sync"), &[&*repository.name, b".files"].concat());
+        let file = repository.file(database, ".files");
         if root.target(&file).is_err() {
             continue;
         }

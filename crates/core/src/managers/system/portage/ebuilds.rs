@@ -14,7 +14,7 @@ use rayon::prelude::*;
 use super::repositories::{Repository, configured};
 use super::{Database, cut, gentoo, name_of};
 use crate::backend::Unsearched;
-use crate::backend::simple::{CatalogueQuery, InstalledPackage, SimpleCatalogue, dirs_in};
+use crate::backend::simple::{CatalogueQuery, SimpleCatalogue, dirs_in};
 use crate::bytes::{ByteString, path};
 use crate::fs::{Kind, Limit, Root};
 use crate::host::Host;
@@ -160,22 +160,14 @@ fn decided(root: &Root) -> HashSet<ByteString> {
 }
 
 impl SimpleCatalogue for Database {
-    fn offers(
-        &self,
-        host: &Host,
-        at: &Location,
-        items: &[InstalledPackage],
-        query: &OfferQuery,
-        notes: &mut Vec<Loss>,
-    ) -> Vec<Offer> {
-        let asked = CatalogueQuery::new(at, items, query);
+    fn offers(&self, host: &Host, asked: &CatalogueQuery<'_>, notes: &mut Vec<Loss>) -> Vec<Offer> {
         let (accepted, decided) = (Accepted::read(&host.root), decided(&host.root));
         let mut offers: Vec<Offer> = Vec::new();
         for repository in configured(&host.root, notes) {
             let (origin, fetched) = (repository.origin(), repository.fetched(&host.root));
             let of_one = |one: &Ebuild| -> Option<Result<Offer, Loss>> {
                 let (name, version) = one.parts()?;
-                let is_search = matches!(query, OfferQuery::Search(_));
+                let is_search = matches!(asked.query, OfferQuery::Search(_));
                 let bare = path::name(&name);
                 let by = |name| asked.wants(&Described { name, ..Described::default() });
                 // A name alone is told without reading the entry.
@@ -203,7 +195,7 @@ impl SimpleCatalogue for Database {
                     license: value("LICENSE"),
                     says: summary,
                     refused: !is_taken,
-                    catalogued_at: Some(fetched.unwrap_or(0)).filter(|at| *at > 0).or_else(|| dated(&host.root, one)),
+                    catalogued_at: fetched.or_else(|| dated(&host.root, one)),
                     evidence: vec![Evidence::at(
                         one.file.clone(),
                         "whole file",

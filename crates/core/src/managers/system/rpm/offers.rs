@@ -36,7 +36,10 @@ impl RpmInstallation<'_> {
             }
         });
         let names: HashSet<ByteString> = installed.iter().map(|(brief, ..)| brief.name.clone()).collect();
-        let apps = Components::read(&self.host.root, &[], asked);
+        let apps = match catalogues::fetched(&self.host.root).is_empty() {
+            true => Components::default(),
+            false => Components::read(&self.host.root, &[], asked),
+        };
         let mut lost = apps.notes.clone();
         let wanted = |one: &Primary| {
             names.contains(one.name.as_bytes()) || {
@@ -164,14 +167,13 @@ impl RpmInstallation<'_> {
         }
         let fetched = catalogues::fetched(&self.host.root);
         let used = self.records().repositories.iter().filter(|one| one.enabled);
-        let missing: Vec<&ByteString> = used.map(|one| &one.name).filter(|name| !fetched.contains(name)).collect();
-        let Some(first) = missing.first() else { return Vec::new() };
-        let more = if missing.len() > 1 { format!(" and {} more", missing.len() - 1) } else { String::new() };
+        let missing: Vec<ByteString> =
+            used.map(|one| &one.name).filter(|name| !fetched.contains(*name)).cloned().collect();
         let fetch = self.records().tool(&self.host.root).map(|tool| match tool {
             "zypper" => CommandLine::new("zypper refresh"),
             tool => CommandLine::new(tool).words("makecache"),
         });
-        vec![Unsearched::new(format!("{first}{more}: no list of packages was fetched"), fetch)]
+        Unsearched::not_fetched(&missing, fetch).into_iter().collect()
     }
 
     /// Findings about the repositories themselves.

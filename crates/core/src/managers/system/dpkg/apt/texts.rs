@@ -102,7 +102,7 @@ impl Texts {
         self.notes.extend(components.notes);
         for (name, said) in components.of {
             let text = self.of.entry(name).or_default();
-            text.summaries.extend(said.keywords());
+            text.summaries.extend(said.keywords);
             text.display_name = said.display_name;
             text.commands.extend(said.commands);
         }
