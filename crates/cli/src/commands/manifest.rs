@@ -9,6 +9,7 @@ use whodunit_core::bytes::path;
 use whodunit_core::fs::{Limit, Root};
 use whodunit_core::history::{Compared, Manifest};
 use whodunit_core::managers;
+use whodunit_core::model::Coverage;
 use whodunit_core::queries::manifest::manifest;
 use whodunit_core::survey::Survey;
 
@@ -56,10 +57,8 @@ enum Action {
 pub fn run(arguments: &Arguments, global: &Global, streams: &mut Streams) -> Result<Outcome, CliError> {
     match &arguments.action {
         Action::Write { file, pin } => {
-            let (text, incomplete) = {
-                let (written, losses) = of_machine(global, *pin)?;
-                (written.write(), !losses.is_empty())
-            };
+            let (written, losses) = of_machine(global, *pin)?;
+            let text = written.write();
             match file {
                 None => streams.out.write_all(text.as_bytes())?,
                 Some(file) => {
@@ -70,7 +69,7 @@ pub fn run(arguments: &Arguments, global: &Global, streams: &mut Streams) -> Res
                     })?;
                 }
             }
-            Ok(Outcome { found: true, incomplete, ..Outcome::default() })
+            Ok(Outcome { found: true, incomplete: !losses.is_empty(), ..Outcome::default() })
         }
         Action::Compare { file } => compare(file, global, streams),
     }
@@ -82,8 +81,8 @@ fn of_machine(global: &Global, is_pinned: bool) -> Result<(Manifest, Vec<String>
     session.use_all_contexts(global);
     let survey = Survey::of(&session.host);
     let written = manifest(&survey, &session.searches(), is_pinned, session.now().or_else(process::now));
-    let lost = survey.coverage().into_iter().flat_map(|part| part.notes);
-    Ok((written, lost.map(|note| note.to_string()).collect()))
+    let losses = survey.coverage().iter().flat_map(Coverage::lost).collect();
+    Ok((written, losses))
 }
 
 fn compare(file: &OsString, global: &Global, streams: &mut Streams) -> Result<Outcome, CliError> {

@@ -201,6 +201,8 @@ fn snapshots_are_kept_privately_never_overwritten_and_named_when_they_cannot_be_
     // Without a name, the last one that can be used counts.
     let ran = whodunit(state.path(), &["--root", place, "compare", "--strict"]);
     assert!(ran.out.starts_with("nothing differs between one and now"), "{}", ran.out);
+    // What is noted of a record that was read is no loss.
+    assert_eq!((ran.status, ran.out.contains("Not compared")), (0, false), "{}", ran.out);
     assert_eq!(whodunit(state.path(), &["snapshot", "drop", "one", "cut", "later", "other"]).status, 0);
     let ran = whodunit(state.path(), &["snapshot", "list"]);
     assert!(ran.out.starts_with("no snapshot is kept"), "{}", ran.out);
@@ -324,6 +326,14 @@ fn a_manifest_fits_the_machine_that_wrote_it_and_names_what_another_lacks() {
     let compared = || call(&["manifest", "compare", file.to_str().unwrap(), "--strict", "--format", "json"]);
     assert_eq!((changes(&compared()), compared().status), (Vec::new(), 0));
     assert!(call(&["manifest", "write", file.to_str().unwrap()]).err.contains("exists already"));
+
+    // A machine that keeps several versions of one toolchain.
+    let demo = lantern().to_str().unwrap();
+    let pinned = place.path().join("pinned.toml");
+    let of_demo = |arguments: &[&str]| whodunit(place.path(), &[&["--root", demo, "manifest"], arguments].concat());
+    assert_eq!(of_demo(&["write", "--pin", pinned.to_str().unwrap()]).status, 0);
+    let ran = of_demo(&["compare", pinned.to_str().unwrap(), "--strict"]);
+    assert_eq!((ran.status, ran.out.lines().count()), (0, 1), "{}", ran.out);
 
     dpkg(made.path(), &["-i", "tarn_2.10-1.deb"]);
     fs::rename(root.join("usr/local/bin/buoy"), root.join("usr/local/bin/chain")).unwrap();

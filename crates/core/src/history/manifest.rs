@@ -183,13 +183,14 @@ impl Manifest {
         };
         not_compared
             .extend(unknown.iter().map(|name| format!("what {name} has: this version does not read that manager")));
-        let (mut wanted, twice) = by_id(&self.packages);
+        let several = several(&self.packages);
+        let (mut wanted, twice) = by_id(&self.packages, &several);
         not_compared.extend(
             twice.iter().map(|id| format!("{id}: it stands in the manifest more than once; the last one counts")),
         );
         wanted.retain(|_, one| !unknown.contains(&one.manager));
         let mut changes = Changes::default();
-        let (found, _) = by_id(&here.packages);
+        let (found, _) = by_id(&here.packages, &several);
         let version = |one: &WantedPackage| one.version.clone();
         changes.each(Subject::Package, (&wanted, &found), &version, &mut |changes, id, wanted, now| {
             // What the manifest leaves open, or the machine does not tell, is no difference.
@@ -218,11 +219,31 @@ impl Manifest {
     }
 }
 
-/// Packages by id, and the ids that stand there more than once.
-fn by_id(packages: &[WantedPackage]) -> (Keyed<'_, WantedPackage>, BTreeSet<String>) {
+fn id(one: &WantedPackage) -> String {
+    format!("{}/{}/{}", one.manager, one.scope, one.name)
+}
+
+/// The ids of packages that are wanted at several versions side by side, as version managers keep them.
+fn several(packages: &[WantedPackage]) -> BTreeSet<String> {
+    let mut versions: BTreeMap<String, BTreeSet<Option<&String>>> = BTreeMap::new();
+    for one in packages {
+        versions.entry(id(one)).or_default().insert(one.version.as_ref());
+    }
+    let are_kept = |versions: &BTreeSet<Option<&String>>| versions.len() > 1 && !versions.contains(&None);
+    versions.into_iter().filter(|(_, versions)| are_kept(versions)).map(|(id, _)| id).collect()
+}
+
+/// Packages by id, with the version of those that are kept at several; and the ids that stand there more than once.
+fn by_id<'p>(
+    packages: &'p [WantedPackage],
+    several: &BTreeSet<String>,
+) -> (Keyed<'p, WantedPackage>, BTreeSet<String>) {
     let (mut found, mut twice) = (BTreeMap::new(), BTreeSet::new());
     for one in packages {
-        let id = format!("{}/{}/{}", one.manager, one.scope, one.name);
+        let id = match (id(one), &one.version) {
+            (id, Some(version)) if several.contains(&id) => format!("{id}@{version}"),
+            (id, _) => id,
+        };
         if found.insert(id.clone(), one).is_some() {
             twice.insert(id);
         }
@@ -265,6 +286,20 @@ mod tests {
             let error = Manifest::read(text).unwrap_err().to_string();
             assert!(error.contains(says), "{text:?}: {error}");
         }
+    }
+
+    #[test]
+    fn versions_side_by_side_are_each_wanted() {
+        let wanted = manifest(&[("almanac", Some("1.0")), ("almanac", Some("2.0"))]);
+        assert_eq!(
+            wanted.compare(&wanted, &["dpkg"]),
+            Comparison { same: true, changes: vec![], not_compared: vec![] }
+        );
+        let here = manifest(&[("almanac", Some("2.0")), ("almanac", Some("3.0"))]);
+        let found = wanted.compare(&here, &["dpkg"]);
+        let shown: Vec<String> =
+            found.changes.iter().map(|one| format!("{} {}", one.change.word(), one.subject)).collect();
+        assert_eq!(shown, ["removed dpkg/system/almanac@1.0", "added dpkg/system/almanac@3.0"]);
     }
 
     #[test]

@@ -52,6 +52,19 @@ pub struct Coverage {
     pub notes: Vec<Loss>,
 }
 
+impl Coverage {
+    /// What could not be read, in words; nothing of what was read completely, whatever else is noted of it.
+    #[must_use]
+    pub fn lost(&self) -> Vec<String> {
+        let name = self.manager.map(|manager| format!("{manager}: ")).unwrap_or_default();
+        match (self.state, self.notes.as_slice()) {
+            (CoverageState::Read, _) => Vec::new(),
+            (state, []) => vec![format!("{name}{} is {}", self.location, state.word())],
+            (_, notes) => notes.iter().map(|note| format!("{name}{note}")).collect(),
+        }
+    }
+}
+
 /// Coverage as data formats have it.
 #[derive(Serialize, JsonSchema)]
 #[schemars(rename = "Coverage")]

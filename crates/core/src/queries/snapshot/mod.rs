@@ -11,7 +11,7 @@ use crate::history::{
     UserRecord,
 };
 use crate::host::System;
-use crate::model::{Algorithm, Launcher, Package, Source, State, rfc3339};
+use crate::model::{Algorithm, Coverage, Launcher, Package, Source, State, rfc3339};
 use crate::queries::launchers::{DesktopSession, Launchers, launchers};
 use crate::queries::unowned::{Group, unowned};
 use crate::queries::{CheckContext, UserView, states::states};
@@ -33,11 +33,7 @@ pub fn take(asking: &CheckContext<'_, '_>, taken_at: Option<i64>) -> Snapshot {
     let unowned = unowned(survey, &searches, &[]).groups;
     let mut states: Vec<StateRecord> = states(survey, &[]).states.iter().map(state).collect();
     states.sort_by(|a, b| (&a.manager, &a.holder, &a.number).cmp(&(&b.manager, &b.holder, &b.number)));
-    let losses = survey.coverage().into_iter().flat_map(|part| {
-        let what = part.manager.map_or_else(String::new, |manager| format!("{manager}: "));
-        part.notes.into_iter().map(move |note| format!("{what}{note}"))
-    });
-    Snapshot {
+    let mut taken = Snapshot {
         schema: SNAPSHOT_SCHEMA.to_owned(),
         written_by: env!("CARGO_PKG_VERSION").to_owned(),
         taken_at: taken_at.map(rfc3339),
@@ -55,8 +51,11 @@ pub fn take(asking: &CheckContext<'_, '_>, taken_at: Option<i64>) -> Snapshot {
         services: services::of(host),
         users: accounts(survey),
         files: files::of(host),
-        losses: losses.collect(),
-    }
+        losses: Vec::new(),
+    };
+    // Only now everything has been read.
+    taken.losses = survey.coverage().iter().flat_map(Coverage::lost).collect();
+    taken
 }
 
 /// A text as data formats have it.
