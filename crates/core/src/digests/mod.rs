@@ -80,6 +80,19 @@ pub fn of_files(root: &Root, jobs: &[Job], progress: &dyn Progress) -> Vec<Optio
     found
 }
 
+/// The SHA-256 of each file in hexadecimal, in their order; `None` for one that cannot be read.
+#[must_use]
+pub fn sha256_of<'f>(root: &Root, files: impl IntoIterator<Item = &'f ByteString>) -> Vec<Option<String>> {
+    let job = |file: &ByteString| Job {
+        file: file.clone(),
+        algorithm: Algorithm::Sha256,
+        size: root.target(file).map_or(0, |meta| meta.size),
+    };
+    let jobs: Vec<Job> = files.into_iter().map(job).collect();
+    let found = of_files(root, &jobs, &());
+    found.into_iter().map(|digest| Some(digest?.ok()?.hexadecimal)).collect()
+}
+
 /// The digest of one file.
 ///
 /// # Errors

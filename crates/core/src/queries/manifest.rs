@@ -4,8 +4,8 @@ use crate::backend::Detail;
 use crate::bytes::ByteString;
 use crate::history::{ByHand, MANIFEST_SCHEMA, Manifest, WantedPackage, WantedSource};
 use crate::host::System;
-use crate::model::{Algorithm, Package, Reason, Scope, Source, Status, rfc3339};
-use crate::queries::unowned::unowned;
+use crate::model::{Package, Reason, Scope, Source, Status, rfc3339};
+use crate::queries::unowned::{Group, unowned};
 use crate::resolve::SearchPath;
 use crate::survey::Survey;
 
@@ -23,17 +23,16 @@ pub fn manifest(survey: &Survey<'_>, searches: &[&SearchPath], is_pinned: bool, 
     sources.sort();
     sources.dedup();
     let text = |bytes: &ByteString| bytes.to_data().into_owned();
-    let mut by_hand: Vec<ByHand> = Vec::new();
-    for group in unowned(survey, searches, &[]).groups {
-        // Of each piece of software its first program stands for it.
-        let Some(first) = group.files.first() else { continue };
-        let digest = crate::digests::of_file(&host.root, &first.path, Algorithm::Sha256).ok();
-        by_hand.push(ByHand {
-            path: text(&first.path),
-            sha256: digest.map(|digest| digest.hexadecimal),
-            guess: Some(group.guess.clone()),
-        });
-    }
+    // Of each piece of software its first program stands for it.
+    let groups = unowned(survey, searches, &[]).groups;
+    let firsts: Vec<&ByteString> = groups.iter().map(|group| &group.files[0].path).collect();
+    let digests = crate::digests::sha256_of(&host.root, firsts.iter().copied());
+    let by_hand = |((group, path), sha256): ((&Group, &ByteString), Option<String>)| ByHand {
+        path: text(path),
+        sha256,
+        guess: Some(group.guess.clone()),
+    };
+    let by_hand = groups.iter().zip(firsts).zip(digests).map(by_hand).collect();
     Manifest {
         schema: MANIFEST_SCHEMA.to_owned(),
         host: host.hostname().as_ref().map(text),

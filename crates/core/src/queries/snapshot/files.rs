@@ -1,13 +1,10 @@
 //! Settings of the machine, and start-up files of its users, each with a digest.
 
-use rayon::prelude::*;
-
 use super::text;
 use crate::bytes::{ByteString, path};
 use crate::fs::{Kind, WalkLimits};
 use crate::history::FileRecord;
 use crate::host::Host;
-use crate::model::Algorithm;
 
 /// Where settings are.
 const SETTINGS: &[u8] = b"/etc";
@@ -89,22 +86,21 @@ pub(super) fn of(host: &Host) -> Vec<FileRecord> {
     }
     files.sort_by(|a, b| a.0.cmp(&b.0));
     files.dedup_by(|a, b| a.0 == b.0);
-    let record = |(file, kind): &(ByteString, Kind)| {
-        if *kind == Kind::Link {
-            let target = host.root.read_link(file).ok();
-            return Some(FileRecord {
-                path: text(file),
-                content: target.map(|target| format!("→ {}", target.to_data())),
-            });
-        }
-        match host.root.target(file) {
-            Ok(meta) if meta.kind == Kind::File && meta.size <= MAX_SIZE => {}
-            Ok(_) => return None,
-            Err(error) if error.is_missing() => return None,
-            Err(_) => return Some(FileRecord { path: text(file), content: None }),
-        }
-        let digest = crate::digests::of_file(&host.root, file, Algorithm::Sha256).ok();
-        Some(FileRecord { path: text(file), content: digest.map(|digest| digest.hexadecimal) })
+    // A file of which nothing but its name is known stays without content.
+    let is_told = |(file, kind): &(ByteString, Kind)| match host.root.target(file) {
+        _ if *kind == Kind::Link => true,
+        Ok(meta) => meta.kind == Kind::File && meta.size <= MAX_SIZE,
+        Err(error) => !error.is_missing(),
     };
-    files.par_iter().filter_map(record).collect()
+    files.retain(is_told);
+    let plain = files.iter().filter(|(_, kind)| *kind != Kind::Link).map(|(file, _)| file);
+    let mut digests = crate::digests::sha256_of(&host.root, plain).into_iter();
+    let record = |(file, kind): &(ByteString, Kind)| {
+        let content = match kind {
+            Kind::Link => host.root.read_link(file).ok().map(|target| format!("→ {}", target.to_data())),
+            _ => digests.next().flatten(),
+        };
+        FileRecord { path: text(file), content }
+    };
+    files.iter().map(record).collect()
 }

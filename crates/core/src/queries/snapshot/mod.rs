@@ -6,14 +6,15 @@ mod winners;
 
 use crate::backend::Detail;
 use crate::bytes::ByteString;
+use crate::fs::Root;
 use crate::history::{
     LauncherRecord, PackageRecord, PathRecord, SNAPSHOT_SCHEMA, Snapshot, SourceRecord, StateRecord, UnownedRecord,
     UserRecord,
 };
 use crate::host::System;
-use crate::model::{Algorithm, Coverage, Launcher, Package, Source, State, rfc3339};
+use crate::model::{Coverage, Launcher, Package, Source, State, rfc3339};
 use crate::queries::launchers::{DesktopSession, Launchers, launchers};
-use crate::queries::unowned::{Group, unowned};
+use crate::queries::unowned::{Group, UnownedFile, unowned};
 use crate::queries::{CheckContext, UserView, states::states};
 use crate::resolve::launchers::data_dirs_of;
 use crate::resolve::{Context, SearchPath};
@@ -45,7 +46,7 @@ pub fn take(asking: &CheckContext<'_, '_>, taken_at: Option<i64>) -> Snapshot {
         winners: winners::of(asking),
         search_paths: search_paths(asking.views),
         launchers: shown_launchers(survey, asking.views),
-        unowned: unowned.iter().flat_map(|group| unowned_files(survey, group)).collect(),
+        unowned: unowned_files(survey.root(), &unowned),
         sources: survey.sources().iter().map(source).collect(),
         states,
         services: services::of(host),
@@ -120,21 +121,22 @@ fn shown_launchers(survey: &Survey<'_>, views: &[UserView]) -> Vec<LauncherRecor
     Launchers::merged(views.iter().map(of_view)).launchers.iter().map(of_one).collect()
 }
 
-fn unowned_files(survey: &Survey<'_>, group: &Group) -> Vec<UnownedRecord> {
-    let root = survey.root();
-    let content = |file: &ByteString| {
-        let meta = root.target(file).ok()?;
-        if meta.size > MAX_CONTENT {
-            return Some(format!("{} bytes of {}", meta.size, rfc3339(meta.modified)));
-        }
-        Some(crate::digests::of_file(root, file, Algorithm::Sha256).ok()?.hexadecimal)
+fn unowned_files(root: &Root, groups: &[Group]) -> Vec<UnownedRecord> {
+    let files: Vec<&UnownedFile> = groups.iter().flat_map(|group| &group.files).collect();
+    // A large one is told by its size and time, in place of its content.
+    let large = |file: &UnownedFile| {
+        let meta = root.target(&file.path).ok().filter(|meta| meta.size > MAX_CONTENT)?;
+        Some(format!("{} bytes of {}", meta.size, rfc3339(meta.modified)))
     };
-    let of_file = |file: &crate::queries::unowned::UnownedFile| UnownedRecord {
+    let told: Vec<Option<String>> = files.iter().map(|file| large(file)).collect();
+    let small = files.iter().zip(&told).filter(|(_, told)| told.is_none()).map(|(file, _)| &file.path);
+    let mut digests = crate::digests::sha256_of(root, small).into_iter();
+    let record = |(file, told): (&UnownedFile, Option<String>)| UnownedRecord {
         path: text(&file.path),
         kind: file.kind.word().to_owned(),
-        content: content(&file.path),
+        content: told.or_else(|| digests.next().flatten()),
     };
-    group.files.iter().map(of_file).collect()
+    files.into_iter().zip(told).map(record).collect()
 }
 
 fn source(one: &Source) -> SourceRecord {
