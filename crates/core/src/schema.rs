@@ -5,6 +5,7 @@ use schemars::generate::SchemaSettings;
 use serde_json::Value;
 
 use crate::checks::catalogue::Explanations;
+use crate::checks::leftovers::Leftovers;
 use crate::checks::{Check, Conflicts};
 use crate::history::{Compared, KeptSnapshots, Snapshot};
 use crate::queries::across::Across;
@@ -17,11 +18,13 @@ use crate::queries::paths::Paths;
 use crate::queries::search::SearchAnswer;
 use crate::queries::shadows::Shadows;
 use crate::queries::sources::Sources;
+use crate::queries::space::Space;
 use crate::queries::states::States;
 use crate::queries::timeline::Timeline;
 use crate::queries::unowned::Unowned;
 use crate::queries::upkeep::Upkept;
 use crate::queries::verify::Verified;
+use crate::queries::why::Why;
 use crate::queries::{Envelope, SCHEMA};
 
 /// Any document; one more line for each new command.
@@ -45,8 +48,11 @@ enum Document {
     Upkeep(Envelope<Upkept>),
     Check(Envelope<Check>),
     Conflicts(Envelope<Conflicts>),
+    Leftovers(Envelope<Leftovers>),
     Explanations(Envelope<Explanations>),
     Impact(Envelope<Impact>),
+    Why(Envelope<Why>),
+    Space(Envelope<Space>),
     Verify(Envelope<Verified>),
     Snapshots(Envelope<KeptSnapshots>),
     Compared(Envelope<Compared>),

@@ -39,6 +39,12 @@ pub mod tag {
     pub const REQUIRE_VERSIONS: u32 = 1050;
     pub const PROVIDE_FLAGS: u32 = 1112;
     pub const PROVIDE_VERSIONS: u32 = 1113;
+    pub const RECOMMEND_NAMES: u32 = 5046;
+    pub const RECOMMEND_VERSIONS: u32 = 5047;
+    pub const RECOMMEND_FLAGS: u32 = 5048;
+    pub const SUGGEST_NAMES: u32 = 5049;
+    pub const SUGGEST_VERSIONS: u32 = 5050;
+    pub const SUGGEST_FLAGS: u32 = 5051;
     pub const DIR_INDEXES: u32 = 1116;
     pub const SOURCE: u32 = 1044;
     pub const BASE_NAMES: u32 = 1117;

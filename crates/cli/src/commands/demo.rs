@@ -70,6 +70,7 @@ const TOUR: &[(&str, &[&str])] = &[
     ("Software installed at four versions: which one runs where?", &["conflicts", "tidegauge"]),
     ("Which files differ from their manager's record, and who changed them?", &["verify"]),
     ("What would break without the interpreter, and would its manager notice?", &["impact", "python3.11"]),
+    ("And why is it here at all?", &["why", "python3.11"]),
     ("Is anything wrong with the machine?", &["check"]),
 ];
 

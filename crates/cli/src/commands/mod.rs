@@ -8,6 +8,7 @@ mod explain;
 mod impact;
 mod inventory;
 mod launchers;
+mod leftovers;
 mod manifest;
 mod offers;
 mod owner;
@@ -16,11 +17,13 @@ mod search;
 mod shadows;
 mod snapshot;
 mod sources;
+mod space;
 mod states;
 mod timeline;
 mod unowned;
 pub mod upkeep;
 mod verify;
+mod why;
 
 use std::ffi::OsString;
 use std::io::Write as _;
@@ -76,6 +79,9 @@ commands! {
     Unowned => unowned,
     Conflicts => conflicts,
     Impact => impact,
+    Why => why,
+    Space => space,
+    Leftovers => leftovers,
     Verify => verify,
     Check => check,
     Explain => explain,

@@ -173,6 +173,15 @@ impl Presenter {
         format!("{} · {}", ByteString::from(manager), ByteString::from(name))
     }
 
+    /// `dpkg`, with the user's name where it is not the system's.
+    pub fn installation(&self, manager: ManagerId, scope: &Scope) -> String {
+        match scope {
+            Scope::System => manager.to_string(),
+            Scope::User(name) => format!("{manager} · {name}"),
+            Scope::Environment(dir) => format!("{manager} · in {}", self.path(dir)),
+        }
+    }
+
     /// `dpkg · pegel 4.2-1`, with the user's name where it is not the system's.
     pub fn owner(&self, owner: &Owner) -> String {
         let version = owner.version.as_ref().map(|version| format!(" {version}")).unwrap_or_default();

@@ -112,6 +112,12 @@ snapshots! {
     impact_csv: ["impact", "pipx/user:maren/swellplot", "--context", "all", "--format", "csv"];
     impact_of_an_ambiguous_name: ["impact", "swellplot"];
     impact_of_nothing: ["impact", "kraken"];
+    why: ["why", "python3.11", "python3-knots", "harbour-lamps"];
+    why_across_installations: ["why", "org.harbour.Platform", "nix/system/store/2k1c9hr3v7jd5m0wzq8xn4ba6ygfspil-libtide-4.0.1", "fairlead", "shoal"];
+    why_json: ["why", "dpkg/system/python3-knots", "--format", "json"];
+    why_csv: ["why", "python3.11", "--format", "csv"];
+    why_of_nothing: ["why", "kraken"];
+    space_of_nothing: ["space", "kraken", "--format", "lines"];
     explain: ["explain"];
     explain_json: ["explain", "masked-module", "--format", "json"];
     explain_of_one: ["explain", "two-owners"];
@@ -161,7 +167,7 @@ fn the_tour_is_what_its_commands_say() {
         assert!(answer.starts_with(run(command.split(' ')).out.trim_end()), "{command}");
         checked += 1;
     }
-    assert_eq!(checked, 25);
+    assert_eq!(checked, 26);
     let again = run(["demo", place.to_str().unwrap()]);
     assert!(again.status == 2 && again.err.contains("is not empty"), "{again:?}");
 }

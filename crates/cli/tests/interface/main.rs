@@ -36,6 +36,7 @@ mod real_python;
 mod real_rpm;
 mod real_shells;
 mod real_sources;
+mod real_space;
 mod real_squashfs;
 mod real_versions;
 mod sessions;

@@ -69,5 +69,20 @@ fn what_nothing_needs_is_what_apt_would_remove() {
         let mut ours: Vec<String> = found.iter().map(|one| one["subject"].as_str().unwrap().to_owned()).collect();
         ours.sort();
         assert_eq!(ours, theirs, "{share} of 100, {settings}");
+        // Whatever is not removed has a reason, and what is removed has none.
+        let all: Vec<&str> = status.lines().filter_map(|line| line.strip_prefix("Package: ")).collect();
+        let some: Vec<String> = all.iter().skip(round).step_by(29).map(|name| format!("package:{name}")).collect();
+        let words = ["--root", place, "why", "--format", "json"].into_iter().chain(some.iter().map(String::as_str));
+        let document = run(words).document();
+        let chains = document["chains"].as_array().unwrap();
+        for package in document["packages"].as_array().unwrap() {
+            let is_reason = |chain: &serde_json::Value| {
+                chain["id"] == package["id"] && (chain["asked_for"] == true || chain["kept"] == true)
+            };
+            let is_kept = !package["protection"].is_null() || chains.iter().any(is_reason);
+            let is_removed = theirs.iter().any(|name| package["name"] == name.as_str());
+            let stated = package["status"] == "installed";
+            assert!(!stated || is_kept != is_removed, "{share} of 100, {settings}: {package}");
+        }
     }
 }

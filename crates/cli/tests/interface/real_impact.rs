@@ -144,6 +144,28 @@ EOF
         .filter(|name| !name.ends_with(".drv"))
         .collect();
     assert_eq!(ours, theirs, "{told:#}");
+    // The profile has what refers to it; and a generation's link is a root.
+    let why = trial.asks(&["why", "package:libtide"]);
+    let chains = why["chains"].as_array().unwrap();
+    let tops: BTreeSet<String> = chains.iter().map(|chain| text(&chain["chain"][0]["id"])).collect();
+    let roots = trial.types(Some("maren"), "nix-store --query --roots $(ls -d /nix/store/*-libtide-1.0)");
+    let roots = String::from_utf8(roots.stdout).unwrap();
+    let links = roots.lines().filter_map(|line| line.split(" -> ").next()).filter(|link| link.starts_with('/'));
+    for link in links.filter(|link| link.ends_with("-link")) {
+        assert!(tops.contains(link), "{link} of {tops:?}");
+    }
+    let asked = chains.iter().find(|chain| chain["asked_for"] == true).unwrap_or_else(|| panic!("{why:#}"));
+    let names: Vec<String> = asked["chain"].as_array().unwrap().iter().map(|one| text(&one["id"])).collect();
+    assert_eq!(names.len(), 3, "{names:?}");
+    assert!(names[0].ends_with("tidegauge") && names[1].contains("-middle-1.0"), "{names:?}");
+}
+
+/// The names of the packages that stand directly above a package in the chains of `why`.
+fn direct(trial: &Trial, package: &str) -> BTreeSet<String> {
+    let told = trial.asks(&["why", &format!("package:{package}")]);
+    let chains = told["chains"].as_array().unwrap().iter().map(|chain| chain["chain"].as_array().unwrap());
+    let above = chains.filter_map(|chain| chain.get(chain.len().checked_sub(2)?));
+    above.map(|one| text(&one["id"]).rsplit('/').next().unwrap().to_owned()).collect()
 }
 
 /// The names of the packages that `impact` says would go along, and of the package itself.
@@ -195,6 +217,20 @@ fn what_goes_along_is_what_dnf_and_pacman_say() {
             .collect();
         assert!(theirs.contains(package), "{theirs:?}");
         assert_eq!(taken(&trial, &format!("package:{package}")), theirs, "dnf, {package}");
+        let theirs: BTreeSet<String> =
+            lines(&format!("dnf -q --releasever=1 repoquery --installed --whatrequires {package} --qf %{{name}}"))
+                .into_iter()
+                .filter(|name| !name.is_empty())
+                .collect();
+        assert_eq!(direct(&trial, package), theirs, "dnf, {package}");
+        let required = lines(&format!("LC_ALL=C pacman -Qi {package}-arch | sed -n 's/^Required By *: //p'"));
+        let theirs: BTreeSet<String> = required
+            .iter()
+            .flat_map(|line| line.split_whitespace())
+            .filter(|name| *name != "None")
+            .map(str::to_owned)
+            .collect();
+        assert_eq!(direct(&trial, &format!("{package}-arch")), theirs, "pacman, {package}");
         let theirs: BTreeSet<String> =
             lines(&format!("pacman -Rcp --print-format %n {package}-arch")).into_iter().collect();
         assert_eq!(taken(&trial, &format!("package:{package}-arch")), theirs, "pacman, {package}");

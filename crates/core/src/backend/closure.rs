@@ -8,7 +8,7 @@
 use hashbrown::{HashMap, HashSet};
 
 use super::dependency_graph::{Need, Node, Order, Want};
-use crate::model::{Pulled, PullsIn};
+use crate::model::{Pulled, PullsIn, Relation};
 
 /// A package that a catalogue has, at the version that the manager would take.
 #[derive(Debug, Clone, Default)]
@@ -32,7 +32,7 @@ fn newer_of(node: &Node) -> Option<Need> {
     let (name, version) = node.offers.first()?;
     let version = version.clone().map(|version| (">", version));
     let says = String::from_utf8_lossy(name).into_owned();
-    Some(Need { any_of: vec![Want { name: name.clone(), version }], says, is_optional: false })
+    Some(Need { any_of: vec![Want { name: name.clone(), version }], says, relation: Relation::Requires })
 }
 
 /// The name that a package is offered under first is its own.
@@ -99,7 +99,7 @@ impl<'c> Closure<'c> {
             for (name, _) in &node.offers {
                 here.entry(name).or_default().push(node);
             }
-            for want in node.needs.iter().filter(|need| !need.is_optional).flat_map(|need| &need.any_of) {
+            for want in node.needs.iter().filter(|need| !need.is_optional()).flat_map(|need| &need.any_of) {
                 dependents.entry(&want.name).or_default().push(node);
             }
         }
@@ -152,14 +152,14 @@ impl<'c> Closure<'c> {
     /// Takes what meets a need; what that needs in turn is added to `next`.
     fn meet(&mut self, need: &Need, next: &mut Vec<Need>) {
         let Some(found) = self.found(need) else {
-            self.is_certain &= need.is_optional;
+            self.is_certain &= need.is_optional();
             return;
         };
         // What an installed package recommends and does not have, its upgrade does not bring either.
         let name = own_name(&found.node).to_vec();
         let before = self.here.get(&*name).and_then(|nodes| nodes.iter().find(|node| own_name(node) == name)).copied();
         let is_old = |need: &Need| {
-            need.is_optional && before.is_some_and(|node| node.needs.iter().any(|old| old.any_of == need.any_of))
+            need.is_optional() && before.is_some_and(|node| node.needs.iter().any(|old| old.any_of == need.any_of))
         };
         next.extend(found.node.needs.iter().filter(|need| !is_old(need)).cloned());
         for (name, _) in &found.node.offers {
@@ -176,7 +176,7 @@ impl<'c> Closure<'c> {
         self.here.values_mut().for_each(|nodes| nodes.retain(|node| own_name(node) != name));
         for node in self.dependents.get(&*name).into_iter().flatten() {
             let needs_it = |need: &&Need| need.any_of.iter().any(|want| want.name == name);
-            let is_lost = |need: &Need| !need.is_optional && !self.meets(need);
+            let is_lost = |need: &Need| !need.is_optional() && !self.meets(need);
             if !self.replaced.contains(own_name(node)) && node.needs.iter().filter(needs_it).any(is_lost) {
                 next.extend(newer_of(node));
             }
@@ -196,7 +196,7 @@ mod tests {
             let name = words.next().unwrap().as_bytes().to_vec();
             Want { name, version: words.next().map(|version| (">=", version.as_bytes().to_vec())) }
         };
-        Need { any_of: text.split('|').map(want).collect(), says: text.to_owned(), is_optional: false }
+        Need { any_of: text.split('|').map(want).collect(), says: text.to_owned(), relation: Relation::Requires }
     }
 
     fn node(name: &str, version: &str, provides: &[&str], needs: &[&str]) -> Node {

@@ -4,6 +4,8 @@ use std::cmp::Ordering;
 
 use hashbrown::{HashMap, HashSet};
 
+use crate::model::Relation;
+
 /// What a package needs: one of several.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub struct Need {
@@ -11,8 +13,16 @@ pub struct Need {
     pub any_of: Vec<Want>,
     /// As it is written.
     pub says: String,
+    /// How hard it is needed.
+    pub relation: Relation,
+}
+
+impl Need {
     /// Whether a package works without it.
-    pub is_optional: bool,
+    #[must_use]
+    pub fn is_optional(&self) -> bool {
+        self.relation.is_optional()
+    }
 }
 
 /// One way to meet a need.
@@ -102,7 +112,8 @@ pub fn losers(nodes: &[Node], removed: &[u32], order: Order<'_>) -> Vec<(u32, St
     loop {
         let mut new = Vec::new();
         for node in nodes.iter().filter(|node| !gone.contains(&node.number)) {
-            let lost = node.needs.iter().find(|need| !graph.is_met(need, &gone) && graph.is_met(need, &nobody));
+            let hard = node.needs.iter().filter(|need| !need.is_optional());
+            let lost = hard.into_iter().find(|need| !graph.is_met(need, &gone) && graph.is_met(need, &nobody));
             if let Some(need) = lost {
                 new.push((node.number, need.says.clone()));
             }
@@ -113,6 +124,24 @@ pub fn losers(nodes: &[Node], removed: &[u32], order: Order<'_>) -> Vec<(u32, St
         gone.extend(new.iter().map(|(number, _)| *number));
         found.extend(new);
     }
+}
+
+/// Who needs whom: every need with each package that meets it. A need that nothing meets is not among them, and what a
+/// package needs of itself neither.
+pub fn edges<'n>(nodes: &'n [Node], order: Order<'_>) -> Vec<(u32, u32, &'n Need)> {
+    let graph = Graph::new(nodes, order);
+    let mut found = Vec::new();
+    for node in nodes {
+        for need in &node.needs {
+            let mut met: Vec<u32> =
+                need.any_of.iter().flat_map(|want| graph.meeting(want)).map(|place| nodes[place].number).collect();
+            met.sort_unstable();
+            met.dedup();
+            let others = met.into_iter().filter(|number| *number != node.number);
+            found.extend(others.map(|number| (node.number, number, need)));
+        }
+    }
+    found
 }
 
 /// The packages that none of `wanted` needs, by itself or through others. Whatever meets a need is needed, also where
@@ -143,7 +172,7 @@ mod tests {
         let need = |text: &str| Need {
             any_of: text.split('|').map(|name| Want { name: name.as_bytes().to_vec(), version: None }).collect(),
             says: text.to_owned(),
-            is_optional: false,
+            relation: Relation::Requires,
         };
         let node = |number, offers: &[&str], needs: &[&str]| Node {
             number,
@@ -161,6 +190,8 @@ mod tests {
         let lost = losers(&nodes, &[0], &|_, _| Ordering::Equal);
         assert_eq!(lost, [(1, "quay".to_owned()), (2, "ferry".to_owned())]);
         assert_eq!(losers(&nodes, &[0, 4], &|_, _| Ordering::Equal).len(), 3);
+        let who: Vec<(u32, u32)> = edges(&nodes, &|_, _| Ordering::Equal).iter().map(|edge| (edge.0, edge.1)).collect();
+        assert_eq!(who, [(1, 0), (2, 1), (3, 0), (3, 4)]);
         assert_eq!(unneeded(&nodes, &[2], &|_, _| Ordering::Equal), [3, 4, 5]);
         assert_eq!(unneeded(&nodes, &[3], &|_, _| Ordering::Equal), [1, 2, 5], "whatever would do is needed");
         assert_eq!(unneeded(&nodes, &[], &|_, _| Ordering::Equal).len(), nodes.len());

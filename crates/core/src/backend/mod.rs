@@ -6,6 +6,7 @@
 //! [`simple::SimpleBackend`] instead.
 
 pub mod advice;
+mod caches;
 mod catalogue;
 pub(crate) mod closure;
 pub(crate) mod components;
@@ -31,6 +32,7 @@ pub(crate) mod version_dirs;
 
 use std::cmp::Ordering;
 
+pub use caches::CachePlace;
 pub(crate) use catalogue::mark_candidates;
 pub use catalogue::{Catalogue, Unsearched};
 pub use environments::{Bypass, Environment, Environments};
@@ -40,7 +42,7 @@ pub(crate) use file_records::{BATCH, wanted};
 pub use history::History;
 pub use launching::Launching;
 pub use log::Log;
-pub use relations::{Relations, Unneeded};
+pub use relations::{Relations, Requirement, Unneeded};
 pub use shared_dirs::SharedDirs;
 pub use upkeep::{Automatic, UpgradeCall, Upkeep};
 
@@ -62,6 +64,11 @@ pub trait Manager: Sync {
     /// installations of one manager can share what they read. Damage costs the damaged record, never the call: what
     /// was lost is in [`Installation::coverage`].
     fn discover<'h>(&self, host: &'h Host) -> Vec<Box<dyn Installation + 'h>>;
+
+    /// Where it keeps what it fetched, or can make again.
+    fn caches(&self) -> &'static [CachePlace] {
+        &[]
+    }
 
     /// The calls of its programs that upgrade everything: each a program with the words of which one must be there.
     fn upgrade_calls(&self) -> &'static [UpgradeCall] {
@@ -119,6 +126,18 @@ pub trait Installation: Send + Sync {
 
     /// The manager's own commands for a package, the safest first.
     fn remedies(&self, package: u32) -> Vec<Remedy>;
+
+    /// The settings files that the manager records for a package, or keeps of one that is removed. `None` where it
+    /// records none as such.
+    fn settings_files(&self, package: u32) -> Option<Vec<ByteString>> {
+        let _ = package;
+        None
+    }
+
+    /// The directories and files that are a package's own with everything in them, each with its number.
+    fn trees(&self) -> Vec<(u32, ByteString)> {
+        Vec::new()
+    }
 
     /// The manager's ordering of two of its versions.
     fn order(&self, a: &[u8], b: &[u8]) -> Ordering;

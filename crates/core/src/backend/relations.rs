@@ -1,6 +1,8 @@
 //! Which packages need which.
 
-use crate::model::{Evidence, Owner, Remedy};
+use super::dependency_graph::{Need, Node, Order, edges};
+use crate::bytes::ByteString;
+use crate::model::{Evidence, Owner, Relation, Remedy};
 
 /// The capability of a manager that records dependencies.
 pub trait Relations {
@@ -8,9 +10,25 @@ pub trait Relations {
     /// where it says so. `None` if that is not read of this manager: then nothing may be concluded.
     fn dependents(&self, removed: &[u32]) -> Option<Vec<(u32, Evidence)>>;
 
-    /// The packages of this installation that need packages of another installation of the same manager.
-    fn dependents_on(&self, removed: &[Owner]) -> Vec<(u32, Evidence)> {
-        let _ = removed;
+    /// Which package needs which other one of this installation, by what they declare. `None` if that is not read of
+    /// this manager.
+    fn requirements(&self) -> Option<Vec<Requirement>>;
+
+    /// The packages of this installation that need packages of another installation of the same manager:
+    /// [`Requirement::needs`] is a place in `needed`.
+    fn dependents_on(&self, needed: &[Owner]) -> Vec<Requirement> {
+        let _ = needed;
+        Vec::new()
+    }
+
+    /// The packages that the manager keeps by a rule of its own, although nobody asked for them and nothing needs them.
+    fn kept(&self) -> Vec<(u32, Evidence)> {
+        Vec::new()
+    }
+
+    /// What keeps packages on disk that is no package itself: a path for each, with where it stands.
+    fn keepers(&self, packages: &[u32]) -> Vec<(u32, ByteString, Evidence)> {
+        let _ = packages;
         Vec::new()
     }
 
@@ -24,6 +42,32 @@ pub trait Relations {
     fn protection(&self, package: u32) -> Option<Evidence> {
         let _ = package;
         None
+    }
+}
+
+/// That one package needs another.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct Requirement {
+    /// The package that needs the other.
+    pub package: u32,
+    /// The package that is needed.
+    pub needs: u32,
+    /// How.
+    pub relation: Relation,
+    /// Where it says so.
+    pub evidence: Evidence,
+}
+
+impl Requirement {
+    /// The requirements among packages whose needs and offers are known, each with the evidence of its package's need.
+    pub(crate) fn among(nodes: &[Node], order: Order<'_>, evidence: &dyn Fn(u32, &Need) -> Evidence) -> Vec<Self> {
+        let of_edge = |(package, needs, need): (u32, u32, &Need)| Requirement {
+            package,
+            needs,
+            relation: need.relation,
+            evidence: evidence(package, need),
+        };
+        edges(nodes, order).into_iter().map(of_edge).collect()
     }
 }
 

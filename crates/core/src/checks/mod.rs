@@ -10,6 +10,7 @@ mod files;
 mod groups;
 mod held;
 mod launchers;
+pub mod leftovers;
 mod libraries;
 mod modules;
 mod programs;

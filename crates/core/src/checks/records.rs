@@ -82,7 +82,7 @@ fn left_of(cx: &CheckContext<'_, '_>, manager: ManagerId, dir: &str) -> Vec<Find
 }
 
 /// `data-left`: a directory that software which is gone has left behind.
-fn left(
+pub(super) fn left(
     cx: &CheckContext<'_, '_>,
     dir: ByteString,
     name: &ByteString,

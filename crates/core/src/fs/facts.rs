@@ -166,6 +166,10 @@ pub struct Meta {
     pub modified: i64,
     /// Device and inode: two names with the same pair are one file.
     pub identity: (u64, u64),
+    /// How many names it has.
+    pub links: u64,
+    /// Bytes that it takes on the disk: less than its length where it has holes, more where a block is not full.
+    pub disk: u64,
 }
 
 impl From<rustix::fs::Stat> for Meta {
@@ -178,6 +182,8 @@ impl From<rustix::fs::Stat> for Meta {
             group: stat.st_gid,
             modified: stat.st_mtime,
             identity: (stat.st_dev, stat.st_ino),
+            links: stat.st_nlink,
+            disk: u64::try_from(stat.st_blocks).unwrap_or(0).saturating_mul(512),
         }
     }
 }

@@ -20,6 +20,7 @@ mod gaps;
 mod open;
 mod regular;
 mod sparse;
+mod usage;
 mod walk;
 
 use std::io::Read as _;
@@ -315,6 +316,12 @@ impl Root {
     /// Like `walk`, but hitting a limit is not recorded as a loss.
     pub fn walk_quietly(&self, start: &[u8], limits: WalkLimits, visit: &mut dyn FnMut(Found<'_>) -> bool) {
         walk::walk(self, start, limits, false, visit);
+    }
+
+    /// Hands every entry of a tree, its start included, to `visit`, which says of a directory whether to go into it. Other
+    /// file systems mounted below are not entered. Entries come in no order, many at a time.
+    pub fn each_entry(&self, start: &ByteString, visit: &(dyn Fn(&ByteString, Meta) -> bool + Sync)) {
+        usage::each_entry(self, start, visit);
     }
 
     /// Trouble in looking up a path: it is a directory before it that does not let one through.

@@ -124,6 +124,9 @@ pub struct Finding {
     pub evidence: Vec<Evidence>,
     /// Why it was accepted, where it was.
     pub accepted: Option<String>,
+    /// Bytes that it takes on the disk, where the record tells.
+    #[serde(skip)]
+    pub size: Option<u64>,
     /// What it may share with other findings, where more is known than its packages and paths tell.
     #[serde(skip)]
     pub causes: Vec<Cause>,
@@ -160,6 +163,7 @@ impl Finding {
             remedies: Vec::new(),
             evidence: Vec::new(),
             accepted: None,
+            size: None,
             causes: Vec::new(),
         }
     }

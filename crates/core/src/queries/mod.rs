@@ -22,6 +22,7 @@ pub mod session;
 pub mod shadows;
 pub mod snapshot;
 pub mod sources;
+pub mod space;
 pub mod spelled;
 pub mod states;
 pub(crate) mod take_out;
@@ -30,6 +31,7 @@ pub mod unowned;
 pub mod upkeep;
 mod users;
 pub mod verify;
+pub mod why;
 
 use schemars::JsonSchema;
 use serde::Serialize;

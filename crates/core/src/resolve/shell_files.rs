@@ -48,6 +48,6 @@ fn file_type(kind: Kind) -> FileType {
 }
 
 fn metadata(meta: Meta) -> Metadata {
-    let Meta { kind, size, mode, owner, group, modified, identity } = meta;
+    let Meta { kind, size, mode, owner, group, modified, identity, .. } = meta;
     Metadata { file_type: file_type(kind), size, mode, owner, group, modified, identity }
 }

@@ -222,9 +222,15 @@ impl<'s> Survey<'s> {
         // An id ends in the name, or in the name and more.
         let parts: Vec<&[u8]> = word.splitn(3, |&b| b == b'/').collect();
         let Some(tail) = parts.get(2) else { return Vec::new() };
-        let starts =
-            (1..=tail.len()).filter(|end| *end == tail.len() || matches!(tail[*end], b'/' | b':' | b'.' | b'-'));
-        let mut found: Vec<(u16, u32)> = starts.flat_map(|end| self.numbered(&tail[..end])).collect();
+        // That of a path of a store has the hash before the name.
+        let stored = path::name(tail);
+        let stored = if stored.get(32) == Some(&b'-') { &stored[33..] } else { &[] };
+        let starts = |tail: &[u8]| -> Vec<usize> {
+            let is_end = |end: &usize| *end == tail.len() || matches!(tail[*end], b'/' | b':' | b'.' | b'-');
+            (1..=tail.len()).filter(is_end).collect()
+        };
+        let parts = [*tail, stored].into_iter().flat_map(|tail| starts(tail).into_iter().map(move |end| &tail[..end]));
+        let mut found: Vec<(u16, u32)> = parts.flat_map(|name| self.numbered(name)).collect();
         found.retain(|(holder, number)| *self.installations()[usize::from(*holder)].owner(*number).id == *word);
         found.dedup();
         found

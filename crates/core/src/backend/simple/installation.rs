@@ -238,6 +238,15 @@ impl<'s, K: SimpleBackend + 's> Installation for SimpleInstallation<'s, K> {
         self.item(package).remedies.clone()
     }
 
+    fn trees(&self) -> Vec<(u32, ByteString)> {
+        let numbered = (0..).zip(self.items());
+        let of_item = |(number, item): (u32, &InstalledPackage)| {
+            let places = item.places.iter().map(|(place, _)| place);
+            item.trees.iter().chain(places).map(|tree| (number, tree.clone())).collect::<Vec<_>>()
+        };
+        numbered.flat_map(of_item).collect()
+    }
+
     fn order(&self, a: &[u8], b: &[u8]) -> Ordering {
         self.backend.order(a, b)
     }

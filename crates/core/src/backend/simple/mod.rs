@@ -5,6 +5,7 @@
 //! trees, single paths, or both.
 
 mod catalogue;
+mod dirs;
 mod installation;
 mod offered;
 mod relations;
@@ -14,16 +15,17 @@ use std::cmp::Ordering;
 use rayon::prelude::*;
 
 pub use catalogue::SimpleCatalogue;
+pub use dirs::{dirs_in, is_dir, link_target, links_into};
 pub use installation::SimpleInstallation;
 pub use offered::CatalogueQuery;
 
-use crate::backend::dependency_graph::{Need, Want};
+use crate::backend::dependency_graph::{Need, Node, Want};
 use crate::bytes::{ByteString, path};
-use crate::fs::{Kind, Limit, Root};
+use crate::fs::{Limit, Root};
 use crate::host::{Host, User};
 use crate::model::{
     Actor, CommandLine, Digest, Event, Evidence, ExecTarget, FileRecord, Finding, Location, Loss, NameFilter, Origin,
-    Reason, Remedy, RemedyKind, Scope, Status,
+    Reason, Relation, Remedy, RemedyKind, Scope, Status,
 };
 
 /// One package as its manager's record has it.
@@ -130,7 +132,11 @@ impl InstalledPackage {
     /// Adds something that it needs: a package's name, or what a package provides.
     pub fn need(&mut self, name: &[u8]) {
         let says = ByteString::from(name).to_string();
-        self.needs.push(Need { any_of: vec![Want { name: name.to_vec(), version: None }], says, is_optional: false });
+        self.needs.push(Need {
+            any_of: vec![Want { name: name.to_vec(), version: None }],
+            says,
+            relation: Relation::Requires,
+        });
     }
 
     /// Adds a way to act on it.
@@ -160,6 +166,28 @@ pub trait SimpleBackend: Send + Sync {
     /// Whether [`InstalledPackage::needs`] is complete. A manager whose packages need no others says so too.
     fn reads_needs(&self) -> bool {
         false
+    }
+
+    /// What every item needs and offers; `None` where that is not read.
+    fn nodes(&self, host: &Host, items: &[InstalledPackage]) -> Option<Vec<Node>> {
+        let _ = host;
+        let node = |(number, item): (u32, &InstalledPackage)| Node {
+            number,
+            offers: std::iter::once(&item.name).chain(&item.provides).map(|name| (name.to_vec(), None)).collect(),
+            needs: item.needs.clone(),
+        };
+        self.reads_needs().then(|| (0..).zip(items).map(node).collect())
+    }
+
+    /// The manager's ordering of a version against one that is needed.
+    fn order_of_needs(&self, version: &[u8], needed: &[u8]) -> Ordering {
+        self.order(version, needed)
+    }
+
+    /// Where an item declares a need.
+    fn need_evidence(&self, at: &Location, item: &InstalledPackage, says: &str) -> Evidence {
+        let file = item.evidence.first().map_or_else(|| at.dir.clone(), |one| one.file.clone());
+        Evidence::at(file, "requirement", format!("needs {says}"))
     }
 
     /// Who has to run the commands that change it.
@@ -320,45 +348,11 @@ pub trait FileLists {
         Vec::new()
     }
 
-    /// The items that cannot stay once some are removed, each with where it says so; `None` where that is not read.
-    fn dependents(&self, host: &Host, items: &[InstalledPackage], removed: &[u32]) -> Option<Vec<(u32, Evidence)>> {
-        let _ = (host, items, removed);
-        None
-    }
-
     /// The command that puts a package's own files back.
     fn restore(&self, item: &InstalledPackage) -> Option<CommandLine> {
         let _ = item;
         None
     }
-}
-
-/// Where the link at a path leads by its own text, the directories of that canonical; `None` where there is no link.
-pub fn link_target(host: &Host, link: &[u8]) -> Option<ByteString> {
-    let text = host.root.read_link(link).ok()?;
-    Some(host.root.canonicalize(&path::absolute(&text, path::parent(link))))
-}
-
-/// The links in a directory whose own text leads into a tree, each with where it leads.
-pub fn links_into(host: &Host, dir: &ByteString, tree: &[u8]) -> Vec<(ByteString, ByteString)> {
-    let names = host.root.dir(dir).and_then(|dir| dir.list()).unwrap_or_default();
-    let links = names.into_iter().filter(|(_, kind)| *kind == Kind::Link).map(|(name, _)| path::join(dir, &name));
-    let led = links.filter_map(|link| link_target(host, &link).map(|target| (link, target)));
-    led.filter(|(_, target)| path::within(target, tree)).collect()
-}
-
-/// The names of the directories, and of the links if these are wanted, that are not hidden.
-pub fn dirs_in(host: &Host, dir: &[u8], links: bool) -> Vec<(ByteString, Kind)> {
-    let names = host.root.dir(dir).and_then(|dir| dir.list()).unwrap_or_default();
-    let wanted = |(name, kind): &(ByteString, Kind)| {
-        !name.starts_with(b".") && (*kind == Kind::Dir || (links && *kind == Kind::Link))
-    };
-    names.into_iter().filter(wanted).collect()
-}
-
-/// Whether a directory stands at this path, links followed.
-pub fn is_dir(host: &Host, at: &[u8]) -> bool {
-    host.root.target(at).is_ok_and(|meta| meta.kind == Kind::Dir)
 }
 
 /// A package URL (ECMA-427) of a type such as `cargo`; a scope or path before the name becomes its namespace.

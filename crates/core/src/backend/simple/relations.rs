@@ -1,28 +1,26 @@
-//! Who needs whom, from what each package declares.
+//! Which packages of a simple installation need which.
 
-use super::{InstalledPackage, SimpleBackend, SimpleInstallation};
-use crate::backend::Relations;
-use crate::backend::dependency_graph::{Node, losers};
+use super::{SimpleBackend, SimpleInstallation};
+use crate::backend::dependency_graph::{Need, losers};
+use crate::backend::{Relations, Requirement};
 use crate::model::Evidence;
+
+impl<'s, K: SimpleBackend + 's> SimpleInstallation<'s, K> {
+    fn declares(&self, number: u32, says: &str) -> Evidence {
+        self.backend.need_evidence(&self.location, self.item(number), says)
+    }
+}
 
 impl<'s, K: SimpleBackend + 's> Relations for SimpleInstallation<'s, K> {
     fn dependents(&self, removed: &[u32]) -> Option<Vec<(u32, Evidence)>> {
-        let listed = self.backend.lists().and_then(|lists| lists.dependents(self.host, self.items(), removed));
-        if listed.is_some() || !self.backend.reads_needs() {
-            return listed;
-        }
-        let node = |(number, item): (u32, &InstalledPackage)| Node {
-            number,
-            offers: std::iter::once(&item.name).chain(&item.provides).map(|name| (name.to_vec(), None)).collect(),
-            needs: item.needs.clone(),
-        };
-        let nodes: Vec<Node> = (0..).zip(self.items()).map(node).collect();
-        let lost = losers(&nodes, removed, &|a, b| self.backend.order(a, b));
-        let evidence = |(number, needs): (u32, String)| {
-            let item = self.item(number);
-            let file = item.evidence.first().map_or_else(|| self.location.dir.clone(), |one| one.file.clone());
-            (number, Evidence::at(file, "requirement", format!("needs {needs}")))
-        };
-        Some(lost.into_iter().map(evidence).collect())
+        let nodes = self.backend.nodes(self.host, self.items())?;
+        let lost = losers(&nodes, removed, &|a, b| self.backend.order_of_needs(a, b));
+        Some(lost.into_iter().map(|(number, says)| (number, self.declares(number, &says))).collect())
+    }
+
+    fn requirements(&self) -> Option<Vec<Requirement>> {
+        let nodes = self.backend.nodes(self.host, self.items())?;
+        let evidence = |number: u32, need: &Need| self.declares(number, &need.says);
+        Some(Requirement::among(&nodes, &|a, b| self.backend.order_of_needs(a, b), &evidence))
     }
 }

@@ -14,7 +14,7 @@ use std::collections::BTreeMap;
 use serde::Deserialize;
 
 use crate::backend::simple::{InstalledPackage, Record, SimpleBackend, SimpleInstallation, of};
-use crate::backend::{Installation, Manager, UpgradeCall};
+use crate::backend::{CachePlace, Installation, Manager, UpgradeCall};
 use crate::bytes::{ByteString, path};
 use crate::fs::Limit;
 use crate::host::{Host, User};
@@ -50,6 +50,14 @@ impl Manager for Cargo {
 
     fn upgrade_calls(&self) -> &'static [UpgradeCall] {
         &[("cargo", &["install"])]
+    }
+
+    fn caches(&self) -> &'static [CachePlace] {
+        const PLACES: &[CachePlace] = &[
+            CachePlace::without_command("sources of crates", "~/.cargo/registry"),
+            CachePlace::without_command("repositories of crates", "~/.cargo/git"),
+        ];
+        PLACES
     }
 
     fn discover<'h>(&self, host: &'h Host) -> Vec<Box<dyn Installation + 'h>> {

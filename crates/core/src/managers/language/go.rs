@@ -11,7 +11,7 @@
 use std::cmp::Ordering;
 
 use crate::backend::simple::{InstalledPackage, Record, SimpleBackend, SimpleInstallation, dirs_in, is_dir, of};
-use crate::backend::{Installation, Manager};
+use crate::backend::{CachePlace, Installation, Manager};
 use crate::bytes::{ByteString, path};
 use crate::fs::{Kind, Limit};
 use crate::host::{Host, User};
@@ -38,6 +38,14 @@ impl Manager for Go {
 
     fn profile(&self) -> Profile {
         Profile::language(Language::Go, Affix::ModulePath)
+    }
+
+    fn caches(&self) -> &'static [CachePlace] {
+        const PLACES: &[CachePlace] = &[
+            CachePlace::cleared_by("what the go command compiled", "~/.cache/go-build", "go clean -cache"),
+            CachePlace::cleared_by("sources of modules", "~/go/pkg/mod", "go clean -modcache"),
+        ];
+        PLACES
     }
 
     fn discover<'h>(&self, host: &'h Host) -> Vec<Box<dyn Installation + 'h>> {

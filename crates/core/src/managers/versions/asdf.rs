@@ -10,7 +10,7 @@ use std::cmp::Ordering;
 
 use super::{nowhere, upwards};
 use crate::backend::simple::{InstalledPackage, Record, SimpleBackend, SimpleInstallation, dirs_in, is_dir, of};
-use crate::backend::{Installation, Manager};
+use crate::backend::{CachePlace, Installation, Manager};
 use crate::bytes::{ByteString, path};
 use crate::fs::Limit;
 use crate::host::{ENVIRONMENT, Host, User};
@@ -36,6 +36,11 @@ impl Manager for Asdf {
 
     fn profile(&self) -> Profile {
         Profile::of(ManagerKind::Versions)
+    }
+
+    fn caches(&self) -> &'static [CachePlace] {
+        const PLACES: &[CachePlace] = &[CachePlace::without_command("downloads of asdf", "~/.asdf/downloads")];
+        PLACES
     }
 
     fn discover<'h>(&self, host: &'h Host) -> Vec<Box<dyn Installation + 'h>> {

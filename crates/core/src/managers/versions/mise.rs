@@ -12,7 +12,7 @@ use std::cmp::Ordering;
 
 use super::{asdf, highest, nowhere, upwards};
 use crate::backend::simple::{InstalledPackage, Record, SimpleBackend, SimpleInstallation, dirs_in, is_dir, of};
-use crate::backend::{Installation, Manager};
+use crate::backend::{CachePlace, Installation, Manager};
 use crate::bytes::{ByteString, path};
 use crate::fs::{Kind, Limit};
 use crate::host::{ENVIRONMENT, Host, User};
@@ -38,6 +38,11 @@ impl Manager for Mise {
 
     fn profile(&self) -> Profile {
         Profile::of(ManagerKind::Versions)
+    }
+
+    fn caches(&self) -> &'static [CachePlace] {
+        const PLACES: &[CachePlace] = &[CachePlace::without_command("downloads of mise", "~/.cache/mise")];
+        PLACES
     }
 
     fn discover<'h>(&self, host: &'h Host) -> Vec<Box<dyn Installation + 'h>> {

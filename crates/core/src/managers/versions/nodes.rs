@@ -16,7 +16,7 @@ use super::{highest, nearest};
 use crate::backend::simple::{
     InstalledPackage, Record, SimpleBackend, SimpleInstallation, dirs_in, is_dir, link_target, of,
 };
-use crate::backend::{Installation, Manager};
+use crate::backend::{CachePlace, Installation, Manager};
 use crate::bytes::{ByteString, path};
 use crate::fs::Limit;
 use crate::host::{Host, User};
@@ -44,6 +44,11 @@ impl Manager for Nvm {
 
     fn profile(&self) -> Profile {
         Profile::of(ManagerKind::Versions)
+    }
+
+    fn caches(&self) -> &'static [CachePlace] {
+        const PLACES: &[CachePlace] = &[CachePlace::without_command("archives that nvm downloaded", "~/.nvm/.cache")];
+        PLACES
     }
 
     fn discover<'h>(&self, host: &'h Host) -> Vec<Box<dyn Installation + 'h>> {

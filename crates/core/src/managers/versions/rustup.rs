@@ -21,7 +21,7 @@ use std::collections::BTreeMap;
 use serde::Deserialize;
 
 use crate::backend::simple::{InstalledPackage, Record, SimpleBackend, SimpleInstallation, dirs_in, is_dir, of};
-use crate::backend::{Installation, Manager, UpgradeCall};
+use crate::backend::{CachePlace, Installation, Manager, UpgradeCall};
 use crate::bytes::{ByteString, path};
 use crate::fs::{Kind, Limit};
 use crate::host::{ENVIRONMENT, Host, User};
@@ -53,6 +53,11 @@ impl Manager for Rustup {
 
     fn upgrade_calls(&self) -> &'static [UpgradeCall] {
         &[("rustup", &["update"])]
+    }
+
+    fn caches(&self) -> &'static [CachePlace] {
+        const PLACES: &[CachePlace] = &[CachePlace::without_command("downloads of rustup", "~/.rustup/downloads")];
+        PLACES
     }
 
     fn discover<'h>(&self, host: &'h Host) -> Vec<Box<dyn Installation + 'h>> {

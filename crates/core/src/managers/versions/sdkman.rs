@@ -13,7 +13,7 @@ use super::nearest;
 use crate::backend::simple::{
     InstalledPackage, Record, SimpleBackend, SimpleInstallation, dirs_in, is_dir, link_target, of,
 };
-use crate::backend::{Installation, Manager};
+use crate::backend::{CachePlace, Installation, Manager};
 use crate::bytes::{ByteString, path};
 use crate::fs::{Kind, Limit};
 use crate::host::{Host, User};
@@ -36,6 +36,12 @@ impl Manager for Sdkman {
 
     fn profile(&self) -> Profile {
         Profile::of(ManagerKind::Versions)
+    }
+
+    fn caches(&self) -> &'static [CachePlace] {
+        const PLACES: &[CachePlace] =
+            &[CachePlace::without_command("archives that SDKMAN downloaded", "~/.sdkman/tmp")];
+        PLACES
     }
 
     fn discover<'h>(&self, host: &'h Host) -> Vec<Box<dyn Installation + 'h>> {

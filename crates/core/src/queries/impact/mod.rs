@@ -99,6 +99,16 @@ pub struct Impact {
     across: Vec<Broken>,
 }
 
+/// The environments, scripts and compiled programs that need files of these packages (holder and number), whoever
+/// they belong to.
+#[must_use]
+pub fn lost_by(cx: &CheckContext<'_, '_>, packages: &[(u16, u32)]) -> Vec<Broken> {
+    let gone = Gone::of(cx.survey, packages);
+    let mut lost = breaks::environments(cx, &gone);
+    lost.extend(breaks::programs(cx, &gone));
+    lost
+}
+
 /// What would happen if these packages (holder and number) were removed.
 #[must_use]
 pub fn impact(cx: &CheckContext<'_, '_>, packages: &[(u16, u32)]) -> Impact {
@@ -121,18 +131,21 @@ pub fn impact(cx: &CheckContext<'_, '_>, packages: &[(u16, u32)]) -> Impact {
     }
     for (holder, held) in (0..).zip(survey.installations()) {
         let manager = held.location().manager;
-        let of_others: Vec<Owner> = answer.packages.iter().filter(|owner| owner.manager == manager).cloned().collect();
+        let of_manager = |owner: &Owner| owner.manager == manager;
+        let mut of_others: Vec<Owner> = answer.packages.iter().filter(|owner| of_manager(owner)).cloned().collect();
+        let others = dependents.iter().filter(|(of, ..)| *of != holder);
+        let taken = others.map(|(of, number, _)| survey.installations()[usize::from(*of)].owner(*number));
+        of_others.extend(taken.filter(of_manager));
         let Some(relations) = held.relations().filter(|_| !of_others.is_empty()) else { continue };
         let known = |number: u32| dependents.iter().any(|(of, other, _)| (*of, *other) == (holder, number));
-        let lost: Vec<_> =
-            relations.dependents_on(&of_others).into_iter().filter(|(number, _)| !known(*number)).collect();
-        answer.across.extend(lost.into_iter().map(|(number, evidence)| Broken {
+        let lost: Vec<_> = relations.dependents_on(&of_others).into_iter().filter(|one| !known(one.package)).collect();
+        answer.across.extend(lost.into_iter().map(|one| Broken {
             how: How::Dependency,
             path: None,
-            owner: Some(held.owner(number)),
-            loses: of_others.first().map(Owner::full_name).unwrap_or_default(),
+            owner: Some(held.owner(one.package)),
+            loses: of_others.get(one.needs as usize).map(Owner::full_name).unwrap_or_default(),
             noticed: false,
-            evidence: vec![evidence],
+            evidence: vec![one.evidence],
         }));
     }
     answer.unknown.dedup();

@@ -4,7 +4,7 @@ use super::{NPM, package, packages_in, registries};
 use crate::backend::advice::actor_for;
 use crate::backend::simple::{Record, SimpleBackend, SimpleInstallation, is_dir, of};
 use crate::backend::version_dirs::{self, Language};
-use crate::backend::{Installation, Manager, UpgradeCall};
+use crate::backend::{CachePlace, Installation, Manager, UpgradeCall};
 use crate::bytes::{ByteString, path};
 use crate::fs::{Kind, Limit};
 use crate::host::Host;
@@ -35,6 +35,12 @@ impl Manager for Npm {
 
     fn upgrade_calls(&self) -> &'static [UpgradeCall] {
         &[("npm", &["update", "upgrade"])]
+    }
+
+    fn caches(&self) -> &'static [CachePlace] {
+        const PLACES: &[CachePlace] =
+            &[CachePlace::cleared_by("packages that npm downloaded", "~/.npm/_cacache", "npm cache clean --force")];
+        PLACES
     }
 
     fn discover<'h>(&self, host: &'h Host) -> Vec<Box<dyn Installation + 'h>> {

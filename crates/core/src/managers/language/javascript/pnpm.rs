@@ -2,7 +2,7 @@
 
 use super::{PNPM, origin, package, package_file, registries};
 use crate::backend::simple::{Record, SimpleBackend, SimpleInstallation, is_dir, of};
-use crate::backend::{Installation, Manager};
+use crate::backend::{CachePlace, Installation, Manager};
 use crate::bytes::{ByteString, path};
 use crate::fs::{Kind, Limit};
 use crate::host::{Host, User};
@@ -27,6 +27,11 @@ impl Manager for Pnpm {
 
     fn indexes(&self, host: &Host, notes: &mut Vec<Loss>) -> Vec<Source> {
         registries::of_npmrc(host, PNPM, notes)
+    }
+
+    fn caches(&self) -> &'static [CachePlace] {
+        const PLACES: &[CachePlace] = &[CachePlace::without_command("packages that pnpm downloaded", "~/.cache/pnpm")];
+        PLACES
     }
 
     fn discover<'h>(&self, host: &'h Host) -> Vec<Box<dyn Installation + 'h>> {

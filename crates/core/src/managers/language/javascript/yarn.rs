@@ -2,7 +2,7 @@
 
 use super::{YARN, origin, package, package_file, packages_in, registries};
 use crate::backend::simple::{Record, SimpleBackend, SimpleInstallation, is_dir, link_target, links_into, of};
-use crate::backend::{Installation, Manager};
+use crate::backend::{CachePlace, Installation, Manager};
 use crate::bytes::{ByteString, path};
 use crate::host::Host;
 use crate::model::{
@@ -31,6 +31,12 @@ impl Manager for Yarn {
 
     fn indexes(&self, host: &Host, notes: &mut Vec<Loss>) -> Vec<Source> {
         registries::of_yarn(host, YARN, notes)
+    }
+
+    fn caches(&self) -> &'static [CachePlace] {
+        const PLACES: &[CachePlace] =
+            &[CachePlace::cleared_by("packages that yarn downloaded", "~/.cache/yarn", "yarn cache clean")];
+        PLACES
     }
 
     fn discover<'h>(&self, host: &'h Host) -> Vec<Box<dyn Installation + 'h>> {

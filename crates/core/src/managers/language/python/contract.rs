@@ -3,7 +3,8 @@
 use super::installation::{PythonInstallation, Shelf};
 use super::record;
 use crate::backend::{
-    Bypass, Detail, Environment, Environments, FileIndex, FileRecords, Hint, Installation, Relations, SharedDirs,
+    Bypass, Detail, Environment, Environments, FileIndex, FileRecords, Hint, Installation, Relations, Requirement,
+    SharedDirs,
 };
 use crate::bytes::ByteString;
 use crate::fs::Limit;
@@ -182,6 +183,10 @@ impl FileRecords for PythonInstallation<'_> {
 impl Relations for PythonInstallation<'_> {
     fn dependents(&self, removed: &[u32]) -> Option<Vec<(u32, Evidence)>> {
         self.all_dependents(removed)
+    }
+
+    fn requirements(&self) -> Option<Vec<Requirement>> {
+        Some(self.all_requirements())
     }
 }
 

@@ -10,41 +10,49 @@ use super::distribution::Distribution;
 use super::installation::{PythonInstallation, Shelf};
 use super::{record, requirements};
 use crate::backend::dependency_graph::{Need, Node, Want, losers};
-use crate::backend::{BATCH, Bypass, Environment, Hint};
+use crate::backend::{BATCH, Bypass, Environment, Hint, Requirement};
 use crate::bytes::{ByteString, path};
-use crate::model::{Depth, Evidence, FileRecord, Scope};
+use crate::model::{Depth, Evidence, FileRecord, Relation, Scope};
 
 impl PythonInstallation<'_> {
     /// The distributions that have to go when some are removed: those of the same place that require them.
     pub(super) fn all_dependents(&self, removed: &[u32]) -> Option<Vec<(u32, Evidence)>> {
-        let root = &self.host.root;
         let mut found = Vec::new();
         for shelf in self.everything().iter() {
             let own: Vec<&u32> = removed.iter().filter(|number| (shelf.base..shelf.end()).contains(number)).collect();
             if own.is_empty() {
                 continue;
             }
-            let distributions = &shelf.site.distributions;
-            let nodes = (shelf.base..).zip(distributions).map(|(number, one)| {
-                let mut notes = Vec::new();
-                let declared = requirements::declared(root, one.clone(), &mut notes);
-                notes.iter().for_each(|(file, lost)| root.note_gap(file, lost.clone()));
-                // Whether a version would do is a question of now, not of what is removed.
-                let needs = declared.requires.into_iter().map(|(_, says, requirement)| Need {
-                    any_of: vec![Want { name: requirement.name, version: None }],
-                    says,
-                    is_optional: false,
-                });
-                Node { number, offers: vec![(declared.key, None)], needs: needs.collect() }
-            });
-            let nodes: Vec<Node> = nodes.collect();
-            let lost = losers(&nodes, removed, &|_, _| Ordering::Equal);
-            found.extend(lost.into_iter().map(|(number, says)| {
-                let one = &distributions[(number - shelf.base) as usize];
-                (number, Evidence::at(one.metadata.clone(), "requirements", format!("requires {says}")))
-            }));
+            let lost = losers(&self.nodes(shelf), removed, &|_, _| Ordering::Equal);
+            found.extend(lost.into_iter().map(|(number, says)| (number, requires(shelf, number, &says))));
         }
         Some(found)
+    }
+
+    /// Who requires whom; each distribution is looked for in the place where the other one is.
+    pub(super) fn all_requirements(&self) -> Vec<Requirement> {
+        let of_shelf = |shelf: &Arc<Shelf>| {
+            let evidence = |number: u32, need: &Need| requires(shelf, number, &need.says);
+            Requirement::among(&self.nodes(shelf), &|_, _| Ordering::Equal, &evidence)
+        };
+        self.everything().par_iter().flat_map_iter(of_shelf).collect()
+    }
+
+    /// The distributions of one place with what they require. Whether a version would do is a question of `conflicts`.
+    fn nodes(&self, shelf: &Shelf) -> Vec<Node> {
+        let root = &self.host.root;
+        let node = |(number, one): (u32, &Distribution)| {
+            let mut notes = Vec::new();
+            let declared = requirements::declared(root, one.clone(), &mut notes);
+            notes.iter().for_each(|(file, lost)| root.note_gap(file, lost.clone()));
+            let needs = declared.requires.into_iter().map(|(_, says, requirement)| Need {
+                any_of: vec![Want { name: requirement.name, version: None }],
+                says,
+                relation: Relation::Requires,
+            });
+            Node { number, offers: vec![(declared.key, None)], needs: needs.collect() }
+        };
+        (shelf.base..).zip(&shelf.site.distributions).map(node).collect()
     }
 
     /// The addresses of upstream.
@@ -111,4 +119,10 @@ impl PythonInstallation<'_> {
         };
         wanted.chunks(BATCH).for_each(|some| take(some.par_iter().flat_map_iter(read).collect()));
     }
+}
+
+/// Where a distribution declares a requirement.
+fn requires(shelf: &Shelf, number: u32, says: &str) -> Evidence {
+    let one = &shelf.site.distributions[(number - shelf.base) as usize];
+    Evidence::at(one.metadata.clone(), "requirements", format!("requires {says}"))
 }

@@ -23,7 +23,7 @@ pub mod requirements;
 mod site;
 mod tools;
 
-use crate::backend::{Installation, Manager, UpgradeCall};
+use crate::backend::{CachePlace, Installation, Manager, UpgradeCall};
 use crate::host::Host;
 use crate::model::{Affix, Language, Loss, ManagerId, Profile, Source};
 
@@ -46,6 +46,15 @@ impl Manager for Pip {
 
     fn indexes(&self, host: &Host, notes: &mut Vec<Loss>) -> Vec<Source> {
         indexes::of_pip(host, PIP, notes)
+    }
+
+    fn caches(&self) -> &'static [CachePlace] {
+        const PLACES: &[CachePlace] = &[CachePlace::cleared_by(
+            "packages that pip downloaded or built",
+            "~/.cache/pip",
+            "python3 -m pip cache purge",
+        )];
+        PLACES
     }
 
     fn discover<'h>(&self, host: &'h Host) -> Vec<Box<dyn Installation + 'h>> {
@@ -97,6 +106,12 @@ impl Manager for Uv {
 
     fn upgrade_calls(&self) -> &'static [UpgradeCall] {
         &[("uv", &["upgrade"])]
+    }
+
+    fn caches(&self) -> &'static [CachePlace] {
+        const PLACES: &[CachePlace] =
+            &[CachePlace::cleared_by("packages that uv downloaded or built", "~/.cache/uv", "uv cache clean")];
+        PLACES
     }
 
     fn discover<'h>(&self, host: &'h Host) -> Vec<Box<dyn Installation + 'h>> {

@@ -32,7 +32,7 @@ use crate::backend::simple::{
     InstalledPackage, Record, SimpleBackend, SimpleCatalogue, SimpleInstallation, dirs_in, is_dir, link_target,
     scope_of,
 };
-use crate::backend::{Installation, Manager, Unsearched, UpgradeCall};
+use crate::backend::{CachePlace, Installation, Manager, Unsearched, UpgradeCall};
 use crate::bytes::{ByteString, path};
 use crate::fs::{Kind, Limit};
 use crate::host::Host;
@@ -65,6 +65,11 @@ impl Manager for Homebrew {
 
     fn upgrade_calls(&self) -> &'static [UpgradeCall] {
         &[("brew", &["upgrade"])]
+    }
+
+    fn caches(&self) -> &'static [CachePlace] {
+        const PLACES: &[CachePlace] = &[CachePlace::without_command("downloads of Homebrew", "~/.cache/Homebrew")];
+        PLACES
     }
 
     fn discover<'h>(&self, host: &'h Host) -> Vec<Box<dyn Installation + 'h>> {

@@ -13,7 +13,7 @@ use std::cmp::Ordering;
 use rusqlite::Connection;
 
 use crate::backend::simple::{FileLists, InstalledPackage, Record, SimpleBackend, SimpleCatalogue, SimpleInstallation};
-use crate::backend::{Installation, Manager, UpgradeCall, sqlite};
+use crate::backend::{CachePlace, Installation, Manager, UpgradeCall, sqlite};
 use crate::bytes::{ByteString, path};
 use crate::fs::Kind;
 use crate::host::Host;
@@ -45,6 +45,12 @@ impl Manager for MacPorts {
 
     fn upgrade_calls(&self) -> &'static [UpgradeCall] {
         &[("port", &["upgrade"])]
+    }
+
+    fn caches(&self) -> &'static [CachePlace] {
+        const PLACES: &[CachePlace] =
+            &[CachePlace::without_command("sources that MacPorts downloaded", "/opt/local/var/macports/distfiles")];
+        PLACES
     }
 
     fn discover<'h>(&self, host: &'h Host) -> Vec<Box<dyn Installation + 'h>> {

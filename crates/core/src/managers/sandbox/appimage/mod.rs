@@ -13,7 +13,7 @@ use std::sync::OnceLock;
 use hashbrown::HashSet;
 
 use crate::backend::launcher_files::{LauncherFile, files_in};
-use crate::backend::{Detail, FileIndex, Installation, Launching, Manager, Relations};
+use crate::backend::{Detail, FileIndex, Installation, Launching, Manager, Relations, Requirement};
 use crate::bytes::{ByteString, path};
 use crate::host::Host;
 use crate::model::{
@@ -291,6 +291,10 @@ impl Installation for AppImages<'_> {
         vec![Remedy::new(RemedyKind::Remove, line).losing(format!("{}, which no source is recorded for", found.path))]
     }
 
+    fn trees(&self) -> Vec<(u32, ByteString)> {
+        (0..).zip(self.found()).map(|(number, found)| (number, found.path.clone())).collect()
+    }
+
     /// Versions have no order of their own; Debian's is the closest to what users mean.
     fn order(&self, a: &[u8], b: &[u8]) -> Ordering {
         debian::compare(a, b)
@@ -328,6 +332,10 @@ impl Launching for AppImages<'_> {
 impl Relations for AppImages<'_> {
     // A bundle has everything in it.
     fn dependents(&self, _: &[u32]) -> Option<Vec<(u32, Evidence)>> {
+        Some(Vec::new())
+    }
+
+    fn requirements(&self) -> Option<Vec<Requirement>> {
         Some(Vec::new())
     }
 }

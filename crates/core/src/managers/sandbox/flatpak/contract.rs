@@ -2,11 +2,13 @@
 
 use super::ID;
 use super::installation::{Deployed, FlatpakInstallation};
-use crate::backend::{Catalogue, Detail, FileIndex, Hint, Installation, Launching, Relations, Unsearched, Upkeep};
+use crate::backend::{
+    Catalogue, Detail, FileIndex, Hint, Installation, Launching, Relations, Requirement, Unsearched, Upkeep,
+};
 use crate::bytes::{ByteString, path};
 use crate::model::{
     CommandLine, Coverage, CoverageState, Evidence, ExecTarget, Finding, Location, Loss, Offer, OfferQuery, Owner,
-    Package, PullsIn, Remedy, RemedyKind, Scope, Search, Source,
+    Package, PullsIn, Relation, Remedy, RemedyKind, Scope, Search, Source,
 };
 use crate::version::debian;
 use std::cmp::Ordering;
@@ -115,6 +117,10 @@ impl Installation for FlatpakInstallation<'_> {
     }
 
     /// Versions here are free text without an order of their own; Debian's is the closest to what users mean.
+    fn trees(&self) -> Vec<(u32, ByteString)> {
+        (0..).zip(&self.deployed).map(|(number, deployed)| (number, deployed.dir.clone())).collect()
+    }
+
     fn order(&self, a: &[u8], b: &[u8]) -> Ordering {
         debian::compare(a, b)
     }
@@ -222,23 +228,38 @@ impl Relations for FlatpakInstallation<'_> {
         let users = (0..).zip(&self.deployed).filter(|(number, _)| !removed.contains(number));
         let found = users.filter_map(|(number, deployed)| {
             let needs = deployed.needs().filter(|needs| gone.iter().any(|gone| **gone == *needs.as_bytes()))?;
-            let file = path::join(&deployed.dir, b"metadata");
-            Some((number, Evidence::at(file, "key runtime", format!("needs {needs}"))))
+            Some((number, needs_runtime(deployed, needs)))
+        });
+        Some(found.collect())
+    }
+
+    fn requirements(&self) -> Option<Vec<Requirement>> {
+        let found = (0..).zip(&self.deployed).filter_map(|(package, deployed)| {
+            let text = deployed.needs()?;
+            let needs = self.number_where(|other| *other.reference() == *text.as_bytes())?;
+            let evidence = needs_runtime(deployed, text);
+            Some(Requirement { package, needs, relation: Relation::RuntimeOf, evidence })
         });
         Some(found.collect())
     }
 
     /// An app of one installation can run on a runtime of another, which has no copy of its own here.
-    fn dependents_on(&self, removed: &[Owner]) -> Vec<(u32, Evidence)> {
-        let is_gone = |needs: &str| removed.iter().any(|owner| owner.id.ends_with(format!("/{needs}").as_bytes()));
-        let is_here = |needs: &str| self.deployed.iter().any(|other| *other.reference() == *needs.as_bytes());
-        let found = (0..).zip(&self.deployed).filter_map(|(number, deployed)| {
-            let needs = deployed.needs().filter(|needs| is_gone(needs) && !is_here(needs))?;
-            let file = path::join(&deployed.dir, b"metadata");
-            Some((number, Evidence::at(file, "key runtime", format!("needs {needs}"))))
+    fn dependents_on(&self, needed: &[Owner]) -> Vec<Requirement> {
+        let place = |text: &str| needed.iter().position(|owner| owner.id.ends_with(format!("/{text}").as_bytes()));
+        let is_here = |text: &str| self.deployed.iter().any(|other| *other.reference() == *text.as_bytes());
+        let found = (0..).zip(&self.deployed).filter_map(|(package, deployed)| {
+            let text = deployed.needs().filter(|text| !is_here(text))?;
+            let needs = u32::try_from(place(text)?).ok()?;
+            let evidence = needs_runtime(deployed, text);
+            Some(Requirement { package, needs, relation: Relation::RuntimeOf, evidence })
         });
         found.collect()
     }
+}
+
+/// Where an app, or an extension, says which runtime it needs.
+fn needs_runtime(deployed: &Deployed, runtime: &str) -> Evidence {
+    Evidence::at(path::join(&deployed.dir, b"metadata"), "key runtime", format!("needs {runtime}"))
 }
 
 impl Launching for FlatpakInstallation<'_> {

@@ -5,14 +5,14 @@ use super::revision::{self};
 use super::{ID, MOUNTS, SNAPD, offers};
 use crate::backend::jobs::Job;
 use crate::backend::{
-    Automatic, Catalogue, Detail, FileIndex, History, Installation, Launching, Relations, Unsearched, Upkeep,
-    mark_candidates,
+    Automatic, Catalogue, Detail, FileIndex, History, Installation, Launching, Relations, Requirement, Unsearched,
+    Upkeep, mark_candidates,
 };
 use crate::bytes::{ByteString, path};
 use crate::model::{
     Change, CommandLine, Coverage, CoverageState, Described, Evidence, ExecTarget, Finding, FindingKind, Location,
-    Loss, Offer, OfferQuery, Owner, Package, Remedy, RemedyKind, Scope, Search, Severity, Signing, SigningState,
-    Source, State,
+    Loss, Offer, OfferQuery, Owner, Package, Relation, Remedy, RemedyKind, Scope, Search, Severity, Signing,
+    SigningState, Source, State,
 };
 use crate::version::debian;
 use hashbrown::HashMap;
@@ -152,6 +152,12 @@ impl Installation for SnapInstallation<'_> {
     }
 
     /// Versions are free text without an order of their own; Debian's is the closest to what users mean.
+    /// The images; what is mounted of them takes no room of its own.
+    fn trees(&self) -> Vec<(u32, ByteString)> {
+        let image = |revision: &Revision| revision::image(&self.snap(revision).instance, &revision.name);
+        (0..).zip(&self.revisions).map(|(number, revision)| (number, image(revision))).collect()
+    }
+
     fn order(&self, a: &[u8], b: &[u8]) -> Ordering {
         debian::compare(a, b)
     }
@@ -210,6 +216,19 @@ impl Relations for SnapInstallation<'_> {
                 && gone.iter().any(|gone| ***gone == *base.as_bytes());
             let file = revision::image(&self.snap(revision).instance, &revision.name);
             is_lost.then(|| (number, Evidence::at(file, "base", format!("is built on {base}"))))
+        });
+        Some(found.collect())
+    }
+
+    /// A snap in use is built on the active revision of its base.
+    fn requirements(&self) -> Option<Vec<Requirement>> {
+        let in_use = || (0..).zip(&self.revisions).filter(|(_, revision)| self.is_active(revision));
+        let found = in_use().filter_map(|(package, revision)| {
+            let base = self.about(revision).ok()?.base.as_ref()?;
+            let (needs, _) = in_use().find(|(_, other)| *self.snap(other).instance == *base.as_bytes())?;
+            let file = revision::image(&self.snap(revision).instance, &revision.name);
+            let evidence = Evidence::at(file, "base", format!("is built on {base}"));
+            Some(Requirement { package, needs, relation: Relation::BaseOf, evidence })
         });
         Some(found.collect())
     }

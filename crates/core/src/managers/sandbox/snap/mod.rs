@@ -25,7 +25,7 @@ mod refresh;
 mod revision;
 mod state;
 
-use crate::backend::{Installation, Manager, UpgradeCall};
+use crate::backend::{CachePlace, Installation, Manager, UpgradeCall};
 use crate::host::Host;
 use crate::model::{Affix, ManagerId, ManagerKind, Profile};
 
@@ -48,6 +48,12 @@ impl Manager for Snap {
 
     fn upgrade_calls(&self) -> &'static [UpgradeCall] {
         &[("snap", &["refresh"])]
+    }
+
+    fn caches(&self) -> &'static [CachePlace] {
+        const PLACES: &[CachePlace] =
+            &[CachePlace::without_command("snaps that the daemon downloaded", "/var/lib/snapd/cache")];
+        PLACES
     }
 
     fn discover<'h>(&self, host: &'h Host) -> Vec<Box<dyn Installation + 'h>> {

@@ -10,14 +10,14 @@ use super::elements::{self, Held, ProfileFormat};
 use super::manifest::Element;
 use super::profiles::Profile;
 
-use super::store::{Store, store_path};
-use crate::backend::{Catalogue, Detail, FileIndex, History, Installation, Launching, Relations};
+use super::store::{DATABASE, Store, store_id, store_path};
+use crate::backend::{Catalogue, Detail, FileIndex, History, Installation, Launching, Relations, Requirement};
 use crate::bytes::{ByteString, path};
 use crate::fs::Kind;
 use crate::host::Host;
 use crate::model::{
     CommandLine, Coverage, CoverageState, Described, Evidence, Location, Loss, Offer, OfferQuery, Origin, Owner,
-    Package, Reason, Remedy, RemedyKind, Status,
+    Package, Reason, Relation, Remedy, RemedyKind, Status,
 };
 use crate::version::nix;
 
@@ -238,6 +238,11 @@ impl Installation for ProfileInstallation<'_> {
         Some(self)
     }
 
+    fn trees(&self) -> Vec<(u32, ByteString)> {
+        let numbered = (0..).zip(self.elements());
+        numbered.flat_map(|(number, element)| element.paths.iter().map(move |path| (number, path.clone()))).collect()
+    }
+
     fn order(&self, a: &[u8], b: &[u8]) -> Ordering {
         nix::compare(a, b)
     }
@@ -263,6 +268,26 @@ impl Relations for ProfileInstallation<'_> {
     /// A profile is a list: without one element the others stay as they are.
     fn dependents(&self, _: &[u32]) -> Option<Vec<(u32, Evidence)>> {
         Some(Vec::new())
+    }
+
+    fn requirements(&self) -> Option<Vec<Requirement>> {
+        Some(Vec::new())
+    }
+
+    /// The elements whose paths refer to these paths of the store.
+    fn dependents_on(&self, needed: &[Owner]) -> Vec<Requirement> {
+        let by_id: HashMap<&[u8], u32> = (0..).zip(needed).map(|(place, owner)| (&*owner.id, place)).collect();
+        let mut found = Vec::new();
+        for (package, element) in (0..).zip(self.elements()) {
+            for path in &element.paths {
+                for row in self.store.references(path) {
+                    let Some(&needs) = by_id.get(&*store_id(&row.path)) else { continue };
+                    let evidence = Evidence::at(DATABASE, "Refs", format!("{path} refers to {}", row.path));
+                    found.push(Requirement { package, needs, relation: Relation::Requires, evidence });
+                }
+            }
+        }
+        found
     }
 }
 

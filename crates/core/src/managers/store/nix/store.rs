@@ -6,11 +6,12 @@ use std::sync::{Mutex, OnceLock, PoisonError};
 use hashbrown::{DefaultHashBuilder, HashMap, HashTable};
 use rusqlite::Connection;
 
+use super::ID;
 use crate::backend::sqlite;
-use crate::bytes::ByteString;
+use crate::bytes::{ByteString, path};
 use crate::fs::Root;
 use crate::host::Host;
-use crate::model::{Loss, Losses};
+use crate::model::{Loss, Losses, Scope};
 use crate::version::nix;
 
 /// Where the store lies.
@@ -210,6 +211,11 @@ pub fn name_of(path: &[u8]) -> Option<&[u8]> {
     let is_digit = |b: &u8| b.is_ascii_digit() || (b.is_ascii_lowercase() && !b"eotu".contains(b));
     let sound = last.len() > 33 && last[..32].iter().all(is_digit) && last[32] == b'-';
     sound.then(|| &last[33..])
+}
+
+/// The id of a path of the store.
+pub fn store_id(path: &[u8]) -> ByteString {
+    [format!("{ID}/{}/store/", Scope::System).as_bytes(), path::name(path)].concat().into()
 }
 
 /// Whether a store path is a part of Nix's own work and not a piece of software: a plan, the make-up

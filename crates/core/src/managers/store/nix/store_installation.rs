@@ -7,17 +7,17 @@ use super::ID;
 use super::channels;
 use super::installation::{coverage, straight_from_store};
 use super::roots::Alive;
-use super::store::{DATABASE, Row, STORE, Store, is_internal, store_path};
+use super::store::{DATABASE, Row, STORE, Store, is_internal, store_id, store_path};
 use hashbrown::{HashMap, HashSet};
 
 use crate::backend::advice;
-use crate::backend::{Catalogue, Detail, FileIndex, Installation, Launching, Relations};
+use crate::backend::{Catalogue, Detail, FileIndex, Installation, Launching, Relations, Requirement};
 use crate::bytes::{ByteString, path};
 use crate::fs::Gap;
 use crate::host::Host;
 use crate::model::{
     Actor, CommandLine, Coverage, CoverageState, Evidence, Finding, FindingKind, Location, Loss, Offer, OfferQuery,
-    Owner, Package, Reason, Remedy, RemedyKind, Scope, Severity, Status,
+    Owner, Package, Reason, Relation, Remedy, RemedyKind, Scope, Severity, Status,
 };
 use crate::version::nix;
 
@@ -59,10 +59,6 @@ impl<'s> StoreInstallation<'s> {
         numbered
             .filter(|(_, row)| !is_internal(&row.path) && !self.of_profiles.contains(&row.path))
             .map(|(number, _)| number)
-    }
-
-    fn id(&self, path: &[u8]) -> ByteString {
-        [format!("{ID}/{}/store/", Scope::System).as_bytes(), path::name(path)].concat().into()
     }
 }
 
@@ -138,7 +134,7 @@ impl Installation for StoreInstallation<'_> {
     fn owner(&self, package: u32) -> Owner {
         let path = self.path(package);
         let (name, version) = self.store.name_and_version(path);
-        Owner { id: self.id(path), manager: ID, scope: Scope::System, name, version, status: Status::Installed }
+        Owner { id: store_id(path), manager: ID, scope: Scope::System, name, version, status: Status::Installed }
     }
 
     fn named(&self, name: &[u8]) -> Vec<u32> {
@@ -170,6 +166,7 @@ impl Installation for StoreInstallation<'_> {
         vec![Finding {
             paths: dead.iter().take(MAX_DEAD).map(|row| row.path.clone()).collect(),
             remedies: vec![remedy],
+            size: Some(size),
             evidence: vec![Evidence::directory("/nix/var/nix/gcroots", "no root leads to them")],
             ..Finding::new(FindingKind::UnreferencedStorePath, Severity::Note, store, summary, consequence)
         }]
@@ -184,6 +181,10 @@ impl Installation for StoreInstallation<'_> {
 
     fn remedies(&self, _: u32) -> Vec<Remedy> {
         Vec::new()
+    }
+
+    fn trees(&self) -> Vec<(u32, ByteString)> {
+        self.software().map(|number| (number, self.path(number).clone())).collect()
     }
 
     fn order(&self, a: &[u8], b: &[u8]) -> Ordering {
@@ -239,6 +240,33 @@ impl Relations for StoreInstallation<'_> {
         }
         // What a profile holds is told by the profile.
         Some(found)
+    }
+
+    fn requirements(&self) -> Option<Vec<Requirement>> {
+        let rows = self.store.rows();
+        let number = |place: usize| u32::try_from(place).ok();
+        let references = self.store.links().references.iter();
+        let each =
+            references.flat_map(|(from, to)| to.iter().map(move |to| (*from, *to))).filter(|(from, to)| from != to);
+        let requirement = |(from, to): (usize, usize)| {
+            let row = format!("Refs, referrer {}", rows[from].id);
+            let evidence = Evidence::at(DATABASE, row, format!("refers to {}", rows[to].path));
+            Some(Requirement { package: number(from)?, needs: number(to)?, relation: Relation::Requires, evidence })
+        };
+        Some(each.filter_map(requirement).collect())
+    }
+
+    /// The links that root these paths.
+    fn keepers(&self, packages: &[u32]) -> Vec<(u32, ByteString, Evidence)> {
+        let roots = &self.alive().roots;
+        let of_package = |number: &u32| {
+            let links = roots.get(self.path(*number)).into_iter().flatten();
+            let keeper = |link: &ByteString| {
+                (*number, link.clone(), Evidence::at(link.clone(), "link", "a root of the garbage collection"))
+            };
+            links.map(keeper).collect::<Vec<_>>()
+        };
+        packages.iter().flat_map(of_package).collect()
     }
 }
 

@@ -15,7 +15,7 @@ use base64::Engine as _;
 use hashbrown::HashMap;
 
 use crate::backend::simple::{FileLists, InstalledPackage, Record, SimpleBackend, SimpleCatalogue, SimpleInstallation};
-use crate::backend::{Installation, Manager, UpgradeCall};
+use crate::backend::{CachePlace, Installation, Manager, UpgradeCall};
 use crate::bytes::{ByteString, path};
 use crate::fs::{Kind, Limit};
 use crate::host::Host;
@@ -49,6 +49,14 @@ impl Manager for Apk {
 
     fn upgrade_calls(&self) -> &'static [UpgradeCall] {
         &[("apk", &["upgrade"])]
+    }
+
+    fn caches(&self) -> &'static [CachePlace] {
+        const PLACES: &[CachePlace] = &[
+            CachePlace::without_command("packages and indexes that apk downloaded", "/var/cache/apk"),
+            CachePlace::without_command("packages that apk downloaded", "/etc/apk/cache"),
+        ];
+        PLACES
     }
 
     fn discover<'h>(&self, host: &'h Host) -> Vec<Box<dyn Installation + 'h>> {

@@ -5,12 +5,12 @@
 use hashbrown::{HashMap, HashSet};
 
 use super::apt::{Filter, conf};
-use super::dependents::{groups, need};
+use super::dependents::{HARD, groups, need};
 use super::installation::DpkgInstallation;
 use crate::backend::closure::{Candidate, closure};
 use crate::backend::dependency_graph::{Need, Node, Want};
 use crate::bytes::ByteString;
-use crate::model::{Offer, Pulled, PullsIn};
+use crate::model::{Offer, Pulled, PullsIn, Relation};
 use crate::version::debian;
 use whodunit_formats::stanza::{Stanza, stanzas};
 
@@ -97,7 +97,7 @@ impl DpkgInstallation<'_> {
             for (name, version) in siblings.get(&source_of(&stanza, &name)).into_iter().flatten() {
                 let says = ByteString::from(&**name).to_string();
                 let newer = Want { name: name.clone(), version: Some((">", version.clone())) };
-                node.needs.push(Need { any_of: vec![newer], says, is_optional: true });
+                node.needs.push(Need { any_of: vec![newer], says, relation: Relation::Recommends });
             }
             candidates.push(Candidate {
                 node,
@@ -130,11 +130,11 @@ fn node_of(name: &ByteString, version: Option<&ByteString>, stanza: &Stanza<'_>,
         let version = provided.version.and_then(|(sign, version)| (sign == "=").then_some(version));
         node.offers.push((bare(&provided.name), version));
     }
-    let fields = [("Pre-Depends", false), ("Depends", false), ("Recommends", true)];
-    for (field, is_optional) in fields.into_iter().filter(|(_, is_optional)| recommended || !is_optional) {
+    let soft = recommended.then_some(("Recommends", Relation::Recommends));
+    for (field, relation) in HARD.into_iter().chain(soft) {
         let value = stanza.whole(field).unwrap_or_default();
         for one in value.split(|&b| b == b',').filter_map(need) {
-            let mut one = Need { is_optional, ..one };
+            let mut one = Need { relation, ..one };
             one.any_of.iter_mut().for_each(|want| want.name = bare(&want.name));
             node.needs.push(one);
         }

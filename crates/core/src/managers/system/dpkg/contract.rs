@@ -10,7 +10,7 @@ use crate::backend::components::Components;
 use crate::backend::jobs::Job;
 use crate::backend::listed::{self, Role};
 use crate::backend::{
-    Automatic, Catalogue, Detail, FileIndex, FileRecords, Hint, Installation, Relations, Unneeded, Unsearched, Upkeep,
+    Automatic, Catalogue, Detail, FileIndex, FileRecords, Hint, Installation, Relations, Unsearched, Upkeep,
 };
 use crate::bytes::{ByteString, path};
 use crate::fs::Limit;
@@ -136,6 +136,10 @@ impl Installation for DpkgInstallation<'_> {
             _ if apt => vec![remedy(RemedyKind::Remove, "apt remove")],
             _ => vec![remedy(RemedyKind::Remove, "dpkg --remove")],
         }
+    }
+
+    fn settings_files(&self, package: u32) -> Option<Vec<ByteString>> {
+        Some(self.settings_of(package))
     }
 
     fn order(&self, a: &[u8], b: &[u8]) -> Ordering {
@@ -372,22 +376,5 @@ impl Catalogue for DpkgInstallation<'_> {
         let foreign = offer.arch.as_ref().filter(|arch| ***arch != *b"all" && *arch != self.native());
         let arch = foreign.map(|arch| [b":", &**arch].concat()).unwrap_or_default();
         Some(CommandLine::new("apt install").operand([&*offer.name, &arch, &version].concat()))
-    }
-}
-
-impl Relations for DpkgInstallation<'_> {
-    fn dependents(&self, removed: &[u32]) -> Option<Vec<(u32, Evidence)>> {
-        Some(self.dependents_of(removed))
-    }
-
-    fn unneeded(&self) -> Option<Unneeded> {
-        DpkgInstallation::unneeded(self)
-    }
-
-    fn protection(&self, package: u32) -> Option<Evidence> {
-        let record = self.record(package);
-        let says =
-            format!("{} is essential or protected: apt and dpkg do not remove it without being forced", record.name);
-        record.essential.then(|| Evidence::line(record.source.clone(), record.line, says))
     }
 }

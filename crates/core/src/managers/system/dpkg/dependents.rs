@@ -9,16 +9,16 @@ use super::apt::keep;
 use super::installation::DpkgInstallation;
 use super::marks::Marks;
 use super::status::{Record, Want as Selection};
-use crate::backend::Unneeded;
 use crate::backend::dependency_graph::{Need, Node, Want, losers, unneeded};
+use crate::backend::{Relations, Requirement, Unneeded};
 use crate::bytes::{ByteString, path};
 use crate::fs::Limit;
-use crate::model::{CommandLine, Evidence, Reason, Remedy, RemedyKind};
+use crate::model::{CommandLine, Evidence, Reason, Relation, Remedy, RemedyKind};
 use crate::version::debian;
 use whodunit_formats::stanza::{Stanza, stanzas};
 
 /// The fields that bind packages hard: without what they name, a package cannot stay.
-const HARD: [&str; 2] = ["Pre-Depends", "Depends"];
+pub(super) const HARD: [(&str, Relation); 2] = [("Pre-Depends", Relation::Requires), ("Depends", Relation::Requires)];
 
 /// As many architectures are told apart; no machine runs more of them.
 const MAX_ARCHES: usize = 16;
@@ -40,7 +40,7 @@ impl DpkgInstallation<'_> {
     }
 
     /// Every installed package with what these fields of it need; `also` is shown what `status` says of each.
-    fn nodes(&self, fields: &[&str], also: &mut dyn FnMut(u32, &Stanza<'_>)) -> Vec<Node> {
+    fn nodes(&self, fields: &[(&str, Relation)], also: &mut dyn FnMut(u32, &Stanza<'_>)) -> Vec<Node> {
         let arch_of = |record: &'_ Record| match record.arch.as_deref() {
             None | Some(b"all") => self.native().clone(),
             Some(arch) => arch.into(),
@@ -69,9 +69,10 @@ impl DpkgInstallation<'_> {
                 let version = provided.version.and_then(|(sign, version)| (sign == "=").then_some(version));
                 offer(&provided.name, version);
             }
-            for field in fields {
+            for (field, relation) in fields {
                 let value = stanza.whole(field).unwrap_or_default();
-                node.needs.extend(value.split(|&b| b == b',').filter_map(need));
+                let needs = value.split(|&b| b == b',').filter_map(need);
+                node.needs.extend(needs.map(|one| Need { relation: *relation, ..one }));
             }
             // A name without an architecture is one of the package's own.
             for want in node.needs.iter_mut().flat_map(|need| &mut need.any_of) {
@@ -87,11 +88,39 @@ impl DpkgInstallation<'_> {
     /// The packages that cannot stay once some are removed.
     pub(super) fn dependents_of(&self, removed: &[u32]) -> Vec<(u32, Evidence)> {
         let lost = losers(&self.nodes(&HARD, &mut |_, _| {}), removed, &debian::compare);
-        let evidence = |number: u32, says: &str| {
-            let record = &self.records()[number as usize];
-            Evidence::line(record.source.clone(), record.line, format!("{} depends on {says}", record.name))
+        lost.into_iter().map(|(number, says)| (number, self.declares(number, "depends on", &says))).collect()
+    }
+
+    fn declares(&self, number: u32, verb: &str, says: &str) -> Evidence {
+        let record = &self.records()[number as usize];
+        Evidence::line(record.source.clone(), record.line, format!("{} {verb} {says}", record.name))
+    }
+
+    /// Who needs whom; recommendations and suggestions where apt keeps packages for their sake.
+    pub(super) fn all_requirements(&self) -> Vec<Requirement> {
+        let rules = keep::Rules::read(&self.host.root, &[], &mut Vec::new());
+        let fields = kept_fields(&rules);
+        let nodes = self.nodes(&fields, &mut |_, _| {});
+        let evidence = |number: u32, need: &Need| {
+            let verb = if need.is_optional() { need.relation.word() } else { "depends on" };
+            self.declares(number, verb, &need.says)
         };
-        lost.into_iter().map(|(number, says)| (number, evidence(number, &says))).collect()
+        Requirement::among(&nodes, &debian::compare, &evidence)
+    }
+
+    /// What apt keeps although nothing needs it and nobody asked for it.
+    pub(super) fn all_kept(&self) -> Vec<(u32, Evidence)> {
+        let kernels: Vec<String> = self.records().iter().filter_map(|record| keep::kernel(&record.name)).collect();
+        let rules = keep::Rules::read(&self.host.root, &kernels, &mut Vec::new());
+        let mut kept = Vec::new();
+        self.each_installed(&mut |number, stanza| {
+            let record = &self.records()[number as usize];
+            if let Some(why) = kept_for(record, stanza, &rules) {
+                let says = format!("{} {why}", record.name);
+                kept.push((number, Evidence::line(record.source.clone(), record.line, says)));
+            }
+        });
+        kept
     }
 
     /// What apt would remove by `autoremove`, but for kernels: see [`keep`].
@@ -105,21 +134,11 @@ impl DpkgInstallation<'_> {
         if !notes.is_empty() || !rules.is_whole {
             return None;
         }
-        let mut fields = HARD.to_vec();
-        fields.extend(rules.recommended.then_some("Recommends"));
-        fields.extend(rules.suggested.then_some("Suggests"));
+        let fields = kept_fields(&rules);
         let mut wanted: Vec<u32> = Vec::new();
         let nodes = self.nodes(&fields, &mut |number, stanza| {
             let record = &self.records()[number as usize];
-            let says = |field: &str, value: &[u8]| {
-                stanza.whole(field).is_some_and(|found| found.trim_ascii().eq_ignore_ascii_case(value))
-            };
-            let is_fixed = record.essential
-                || record.want == Selection::Hold
-                || says("Important", b"yes")
-                || says("Priority", b"required")
-                || *record.name == *b"apt";
-            if is_fixed || marks.reason(record) != Reason::Dependency || rules.keeps(&record.name) {
+            if marks.reason(record) != Reason::Dependency || kept_for(record, stanza, &rules).is_some() {
                 wanted.push(number);
             }
         });
@@ -135,13 +154,62 @@ impl DpkgInstallation<'_> {
     }
 }
 
+impl Relations for DpkgInstallation<'_> {
+    fn dependents(&self, removed: &[u32]) -> Option<Vec<(u32, Evidence)>> {
+        Some(self.dependents_of(removed))
+    }
+
+    fn requirements(&self) -> Option<Vec<Requirement>> {
+        Some(self.all_requirements())
+    }
+
+    fn kept(&self) -> Vec<(u32, Evidence)> {
+        self.all_kept()
+    }
+
+    fn unneeded(&self) -> Option<Unneeded> {
+        DpkgInstallation::unneeded(self)
+    }
+
+    fn protection(&self, package: u32) -> Option<Evidence> {
+        let record = self.record(package);
+        let says =
+            format!("{} is essential or protected: apt and dpkg do not remove it without being forced", record.name);
+        record.essential.then(|| Evidence::line(record.source.clone(), record.line, says))
+    }
+}
+
+/// The fields that name what apt keeps for a package's sake.
+fn kept_fields(rules: &keep::Rules) -> Vec<(&'static str, Relation)> {
+    let mut fields = HARD.to_vec();
+    fields.extend(rules.recommended.then_some(("Recommends", Relation::Recommends)));
+    fields.extend(rules.suggested.then_some(("Suggests", Relation::Suggests)));
+    fields
+}
+
+/// Why apt keeps a package that nothing needs and nobody asked for, if it does.
+fn kept_for(record: &Record, stanza: &Stanza<'_>, rules: &keep::Rules) -> Option<&'static str> {
+    let says = |field: &str, value: &[u8]| {
+        stanza.whole(field).is_some_and(|found| found.trim_ascii().eq_ignore_ascii_case(value))
+    };
+    let reasons = [
+        (record.essential, "is essential or protected"),
+        (says("Important", b"yes"), "is marked as important"),
+        (record.want == Selection::Hold, "is on hold"),
+        (says("Priority", b"required"), "has the priority required"),
+        (*record.name == *b"apt", "is apt itself"),
+        (rules.keeps(&record.name), "is among what APT::NeverAutoRemove or APT::VersionedKernelPackages keeps"),
+    ];
+    reasons.into_iter().find(|(is_so, _)| *is_so).map(|(_, why)| why)
+}
+
 /// `a (>= 1) | b`.
 pub(super) fn need(group: &[u8]) -> Option<Need> {
     let any_of: Vec<Want> = group.split(|&b| b == b'|').filter_map(want).collect();
     (!any_of.is_empty()).then(|| Need {
         any_of,
         says: ByteString::from(group.trim_ascii()).to_string(),
-        is_optional: false,
+        relation: Relation::Requires,
     })
 }
 

@@ -98,6 +98,12 @@ fn settings(root: &Root) -> HashMap<u32, Vec<(ByteString, Option<String>)>> {
 }
 
 impl DpkgInstallation<'_> {
+    /// The settings files of a package, as `status` has them.
+    pub(super) fn settings_of(&self, package: u32) -> Vec<ByteString> {
+        let files = settings(&self.host.root).remove(&self.record(package).line).unwrap_or_default();
+        files.into_iter().map(|(file, _)| file).collect()
+    }
+
     /// Every file of the packages, or of these.
     pub(super) fn each_recorded(&self, packages: Option<&[u32]>, depth: Depth, take: &mut dyn FnMut(Vec<FileRecord>)) {
         let root = &self.host.root;

@@ -33,7 +33,7 @@ mod offers;
 mod pairing;
 mod status;
 
-use crate::backend::{Installation, Manager, UpgradeCall};
+use crate::backend::{CachePlace, Installation, Manager, UpgradeCall};
 use crate::fs::Kind;
 use crate::host::Host;
 use crate::model::{Location, ManagerId, ManagerKind, Profile, Scope};
@@ -63,6 +63,12 @@ impl Manager for Dpkg {
             ("aptitude", &["upgrade", "safe-upgrade", "full-upgrade"]),
             ("unattended-upgrade", &[]),
         ]
+    }
+
+    fn caches(&self) -> &'static [CachePlace] {
+        const PLACES: &[CachePlace] =
+            &[CachePlace::cleared_by("packages that apt downloaded", "/var/cache/apt/archives", "apt-get clean")];
+        PLACES
     }
 
     fn discover<'h>(&self, host: &'h Host) -> Vec<Box<dyn Installation + 'h>> {

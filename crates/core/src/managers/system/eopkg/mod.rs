@@ -19,7 +19,7 @@ use crate::backend::simple::{
     FileLists, InstalledPackage, Record, SimpleBackend, SimpleCatalogue, SimpleInstallation, dirs_in, each_list,
     each_record, is_dir,
 };
-use crate::backend::{Installation, Manager, UpgradeCall};
+use crate::backend::{CachePlace, Installation, Manager, UpgradeCall};
 use crate::bytes::{ByteString, path};
 use crate::fs::{Limit, Root};
 use crate::host::Host;
@@ -50,6 +50,12 @@ impl Manager for Eopkg {
 
     fn upgrade_calls(&self) -> &'static [UpgradeCall] {
         &[("eopkg", &["upgrade", "up"])]
+    }
+
+    fn caches(&self) -> &'static [CachePlace] {
+        const PLACES: &[CachePlace] =
+            &[CachePlace::without_command("packages that eopkg downloaded", "/var/cache/eopkg/packages")];
+        PLACES
     }
 
     fn discover<'h>(&self, host: &'h Host) -> Vec<Box<dyn Installation + 'h>> {

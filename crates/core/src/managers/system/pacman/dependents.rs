@@ -1,11 +1,11 @@
 //! Who depends on whom: `%DEPENDS%` and `%PROVIDES%` of each package's `desc`.
 
 use super::local::sections;
-use crate::backend::dependency_graph::{Need, Node, Want, losers};
+use crate::backend::dependency_graph::{Need, Node, Want};
 use crate::backend::simple::InstalledPackage;
 use crate::bytes::{ByteString, path};
 use crate::fs::{Limit, Root};
-use crate::model::Evidence;
+use crate::model::{Evidence, Relation};
 use crate::version::pacman;
 use std::cmp::Ordering;
 
@@ -17,7 +17,7 @@ pub(super) fn provided(text: &[u8]) -> (Vec<u8>, Option<Vec<u8>>) {
 
 /// What a text of `%DEPENDS%` needs.
 pub(super) fn needed(text: &[u8]) -> Need {
-    Need { any_of: vec![want(text)], says: ByteString::from(text).to_string(), is_optional: false }
+    Need { any_of: vec![want(text)], says: ByteString::from(text).to_string(), relation: Relation::Requires }
 }
 
 /// An installed package with what it offers and needs.
@@ -29,6 +29,11 @@ pub(super) fn node(root: &Root, (number, item): (u32, &InstalledPackage)) -> Nod
         match key {
             b"PROVIDES" => node.offers.extend(values.into_iter().map(provided)),
             b"DEPENDS" => node.needs.extend(values.into_iter().map(needed)),
+            // `NAME: WHAT FOR`
+            b"OPTDEPENDS" => node.needs.extend(values.into_iter().map(|text| {
+                let name = text.split(|&b| b == b':').next().unwrap_or(text);
+                Need { relation: Relation::Suggests, ..needed(name.trim_ascii()) }
+            })),
             _ => {}
         }
     }
@@ -41,15 +46,14 @@ pub(super) fn order(version: &[u8], wanted: &[u8]) -> Ordering {
     pacman::compare(release.map_or(version, |at| &version[..at]), wanted)
 }
 
-/// The packages that have to go when some are removed. Losses are noted where packages are read.
-pub fn dependents(root: &Root, items: &[InstalledPackage], removed: &[u32]) -> Vec<(u32, Evidence)> {
-    let nodes: Vec<Node> = (0..).zip(items).map(|numbered| node(root, numbered)).collect();
-    let lost = losers(&nodes, removed, &order);
-    let evidence = |number: u32, says: String| {
-        let item = &items[number as usize];
-        Evidence::at(path::join(&item.entry, b"desc"), "DEPENDS", format!("{} depends on {says}", item.name))
-    };
-    lost.into_iter().map(|(number, says)| (number, evidence(number, says))).collect()
+/// Every installed package with what it offers and needs. Losses are noted where packages are read.
+pub(super) fn nodes(root: &Root, items: &[InstalledPackage]) -> Vec<Node> {
+    (0..).zip(items).map(|numbered| node(root, numbered)).collect()
+}
+
+/// Where a package declares a need.
+pub(super) fn evidence(item: &InstalledPackage, says: &str) -> Evidence {
+    Evidence::at(path::join(&item.entry, b"desc"), "DEPENDS", format!("{} depends on {says}", item.name))
 }
 
 /// `name`, `name>=1.2`.

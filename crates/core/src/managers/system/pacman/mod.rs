@@ -24,6 +24,7 @@ mod settings;
 mod sync;
 
 use crate::backend::components::Components;
+use crate::backend::dependency_graph::Node;
 use crate::backend::keys::KeyRing;
 use crate::backend::simple::CatalogueQuery;
 use crate::fs::Limit;
@@ -35,7 +36,7 @@ use hashbrown::{HashMap, HashSet};
 use crate::backend::simple::{
     FileLists, InstalledPackage, Record, SimpleBackend, SimpleCatalogue, SimpleInstallation, is_dir,
 };
-use crate::backend::{Installation, Manager, Unsearched, UpgradeCall};
+use crate::backend::{CachePlace, Installation, Manager, Unsearched, UpgradeCall};
 use crate::bytes::{ByteString, path};
 use crate::host::Host;
 use crate::model::Event;
@@ -73,6 +74,12 @@ impl Manager for Pacman {
         &[("pacman", &["-Syu", "-Syyu", "-Su"])]
     }
 
+    fn caches(&self) -> &'static [CachePlace] {
+        const PLACES: &[CachePlace] =
+            &[CachePlace::cleared_by("packages that pacman downloaded", "/var/cache/pacman/pkg", "pacman -Scc")];
+        PLACES
+    }
+
     fn discover<'h>(&self, host: &'h Host) -> Vec<Box<dyn Installation + 'h>> {
         let mut notes = Vec::new();
         let settings = Settings::read(&host.root, &mut notes);
@@ -101,6 +108,18 @@ impl SimpleBackend for Database {
 
     fn order(&self, a: &[u8], b: &[u8]) -> Ordering {
         pacman::compare(a, b)
+    }
+
+    fn nodes(&self, host: &Host, items: &[InstalledPackage]) -> Option<Vec<Node>> {
+        Some(dependents::nodes(&host.root, items))
+    }
+
+    fn order_of_needs(&self, version: &[u8], needed: &[u8]) -> Ordering {
+        dependents::order(version, needed)
+    }
+
+    fn need_evidence(&self, _: &Location, item: &InstalledPackage, says: &str) -> Evidence {
+        dependents::evidence(item, says)
     }
 
     fn lists(&self) -> Option<&dyn FileLists> {
@@ -288,10 +307,6 @@ impl FileLists for Database {
 
     fn file_records(&self, host: &Host, items: &[(u32, &InstalledPackage)], notes: &mut Vec<Loss>) -> Vec<FileRecord> {
         file_records::files(&host.root, &self.settings, items, notes)
-    }
-
-    fn dependents(&self, host: &Host, items: &[InstalledPackage], removed: &[u32]) -> Option<Vec<(u32, Evidence)>> {
-        Some(dependents::dependents(&host.root, items, removed))
     }
 
     fn restore(&self, item: &InstalledPackage) -> Option<CommandLine> {

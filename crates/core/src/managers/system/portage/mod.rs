@@ -22,14 +22,14 @@ use crate::backend::simple::{
     FileLists, InstalledPackage, Record, SimpleBackend, SimpleCatalogue, SimpleInstallation, dirs_in, each_list,
     each_record, is_dir,
 };
-use crate::backend::{Installation, Manager, UpgradeCall};
+use crate::backend::{CachePlace, Installation, Manager, UpgradeCall};
 use crate::bytes::{ByteString, path};
 use crate::fs::{Kind, Limit, Root};
 use crate::host::Host;
 use crate::model::Event;
 use crate::model::{
     Affix, Algorithm, CommandLine, Digest, Evidence, FileRecord, Location, Loss, ManagerId, ManagerKind, NameFilter,
-    Origin, Profile, Reason, RemedyKind, Scope,
+    Origin, Profile, Reason, Relation, RemedyKind, Scope,
 };
 use crate::version::gentoo;
 use crate::version::upstream::Notation;
@@ -56,6 +56,14 @@ impl Manager for Portage {
 
     fn upgrade_calls(&self) -> &'static [UpgradeCall] {
         &[("emerge", &["@world", "world"])]
+    }
+
+    fn caches(&self) -> &'static [CachePlace] {
+        const PLACES: &[CachePlace] = &[
+            CachePlace::without_command("sources that Portage downloaded", "/var/cache/distfiles"),
+            CachePlace::without_command("binary packages", "/var/cache/binpkgs"),
+        ];
+        PLACES
     }
 
     fn discover<'h>(&self, host: &'h Host) -> Vec<Box<dyn Installation + 'h>> {
@@ -149,7 +157,7 @@ fn needs_of(list: &[u8]) -> Vec<Need> {
             b"(" => {
                 depth += 1;
                 if std::mem::take(&mut is_any) && any.is_none() {
-                    any = Some(Need { any_of: Vec::new(), says: String::new(), is_optional: false });
+                    any = Some(Need { any_of: Vec::new(), says: String::new(), relation: Relation::Requires });
                     depth = 1;
                 }
             }
@@ -169,7 +177,7 @@ fn needs_of(list: &[u8]) -> Vec<Need> {
                         need.says = format!("{}{between}{says}", need.says);
                         need.any_of.push(want);
                     }
-                    None => needs.push(Need { any_of: vec![want], says, is_optional: false }),
+                    None => needs.push(Need { any_of: vec![want], says, relation: Relation::Requires }),
                 }
             }
         }

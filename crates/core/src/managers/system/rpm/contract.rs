@@ -4,7 +4,9 @@ use super::catalogues;
 use super::installation::{Brief, RpmInstallation, digest_of, is_there, tail};
 use crate::backend::Log;
 use crate::backend::advice::is_image_based;
-use crate::backend::{Catalogue, Detail, FileIndex, FileRecords, Hint, Installation, Relations, Unsearched};
+use crate::backend::{
+    Catalogue, Detail, FileIndex, FileRecords, Hint, Installation, Relations, Requirement, Unsearched,
+};
 use crate::bytes::{ByteString, path};
 use crate::model::{
     Claim, Claimant, CommandLine, Coverage, CoverageState, Depth, Digest, Evidence, FileRecord, Location, Loss,
@@ -268,5 +270,9 @@ impl Catalogue for RpmInstallation<'_> {
 impl Relations for RpmInstallation<'_> {
     fn dependents(&self, removed: &[u32]) -> Option<Vec<(u32, Evidence)>> {
         Some(self.dependents_of(removed))
+    }
+
+    fn requirements(&self) -> Option<Vec<Requirement>> {
+        Some(self.all_requirements())
     }
 }

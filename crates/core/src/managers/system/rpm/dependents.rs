@@ -4,9 +4,10 @@
 use hashbrown::HashSet;
 
 use super::installation::RpmInstallation;
+use crate::backend::Requirement;
 use crate::backend::dependency_graph::{Need, Node, Want, losers};
 use crate::bytes::ByteString;
-use crate::model::Evidence;
+use crate::model::{Evidence, Relation};
 use crate::version::rpm;
 use whodunit_formats::rpm_header::{Header, tag};
 
@@ -16,6 +17,22 @@ const SIGNS: u64 = 2 | 4 | 8;
 impl RpmInstallation<'_> {
     /// The packages that cannot stay once some are removed.
     pub(super) fn dependents_of(&self, removed: &[u32]) -> Vec<(u32, Evidence)> {
+        let lost = losers(&self.nodes(), removed, &rpm::compare);
+        lost.into_iter().map(|(number, says)| (number, self.declares(number, Relation::Requires, &says))).collect()
+    }
+
+    /// Who needs whom.
+    pub(super) fn all_requirements(&self) -> Vec<Requirement> {
+        let evidence = |number: u32, need: &Need| self.declares(number, need.relation, &need.says);
+        Requirement::among(&self.nodes(), &rpm::compare, &evidence)
+    }
+
+    fn declares(&self, number: u32, relation: Relation, says: &str) -> Evidence {
+        Evidence::entry(self.store.file.clone(), number, format!("{} {says}", relation.word()))
+    }
+
+    /// Every package with what it provides and needs.
+    fn nodes(&self) -> Vec<Node> {
         let mut nodes: Vec<Node> = Vec::new();
         let mut wanted_files: HashSet<Vec<u8>> = HashSet::new();
         self.each(&mut |number, header| {
@@ -31,12 +48,32 @@ impl RpmInstallation<'_> {
             nodes[place].offers.extend(files.filter(|file| wanted_files.contains(file)).map(|file| (file, None)));
             place += 1;
         });
-        let lost = losers(&nodes, removed, &rpm::compare);
-        let file = &self.store.file;
-        lost.into_iter()
-            .map(|(number, says)| (number, Evidence::entry(file.clone(), number, format!("requires {says}"))))
-            .collect()
+        nodes
     }
+}
+
+/// The names in an expression such as `(a >= 1 if b)` (rpm, "Boolean Dependencies"): any of them may be needed.
+fn of_expression(text: &[u8]) -> Vec<Want> {
+    const WORDS: [&[u8]; 8] = [b"and", b"or", b"if", b"else", b"unless", b"with", b"without", b"("];
+    let words =
+        text.split(u8::is_ascii_whitespace).map(|word| &word[word.iter().take_while(|b| **b == b'(').count()..]);
+    let mut wants = Vec::new();
+    let mut is_version = false;
+    for word in words {
+        // A bracket that closes the expression; those of a name such as `pkgconfig(tide)` are its own.
+        let opened = word.iter().filter(|b| **b == b'(').count();
+        let mut word = word;
+        while word.ends_with(b")") && word.iter().filter(|b| **b == b')').count() > opened {
+            word = &word[..word.len() - 1];
+        }
+        if matches!(word, b"<" | b"<=" | b"=" | b">=" | b">") {
+            is_version = true;
+        } else if std::mem::take(&mut is_version) || word.is_empty() || WORDS.contains(&word) {
+        } else {
+            wants.push(Want { name: word.to_vec(), version: None });
+        }
+    }
+    wants
 }
 
 fn node(number: u32, header: &Header<'_>) -> Node {
@@ -56,8 +93,20 @@ fn node(number: u32, header: &Header<'_>) -> Node {
     if let Some(name) = header.text(tag::NAME) {
         node.offers.push((name.to_vec(), header.version().map(|version| version.to_vec())));
     }
-    for (name, (flags, version)) in named(tag::REQUIRE_NAMES, tag::REQUIRE_FLAGS, tag::REQUIRE_VERSIONS) {
-        if name.starts_with(b"rpmlib(") || name.starts_with(b"(") {
+    let hard = named(tag::REQUIRE_NAMES, tag::REQUIRE_FLAGS, tag::REQUIRE_VERSIONS);
+    let weak = named(tag::RECOMMEND_NAMES, tag::RECOMMEND_FLAGS, tag::RECOMMEND_VERSIONS);
+    let hint = named(tag::SUGGEST_NAMES, tag::SUGGEST_FLAGS, tag::SUGGEST_VERSIONS);
+    let hard = hard.into_iter().map(|need| (Relation::Requires, need));
+    let weak = weak.into_iter().map(|need| (Relation::Recommends, need));
+    let hint = hint.into_iter().map(|need| (Relation::Suggests, need));
+    for (relation, (name, (flags, version))) in hard.chain(weak).chain(hint) {
+        if name.starts_with(b"rpmlib(") {
+            continue;
+        }
+        if name.starts_with(b"(") {
+            let relation = if relation == Relation::Requires { Relation::RequiresIf } else { relation };
+            let says = ByteString::from(name).to_string();
+            node.needs.push(Need { any_of: of_expression(name), says, relation });
             continue;
         }
         let sign = match flags & SIGNS {
@@ -75,7 +124,27 @@ fn node(number: u32, header: &Header<'_>) -> Node {
             }
             None => ByteString::from(name).to_string(),
         };
-        node.needs.push(Need { any_of: vec![Want { name: name.to_vec(), version }], says, is_optional: false });
+        node.needs.push(Need { any_of: vec![Want { name: name.to_vec(), version }], says, relation });
     }
     node
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn names_are_taken_out_of_expressions() {
+        for (text, expected) in [
+            ("(tide if buoy)", &["tide", "buoy"][..]),
+            ("((tide >= 1.0 or pkgconfig(lamp)) and quay)", &["tide", "pkgconfig(lamp)", "quay"]),
+            ("(tide with tide < 2 unless mole else pier)", &["tide", "tide", "mole", "pier"]),
+            ("(", &[]),
+            ("(tide", &["tide"]),
+        ] {
+            let names: Vec<String> =
+                of_expression(text.as_bytes()).iter().map(|want| ByteString::from(&*want.name).to_string()).collect();
+            assert_eq!(names, expected, "{text}");
+        }
+    }
 }

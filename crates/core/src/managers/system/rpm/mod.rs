@@ -25,7 +25,7 @@ mod records;
 mod repositories;
 mod store;
 
-use crate::backend::{Installation, Manager, UpgradeCall};
+use crate::backend::{CachePlace, Installation, Manager, UpgradeCall};
 use crate::bytes::{ByteString, path};
 use crate::fs::Kind;
 use crate::host::Host;
@@ -57,6 +57,14 @@ impl Manager for Rpm {
             ("zypper", &["up", "update", "dup", "dist-upgrade", "patch"]),
             ("transactional-update", &["up", "dup", "patch"]),
         ]
+    }
+
+    fn caches(&self) -> &'static [CachePlace] {
+        const PLACES: &[CachePlace] = &[
+            CachePlace::cleared_by("packages and lists that dnf downloaded", "/var/cache/dnf", "dnf clean all"),
+            CachePlace::without_command("packages and lists that zypper downloaded", "/var/cache/zypp"),
+        ];
+        PLACES
     }
 
     fn discover<'h>(&self, host: &'h Host) -> Vec<Box<dyn Installation + 'h>> {

@@ -1,0 +1,185 @@
+//! `whodunit space`.
+
+use std::ffi::OsString;
+use std::os::unix::ffi::OsStrExt as _;
+
+use clap::Args;
+use whodunit_core::bytes::ByteString;
+use whodunit_core::queries::space::{Cache, Counted, Part, Space, TitleSpace, space};
+use whodunit_core::queries::spelled;
+use whodunit_core::survey::Survey;
+
+use crate::args::Global;
+use crate::error::CliError;
+use crate::output::{self, Cell, Column, Grid, Line, Piece, Presenter, Shown, Streams, Tone};
+use crate::session::{Outcome, Session};
+
+/// Show what installed software costs on disk
+///
+/// Adds up what the files of each package take on the disk, every file once: hard links and runtimes that several
+/// packages share are not counted twice, and holes in files are not counted. FREED is what removing the software would
+/// free, together with what only it needs; it is 0 where other packages need it, and blank where that is not known.
+/// Where files are not known one by one, the size that the manager recorded is shown, marked `recorded`. What managers
+/// keep of what they fetched is listed below, with the command that empties it.
+#[derive(Debug, Args)]
+#[command(after_help = "Examples:
+  whodunit space                            the most expensive titles, and the caches
+  whodunit space --top 50
+  whodunit space chartdesk --format json")]
+pub struct Arguments {
+    /// Packages, by name, by id, or by what they own (see `whodunit owner --help`)
+    name: Vec<OsString>,
+
+    /// Show this many titles
+    #[arg(long, value_name = "N", default_value_t = 20)]
+    top: usize,
+}
+
+/// Answers.
+pub fn run(arguments: &Arguments, global: &Global, streams: &mut Streams) -> Result<Outcome, CliError> {
+    let session = Session::new(global)?;
+    let survey = Survey::of(&session.host);
+    let (mut packages, mut unknown): (Vec<(u16, u32)>, Vec<ByteString>) = (Vec::new(), Vec::new());
+    for name in &arguments.name {
+        let found = spelled::packages(&survey, &session.searches(), name.as_bytes());
+        if found.is_empty() {
+            unknown.push(name.as_bytes().into());
+        }
+        packages.extend(found);
+    }
+    let all = arguments.name.is_empty();
+    let answer = space(&survey, (!all).then_some(&packages));
+    let shown = Listed { answer, top: if all { arguments.top } else { usize::MAX }, all };
+    let outcome = output::show(&shown, &survey, &session, global, streams, unknown.is_empty())?;
+    super::tell_unknown(&unknown, global, streams);
+    Ok(outcome)
+}
+
+/// The answer, and how much of it is told.
+#[derive(Clone, serde::Serialize)]
+struct Listed {
+    #[serde(flatten)]
+    answer: Space,
+    #[serde(skip)]
+    top: usize,
+    #[serde(skip)]
+    all: bool,
+}
+
+/// The width of the longest bar.
+const BAR: u64 = 12;
+
+impl Shown for Listed {
+    type Item = TitleSpace;
+    const COMMAND: &'static str = "space";
+
+    fn items(&self) -> &[TitleSpace] {
+        &self.answer.titles
+    }
+
+    fn grid(&self) -> Grid {
+        let row = |one: &TitleSpace| {
+            let bytes = |bytes: Option<u64>| Cell::plain(bytes.map(|bytes| bytes.to_string()).unwrap_or_default());
+            vec![
+                Cell::toned(Tone::Strong, one.title.to_string()),
+                bytes(one.own),
+                bytes(one.shared),
+                bytes(one.reclaimable),
+                Cell::plain(word(one.counted)),
+                Cell::plain(output::names(&one.packages)),
+            ]
+        };
+        let columns = vec![
+            Column::words("title", "TITLE"),
+            Column::numbers("own", "OWN"),
+            Column::numbers("shared", "SHARED"),
+            Column::numbers("reclaimable", "FREED"),
+            Column::words("counted", "COUNTED"),
+            Column::words("packages", "PACKAGES"),
+        ];
+        Grid { columns, rows: self.answer.titles.iter().map(row).collect() }
+    }
+
+    fn page(&self, presenter: &Presenter) -> Vec<Piece> {
+        let totals = &self.answer.totals;
+        let mut first = format!(
+            "{} in {}",
+            output::size(totals.measured.saturating_add(totals.recorded)),
+            output::count(totals.packages, "package")
+        );
+        if totals.recorded > 0 {
+            first.push_str(&format!(", {} of it as recorded", output::size(totals.recorded)));
+        }
+        if totals.unknown > 0 {
+            first.push_str(&format!("; the size of {} is unknown", output::count(totals.unknown, "package")));
+        }
+        if self.all && totals.caches > 0 {
+            first.push_str(&format!("; {} in caches", output::size(totals.caches)));
+        }
+        let mut page: Vec<Piece> = vec![Line::of(Tone::Strong, first).into(), Line::blank().into()];
+        page.push(Piece::Table(titles(&self.answer.titles, self.top, presenter)));
+        if let Some(more) = self.answer.titles.len().checked_sub(self.top).filter(|more| *more > 0) {
+            let says = format!("and {} (--top {} shows more)", output::count(more, "more title"), self.top * 2);
+            page.push(Line::blank().to(2).and(Tone::Faint, says).into());
+        }
+        if !self.answer.caches.is_empty() {
+            page.push(Line::blank().into());
+            page.push(Line::of(Tone::Strong, "Caches").into());
+            page.extend(self.answer.caches.iter().flat_map(|cache| of_cache(cache, presenter)));
+        }
+        page
+    }
+}
+
+/// One row for each installation of a title.
+fn titles(all: &[TitleSpace], top: usize, presenter: &Presenter) -> Grid {
+    let shown = || all.iter().take(top).flat_map(|one| one.installations.iter().map(move |part| (one, part)));
+    let cost = |part: &Part| part.own.unwrap_or(0).saturating_add(part.shared.unwrap_or(0));
+    let most = shown().map(|(_, part)| cost(part)).max().unwrap_or(0).max(1);
+    let row = |(one, part): (&TitleSpace, &Part)| {
+        let size = |bytes: Option<u64>| Cell::plain(bytes.map(output::size).unwrap_or_default());
+        let length = usize::try_from(cost(part).saturating_mul(BAR) / most).unwrap_or(0);
+        let shared = part.shared.filter(|shared| *shared > 0);
+        vec![
+            size(part.own),
+            size(shared),
+            size(part.reclaimable),
+            Cell::toned(Tone::Accent, "█".repeat(length)),
+            Cell::toned(Tone::Strong, one.title.to_string()),
+            Cell::plain(presenter.installation(part.manager, &part.scope)),
+            Cell::toned(
+                Tone::Faint,
+                if part.counted == Counted::Recorded && part.own.is_some() { "recorded" } else { "" },
+            ),
+        ]
+    };
+    let columns = vec![
+        Column::numbers("own", "OWN"),
+        Column::numbers("shared", "SHARED"),
+        Column::numbers("reclaimable", "FREED"),
+        Column::words("bar", ""),
+        Column::words("title", "TITLE"),
+        Column::words("installation", "INSTALLATION"),
+        Column::words("counted", ""),
+    ];
+    Grid { columns, rows: shown().map(row).collect() }
+}
+
+/// A cache, and the command that empties it.
+pub fn of_cache(cache: &Cache, presenter: &Presenter) -> Vec<Piece> {
+    let size = cache.bytes.map_or_else(|| "unknown".to_owned(), output::size);
+    let line = Line::blank().to(2).and(Tone::Plain, format!("{size:>9}")).to(13);
+    let what = format!("{} · {}", cache.manager, cache.what);
+    let mut lines: Vec<Piece> =
+        vec![line.and(Tone::Plain, what).to(60).and(Tone::Faint, presenter.path(&cache.path)).into()];
+    let ways = cache.remedies.iter();
+    lines.extend(ways.map(|way| Piece::Whole(Line::blank().to(13).and(Tone::Accent, way.command.clone()))));
+    lines
+}
+
+fn word(counted: Counted) -> &'static str {
+    match counted {
+        Counted::Recorded => "recorded",
+        Counted::Measured => "measured",
+    }
+}

@@ -1,0 +1,225 @@
+//! `space` and `leftovers`, judged: sizes by `du`, what is freed by a real removal, and every command that empties a
+//! cache by being typed as printed, by the user it names.
+
+use std::collections::BTreeMap;
+use std::fs;
+use std::os::unix::fs::MetadataExt as _;
+
+use serde_json::Value;
+
+use super::proofs::TOOLS;
+use super::support::{has, open_dir, output, run};
+use super::trial::{Trial, is_here};
+
+fn part<'d>(document: &'d Value, title: &str, manager: &str) -> &'d Value {
+    let titles = document["titles"].as_array().unwrap().iter().filter(|one| one["title"] == title);
+    let mut parts = titles.flat_map(|one| one["installations"].as_array().unwrap());
+    parts.find(|part| part["manager"] == manager).unwrap_or_else(|| panic!("no {title} of {manager}: {document:#}"))
+}
+
+/// The number that a command prints first.
+fn number(trial: &Trial, lines: &str) -> u64 {
+    let printed = trial.types(None, lines);
+    let text = String::from_utf8(printed.stdout).unwrap();
+    let first = text.split_whitespace().next().unwrap_or_else(|| panic!("{lines}: nothing"));
+    first.parse().unwrap_or_else(|_| panic!("{lines}: {text}"))
+}
+
+#[test]
+fn sizes_are_what_du_says_and_what_is_freed_is_free_afterwards() {
+    if !is_here() || !has(&["unshare", "nsenter"]) {
+        return;
+    }
+    let trial = Trial::new();
+    trial.plants(TOOLS);
+    trial.plants(
+        ". /root/tools
+        head -c 300000 /dev/urandom > data
+        install -D -m 644 data p/usr/share/tide/chart; ln p/usr/share/tide/chart p/usr/share/tide/same; deb tide-data 1.0
+        install -D -m 644 data p/usr/lib/tide/table; deb tide-tables 1.0
+        script p/usr/bin/tide 1; install -D -m 644 data p/usr/lib/tide/more; deb tide 1.0 'Depends: tide-data, tide-tables\n'
+        script p/usr/bin/buoy 1; deb buoy 1.0 'Depends: tide-tables\n'
+        script p/usr/bin/lamp 1; deb lamp 1.0; script p/usr/bin/candle 1; deb candle 1.0
+        installs tide buoy lamp candle; ln -f /usr/bin/lamp /usr/bin/candle
+        truncate -s 50M /usr/share/tide/sparse; chmod 644 /usr/share/tide/sparse
+        wheel swellplot 1.0 knots swellplot; wheel knots 2.0
+        as_user maren 'pipx install swellplot >/dev/null
+            mkdir -p .nvm/versions/node/v20.1.0/bin .nvm/versions/node/v20.1.0/lib/node_modules/mooring
+            cp /root/data .nvm/versions/node/v20.1.0/bin/node 2>/dev/null || head -c 99999 /dev/urandom > .nvm/versions/node/v20.1.0/bin/node
+            chmod 755 .nvm/versions/node/v20.1.0/bin/node; ln .nvm/versions/node/v20.1.0/bin/node .nvm/versions/node/v20.1.0/bin/twin
+            truncate -s 9M .nvm/versions/node/v20.1.0/hollow
+            echo \"{\\\"name\\\":\\\"mooring\\\",\\\"version\\\":\\\"1.0.0\\\"}\" > .nvm/versions/node/v20.1.0/lib/node_modules/mooring/package.json'",
+    );
+    let told = trial.asks(&["space"]);
+    for package in ["tide-data", "tide", "buoy", "tide-tables"] {
+        let files =
+            format!("dpkg -L {package} | while read -r f; do [ -d \"$f\" ] || echo \"$f\"; done | xargs du -c -B1");
+        let theirs = number(&trial, &format!("{files} | tail -n 1"));
+        assert_eq!(part(&told, package, "dpkg")["own"], theirs, "{package}");
+    }
+    let app = "/home/maren/.local/share/pipx/venvs/swellplot";
+    let theirs =
+        number(&trial, &format!("du -s -B1 {app} $(ls -d /home/maren/.local/pipx/venvs/swellplot) 2>/dev/null"));
+    assert_eq!(part(&told, "swellplot", "pipx")["reclaimable"], theirs, "all of an environment goes with it");
+    let theirs = number(&trial, "du -s -B1 /home/maren/.nvm/versions/node/v20.1.0");
+    let own = |title: &str, manager: &str| part(&told, title, manager)["own"].as_u64().unwrap();
+    assert_eq!(own("node", "nvm") + own("mooring", "npm"), theirs, "every file once, holes not at all");
+    // A file of two packages is shared, and freed by neither.
+    assert_eq!(part(&told, "candle", "dpkg")["own"], 0);
+    assert!(part(&told, "candle", "dpkg")["shared"].as_u64().unwrap() > 0);
+    assert_eq!(part(&told, "candle", "dpkg")["reclaimable"], 0);
+    // What others need is not freed, and what only it needs goes along.
+    assert_eq!(part(&told, "tide-tables", "dpkg")["reclaimable"], 0);
+    let foretold = part(&told, "tide", "dpkg")["reclaimable"].as_u64().unwrap();
+    let used = "find /usr -xdev -type f -printf '%b %i\\n' | sort -u -k2 | awk '{ sum += $1 * 512 } END { print sum }'";
+    let before = number(&trial, used);
+    trial.plants("apt-get -qq -y autoremove --purge tide >/dev/null 2>&1");
+    assert_eq!(before - number(&trial, used), foretold);
+    let gone = trial.asks(&["space"]);
+    assert!(!gone["titles"].as_array().unwrap().iter().any(|one| one["title"] == "tide-data"), "{gone:#}");
+}
+
+/// The caches that a command empties, by their directories.
+fn cleared(document: &Value) -> BTreeMap<String, Value> {
+    let caches = document["caches"].as_array().unwrap().iter();
+    let with = caches.filter(|cache| !cache["remedies"].as_array().unwrap().is_empty());
+    with.map(|cache| (cache["path"].as_str().unwrap().to_owned(), cache["remedies"][0].clone())).collect()
+}
+
+#[test]
+fn a_cache_is_emptied_by_the_command_that_is_printed() {
+    if !is_here() || !has(&["unshare", "nsenter"]) {
+        return;
+    }
+    let trial = Trial::new();
+    trial.plants(TOOLS);
+    trial.plants(
+        ". /root/tools
+        head -c 100000 /dev/urandom > data; chmod 644 data
+        install -D data p/usr/share/lamp; deb lamp 1.0; listed; cp /srv/debs/lamp_1.0_all.deb /var/cache/apt/archives/
+        mkdir -p /var/cache/pacman/pkg; cp data /var/cache/pacman/pkg/lamp-1.0-1-any.pkg.tar.zst
+        printf '[options]\\nArchitecture = auto\\nSigLevel = Never\\n' > /etc/pacman.conf; mkdir -p /var/lib/pacman/sync
+        mkdir -p /etc/yum.repos.d; createrepo_c -q /srv/rpms
+        printf '[quay]\\nname=Quay\\nbaseurl=file:///srv/rpms\\ngpgcheck=0\\n' > /etc/yum.repos.d/quay.repo
+        dnf -q -y --releasever=1 makecache >/dev/null 2>&1
+        install -D data $(ls -d /var/cache/dnf/quay-*/)packages/lamp-1.0-1.noarch.rpm; cp data /home/maren/data
+        as_user maren 'mkdir -p lamp .cache/pip/wheels/ab .cache/yarn/v6 && cd lamp && cp ~/data .
+            echo \"{\\\"name\\\":\\\"lamp\\\",\\\"version\\\":\\\"1.0.0\\\"}\" > package.json && npm pack --silent >/dev/null
+            npm cache add ./lamp-1.0.0.tgz && cp ~/data ~/.cache/pip/wheels/ab/lamp-1.0-py3-none-any.whl
+            cp ~/data ~/.cache/yarn/v6/lamp'",
+    );
+    let before = trial.asks(&["space"]);
+    let caches = cleared(&before);
+    let places = ["apt/archives", "pacman/pkg", "/var/cache/dnf", ".npm/_cacache", ".cache/pip", ".cache/yarn"];
+    for place in places {
+        assert!(caches.keys().any(|path| path.ends_with(place)), "{place} of {before:#}");
+    }
+    for (path, remedy) in &caches {
+        let command = remedy["command"].as_str().unwrap();
+        let typed = trial.types(remedy["as_user"].as_str(), &format!("cd /\n{command}"));
+        assert!(typed.status.success(), "{command}: {typed:?}");
+        let after = trial.asks(&["space"]);
+        assert!(!cleared(&after).contains_key(path), "{command} leaves {path}: {after:#}");
+    }
+}
+
+/// Managers that are not on the machine on which advice is tried.
+#[test]
+fn caches_of_uv_and_go_are_emptied_by_the_commands_that_are_printed() {
+    if !has(&["uv", "go"]) {
+        return;
+    }
+    let made = open_dir();
+    let home = made.path().join("home/maren");
+    fs::create_dir_all(home.join("tide")).unwrap();
+    fs::create_dir_all(made.path().join("etc")).unwrap();
+    fs::write(made.path().join("etc/passwd"), "maren:x:1000:1000::/home/maren:/bin/bash\n").unwrap();
+    fs::write(home.join("tide/go.mod"), "module quay.example/tide\n\ngo 1.19\n").unwrap();
+    fs::write(home.join("tide/main.go"), "package main\n\nfunc main() {}\n").unwrap();
+    fs::create_dir_all(home.join(".cache/uv/wheels-v5")).unwrap();
+    let large = "1".repeat(100_000);
+    fs::write(home.join(".cache/uv/wheels-v5/lamp.whl"), &large).unwrap();
+    fs::create_dir_all(home.join("go/pkg/mod/quay.example/lamp@v1.0.0")).unwrap();
+    fs::write(home.join("go/pkg/mod/quay.example/lamp@v1.0.0/lamp.go"), format!("package lamp\n// {large}\n")).unwrap();
+    let types = |lines: &str| {
+        let mut shell = std::process::Command::new("sh");
+        shell.args(["-c", lines]).current_dir(home.join("tide")).env("HOME", &home).env_remove("XDG_CACHE_HOME");
+        shell.env_remove("GOPATH").env_remove("GOMODCACHE").env_remove("GOCACHE").env_remove("UV_CACHE_DIR");
+        output(&mut shell)
+    };
+    types("go build -o /dev/null .");
+    let asks = || run(["--root", made.path().to_str().unwrap(), "space", "--format", "json"]).document();
+    let caches = cleared(&asks());
+    assert_eq!(caches.len(), 3, "{caches:#?}");
+    for (path, remedy) in &caches {
+        // The machine that is looked at has no sudo, and this one no such user: what is typed is the command within.
+        let command = remedy["command"].as_str().unwrap();
+        types(command.split('\'').nth(1).unwrap_or_else(|| panic!("{command}")));
+        assert!(!cleared(&asks()).contains_key(path), "{path} after {remedy}");
+    }
+}
+
+#[test]
+fn what_is_left_is_listed_with_its_size_and_what_is_still_used_is_not() {
+    let made = open_dir();
+    let root = made.path();
+    let write = |file: &str, text: &str| {
+        let file = root.join(file);
+        fs::create_dir_all(file.parent().unwrap()).unwrap();
+        fs::write(file, text).unwrap();
+    };
+    write("etc/passwd", "root:x:0:0::/root:/bin/sh\nmaren:x:1000:1000::/home/maren:/bin/sh\n");
+    let stanza = |name: &str, status: &str, more: &str| {
+        format!("Package: {name}\nStatus: {status}\nArchitecture: all\nVersion: 1.0\n{more}Description: made up\n\n")
+    };
+    let conffiles = "Conffiles:\n /etc/pilotbook.conf 0123456789abcdef0123456789abcdef\n";
+    write(
+        "var/lib/dpkg/status",
+        &[stanza("pilotbook", "deinstall ok config-files", conffiles), stanza("lamp", "install ok installed", "")]
+            .concat(),
+    );
+    write("var/lib/dpkg/info/lamp.list", "/.\n");
+    write("etc/pilotbook.conf", "tide = high\n");
+    write(
+        "var/log/dpkg.log",
+        "2026-03-01 10:00:00 install moorings:all <none> 1.0\n2026-03-02 10:00:00 remove moorings:all 1.0 <none>\n\
+         2026-03-02 10:00:01 remove lamp:all 0.9 <none>\n2026-03-02 10:00:01 remove beacon:all 0.9 <none>\n",
+    );
+    for name in [".config/moorings", ".cache/Moorings", ".moorings", ".config/lamp", ".config/quay", ".config/beacon"] {
+        write(&format!("home/maren/{name}/settings"), "tide = low\n");
+    }
+    // A program of that name that nobody owns may use it still.
+    write("usr/bin/beacon", "#!/bin/sh\n");
+    output(std::process::Command::new("chmod").arg("755").arg(root.join("usr/bin/beacon")));
+    let asked = ["--root", root.to_str().unwrap(), "leftovers", "--format", "json"];
+    let document = run(asked).document();
+    let found = document["findings"].as_array().unwrap();
+    let told: Vec<(String, bool, String)> = found
+        .iter()
+        .map(|one| {
+            let path = one["paths"][0].as_str().or(one["subject"].as_str()).unwrap().to_owned();
+            (path, one["certain"].as_bool().unwrap(), one["left_by"].as_str().unwrap_or_default().to_owned())
+        })
+        .collect();
+    let by = |path: &str, certain: bool, id: &str| (path.to_owned(), certain, id.to_owned());
+    let mut expected = vec![
+        by("pilotbook", true, "dpkg/system/pilotbook"),
+        by("/home/maren/.cache/Moorings", false, "dpkg/system/moorings"),
+        by("/home/maren/.config/moorings", false, "dpkg/system/moorings"),
+        by("/home/maren/.moorings", false, "dpkg/system/moorings"),
+    ];
+    expected.sort();
+    let mut sorted = told.clone();
+    sorted.sort();
+    assert_eq!(sorted, expected, "{document:#}");
+    let size = |file: &str| fs::symlink_metadata(root.join(file)).unwrap().blocks() * 512;
+    for one in found {
+        let expected = match one["paths"][0].as_str() {
+            Some(dir) => size(&dir[1..]) + size(&format!("{}/settings", &dir[1..])),
+            None => size("etc/pilotbook.conf"),
+        };
+        assert_eq!(one["bytes"], expected, "{one:#}");
+    }
+    let shown = run(["--root", root.to_str().unwrap(), "leftovers"]);
+    assert_eq!(shown.out.lines().next().map(|line| line.split(',').next().unwrap()), Some("4 leftovers"), "{shown:?}");
+}

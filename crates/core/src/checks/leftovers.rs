@@ -1,0 +1,185 @@
+//! What is no longer needed, or no longer installed, and still there.
+
+use std::cmp::Reverse;
+
+use hashbrown::{HashMap, HashSet};
+use schemars::JsonSchema;
+use serde::Serialize;
+
+use super::{CheckContext, records, unused, users};
+use crate::bytes::{ByteString, path};
+use crate::fs::Kind;
+use crate::host::User;
+use crate::model::{Action, Event, Finding, FindingKind, ManagerId, Scope};
+use crate::queries::space::{Cache, caches_of, package_sizes, tree_size};
+use crate::queries::timeline::{Span, timeline};
+
+/// One leftover.
+#[derive(Debug, Clone, Serialize, JsonSchema)]
+pub struct Leftover {
+    /// What it is, and what to type.
+    #[serde(flatten)]
+    pub finding: Finding,
+    /// Bytes that it takes on the disk; `null` where that is not known.
+    pub bytes: Option<u64>,
+    /// Whether a record says so; else it is told by names.
+    pub certain: bool,
+    /// The id of the package that left it, where that is known.
+    pub left_by: Option<ByteString>,
+}
+
+/// The answer.
+#[derive(Debug, Clone, Default, Serialize, JsonSchema)]
+pub struct Leftovers {
+    /// The leftovers, the largest first.
+    pub findings: Vec<Leftover>,
+    /// What managers keep of what they fetched, the largest first.
+    pub caches: Vec<Cache>,
+}
+
+/// The kinds that belong here.
+const KINDS: [FindingKind; 9] = [
+    FindingKind::SettingsLeft,
+    FindingKind::DataLeft,
+    FindingKind::UnusedRuntime,
+    FindingKind::DisabledRevision,
+    FindingKind::OldGeneration,
+    FindingKind::UnneededDependency,
+    FindingKind::UnreferencedStorePath,
+    FindingKind::BrokenLauncher,
+    FindingKind::DanglingLink,
+];
+
+/// Everything that is left.
+#[must_use]
+pub fn leftovers(cx: &CheckContext<'_, '_>) -> Leftovers {
+    let mut findings = records::states(cx);
+    findings.extend(records::diagnostics(cx));
+    findings.extend(unused::findings(cx));
+    findings.extend(super::programs::findings(cx));
+    findings.extend(users::merged(super::of_each_user(cx, super::launchers::findings)));
+    findings.retain(|finding| KINDS.contains(&finding.kind));
+    let wanted = findings.iter().filter(|finding| is_whole_package(finding.kind)).flat_map(|finding| &finding.packages);
+    let sizes = package_sizes(cx.survey, &wanted.cloned().collect::<Vec<_>>());
+    let leftover = |(finding, certain): (Finding, bool)| {
+        let left_by = finding.packages.first().cloned().filter(|_| finding.kind == FindingKind::SettingsLeft);
+        Leftover { bytes: bytes(cx, &finding, &sizes), certain, left_by, finding }
+    };
+    // Where a manager itself keeps the data of its packages, the name proves whose they are.
+    let proven = records::sandbox_data(cx).into_iter().map(|finding| (finding, true));
+    let others = findings.into_iter().map(|finding| {
+        let is_proven = finding.kind != FindingKind::DataLeft;
+        (finding, is_proven)
+    });
+    let mut all: Vec<Leftover> = others.chain(proven).map(leftover).collect();
+    let known: HashSet<ByteString> = all.iter().flat_map(|one| one.finding.paths.iter().cloned()).collect();
+    all.extend(of_removed(cx).into_iter().filter(|one| !one.finding.paths.iter().any(|path| known.contains(path))));
+    sort(&mut all);
+    Leftovers { findings: all, caches: caches_of(cx.survey) }
+}
+
+/// What is certain comes first; then what frees the most, what one command removes together.
+fn sort(all: &mut [Leftover]) {
+    let command = |one: &Leftover| one.finding.remedies.first().map(|remedy| remedy.command.clone());
+    let mut totals: HashMap<(FindingKind, Option<String>), u64> = HashMap::new();
+    for one in all.iter() {
+        *totals.entry((one.finding.kind, command(one))).or_default() += one.bytes.unwrap_or(0);
+    }
+    all.sort_by_cached_key(|one| {
+        let together = (one.finding.kind, command(one));
+        let total = totals.get(&together).copied().unwrap_or(0);
+        (!one.certain, Reverse(total), together, Reverse(one.bytes), one.finding.subject.clone())
+    });
+}
+
+/// Whether what is left is a package with all its files.
+fn is_whole_package(kind: FindingKind) -> bool {
+    matches!(kind, FindingKind::UnusedRuntime | FindingKind::DisabledRevision | FindingKind::UnneededDependency)
+}
+
+fn bytes(cx: &CheckContext<'_, '_>, finding: &Finding, sizes: &HashMap<ByteString, u64>) -> Option<u64> {
+    match finding.kind {
+        kind if is_whole_package(kind) => finding.packages.iter().map(|id| sizes.get(id).copied()).sum(),
+        FindingKind::SettingsLeft => {
+            let ids: HashSet<&ByteString> = finding.packages.iter().collect();
+            let files = settings_of(cx, &ids);
+            files.map(|files| files.iter().map(|file| tree_size(cx.survey.root(), file).unwrap_or(0)).sum())
+        }
+        FindingKind::DataLeft | FindingKind::BrokenLauncher | FindingKind::DanglingLink => {
+            finding.paths.iter().take(1).map(|path| tree_size(cx.survey.root(), path)).sum()
+        }
+        // What collecting frees is not told by the names of the generations.
+        _ => finding.size,
+    }
+}
+
+/// The settings files that are left of packages; `None` where their manager does not record them.
+fn settings_of(cx: &CheckContext<'_, '_>, ids: &HashSet<&ByteString>) -> Option<Vec<ByteString>> {
+    let mut found = Vec::new();
+    for id in ids {
+        let (holder, number) = cx.survey.by_name_or_id(id).into_iter().next()?;
+        found.extend(cx.survey.installations()[usize::from(holder)].settings_files(number)?);
+    }
+    Some(found)
+}
+
+/// Where programs keep what belongs to a user: below the home, by the name of the software (*XDG Base Directory
+/// Specification*), and what is older than that.
+const PLACES: [&str; 5] = [".config/", ".local/share/", ".local/state/", ".cache/", "."];
+
+/// Directories in users' homes that have the name of software which a log tells was removed, and which nothing here is
+/// called any more. This is told by the name alone.
+fn of_removed(cx: &CheckContext<'_, '_>) -> Vec<Leftover> {
+    let survey = cx.survey;
+    let mut last: HashMap<ByteString, Event> = HashMap::new();
+    for event in timeline(survey, &Span::default()).events {
+        last.insert(event.name.to_ascii_lowercase().into(), event);
+    }
+    last.retain(|_, event| event.action == Action::Remove || event.action == Action::Configure);
+    // Whatever is called so in any way may still use it.
+    let titled = survey.titled();
+    for package in &titled.packages {
+        last.remove(&ByteString::from(package.name.to_ascii_lowercase()));
+        if let Some(title) = &package.title {
+            last.remove(&ByteString::from(title.to_ascii_lowercase()));
+        }
+        for command in &package.commands {
+            last.remove(&ByteString::from(path::name(command).to_ascii_lowercase()));
+        }
+    }
+    for search in cx.all_searches() {
+        last.retain(|name, _| search.reach(survey.root(), name).copies.is_empty());
+    }
+    let mut found = Vec::new();
+    for user in &survey.host.users {
+        for place in PLACES {
+            let (below, prefix) = match place {
+                "." => (user.home.clone(), &b"."[..]),
+                place => (path::join(&user.home, place.trim_end_matches('/').as_bytes()), &b""[..]),
+            };
+            let names = survey.root().dir(&below).and_then(|dir| dir.list()).unwrap_or_default();
+            for (name, _) in names.into_iter().filter(|(_, kind)| *kind == Kind::Dir) {
+                let Some(bare) = name.strip_prefix(prefix) else { continue };
+                if let Some(event) = last.get(&ByteString::from(bare.to_ascii_lowercase())) {
+                    found.push(probable(cx, user, &path::join(&below, &name), event));
+                }
+            }
+        }
+    }
+    found
+}
+
+fn probable(cx: &CheckContext<'_, '_>, user: &User, dir: &ByteString, event: &Event) -> Leftover {
+    let gone = format!("{}, which {} removed", event.name, event.manager);
+    let mut finding =
+        records::left(cx, dir.clone(), &event.name, &gone, "package", "has the name of the package".to_owned());
+    finding.summary = format!("{dir} is probably left of {gone}");
+    finding.evidence.extend(event.evidence.iter().take(1).cloned());
+    finding.users = vec![user.name.clone()];
+    let bytes = tree_size(cx.survey.root(), dir);
+    Leftover { finding, bytes, certain: false, left_by: Some(id(event.manager, &event.scope, &event.name)) }
+}
+
+fn id(manager: ManagerId, scope: &Scope, name: &ByteString) -> ByteString {
+    [format!("{manager}/{scope}/").as_bytes(), name].concat().into()
+}

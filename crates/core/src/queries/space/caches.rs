@@ -1,0 +1,124 @@
+//! What managers keep of what they fetched.
+
+use std::sync::atomic::{AtomicBool, AtomicU64, Ordering};
+use std::sync::{Mutex, PoisonError};
+
+use hashbrown::HashSet;
+use schemars::JsonSchema;
+use serde::Serialize;
+
+use crate::backend::CachePlace;
+use crate::backend::advice;
+use crate::bytes::{ByteString, path};
+use crate::fs::{Kind, Root};
+use crate::host::User;
+use crate::managers;
+use crate::model::{Actor, CommandLine, ManagerId, Remedy, RemedyKind, Scope};
+use crate::survey::Survey;
+
+/// Files that a manager fetches, or makes, again when it needs them.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, JsonSchema)]
+pub struct Cache {
+    /// Whose they are.
+    pub manager: ManagerId,
+    /// For whom.
+    pub scope: Scope,
+    /// What they are.
+    pub what: String,
+    /// The directory.
+    pub path: ByteString,
+    /// Bytes on the disk; `null` where a part of it could not be looked at.
+    pub bytes: Option<u64>,
+    /// The command that empties it, if the manager has one.
+    pub remedies: Vec<Remedy>,
+}
+
+/// What is smaller is no cache worth emptying: most managers leave a lock or a note in an empty one.
+const SMALLEST: u64 = 64 << 10;
+
+/// The caches that are there, the largest first.
+pub fn caches_of(survey: &Survey<'_>) -> Vec<Cache> {
+    caches(survey, &HashSet::new())
+}
+
+/// The same, without the files of packages that have these names as well.
+pub(super) fn caches(survey: &Survey<'_>, linked: &HashSet<(u64, u64)>) -> Vec<Cache> {
+    let mut found = Vec::new();
+    for manager in managers::ALL {
+        for place in manager.caches() {
+            match place.dir.strip_prefix("~/") {
+                None => found.extend(cache(survey, linked, manager.id(), place, &ByteString::from(place.dir), None)),
+                Some(below) => found.extend(survey.host.users.iter().filter_map(|user| {
+                    cache(survey, linked, manager.id(), place, &path::join(&user.home, below.as_bytes()), Some(user))
+                })),
+            }
+        }
+    }
+    found.sort_by(|a, b| (b.bytes, &a.path).cmp(&(a.bytes, &b.path)));
+    found
+}
+
+fn cache(
+    survey: &Survey<'_>,
+    linked: &HashSet<(u64, u64)>,
+    manager: ManagerId,
+    place: &CachePlace,
+    dir: &ByteString,
+    user: Option<&User>,
+) -> Option<Cache> {
+    let root = survey.root();
+    let dir = root.canonicalize(dir);
+    let bytes = usage(root, &dir, linked)?;
+    if bytes.is_some_and(|bytes| bytes < SMALLEST) {
+        return None;
+    }
+    let scope = user.map_or(Scope::System, |user| Scope::User(user.name.clone()));
+    let actor = user.map_or(Actor::Root, |user| Actor::User(user.name.clone()));
+    let remedy = place.clear.map(|command| {
+        let remedy = Remedy::new(RemedyKind::Remove, CommandLine::new(command)).to(format!("empty {dir}"));
+        advice::addressed(survey.host, &actor, remedy)
+    });
+    Some(Cache {
+        manager,
+        scope,
+        what: place.what.to_owned(),
+        path: dir,
+        bytes,
+        remedies: remedy.into_iter().collect(),
+    })
+}
+
+/// Bytes that a file, or a directory with everything in it, takes on the disk; `None` where a part of it could not be
+/// looked at, or it is not there.
+pub fn tree_size(root: &Root, start: &ByteString) -> Option<u64> {
+    let found = root.entry(start).ok()?;
+    if found.kind == Kind::Dir {
+        usage(root, start, &HashSet::new()).unwrap_or(Some(found.disk))
+    } else {
+        Some(found.disk)
+    }
+}
+
+/// Bytes of a tree, every file once and without those that are counted elsewhere: the inner value is `None` where a part
+/// could not be looked at, the outer one where there is no file in it.
+fn usage(root: &Root, dir: &ByteString, linked: &HashSet<(u64, u64)>) -> Option<Option<u64>> {
+    root.entry(dir).ok()?;
+    let gaps = root.gaps().len();
+    let (bytes, is_empty) = (AtomicU64::new(0), AtomicBool::new(true));
+    let seen = Mutex::new(HashSet::new());
+    root.each_entry(dir, &|_, meta| {
+        if meta.kind != Kind::Dir {
+            is_empty.store(false, Ordering::Relaxed);
+        }
+        // What a package has under another name is counted there.
+        let is_new = || {
+            let mut seen = seen.lock().unwrap_or_else(PoisonError::into_inner);
+            !linked.contains(&meta.identity) && seen.insert(meta.identity)
+        };
+        if meta.links < 2 || meta.kind == Kind::Dir || is_new() {
+            bytes.fetch_add(meta.disk, Ordering::Relaxed);
+        }
+        true
+    });
+    (!is_empty.into_inner()).then(|| (root.gaps().len() == gaps).then(|| bytes.into_inner()))
+}
