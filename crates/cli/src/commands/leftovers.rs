@@ -118,7 +118,7 @@ fn in_full(together: &[&Leftover], presenter: &Presenter) -> Vec<Piece> {
     let mut summary = ByteString::from(one.finding.summary.as_str()).to_string();
     if together.len() > 1 {
         let others: Vec<ByteString> = together[1..].iter().map(|one| one.finding.subject.clone()).collect();
-        summary = format!("{summary}; the same of {}", output::names(&others));
+        summary = format!("{summary}; likewise {}", output::names(&others));
     }
     let mut lines = vec![Piece::Paragraph { column: 13, label, tone: Tone::Plain, text: format!("{summary}{whose}") }];
     for remedy in one.finding.remedies.iter().take(1) {

@@ -4,6 +4,8 @@ mod caches;
 mod measure;
 mod reclaim;
 
+use std::cmp::Reverse;
+
 use hashbrown::HashMap;
 use schemars::JsonSchema;
 use serde::Serialize;
@@ -176,8 +178,9 @@ fn of_title(
     let together = |a: &(Key, &Package), b: &(Key, &Package)| {
         (a.0.0, &a.1.scope, &a.1.location) == (b.0.0, &b.1.scope, &b.1.location)
     };
-    let parts: Vec<Part> =
+    let mut parts: Vec<Part> =
         packages.chunk_by(together).map(|some| of_installation(some, measured, reclaiming)).collect();
+    parts.sort_by_key(|part| Reverse(part.own.unwrap_or(0).saturating_add(part.shared.unwrap_or(0))));
     let sum = |of: &dyn Fn(&Part) -> Option<u64>| parts.iter().map(of).sum::<Option<u64>>();
     TitleSpace {
         title,
