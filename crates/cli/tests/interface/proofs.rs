@@ -109,6 +109,36 @@ TOOLS
 mkdir -p /srv/npm
 "#;
 
+/// Two packages that came along with one that is gone, the one needed by the other.
+const DNF_ORPHANS: &str = r#"
+mkdir -p /etc/rpm; echo '%_dbpath /var/lib/rpm' > /etc/rpm/macros
+mkdir -p top /etc/yum.repos.d
+for one in buoy: chain:buoy anchor:chain; do
+    name=${one%:*} needs=${one#*:}
+    printf 'Name: '$name'\nVersion: 1.0\nRelease: 1\nSummary: made up\nLicense: MIT\nBuildArch: noarch\n'${needs:+'Requires: '$needs'\n'}'%%description\nmade up\n%%install\nmkdir -p %%{buildroot}/usr/bin; echo 1 > %%{buildroot}/usr/bin/'$name'; chmod 755 %%{buildroot}/usr/bin/'$name'\n%%files\n/usr/bin/'$name'\n' > $name.spec
+    rpmbuild -bb --quiet --define '_topdir /root/top' $name.spec >/dev/null 2>&1
+done
+cp top/RPMS/noarch/*.rpm /srv/rpms/; createrepo_c -q /srv/rpms
+printf '[quay]\nname=Quay\nbaseurl=file:///srv/rpms\ngpgcheck=0\n' > /etc/yum.repos.d/quay.repo
+echo 1 > /etc/dnf/vars/releasever
+dnf -q -y install anchor >/dev/null 2>&1
+dnf -q -y --setopt=clean_requirements_on_remove=0 remove anchor >/dev/null 2>&1
+"#;
+
+/// The same with pacman.
+const PACMAN_ORPHANS: &str = r#"
+mkdir -p /var/lib/pacman; printf '[options]\nArchitecture = auto\nSigLevel = Never\n' > /etc/pacman.conf
+for one in buoy: chain:buoy; do
+    name=${one%:*}-arch needs=${one#*:}
+    mkdir -p pk/usr/share/$name; echo 1 > pk/usr/share/$name/data
+    printf "pkgname = $name\npkgver = 1.0-1\npkgdesc = made up\narch = any\nsize = 2\n${needs:+depend = $needs-arch\n}" > pk/.PKGINFO
+    (cd pk; bsdtar -cf - --format=mtree --options='!all,use-set,type,uid,gid,mode,time,size,md5,sha256,link' .PKGINFO usr | gzip > .MTREE
+     bsdtar -cf - .MTREE .PKGINFO usr | zstd -q > /srv/pacman/$name-1.0-1-any.pkg.tar.zst)
+    rm -rf pk
+done
+pacman -U --noconfirm --asdeps /srv/pacman/*.zst >/dev/null 2>&1
+"#;
+
 /// Kinds of findings that never have a remedy, and why.
 pub const WITHOUT: &[(&str, &str)] = &[
     ("context-dependent-command", "which copy is wanted in which context, only the user knows"),
@@ -600,6 +630,24 @@ pub const PROOFS: &[Proof] = &[
         asked: CHECK,
         commands: &["sudo -u maren -H rm -r -- /home/maren/.var/app/org.harbour.Lamp"],
         changes: &["/home/maren/.var/app/org.harbour.Lamp"],
+    },
+    Proof {
+        kind: "unneeded-dependency",
+        by: "dnf",
+        subject: "buoy",
+        plant: DNF_ORPHANS,
+        asked: CHECK,
+        commands: &["sudo dnf autoremove"],
+        changes: &["/usr/bin/buoy", "/usr/bin/chain", "/var/lib/rpm", "/var/lib/dnf"],
+    },
+    Proof {
+        kind: "unneeded-dependency",
+        by: "pacman",
+        subject: "buoy-arch",
+        plant: PACMAN_ORPHANS,
+        asked: CHECK,
+        commands: &["sudo pacman -R buoy-arch chain-arch"],
+        changes: &["/usr/share/buoy-arch", "/usr/share/chain-arch", "/var/lib/pacman"],
     },
     Proof {
         kind: "unneeded-dependency",

@@ -184,6 +184,7 @@ fn what_goes_along_is_what_dnf_and_pacman_say() {
     let trial = Trial::new();
     trial.plants(
         r#"
+        mkdir -p /etc/rpm; echo '%_dbpath /var/lib/rpm' > /etc/rpm/macros
         mkdir -p top /etc/yum.repos.d db /var/lib/pacman
         for one in buoy: chain:buoy anchor:chain lamp:; do
             name=${one%:*} needs=${one#*:}
@@ -235,4 +236,25 @@ fn what_goes_along_is_what_dnf_and_pacman_say() {
             lines(&format!("pacman -Rcp --print-format %n {package}-arch")).into_iter().collect();
         assert_eq!(taken(&trial, &format!("package:{package}-arch")), theirs, "pacman, {package}");
     }
+    // Without the one that needed them, the others are needed by nothing.
+    trial.plants(
+        "dnf -q -y --releasever=1 --setopt=clean_requirements_on_remove=0 remove anchor >/dev/null 2>&1
+        pacman -D --asdeps chain-arch buoy-arch >/dev/null 2>&1; pacman -R --noconfirm anchor-arch >/dev/null 2>&1",
+    );
+    let told = trial.asks(&["check", "--kind", "unneeded-dependency", "--level", "note"]);
+    let ours = |manager: &str| -> BTreeSet<String> {
+        let findings = told["findings"].as_array().unwrap().iter();
+        let of_manager = findings.filter(|one| text(&one["packages"][0]).starts_with(manager));
+        of_manager.map(|one| text(&one["subject"])).collect()
+    };
+    let theirs: BTreeSet<String> = lines("dnf -q --releasever=1 repoquery --unneeded --qf %{name}")
+        .into_iter()
+        .filter(|name| !name.is_empty())
+        .collect();
+    assert_eq!(theirs, ["buoy", "chain"].map(str::to_owned).into());
+    assert_eq!(ours("rpm/"), theirs, "dnf");
+    // What nothing requires, and what goes with it.
+    let theirs: BTreeSet<String> =
+        lines("pacman -Rsp --print-format %n $(pacman -Qdtq)").into_iter().filter(|name| !name.is_empty()).collect();
+    assert_eq!(ours("pacman/"), theirs, "pacman");
 }

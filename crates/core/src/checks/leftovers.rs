@@ -58,7 +58,11 @@ pub fn leftovers(cx: &CheckContext<'_, '_>) -> Leftovers {
     findings.extend(unused::findings(cx));
     findings.extend(super::programs::findings(cx));
     findings.extend(users::merged(super::of_each_user(cx, super::launchers::findings)));
-    findings.retain(|finding| KINDS.contains(&finding.kind));
+    // A link or a launcher of a package that is here is put right, not removed.
+    let is_of_package = |finding: &Finding| {
+        matches!(finding.kind, FindingKind::BrokenLauncher | FindingKind::DanglingLink) && !finding.packages.is_empty()
+    };
+    findings.retain(|finding| KINDS.contains(&finding.kind) && !is_of_package(finding));
     let wanted = findings.iter().filter(|finding| is_whole_package(finding.kind)).flat_map(|finding| &finding.packages);
     let sizes = package_sizes(cx.survey, &wanted.cloned().collect::<Vec<_>>());
     let leftover = |(finding, certain): (Finding, bool)| {

@@ -184,6 +184,13 @@ pub trait SimpleBackend: Send + Sync {
         self.order(version, needed)
     }
 
+    /// The command that removes these items, which came along with others and which nothing needs, and nothing else.
+    /// `None` where it is not known what nothing needs.
+    fn remove_unneeded(&self, items: &[&InstalledPackage]) -> Option<Remedy> {
+        let _ = items;
+        None
+    }
+
     /// Where an item declares a need.
     fn need_evidence(&self, at: &Location, item: &InstalledPackage, says: &str) -> Evidence {
         let file = item.evidence.first().map_or_else(|| at.dir.clone(), |one| one.file.clone());

@@ -1,9 +1,9 @@
 //! Which packages of a simple installation need which.
 
-use super::{SimpleBackend, SimpleInstallation};
-use crate::backend::dependency_graph::{Need, losers};
-use crate::backend::{Relations, Requirement};
-use crate::model::Evidence;
+use super::{InstalledPackage, SimpleBackend, SimpleInstallation};
+use crate::backend::dependency_graph::{Need, losers, unneeded};
+use crate::backend::{Relations, Requirement, Unneeded};
+use crate::model::{Evidence, Reason};
 
 impl<'s, K: SimpleBackend + 's> SimpleInstallation<'s, K> {
     fn declares(&self, number: u32, says: &str) -> Evidence {
@@ -16,6 +16,22 @@ impl<'s, K: SimpleBackend + 's> Relations for SimpleInstallation<'s, K> {
         let nodes = self.backend.nodes(self.host, self.items())?;
         let lost = losers(&nodes, removed, &|a, b| self.backend.order_of_needs(a, b));
         Some(lost.into_iter().map(|(number, says)| (number, self.declares(number, &says))).collect())
+    }
+
+    fn unneeded(&self) -> Option<Unneeded> {
+        let nodes = self.backend.nodes(self.host, self.items())?;
+        let numbered = || (0..).zip(self.items());
+        let wanted: Vec<u32> =
+            numbered().filter(|(_, item)| item.reason != Reason::Dependency).map(|(number, _)| number).collect();
+        let found = unneeded(&nodes, &wanted, &|a, b| self.backend.order_of_needs(a, b));
+        let items: Vec<&InstalledPackage> = found.iter().map(|number| self.item(*number)).collect();
+        let remedy = self.backend.remove_unneeded(&items)?;
+        let evidence = |number: u32| {
+            let item = self.item(number);
+            let file = item.evidence.first().map_or_else(|| self.location.dir.clone(), |one| one.file.clone());
+            (number, Evidence::at(file, "reason", format!("{} was installed as a dependency", item.name)))
+        };
+        Some(Unneeded { packages: found.into_iter().map(evidence).collect(), remedy: Some(remedy) })
     }
 
     fn requirements(&self) -> Option<Vec<Requirement>> {

@@ -118,6 +118,11 @@ impl SimpleBackend for Database {
         dependents::order(version, needed)
     }
 
+    fn remove_unneeded(&self, items: &[&InstalledPackage]) -> Option<Remedy> {
+        let line = items.iter().fold(CommandLine::new("pacman -R"), |line, item| line.operand(item.name.clone()));
+        Some(Remedy::new(RemedyKind::Remove, line).to("remove all that nothing needs"))
+    }
+
     fn need_evidence(&self, _: &Location, item: &InstalledPackage, says: &str) -> Evidence {
         dependents::evidence(item, says)
     }

@@ -5,7 +5,7 @@ use super::installation::{Brief, RpmInstallation, digest_of, is_there, tail};
 use crate::backend::Log;
 use crate::backend::advice::is_image_based;
 use crate::backend::{
-    Catalogue, Detail, FileIndex, FileRecords, Hint, Installation, Relations, Requirement, Unsearched,
+    Catalogue, Detail, FileIndex, FileRecords, Hint, Installation, Relations, Requirement, Unneeded, Unsearched,
 };
 use crate::bytes::{ByteString, path};
 use crate::model::{
@@ -270,6 +270,10 @@ impl Catalogue for RpmInstallation<'_> {
 impl Relations for RpmInstallation<'_> {
     fn dependents(&self, removed: &[u32]) -> Option<Vec<(u32, Evidence)>> {
         Some(self.dependents_of(removed))
+    }
+
+    fn unneeded(&self) -> Option<Unneeded> {
+        RpmInstallation::unneeded(self)
     }
 
     fn requirements(&self) -> Option<Vec<Requirement>> {

@@ -4,10 +4,10 @@
 use hashbrown::HashSet;
 
 use super::installation::RpmInstallation;
-use crate::backend::Requirement;
-use crate::backend::dependency_graph::{Need, Node, Want, losers};
+use crate::backend::dependency_graph::{Need, Node, Want, losers, unneeded};
+use crate::backend::{Requirement, Unneeded};
 use crate::bytes::ByteString;
-use crate::model::{Evidence, Relation};
+use crate::model::{CommandLine, Evidence, Reason, Relation, Remedy, RemedyKind};
 use crate::version::rpm;
 use whodunit_formats::rpm_header::{Header, tag};
 
@@ -25,6 +25,28 @@ impl RpmInstallation<'_> {
     pub(super) fn all_requirements(&self) -> Vec<Requirement> {
         let evidence = |number: u32, need: &Need| self.declares(number, need.relation, &need.says);
         Requirement::among(&self.nodes(), &rpm::compare, &evidence)
+    }
+
+    /// What dnf would remove by `autoremove`: what it noted as a dependency and nothing that was asked for requires,
+    /// recommends or suggests. `None` where dnf does not manage the machine, or a reason could not be read.
+    pub(super) fn unneeded(&self) -> Option<Unneeded> {
+        let records = self.records();
+        if records.tool(&self.host.root) != Some("dnf") || !records.notes.is_empty() {
+            return None;
+        }
+        let mut wanted: Vec<u32> = Vec::new();
+        let mut came_along: Vec<(u32, Evidence)> = Vec::new();
+        self.each(&mut |number, header| {
+            let (name, arch) = (header.text(tag::NAME).unwrap_or_default(), header.text(tag::ARCH));
+            match records.evidence(name, arch).filter(|_| records.reason(name, arch) == Reason::Dependency) {
+                Some(evidence) => came_along.push((number, evidence)),
+                None => wanted.push(number),
+            }
+        });
+        let found = unneeded(&self.nodes(), &wanted, &rpm::compare);
+        came_along.retain(|(number, _)| found.contains(number));
+        let remedy = Remedy::new(RemedyKind::Remove, CommandLine::new("dnf autoremove"));
+        Some(Unneeded { packages: came_along, remedy: Some(remedy.to("remove all that nothing needs")) })
     }
 
     fn declares(&self, number: u32, relation: Relation, says: &str) -> Evidence {
