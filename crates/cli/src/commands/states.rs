@@ -4,8 +4,8 @@ use std::ffi::OsString;
 
 use clap::Args;
 use whodunit_core::bytes::ByteString;
-use whodunit_core::model::{Change, State};
-use whodunit_core::queries::states::{States, states};
+use whodunit_core::model::{Change, Remedy, State};
+use whodunit_core::queries::states::{Content, Difference, States, states, within};
 use whodunit_core::survey::Survey;
 
 use crate::args::Global;
@@ -17,13 +17,16 @@ use crate::session::Session;
 /// List the numbered states that package managers keep
 ///
 /// Shows for each profile generation when it was made, whether it is current, and what it added, removed or
-/// changed. NAME is the path of a profile, or the last part of it.
+/// changed. NAME is the path of a profile, or the last part of it. With one number behind NAME, shows what that state
+/// has; with two, what differs between them, and the command that goes to the second; `now` is the current state.
 #[derive(Debug, Args)]
 #[command(after_help = "Examples:
   whodunit states
+  whodunit states profile 3                 what generation 3 has
+  whodunit states profile now 3             what going back to it would change
   whodunit states profile --format json")]
 pub struct Arguments {
-    /// List only the states of these profiles
+    /// List only the states of these profiles; or one profile with one or two of its states
     name: Vec<OsString>,
 }
 
@@ -32,7 +35,16 @@ pub fn run(arguments: &Arguments, global: &Global, streams: &mut Streams) -> Res
     let session = Session::new(global)?;
     let survey = Survey::of(&session.host);
     let names = super::bytes_of(&arguments.name);
-    let answer = states(&survey, &names);
+    let is_number = |name: &ByteString| {
+        let digits = name.strip_prefix(b"x").unwrap_or(name);
+        **name == *b"now" || !digits.is_empty() && digits.iter().all(u8::is_ascii_digit)
+    };
+    let answer = match &names[..] {
+        [name, numbers @ ..] if matches!(numbers.len(), 1 | 2) && numbers.iter().all(is_number) => {
+            within(&survey, name, &numbers[0], numbers.get(1).map(|to| &**to))
+        }
+        _ => states(&survey, &names),
+    };
     let found = names.is_empty() || !answer.states.is_empty();
     output::show(&answer, &survey, &session, global, streams, found)
 }
@@ -77,9 +89,14 @@ impl Shown for States {
     }
 
     fn page(&self, presenter: &Presenter) -> Vec<Piece> {
+        if !self.contents.is_empty() || !self.differences.is_empty() {
+            let contents = self.contents.iter().flat_map(|one| of_content(one, presenter));
+            return contents.chain(self.differences.iter().flat_map(|one| of_difference(one, presenter))).collect();
+        }
         let mut holders: Vec<&ByteString> = self.states.iter().map(|state| &state.holder).collect();
         holders.dedup();
         let says = match (self.states.len(), holders.len()) {
+            (0, _) if self.is_selected => "no manager keeps such a state here".to_owned(),
             (0, _) => "no manager keeps numbered states here".to_owned(),
             (states, holders) => {
                 format!("{} of {}", output::count(states, "state"), output::count(holders, "holder"))
@@ -96,6 +113,47 @@ impl Shown for States {
         }
         page
     }
+}
+
+/// What a state has, and how to go to it.
+fn of_content(one: &Content, presenter: &Presenter) -> Vec<Piece> {
+    let head = format!("{} {}", presenter.path(&one.holder), one.number);
+    let says = match &one.packages {
+        Some(packages) => format!(": {}", output::count(packages.len(), "package")),
+        None => ": it cannot be read".to_owned(),
+    };
+    let mut page: Vec<Piece> = vec![Line::of(Tone::Strong, head).and(Tone::Plain, says).into()];
+    for item in one.packages.iter().flatten() {
+        let version = item.version.as_ref().map(ToString::to_string).unwrap_or_default();
+        page.push(Line::blank().to(2).and(Tone::Plain, item.name.to_string()).to(30).and(Tone::Plain, version).into());
+    }
+    page.extend(one.remedies.iter().map(advice));
+    page
+}
+
+/// What differs between two states, and how to go to the second.
+fn of_difference(one: &Difference, presenter: &Presenter) -> Vec<Piece> {
+    let count = one.added.len() + one.removed.len() + one.changed.len();
+    let says = match (one.is_known, count) {
+        (false, _) => "one of them cannot be read".to_owned(),
+        (true, 0) => "nothing differs".to_owned(),
+        (true, count) => output::count(count, "difference"),
+    };
+    let head = format!("{}, from {} to {}", presenter.path(&one.holder), one.from, one.to);
+    let mut page: Vec<Piece> = vec![Line::of(Tone::Strong, head).and(Tone::Plain, format!(": {says}")).into()];
+    let listed = |mark: &str, what: String| -> Piece {
+        Line::blank().to(2).and(Tone::Faint, mark.to_owned()).to(12).and(Tone::Plain, what).into()
+    };
+    page.extend(one.added.iter().map(|name| listed("added", name.to_string())));
+    page.extend(one.removed.iter().map(|name| listed("removed", name.to_string())));
+    page.extend(one.changed.iter().map(|one| listed("changed", change(one))));
+    page.extend(one.remedies.iter().map(advice));
+    page
+}
+
+fn advice(remedy: &Remedy) -> Piece {
+    let label = Line::blank().to(2).and(Tone::Faint, format!("to {}", remedy.purpose)).to(20);
+    Piece::Whole(label.and(Tone::Accent, ByteString::from(remedy.command.as_str()).to_string()))
 }
 
 fn in_full(state: &State) -> Vec<Line> {

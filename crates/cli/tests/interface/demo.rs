@@ -69,6 +69,10 @@ snapshots! {
     states_json: ["states", "profile", "--format", "json"];
     states_csv: ["states", "--format", "csv"];
     states_of_nothing: ["states", "kraken"];
+    states_one: ["states", "profile", "3"];
+    states_compared: ["states", "profile", "now", "1"];
+    states_compared_json: ["states", "profile", "1", "3", "--format", "json"];
+    states_that_are_not_kept: ["states", "profile", "99", "now"];
     owner_in_all_contexts: ["owner", "tidegauge", "/usr/bin/barolog", "--context", "all", "--user", "maren"];
     owner_of_modules: ["owner", "module:mooring", "module:kraken", "library:libkraken.so.1"];
     owner_of_an_alias: ["owner", "ll", "--context", "terminal", "--user", "maren"];

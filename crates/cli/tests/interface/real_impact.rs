@@ -160,6 +160,52 @@ EOF
     assert!(names[0].ends_with("tidegauge") && names[1].contains("-middle-1.0"), "{names:?}");
 }
 
+#[test]
+fn a_state_is_what_nix_has_in_it_and_the_command_goes_to_it() {
+    if !is_here() || !has(&["unshare", "nsenter"]) {
+        return;
+    }
+    let trial = Trial::new();
+    trial.plants(
+        "mkdir -p /nix /etc/nix; chown -R maren: /nix; printf 'sandbox = false\nsubstituters =\nbuild-users-group =\n' > /etc/nix/nix.conf
+        cat > /home/maren/tide.nix <<'EOF'
+let make = name: derivation { inherit name; system = builtins.currentSystem; builder = \"/bin/sh\";
+  args = [ \"-c\" \"/bin/mkdir -p $out/bin; echo ${name} > $out/bin/x-${name}\" ]; };
+in { old = make \"tidegauge-2.0\"; new = make \"tidegauge-3.0\"; lamp = make \"lamp-1.0\"; buoy = make \"buoy-1.0\"; }
+EOF
+        su - maren -c 'for one in old buoy new lamp; do nix-env --quiet -i -f tide.nix -A $one; done; nix-env --quiet -e buoy'",
+    );
+    let installed = |trial: &Trial| -> BTreeSet<String> {
+        let output = trial.types(Some("maren"), "nix-env -q");
+        String::from_utf8(output.stdout).unwrap().lines().map(str::to_owned).collect()
+    };
+    let content = |trial: &Trial, number: &str| -> BTreeSet<String> {
+        let told = trial.asks(&["states", "profile", number]);
+        let packages = told["contents"][0]["packages"].as_array().unwrap().clone();
+        packages.iter().map(|one| format!("{}-{}", text(&one["name"]), text(&one["version"]))).collect()
+    };
+    let listed = trial.types(Some("maren"), "nix-env --list-generations");
+    let listed = String::from_utf8(listed.stdout).unwrap();
+    let numbers: Vec<&str> = listed.lines().filter_map(|line| line.split_whitespace().next()).collect();
+    assert_eq!(numbers.len(), 5, "{listed}");
+    assert_eq!(content(&trial, "now"), installed(&trial));
+    let told = trial.asks(&["states", "profile", "now", numbers[1]]);
+    let difference = &told["differences"][0];
+    assert_eq!((&difference["added"][0], &difference["removed"][0]), (&"buoy".into(), &"lamp".into()), "{told:#}");
+    assert_eq!(difference["changed"][0]["to"], "2.0", "{told:#}");
+    let remedy = &difference["remedies"][0];
+    let types = |command: &Value| {
+        let typed = trial.types(remedy["as_user"].as_str(), command.as_str().unwrap());
+        assert!(typed.status.success(), "{command}: {typed:?}");
+    };
+    let (before, foretold) = (installed(&trial), content(&trial, numbers[1]));
+    types(&remedy["command"]);
+    assert_eq!(installed(&trial), foretold);
+    assert_eq!(content(&trial, "now"), foretold);
+    types(&remedy["reversible_by"]);
+    assert_eq!(installed(&trial), before);
+}
+
 /// The names of the packages that stand directly above a package in the chains of `why`.
 fn direct(trial: &Trial, package: &str) -> BTreeSet<String> {
     let told = trial.asks(&["why", &format!("package:{package}")]);

@@ -1,11 +1,20 @@
 //! Numbered states.
 
-use crate::model::{Remedy, State};
+use crate::model::{Remedy, State, StateItem};
 
 /// The capability of a manager that keeps numbered states of what was installed, and can go back to them.
 pub trait History {
     /// The states, oldest first.
     fn states(&self) -> Vec<State>;
+
+    /// What a state has, in the order of names. `None` where that cannot be read.
+    fn content(&self, state: &State) -> Option<Vec<StateItem>>;
+
+    /// Makes a state the one in force. `None` where no command for that is known to work.
+    fn switch_to(&self, state: &State) -> Option<Remedy> {
+        let _ = state;
+        None
+    }
 
     /// Gives up the states that are not in force. `None` where they are not the manager's to give up as a whole.
     fn forget(&self) -> Option<Remedy> {

@@ -42,7 +42,7 @@ pub use remedy::{Remedy, RemedyKind};
 pub use rules::Rules;
 pub use search::{Described, Part, Search, SearchScope};
 pub use source::{Signing, SigningKey, SigningState, Source};
-pub use state::{Change, State};
+pub use state::{Change, State, StateChanges, StateItem};
 
 use schemars::JsonSchema;
 use serde::Serialize;

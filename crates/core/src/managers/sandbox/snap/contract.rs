@@ -10,12 +10,10 @@ use crate::backend::{
 };
 use crate::bytes::{ByteString, path};
 use crate::model::{
-    Change, CommandLine, Coverage, CoverageState, Described, Evidence, ExecTarget, Finding, FindingKind, Location,
-    Loss, Offer, OfferQuery, Owner, Package, Relation, Remedy, RemedyKind, Scope, Search, Severity, Signing,
-    SigningState, Source, State,
+    CommandLine, Coverage, CoverageState, Described, Evidence, ExecTarget, Finding, FindingKind, Location, Loss, Offer,
+    OfferQuery, Owner, Package, Relation, Remedy, RemedyKind, Scope, Search, Severity, Signing, SigningState, Source,
 };
 use crate::version::debian;
-use hashbrown::HashMap;
 use std::cmp::Ordering;
 use std::sync::PoisonError;
 
@@ -366,35 +364,5 @@ impl Launching for SnapInstallation<'_> {
     fn starts_as(&self, name: &[u8]) -> Vec<(u32, ByteString)> {
         let active = self.active(name).into_iter();
         active.map(|number| (number, ByteString::from([b"snap run ", name].concat()))).collect()
-    }
-}
-
-impl History for SnapInstallation<'_> {
-    /// The revisions that are kept of each snap of which there are several.
-    fn states(&self) -> Vec<State> {
-        let mut states: Vec<State> = Vec::new();
-        let mut before: HashMap<usize, Option<ByteString>> = HashMap::new();
-        for (number, revision) in (0..).zip(&self.revisions) {
-            let snap = self.snap(revision);
-            if snap.revisions.len() < 2 {
-                continue;
-            }
-            let version = self.about(revision).ok().and_then(|about| about.version.clone());
-            let from = before.insert(revision.snap, version.clone());
-            let name = snap.instance.clone();
-            states.push(State {
-                manager: ID,
-                scope: Scope::System,
-                holder: name.clone(),
-                number: revision.name.clone(),
-                made_at: None,
-                current: self.is_active(revision),
-                added: Vec::new(),
-                removed: Vec::new(),
-                changed: from.map(|from| Change { name, from, to: version }).into_iter().collect(),
-                evidence: self.package_evidence(number).into_iter().take(1).collect(),
-            });
-        }
-        states
     }
 }

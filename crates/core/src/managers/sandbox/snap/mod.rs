@@ -24,6 +24,7 @@ mod offers;
 mod refresh;
 mod revision;
 mod state;
+mod states;
 
 use crate::backend::{CachePlace, Installation, Manager, UpgradeCall};
 use crate::host::Host;

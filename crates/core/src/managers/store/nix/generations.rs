@@ -6,17 +6,17 @@ use super::installation::ProfileInstallation;
 use super::profiles::Generation;
 use crate::backend::History;
 use crate::bytes::ByteString;
-use crate::model::{Change, CommandLine, Evidence, Remedy, RemedyKind, State};
+use crate::model::{CommandLine, Evidence, Remedy, RemedyKind, State, StateChanges, StateItem};
 
 impl ProfileInstallation<'_> {
-    fn held_at(&self, generation: &Generation) -> Option<Vec<Named>> {
+    fn held_at(&self, generation: &Generation) -> Option<Vec<StateItem>> {
         let held = elements::read(&self.host.root, &self.store, &generation.target).ok()?;
         let recorded = held.recorded;
         let named = held.elements.into_iter().map(|element| {
             let (name, version) = recorded.name_and_version(&self.store, &element);
-            (name, version, element.paths)
+            StateItem { name, version, build: element.paths }
         });
-        let mut named: Vec<Named> = named.collect();
+        let mut named: Vec<StateItem> = named.collect();
         named.sort();
         Some(named)
     }
@@ -27,6 +27,21 @@ impl History for ProfileInstallation<'_> {
         let line = CommandLine::new("nix-env --profile").arg(self.profile.link.clone());
         let remedy = Remedy::new(RemedyKind::Remove, line.words("--delete-generations old"));
         Some(remedy.to("give them up").losing("the way back to them"))
+    }
+
+    fn content(&self, state: &State) -> Option<Vec<StateItem>> {
+        let generations = self.profile.generations(self.host);
+        let is_it = |one: &&Generation| one.number.to_string().as_bytes() == &*state.number;
+        self.held_at(generations.iter().find(is_it)?)
+    }
+
+    fn switch_to(&self, state: &State) -> Option<Remedy> {
+        let of_profile = || CommandLine::new("nix-env --profile").arg(self.profile.link.clone());
+        let to = |number: &ByteString| of_profile().words("--switch-generation").arg(number.clone());
+        let (current, _) = self.profile.current(self.host);
+        let remedy = Remedy::new(RemedyKind::Choose, to(&state.number)).to(format!("go to {}", state.number));
+        let back = current.map(|number| to(&number.to_string().into()));
+        Some(back.into_iter().fold(remedy, Remedy::undone_by))
     }
 
     fn states(&self) -> Vec<State> {
@@ -52,35 +67,15 @@ impl History for ProfileInstallation<'_> {
                 )],
             };
             match (&before, &held) {
-                (Some(before), Some(held)) => compare(before, held, &mut state),
+                (Some(before), Some(held)) => {
+                    let changes = StateChanges::between(before, held);
+                    (state.added, state.removed, state.changed) = (changes.added, changes.removed, changes.changed);
+                }
                 _ => state.evidence.push(Evidence::at(generation.target.clone(), "manifest", "cannot be read")),
             }
             before = held;
             state
         });
         states.collect()
-    }
-}
-
-type Named = (ByteString, Option<ByteString>, Vec<ByteString>);
-
-fn compare(before: &[Named], now: &[Named], state: &mut State) {
-    let of = |list: &[Named], name: &ByteString| -> Vec<Named> {
-        list.iter().filter(|one| one.0 == *name).cloned().collect()
-    };
-    let mut names: Vec<&ByteString> = before.iter().chain(now).map(|one| &one.0).collect();
-    names.sort();
-    names.dedup();
-    for name in names {
-        let (old, new) = (of(before, name), of(now, name));
-        match (old.first(), new.first()) {
-            (None, Some(_)) => state.added.push(name.clone()),
-            (Some(_), None) => state.removed.push(name.clone()),
-            // The same version from another store path was built anew.
-            (Some(from), Some(to)) if old != new => {
-                state.changed.push(Change { name: name.clone(), from: from.1.clone(), to: to.1.clone() });
-            }
-            _ => {}
-        }
     }
 }
