@@ -242,7 +242,7 @@ pub const EXPLANATIONS: &[Explanation] = &[
         means: "A package was installed as a dependency, and nothing needs it any more.",
         cause: "The package that needed it was removed, or a newer version of that package does without it.",
         matters: "It uses disk space and is upgraded for nothing. Programs of yours that no package manager knows may use it all the same.",
-        detected: "From the packages that were requested, dependencies are followed by the package manager's own rule: apt also keeps what is recommended or suggested, what `APT::NeverAutoRemove` matches, and kernels. What is not reached is listed.",
+        detected: "From the packages that were requested, dependencies are followed by the package manager's own rule: apt also keeps what is recommended or suggested, what `APT::NeverAutoRemove` matches, and kernels; dnf and pacman what is recommended or suggested. What is not reached is listed.",
         remedy: "Remove these packages with the package manager, or mark those that you want as requested.",
         example: Some(Example {
             subject: "wave-tables",
