@@ -6,8 +6,7 @@ use std::collections::BTreeSet;
 use serde_json::Value;
 
 use super::proofs::TOOLS;
-use super::support::has;
-use super::trial::{Trial, is_here};
+use super::trial::Trial;
 
 fn text(value: &Value) -> String {
     value.as_str().unwrap_or_default().to_owned()
@@ -25,10 +24,7 @@ fn listed(document: &Value, list: &str, path: &str) -> BTreeSet<String> {
 
 #[test]
 fn what_is_removed_is_what_was_foretold() {
-    if !is_here() || !has(&["unshare", "nsenter"]) {
-        return;
-    }
-    let trial = Trial::new();
+    let Some(trial) = Trial::if_here() else { return };
     trial.plants(TOOLS);
     trial.plants(
         ". /root/tools
@@ -111,10 +107,7 @@ fn what_is_removed_is_what_was_foretold() {
 
 #[test]
 fn what_refers_to_a_store_path_is_what_nix_says() {
-    if !is_here() || !has(&["unshare", "nsenter"]) {
-        return;
-    }
-    let trial = Trial::new();
+    let Some(trial) = Trial::if_here() else { return };
     trial.plants(
         "mkdir -p /nix /etc/nix; chown -R maren: /nix; printf 'sandbox = false\\nsubstituters =\\nbuild-users-group =\\n' > /etc/nix/nix.conf
         cat > /home/maren/tide.nix <<'EOF'
@@ -162,10 +155,7 @@ EOF
 
 #[test]
 fn a_state_is_what_nix_has_in_it_and_the_command_goes_to_it() {
-    if !is_here() || !has(&["unshare", "nsenter"]) {
-        return;
-    }
-    let trial = Trial::new();
+    let Some(trial) = Trial::if_here() else { return };
     trial.plants(
         "mkdir -p /nix /etc/nix; chown -R maren: /nix; printf 'sandbox = false\nsubstituters =\nbuild-users-group =\n' > /etc/nix/nix.conf
         cat > /home/maren/tide.nix <<'EOF'
@@ -224,10 +214,7 @@ fn taken(trial: &Trial, package: &str) -> BTreeSet<String> {
 
 #[test]
 fn what_goes_along_is_what_dnf_and_pacman_say() {
-    if !is_here() || !has(&["unshare", "nsenter"]) {
-        return;
-    }
-    let trial = Trial::new();
+    let Some(trial) = Trial::if_here() else { return };
     trial.plants(
         r#"
         mkdir -p /etc/rpm; echo '%_dbpath /var/lib/rpm' > /etc/rpm/macros

@@ -9,7 +9,7 @@ use serde_json::Value;
 
 use super::proofs::TOOLS;
 use super::support::{has, open_dir, output, run};
-use super::trial::{Trial, is_here};
+use super::trial::Trial;
 
 fn part<'d>(document: &'d Value, title: &str, manager: &str) -> &'d Value {
     let titles = document["titles"].as_array().unwrap().iter().filter(|one| one["title"] == title);
@@ -27,10 +27,7 @@ fn number(trial: &Trial, lines: &str) -> u64 {
 
 #[test]
 fn sizes_are_what_du_says_and_what_is_freed_is_free_afterwards() {
-    if !is_here() || !has(&["unshare", "nsenter"]) {
-        return;
-    }
-    let trial = Trial::new();
+    let Some(trial) = Trial::if_here() else { return };
     trial.plants(TOOLS);
     trial.plants(
         ". /root/tools
@@ -88,10 +85,7 @@ fn cleared(document: &Value) -> BTreeMap<String, Value> {
 
 #[test]
 fn a_cache_is_emptied_by_the_command_that_is_printed() {
-    if !is_here() || !has(&["unshare", "nsenter"]) {
-        return;
-    }
-    let trial = Trial::new();
+    let Some(trial) = Trial::if_here() else { return };
     trial.plants(TOOLS);
     trial.plants(
         ". /root/tools

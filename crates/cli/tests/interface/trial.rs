@@ -9,7 +9,7 @@ use std::process::{Child, Command, Output, Stdio};
 use serde_json::Value;
 use tempfile::TempDir;
 
-use super::support::{Ran, can_mount, not_compared, program, repository};
+use super::support::{Ran, can_mount, has, not_compared, program, repository};
 
 /// Lays the layers, says so, and holds the namespace until its input ends.
 const HOLD: &str = r#"
@@ -57,6 +57,11 @@ pub fn is_here() -> bool {
 }
 
 impl Trial {
+    /// One, where advice can be tried; what keeps it from being tried is said.
+    pub fn if_here() -> Option<Self> {
+        (is_here() && has(&["unshare", "nsenter"])).then(Trial::new)
+    }
+
     pub fn new() -> Self {
         let dir = tempfile::tempdir().unwrap();
         let mut command = Command::new("unshare");
