@@ -193,7 +193,7 @@ fn in_full(one: &Change, is_wanted: bool, presenter: &Presenter) -> Vec<Line> {
     };
     let shown = |text: &String| match text.starts_with('/') {
         true => presenter.path(&ByteString::from(text.as_str())),
-        false => ByteString::from(text.as_str()).to_string(),
+        false => output::safe(text),
     };
     let says = match (&one.of, &one.from, &one.to) {
         (Some(of), ..) if of == "content" => "other content".to_owned(),

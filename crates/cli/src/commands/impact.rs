@@ -139,7 +139,7 @@ fn page_of(impact: &Impact, presenter: &Presenter) -> Vec<Piece> {
     };
     let mut page: Vec<Piece> = vec![first.into()];
     for one in &impact.protected {
-        page.push(Line::of(Tone::Warning, ByteString::from(one.says.as_str()).to_string()).into());
+        page.push(Line::of(Tone::Warning, output::safe(&one.says)).into());
     }
     let titled = |page: &mut Vec<Piece>, title: &str| {
         page.push(Line::blank().into());

@@ -86,9 +86,7 @@ impl Shown for Launchers {
         let row = |launcher: &Launcher| {
             vec![
                 Cell::plain(launcher.id.to_string()),
-                Cell::plain(
-                    launcher.name.as_ref().map(|name| ByteString::from(name.as_str()).to_string()).unwrap_or_default(),
-                ),
+                Cell::plain(launcher.name.as_ref().map(|name| output::safe(name)).unwrap_or_default()),
                 Cell::plain(launcher.shown.to_string()),
                 Cell::plain(
                     launcher
@@ -145,15 +143,14 @@ const COLUMN: usize = 16;
 const WIDE: usize = COLUMN + 48;
 
 fn in_full(launcher: &Launcher, is_of_all: bool, presenter: &Presenter) -> Vec<Line> {
-    let safe = |text: &str| ByteString::from(text).to_string();
     let row = |label: &str| Line::of(Tone::Plain, "  ").and(Tone::Faint, label.to_owned()).to(COLUMN);
     let head = Line::of(Tone::Strong, launcher.id.to_string()).to(0);
     let head =
         if is_of_all { head } else { head.and(Tone::Faint, format!("for {}   ", output::names(&launcher.users))) };
     let head = match (&launcher.why_hidden, &launcher.name) {
-        (None, Some(name)) => head.and(Tone::Accent, format!("shown as “{}”", safe(name))),
+        (None, Some(name)) => head.and(Tone::Accent, format!("shown as “{}”", output::safe(name))),
         (None, None) => head.and(Tone::Accent, "shown without a name"),
-        (Some(why), _) => head.and(Tone::Warning, format!("not shown: {}", safe(&why.to_string()))),
+        (Some(why), _) => head.and(Tone::Warning, format!("not shown: {}", output::safe(&why.to_string()))),
     };
     let mut lines = vec![head];
     lines.push(
@@ -167,7 +164,9 @@ fn in_full(launcher: &Launcher, is_of_all: bool, presenter: &Presenter) -> Vec<L
             let owner = whose(launcher.starts.owner.as_ref(), Some(presenter));
             lines.push(row("starts").and(Tone::Plain, presenter.path(path)).to(WIDE).and(Tone::Plain, owner));
         }
-        (None, Some(command)) => lines.push(row("starts").and(Tone::Warning, format!("nothing: {}", safe(command)))),
+        (None, Some(command)) => {
+            lines.push(row("starts").and(Tone::Warning, format!("nothing: {}", output::safe(command))));
+        }
         (None, None) => {}
     }
     for (number, mask) in launcher.masks.iter().enumerate() {
@@ -175,7 +174,7 @@ fn in_full(launcher: &Launcher, is_of_all: bool, presenter: &Presenter) -> Vec<L
     }
     for found in &launcher.findings {
         let tone = if found.severity >= Severity::Warning { Tone::Warning } else { Tone::Faint };
-        let line = row(found.severity.word()).and(tone, format!("{}: {}", found.kind, safe(&found.summary)));
+        let line = row(found.severity.word()).and(tone, format!("{}: {}", found.kind, output::safe(&found.summary)));
         lines.push(line);
     }
     if !launcher.shown

@@ -6,7 +6,7 @@ use whodunit_core::checks::CheckContext;
 use whodunit_core::checks::leftovers::{Leftover, Leftovers, leftovers};
 use whodunit_core::survey::Survey;
 
-use super::space::of_cache;
+use super::space::caches;
 use crate::args::Global;
 use crate::error::CliError;
 use crate::output::{self, Cell, Column, Grid, Line, Piece, Presenter, Shown, Streams, Tone, findings};
@@ -53,7 +53,7 @@ impl Shown for Leftovers {
                 Cell::toned(Tone::Strong, finding.subject.to_string()),
                 Cell::plain(one.bytes.map(|bytes| bytes.to_string()).unwrap_or_default()),
                 Cell::plain(if one.certain { "certain" } else { "probable" }),
-                Cell::plain(ByteString::from(finding.summary.as_str()).to_string()),
+                Cell::plain(output::safe(&finding.summary)),
                 Cell::plain(output::names(&finding.packages)),
                 Cell::plain(output::names(&finding.paths)),
                 Cell::plain(one.left_by.as_ref().map(ToString::to_string).unwrap_or_default()),
@@ -93,11 +93,7 @@ impl Shown for Leftovers {
                 page.extend(listed.chunk_by(is_together).flat_map(|some| in_full(some, presenter)));
             }
         }
-        if !self.caches.is_empty() {
-            page.push(Line::blank().into());
-            page.push(Line::of(Tone::Strong, "Caches").into());
-            page.extend(self.caches.iter().flat_map(|cache| of_cache(cache, presenter)));
-        }
+        page.extend(caches(&self.caches, presenter));
         page
     }
 }
@@ -115,14 +111,14 @@ fn in_full(together: &[&Leftover], presenter: &Presenter) -> Vec<Piece> {
     let size = bytes.map(output::size).unwrap_or_default();
     let label = Line::blank().to(2).and(Tone::Plain, format!("{size:>9}"));
     let whose = presenter.whose(&one.finding.users).map(|whose| format!(" ({whose})")).unwrap_or_default();
-    let mut summary = ByteString::from(one.finding.summary.as_str()).to_string();
+    let mut summary = output::safe(&one.finding.summary);
     if together.len() > 1 {
         let others: Vec<ByteString> = together[1..].iter().map(|one| one.finding.subject.clone()).collect();
         summary = format!("{summary}; likewise {}", output::names(&others));
     }
     let mut lines = vec![Piece::Paragraph { column: 13, label, tone: Tone::Plain, text: format!("{summary}{whose}") }];
     for remedy in one.finding.remedies.iter().take(1) {
-        let command = ByteString::from(remedy.command.as_str()).to_string();
+        let command = output::safe(&remedy.command);
         lines.push(Piece::Whole(Line::blank().to(13).and(Tone::Accent, command)));
         lines.extend(findings::remarks(remedy).map(|says| Line::blank().to(13).and(Tone::Faint, says).into()));
     }

@@ -25,6 +25,7 @@ pub mod upkeep;
 mod verify;
 mod why;
 
+use std::collections::HashSet;
 use std::ffi::OsString;
 use std::io::Write as _;
 use std::os::unix::ffi::OsStrExt as _;
@@ -33,11 +34,13 @@ use clap::Subcommand;
 use whodunit_core::bytes::ByteString;
 use whodunit_core::managers;
 use whodunit_core::model::ManagerId;
+use whodunit_core::queries::spelled;
+use whodunit_core::survey::Survey;
 
 use crate::args::Global;
 use crate::error::CliError;
 use crate::output::Streams;
-use crate::session::Outcome;
+use crate::session::{Outcome, Session};
 
 /// Makes the list of commands, and the way to each, from one line per command.
 macro_rules! commands {
@@ -99,6 +102,20 @@ fn manager(name: &str) -> Result<ManagerId, String> {
 /// Words of the command line as bytes.
 fn bytes_of(words: &[OsString]) -> Vec<ByteString> {
     words.iter().map(|word| word.as_bytes().into()).collect()
+}
+
+/// The packages that are meant by words, as `owner` takes them, each once; and the words of which none is known.
+fn packages_of(survey: &Survey<'_>, session: &Session, words: &[OsString]) -> (Vec<(u16, u32)>, Vec<ByteString>) {
+    let (mut packages, mut unknown): (Vec<(u16, u32)>, Vec<ByteString>) = (Vec::new(), Vec::new());
+    let mut seen: HashSet<(u16, u32)> = HashSet::new();
+    for word in words {
+        let found = spelled::packages(survey, &session.searches(), word.as_bytes());
+        if found.is_empty() {
+            unknown.push(word.as_bytes().into());
+        }
+        packages.extend(found.into_iter().filter(|one| seen.insert(*one)));
+    }
+    (packages, unknown)
 }
 
 /// Says of which names no package is known.

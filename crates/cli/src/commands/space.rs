@@ -1,12 +1,9 @@
 //! `whodunit space`.
 
 use std::ffi::OsString;
-use std::os::unix::ffi::OsStrExt as _;
 
 use clap::Args;
-use whodunit_core::bytes::ByteString;
 use whodunit_core::queries::space::{Cache, Counted, Part, Space, TitleSpace, space};
-use whodunit_core::queries::spelled;
 use whodunit_core::survey::Survey;
 
 use crate::args::Global;
@@ -39,14 +36,7 @@ pub struct Arguments {
 pub fn run(arguments: &Arguments, global: &Global, streams: &mut Streams) -> Result<Outcome, CliError> {
     let session = Session::new(global)?;
     let survey = Survey::of(&session.host);
-    let (mut packages, mut unknown): (Vec<(u16, u32)>, Vec<ByteString>) = (Vec::new(), Vec::new());
-    for name in &arguments.name {
-        let found = spelled::packages(&survey, &session.searches(), name.as_bytes());
-        if found.is_empty() {
-            unknown.push(name.as_bytes().into());
-        }
-        packages.extend(found);
-    }
+    let (packages, unknown) = super::packages_of(&survey, &session, &arguments.name);
     let all = arguments.name.is_empty();
     let answer = space(&survey, (!all).then_some(&packages));
     let shown = Listed { answer, top: if all { arguments.top } else { usize::MAX }, all };
@@ -82,11 +72,11 @@ impl Shown for Listed {
             let bytes = |bytes: Option<u64>| Cell::plain(bytes.map(|bytes| bytes.to_string()).unwrap_or_default());
             vec![
                 Cell::toned(Tone::Strong, one.title.to_string()),
-                bytes(one.own),
-                bytes(one.shared),
-                bytes(one.reclaimable),
-                Cell::plain(word(one.counted)),
-                Cell::plain(output::names(&one.packages)),
+                bytes(one.cost.own),
+                bytes(one.cost.shared),
+                bytes(one.cost.reclaimable),
+                Cell::plain(one.cost.counted.word()),
+                Cell::plain(output::names(&one.cost.packages)),
             ]
         };
         let columns = vec![
@@ -122,11 +112,7 @@ impl Shown for Listed {
             let says = format!("and {} (--top {} shows more)", output::count(more, "more title"), self.top * 2);
             page.push(Line::blank().to(2).and(Tone::Faint, says).into());
         }
-        if !self.answer.caches.is_empty() {
-            page.push(Line::blank().into());
-            page.push(Line::of(Tone::Strong, "Caches").into());
-            page.extend(self.answer.caches.iter().flat_map(|cache| of_cache(cache, presenter)));
-        }
+        page.extend(caches(&self.answer.caches, presenter));
         page
     }
 }
@@ -134,22 +120,22 @@ impl Shown for Listed {
 /// One row for each installation of a title.
 fn titles(all: &[TitleSpace], top: usize, presenter: &Presenter) -> Grid {
     let shown = || all.iter().take(top).flat_map(|one| one.installations.iter().map(move |part| (one, part)));
-    let cost = |part: &Part| part.own.unwrap_or(0).saturating_add(part.shared.unwrap_or(0));
-    let most = shown().map(|(_, part)| cost(part)).max().unwrap_or(0).max(1);
+    let most = shown().map(|(_, part)| part.cost.total()).max().unwrap_or(0).max(1);
     let row = |(one, part): (&TitleSpace, &Part)| {
+        let cost = &part.cost;
         let size = |bytes: Option<u64>| Cell::plain(bytes.map(output::size).unwrap_or_default());
-        let length = usize::try_from(cost(part).saturating_mul(BAR) / most).unwrap_or(0);
-        let shared = part.shared.filter(|shared| *shared > 0);
+        let length = usize::try_from(cost.total().saturating_mul(BAR) / most).unwrap_or(0);
+        let shared = cost.shared.filter(|shared| *shared > 0);
         vec![
-            size(part.own),
+            size(cost.own),
             size(shared),
-            size(part.reclaimable),
+            size(cost.reclaimable),
             Cell::toned(Tone::Accent, "█".repeat(length)),
             Cell::toned(Tone::Strong, one.title.to_string()),
             Cell::plain(presenter.installation(part.manager, &part.scope)),
             Cell::toned(
                 Tone::Faint,
-                if part.counted == Counted::Recorded && part.own.is_some() { "recorded" } else { "" },
+                if cost.counted == Counted::Recorded && cost.own.is_some() { "recorded" } else { "" },
             ),
         ]
     };
@@ -165,8 +151,17 @@ fn titles(all: &[TitleSpace], top: usize, presenter: &Presenter) -> Grid {
     Grid { columns, rows: shown().map(row).collect() }
 }
 
+/// The caches, where there are any.
+pub fn caches(all: &[Cache], presenter: &Presenter) -> Vec<Piece> {
+    if all.is_empty() {
+        return Vec::new();
+    }
+    let title: [Piece; 2] = [Line::blank().into(), Line::of(Tone::Strong, "Caches").into()];
+    title.into_iter().chain(all.iter().flat_map(|cache| of_cache(cache, presenter))).collect()
+}
+
 /// A cache, and the command that empties it.
-pub fn of_cache(cache: &Cache, presenter: &Presenter) -> Vec<Piece> {
+fn of_cache(cache: &Cache, presenter: &Presenter) -> Vec<Piece> {
     let size = cache.bytes.map_or_else(|| "unknown".to_owned(), output::size);
     let line = Line::blank().to(2).and(Tone::Plain, format!("{size:>9}")).to(13);
     let what = format!("{} · {}", cache.manager, cache.what);
@@ -175,11 +170,4 @@ pub fn of_cache(cache: &Cache, presenter: &Presenter) -> Vec<Piece> {
     let ways = cache.remedies.iter();
     lines.extend(ways.map(|way| Piece::Whole(Line::blank().to(13).and(Tone::Accent, way.command.clone()))));
     lines
-}
-
-fn word(counted: Counted) -> &'static str {
-    match counted {
-        Counted::Recorded => "recorded",
-        Counted::Measured => "measured",
-    }
 }

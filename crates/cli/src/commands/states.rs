@@ -4,7 +4,7 @@ use std::ffi::OsString;
 
 use clap::Args;
 use whodunit_core::bytes::ByteString;
-use whodunit_core::model::{Change, Remedy, State};
+use whodunit_core::model::{Change, Remedy, State, StateChanges};
 use whodunit_core::queries::states::{Content, Difference, States, states, within};
 use whodunit_core::survey::Survey;
 
@@ -61,7 +61,7 @@ impl Shown for States {
     fn grid(&self) -> Grid {
         let row = |state: &State| {
             let joined = |names: &[ByteString]| names.iter().map(ToString::to_string).collect::<Vec<_>>().join(" ");
-            let changed: Vec<String> = state.changed.iter().map(change).collect();
+            let changed: Vec<String> = state.changes.changed.iter().map(change).collect();
             vec![
                 Cell::plain(state.manager.to_string()),
                 Cell::plain(state.scope.to_string()),
@@ -69,8 +69,8 @@ impl Shown for States {
                 Cell::plain(state.number.to_string()),
                 Cell::plain(state.made_at.map(output::time).unwrap_or_default()),
                 Cell::plain(state.current.to_string()),
-                Cell::plain(joined(&state.added)),
-                Cell::plain(joined(&state.removed)),
+                Cell::plain(joined(&state.changes.added)),
+                Cell::plain(joined(&state.changes.removed)),
                 Cell::plain(changed.join("; ")),
             ]
         };
@@ -133,7 +133,7 @@ fn of_content(one: &Content, presenter: &Presenter) -> Vec<Piece> {
 
 /// What differs between two states, and how to go to the second.
 fn of_difference(one: &Difference, presenter: &Presenter) -> Vec<Piece> {
-    let count = one.added.len() + one.removed.len() + one.changed.len();
+    let count = one.changes.added.len() + one.changes.removed.len() + one.changes.changed.len();
     let says = match (one.is_known, count) {
         (false, _) => "one of them cannot be read".to_owned(),
         (true, 0) => "nothing differs".to_owned(),
@@ -141,19 +141,14 @@ fn of_difference(one: &Difference, presenter: &Presenter) -> Vec<Piece> {
     };
     let head = format!("{}, from {} to {}", presenter.path(&one.holder), one.from, one.to);
     let mut page: Vec<Piece> = vec![Line::of(Tone::Strong, head).and(Tone::Plain, format!(": {says}")).into()];
-    let listed = |mark: &str, what: String| -> Piece {
-        Line::blank().to(2).and(Tone::Faint, mark.to_owned()).to(12).and(Tone::Plain, what).into()
-    };
-    page.extend(one.added.iter().map(|name| listed("added", name.to_string())));
-    page.extend(one.removed.iter().map(|name| listed("removed", name.to_string())));
-    page.extend(one.changed.iter().map(|one| listed("changed", change(one))));
+    page.extend(changes(&one.changes, 2).into_iter().map(Piece::from));
     page.extend(one.remedies.iter().map(advice));
     page
 }
 
 fn advice(remedy: &Remedy) -> Piece {
     let label = Line::blank().to(2).and(Tone::Faint, format!("to {}", remedy.purpose)).to(20);
-    Piece::Whole(label.and(Tone::Accent, ByteString::from(remedy.command.as_str()).to_string()))
+    Piece::Whole(label.and(Tone::Accent, output::safe(&remedy.command)))
 }
 
 fn in_full(state: &State) -> Vec<Line> {
@@ -163,12 +158,19 @@ fn in_full(state: &State) -> Vec<Line> {
         head = head.and(Tone::Accent, "in force");
     }
     let mut lines = vec![head];
-    let listed =
-        |mark: &str, what: String| Line::blank().to(8).and(Tone::Faint, mark.to_owned()).to(18).and(Tone::Plain, what);
-    lines.extend(state.added.iter().map(|name| listed("added", name.to_string())));
-    lines.extend(state.removed.iter().map(|name| listed("removed", name.to_string())));
-    lines.extend(state.changed.iter().map(|one| listed("changed", change(one))));
+    lines.extend(changes(&state.changes, 8));
     lines
+}
+
+/// What was added, removed and changed, each in a line that begins at this column.
+fn changes(all: &StateChanges, column: usize) -> Vec<Line> {
+    let listed = |mark: &str, what: String| {
+        Line::blank().to(column).and(Tone::Faint, mark.to_owned()).to(column + 10).and(Tone::Plain, what)
+    };
+    let added = all.added.iter().map(|name| listed("added", name.to_string()));
+    let removed = all.removed.iter().map(|name| listed("removed", name.to_string()));
+    let changed = all.changed.iter().map(|one| listed("changed", change(one)));
+    added.chain(removed).chain(changed).collect()
 }
 
 fn change(change: &Change) -> String {

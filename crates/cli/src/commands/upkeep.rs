@@ -1,13 +1,11 @@
 //! `whodunit upkeep`.
 
 use std::ffi::OsString;
-use std::os::unix::ffi::OsStrExt as _;
 
 use clap::Args;
 use whodunit_core::bytes::ByteString;
 use whodunit_core::model::Scope;
 use whodunit_core::queries::keeping::{Kept, UpkeepMode};
-use whodunit_core::queries::spelled;
 use whodunit_core::queries::upkeep::{Upkept, upkeep};
 use whodunit_core::survey::Survey;
 
@@ -36,17 +34,9 @@ pub struct Arguments {
 pub fn run(arguments: &Arguments, global: &Global, streams: &mut Streams) -> Result<Outcome, CliError> {
     let session = Session::new(global)?;
     let survey = Survey::of(&session.host);
-    let mut names: Vec<ByteString> = Vec::new();
-    let mut missing: Vec<ByteString> = Vec::new();
-    for word in &arguments.name {
-        let found = spelled::packages(&survey, &session.searches(), word.as_bytes());
-        match found.is_empty() {
-            true => missing.push(word.as_bytes().into()),
-            false => names.extend(
-                found.into_iter().map(|(holder, number)| survey.installations()[usize::from(holder)].owner(number).id),
-            ),
-        }
-    }
+    let (packages, missing) = super::packages_of(&survey, &session, &arguments.name);
+    let id = |(holder, number): (u16, u32)| survey.installations()[usize::from(holder)].owner(number).id;
+    let mut names: Vec<ByteString> = packages.into_iter().map(id).collect();
     names.dedup();
     let asks_all = arguments.name.is_empty();
     let answer = match asks_all || !names.is_empty() {

@@ -1,15 +1,12 @@
 //! `whodunit verify`.
 
 use std::ffi::OsString;
-use std::os::unix::ffi::OsStrExt as _;
 use std::sync::Arc;
 use std::sync::atomic::{AtomicBool, AtomicUsize, Ordering};
 
 use clap::Args;
 use indicatif::{ProgressBar, ProgressDrawTarget, ProgressStyle};
-use whodunit_core::bytes::ByteString;
 use whodunit_core::model::{Depth, Finding, ManagerId, Severity};
-use whodunit_core::queries::spelled;
 use whodunit_core::queries::verify::{Progress, Question, Verified, verify};
 use whodunit_core::survey::Survey;
 
@@ -96,15 +93,7 @@ impl Progress for Bar {
 pub fn run(arguments: &Arguments, global: &Global, streams: &mut Streams) -> Result<Outcome, CliError> {
     let session = Session::new(global)?;
     let survey = Survey::of(&session.host);
-    let mut packages = Vec::new();
-    let mut unknown = Vec::new();
-    for name in &arguments.package {
-        let found = spelled::packages(&survey, &session.searches(), name.as_bytes());
-        if found.is_empty() {
-            unknown.push(ByteString::from(name.as_bytes()));
-        }
-        packages.extend(found);
-    }
+    let (packages, unknown) = super::packages_of(&survey, &session, &arguments.package);
     let wanted = (!arguments.package.is_empty()).then_some(packages.as_slice());
     let bar = Bar::new(global.quiet);
     let question = Question { packages: wanted, managers: &arguments.manager, depth: Depth::Content };

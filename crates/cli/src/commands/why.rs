@@ -1,13 +1,11 @@
 //! `whodunit why`.
 
 use std::ffi::OsString;
-use std::os::unix::ffi::OsStrExt as _;
 
 use clap::Args;
-use whodunit_core::bytes::ByteString;
 use whodunit_core::model::{Event, Reason, Relation};
+use whodunit_core::queries::CheckContext;
 use whodunit_core::queries::why::{Chain, ChainLink, Explained, Why, why};
-use whodunit_core::queries::{CheckContext, spelled};
 use whodunit_core::survey::Survey;
 
 use crate::args::Global;
@@ -40,16 +38,7 @@ pub fn run(arguments: &Arguments, global: &Global, streams: &mut Streams) -> Res
     let mut session = Session::new(global)?;
     session.use_all_contexts(global);
     let survey = Survey::of(&session.host);
-    let (mut packages, mut unknown): (Vec<(u16, u32)>, Vec<ByteString>) = (Vec::new(), Vec::new());
-    for name in &arguments.name {
-        let found = spelled::packages(&survey, &session.searches(), name.as_bytes());
-        if found.is_empty() {
-            unknown.push(name.as_bytes().into());
-        }
-        let is_new = |one: &(u16, u32)| !packages.contains(one);
-        let found: Vec<(u16, u32)> = found.into_iter().filter(is_new).collect();
-        packages.extend(found);
-    }
+    let (packages, unknown) = super::packages_of(&survey, &session, &arguments.name);
     let resolved = session.resolve_contexts(&session.users());
     let asking = CheckContext::new(&survey, session.views(), &resolved);
     let shown = Listed { answer: why(&asking, &packages), limit: if arguments.all { usize::MAX } else { MAX_CHAINS } };
@@ -126,9 +115,7 @@ fn in_full(package: &Explained, chains: &[&Chain], limit: usize, presenter: &Pre
     let label = head.and(Tone::Plain, format!(": {}", verdict(package, chains)));
     let mut page: Vec<Piece> = vec![label.into()];
     if let Some(protection) = &package.protection {
-        page.push(
-            Line::blank().to(2).and(Tone::Warning, ByteString::from(protection.says.as_str()).to_string()).into(),
-        );
+        page.push(Line::blank().to(2).and(Tone::Warning, output::safe(&protection.says)).into());
     }
     // A chain of the package alone is told by the first line, but for when it came.
     let shown = chains.iter().filter(|chain| chain.chain.len() > 1 || chain.request.is_some());
@@ -208,7 +195,7 @@ fn lines(chain: &Chain, presenter: &Presenter) -> Vec<Piece> {
         };
     let mut first = Line::blank().to(2).and(Tone::Accent, name(&chain.chain[0], None));
     if chain.kept && chain.asked_for != Some(true) {
-        let says = chain.chain[0].evidence.first().map(|one| ByteString::from(one.says.as_str()).to_string());
+        let says = chain.chain[0].evidence.first().map(|one| output::safe(&one.says));
         first = first.to(44).and(Tone::Plain, says.unwrap_or_default());
     } else if let Some(request) = &chain.request {
         first = first.to(44).and(Tone::Plain, requested(request, chain.asked_for));
@@ -218,7 +205,7 @@ fn lines(chain: &Chain, presenter: &Presenter) -> Vec<Piece> {
         let verb = link.relation.map_or("", Relation::word);
         let mut line = Line::blank().to(4).and(Tone::Plain, format!("{verb} {}", name(link, Some(before))));
         if let Some(evidence) = link.evidence.first() {
-            line = line.to(44).and(Tone::Faint, ByteString::from(evidence.says.as_str()).to_string());
+            line = line.to(44).and(Tone::Faint, output::safe(&evidence.says));
         }
         lines.push(line.into());
     }

@@ -53,7 +53,7 @@ fn grid(findings: &[Finding]) -> Grid {
             Cell::plain(finding.severity.word()),
             Cell::plain(finding.kind.to_string()),
             Cell::plain(finding.subject.to_string()),
-            Cell::plain(ByteString::from(finding.summary.as_str()).to_string()),
+            Cell::plain(super::safe(&finding.summary)),
             Cell::plain(finding.consequence.clone()),
             Cell::plain(texts(&finding.packages)),
             Cell::plain(texts(&finding.paths)),
@@ -84,24 +84,23 @@ fn head(severity: Severity, subject: &ByteString, presenter: &Presenter) -> Line
 /// What to type, behind what it is for.
 fn advice(remedy: &Remedy, tone: Tone) -> Piece {
     let label = Line::blank().to(COLUMN).and(Tone::Faint, format!("to {}", remedy.purpose)).to(COMMANDS);
-    Piece::Whole(label.and(tone, ByteString::from(remedy.command.as_str()).to_string()))
+    Piece::Whole(label.and(tone, super::safe(&remedy.command)))
 }
 
 /// One finding for a user: what it is about, what is so, what follows, what to type, and where it stands.
 pub fn in_full(finding: &Finding, presenter: &Presenter) -> Vec<Piece> {
-    let safe = |text: &str| ByteString::from(text).to_string();
     let whose = presenter.whose(&finding.users).map(|whose| format!("   {whose}")).unwrap_or_default();
     let head = head(finding.severity, &finding.subject, presenter);
     let head = head.and(Tone::Accent, format!("   {}", finding.kind)).and(Tone::Faint, whose);
     let text = |tone: Tone, text: String| Piece::Paragraph { column: COLUMN, label: Line::blank(), tone, text };
-    let mut pieces = vec![head.into(), text(Tone::Plain, safe(&finding.summary))];
-    pieces.push(text(Tone::Plain, format!("→ {}", safe(&finding.consequence))));
+    let mut pieces = vec![head.into(), text(Tone::Plain, super::safe(&finding.summary))];
+    pieces.push(text(Tone::Plain, format!("→ {}", super::safe(&finding.consequence))));
     for remedy in &finding.remedies {
         pieces.push(advice(remedy, Tone::Plain));
         pieces.extend(remarks(remedy).into_iter().map(|says| text(Tone::Faint, format!("  {says}"))));
     }
     if let Some(reason) = &finding.accepted {
-        pieces.push(text(Tone::Faint, format!("accepted: {}", safe(reason))));
+        pieces.push(text(Tone::Faint, format!("accepted: {}", super::safe(reason))));
     }
     for evidence in finding.evidence.iter().take(MAX_EVIDENCE) {
         let says = format!(
@@ -117,8 +116,7 @@ pub fn in_full(finding: &Finding, presenter: &Presenter) -> Vec<Piece> {
 
 /// A group in two lines: what is so, and the first thing to type, or what follows where there is nothing to type.
 pub fn of_group(group: &Group, findings: &[Finding], presenter: &Presenter) -> Vec<Piece> {
-    let safe = |text: &str| ByteString::from(text).to_string();
-    let mut summary = safe(&group.summary);
+    let mut summary = super::safe(&group.summary);
     if let Some(whose) = presenter.whose(&group.users).filter(|whose| !summary.contains(whose.as_str())) {
         summary = format!("{summary} ({whose})");
     }

@@ -91,6 +91,11 @@ pub fn hinted(version: Option<&ByteString>, is_probable: bool) -> Option<String>
     version.map(|version| format!("{probably}{version}"))
 }
 
+/// A text from the machine, with its control characters escaped.
+pub fn safe(text: &str) -> String {
+    ByteString::from(text).to_string()
+}
+
 /// Names, separated by commas.
 pub fn names(names: &[ByteString]) -> String {
     names.iter().map(ToString::to_string).collect::<Vec<_>>().join(", ")

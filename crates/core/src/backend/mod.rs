@@ -101,6 +101,11 @@ pub trait Installation: Send + Sync {
     /// is not read.
     fn packages(&self, detail: Detail) -> Vec<Package>;
 
+    /// The same, each with its number. An installation whose numbers have gaps gives them here.
+    fn numbered(&self, detail: Detail) -> Vec<(u32, Package)> {
+        (0..).zip(self.packages(detail)).collect()
+    }
+
     /// The ids of all packages, in the order of their numbers.
     fn ids(&self) -> Vec<ByteString> {
         self.packages(Detail::default()).into_iter().map(|package| package.id).collect()

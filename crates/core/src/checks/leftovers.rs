@@ -10,7 +10,7 @@ use super::{CheckContext, records, unused, users};
 use crate::bytes::{ByteString, path};
 use crate::fs::Kind;
 use crate::host::User;
-use crate::model::{Action, Event, Finding, FindingKind, ManagerId, Scope};
+use crate::model::{Action, Event, Finding, FindingKind, package_id};
 use crate::queries::space::{Cache, caches_of, package_sizes, tree_size};
 use crate::queries::timeline::{Span, timeline};
 
@@ -71,11 +71,11 @@ pub fn leftovers(cx: &CheckContext<'_, '_>) -> Leftovers {
     };
     // Where a manager itself keeps the data of its packages, the name proves whose they are.
     let proven = records::sandbox_data(cx).into_iter().map(|finding| (finding, true));
-    let others = findings.into_iter().map(|finding| {
-        let is_proven = finding.kind != FindingKind::DataLeft;
-        (finding, is_proven)
-    });
-    let mut all: Vec<Leftover> = others.chain(proven).map(leftover).collect();
+    let (by_name, recorded): (Vec<_>, Vec<_>) =
+        findings.into_iter().partition(|finding| finding.kind == FindingKind::DataLeft);
+    let recorded = recorded.into_iter().map(|finding| (finding, true));
+    let by_name = by_name.into_iter().map(|finding| (finding, false));
+    let mut all: Vec<Leftover> = recorded.chain(proven).chain(by_name).map(leftover).collect();
     let known: HashSet<ByteString> = all.iter().flat_map(|one| one.finding.paths.iter().cloned()).collect();
     all.extend(of_removed(cx).into_iter().filter(|one| !one.finding.paths.iter().any(|path| known.contains(path))));
     sort(&mut all);
@@ -105,9 +105,8 @@ fn bytes(cx: &CheckContext<'_, '_>, finding: &Finding, sizes: &HashMap<ByteStrin
     match finding.kind {
         kind if is_whole_package(kind) => finding.packages.iter().map(|id| sizes.get(id).copied()).sum(),
         FindingKind::SettingsLeft => {
-            let ids: HashSet<&ByteString> = finding.packages.iter().collect();
-            let files = settings_of(cx, &ids);
-            files.map(|files| files.iter().map(|file| tree_size(cx.survey.root(), file).unwrap_or(0)).sum())
+            let files = settings_of(cx, &finding.packages)?;
+            Some(files.iter().map(|file| tree_size(cx.survey.root(), file).unwrap_or(0)).sum())
         }
         FindingKind::DataLeft | FindingKind::BrokenLauncher | FindingKind::DanglingLink => {
             finding.paths.iter().take(1).map(|path| tree_size(cx.survey.root(), path)).sum()
@@ -118,7 +117,7 @@ fn bytes(cx: &CheckContext<'_, '_>, finding: &Finding, sizes: &HashMap<ByteStrin
 }
 
 /// The settings files that are left of packages; `None` where their manager does not record them.
-fn settings_of(cx: &CheckContext<'_, '_>, ids: &HashSet<&ByteString>) -> Option<Vec<ByteString>> {
+fn settings_of(cx: &CheckContext<'_, '_>, ids: &[ByteString]) -> Option<Vec<ByteString>> {
     let mut found = Vec::new();
     for id in ids {
         let (holder, number) = cx.survey.by_name_or_id(id).into_iter().next()?;
@@ -127,9 +126,10 @@ fn settings_of(cx: &CheckContext<'_, '_>, ids: &HashSet<&ByteString>) -> Option<
     Some(found)
 }
 
-/// Where programs keep what belongs to a user: below the home, by the name of the software (*XDG Base Directory
-/// Specification*), and what is older than that.
-const PLACES: [&str; 5] = [".config/", ".local/share/", ".local/state/", ".cache/", "."];
+/// Where programs keep what belongs to a user, by the name of the software: a directory below the home, and what stands
+/// before the name (*XDG Base Directory Specification*, and what is older than that).
+const PLACES: [(&[u8], &[u8]); 5] =
+    [(b".config", b""), (b".local/share", b""), (b".local/state", b""), (b".cache", b""), (b"", b".")];
 
 /// Directories in users' homes that have the name of software which a log tells was removed, and which nothing here is
 /// called any more. This is told by the name alone.
@@ -156,11 +156,8 @@ fn of_removed(cx: &CheckContext<'_, '_>) -> Vec<Leftover> {
     }
     let mut found = Vec::new();
     for user in &survey.host.users {
-        for place in PLACES {
-            let (below, prefix) = match place {
-                "." => (user.home.clone(), &b"."[..]),
-                place => (path::join(&user.home, place.trim_end_matches('/').as_bytes()), &b""[..]),
-            };
+        for (dir, prefix) in PLACES {
+            let below = if dir.is_empty() { user.home.clone() } else { path::join(&user.home, dir) };
             let names = survey.root().dir(&below).and_then(|dir| dir.list()).unwrap_or_default();
             for (name, _) in names.into_iter().filter(|(_, kind)| *kind == Kind::Dir) {
                 let Some(bare) = name.strip_prefix(prefix) else { continue };
@@ -181,9 +178,5 @@ fn probable(cx: &CheckContext<'_, '_>, user: &User, dir: &ByteString, event: &Ev
     finding.evidence.extend(event.evidence.iter().take(1).cloned());
     finding.users = vec![user.name.clone()];
     let bytes = tree_size(cx.survey.root(), dir);
-    Leftover { finding, bytes, certain: false, left_by: Some(id(event.manager, &event.scope, &event.name)) }
-}
-
-fn id(manager: ManagerId, scope: &Scope, name: &ByteString) -> ByteString {
-    [format!("{manager}/{scope}/").as_bytes(), name].concat().into()
+    Leftover { finding, bytes, certain: false, left_by: Some(package_id(event.manager, &event.scope, &event.name)) }
 }

@@ -8,8 +8,8 @@ use crate::model::{Cause, Finding, FindingKind, Package, Reason, RemedyKind, Sev
 pub fn findings(cx: &CheckContext<'_, '_>) -> Vec<Finding> {
     let packages = cx.survey.recorded();
     let mut found: Vec<Finding> = packages.iter().filter_map(|package| disabled(cx, packages, package)).collect();
-    for held in cx.survey.installations() {
-        found.extend(unused_runtimes(cx, &**held, packages));
+    for (holder, held) in (0..).zip(cx.survey.installations()) {
+        found.extend(unused_runtimes(cx, holder, packages));
         found.extend(unneeded_dependencies(cx, &**held, packages));
         found.extend(old_generations(cx, &**held));
     }
@@ -47,16 +47,16 @@ fn disabled(cx: &CheckContext<'_, '_>, packages: &[Package], package: &Package) 
 }
 
 /// Runtimes that nobody asked for and that no package of any installation of the manager needs.
-fn unused_runtimes(cx: &CheckContext<'_, '_>, held: &dyn Installation, packages: &[Package]) -> Vec<Finding> {
+fn unused_runtimes(cx: &CheckContext<'_, '_>, holder: u16, packages: &[Package]) -> Vec<Finding> {
+    let held = &*cx.survey.installations()[usize::from(holder)];
     let Some(relations) = held.relations() else { return Vec::new() };
     let of_runtime = |(number, one): (u32, Package)| {
         if one.kind != "runtime" || one.reason == Reason::Explicit {
             return None;
         }
         let owner = held.owner(number);
-        let others = cx.survey.installations().iter().filter_map(|other| other.relations());
         let is_needed = !relations.dependents(&[number])?.is_empty()
-            || others.into_iter().any(|other| !other.dependents_on(std::slice::from_ref(&owner)).is_empty());
+            || !cx.survey.dependents_elsewhere(holder, &[number]).is_empty();
         let package = packages.iter().find(|package| package.id == owner.id).filter(|_| !is_needed)?;
         let summary = format!("no installed application needs the runtime {}", package.full_name());
         let mut found =
@@ -65,7 +65,7 @@ fn unused_runtimes(cx: &CheckContext<'_, '_>, held: &dyn Installation, packages:
         found.remedies = ways.filter(|way| way.kind == RemedyKind::Remove).map(|way| way.to("remove it")).collect();
         Some(found)
     };
-    (0..).zip(held.packages(Detail::default())).filter_map(of_runtime).collect()
+    held.numbered(Detail::default()).into_iter().filter_map(of_runtime).collect()
 }
 
 /// Packages that came along with others which are gone.

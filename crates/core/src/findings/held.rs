@@ -4,7 +4,7 @@ use hashbrown::HashSet;
 
 use crate::bytes::ByteString;
 use crate::managers;
-use crate::model::{Finding, FindingKind, ManagerId, Offer, Package, Remedy, Severity, Status};
+use crate::model::{Finding, FindingKind, ManagerId, Offer, Package, Remedy, Severity, Status, package_id};
 
 /// `held-back`: one for each package that is held while its manager could have a newer version. The offers of one
 /// package come together, the newest first.
@@ -23,7 +23,7 @@ pub fn findings(offers: &[&Offer], release: &dyn Fn(&Offer) -> Option<Remedy>) -
         let summary = format!("{} is held at {version}, but {offered} is available", now.name);
         let consequence = "it gets no upgrades, including security fixes, until the hold is removed";
         found.push(Finding {
-            packages: vec![format!("{}/{}/{}", now.manager, now.scope, now.name).into()],
+            packages: vec![package_id(now.manager, &now.scope, &now.name)],
             remedies: release(now).into_iter().collect(),
             evidence: now.evidence.iter().chain(&newer.evidence).cloned().collect(),
             ..Finding::new(FindingKind::HeldBack, Severity::Note, now.name.clone(), summary, consequence)

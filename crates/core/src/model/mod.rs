@@ -28,8 +28,8 @@ pub use event::{Action, Event};
 pub use evidence::{Evidence, Position};
 pub use loss::{Loss, Losses};
 pub use manager::{Affix, Language, ManagerId, ManagerKind, Naming, Profile};
-pub(crate) use package::rfc3339;
 pub use package::{Location, Origin, Owner, Package, Reason, Scope, Status};
+pub(crate) use package::{package_id, rfc3339};
 
 pub use command::{Actor, CommandLine};
 pub use finding::{Finding, FindingKind};

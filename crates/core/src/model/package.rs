@@ -245,6 +245,11 @@ impl Package {
     }
 }
 
+/// The id of a package: manager, scope, and a tail that tells it from the others of that scope.
+pub(crate) fn package_id(manager: ManagerId, scope: &Scope, tail: &[u8]) -> ByteString {
+    [format!("{manager}/{scope}/").as_bytes(), tail].concat().into()
+}
+
 /// The id's last part behind manager and scope, if it is the name and a distinguishing suffix.
 fn full_name(manager: ManagerId, scope: &Scope, id: &ByteString, name: &ByteString) -> ByteString {
     let prefix = format!("{manager}/{scope}/");

@@ -30,7 +30,7 @@ pub struct StateItem {
 }
 
 /// What one state has that another has not, or at another version.
-#[derive(Debug, Clone, Default, PartialEq, Eq)]
+#[derive(Debug, Clone, Default, PartialEq, Eq, Serialize, JsonSchema)]
 pub struct StateChanges {
     /// Packages that only the later one has.
     pub added: Vec<ByteString>,
@@ -85,12 +85,9 @@ pub struct State {
     pub made_at: Option<i64>,
     /// Whether it is in force.
     pub current: bool,
-    /// Packages that the state before does not have.
-    pub added: Vec<ByteString>,
-    /// Packages that only the state before has.
-    pub removed: Vec<ByteString>,
-    /// Packages at another version than in the state before.
-    pub changed: Vec<Change>,
+    /// What differs from the state before.
+    #[serde(flatten)]
+    pub changes: StateChanges,
     /// Where this stands.
     pub evidence: Vec<Evidence>,
 }

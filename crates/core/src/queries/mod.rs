@@ -33,6 +33,8 @@ mod users;
 pub mod verify;
 pub mod why;
 
+use std::collections::BTreeMap;
+
 use schemars::JsonSchema;
 use serde::Serialize;
 
@@ -92,6 +94,15 @@ pub struct Envelope<T> {
     /// The answer.
     #[serde(flatten)]
     pub answer: T,
+}
+
+/// Packages by their holder: the numbers of each, in the order given.
+pub(crate) fn by_holder(packages: impl IntoIterator<Item = (u16, u32)>) -> BTreeMap<u16, Vec<u32>> {
+    let mut found: BTreeMap<u16, Vec<u32>> = BTreeMap::new();
+    for (holder, number) in packages {
+        found.entry(holder).or_default().push(number);
+    }
+    found
 }
 
 /// A file with its owner: a copy in a list of copies.

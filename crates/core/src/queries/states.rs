@@ -5,7 +5,7 @@ use serde::Serialize;
 
 use crate::backend::{History, Installation};
 use crate::bytes::{ByteString, path};
-use crate::model::{Change, Remedy, State, StateChanges, StateItem};
+use crate::model::{Remedy, State, StateChanges, StateItem};
 use crate::survey::Survey;
 
 /// What one state has.
@@ -30,12 +30,9 @@ pub struct Difference {
     pub from: ByteString,
     /// The other.
     pub to: ByteString,
-    /// Packages that only the other has.
-    pub added: Vec<ByteString>,
-    /// Packages that only the one has.
-    pub removed: Vec<ByteString>,
-    /// Packages at another version, or built anew.
-    pub changed: Vec<Change>,
+    /// What differs.
+    #[serde(flatten)]
+    pub changes: StateChanges,
     /// Whether both could be read; else nothing is known of what differs.
     pub is_known: bool,
     /// The command that makes the other the one in force; none where it is.
@@ -133,9 +130,7 @@ fn difference(
         holder: to.holder.clone(),
         from: from.number.clone(),
         to: to.number.clone(),
-        added: changes.added,
-        removed: changes.removed,
-        changed: changes.changed,
+        changes,
         is_known,
         remedies: switch(survey, held, history, to),
     }

@@ -90,9 +90,11 @@ fn of_state(state: &State) -> Vec<Event> {
         ..Event::of(state.manager, state.scope.clone(), action, name.clone())
     };
     let mut events: Vec<Event> = Vec::new();
-    events.extend(state.added.iter().map(|name| event(Action::Install, name, None, None)));
-    events.extend(state.removed.iter().map(|name| event(Action::Remove, name, None, None)));
-    events.extend(state.changed.iter().map(|one| event(Action::Upgrade, &one.name, one.from.clone(), one.to.clone())));
+    events.extend(state.changes.added.iter().map(|name| event(Action::Install, name, None, None)));
+    events.extend(state.changes.removed.iter().map(|name| event(Action::Remove, name, None, None)));
+    events.extend(
+        state.changes.changed.iter().map(|one| event(Action::Upgrade, &one.name, one.from.clone(), one.to.clone())),
+    );
     if events.is_empty() {
         let name = ByteString::from(transaction.as_str());
         events.push(event(Action::Switch, &name, None, None));

@@ -30,7 +30,7 @@ pub fn upkeep(survey: &Survey<'_>, names: &[ByteString], now: Option<i64>) -> Up
         if !names.is_empty() && !wanted.iter().any(|(of, _)| *of == holder) {
             continue;
         }
-        for (number, package) in (0..).zip(held.packages(detail)) {
+        for (number, package) in held.numbered(detail) {
             let is_wanted = names.is_empty() || wanted.contains(&(holder, number));
             if !is_wanted || !is_current(&package) || survey.is_foreign(holder, number) {
                 continue;

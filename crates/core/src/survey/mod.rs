@@ -9,7 +9,7 @@ use std::sync::OnceLock;
 use hashbrown::HashSet;
 use rayon::prelude::*;
 
-use crate::backend::{Detail, Hint, Installation, Launching};
+use crate::backend::{Detail, Hint, Installation, Launching, Requirement};
 use crate::bytes::{ByteString, path};
 use crate::fs::{Gap, Root};
 use crate::host::Host;
@@ -40,6 +40,8 @@ pub struct Survey<'s> {
 /// Every package with its commands, and which of them are the same software.
 #[derive(Debug)]
 pub struct Titled {
+    /// The holder and the number of each package.
+    pub keys: Vec<(u16, u32)>,
     /// The packages; what is another manager's is left out.
     pub packages: Vec<Package>,
     /// What each is told by.
@@ -138,13 +140,13 @@ impl<'s> Survey<'s> {
     /// The packages of each installation, without those that another manager put there.
     fn packages_by_holder(&self, detail: Detail) -> Vec<Vec<Package>> {
         // All are read before any is judged, so that one look through the records decides for all.
-        let mut all: Vec<Vec<Package>> =
+        let all: Vec<Vec<(u32, Package)>> =
             self.installations().par_iter().map(|held| packages_of(&**held, detail)).collect();
-        for (holder, packages) in (0..).zip(&mut all) {
-            let mut number = 0..;
-            packages.retain(|_| !self.is_foreign(holder, number.next().unwrap_or(u32::MAX)));
-        }
-        all
+        let own = |(holder, packages): (u16, Vec<(u32, Package)>)| {
+            let own = packages.into_iter().filter(|(number, _)| !self.is_foreign(holder, *number));
+            own.map(|(_, package)| package).collect()
+        };
+        (0..).zip(all).map(own).collect()
     }
 
     /// Every package with its commands and launchers, and their titles.
@@ -155,16 +157,16 @@ impl<'s> Survey<'s> {
     /// The packages with the requested detail. Titles rest on commands and launchers too.
     #[must_use]
     pub fn titled_in(&self, detail: Detail) -> Titled {
-        let read: Vec<(Vec<Package>, Vec<Hint>)> =
+        let read: Vec<_> =
             self.installations().par_iter().map(|held| (packages_of(&**held, detail), held.hints())).collect();
-        let (mut packages, mut known) = (Vec::new(), Vec::new());
+        let (mut keys, mut packages, mut known) = (Vec::new(), Vec::new(), Vec::new());
         for (holder, (of_holder, hints)) in (0..).zip(read) {
             let mut hints = hints.into_iter();
-            let mut number = 0..;
-            for package in of_holder {
-                let (number, hint) = (number.next().unwrap_or(u32::MAX), hints.next().unwrap_or_default());
+            for (number, package) in of_holder {
+                let hint = hints.next().unwrap_or_default();
                 if !self.is_foreign(holder, number) {
                     known.push(known_of(&package, hint));
+                    keys.push((holder, number));
                     packages.push(package);
                 }
             }
@@ -173,7 +175,7 @@ impl<'s> Survey<'s> {
         for (package, title) in packages.iter_mut().zip(&titles.of) {
             package.title = title.map(|title| titles.names[title as usize].clone());
         }
-        Titled { packages, known, titles }
+        Titled { keys, packages, known, titles }
     }
 
     /// The packages of each installation, with its coverage.
@@ -233,6 +235,23 @@ impl<'s> Survey<'s> {
         let mut found: Vec<(u16, u32)> = parts.flat_map(|name| self.numbered(name)).collect();
         found.retain(|(holder, number)| *self.installations()[usize::from(*holder)].owner(*number).id == *word);
         found.dedup();
+        found
+    }
+
+    /// What other installations of its manager need of these packages of an installation, each with its holder.
+    /// [`Requirement::needs`] is a number of the installation that is needed.
+    pub(crate) fn dependents_elsewhere(&self, holder: u16, needed: &[u32]) -> Vec<(u16, Requirement)> {
+        let held = &self.installations()[usize::from(holder)];
+        let owners: Vec<Owner> = needed.iter().map(|number| held.owner(*number)).collect();
+        let mut found = Vec::new();
+        for (other, one) in (0..).zip(self.installations()) {
+            if other == holder || one.location().manager != held.location().manager {
+                continue;
+            }
+            let dependents = one.relations().map(|relations| relations.dependents_on(&owners)).unwrap_or_default();
+            let numbered = |one: Requirement| Some(Requirement { needs: *needed.get(one.needs as usize)?, ..one });
+            found.extend(dependents.into_iter().filter_map(numbered).map(|one| (other, one)));
+        }
         found
     }
 
@@ -343,9 +362,9 @@ fn add_loss(coverage: &mut Vec<Coverage>, manager: ManagerId, loss: &Loss) {
 }
 
 /// The packages of one installation, with a line in the log for how many there are and how long it took.
-fn packages_of(held: &dyn Installation, detail: Detail) -> Vec<Package> {
+fn packages_of(held: &dyn Installation, detail: Detail) -> Vec<(u32, Package)> {
     let start = std::time::Instant::now();
-    let packages = held.packages(detail);
+    let packages = held.numbered(detail);
     let location = held.location();
     let micros = u64::try_from(start.elapsed().as_micros()).unwrap_or(u64::MAX);
     tracing::info!(manager = %location.manager, directory = %location.dir, packages = packages.len(), micros, "read");

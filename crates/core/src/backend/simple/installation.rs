@@ -17,7 +17,7 @@ use crate::model::Event;
 use crate::model::{
     Actor, Claim, Claimant, Coverage, CoverageState, Depth, Digest, Evidence, ExecTarget, FileRecord, Finding,
     FindingKind, Location, Loss, Losses, ManagerId, NameFilter, Owner, Package, PathClaim, RecordPosition, Remedy,
-    RemedyKind, Scope, Severity,
+    RemedyKind, Scope, Severity, package_id,
 };
 
 /// Which item claims a path, and by which of its places.
@@ -185,7 +185,7 @@ impl<'s, K: SimpleBackend + 's> Installation for SimpleInstallation<'s, K> {
         let Location { manager, scope, .. } = &self.location;
         let tail = item.tail.as_ref().unwrap_or(&item.name);
         Owner {
-            id: [format!("{manager}/{scope}/").as_bytes(), tail].concat().into(),
+            id: package_id(*manager, scope, tail),
             manager: *manager,
             scope: scope.clone(),
             name: item.name.clone(),

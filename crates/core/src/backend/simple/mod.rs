@@ -139,6 +139,11 @@ impl InstalledPackage {
         });
     }
 
+    /// The file in which it is recorded, else the installation's directory.
+    fn record_file(&self, at: &Location) -> ByteString {
+        self.evidence.first().map_or_else(|| at.dir.clone(), |one| one.file.clone())
+    }
+
     /// Adds a way to act on it.
     #[must_use]
     pub fn remedy(mut self, kind: RemedyKind, command: CommandLine) -> Self {
@@ -193,8 +198,7 @@ pub trait SimpleBackend: Send + Sync {
 
     /// Where an item declares a need.
     fn need_evidence(&self, at: &Location, item: &InstalledPackage, says: &str) -> Evidence {
-        let file = item.evidence.first().map_or_else(|| at.dir.clone(), |one| one.file.clone());
-        Evidence::at(file, "requirement", format!("needs {says}"))
+        Evidence::at(item.record_file(at), "requirement", format!("needs {says}"))
     }
 
     /// Who has to run the commands that change it.

@@ -28,7 +28,7 @@ impl<'s, K: SimpleBackend + 's> Relations for SimpleInstallation<'s, K> {
         let remedy = self.backend.remove_unneeded(&items)?;
         let evidence = |number: u32| {
             let item = self.item(number);
-            let file = item.evidence.first().map_or_else(|| self.location.dir.clone(), |one| one.file.clone());
+            let file = item.record_file(&self.location);
             (number, Evidence::at(file, "reason", format!("{} was installed as a dependency", item.name)))
         };
         Some(Unneeded { packages: found.into_iter().map(evidence).collect(), remedy: Some(remedy) })

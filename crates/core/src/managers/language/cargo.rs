@@ -53,11 +53,12 @@ impl Manager for Cargo {
     }
 
     fn caches(&self) -> &'static [CachePlace] {
-        const PLACES: &[CachePlace] = &[
-            CachePlace::without_command("sources of crates", "~/.cargo/registry"),
-            CachePlace::without_command("repositories of crates", "~/.cargo/git"),
-        ];
-        PLACES
+        const {
+            &[
+                CachePlace::without_command("sources of crates", "~/.cargo/registry"),
+                CachePlace::without_command("repositories of crates", "~/.cargo/git"),
+            ]
+        }
     }
 
     fn discover<'h>(&self, host: &'h Host) -> Vec<Box<dyn Installation + 'h>> {

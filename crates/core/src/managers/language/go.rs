@@ -41,11 +41,12 @@ impl Manager for Go {
     }
 
     fn caches(&self) -> &'static [CachePlace] {
-        const PLACES: &[CachePlace] = &[
-            CachePlace::cleared_by("what the go command compiled", "~/.cache/go-build", "go clean -cache"),
-            CachePlace::cleared_by("sources of modules", "~/go/pkg/mod", "go clean -modcache"),
-        ];
-        PLACES
+        const {
+            &[
+                CachePlace::cleared_by("what the go command compiled", "~/.cache/go-build", "go clean -cache"),
+                CachePlace::cleared_by("sources of modules", "~/go/pkg/mod", "go clean -modcache"),
+            ]
+        }
     }
 
     fn discover<'h>(&self, host: &'h Host) -> Vec<Box<dyn Installation + 'h>> {

@@ -39,8 +39,7 @@ impl Manager for Asdf {
     }
 
     fn caches(&self) -> &'static [CachePlace] {
-        const PLACES: &[CachePlace] = &[CachePlace::without_command("downloads of asdf", "~/.asdf/downloads")];
-        PLACES
+        const { &[CachePlace::without_command("downloads of asdf", "~/.asdf/downloads")] }
     }
 
     fn discover<'h>(&self, host: &'h Host) -> Vec<Box<dyn Installation + 'h>> {

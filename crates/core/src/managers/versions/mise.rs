@@ -41,8 +41,7 @@ impl Manager for Mise {
     }
 
     fn caches(&self) -> &'static [CachePlace] {
-        const PLACES: &[CachePlace] = &[CachePlace::without_command("downloads of mise", "~/.cache/mise")];
-        PLACES
+        const { &[CachePlace::without_command("downloads of mise", "~/.cache/mise")] }
     }
 
     fn discover<'h>(&self, host: &'h Host) -> Vec<Box<dyn Installation + 'h>> {

@@ -47,8 +47,7 @@ impl Manager for Nvm {
     }
 
     fn caches(&self) -> &'static [CachePlace] {
-        const PLACES: &[CachePlace] = &[CachePlace::without_command("archives that nvm downloaded", "~/.nvm/.cache")];
-        PLACES
+        const { &[CachePlace::without_command("archives that nvm downloaded", "~/.nvm/.cache")] }
     }
 
     fn discover<'h>(&self, host: &'h Host) -> Vec<Box<dyn Installation + 'h>> {

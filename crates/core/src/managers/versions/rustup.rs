@@ -56,8 +56,7 @@ impl Manager for Rustup {
     }
 
     fn caches(&self) -> &'static [CachePlace] {
-        const PLACES: &[CachePlace] = &[CachePlace::without_command("downloads of rustup", "~/.rustup/downloads")];
-        PLACES
+        const { &[CachePlace::without_command("downloads of rustup", "~/.rustup/downloads")] }
     }
 
     fn discover<'h>(&self, host: &'h Host) -> Vec<Box<dyn Installation + 'h>> {

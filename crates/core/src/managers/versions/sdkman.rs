@@ -39,9 +39,7 @@ impl Manager for Sdkman {
     }
 
     fn caches(&self) -> &'static [CachePlace] {
-        const PLACES: &[CachePlace] =
-            &[CachePlace::without_command("archives that SDKMAN downloaded", "~/.sdkman/tmp")];
-        PLACES
+        const { &[CachePlace::without_command("archives that SDKMAN downloaded", "~/.sdkman/tmp")] }
     }
 
     fn discover<'h>(&self, host: &'h Host) -> Vec<Box<dyn Installation + 'h>> {

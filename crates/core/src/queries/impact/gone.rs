@@ -8,6 +8,7 @@ use crate::bytes::{ByteString, path};
 use crate::fs::Kind;
 use crate::index::{ClaimIndex, FoundClaim};
 use crate::model::{Claimant, Depth};
+use crate::queries::by_holder;
 use crate::survey::Survey;
 
 /// What would be gone.
@@ -25,11 +26,8 @@ impl<'a, 's> Gone<'a, 's> {
         let places = survey.claims(std::iter::empty());
         let mut gone = Gone { survey, files: HashSet::new(), packages: packages.iter().copied().collect(), places };
         let mut files = Vec::new();
-        for (holder, held) in (0..).zip(survey.installations()) {
-            let wanted = of_holder(packages, holder);
-            if !wanted.is_empty()
-                && let Some(records) = held.file_records()
-            {
+        for (holder, wanted) in by_holder(packages.iter().copied()) {
+            if let Some(records) = survey.installations()[usize::from(holder)].file_records() {
                 files.extend(records.file_records(&wanted, Depth::Presence).into_iter().map(|one| one.path));
             }
         }
@@ -88,9 +86,4 @@ impl<'a, 's> Gone<'a, 's> {
         }
         self.takes(&self.survey.ownership(index, canonical).packages)
     }
-}
-
-/// The numbers of those packages that are one holder's.
-pub(super) fn of_holder(packages: &[(u16, u32)], holder: u16) -> Vec<u32> {
-    packages.iter().filter(|(of, _)| *of == holder).map(|(_, number)| *number).collect()
 }

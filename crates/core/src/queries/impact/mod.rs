@@ -8,11 +8,11 @@ use hashbrown::HashSet;
 use schemars::JsonSchema;
 use serde::Serialize;
 
-use super::{CheckContext, Located};
+use super::{CheckContext, Located, by_holder};
 use crate::bytes::ByteString;
 use crate::model::{Evidence, Owner};
 use crate::resolve::Context;
-use gone::{Gone, of_holder};
+use gone::Gone;
 
 /// A command in one context, before and after the removal.
 #[derive(Debug, Clone, PartialEq, Eq, Serialize, JsonSchema)]
@@ -94,9 +94,6 @@ pub struct Impact {
     pub protected: Vec<Evidence>,
     /// The other packages of the names that were asked for, each by itself.
     pub others: Vec<Impact>,
-    /// Packages of other installations that need what would go.
-    #[serde(skip)]
-    across: Vec<Broken>,
 }
 
 /// The environments, scripts and compiled programs that need files of these packages (holder and number), whoever
@@ -115,11 +112,8 @@ pub fn impact(cx: &CheckContext<'_, '_>, packages: &[(u16, u32)]) -> Impact {
     let survey = cx.survey;
     let mut answer = Impact::default();
     let mut dependents = Vec::new();
-    for (holder, held) in (0..).zip(survey.installations()) {
-        let of_holder = of_holder(packages, holder);
-        if of_holder.is_empty() {
-            continue;
-        }
+    for (holder, of_holder) in by_holder(packages.iter().copied()) {
+        let held = &survey.installations()[usize::from(holder)];
         let relations = held.relations();
         answer.packages.extend(of_holder.iter().map(|number| held.owner(*number)));
         let protections = of_holder.iter().filter_map(|number| relations?.protection(*number));
@@ -129,29 +123,27 @@ pub fn impact(cx: &CheckContext<'_, '_>, packages: &[(u16, u32)]) -> Impact {
             None => answer.unknown.push(held.location().manager.to_string()),
         }
     }
-    for (holder, held) in (0..).zip(survey.installations()) {
-        let manager = held.location().manager;
-        let of_manager = |owner: &Owner| owner.manager == manager;
-        let mut of_others: Vec<Owner> = answer.packages.iter().filter(|owner| of_manager(owner)).cloned().collect();
-        let others = dependents.iter().filter(|(of, ..)| *of != holder);
-        let taken = others.map(|(of, number, _)| survey.installations()[usize::from(*of)].owner(*number));
-        of_others.extend(taken.filter(of_manager));
-        let Some(relations) = held.relations().filter(|_| !of_others.is_empty()) else { continue };
-        let known = |number: u32| dependents.iter().any(|(of, other, _)| (*of, *other) == (holder, number));
-        let lost: Vec<_> = relations.dependents_on(&of_others).into_iter().filter(|one| !known(one.package)).collect();
-        answer.across.extend(lost.into_iter().map(|one| Broken {
-            how: How::Dependency,
-            path: None,
-            owner: Some(held.owner(one.package)),
-            loses: of_others.get(one.needs as usize).map(Owner::full_name).unwrap_or_default(),
-            noticed: false,
-            evidence: vec![one.evidence],
-        }));
-    }
-    answer.unknown.dedup();
     // What the manager takes along is gone as well, and everything that breaks because of that breaks too.
     let taken = dependents.iter().map(|(holder, number, _)| (*holder, *number));
     let all: Vec<(u16, u32)> = packages.iter().copied().chain(taken).collect();
+    let mut across: Vec<Broken> = Vec::new();
+    for (holder, numbers) in by_holder(all.iter().copied()) {
+        let held = &survey.installations()[usize::from(holder)];
+        for (other, one) in survey.dependents_elsewhere(holder, &numbers) {
+            if dependents.iter().any(|(of, number, _)| (*of, *number) == (other, one.package)) {
+                continue;
+            }
+            across.push(Broken {
+                how: How::Dependency,
+                path: None,
+                owner: Some(survey.installations()[usize::from(other)].owner(one.package)),
+                loses: held.owner(one.needs).full_name(),
+                noticed: false,
+                evidence: vec![one.evidence],
+            });
+        }
+    }
+    answer.unknown.dedup();
     let gone = Gone::of(survey, &all);
     let noticed: HashSet<ByteString> = dependents
         .iter()
@@ -167,7 +159,7 @@ pub fn impact(cx: &CheckContext<'_, '_>, packages: &[(u16, u32)]) -> Impact {
         noticed: true,
         evidence: vec![evidence],
     }));
-    answer.broken.append(&mut answer.across);
+    answer.broken.append(&mut across);
     answer.commands = commands::commands(cx, &gone);
     answer.broken.extend(breaks::programs(cx, &gone));
     answer.broken.extend(breaks::environments(cx, &gone));

@@ -68,8 +68,8 @@ fn cache(
 ) -> Option<Cache> {
     let root = survey.root();
     let dir = root.canonicalize(dir);
-    let bytes = usage(root, &dir, linked)?;
-    if bytes.is_some_and(|bytes| bytes < SMALLEST) {
+    let Usage { bytes, is_empty } = usage(root, &dir, linked)?;
+    if is_empty || bytes.is_some_and(|bytes| bytes < SMALLEST) {
         return None;
     }
     let scope = user.map_or(Scope::System, |user| Scope::User(user.name.clone()));
@@ -91,22 +91,24 @@ fn cache(
 /// Bytes that a file, or a directory with everything in it, takes on the disk; `None` where a part of it could not be
 /// looked at, or it is not there.
 pub fn tree_size(root: &Root, start: &ByteString) -> Option<u64> {
-    let found = root.entry(start).ok()?;
-    if found.kind == Kind::Dir {
-        usage(root, start, &HashSet::new()).unwrap_or(Some(found.disk))
-    } else {
-        Some(found.disk)
-    }
+    usage(root, start, &HashSet::new())?.bytes
 }
 
-/// Bytes of a tree, every file once and without those that are counted elsewhere: the inner value is `None` where a part
-/// could not be looked at, the outer one where there is no file in it.
-fn usage(root: &Root, dir: &ByteString, linked: &HashSet<(u64, u64)>) -> Option<Option<u64>> {
-    root.entry(dir).ok()?;
+/// What a tree takes.
+struct Usage {
+    /// Bytes on the disk; `None` where a part could not be looked at.
+    bytes: Option<u64>,
+    /// Whether there is nothing in it but directories.
+    is_empty: bool,
+}
+
+/// What a tree takes, every file once and without those that are counted elsewhere; `None` where it is not there.
+fn usage(root: &Root, start: &ByteString, linked: &HashSet<(u64, u64)>) -> Option<Usage> {
+    root.entry(start).ok()?;
     let gaps = root.gaps().len();
     let (bytes, is_empty) = (AtomicU64::new(0), AtomicBool::new(true));
     let seen = Mutex::new(HashSet::new());
-    root.each_entry(dir, &|_, meta| {
+    root.each_entry(start, &|_, meta| {
         if meta.kind != Kind::Dir {
             is_empty.store(false, Ordering::Relaxed);
         }
@@ -120,5 +122,6 @@ fn usage(root: &Root, dir: &ByteString, linked: &HashSet<(u64, u64)>) -> Option<
         }
         true
     });
-    (!is_empty.into_inner()).then(|| (root.gaps().len() == gaps).then(|| bytes.into_inner()))
+    let is_whole = root.gaps().len() == gaps;
+    Some(Usage { bytes: is_whole.then(|| bytes.into_inner()), is_empty: is_empty.into_inner() })
 }

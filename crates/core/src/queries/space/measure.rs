@@ -8,6 +8,7 @@ use rayon::prelude::*;
 use crate::bytes::{ByteString, path};
 use crate::fs::{FsError, Kind, Meta};
 use crate::model::{Depth, FileRecord};
+use crate::queries::by_holder;
 use crate::survey::Survey;
 
 /// A package: holder and number.
@@ -95,13 +96,14 @@ pub(super) fn measure(survey: &Survey<'_>, only: Option<&HashSet<Key>>) -> Measu
 /// The files that managers list one by one.
 fn add_listed(survey: &Survey<'_>, only: Option<&HashSet<Key>>, measured: &mut Measured, files: &mut Files) {
     let root = survey.root();
+    let of_holder = only.map(|only| by_holder(only.iter().copied()));
     for (holder, held) in (0..).zip(survey.installations()) {
         let Some(records) = held.file_records() else { continue };
-        let numbers = only.map(|only| of_holder(only, holder));
-        if numbers.as_ref().is_some_and(Vec::is_empty) {
+        let numbers = of_holder.as_ref().map(|of_holder| of_holder.get(&holder).map_or(&[][..], Vec::as_slice));
+        if numbers.is_some_and(<[u32]>::is_empty) {
             continue;
         }
-        records.each_batch(numbers.as_deref(), Depth::Presence, &mut |mut batch: Vec<FileRecord>| {
+        records.each_batch(numbers, Depth::Presence, &mut |mut batch: Vec<FileRecord>| {
             batch.retain(|one| !survey.is_foreign(holder, one.package));
             let of_dir = |together: &[FileRecord]| -> Vec<(u32, Result<Meta, FsError>)> {
                 let dir = root.dir(path::parent(&together[0].path));
@@ -124,10 +126,6 @@ fn add_listed(survey: &Survey<'_>, only: Option<&HashSet<Key>>, measured: &mut M
             }
         });
     }
-}
-
-fn of_holder(keys: &HashSet<Key>, holder: u16) -> Vec<u32> {
-    keys.iter().filter(|(of, _)| *of == holder).map(|(_, number)| *number).collect()
 }
 
 /// What a walk through one tree finds.

@@ -28,6 +28,57 @@ pub enum Counted {
     Measured,
 }
 
+impl Counted {
+    /// The word used in every output.
+    #[must_use]
+    pub fn word(self) -> &'static str {
+        match self {
+            Counted::Recorded => "recorded",
+            Counted::Measured => "measured",
+        }
+    }
+}
+
+/// What packages take.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, JsonSchema)]
+pub struct Cost {
+    /// The packages.
+    pub packages: Vec<ByteString>,
+    /// Bytes of files that no other package has; `null` where neither files nor a record tell of each package.
+    pub own: Option<u64>,
+    /// Bytes of files that other packages have as well; `null` where that is not known of each package.
+    pub shared: Option<u64>,
+    /// Bytes that removing all of it would free, with what only it needs: 0 where others need it, `null` where that is
+    /// not known of each package.
+    pub reclaimable: Option<u64>,
+    /// How its size is known; `recorded` where that is so of any package.
+    pub counted: Counted,
+    /// Where sizes that were not measured stand.
+    pub evidence: Vec<Evidence>,
+}
+
+impl Cost {
+    /// Bytes on the disk, as far as they are known.
+    #[must_use]
+    pub fn total(&self) -> u64 {
+        self.own.unwrap_or(0).saturating_add(self.shared.unwrap_or(0))
+    }
+
+    /// Several together: a size is known where each is.
+    fn sum<'c>(costs: impl Iterator<Item = &'c Cost> + Clone) -> Self {
+        let sum = |of: fn(&Cost) -> Option<u64>| costs.clone().map(of).sum::<Option<u64>>();
+        let is_measured = costs.clone().all(|one| one.counted == Counted::Measured);
+        Cost {
+            own: sum(|one| one.own),
+            shared: sum(|one| one.shared),
+            reclaimable: sum(|one| one.reclaimable),
+            counted: if is_measured { Counted::Measured } else { Counted::Recorded },
+            packages: costs.clone().flat_map(|one| one.packages.clone()).collect(),
+            evidence: costs.flat_map(|one| one.evidence.clone()).collect(),
+        }
+    }
+}
+
 /// What a title takes in one installation.
 #[derive(Debug, Clone, PartialEq, Eq, Serialize, JsonSchema)]
 pub struct Part {
@@ -37,19 +88,9 @@ pub struct Part {
     pub scope: Scope,
     /// Where it lies.
     pub location: ByteString,
-    /// The packages.
-    pub packages: Vec<ByteString>,
-    /// Bytes of files that no other package has; `null` where neither files nor a record tell.
-    pub own: Option<u64>,
-    /// Bytes of files that other packages have as well.
-    pub shared: Option<u64>,
-    /// Bytes that removing it would free, with what only it needs: 0 where others need it, `null` where that is not
-    /// known.
-    pub reclaimable: Option<u64>,
-    /// How its size is known.
-    pub counted: Counted,
-    /// Where a size that was not measured stands.
-    pub evidence: Vec<Evidence>,
+    /// What it takes.
+    #[serde(flatten)]
+    pub cost: Cost,
 }
 
 /// What one piece of software takes.
@@ -57,19 +98,10 @@ pub struct Part {
 pub struct TitleSpace {
     /// The software.
     pub title: ByteString,
-    /// Its packages.
-    pub packages: Vec<ByteString>,
-    /// Bytes of files that no other package has; `null` where that is not known of each package.
-    pub own: Option<u64>,
-    /// Bytes of files that other packages have as well; `null` where that is not known of each package.
-    pub shared: Option<u64>,
-    /// Bytes that removing all of it would free; `null` where that is not known of each package.
-    pub reclaimable: Option<u64>,
-    /// How its size is known; `recorded` where that is so of any package.
-    pub counted: Counted,
-    /// Where sizes that were not measured stand.
-    pub evidence: Vec<Evidence>,
-    /// The same for each installation.
+    /// What all its packages take.
+    #[serde(flatten)]
+    pub cost: Cost,
+    /// The same for each installation, the most expensive first.
     pub installations: Vec<Part>,
 }
 
@@ -104,29 +136,10 @@ pub struct Space {
 pub fn space(survey: &Survey<'_>, wanted: Option<&[(u16, u32)]>) -> Space {
     let titled = survey.titled_in(Detail { programs: true, evidence: true, ..Detail::default() });
     let measured = measure(survey, None);
-    let mut numbers: HashMap<ByteString, Vec<Key>> = HashMap::new();
-    for (holder, held) in (0..).zip(survey.installations()) {
-        for (number, id) in (0..).zip(held.ids()) {
-            numbers.entry(id).or_default().push((holder, number));
-        }
-        // Where numbers have gaps, ids are not in their order.
-        for (number, _) in held.trees() {
-            let key = (holder, number);
-            let keys = numbers.entry(held.owner(number).id).or_default();
-            if !keys.contains(&key) {
-                *keys = vec![key];
-            }
-        }
-    }
     let mut totals = SpaceTotals::default();
     let mut titles: HashMap<ByteString, Vec<(Key, &Package)>> = HashMap::new();
-    for package in titled.packages.iter().filter(|package| package.status != Status::ConfigRemains) {
-        let Some(key) = numbers
-            .get_mut(&package.id)
-            .and_then(|keys| if keys.len() > 1 { Some(keys.remove(0)) } else { keys.first().copied() })
-        else {
-            continue;
-        };
+    let numbered = titled.keys.iter().copied().zip(&titled.packages);
+    for (key, package) in numbered.filter(|(_, package)| package.status != Status::ConfigRemains) {
         totals.packages += 1;
         match (measured.sizes.contains_key(&key), package.size) {
             (true, _) => {}
@@ -146,8 +159,7 @@ pub fn space(survey: &Survey<'_>, wanted: Option<&[(u16, u32)]>) -> Space {
         .filter(|(_, packages)| is_wanted(packages))
         .map(|(title, packages)| of_title(title, packages, &measured, &mut reclaiming))
         .collect();
-    let cost = |one: &TitleSpace| one.own.unwrap_or(0).saturating_add(one.shared.unwrap_or(0));
-    found.sort_by(|a, b| (cost(b), &a.title).cmp(&(cost(a), &b.title)));
+    found.sort_by(|a, b| (b.cost.total(), &a.title).cmp(&(a.cost.total(), &b.title)));
     let caches = if wanted.is_none() { caches::caches(survey, &measured.linked) } else { Vec::new() };
     totals.caches = caches.iter().filter_map(|cache| cache.bytes).sum();
     Space { titles: found, caches, totals }
@@ -180,21 +192,9 @@ fn of_title(
     };
     let mut parts: Vec<Part> =
         packages.chunk_by(together).map(|some| of_installation(some, measured, reclaiming)).collect();
-    parts.sort_by_key(|part| Reverse(part.own.unwrap_or(0).saturating_add(part.shared.unwrap_or(0))));
-    let sum = |of: &dyn Fn(&Part) -> Option<u64>| parts.iter().map(of).sum::<Option<u64>>();
-    TitleSpace {
-        title,
-        packages: packages.iter().map(|(_, package)| package.id.clone()).collect(),
-        own: sum(&|part| part.own),
-        shared: sum(&|part| part.shared),
-        reclaimable: sum(&|part| part.reclaimable),
-        counted: match parts.iter().all(|part| part.counted == Counted::Measured) {
-            true => Counted::Measured,
-            false => Counted::Recorded,
-        },
-        evidence: parts.iter().flat_map(|part| part.evidence.clone()).collect(),
-        installations: parts,
-    }
+    let cost = Cost::sum(parts.iter().map(|part| &part.cost));
+    parts.sort_by_key(|part| Reverse(part.cost.total()));
+    TitleSpace { title, cost, installations: parts }
 }
 
 fn of_installation(packages: &[(Key, &Package)], measured: &Measured, reclaiming: &mut Reclaiming<'_, '_>) -> Part {
@@ -209,11 +209,13 @@ fn of_installation(packages: &[(Key, &Package)], measured: &Measured, reclaiming
         manager: first.manager,
         scope: first.scope.clone(),
         location: first.location.clone(),
-        packages: packages.iter().map(|(_, package)| package.id.clone()).collect(),
-        own: packages.iter().map(own).sum(),
-        shared: packages.iter().map(shared).sum(),
-        reclaimable: if is_measured { reclaiming.bytes(&keys) } else { None },
-        counted: if is_measured { Counted::Measured } else { Counted::Recorded },
-        evidence: by_record.filter_map(|(_, package)| package.evidence.first().cloned()).collect(),
+        cost: Cost {
+            packages: packages.iter().map(|(_, package)| package.id.clone()).collect(),
+            own: packages.iter().map(own).sum(),
+            shared: packages.iter().map(shared).sum(),
+            reclaimable: if is_measured { reclaiming.bytes(&keys) } else { None },
+            counted: if is_measured { Counted::Measured } else { Counted::Recorded },
+            evidence: by_record.filter_map(|(_, package)| package.evidence.first().cloned()).collect(),
+        },
     }
 }

@@ -3,9 +3,10 @@
 use hashbrown::{HashMap, HashSet};
 
 use super::measure::{Key, Measured};
-use crate::backend::{Detail, Relations};
+use crate::backend::Detail;
 use crate::managers;
-use crate::model::{ManagerKind, Owner, Reason};
+use crate::model::{ManagerKind, Reason};
+use crate::queries::by_holder;
 use crate::survey::Survey;
 
 /// Who needs whom in one installation.
@@ -38,8 +39,8 @@ impl Graph {
                 dependents.entry(one.needs).or_default().push(one.package);
             }
         }
-        let packages = held.packages(Detail::default());
-        let asked = (0..).zip(&packages).filter(|(_, package)| package.reason != Reason::Dependency);
+        let asked = held.numbered(Detail::default()).into_iter();
+        let asked = asked.filter(|(_, package)| package.reason != Reason::Dependency);
         let mut roots: Vec<u32> = asked.map(|(number, _)| number).collect();
         let kept: HashSet<u32> = relations.kept().into_iter().map(|(number, _)| number).collect();
         let protected: HashSet<u32> =
@@ -81,7 +82,6 @@ impl<'a, 's> Reclaiming<'a, 's> {
     /// need them. `None` where that is not known.
     fn going(&mut self, holder: u16, numbers: &[u32]) -> Option<Vec<u32>> {
         let survey = self.survey;
-        let needed_elsewhere = self.is_needed_elsewhere(holder, numbers);
         let graph = self.graphs.entry(holder).or_insert_with(|| Graph::of(survey, holder)).as_ref()?;
         let gone: HashSet<u32> = numbers.iter().copied().collect();
         let is_needed = |number: &u32| {
@@ -89,7 +89,7 @@ impl<'a, 's> Reclaiming<'a, 's> {
             dependents.into_iter().any(|other| !gone.contains(other))
         };
         let is_bound = numbers.iter().any(|number| is_needed(number) || graph.protected.contains(number));
-        if is_bound || needed_elsewhere {
+        if is_bound || !survey.dependents_elsewhere(holder, numbers).is_empty() {
             return Some(Vec::new());
         }
         let after = graph.reached(&gone);
@@ -97,25 +97,10 @@ impl<'a, 's> Reclaiming<'a, 's> {
         Some(gone.iter().copied().chain(freed).collect())
     }
 
-    fn is_needed_elsewhere(&self, holder: u16, numbers: &[u32]) -> bool {
-        let all = self.survey.installations();
-        let held = &all[usize::from(holder)];
-        let owners: Vec<Owner> = numbers.iter().map(|number| held.owner(*number)).collect();
-        let others =
-            (0..).zip(all).filter(|(other, one)| *other != holder && one.location().manager == held.location().manager);
-        let relations = others.filter_map(|(_, one)| one.relations());
-        relations.into_iter().any(|relations: &dyn Relations| !relations.dependents_on(&owners).is_empty())
-    }
-
     /// The bytes that removing these packages would free. `None` where that is not known.
     pub(super) fn bytes(&mut self, packages: &[Key]) -> Option<u64> {
         let mut going: HashSet<Key> = HashSet::new();
-        let mut holders: Vec<u16> = packages.iter().map(|(holder, _)| *holder).collect();
-        holders.sort_unstable();
-        holders.dedup();
-        for holder in holders {
-            let numbers: Vec<u32> =
-                packages.iter().filter(|(of, _)| *of == holder).map(|(_, number)| *number).collect();
+        for (holder, numbers) in by_holder(packages.iter().copied()) {
             going.extend(self.going(holder, &numbers)?.into_iter().map(|number| (holder, number)));
         }
         // What lies within a tree that goes, goes with it.

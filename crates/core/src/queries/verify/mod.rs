@@ -15,7 +15,7 @@ use crate::digests;
 use crate::fs::Kind;
 use crate::index::FoundClaim;
 use crate::model::{Claimant, Depth, Evidence, Finding, FindingKind, ManagerId, Owner, Severity};
-use crate::queries::advice;
+use crate::queries::{advice, by_holder};
 use crate::survey::Survey;
 
 pub use crate::digests::Progress;
@@ -63,13 +63,11 @@ pub struct Question<'a> {
 #[must_use]
 pub fn verify(survey: &Survey<'_>, question: Question<'_>, progress: &dyn Progress) -> Verified {
     let held = |holder: u16| &survey.installations()[usize::from(holder)];
+    let named = question.packages.map(|packages| by_holder(packages.iter().copied()));
     let mut asked: Vec<(u16, Option<Vec<u32>>)> = Vec::new();
     for (holder, held) in (0..).zip(survey.installations()) {
         let is_of = question.managers.is_empty() || question.managers.contains(&held.location().manager);
-        let of_holder = |packages: &[(u16, u32)]| {
-            packages.iter().filter(|(of, _)| *of == holder).map(|(_, number)| *number).collect::<Vec<u32>>()
-        };
-        let wanted = question.packages.map(of_holder);
+        let wanted = named.as_ref().map(|named| named.get(&holder).cloned().unwrap_or_default());
         if is_of && wanted.as_ref().is_none_or(|wanted| !wanted.is_empty()) {
             asked.push((holder, wanted));
         }

@@ -82,21 +82,16 @@ pub fn why(cx: &CheckContext<'_, '_>, packages: &[(u16, u32)]) -> Why {
                 .or_else(|| web.kept(&Node::Package(holder, number)).cloned()),
             is_complete: web.is_read(holder),
         });
-        let mut chains = chains(&mut web, (holder, number), false);
+        let programs = web.programs((holder, number));
+        let mut chains = chains(&mut web, (holder, number), &programs, false);
         // What only a suggestion keeps is told where nothing else does.
         if !chains.iter().any(|chain| chain.asked_for == Some(true) || chain.kept) {
-            let weaker = self::chains(&mut web, (holder, number), true);
+            let weaker = self::chains(&mut web, (holder, number), &programs, true);
             chains = if weaker.is_empty() { chains } else { weaker };
         }
         if chains.is_empty() {
-            let link = web.link(&Node::Package(holder, number), None);
-            chains.push(Chain {
-                id: link.id.clone(),
-                asked_for: asked_for(web.reason(holder, number)),
-                kept: false,
-                request: None,
-                chain: vec![link],
-            });
+            let asked_for = asked_for(web.reason(holder, number));
+            chains.push(chain(&mut web, &HashMap::new(), &Node::Package(holder, number), asked_for));
         }
         answer.chains.append(&mut chains);
     }
@@ -112,8 +107,9 @@ fn asked_for(reason: Reason) -> Option<bool> {
     }
 }
 
-/// The shortest chain from each thing that stands at the top of one.
-fn chains(web: &mut Web<'_, '_>, target: (u16, u32), suggested: bool) -> Vec<Chain> {
+/// The shortest chain from each thing that stands at the top of one. `programs` need the package without its manager
+/// knowing.
+fn chains(web: &mut Web<'_, '_>, target: (u16, u32), programs: &[(Node, Step)], suggested: bool) -> Vec<Chain> {
     let start = Node::Package(target.0, target.1);
     let mut below: HashMap<Node, Step> = HashMap::new();
     let mut seen: HashSet<Node> = HashSet::from_iter([start.clone()]);
@@ -124,7 +120,10 @@ fn chains(web: &mut Web<'_, '_>, target: (u16, u32), suggested: bool) -> Vec<Cha
         tops.push((start.clone(), Some(true)));
     }
     while !level.is_empty() {
-        let mut steps = web.above(&level, suggested, level[0] == start);
+        let mut steps = web.above(&level, suggested);
+        if level[0] == start {
+            steps.extend(programs.iter().cloned());
+        }
         // Of two ways of the same length the harder one is told.
         steps.sort_by_key(|(_, step)| step.relation);
         let held_up: HashSet<Node> = steps.iter().map(|(_, step)| step.node.clone()).collect();
@@ -159,7 +158,6 @@ fn chains(web: &mut Web<'_, '_>, target: (u16, u32), suggested: bool) -> Vec<Cha
     found.sort_by_cached_key(|chain| {
         (chain.chain.len(), chain.asked_for != Some(true), weakest(chain).is_some_and(Relation::is_optional), id(chain))
     });
-    found.iter_mut().for_each(|chain| chain.id = chain.chain.last().map(|link| link.id.clone()).unwrap_or_default());
     found
 }
 
@@ -172,7 +170,7 @@ fn chain(web: &mut Web<'_, '_>, below: &HashMap<Node, Step>, top: &Node, asked_f
         at = &step.node;
     }
     let kept = web.kept(top).is_some();
-    Chain { id: ByteString::default(), asked_for, kept, request: None, chain }
+    Chain { id: chain[chain.len() - 1].id.clone(), asked_for, kept, request: None, chain }
 }
 
 /// Adds to each chain how that came which it begins with.

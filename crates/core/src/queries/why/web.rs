@@ -5,9 +5,9 @@ use hashbrown::HashMap;
 use super::ChainLink;
 use crate::backend::{Detail, Installation, Relations, Requirement};
 use crate::bytes::{ByteString, path};
-use crate::model::{Evidence, Owner, Reason, Relation, Scope};
-use crate::queries::CheckContext;
+use crate::model::{Evidence, Reason, Relation, Scope};
 use crate::queries::impact::{How, lost_by};
+use crate::queries::{CheckContext, by_holder};
 
 /// Something that can need packages.
 #[derive(Debug, Clone, PartialEq, Eq, Hash)]
@@ -33,7 +33,7 @@ type Above = Option<HashMap<u32, Vec<Requirement>>>;
 pub(super) struct Web<'a, 's> {
     cx: &'a CheckContext<'a, 's>,
     above: HashMap<u16, Above>,
-    reasons: HashMap<u16, Vec<Reason>>,
+    reasons: HashMap<u16, HashMap<u32, Reason>>,
     kept: HashMap<u16, HashMap<u32, Evidence>>,
 }
 
@@ -49,12 +49,11 @@ impl<'a, 's> Web<'a, 's> {
     /// Whether a package was asked for.
     pub(super) fn reason(&mut self, holder: u16, number: u32) -> Reason {
         let held = self.held(holder);
-        let reasons = self
-            .reasons
-            .entry(holder)
-            .or_insert_with(|| held.packages(Detail::default()).into_iter().map(|package| package.reason).collect());
-        // What a store has besides the packages of profiles came along with them.
-        reasons.get(number as usize).copied().unwrap_or(Reason::Dependency)
+        let reasons = self.reasons.entry(holder).or_insert_with(|| {
+            held.numbered(Detail::default()).into_iter().map(|(at, one)| (at, one.reason)).collect()
+        });
+        // Paths of a store that a profile has, or that are no software, came along as well.
+        reasons.get(&number).copied().unwrap_or(Reason::Dependency)
     }
 
     /// Whether a user asked for it; `None` where that is not recorded. A thing that is no package stands for itself.
@@ -91,9 +90,8 @@ impl<'a, 's> Web<'a, 's> {
         self.of(holder).is_some()
     }
 
-    /// What needs these, each with what it needs. `suggested` takes suggestions for needs; `programs` also looks for
-    /// environments and programs of others that need the first of them.
-    pub(super) fn above(&mut self, level: &[Node], suggested: bool, programs: bool) -> Vec<(Node, Step)> {
+    /// What needs these, each with what it needs. `suggested` takes suggestions for needs.
+    pub(super) fn above(&mut self, level: &[Node], suggested: bool) -> Vec<(Node, Step)> {
         let mut found = Vec::new();
         let packages: Vec<(u16, u32)> = level.iter().filter_map(Node::package).collect();
         for &(holder, number) in &packages {
@@ -107,39 +105,23 @@ impl<'a, 's> Web<'a, 's> {
         }
         self.add_foreign(&packages, &mut found);
         found.extend(packages.iter().filter_map(|package| self.application(*package)));
-        if programs && let Some(first) = packages.first() {
-            self.add_programs(*first, &mut found);
-        }
         found
     }
 
     /// What needs these in other installations of their managers, and what keeps them without being a package.
     fn add_foreign(&self, packages: &[(u16, u32)], found: &mut Vec<(Node, Step)>) {
-        let all = self.cx.survey.installations();
-        let mut holders: Vec<u16> = packages.iter().map(|(holder, _)| *holder).collect();
-        holders.sort_unstable();
-        holders.dedup();
-        for holder in holders {
-            let numbers: Vec<u32> =
-                packages.iter().filter(|(of, _)| *of == holder).map(|(_, number)| *number).collect();
-            let Some(relations) = self.held(holder).relations() else { continue };
+        for (holder, numbers) in by_holder(packages.iter().copied()) {
+            let held = self.held(holder);
+            let Some(relations) = held.relations() else { continue };
             found.extend(relations.keepers(&numbers).into_iter().map(|(number, path, evidence)| {
                 let node = Node::Package(holder, number);
                 (Node::Path(path), Step { node, relation: Relation::KeptBy, evidence })
             }));
-            let manager = self.held(holder).location().manager;
-            let owners: Vec<Owner> = numbers.iter().map(|number| self.held(holder).owner(*number)).collect();
-            for (other, held) in (0..).zip(all) {
-                if other == holder || held.location().manager != manager {
-                    continue;
-                }
-                let Some(relations) = held.relations() else { continue };
-                found.extend(relations.dependents_on(&owners).into_iter().filter_map(|one| {
-                    let node = Node::Package(holder, *numbers.get(one.needs as usize)?);
-                    let step = Step { node, relation: one.relation, evidence: one.evidence };
-                    Some((Node::Package(other, one.package), step))
-                }));
-            }
+            let elsewhere = self.cx.survey.dependents_elsewhere(holder, &numbers);
+            found.extend(elsewhere.into_iter().map(|(other, one)| {
+                let node = Node::Package(holder, one.needs);
+                (Node::Package(other, one.package), Step { node, relation: one.relation, evidence: one.evidence })
+            }));
         }
     }
 
@@ -157,8 +139,9 @@ impl<'a, 's> Web<'a, 's> {
         ))
     }
 
-    /// The environments, scripts and compiled programs that need a package without their managers knowing.
-    fn add_programs(&self, needed: (u16, u32), found: &mut Vec<(Node, Step)>) {
+    /// The environments, scripts and compiled programs that need a package without its manager knowing.
+    pub(super) fn programs(&self, needed: (u16, u32)) -> Vec<(Node, Step)> {
+        let mut found = Vec::new();
         for lost in lost_by(self.cx, &[needed]) {
             let relation = match lost.how {
                 How::Base | How::Interpreter => Relation::BaseOf,
@@ -177,6 +160,7 @@ impl<'a, 's> Web<'a, 's> {
             let Some(evidence) = lost.evidence.into_iter().next() else { continue };
             found.push((node, Step { node: Node::Package(needed.0, needed.1), relation, evidence }));
         }
+        found
     }
 
     /// A node as a part of a chain.

@@ -38,9 +38,7 @@ impl Manager for Npm {
     }
 
     fn caches(&self) -> &'static [CachePlace] {
-        const PLACES: &[CachePlace] =
-            &[CachePlace::cleared_by("packages that npm downloaded", "~/.npm/_cacache", "npm cache clean --force")];
-        PLACES
+        const { &[CachePlace::cleared_by("packages that npm downloaded", "~/.npm/_cacache", "npm cache clean --force")] }
     }
 
     fn discover<'h>(&self, host: &'h Host) -> Vec<Box<dyn Installation + 'h>> {

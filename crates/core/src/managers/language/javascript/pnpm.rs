@@ -30,8 +30,7 @@ impl Manager for Pnpm {
     }
 
     fn caches(&self) -> &'static [CachePlace] {
-        const PLACES: &[CachePlace] = &[CachePlace::without_command("packages that pnpm downloaded", "~/.cache/pnpm")];
-        PLACES
+        const { &[CachePlace::without_command("packages that pnpm downloaded", "~/.cache/pnpm")] }
     }
 
     fn discover<'h>(&self, host: &'h Host) -> Vec<Box<dyn Installation + 'h>> {

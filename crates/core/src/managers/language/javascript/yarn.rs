@@ -34,9 +34,7 @@ impl Manager for Yarn {
     }
 
     fn caches(&self) -> &'static [CachePlace] {
-        const PLACES: &[CachePlace] =
-            &[CachePlace::cleared_by("packages that yarn downloaded", "~/.cache/yarn", "yarn cache clean")];
-        PLACES
+        const { &[CachePlace::cleared_by("packages that yarn downloaded", "~/.cache/yarn", "yarn cache clean")] }
     }
 
     fn discover<'h>(&self, host: &'h Host) -> Vec<Box<dyn Installation + 'h>> {

@@ -49,12 +49,13 @@ impl Manager for Pip {
     }
 
     fn caches(&self) -> &'static [CachePlace] {
-        const PLACES: &[CachePlace] = &[CachePlace::cleared_by(
-            "packages that pip downloaded or built",
-            "~/.cache/pip",
-            "python3 -m pip cache purge",
-        )];
-        PLACES
+        const {
+            &[CachePlace::cleared_by(
+                "packages that pip downloaded or built",
+                "~/.cache/pip",
+                "python3 -m pip cache purge",
+            )]
+        }
     }
 
     fn discover<'h>(&self, host: &'h Host) -> Vec<Box<dyn Installation + 'h>> {
@@ -109,9 +110,7 @@ impl Manager for Uv {
     }
 
     fn caches(&self) -> &'static [CachePlace] {
-        const PLACES: &[CachePlace] =
-            &[CachePlace::cleared_by("packages that uv downloaded or built", "~/.cache/uv", "uv cache clean")];
-        PLACES
+        const { &[CachePlace::cleared_by("packages that uv downloaded or built", "~/.cache/uv", "uv cache clean")] }
     }
 
     fn discover<'h>(&self, host: &'h Host) -> Vec<Box<dyn Installation + 'h>> {

@@ -68,8 +68,7 @@ impl Manager for Homebrew {
     }
 
     fn caches(&self) -> &'static [CachePlace] {
-        const PLACES: &[CachePlace] = &[CachePlace::without_command("downloads of Homebrew", "~/.cache/Homebrew")];
-        PLACES
+        const { &[CachePlace::without_command("downloads of Homebrew", "~/.cache/Homebrew")] }
     }
 
     fn discover<'h>(&self, host: &'h Host) -> Vec<Box<dyn Installation + 'h>> {

@@ -48,9 +48,7 @@ impl Manager for MacPorts {
     }
 
     fn caches(&self) -> &'static [CachePlace] {
-        const PLACES: &[CachePlace] =
-            &[CachePlace::without_command("sources that MacPorts downloaded", "/opt/local/var/macports/distfiles")];
-        PLACES
+        const { &[CachePlace::without_command("sources that MacPorts downloaded", "/opt/local/var/macports/distfiles")] }
     }
 
     fn discover<'h>(&self, host: &'h Host) -> Vec<Box<dyn Installation + 'h>> {

@@ -52,9 +52,7 @@ impl Manager for Snap {
     }
 
     fn caches(&self) -> &'static [CachePlace] {
-        const PLACES: &[CachePlace] =
-            &[CachePlace::without_command("snaps that the daemon downloaded", "/var/lib/snapd/cache")];
-        PLACES
+        const { &[CachePlace::without_command("snaps that the daemon downloaded", "/var/lib/snapd/cache")] }
     }
 
     fn discover<'h>(&self, host: &'h Host) -> Vec<Box<dyn Installation + 'h>> {

@@ -6,7 +6,7 @@ use super::ID;
 use super::installation::{Revision, SnapInstallation};
 use crate::backend::{History, Installation};
 use crate::bytes::ByteString;
-use crate::model::{Change, Scope, State, StateItem};
+use crate::model::{Change, Scope, State, StateChanges, StateItem};
 
 impl History for SnapInstallation<'_> {
     /// The revisions that are kept of each snap of which there are several.
@@ -28,9 +28,10 @@ impl History for SnapInstallation<'_> {
                 number: revision.name.clone(),
                 made_at: None,
                 current: self.is_active(revision),
-                added: Vec::new(),
-                removed: Vec::new(),
-                changed: from.map(|from| Change { name, from, to: version }).into_iter().collect(),
+                changes: StateChanges {
+                    changed: from.map(|from| Change { name, from, to: version }).into_iter().collect(),
+                    ..StateChanges::default()
+                },
                 evidence: self.package_evidence(number).into_iter().take(1).collect(),
             });
         }

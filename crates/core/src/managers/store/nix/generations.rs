@@ -9,6 +9,11 @@ use crate::bytes::ByteString;
 use crate::model::{CommandLine, Evidence, Remedy, RemedyKind, State, StateChanges, StateItem};
 
 impl ProfileInstallation<'_> {
+    /// The start of a command that acts on the profile.
+    fn nix_env(&self) -> CommandLine {
+        CommandLine::new("nix-env --profile").arg(self.profile.link.clone())
+    }
+
     fn held_at(&self, generation: &Generation) -> Option<Vec<StateItem>> {
         let held = elements::read(&self.host.root, &self.store, &generation.target).ok()?;
         let recorded = held.recorded;
@@ -24,8 +29,7 @@ impl ProfileInstallation<'_> {
 
 impl History for ProfileInstallation<'_> {
     fn forget(&self) -> Option<Remedy> {
-        let line = CommandLine::new("nix-env --profile").arg(self.profile.link.clone());
-        let remedy = Remedy::new(RemedyKind::Remove, line.words("--delete-generations old"));
+        let remedy = Remedy::new(RemedyKind::Remove, self.nix_env().words("--delete-generations old"));
         Some(remedy.to("give them up").losing("the way back to them"))
     }
 
@@ -36,8 +40,7 @@ impl History for ProfileInstallation<'_> {
     }
 
     fn switch_to(&self, state: &State) -> Option<Remedy> {
-        let of_profile = || CommandLine::new("nix-env --profile").arg(self.profile.link.clone());
-        let to = |number: &ByteString| of_profile().words("--switch-generation").arg(number.clone());
+        let to = |number: &ByteString| self.nix_env().words("--switch-generation").arg(number.clone());
         let (current, _) = self.profile.current(self.host);
         let remedy = Remedy::new(RemedyKind::Choose, to(&state.number)).to(format!("go to {}", state.number));
         let back = current.map(|number| to(&number.to_string().into()));
@@ -57,9 +60,7 @@ impl History for ProfileInstallation<'_> {
                 number: generation.number.to_string().into(),
                 made_at: Some(generation.made),
                 current: current == Some(generation.number),
-                added: Vec::new(),
-                removed: Vec::new(),
-                changed: Vec::new(),
+                changes: StateChanges::default(),
                 evidence: vec![Evidence::at(
                     generation.link.clone(),
                     "link",
@@ -67,10 +68,7 @@ impl History for ProfileInstallation<'_> {
                 )],
             };
             match (&before, &held) {
-                (Some(before), Some(held)) => {
-                    let changes = StateChanges::between(before, held);
-                    (state.added, state.removed, state.changed) = (changes.added, changes.removed, changes.changed);
-                }
+                (Some(before), Some(held)) => state.changes = StateChanges::between(before, held),
                 _ => state.evidence.push(Evidence::at(generation.target.clone(), "manifest", "cannot be read")),
             }
             before = held;

@@ -11,7 +11,7 @@ use crate::backend::sqlite;
 use crate::bytes::{ByteString, path};
 use crate::fs::Root;
 use crate::host::Host;
-use crate::model::{Loss, Losses, Scope};
+use crate::model::{Loss, Losses, Scope, package_id};
 use crate::version::nix;
 
 /// Where the store lies.
@@ -215,7 +215,7 @@ pub fn name_of(path: &[u8]) -> Option<&[u8]> {
 
 /// The id of a path of the store.
 pub fn store_id(path: &[u8]) -> ByteString {
-    [format!("{ID}/{}/store/", Scope::System).as_bytes(), path::name(path)].concat().into()
+    package_id(ID, &Scope::System, &path::join(b"store", path::name(path)))
 }
 
 /// Whether a store path is a part of Nix's own work and not a piece of software: a plan, the make-up

@@ -96,6 +96,11 @@ impl Installation for StoreInstallation<'_> {
     }
 
     fn packages(&self, detail: Detail) -> Vec<Package> {
+        self.numbered(detail).into_iter().map(|(_, package)| package).collect()
+    }
+
+    /// Numbers are places in the store's database, of which profiles have some.
+    fn numbered(&self, detail: Detail) -> Vec<(u32, Package)> {
         if detail.asked_for_only {
             return Vec::new();
         }
@@ -128,7 +133,7 @@ impl Installation for StoreInstallation<'_> {
                 evidence: if detail.evidence { self.package_evidence(number) } else { Vec::new() },
             }
         };
-        self.software().map(package).collect()
+        self.software().map(|number| (number, package(number))).collect()
     }
 
     fn owner(&self, package: u32) -> Owner {

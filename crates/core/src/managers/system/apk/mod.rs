@@ -52,11 +52,12 @@ impl Manager for Apk {
     }
 
     fn caches(&self) -> &'static [CachePlace] {
-        const PLACES: &[CachePlace] = &[
-            CachePlace::without_command("packages and indexes that apk downloaded", "/var/cache/apk"),
-            CachePlace::without_command("packages that apk downloaded", "/etc/apk/cache"),
-        ];
-        PLACES
+        const {
+            &[
+                CachePlace::without_command("packages and indexes that apk downloaded", "/var/cache/apk"),
+                CachePlace::without_command("packages that apk downloaded", "/etc/apk/cache"),
+            ]
+        }
     }
 
     fn discover<'h>(&self, host: &'h Host) -> Vec<Box<dyn Installation + 'h>> {

@@ -13,7 +13,7 @@ use crate::backend::dependency_graph::{Need, Node, Want, losers, unneeded};
 use crate::backend::{Relations, Requirement, Unneeded};
 use crate::bytes::{ByteString, path};
 use crate::fs::Limit;
-use crate::model::{CommandLine, Evidence, Reason, Relation, Remedy, RemedyKind};
+use crate::model::{CommandLine, Evidence, Loss, Reason, Relation, Remedy, RemedyKind};
 use crate::version::debian;
 use whodunit_formats::stanza::{Stanza, stanzas};
 
@@ -98,7 +98,7 @@ impl DpkgInstallation<'_> {
 
     /// Who needs whom; recommendations and suggestions where apt keeps packages for their sake.
     pub(super) fn all_requirements(&self) -> Vec<Requirement> {
-        let rules = keep::Rules::read(&self.host.root, &[], &mut Vec::new());
+        let (rules, _) = self.rules(&mut Vec::new());
         let fields = kept_fields(&rules);
         let nodes = self.nodes(&fields, &mut |_, _| {});
         let evidence = |number: u32, need: &Need| {
@@ -108,10 +108,15 @@ impl DpkgInstallation<'_> {
         Requirement::among(&nodes, &debian::compare, &evidence)
     }
 
+    /// What apt keeps, and the kernels that are installed.
+    fn rules(&self, notes: &mut Vec<Loss>) -> (keep::Rules, Vec<String>) {
+        let kernels: Vec<String> = self.records().iter().filter_map(|record| keep::kernel(&record.name)).collect();
+        (keep::Rules::read(&self.host.root, &kernels, notes), kernels)
+    }
+
     /// What apt keeps although nothing needs it and nobody asked for it.
     pub(super) fn all_kept(&self) -> Vec<(u32, Evidence)> {
-        let kernels: Vec<String> = self.records().iter().filter_map(|record| keep::kernel(&record.name)).collect();
-        let rules = keep::Rules::read(&self.host.root, &kernels, &mut Vec::new());
+        let (rules, _) = self.rules(&mut Vec::new());
         let mut kept = Vec::new();
         self.each_installed(&mut |number, stanza| {
             let record = &self.records()[number as usize];
@@ -128,8 +133,7 @@ impl DpkgInstallation<'_> {
         let root = &self.host.root;
         let mut notes = Vec::new();
         let marks = Marks::read(root, self.native().clone(), &mut notes);
-        let kernels: Vec<String> = self.records().iter().filter_map(|record| keep::kernel(&record.name)).collect();
-        let rules = keep::Rules::read(root, &kernels, &mut notes);
+        let (rules, kernels) = self.rules(&mut notes);
         // By what could not be read, anything may be kept.
         if !notes.is_empty() || !rules.is_whole {
             return None;

@@ -66,9 +66,7 @@ impl Manager for Dpkg {
     }
 
     fn caches(&self) -> &'static [CachePlace] {
-        const PLACES: &[CachePlace] =
-            &[CachePlace::cleared_by("packages that apt downloaded", "/var/cache/apt/archives", "apt-get clean")];
-        PLACES
+        const { &[CachePlace::cleared_by("packages that apt downloaded", "/var/cache/apt/archives", "apt-get clean")] }
     }
 
     fn discover<'h>(&self, host: &'h Host) -> Vec<Box<dyn Installation + 'h>> {

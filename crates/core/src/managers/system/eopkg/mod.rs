@@ -53,9 +53,7 @@ impl Manager for Eopkg {
     }
 
     fn caches(&self) -> &'static [CachePlace] {
-        const PLACES: &[CachePlace] =
-            &[CachePlace::without_command("packages that eopkg downloaded", "/var/cache/eopkg/packages")];
-        PLACES
+        const { &[CachePlace::without_command("packages that eopkg downloaded", "/var/cache/eopkg/packages")] }
     }
 
     fn discover<'h>(&self, host: &'h Host) -> Vec<Box<dyn Installation + 'h>> {

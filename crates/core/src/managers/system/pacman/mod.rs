@@ -75,9 +75,7 @@ impl Manager for Pacman {
     }
 
     fn caches(&self) -> &'static [CachePlace] {
-        const PLACES: &[CachePlace] =
-            &[CachePlace::cleared_by("packages that pacman downloaded", "/var/cache/pacman/pkg", "pacman -Scc")];
-        PLACES
+        const { &[CachePlace::cleared_by("packages that pacman downloaded", "/var/cache/pacman/pkg", "pacman -Scc")] }
     }
 
     fn discover<'h>(&self, host: &'h Host) -> Vec<Box<dyn Installation + 'h>> {

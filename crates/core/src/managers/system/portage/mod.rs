@@ -59,11 +59,12 @@ impl Manager for Portage {
     }
 
     fn caches(&self) -> &'static [CachePlace] {
-        const PLACES: &[CachePlace] = &[
-            CachePlace::without_command("sources that Portage downloaded", "/var/cache/distfiles"),
-            CachePlace::without_command("binary packages", "/var/cache/binpkgs"),
-        ];
-        PLACES
+        const {
+            &[
+                CachePlace::without_command("sources that Portage downloaded", "/var/cache/distfiles"),
+                CachePlace::without_command("binary packages", "/var/cache/binpkgs"),
+            ]
+        }
     }
 
     fn discover<'h>(&self, host: &'h Host) -> Vec<Box<dyn Installation + 'h>> {

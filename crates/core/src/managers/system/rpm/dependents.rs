@@ -43,7 +43,7 @@ impl RpmInstallation<'_> {
                 None => wanted.push(number),
             }
         });
-        let found = unneeded(&self.nodes(), &wanted, &rpm::compare);
+        let found: HashSet<u32> = unneeded(&self.nodes(), &wanted, &rpm::compare).into_iter().collect();
         came_along.retain(|(number, _)| found.contains(number));
         let remedy = Remedy::new(RemedyKind::Remove, CommandLine::new("dnf autoremove"));
         Some(Unneeded { packages: came_along, remedy: Some(remedy.to("remove all that nothing needs")) })

@@ -8,7 +8,7 @@ use crate::backend::Detail;
 use crate::backend::listed::{self, Role};
 use crate::bytes::ByteString;
 use crate::host::Host;
-use crate::model::{Algorithm, Digest, Evidence, Location, Loss, Origin, Owner, Package, Scope, Status};
+use crate::model::{Algorithm, Digest, Evidence, Location, Loss, Origin, Owner, Package, Scope, Status, package_id};
 use crate::version::rpm;
 use whodunit_formats::rpm_header::{Header, tag};
 
@@ -152,7 +152,7 @@ impl<'s> RpmInstallation<'s> {
     pub(super) fn owner_of(&self, brief: &Brief, tail: &ByteString) -> Owner {
         let Location { manager, scope, .. } = &self.location;
         Owner {
-            id: [format!("{manager}/{scope}/").as_bytes(), tail].concat().into(),
+            id: package_id(*manager, scope, tail),
             manager: *manager,
             scope: scope.clone(),
             name: brief.name.clone(),

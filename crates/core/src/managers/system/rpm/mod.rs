@@ -60,11 +60,12 @@ impl Manager for Rpm {
     }
 
     fn caches(&self) -> &'static [CachePlace] {
-        const PLACES: &[CachePlace] = &[
-            CachePlace::cleared_by("packages and lists that dnf downloaded", "/var/cache/dnf", "dnf clean all"),
-            CachePlace::without_command("packages and lists that zypper downloaded", "/var/cache/zypp"),
-        ];
-        PLACES
+        const {
+            &[
+                CachePlace::cleared_by("packages and lists that dnf downloaded", "/var/cache/dnf", "dnf clean all"),
+                CachePlace::without_command("packages and lists that zypper downloaded", "/var/cache/zypp"),
+            ]
+        }
     }
 
     fn discover<'h>(&self, host: &'h Host) -> Vec<Box<dyn Installation + 'h>> {
