@@ -5,7 +5,7 @@ use std::path::PathBuf;
 use std::sync::LazyLock;
 
 use clap::builder::PossibleValue;
-use clap::{ArgAction, Args, ValueEnum};
+use clap::{ArgAction, Args, FromArgMatches as _, ValueEnum};
 
 use whodunit_core::resolve::Context;
 
@@ -79,6 +79,14 @@ pub struct Global {
     /// Print only errors on standard error
     #[arg(long, short, global = true)]
     pub quiet: bool,
+}
+
+impl Global {
+    /// The options of a command line that gives none.
+    pub fn of_nothing() -> Option<Self> {
+        let matches = Global::augment_args(clap::Command::new("whodunit")).try_get_matches_from(["whodunit"]).ok()?;
+        Global::from_arg_matches(&matches).ok()
+    }
 }
 
 /// `--context`: one, or none for every one but `here`.

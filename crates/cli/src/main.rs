@@ -13,10 +13,11 @@ use std::ffi::OsString;
 use std::io::Write as _;
 use std::process::ExitCode;
 
-use clap::Parser;
+use clap::{CommandFactory as _, Parser};
+use clap_complete::CompleteEnv;
 
 use args::Global;
-use commands::{Command, demo};
+use commands::{Command, completions, demo, manual};
 use error::{CliError, status};
 use output::Streams;
 use session::Outcome;
@@ -37,6 +38,15 @@ pub struct Cli {
     pub command: Command,
 }
 
+/// The exit statuses, for the manual.
+const EXIT_STATUSES: [(u8, &str); 5] = [
+    (status::ANSWERED, "answered"),
+    (status::NOT_FOUND, "the thing asked for was not found, or check, verify or compare --strict found something"),
+    (status::USAGE, "wrong usage"),
+    (status::INCOMPLETE, "something could not be read (only with --strict), or Ctrl-C ended verify early"),
+    (status::OUTPUT, "the results, or a file that was asked for, could not be written"),
+];
+
 const AFTER_HELP: &str = "\
 Exit status:
   0  answered
@@ -56,6 +66,8 @@ Examples:
   whodunit demo                            try all of it on a made-up machine";
 
 fn main() -> ExitCode {
+    // Where a shell asks for completions, it gets these, and nothing else is done.
+    CompleteEnv::with_factory(|| completions::values::attached(Cli::command())).var(completions::VARIABLE).complete();
     let mut streams = Streams::of_process();
     ExitCode::from(run(process::arguments(), &mut streams))
 }
@@ -100,6 +112,7 @@ fn dispatch(cli: &Cli, streams: &mut Streams) -> Result<Outcome, CliError> {
             let cli = Cli::try_parse_from(words).map_err(|error| CliError::usage(error.to_string()))?;
             dispatch(&cli, streams)
         }),
+        Command::Manual(arguments) => manual::run(arguments, Cli::command(), &EXIT_STATUSES),
         command => command.run(&cli.global, streams),
     }
 }

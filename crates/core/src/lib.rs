@@ -19,6 +19,7 @@ pub mod identity;
 pub mod index;
 pub mod managers;
 pub mod model;
+pub mod plans;
 pub mod queries;
 pub mod resolve;
 pub mod schema;

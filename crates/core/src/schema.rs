@@ -8,6 +8,7 @@ use crate::checks::catalogue::Explanations;
 use crate::checks::leftovers::Leftovers;
 use crate::checks::{Check, Conflicts};
 use crate::history::{Compared, KeptSnapshots, Snapshot};
+use crate::plans::Plan;
 use crate::queries::across::Across;
 use crate::queries::impact::Impact;
 use crate::queries::inventory::{Inventory, Totals};
@@ -49,6 +50,7 @@ enum Document {
     Check(Envelope<Check>),
     Conflicts(Envelope<Conflicts>),
     Leftovers(Envelope<Leftovers>),
+    Plan(Envelope<Plan>),
     Explanations(Envelope<Explanations>),
     Impact(Envelope<Impact>),
     Why(Envelope<Why>),

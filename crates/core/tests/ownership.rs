@@ -123,3 +123,22 @@ fn what_could_not_be_read_is_in_the_coverage_and_the_rest_is_answered() {
     assert!(losses.iter().any(|loss| loss.contains("lamp.list: line 2 is damaged")), "{losses:?}");
     assert!(losses.iter().any(|loss| loss.contains("swell")), "{losses:?}");
 }
+
+#[test]
+fn every_number_means_the_package_that_it_is_given_with() {
+    let (lantern, families) = (tempfile::tempdir().unwrap(), tempfile::tempdir().unwrap());
+    whodunit_demo::write(lantern.path(), whodunit_demo::Scale::default()).unwrap();
+    whodunit_demo::write_large_rpm(families.path(), 5, 2).unwrap();
+    for tree in [lantern.path(), families.path()] {
+        let host = Host::new(Root::offline(tree).unwrap(), &UserSelection::All, ProcessEnv::default()).unwrap();
+        let survey = Survey::of(&host);
+        let mut count = 0;
+        for held in survey.installations() {
+            for (number, package) in held.numbered(Detail::default()) {
+                assert_eq!(held.owner(number).id, package.id, "{:?}", held.location());
+                count += 1;
+            }
+        }
+        assert!(count >= 5, "{count}");
+    }
+}

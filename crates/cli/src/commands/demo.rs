@@ -71,6 +71,7 @@ const TOUR: &[(&str, &[&str])] = &[
     ("Which files differ from their manager's record, and who changed them?", &["verify"]),
     ("What would break without the interpreter, and would its manager notice?", &["impact", "python3.11"]),
     ("And why is it here at all?", &["why", "python3.11"]),
+    ("How do I get rid of it, by every manager that has it?", &["plan", "remove", "swellplot"]),
     ("Is anything wrong with the machine?", &["check"]),
 ];
 

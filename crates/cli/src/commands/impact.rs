@@ -138,6 +138,9 @@ fn page_of(impact: &Impact, presenter: &Presenter) -> Vec<Piece> {
             .and(Tone::Plain, format!("; its manager would notice {noticed}")),
     };
     let mut page: Vec<Piece> = vec![first.into()];
+    if let Some(bytes) = impact.frees.filter(|bytes| *bytes > 0) {
+        page.push(Line::of(Tone::Plain, format!("{} would be free", output::size(bytes))).into());
+    }
     for one in &impact.protected {
         page.push(Line::of(Tone::Warning, output::safe(&one.says)).into());
     }
@@ -199,7 +202,7 @@ fn told(one: &Broken, presenter: &Presenter) -> Piece {
 }
 
 /// The contexts in which a command is lost, and for whom if not for all users.
-fn places(lost: &Lost, presenter: &Presenter) -> String {
+pub fn places(lost: &Lost, presenter: &Presenter) -> String {
     let whose = presenter.whose(&lost.users).map(|whose| format!(" {whose}")).unwrap_or_default();
     format!("{}{whose}", contexts(lost))
 }

@@ -85,12 +85,17 @@ fn of_machine(global: &Global, is_pinned: bool) -> Result<(Manifest, Vec<String>
     Ok((written, losses))
 }
 
-fn compare(file: &OsString, global: &Global, streams: &mut Streams) -> Result<Outcome, CliError> {
+/// Reads a manifest.
+pub fn read(file: &OsString) -> Result<Manifest, CliError> {
     let place = path::absolute(file.as_bytes(), &process::process_env().dir);
     let failed = |cause: String| CliError::Manifest { file: place.clone(), cause };
     let content = Root::live().read(&place, Limit::LIST).map_err(|error| failed(error.reason()))?;
     let text = String::from_utf8(content).map_err(|_| failed("it is not UTF-8".to_owned()))?;
-    let wanted = Manifest::read(&text).map_err(|error| failed(error.to_string()))?;
+    Manifest::read(&text).map_err(|error| failed(error.to_string()))
+}
+
+fn compare(file: &OsString, global: &Global, streams: &mut Streams) -> Result<Outcome, CliError> {
+    let wanted = read(file)?;
     let (here, losses) = of_machine(global, true)?;
     let known: Vec<&str> = managers::ALL.iter().map(|manager| manager.id().0).collect();
     let answer = Compared {

@@ -2,17 +2,22 @@
 
 mod check;
 mod compare;
+pub mod completions;
 mod conflicts;
 pub mod demo;
 mod explain;
+mod export;
 mod impact;
 mod inventory;
 mod launchers;
 mod leftovers;
 mod manifest;
+pub mod manual;
 mod offers;
 mod owner;
 mod paths;
+mod plan;
+mod report;
 mod search;
 mod shadows;
 mod snapshot;
@@ -49,6 +54,7 @@ macro_rules! commands {
         #[derive(Debug, Subcommand)]
         pub enum Command {
             $($name($module::Arguments),)*
+            Manual(manual::Arguments),
             Demo(demo::Arguments),
         }
 
@@ -57,6 +63,7 @@ macro_rules! commands {
             pub fn run(&self, global: &Global, streams: &mut Streams) -> Result<Outcome, CliError> {
                 match self {
                     $(Command::$name(arguments) => $module::run(arguments, global, streams),)*
+                    Command::Manual(_) => Err(CliError::usage("the manual cannot be written within the demo")),
                     Command::Demo(_) => Err(CliError::usage("the demo cannot be asked within the demo")),
                 }
             }
@@ -85,9 +92,13 @@ commands! {
     Why => why,
     Space => space,
     Leftovers => leftovers,
+    Plan => plan,
     Verify => verify,
     Check => check,
     Explain => explain,
+    Report => report,
+    Export => export,
+    Completions => completions,
 }
 
 /// A manager, by its name.

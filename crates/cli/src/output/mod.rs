@@ -154,6 +154,20 @@ pub fn show<A: Shown>(
     Ok(Outcome { found, incomplete, ..Outcome::default() })
 }
 
+/// Writes a document of another format than our own, as JSON.
+pub fn document<T: Serialize>(streams: &mut Streams, document: &T) -> Result<(), CliError> {
+    json::document(&mut streams.out, document)?;
+    Ok(streams.out.flush()?)
+}
+
+/// Says what could not be read, behind an answer that has no place for it.
+pub fn note_losses(survey: &Survey<'_>, global: &Global, streams: &mut Streams) -> Outcome {
+    let coverage = survey.coverage();
+    note_coverage(&coverage, survey, true, global, streams);
+    let incomplete = coverage.iter().any(|part| part.state != CoverageState::Read);
+    Outcome { found: true, incomplete, ..Outcome::default() }
+}
+
 fn note_search(session: &Session, streams: &mut Streams) {
     for Evidence { file, at, says } in session.search().unknowns() {
         let _ = writeln!(streams.err, "whodunit: search path: {file}, {at}: {says} (--path LIST sets it)");
@@ -219,4 +233,4 @@ fn note_coverage(
     }
 }
 
-pub use units::{count, date, seconds, size, time};
+pub use units::{ago, count, date, seconds, size, time};

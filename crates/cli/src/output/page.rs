@@ -124,12 +124,20 @@ pub struct Presenter {
     on_terminal: bool,
     /// The managers whose records could be read, in words.
     pub managers: String,
+    /// The machine's name.
+    pub host: Option<ByteString>,
 }
 
 impl Presenter {
     pub fn new(host: &Host, viewers: usize, on_terminal: bool, managers: &[ManagerId]) -> Self {
         let managers: Vec<&str> = managers.iter().map(|manager| manager.0).collect();
-        Presenter { users: host.users.clone(), viewers, on_terminal, managers: managers.join(", ") }
+        Presenter {
+            users: host.users.clone(),
+            viewers,
+            on_terminal,
+            managers: managers.join(", "),
+            host: host.hostname(),
+        }
     }
 
     /// For whom something is so, where it is not so for every user who is looked at.

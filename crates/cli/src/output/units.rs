@@ -4,7 +4,7 @@
 pub fn count(number: usize, thing: &str) -> String {
     let plural = match (number, thing.strip_suffix('y')) {
         (1, _) => thing.to_owned(),
-        (_, Some(stem)) if !thing.ends_with("ey") => format!("{stem}ies"),
+        (_, Some(stem)) if !stem.ends_with(['a', 'e', 'o']) => format!("{stem}ies"),
         _ => format!("{thing}s"),
     };
     format!("{number} {plural}")
@@ -37,6 +37,14 @@ pub fn seconds(text: &str, zone: &jiff::tz::TimeZone) -> Option<i64> {
     Some(zone.to_timestamp(civil).ok()?.as_second())
 }
 
+/// The second that was this long before another: `90d`, `8w`, `1y 6mo`.
+pub fn ago(age: &str, now: i64) -> Option<i64> {
+    let span: jiff::Span = age.parse().ok()?;
+    let zone = jiff::tz::TimeZone::UTC;
+    let then = zone.to_datetime(jiff::Timestamp::from_second(now).ok()?).checked_sub(span.abs()).ok()?;
+    Some(zone.to_timestamp(then).ok()?.as_second())
+}
+
 #[cfg(test)]
 mod tests {
     use super::*;
@@ -49,8 +57,8 @@ mod tests {
             assert_eq!(size(bytes), text);
         }
         assert_eq!(
-            (count(1, "copy"), count(2, "copy"), count(0, "package")),
-            ("1 copy".into(), "2 copies".into(), "0 packages".into())
+            (count(1, "copy"), count(2, "copy"), count(0, "package"), count(3, "day")),
+            ("1 copy".into(), "2 copies".into(), "0 packages".into(), "3 days".into())
         );
         assert_eq!(date(1_772_438_400), "2026-03-02");
         let zone = jiff::tz::TimeZone::fixed(jiff::tz::offset(1));
@@ -62,6 +70,9 @@ mod tests {
             ("yesterday", None),
         ] {
             assert_eq!(seconds(text, &zone), expected, "{text}");
+        }
+        for (age, expected) in [("1d", Some(1_772_352_000)), ("2w", Some(1_771_228_800)), ("soon", None), ("", None)] {
+            assert_eq!(ago(age, 1_772_438_400), expected, "{age}");
         }
     }
 }

@@ -1,5 +1,7 @@
 //! Names and versions are strangers': in no format do they become something else than text.
 
+use std::process::Command;
+
 use super::support::{run, tree};
 
 /// Steers a terminal, hides, turns text around, is a formula, a tag, a link and a command.
@@ -22,8 +24,10 @@ fn strangers_texts_are_texts_in_every_format() {
     ]);
     let root = made.path().to_str().unwrap();
     for format in ["table", "json", "sarif", "csv", "markdown", "lines"] {
-        for command in [&["check", "--level", "note"][..], &["verify"], &["inventory", "--all"]] {
-            if format == "sarif" && command[0] == "inventory" {
+        for command in
+            [&["check", "--level", "note"][..], &["verify"], &["inventory", "--all"], &["plan", "remove", "tidegauge"]]
+        {
+            if format == "sarif" && matches!(command[0], "inventory" | "plan") {
                 continue;
             }
             let ran = run([command, &["--root", root, "--format", format]].concat());
@@ -44,4 +48,33 @@ fn strangers_texts_are_texts_in_every_format() {
             assert!(!advised.iter().any(|line| line.contains(" x;reboot") || line.contains(" -oops")), "{advised:?}");
         }
     }
+}
+
+#[test]
+fn a_plan_is_a_script_that_runs_its_own_commands_only() {
+    // What a shell would do with it wherever it stood outside of quotes: make a file.
+    let home = "home/a$(>pwned)`>pwned`'\" >pwned; >pwned #";
+    let record = serde_json::json!({ "installs": { "shoal 1.0.0 (registry+https://github.com/rust-lang/crates.io-index)":
+        { "version_req": null, "bins": ["shoal"], "features": [], "all_features": false, "no_default_features": false,
+          "profile": "release", "target": "x", "rustc": "x" } } });
+    let (records, settings) = (format!("{home}/.cargo/.crates2.json"), format!("{home}/.config/shoal/own"));
+    let made = tree(&[
+        ("etc/passwd", format!("root:x:0:0::/root:/bin/sh\nmaren:x:1000:1000::/{home}:/bin/sh\n").as_bytes()),
+        (&records, record.to_string().as_bytes()),
+        (&format!("{home}/.cargo/bin/shoal"), b"#!/bin/sh\n"),
+        (&settings, b"x"),
+    ]);
+    let root = made.path().to_str().unwrap();
+    let script = run(["plan", "remove", "shoal", "--with-data", "--root", root]);
+    assert_eq!(script.status, 0, "{script:?}");
+    assert!(script.out.contains("cargo uninstall") && script.out.contains("rm -r --"), "{script:?}");
+    let dir = tempfile::tempdir().unwrap();
+    for arguments in [&["-n", "-c"][..], &["-c"]] {
+        let ran = Command::new("sh").args(arguments).arg(&script.out).current_dir(&dir).output().unwrap();
+        // Nothing of it is on this machine: it stops, and has run nothing.
+        assert_eq!(ran.status.success(), arguments.len() == 2, "{ran:?}\n{}", script.out);
+    }
+    assert!(!dir.path().join("pwned").exists(), "{}", script.out);
+    let page = run(["report", "--root", root]);
+    assert!(page.out.contains("Content-Security-Policy") && !page.out.contains("<img"), "{}", page.err);
 }

@@ -5,6 +5,7 @@
 #![expect(clippy::disallowed_types, reason = "as above")]
 
 mod causes;
+mod companions;
 mod demo;
 mod demo_check;
 mod hostile;
@@ -20,6 +21,7 @@ mod quay;
 mod real_advice;
 mod real_apt;
 mod real_autoremove;
+mod real_bills;
 mod real_breakage;
 mod real_catalogues;
 mod real_dpkg;
@@ -32,6 +34,7 @@ mod real_loaders;
 mod real_nix;
 mod real_orders;
 mod real_pacman;
+mod real_plans;
 mod real_python;
 mod real_rpm;
 mod real_shells;

@@ -105,12 +105,47 @@ gem_of() {
     gem generate_index --silent --directory /srv/gem >/dev/null 2>&1
     printf -- '---\n:sources:\n- file:///srv/gem/\n' > /etc/gemrc; chmod -R a+rX /srv/gem; cd /root
 }
+# flatpaks: a repository of flatpak's with an application and its runtime.
+flatpaks() {
+    mkdir -p /srv/fp/rt/files /srv/fp/app/files/bin /srv/fp/app/export/share/applications
+    cd /srv/fp
+    printf '[Runtime]\nname=org.harbour.Platform\nruntime=org.harbour.Platform/x86_64/24\n' > rt/metadata
+    echo x > rt/files/x
+    printf '[Application]\nname=org.harbour.ChartDesk\nruntime=org.harbour.Platform/x86_64/24\ncommand=chartdesk\n' > app/metadata
+    printf '#!/bin/sh\n' > app/files/bin/chartdesk
+    chmod 755 app/files/bin/chartdesk
+    printf '[Desktop Entry]\nType=Application\nName=Chart Desk\nExec=chartdesk\n' > app/export/share/applications/org.harbour.ChartDesk.desktop
+    mkdir -p app/files/share/app-info/xmls
+    printf '<?xml version="1.0"?><components version="0.8"><component type="desktop"><id>org.harbour.ChartDesk.desktop</id><name>Chart Desk</name><url type="homepage">https://chartdesk.example</url><releases><release version="3.0" timestamp="1767225600"/></releases></component></components>' | gzip > app/files/share/app-info/xmls/org.harbour.ChartDesk.xml.gz
+    flatpak build-export --runtime --arch=x86_64 --files=files repo rt 24 >/dev/null 2>&1
+    flatpak build-export --arch=x86_64 repo app stable >/dev/null 2>&1
+    flatpak build-update-repo repo >/dev/null
+    chmod -R a+rX /srv/fp
+    cd /root
+}
+# nixes: a store of maren's own, which builds by itself.
+nixes() {
+    mkdir -p /nix /etc/nix
+    chown -R maren: /nix
+    printf 'sandbox = false\nsubstituters =\nbuild-users-group =\n' > /etc/nix/nix.conf
+}
+# tides VERSION...: installs these, one after the other, into maren's profile; each is a generation.
+tides() {
+    nixes
+    for version; do
+        cat > ~maren/tide.nix <<TIDE
+derivation { name = "tidegauge-$version"; system = builtins.currentSystem; builder = "/bin/sh"; args = [ "-c" "/bin/mkdir -p \$out/bin; echo echo $version > \$out/bin/tidegauge; /bin/chmod 755 \$out/bin/tidegauge" ]; }
+TIDE
+        as_user maren 'nix-env --quiet -i -f tide.nix'
+    done
+    as_user maren 'echo "PATH=\$HOME/.nix-profile/bin:\$PATH" >> ~/.profile'
+}
 TOOLS
 mkdir -p /srv/npm
 "#;
 
 /// Two packages that came along with one that is gone, the one needed by the other.
-const DNF_ORPHANS: &str = r#"
+pub const DNF_ORPHANS: &str = r#"
 mkdir -p /etc/rpm; echo '%_dbpath /var/lib/rpm' > /etc/rpm/macros
 mkdir -p top /etc/yum.repos.d
 for one in buoy: chain:buoy anchor:chain; do
@@ -126,7 +161,7 @@ dnf -q -y --setopt=clean_requirements_on_remove=0 remove anchor >/dev/null 2>&1
 "#;
 
 /// The same with pacman.
-const PACMAN_ORPHANS: &str = r#"
+pub const PACMAN_ORPHANS: &str = r#"
 mkdir -p /var/lib/pacman; printf '[options]\nArchitecture = auto\nSigLevel = Never\n' > /etc/pacman.conf
 for one in buoy: chain:buoy; do
     name=${one%:*}-arch needs=${one#*:}
@@ -330,7 +365,7 @@ pub const PROOFS: &[Proof] = &[
         kind: "old-generation",
         by: "nix-env of one user, which installed twice",
         subject: "/nix/var/nix/profiles/per-user/maren/profile",
-        plant: ". /root/tools; mkdir -p /nix /etc/nix; chown -R maren: /nix; printf 'sandbox = false\\nsubstituters =\\nbuild-users-group =\\n' > /etc/nix/nix.conf; as_user maren 'cat > tide.nix <<EOF\nderivation { name = \"tidegauge-2.0\"; system = builtins.currentSystem; builder = \"/bin/sh\"; args = [ \"-c\" \"/bin/mkdir -p \\$out/bin; echo echo 2 > \\$out/bin/tidegauge; /bin/chmod 755 \\$out/bin/tidegauge\" ]; }\nEOF\nnix-env --quiet -i -f tide.nix; sed -i s/tidegauge-2.0/tidegauge-3.0/ tide.nix; nix-env --quiet -i -f tide.nix; echo \"PATH=\\$HOME/.nix-profile/bin:\\$PATH\" >> ~/.profile'",
+        plant: ". /root/tools; nixes; as_user maren 'cat > tide.nix <<EOF\nderivation { name = \"tidegauge-2.0\"; system = builtins.currentSystem; builder = \"/bin/sh\"; args = [ \"-c\" \"/bin/mkdir -p \\$out/bin; echo echo 2 > \\$out/bin/tidegauge; /bin/chmod 755 \\$out/bin/tidegauge\" ]; }\nEOF\nnix-env --quiet -i -f tide.nix; sed -i s/tidegauge-2.0/tidegauge-3.0/ tide.nix; nix-env --quiet -i -f tide.nix; echo \"PATH=\\$HOME/.nix-profile/bin:\\$PATH\" >> ~/.profile'",
         asked: CHECK,
         commands: &[
             "sudo -u maren -H nix-env --profile /nix/var/nix/profiles/per-user/maren/profile --delete-generations old",
@@ -341,7 +376,7 @@ pub const PROOFS: &[Proof] = &[
         kind: "unreferenced-store-path",
         by: "nix-build of one user, without a link",
         subject: "/nix/store",
-        plant: ". /root/tools; mkdir -p /nix /etc/nix; chown -R maren: /nix; printf 'sandbox = false\\nsubstituters =\\nbuild-users-group =\\n' > /etc/nix/nix.conf; as_user maren 'cat > tide.nix <<EOF\nderivation { name = \"tidegauge-2.0\"; system = builtins.currentSystem; builder = \"/bin/sh\"; args = [ \"-c\" \"/bin/mkdir -p \\$out/bin; echo echo 2 > \\$out/bin/tidegauge; /bin/chmod 755 \\$out/bin/tidegauge\" ]; }\nEOF\nnix-build --quiet --no-out-link tide.nix >/dev/null 2>&1'",
+        plant: ". /root/tools; nixes; as_user maren 'cat > tide.nix <<EOF\nderivation { name = \"tidegauge-2.0\"; system = builtins.currentSystem; builder = \"/bin/sh\"; args = [ \"-c\" \"/bin/mkdir -p \\$out/bin; echo echo 2 > \\$out/bin/tidegauge; /bin/chmod 755 \\$out/bin/tidegauge\" ]; }\nEOF\nnix-build --quiet --no-out-link tide.nix >/dev/null 2>&1'",
         asked: CHECK,
         commands: &["sudo -u maren -H nix-store --gc"],
         changes: &["/nix/var/nix", "/nix/var/log", "/nix/store", "/home/maren/.nix-profile"],
@@ -350,7 +385,7 @@ pub const PROOFS: &[Proof] = &[
         kind: "unused-runtime",
         by: "flatpak for all users, of which the application was removed",
         subject: "org.harbour.Platform",
-        plant: ". /root/tools; mkdir -p /srv/fp/rt/files /srv/fp/app/files/bin /srv/fp/app/export/share/applications; cd /srv/fp; printf '[Runtime]\nname=org.harbour.Platform\nruntime=org.harbour.Platform/x86_64/24\n' > rt/metadata; echo x > rt/files/x; printf '[Application]\nname=org.harbour.ChartDesk\nruntime=org.harbour.Platform/x86_64/24\ncommand=chartdesk\n' > app/metadata; printf '#!/bin/sh\n' > app/files/bin/chartdesk; chmod 755 app/files/bin/chartdesk; printf '[Desktop Entry]\nType=Application\nName=Chart Desk\nExec=chartdesk\n' > app/export/share/applications/org.harbour.ChartDesk.desktop; mkdir -p app/files/share/app-info/xmls; printf '<?xml version=\"1.0\"?><components version=\"0.8\"><component type=\"desktop\"><id>org.harbour.ChartDesk.desktop</id><name>Chart Desk</name><releases><release version=\"3.0\" timestamp=\"1767225600\"/></releases></component></components>' | gzip > app/files/share/app-info/xmls/org.harbour.ChartDesk.xml.gz; flatpak build-export --runtime --arch=x86_64 --files=files repo rt 24 >/dev/null 2>&1; flatpak build-export --arch=x86_64 repo app stable >/dev/null 2>&1; flatpak build-update-repo repo >/dev/null; chmod -R a+rX /srv/fp; cd /root; flatpak --system remote-add --no-gpg-verify quay file:///srv/fp/repo; flatpak --system install -y --noninteractive quay org.harbour.ChartDesk >/dev/null 2>&1; flatpak --system uninstall -y --noninteractive org.harbour.ChartDesk >/dev/null 2>&1",
+        plant: ". /root/tools; flatpaks; flatpak --system remote-add --no-gpg-verify quay file:///srv/fp/repo; flatpak --system install -y --noninteractive quay org.harbour.ChartDesk >/dev/null 2>&1; flatpak --system uninstall -y --noninteractive org.harbour.ChartDesk >/dev/null 2>&1",
         asked: CHECK,
         commands: &["sudo flatpak uninstall --system -y org.harbour.Platform/x86_64/24"],
         changes: &["/var/lib/flatpak", "/root/.local/share"],
@@ -395,7 +430,7 @@ pub const PROOFS: &[Proof] = &[
         kind: "version-split",
         by: "dpkg and nix",
         subject: "tidegauge",
-        plant: ". /root/tools; script p/usr/bin/tidegauge 1; deb tidegauge 1.0; installs tidegauge; mkdir -p /nix /etc/nix; chown -R maren: /nix; printf 'sandbox = false\\nsubstituters =\\nbuild-users-group =\\n' > /etc/nix/nix.conf; as_user maren 'cat > tide.nix <<EOF\nderivation { name = \"tidegauge-2.0\"; system = builtins.currentSystem; builder = \"/bin/sh\"; args = [ \"-c\" \"/bin/mkdir -p \\$out/bin; echo echo 2 > \\$out/bin/tidegauge; /bin/chmod 755 \\$out/bin/tidegauge\" ]; }\nEOF\nnix-env --quiet -i -f tide.nix; echo \"PATH=\\$HOME/.nix-profile/bin:\\$PATH\" >> ~/.profile'",
+        plant: ". /root/tools; script p/usr/bin/tidegauge 1; deb tidegauge 1.0; installs tidegauge; nixes; as_user maren 'cat > tide.nix <<EOF\nderivation { name = \"tidegauge-2.0\"; system = builtins.currentSystem; builder = \"/bin/sh\"; args = [ \"-c\" \"/bin/mkdir -p \\$out/bin; echo echo 2 > \\$out/bin/tidegauge; /bin/chmod 755 \\$out/bin/tidegauge\" ]; }\nEOF\nnix-env --quiet -i -f tide.nix; echo \"PATH=\\$HOME/.nix-profile/bin:\\$PATH\" >> ~/.profile'",
         asked: CHECK,
         commands: &[
             "sudo -u maren -H nix-env --profile /nix/var/nix/profiles/per-user/maren/profile --uninstall tidegauge",
@@ -406,7 +441,7 @@ pub const PROOFS: &[Proof] = &[
         kind: "version-split",
         by: "dpkg and flatpak of one user",
         subject: "chartdesk",
-        plant: ". /root/tools; mkdir -p /srv/fp/rt/files /srv/fp/app/files/bin /srv/fp/app/export/share/applications; cd /srv/fp; printf '[Runtime]\nname=org.harbour.Platform\nruntime=org.harbour.Platform/x86_64/24\n' > rt/metadata; echo x > rt/files/x; printf '[Application]\nname=org.harbour.ChartDesk\nruntime=org.harbour.Platform/x86_64/24\ncommand=chartdesk\n' > app/metadata; printf '#!/bin/sh\n' > app/files/bin/chartdesk; chmod 755 app/files/bin/chartdesk; printf '[Desktop Entry]\nType=Application\nName=Chart Desk\nExec=chartdesk\n' > app/export/share/applications/org.harbour.ChartDesk.desktop; mkdir -p app/files/share/app-info/xmls; printf '<?xml version=\"1.0\"?><components version=\"0.8\"><component type=\"desktop\"><id>org.harbour.ChartDesk.desktop</id><name>Chart Desk</name><releases><release version=\"3.0\" timestamp=\"1767225600\"/></releases></component></components>' | gzip > app/files/share/app-info/xmls/org.harbour.ChartDesk.xml.gz; flatpak build-export --runtime --arch=x86_64 --files=files repo rt 24 >/dev/null 2>&1; flatpak build-export --arch=x86_64 repo app stable >/dev/null 2>&1; flatpak build-update-repo repo >/dev/null; chmod -R a+rX /srv/fp; cd /root; script p/usr/bin/chartdesk 1; mkdir -p p/usr/share/applications; printf '[Desktop Entry]\nType=Application\nName=Chart Desk\nExec=chartdesk\n' > p/usr/share/applications/chartdesk.desktop; deb chartdesk 1.0; installs chartdesk; export FLATPAK_USER_DIR=/home/tobin/.local/share/flatpak; flatpak --user remote-add --no-gpg-verify quay file:///srv/fp/repo; flatpak --user install -y --noninteractive quay org.harbour.ChartDesk >/dev/null; chown -R tobin: /home/tobin; ",
+        plant: ". /root/tools; flatpaks; script p/usr/bin/chartdesk 1; mkdir -p p/usr/share/applications; printf '[Desktop Entry]\nType=Application\nName=Chart Desk\nExec=chartdesk\n' > p/usr/share/applications/chartdesk.desktop; deb chartdesk 1.0; installs chartdesk; export FLATPAK_USER_DIR=/home/tobin/.local/share/flatpak; flatpak --user remote-add --no-gpg-verify quay file:///srv/fp/repo; flatpak --user install -y --noninteractive quay org.harbour.ChartDesk >/dev/null; chown -R tobin: /home/tobin; ",
         asked: CHECK,
         commands: &["sudo -u tobin -H env flatpak uninstall --user -y org.harbour.ChartDesk/x86_64/stable"],
         changes: &["/home/tobin/.local/share/flatpak"],
@@ -415,7 +450,7 @@ pub const PROOFS: &[Proof] = &[
         kind: "duplicate-launcher",
         by: "dpkg and flatpak of one user",
         subject: "org.harbour.ChartDesk.desktop",
-        plant: ". /root/tools; mkdir -p /srv/fp/rt/files /srv/fp/app/files/bin /srv/fp/app/export/share/applications; cd /srv/fp; printf '[Runtime]\nname=org.harbour.Platform\nruntime=org.harbour.Platform/x86_64/24\n' > rt/metadata; echo x > rt/files/x; printf '[Application]\nname=org.harbour.ChartDesk\nruntime=org.harbour.Platform/x86_64/24\ncommand=chartdesk\n' > app/metadata; printf '#!/bin/sh\n' > app/files/bin/chartdesk; chmod 755 app/files/bin/chartdesk; printf '[Desktop Entry]\nType=Application\nName=Chart Desk\nExec=chartdesk\n' > app/export/share/applications/org.harbour.ChartDesk.desktop; mkdir -p app/files/share/app-info/xmls; printf '<?xml version=\"1.0\"?><components version=\"0.8\"><component type=\"desktop\"><id>org.harbour.ChartDesk.desktop</id><name>Chart Desk</name><releases><release version=\"3.0\" timestamp=\"1767225600\"/></releases></component></components>' | gzip > app/files/share/app-info/xmls/org.harbour.ChartDesk.xml.gz; flatpak build-export --runtime --arch=x86_64 --files=files repo rt 24 >/dev/null 2>&1; flatpak build-export --arch=x86_64 repo app stable >/dev/null 2>&1; flatpak build-update-repo repo >/dev/null; chmod -R a+rX /srv/fp; cd /root; script p/usr/bin/chartdesk 1; mkdir -p p/usr/share/applications; printf '[Desktop Entry]\nType=Application\nName=Chart Desk\nExec=chartdesk\n' > p/usr/share/applications/chartdesk.desktop; deb chartdesk 1.0; installs chartdesk; export FLATPAK_USER_DIR=/home/maren/.local/share/flatpak; flatpak --user remote-add --no-gpg-verify quay file:///srv/fp/repo; flatpak --user install -y --noninteractive quay org.harbour.ChartDesk >/dev/null; chown -R maren: /home/maren; echo 'export XDG_DATA_DIRS=$HOME/.local/share/flatpak/exports/share:/usr/share' >> /home/maren/.profile",
+        plant: ". /root/tools; flatpaks; script p/usr/bin/chartdesk 1; mkdir -p p/usr/share/applications; printf '[Desktop Entry]\nType=Application\nName=Chart Desk\nExec=chartdesk\n' > p/usr/share/applications/chartdesk.desktop; deb chartdesk 1.0; installs chartdesk; export FLATPAK_USER_DIR=/home/maren/.local/share/flatpak; flatpak --user remote-add --no-gpg-verify quay file:///srv/fp/repo; flatpak --user install -y --noninteractive quay org.harbour.ChartDesk >/dev/null; chown -R maren: /home/maren; echo 'export XDG_DATA_DIRS=$HOME/.local/share/flatpak/exports/share:/usr/share' >> /home/maren/.profile",
         asked: CHECK,
         commands: &["sudo -u maren -H env flatpak uninstall --user -y org.harbour.ChartDesk/x86_64/stable"],
         changes: &["/home/maren/.local/share/flatpak"],
@@ -424,7 +459,7 @@ pub const PROOFS: &[Proof] = &[
         kind: "version-split",
         by: "dpkg and flatpak for all users",
         subject: "chartdesk",
-        plant: ". /root/tools; mkdir -p /srv/fp/rt/files /srv/fp/app/files/bin /srv/fp/app/export/share/applications; cd /srv/fp; printf '[Runtime]\nname=org.harbour.Platform\nruntime=org.harbour.Platform/x86_64/24\n' > rt/metadata; echo x > rt/files/x; printf '[Application]\nname=org.harbour.ChartDesk\nruntime=org.harbour.Platform/x86_64/24\ncommand=chartdesk\n' > app/metadata; printf '#!/bin/sh\n' > app/files/bin/chartdesk; chmod 755 app/files/bin/chartdesk; printf '[Desktop Entry]\nType=Application\nName=Chart Desk\nExec=chartdesk\n' > app/export/share/applications/org.harbour.ChartDesk.desktop; mkdir -p app/files/share/app-info/xmls; printf '<?xml version=\"1.0\"?><components version=\"0.8\"><component type=\"desktop\"><id>org.harbour.ChartDesk.desktop</id><name>Chart Desk</name><releases><release version=\"3.0\" timestamp=\"1767225600\"/></releases></component></components>' | gzip > app/files/share/app-info/xmls/org.harbour.ChartDesk.xml.gz; flatpak build-export --runtime --arch=x86_64 --files=files repo rt 24 >/dev/null 2>&1; flatpak build-export --arch=x86_64 repo app stable >/dev/null 2>&1; flatpak build-update-repo repo >/dev/null; chmod -R a+rX /srv/fp; cd /root; script p/usr/bin/chartdesk 1; mkdir -p p/usr/share/applications; printf '[Desktop Entry]\nType=Application\nName=Chart Desk\nExec=chartdesk\n' > p/usr/share/applications/chartdesk.desktop; deb chartdesk 1.0; installs chartdesk; flatpak --system remote-add --no-gpg-verify quay file:///srv/fp/repo; flatpak --system install -y --noninteractive quay org.harbour.ChartDesk >/dev/null 2>&1",
+        plant: ". /root/tools; flatpaks; script p/usr/bin/chartdesk 1; mkdir -p p/usr/share/applications; printf '[Desktop Entry]\nType=Application\nName=Chart Desk\nExec=chartdesk\n' > p/usr/share/applications/chartdesk.desktop; deb chartdesk 1.0; installs chartdesk; flatpak --system remote-add --no-gpg-verify quay file:///srv/fp/repo; flatpak --system install -y --noninteractive quay org.harbour.ChartDesk >/dev/null 2>&1",
         asked: CHECK,
         commands: &["sudo flatpak uninstall --system -y org.harbour.ChartDesk/x86_64/stable"],
         changes: &["/var/lib/flatpak", "/root/.local/share"],
@@ -433,7 +468,7 @@ pub const PROOFS: &[Proof] = &[
         kind: "invisible-launcher",
         by: "nix profile of one user",
         subject: "semaphore.desktop",
-        plant: ". /root/tools; mkdir -p /nix /etc/nix; chown -R maren: /nix; printf 'sandbox = false\nsubstituters =\nbuild-users-group =\n' > /etc/nix/nix.conf; as_user maren 'cat > s.nix <<EOF\nderivation { name = \"semaphore-2.0\"; system = builtins.currentSystem; builder = \"/bin/sh\"; args = [ \"-c\" \"/bin/mkdir -p \\$out/bin \\$out/share/applications; echo echo 2 > \\$out/bin/semaphore; /bin/chmod 755 \\$out/bin/semaphore; /usr/bin/printf \\\"[Desktop Entry]\\\\nType=Application\\\\nName=Semaphore\\\\nExec=semaphore\\\\n\\\" > \\$out/share/applications/semaphore.desktop\" ]; }\nEOF\nnix-env --quiet -i -f s.nix; echo \"PATH=\\$HOME/.nix-profile/bin:\\$PATH\" >> ~/.profile'",
+        plant: ". /root/tools; nixes; as_user maren 'cat > s.nix <<EOF\nderivation { name = \"semaphore-2.0\"; system = builtins.currentSystem; builder = \"/bin/sh\"; args = [ \"-c\" \"/bin/mkdir -p \\$out/bin \\$out/share/applications; echo echo 2 > \\$out/bin/semaphore; /bin/chmod 755 \\$out/bin/semaphore; /usr/bin/printf \\\"[Desktop Entry]\\\\nType=Application\\\\nName=Semaphore\\\\nExec=semaphore\\\\n\\\" > \\$out/share/applications/semaphore.desktop\" ]; }\nEOF\nnix-env --quiet -i -f s.nix; echo \"PATH=\\$HOME/.nix-profile/bin:\\$PATH\" >> ~/.profile'",
         asked: CHECK,
         commands: &[
             "sudo -u maren -H sh -c 'echo \"export XDG_DATA_DIRS=\\\"\\${XDG_DATA_DIRS:-/usr/local/share:/usr/share}:/nix/var/nix/profiles/per-user/maren/profile/share\\\"\" >> ~/.profile'",

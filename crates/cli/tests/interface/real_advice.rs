@@ -13,7 +13,7 @@ use super::support::{has, repository, run};
 use super::trial::{Trial, is_here, lies_in};
 
 /// What every manager may write: its locks, logs, caches and the records of what it did.
-const ALWAYS: &[&str] = &[
+pub const ALWAYS: &[&str] = &[
     "/run",
     "/tmp",
     "/var/cache",

@@ -102,7 +102,7 @@ fn nothing_is_started_sent_written_or_opened_outside() {
     }
     let root = lantern().to_str().unwrap();
     let target = "/usr/bin/tidegauge";
-    let commands: [&[&str]; 17] = [
+    let commands: [&[&str]; 18] = [
         &["owner", "tidegauge", "chartdesk"],
         &["paths", "--all-users"],
         &["shadows"],
@@ -119,6 +119,7 @@ fn nothing_is_started_sent_written_or_opened_outside() {
         &["why", "python3.11"],
         &["space"],
         &["leftovers"],
+        &["plan", "remove", "chartdesk"],
         &["explain", "missing-file"],
     ];
     for command in commands {

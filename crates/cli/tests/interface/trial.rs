@@ -86,7 +86,8 @@ impl Trial {
         command
     }
 
-    fn root(&self) -> PathBuf {
+    /// The top of its tree.
+    pub fn root(&self) -> PathBuf {
         self.dir.path().join("m")
     }
 
@@ -119,15 +120,29 @@ impl Trial {
         assert!(output.status.success(), "{output:?}");
     }
 
-    /// What the program says of the machine.
+    /// What the program says of the machine, as data.
     pub fn asks(&self, arguments: &[&str]) -> Value {
+        self.runs(&[arguments, &["--format", "json"]].concat()).document()
+    }
+
+    /// What the program says of the machine.
+    pub fn runs(&self, arguments: &[&str]) -> Ran {
         let program = program();
         let mut command = self.inside(program.to_str().unwrap());
-        command.arg("--root").arg(self.root()).args(arguments).args(["--format", "json"]).env_remove("PATH");
+        command.arg("--root").arg(self.root()).args(arguments).env_remove("PATH");
         let output = command.output().unwrap();
         let text = |bytes: Vec<u8>| String::from_utf8(bytes).unwrap();
         let status = output.status.code().expect("no signal ended it");
-        Ran { status, out: text(output.stdout), err: text(output.stderr) }.document()
+        Ran { status, out: text(output.stdout), err: text(output.stderr) }
+    }
+
+    /// Every file and link of the machine, without what the kernel shows and these places.
+    pub fn files(&self, without: &[&str]) -> BTreeSet<String> {
+        let mut find = self.inside("find");
+        find.arg(self.root()).args(["-xdev", "!", "-type", "d", "-printf", "/%P\\n"]);
+        let output = find.output().unwrap();
+        let files = String::from_utf8(output.stdout).unwrap();
+        files.lines().filter(|file| !lies_in(file, without)).map(str::to_owned).collect()
     }
 
     /// The paths that changed since the last freeze: written, or gone.

@@ -16,6 +16,17 @@ pub trait History {
         None
     }
 
+    /// Gives up these states, none of which is in force. `None` where no command for that is known to work.
+    fn forget_these(&self, states: &[&State]) -> Option<Remedy> {
+        let _ = states;
+        None
+    }
+
+    /// Deletes what only states held that were given up.
+    fn collect(&self) -> Option<Remedy> {
+        None
+    }
+
     /// Gives up the states that are not in force. `None` where they are not the manager's to give up as a whole.
     fn forget(&self) -> Option<Remedy> {
         None

@@ -24,6 +24,7 @@ pub(crate) mod listed;
 pub(crate) mod log;
 pub(crate) mod parts;
 mod relations;
+mod removal;
 mod shared_dirs;
 pub mod simple;
 pub(crate) mod sqlite;
@@ -43,6 +44,7 @@ pub use history::History;
 pub use launching::Launching;
 pub use log::Log;
 pub use relations::{Relations, Requirement, Unneeded};
+pub use removal::{Rehearsal, Removal, Unattended, unattended};
 pub use shared_dirs::SharedDirs;
 pub use upkeep::{Automatic, UpgradeCall, Upkeep};
 
@@ -72,6 +74,11 @@ pub trait Manager: Sync {
 
     /// The calls of its programs that upgrade everything: each a program with the words of which one must be there.
     fn upgrade_calls(&self) -> &'static [UpgradeCall] {
+        &[]
+    }
+
+    /// How its commands are written in a script, where nobody answers their questions. None where they ask nothing.
+    fn unattended(&self) -> &'static [Unattended] {
         &[]
     }
 
@@ -131,6 +138,27 @@ pub trait Installation: Send + Sync {
 
     /// The manager's own commands for a package, the safest first.
     fn remedies(&self, package: u32) -> Vec<Remedy>;
+
+    /// Removes these packages at once and nothing else, with their settings files if `with_settings`. `None` where one
+    /// of [`Installation::remedies`] is all there is for each.
+    fn removal(&self, packages: &[u32], with_settings: bool) -> Option<Removal> {
+        let _ = (packages, with_settings);
+        None
+    }
+
+    /// What tells whether a package of this name is installed, at this version if one is given. `None` where no command
+    /// tells just that.
+    fn query(&self, name: &[u8], version: Option<&[u8]>) -> Option<Rehearsal> {
+        let _ = (name, version);
+        None
+    }
+
+    /// Goes to another version of a package, which the machine has or a source offers; `None` where neither does, or
+    /// where no command for that is known to work.
+    fn go_to_version(&self, package: u32, version: &[u8]) -> Option<Removal> {
+        let _ = (package, version);
+        None
+    }
 
     /// The settings files that the manager records for a package, or keeps of one that is removed. `None` where it
     /// records none as such.

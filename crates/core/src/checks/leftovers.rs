@@ -128,7 +128,7 @@ fn settings_of(cx: &CheckContext<'_, '_>, ids: &[ByteString]) -> Option<Vec<Byte
 
 /// Where programs keep what belongs to a user, by the name of the software: a directory below the home, and what stands
 /// before the name (*XDG Base Directory Specification*, and what is older than that).
-const PLACES: [(&[u8], &[u8]); 5] =
+pub(crate) const PLACES: [(&[u8], &[u8]); 5] =
     [(b".config", b""), (b".local/share", b""), (b".local/state", b""), (b".cache", b""), (b"", b".")];
 
 /// Directories in users' homes that have the name of software which a log tells was removed, and which nothing here is

@@ -7,8 +7,8 @@ pub mod store;
 pub mod system;
 pub mod versions;
 
-use crate::backend::Manager;
-use crate::model::{ManagerId, ManagerKind, Profile};
+use crate::backend::{self, Manager};
+use crate::model::{CommandLine, ManagerId, ManagerKind, Profile};
 
 /// Every manager that is read.
 pub const ALL: &[&dyn Manager] = &[
@@ -60,6 +60,12 @@ pub fn profile(id: ManagerId) -> Profile {
 #[must_use]
 pub fn named(name: &[u8]) -> Option<ManagerId> {
     ALL.iter().map(|manager| manager.id()).find(|id| id.0.as_bytes() == name)
+}
+
+/// A command of any manager in the form in which it asks nothing.
+#[must_use]
+pub fn unattended(line: &CommandLine) -> CommandLine {
+    backend::unattended(line, &ALL.iter().flat_map(|manager| manager.unattended()))
 }
 
 /// Whether a manager keeps several versions of one thing side by side on purpose.

@@ -111,6 +111,11 @@ pub struct Profile {
     pub notation: Notation,
     /// The directory of a home in which it gives each of its packages one of its own, named like the package.
     pub keeps_data_in: Option<&'static str>,
+    /// Where the directories of settings, data and state (*XDG Base Directory Specification*) are below that directory,
+    /// or below a home where there is none.
+    pub data_dirs: [&'static str; 3],
+    /// Whether it deletes that directory when the package is removed.
+    pub deletes_data: bool,
 }
 
 impl Profile {
@@ -126,6 +131,8 @@ impl Profile {
             keeps_versions: matches!(kind, ManagerKind::Versions),
             notation: Notation::Plain,
             keeps_data_in: None,
+            data_dirs: [".config", ".local/share", ".local/state"],
+            deletes_data: false,
         }
     }
 

@@ -92,6 +92,9 @@ pub struct Remedy {
     /// Who it acts as.
     #[serde(skip)]
     pub actor: Actor,
+    /// The remedies that it is made of, one after the other, where it is more than one command of one user's.
+    #[serde(skip)]
+    pub parts: Vec<Remedy>,
 }
 
 impl Remedy {
@@ -113,6 +116,7 @@ impl Remedy {
             line,
             undo: None,
             actor: Actor::Owner,
+            parts: Vec::new(),
         }
     }
 

@@ -145,5 +145,6 @@ pub(crate) fn put_back(survey: &Survey<'_>, by: Option<&Owner>, restore: Option<
     let purpose = format!("remove {}'s copy, and restore the package's own files", by.manager);
     // Both are typed as one: each says for itself whose rights it needs.
     let command = format!("{} && {}", away.command, restore.command);
-    Some(Remedy { command, as_user: away.as_user.or(restore.as_user.clone()), loses, ..restore.to(purpose) })
+    let parts = vec![away.clone(), restore.clone()];
+    Some(Remedy { command, as_user: away.as_user.or(restore.as_user.clone()), loses, parts, ..restore.to(purpose) })
 }

@@ -2,6 +2,7 @@
 
 pub mod across;
 pub(crate) mod advice;
+pub mod bill;
 mod check_context;
 
 pub mod impact;

@@ -7,6 +7,7 @@ use hashbrown::{HashMap, HashSet};
 use crate::backend::Installation;
 use crate::bytes::{ByteString, path};
 use crate::fs::Kind;
+use crate::index::FoundClaim;
 use crate::managers;
 use crate::model::{CommandLine, Depth, Remedy, RemedyKind};
 use crate::survey::Survey;
@@ -22,6 +23,16 @@ pub(crate) fn is_among_distributions(held: &dyn Installation, number: u32) -> bo
 /// Removes these packages of one installation from the distribution's directory, and restores what the distribution
 /// has at the same paths. None if that cannot be fetched, or if it would take too many words.
 pub(crate) fn take_out(survey: &Survey<'_>, held: &dyn Installation, numbers: &[u32]) -> Option<Remedy> {
+    take_out_but(survey, held, numbers, &|_| false)
+}
+
+/// The same, but that nothing is restored of packages that are removed as well.
+pub(crate) fn take_out_but(
+    survey: &Survey<'_>,
+    held: &dyn Installation,
+    numbers: &[u32],
+    is_going: &dyn Fn(&FoundClaim) -> bool,
+) -> Option<Remedy> {
     let root = survey.root();
     let records = held.file_records()?.file_records(numbers, Depth::Presence);
     let mut files: Vec<ByteString> = records.iter().map(|one| root.canonicalize(&one.path)).collect();
@@ -41,7 +52,7 @@ pub(crate) fn take_out(survey: &Survey<'_>, held: &dyn Installation, numbers: &[
         if others.peek().is_none() {
             own.insert(file);
         }
-        for other in others {
+        for other in others.filter(|other| !is_going(other)) {
             let restore = survey.restore(other)?;
             if !restores.contains(&restore) {
                 restores.push(restore);
@@ -63,7 +74,8 @@ pub(crate) fn take_out(survey: &Survey<'_>, held: &dyn Installation, numbers: &[
     let needs_network = !restores.is_empty();
     let commands = std::iter::once(&remedy).chain(&restores).map(|one| one.command.clone());
     let command = commands.collect::<Vec<_>>().join(" && ");
-    Some(Remedy { command, needs_network, ..remedy })
+    let parts = std::iter::once(remedy.clone()).chain(restores).collect();
+    Some(Remedy { command, needs_network, parts, ..remedy })
 }
 
 /// The widest directory around a file in which there is nothing but such files; the file itself where there is none.

@@ -5,19 +5,19 @@ use std::sync::OnceLock;
 
 use hashbrown::HashMap;
 
-use super::{FileLists, InstalledPackage, Record, SimpleBackend, link_target, purl};
+use super::{InstalledPackage, Record, SimpleBackend, link_target, purl};
 use crate::backend::Log;
 use crate::backend::listed::{self, Role};
 use crate::backend::{
-    BATCH, Catalogue, Detail, FileIndex, FileRecords, Installation, Launching, Relations, SharedDirs, wanted,
+    Catalogue, Detail, FileIndex, FileRecords, Installation, Launching, Rehearsal, Relations, Removal, SharedDirs,
 };
 use crate::bytes::{ByteString, path};
 use crate::host::Host;
 use crate::model::Event;
 use crate::model::{
-    Actor, Claim, Claimant, Coverage, CoverageState, Depth, Digest, Evidence, ExecTarget, FileRecord, Finding,
-    FindingKind, Location, Loss, Losses, ManagerId, NameFilter, Owner, Package, PathClaim, RecordPosition, Remedy,
-    RemedyKind, Scope, Severity, package_id,
+    Actor, Claim, Claimant, Coverage, CoverageState, Digest, Evidence, ExecTarget, Finding, FindingKind, Location,
+    Loss, Losses, ManagerId, NameFilter, Owner, Package, PathClaim, RecordPosition, Remedy, RemedyKind, Scope,
+    Severity, package_id,
 };
 
 /// Which item claims a path, and by which of its places.
@@ -238,6 +238,19 @@ impl<'s, K: SimpleBackend + 's> Installation for SimpleInstallation<'s, K> {
         self.item(package).remedies.clone()
     }
 
+    fn removal(&self, packages: &[u32], _: bool) -> Option<Removal> {
+        let items: Vec<&InstalledPackage> = packages.iter().map(|number| self.item(*number)).collect();
+        self.backend.removal(&items)
+    }
+
+    fn query(&self, name: &[u8], version: Option<&[u8]>) -> Option<Rehearsal> {
+        self.backend.query(name, version)
+    }
+
+    fn go_to_version(&self, package: u32, version: &[u8]) -> Option<Removal> {
+        self.backend.go_to_version(self.host, self.item(package), version)
+    }
+
     fn trees(&self) -> Vec<(u32, ByteString)> {
         let numbered = (0..).zip(self.items());
         let of_item = |(number, item): (u32, &InstalledPackage)| {
@@ -340,26 +353,6 @@ impl<'s, K: SimpleBackend + 's> FileIndex for SimpleInstallation<'s, K> {
             }
             None => item.evidence.iter().take(1).cloned().collect(),
         }
-    }
-}
-
-impl<'s, K: SimpleBackend + 's> FileRecords for SimpleInstallation<'s, K> {
-    fn each_batch(&self, packages: Option<&[u32]>, _: Depth, take: &mut dyn FnMut(Vec<FileRecord>)) {
-        let items = self.items();
-        let wanted = wanted(items.len(), packages).into_iter().map(|number| (number, &items[number as usize]));
-        let wanted: Vec<(u32, &InstalledPackage)> = wanted.collect();
-        let in_one_file = self.backend.lists().is_some_and(FileLists::is_one_file);
-        for some in wanted.chunks(if in_one_file { wanted.len().max(1) } else { BATCH }) {
-            let mut lost = Vec::new();
-            let files = self.backend.file_records(self.host, some, &mut lost);
-            self.note(lost);
-            take(files);
-        }
-    }
-
-    fn restore(&self, package: u32) -> Option<Remedy> {
-        let command = self.backend.lists()?.restore(self.item(package))?;
-        Some(Remedy::new(RemedyKind::Restore, command))
     }
 }
 

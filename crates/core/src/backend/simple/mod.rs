@@ -7,25 +7,25 @@
 mod catalogue;
 mod dirs;
 mod installation;
+mod lists;
 mod offered;
 mod relations;
 
 use std::cmp::Ordering;
 
-use rayon::prelude::*;
-
 pub use catalogue::SimpleCatalogue;
 pub use dirs::{dirs_in, is_dir, link_target, links_into};
 pub use installation::SimpleInstallation;
+pub use lists::{FileLists, each_list, each_record, whole};
 pub use offered::CatalogueQuery;
 
 use crate::backend::dependency_graph::{Need, Node, Want};
+use crate::backend::{Rehearsal, Removal};
 use crate::bytes::{ByteString, path};
-use crate::fs::{Limit, Root};
 use crate::host::{Host, User};
 use crate::model::{
-    Actor, CommandLine, Digest, Event, Evidence, ExecTarget, FileRecord, Finding, Location, Loss, NameFilter, Origin,
-    Reason, Relation, Remedy, RemedyKind, Scope, Status,
+    Actor, CommandLine, Event, Evidence, ExecTarget, FileRecord, Finding, Location, Loss, Origin, Reason, Relation,
+    Remedy, RemedyKind, Scope, Status,
 };
 
 /// One package as its manager's record has it.
@@ -196,6 +196,24 @@ pub trait SimpleBackend: Send + Sync {
         None
     }
 
+    /// Removes these items at once and nothing else; see [`crate::backend::Installation::removal`].
+    fn removal(&self, items: &[&InstalledPackage]) -> Option<Removal> {
+        let _ = items;
+        None
+    }
+
+    /// What tells whether an item of this name is installed; see [`crate::backend::Installation::query`].
+    fn query(&self, name: &[u8], version: Option<&[u8]>) -> Option<Rehearsal> {
+        let _ = (name, version);
+        None
+    }
+
+    /// Goes to another version of an item; see [`crate::backend::Installation::go_to_version`].
+    fn go_to_version(&self, host: &Host, item: &InstalledPackage, version: &[u8]) -> Option<Removal> {
+        let _ = (host, item, version);
+        None
+    }
+
     /// Where an item declares a need.
     fn need_evidence(&self, at: &Location, item: &InstalledPackage, says: &str) -> Evidence {
         Evidence::at(item.record_file(at), "requirement", format!("needs {says}"))
@@ -272,96 +290,6 @@ pub trait SimpleBackend: Send + Sync {
         notes: &mut Vec<Loss>,
     ) -> Option<Vec<Option<Origin>>> {
         let _ = (host, at, items, notes);
-        None
-    }
-}
-
-/// Lists that stand each in a file of its package's own: reads and looks through them in parallel, and hands what
-/// `find` found in each (paths with the lines that name them) to `take`; what it lost is added to `notes`. A package that `may_lack` one need have none.
-pub fn each_list(
-    root: &Root,
-    items: &[InstalledPackage],
-    file: impl Fn(&InstalledPackage) -> ByteString + Sync,
-    may_lack: impl Fn(&InstalledPackage) -> bool,
-    find: impl Fn(&[u8]) -> (Vec<(ByteString, u32)>, Option<String>) + Sync,
-    notes: &mut Vec<Loss>,
-    take: &mut dyn FnMut(u32, &[u8], u32),
-) {
-    let read = |item: &InstalledPackage| root.read(&file(item), Limit::LIST).map(|content| find(&content));
-    let read: Vec<_> = items.par_iter().map(read).collect();
-    for ((number, item), read) in (0..).zip(items).zip(read) {
-        match read {
-            Ok((files, damage)) => {
-                files.iter().for_each(|(path, line)| take(number, path, *line));
-                notes.extend(
-                    damage.map(|what| Loss::damaged(file(item), what, format!("files of {} are unknown", item.name))),
-                );
-            }
-            Err(error) if error.is_missing() && may_lack(item) => {}
-            Err(error) => notes.push(Loss::unread(&error, format!("the files of {} are unknown", item.name))),
-        }
-    }
-}
-
-/// What is recorded of files where each package has a record of its own: reads them in parallel. What `of_item`
-/// could not read is its second value, and is added to `notes`.
-pub fn each_record(
-    items: &[(u32, &InstalledPackage)],
-    of_item: impl Fn(u32, &InstalledPackage) -> (Vec<FileRecord>, Option<String>) + Sync,
-    notes: &mut Vec<Loss>,
-) -> Vec<FileRecord> {
-    let read: Vec<_> = items.par_iter().map(|(number, item)| of_item(*number, item)).collect();
-    let mut found = Vec::new();
-    for ((files, lost), (_, item)) in read.into_iter().zip(items) {
-        found.extend(files);
-        let hides = || format!("whether files of {} are altered is unknown", item.name);
-        notes.extend(lost.map(|cause| Loss::because(cause, hides())));
-    }
-    found
-}
-
-/// The outcome of reading a record that is either read as a whole or not at all.
-pub fn whole(read: Result<Vec<FileRecord>, String>) -> (Vec<FileRecord>, Option<String>) {
-    read.map_or_else(|lost| (Vec::new(), Some(lost)), |files| (files, None))
-}
-
-/// Lists of files, package by package, of a manager whose files lie among those of others.
-pub trait FileLists {
-    /// Hands every wanted path to `take`, with the number of its package and the line that names it; what
-    /// could not be read is added to `notes`.
-    fn each(
-        &self,
-        host: &Host,
-        items: &[InstalledPackage],
-        wanted: &NameFilter,
-        notes: &mut Vec<Loss>,
-        take: &mut dyn FnMut(u32, &[u8], u32),
-    );
-
-    /// Whether all lists stand in one file, which is then read once.
-    fn is_one_file(&self) -> bool {
-        false
-    }
-
-    /// The list of a package.
-    fn file(&self, item: &InstalledPackage) -> ByteString;
-
-    /// The digest that is recorded for a canonical path.
-    fn digest(&self, host: &Host, item: &InstalledPackage, path: &[u8]) -> Option<Digest> {
-        let _ = (host, item, path);
-        None
-    }
-
-    /// The record of every file of these items, each with its number; losses are added to
-    /// `notes`.
-    fn file_records(&self, host: &Host, items: &[(u32, &InstalledPackage)], notes: &mut Vec<Loss>) -> Vec<FileRecord> {
-        let _ = (host, items, notes);
-        Vec::new()
-    }
-
-    /// The command that puts a package's own files back.
-    fn restore(&self, item: &InstalledPackage) -> Option<CommandLine> {
-        let _ = item;
         None
     }
 }

@@ -17,7 +17,7 @@ use serde::Deserialize;
 use crate::backend::simple::{
     InstalledPackage, Record, SimpleBackend, SimpleInstallation, dirs_in, each_record, is_dir, whole,
 };
-use crate::backend::{Installation, Manager, UpgradeCall};
+use crate::backend::{Installation, Manager, Unattended, UpgradeCall};
 use crate::bytes::{ByteString, path};
 use crate::fs::Limit;
 use crate::host::Host;
@@ -59,6 +59,14 @@ struct Environment;
 impl Manager for Conda {
     fn id(&self) -> ManagerId {
         ID
+    }
+
+    fn unattended(&self) -> &'static [Unattended] {
+        &[
+            ("conda remove", "conda remove --yes"),
+            ("conda install", "conda install --yes"),
+            ("conda update", "conda update --yes"),
+        ]
     }
 
     fn profile(&self) -> Profile {

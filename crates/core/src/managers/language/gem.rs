@@ -20,7 +20,7 @@ use std::cmp::Ordering;
 
 use crate::backend::simple::{InstalledPackage, Record, SimpleBackend, SimpleInstallation, dirs_in, is_dir, of};
 use crate::backend::version_dirs::{self, Language};
-use crate::backend::{Installation, Manager, UpgradeCall};
+use crate::backend::{Installation, Manager, Unattended, UpgradeCall};
 use crate::bytes::{ByteString, path};
 use crate::fs::{Kind, Limit};
 use crate::host::Host;
@@ -43,6 +43,10 @@ struct GemHome {
 impl Manager for Gem {
     fn id(&self) -> ManagerId {
         ID
+    }
+
+    fn unattended(&self) -> &'static [Unattended] {
+        &[("gem uninstall", "gem uninstall --executables --abort-on-dependent")]
     }
 
     fn profile(&self) -> Profile {

@@ -43,6 +43,11 @@ impl<'a, 's> Gone<'a, 's> {
         gone
     }
 
+    /// The files that would be deleted.
+    pub(super) fn into_files(self) -> Vec<ByteString> {
+        self.files.into_iter().collect()
+    }
+
     /// The directories of programs that the managers of what would go keep for themselves.
     pub(super) fn own_dirs(&self) -> Vec<ByteString> {
         let root = self.survey.root();

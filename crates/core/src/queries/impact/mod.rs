@@ -8,10 +8,12 @@ use hashbrown::HashSet;
 use schemars::JsonSchema;
 use serde::Serialize;
 
+use super::space::reclaimable;
 use super::{CheckContext, Located, by_holder};
 use crate::bytes::ByteString;
 use crate::model::{Evidence, Owner};
 use crate::resolve::Context;
+use crate::survey::Survey;
 use gone::Gone;
 
 /// A command in one context, before and after the removal.
@@ -88,6 +90,9 @@ pub struct Impact {
     pub commands: Vec<Lost>,
     /// What stops working.
     pub broken: Vec<Broken>,
+    /// Bytes on the disk that removing them frees, with what only they need; 0 where something else needs them, `null`
+    /// where that is not known.
+    pub frees: Option<u64>,
     /// Managers whose declared dependencies are not read: what they would notice is not known.
     pub unknown: Vec<String>,
     /// Why a manager does not remove a package without being forced to.
@@ -106,11 +111,23 @@ pub fn lost_by(cx: &CheckContext<'_, '_>, packages: &[(u16, u32)]) -> Vec<Broken
     lost
 }
 
+/// The files and directories that go with packages: the files that only they record, and what is theirs with everything
+/// in it.
+pub(crate) fn deleted_with(survey: &Survey<'_>, packages: &[(u16, u32)]) -> Vec<ByteString> {
+    let mut deleted = Gone::of(survey, packages).into_files();
+    for (holder, numbers) in by_holder(packages.iter().copied()) {
+        let trees = survey.installations()[usize::from(holder)].trees().into_iter();
+        deleted.extend(trees.filter(|(number, _)| numbers.contains(number)).map(|(_, tree)| tree));
+    }
+    deleted.retain(|path| survey.root().entry(path).is_ok());
+    deleted
+}
+
 /// What would happen if these packages (holder and number) were removed.
 #[must_use]
 pub fn impact(cx: &CheckContext<'_, '_>, packages: &[(u16, u32)]) -> Impact {
     let survey = cx.survey;
-    let mut answer = Impact::default();
+    let mut answer = Impact { frees: reclaimable(survey, packages), ..Impact::default() };
     let mut dependents = Vec::new();
     for (holder, of_holder) in by_holder(packages.iter().copied()) {
         let held = &survey.installations()[usize::from(holder)];

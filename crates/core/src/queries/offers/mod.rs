@@ -3,7 +3,7 @@
 mod availability;
 mod gather;
 mod suggestion;
-pub(super) mod titles;
+pub(crate) mod titles;
 
 use std::cmp::Ordering;
 

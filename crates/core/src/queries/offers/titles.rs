@@ -28,7 +28,7 @@ pub struct OfferedTitle {
 type Key = (ManagerId, Scope, ByteString);
 
 /// What an offer is told by.
-pub(in crate::queries) fn known_of(offer: &Offer) -> Known {
+pub(crate) fn known_of(offer: &Offer) -> Known {
     Known {
         manager: offer.manager,
         scope: offer.scope.clone(),
@@ -47,7 +47,7 @@ pub(in crate::queries) fn key(known: &Known) -> ByteString {
 
 /// The piece of software that each is of, by its number, and what each of these is called. What is of no title has a
 /// number of its own.
-pub(in crate::queries) fn grouped(survey: &Survey<'_>, known: &[Known]) -> (Vec<usize>, Vec<ByteString>) {
+pub(crate) fn grouped(survey: &Survey<'_>, known: &[Known]) -> (Vec<usize>, Vec<ByteString>) {
     let titles = identity::cluster(known, &survey.host.title_rules);
     let mut names = titles.names;
     let of = known.iter().zip(titles.of).map(|(one, title)| {

@@ -165,6 +165,18 @@ pub fn space(survey: &Survey<'_>, wanted: Option<&[(u16, u32)]>) -> Space {
     Space { titles: found, caches, totals }
 }
 
+/// The packages of one installation that go when these are removed: they, and what nothing needs then; none where
+/// something else needs them. `None` where that is not known.
+pub(crate) fn freed_with(survey: &Survey<'_>, holder: u16, numbers: &[u32]) -> Option<Vec<u32>> {
+    Reclaiming::new(survey, &Measured::default()).going(holder, numbers)
+}
+
+/// Bytes that removing these packages (holder and number) together would free. `None` where that is not known.
+#[must_use]
+pub fn reclaimable(survey: &Survey<'_>, packages: &[(u16, u32)]) -> Option<u64> {
+    Reclaiming::new(survey, &measure(survey, None)).bytes(packages)
+}
+
 /// Bytes that the files of these packages (by id) take on the disk, where they are known.
 #[must_use]
 pub fn package_sizes(survey: &Survey<'_>, ids: &[ByteString]) -> HashMap<ByteString, u64> {

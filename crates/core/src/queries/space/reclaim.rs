@@ -80,7 +80,7 @@ impl<'a, 's> Reclaiming<'a, 's> {
 
     /// The packages of one installation that go when these are removed and what nothing needs then; none where others
     /// need them. `None` where that is not known.
-    fn going(&mut self, holder: u16, numbers: &[u32]) -> Option<Vec<u32>> {
+    pub(super) fn going(&mut self, holder: u16, numbers: &[u32]) -> Option<Vec<u32>> {
         let survey = self.survey;
         let graph = self.graphs.entry(holder).or_insert_with(|| Graph::of(survey, holder)).as_ref()?;
         let gone: HashSet<u32> = numbers.iter().copied().collect();

@@ -23,7 +23,7 @@ pub mod requirements;
 mod site;
 mod tools;
 
-use crate::backend::{CachePlace, Installation, Manager, UpgradeCall};
+use crate::backend::{CachePlace, Installation, Manager, Unattended, UpgradeCall};
 use crate::host::Host;
 use crate::model::{Affix, Language, Loss, ManagerId, Profile, Source};
 
@@ -38,6 +38,10 @@ pub struct Pip;
 impl Manager for Pip {
     fn id(&self) -> ManagerId {
         PIP
+    }
+
+    fn unattended(&self) -> &'static [Unattended] {
+        &[("pip uninstall", "pip uninstall --yes"), ("pip3 uninstall", "pip3 uninstall --yes")]
     }
 
     fn profile(&self) -> Profile {

@@ -13,7 +13,7 @@ use std::cmp::Ordering;
 use rusqlite::Connection;
 
 use crate::backend::simple::{FileLists, InstalledPackage, Record, SimpleBackend, SimpleCatalogue, SimpleInstallation};
-use crate::backend::{CachePlace, Installation, Manager, UpgradeCall, sqlite};
+use crate::backend::{CachePlace, Installation, Manager, Unattended, UpgradeCall, sqlite};
 use crate::bytes::{ByteString, path};
 use crate::fs::Kind;
 use crate::host::Host;
@@ -36,6 +36,10 @@ struct Registry(ByteString);
 impl Manager for MacPorts {
     fn id(&self) -> ManagerId {
         ID
+    }
+
+    fn unattended(&self) -> &'static [Unattended] {
+        &[("port", "port -N")]
     }
 
     fn profile(&self) -> Profile {

@@ -3,7 +3,7 @@
 use super::ID;
 use super::installation::{Deployed, FlatpakInstallation};
 use crate::backend::{
-    Catalogue, Detail, FileIndex, Hint, Installation, Launching, Relations, Requirement, Unsearched, Upkeep,
+    Catalogue, Detail, FileIndex, Hint, Installation, Launching, Rehearsal, Relations, Requirement, Unsearched, Upkeep,
 };
 use crate::bytes::{ByteString, path};
 use crate::model::{
@@ -108,6 +108,11 @@ impl Installation for FlatpakInstallation<'_> {
             }
         }
         evidence
+    }
+
+    fn query(&self, name: &[u8], version: Option<&[u8]>) -> Option<Rehearsal> {
+        let current = path::join(&path::join(&path::join(&self.base.dir, b"app"), name), b"current");
+        version.is_none().then(|| Rehearsal::succeeds(CommandLine::new("test -e").arg(current)))
     }
 
     fn remedies(&self, package: u32) -> Vec<Remedy> {

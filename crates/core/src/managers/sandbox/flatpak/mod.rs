@@ -26,7 +26,7 @@ mod offers;
 mod remotes;
 mod summary;
 
-use crate::backend::{Installation, Manager, UpgradeCall};
+use crate::backend::{Installation, Manager, Unattended, UpgradeCall};
 use crate::host::Host;
 use crate::model::{ManagerId, ManagerKind, Profile};
 
@@ -41,8 +41,16 @@ impl Manager for Flatpak {
         ID
     }
 
+    fn unattended(&self) -> &'static [Unattended] {
+        &[
+            ("flatpak install", "flatpak install --noninteractive"),
+            ("flatpak update", "flatpak update --noninteractive"),
+        ]
+    }
+
     fn profile(&self) -> Profile {
-        Profile { keeps_data_in: Some(".var/app"), ..Profile::of(ManagerKind::Sandbox) }
+        let data_dirs = ["config", "data", ".local/state"];
+        Profile { keeps_data_in: Some(".var/app"), data_dirs, ..Profile::of(ManagerKind::Sandbox) }
     }
 
     fn upgrade_calls(&self) -> &'static [UpgradeCall] {

@@ -5,8 +5,8 @@ use super::revision::{self};
 use super::{ID, MOUNTS, SNAPD, offers};
 use crate::backend::jobs::Job;
 use crate::backend::{
-    Automatic, Catalogue, Detail, FileIndex, History, Installation, Launching, Relations, Requirement, Unsearched,
-    Upkeep, mark_candidates,
+    Automatic, Catalogue, Detail, FileIndex, History, Installation, Launching, Rehearsal, Relations, Removal,
+    Requirement, Unsearched, Upkeep, mark_candidates,
 };
 use crate::bytes::{ByteString, path};
 use crate::model::{
@@ -136,6 +136,26 @@ impl Installation for SnapInstallation<'_> {
             path::within(target, &dir)
         };
         self.revisions.iter().any(is_below).then_some("after later revisions took its place")
+    }
+
+    fn query(&self, name: &[u8], version: Option<&[u8]>) -> Option<Rehearsal> {
+        version.is_none().then(|| Rehearsal::succeeds(CommandLine::new("snap list").operand(name)))
+    }
+
+    /// To the revision that snapd kept.
+    fn go_to_version(&self, package: u32, version: &[u8]) -> Option<Removal> {
+        let instance = &self.snap(&self.revisions[package as usize]).instance;
+        let is_it = |number: &u32| {
+            let other = &self.revisions[*number as usize];
+            self.snap(other).instance == *instance
+                && !self.is_active(other)
+                && self.owner(*number).version.is_some_and(|kept| *kept == *version)
+        };
+        let kept = (0..).take(self.revisions.len()).find(is_it)?;
+        let line = CommandLine::new("snap revert").operand(instance.clone());
+        let line = line.words("--revision").operand(self.revisions[kept as usize].name.clone());
+        let rehearsal = Rehearsal::succeeds(CommandLine::new("snap list").operand(instance.clone()));
+        Some(Removal { remedy: Remedy::new(RemedyKind::Choose, line), rehearsal })
     }
 
     fn remedies(&self, package: u32) -> Vec<Remedy> {

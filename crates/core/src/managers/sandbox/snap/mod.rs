@@ -44,7 +44,13 @@ impl Manager for Snap {
     }
 
     fn profile(&self) -> Profile {
-        Profile { keeps_data_in: Some("snap"), ..Profile::of(ManagerKind::Sandbox).affix(Affix::Instance) }
+        let data_dirs = ["current/.config", "current/.local/share", "current/.local/state"];
+        Profile {
+            keeps_data_in: Some("snap"),
+            data_dirs,
+            deletes_data: true,
+            ..Profile::of(ManagerKind::Sandbox).affix(Affix::Instance)
+        }
     }
 
     fn upgrade_calls(&self) -> &'static [UpgradeCall] {

@@ -33,6 +33,16 @@ impl History for ProfileInstallation<'_> {
         Some(remedy.to("give them up").losing("the way back to them"))
     }
 
+    fn forget_these(&self, states: &[&State]) -> Option<Remedy> {
+        let line = self.nix_env().words("--delete-generations");
+        let line = states.iter().fold(line, |line, state| line.operand(state.number.clone()));
+        Some(Remedy::new(RemedyKind::Remove, line).losing("the way back to them"))
+    }
+
+    fn collect(&self) -> Option<Remedy> {
+        Some(super::collect_garbage())
+    }
+
     fn content(&self, state: &State) -> Option<Vec<StateItem>> {
         let generations = self.profile.generations(self.host);
         let is_it = |one: &&Generation| one.number.to_string().as_bytes() == &*state.number;

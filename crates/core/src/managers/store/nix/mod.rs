@@ -34,9 +34,15 @@ use std::sync::Arc;
 use crate::backend::{Installation, Manager, UpgradeCall};
 use crate::fs::Kind;
 use crate::host::Host;
-use crate::model::{Affix, Loss, ManagerId, ManagerKind, Profile, Source};
+use crate::model::{Affix, CommandLine, Loss, ManagerId, ManagerKind, Profile, Remedy, RemedyKind, Source};
 
 const ID: ManagerId = ManagerId("nix");
+
+/// Deletes what no root leads to.
+fn collect_garbage() -> Remedy {
+    let remedy = Remedy::new(RemedyKind::Remove, CommandLine::new("nix-store --gc"));
+    remedy.to("collect the garbage").losing("what only they hold")
+}
 
 /// The manager.
 #[derive(Debug)]

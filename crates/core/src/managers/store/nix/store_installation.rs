@@ -17,7 +17,7 @@ use crate::fs::Gap;
 use crate::host::Host;
 use crate::model::{
     Actor, CommandLine, Coverage, CoverageState, Evidence, Finding, FindingKind, Location, Loss, Offer, OfferQuery,
-    Owner, Package, Reason, Relation, Remedy, RemedyKind, Scope, Severity, Status,
+    Owner, Package, Reason, Relation, Remedy, Scope, Severity, Status,
 };
 use crate::version::nix;
 
@@ -166,11 +166,9 @@ impl Installation for StoreInstallation<'_> {
         let summary = format!("{count} of {store}, {} MiB, {is} referred to by nothing", size.div_ceil(1 << 20));
         let consequence =
             "they use disk space until the garbage is collected; Nix itself keeps what running programs use";
-        let line = CommandLine::new("nix-store --gc");
-        let remedy = Remedy::new(RemedyKind::Remove, line).to("collect the garbage").losing("what only they hold");
         vec![Finding {
             paths: dead.iter().take(MAX_DEAD).map(|row| row.path.clone()).collect(),
-            remedies: vec![remedy],
+            remedies: vec![super::collect_garbage()],
             size: Some(size),
             evidence: vec![Evidence::directory("/nix/var/nix/gcroots", "no root leads to them")],
             ..Finding::new(FindingKind::UnreferencedStorePath, Severity::Note, store, summary, consequence)

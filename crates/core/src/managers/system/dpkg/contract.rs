@@ -10,7 +10,8 @@ use crate::backend::components::Components;
 use crate::backend::jobs::Job;
 use crate::backend::listed::{self, Role};
 use crate::backend::{
-    Automatic, Catalogue, Detail, FileIndex, FileRecords, Hint, Installation, Relations, Unsearched, Upkeep,
+    Automatic, Catalogue, Detail, FileIndex, FileRecords, Hint, Installation, Rehearsal, Relations, Removal,
+    Unsearched, Upkeep,
 };
 use crate::bytes::{ByteString, path};
 use crate::fs::Limit;
@@ -136,6 +137,18 @@ impl Installation for DpkgInstallation<'_> {
             _ if apt => vec![remedy(RemedyKind::Remove, "apt remove")],
             _ => vec![remedy(RemedyKind::Remove, "dpkg --remove")],
         }
+    }
+
+    fn query(&self, name: &[u8], version: Option<&[u8]>) -> Option<Rehearsal> {
+        Some(Self::query_of(name, version))
+    }
+
+    fn go_to_version(&self, package: u32, version: &[u8]) -> Option<Removal> {
+        self.to_version(package, version)
+    }
+
+    fn removal(&self, packages: &[u32], with_settings: bool) -> Option<Removal> {
+        self.removal_of(packages, with_settings)
     }
 
     fn settings_files(&self, package: u32) -> Option<Vec<ByteString>> {

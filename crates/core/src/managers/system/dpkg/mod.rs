@@ -31,9 +31,10 @@ mod log;
 mod marks;
 mod offers;
 mod pairing;
+mod removal;
 mod status;
 
-use crate::backend::{CachePlace, Installation, Manager, UpgradeCall};
+use crate::backend::{CachePlace, Installation, Manager, Unattended, UpgradeCall};
 use crate::fs::Kind;
 use crate::host::Host;
 use crate::model::{Location, ManagerId, ManagerKind, Profile, Scope};
@@ -49,6 +50,10 @@ pub struct Dpkg;
 impl Manager for Dpkg {
     fn id(&self) -> ManagerId {
         ManagerId("dpkg")
+    }
+
+    fn unattended(&self) -> &'static [Unattended] {
+        &[("apt", "apt-get --yes")]
     }
 
     fn profile(&self) -> Profile {

@@ -19,7 +19,7 @@ use crate::backend::simple::{
     FileLists, InstalledPackage, Record, SimpleBackend, SimpleCatalogue, SimpleInstallation, dirs_in, each_list,
     each_record, is_dir,
 };
-use crate::backend::{CachePlace, Installation, Manager, UpgradeCall};
+use crate::backend::{CachePlace, Installation, Manager, Unattended, UpgradeCall};
 use crate::bytes::{ByteString, path};
 use crate::fs::{Limit, Root};
 use crate::host::Host;
@@ -42,6 +42,10 @@ struct Database;
 impl Manager for Eopkg {
     fn id(&self) -> ManagerId {
         ID
+    }
+
+    fn unattended(&self) -> &'static [Unattended] {
+        &[("eopkg", "eopkg --yes-all")]
     }
 
     fn profile(&self) -> Profile {

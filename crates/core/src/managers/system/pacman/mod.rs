@@ -36,7 +36,7 @@ use hashbrown::{HashMap, HashSet};
 use crate::backend::simple::{
     FileLists, InstalledPackage, Record, SimpleBackend, SimpleCatalogue, SimpleInstallation, is_dir,
 };
-use crate::backend::{CachePlace, Installation, Manager, Unsearched, UpgradeCall};
+use crate::backend::{CachePlace, Installation, Manager, Rehearsal, Removal, Unattended, Unsearched, UpgradeCall};
 use crate::bytes::{ByteString, path};
 use crate::host::Host;
 use crate::model::Event;
@@ -47,6 +47,12 @@ use crate::model::{
 use crate::version::pacman;
 use crate::version::upstream::Notation;
 use settings::Settings;
+
+/// Where pacman keeps the files of packages that it installed, unless its settings say otherwise.
+const CACHE: &[u8] = b"/var/cache/pacman/pkg";
+
+/// Of what pacman prints, the names: what it says besides has blanks in it.
+const NAMES: &str = "sed '/ /d'";
 
 const ID: ManagerId = ManagerId("pacman");
 
@@ -63,6 +69,10 @@ struct Database {
 impl Manager for Pacman {
     fn id(&self) -> ManagerId {
         ID
+    }
+
+    fn unattended(&self) -> &'static [Unattended] {
+        &[("pacman", "pacman --noconfirm")]
     }
 
     fn profile(&self) -> Profile {
@@ -119,6 +129,48 @@ impl SimpleBackend for Database {
     fn remove_unneeded(&self, items: &[&InstalledPackage]) -> Option<Remedy> {
         let line = items.iter().fold(CommandLine::new("pacman -R"), |line, item| line.operand(item.name.clone()));
         Some(Remedy::new(RemedyKind::Remove, line).to("remove all that nothing needs"))
+    }
+
+    fn query(&self, name: &[u8], version: Option<&[u8]>) -> Option<Rehearsal> {
+        let line = CommandLine::new("pacman -Q").operand(name);
+        // `lamp 1.0-1`
+        let says = |version| format!("{} {}", ByteString::from(name), ByteString::from(version));
+        Some(match version {
+            Some(version) => Rehearsal::prints(line, None, vec![says(version)]),
+            None => Rehearsal::succeeds(line),
+        })
+    }
+
+    /// From the package files that pacman keeps of what it installed.
+    fn go_to_version(&self, host: &Host, item: &InstalledPackage, version: &[u8]) -> Option<Removal> {
+        let names = host.root.dir(CACHE).and_then(|dir| dir.list()).ok()?;
+        let start = [&item.name, &b"-"[..], version, b"-"].concat();
+        let is_it = |name: &ByteString| {
+            name.strip_prefix(&*start).is_some_and(|rest| {
+                memchr::memmem::find(rest, b".pkg.tar").is_some_and(|end| !rest[..end].contains(&b'-'))
+                    && !rest.ends_with(b".sig")
+            })
+        };
+        let file = names.into_iter().map(|(name, _)| name).find(is_it)?;
+        let of = |line: &str| CommandLine::new(line).arg(path::join(CACHE, &file));
+        Some(Removal {
+            remedy: Remedy::new(RemedyKind::Choose, of("pacman -U")),
+            rehearsal: Rehearsal::prints(
+                of("pacman -U --print --print-format %n"),
+                Some(NAMES),
+                vec![item.name.to_string()],
+            ),
+        })
+    }
+
+    fn removal(&self, items: &[&InstalledPackage]) -> Option<Removal> {
+        let named =
+            |line: &str| items.iter().fold(CommandLine::new(line), |line, item| line.operand(item.name.clone()));
+        let prints = items.iter().map(|item| item.name.to_string()).collect();
+        Some(Removal {
+            remedy: Remedy::new(RemedyKind::Remove, named("pacman -R")),
+            rehearsal: Rehearsal::prints(named("pacman -R --print --print-format %n"), Some(NAMES), prints),
+        })
     }
 
     fn need_evidence(&self, _: &Location, item: &InstalledPackage, says: &str) -> Evidence {

@@ -22,14 +22,13 @@ use crate::backend::simple::{
     FileLists, InstalledPackage, Record, SimpleBackend, SimpleCatalogue, SimpleInstallation, dirs_in, each_list,
     each_record, is_dir,
 };
-use crate::backend::{CachePlace, Installation, Manager, UpgradeCall};
+use crate::backend::{CachePlace, Installation, Manager, Unattended, UpgradeCall};
 use crate::bytes::{ByteString, path};
 use crate::fs::{Kind, Limit, Root};
 use crate::host::Host;
-use crate::model::Event;
 use crate::model::{
-    Affix, Algorithm, CommandLine, Digest, Evidence, FileRecord, Location, Loss, ManagerId, ManagerKind, NameFilter,
-    Origin, Profile, Reason, Relation, RemedyKind, Scope,
+    Affix, Algorithm, CommandLine, Digest, Event, Evidence, FileRecord, Location, Loss, ManagerId, ManagerKind,
+    NameFilter, Origin, Profile, Reason, Relation, RemedyKind, Scope,
 };
 use crate::version::gentoo;
 use crate::version::upstream::Notation;
@@ -47,6 +46,10 @@ struct Database;
 impl Manager for Portage {
     fn id(&self) -> ManagerId {
         ID
+    }
+
+    fn unattended(&self) -> &'static [Unattended] {
+        &[("emerge", "emerge --ask=n")]
     }
 
     fn profile(&self) -> Profile {

@@ -5,7 +5,8 @@ use super::installation::{Brief, RpmInstallation, digest_of, is_there, tail};
 use crate::backend::Log;
 use crate::backend::advice::is_image_based;
 use crate::backend::{
-    Catalogue, Detail, FileIndex, FileRecords, Hint, Installation, Relations, Requirement, Unneeded, Unsearched,
+    Catalogue, Detail, FileIndex, FileRecords, Hint, Installation, Rehearsal, Relations, Removal, Requirement,
+    Unneeded, Unsearched,
 };
 use crate::bytes::{ByteString, path};
 use crate::model::{
@@ -51,12 +52,17 @@ impl Installation for RpmInstallation<'_> {
     }
 
     fn packages(&self, detail: Detail) -> Vec<Package> {
+        self.numbered(detail).into_iter().map(|(_, package)| package).collect()
+    }
+
+    /// The database numbers packages as they come, and no number twice.
+    fn numbered(&self, detail: Detail) -> Vec<(u32, Package)> {
         // Both ask the database, which is busy with the query below.
         let (_, _) = (self.distribution(), self.records());
         let (mut briefs, mut packages) = (Vec::new(), Vec::new());
         self.each(&mut |number, header| {
             if let Some(brief) = Brief::of(header) {
-                packages.push(self.package(number, header, &brief, detail));
+                packages.push((number, self.package(number, header, &brief, detail)));
                 briefs.push(brief);
             }
         });
@@ -64,7 +70,7 @@ impl Installation for RpmInstallation<'_> {
         for brief in &briefs {
             by_name.entry(&brief.name).or_default().push(brief);
         }
-        for (package, brief) in packages.iter_mut().zip(&briefs) {
+        for ((_, package), brief) in packages.iter_mut().zip(&briefs) {
             package.id = self.owner_of(brief, &tail(brief, &by_name[&*brief.name])).id;
         }
         packages
@@ -136,6 +142,45 @@ impl Installation for RpmInstallation<'_> {
             }
             None => vec![remedy(RemedyKind::Remove, CommandLine::new("rpm -e").operand(name))],
         }
+    }
+
+    fn query(&self, name: &[u8], version: Option<&[u8]>) -> Option<Rehearsal> {
+        let line = CommandLine::new("rpm -q --queryformat").arg("%{EVR}\\n").operand(name);
+        let found = match version {
+            Some(version) => Rehearsal::prints(line, None, vec![ByteString::from(version).to_string()]),
+            None => Rehearsal::succeeds(line),
+        };
+        (self.location.scope == Scope::System).then_some(found)
+    }
+
+    fn go_to_version(&self, package: u32, version: &[u8]) -> Option<Removal> {
+        if self.records().tool(&self.host.root) != Some("dnf") || is_image_based(self.host) {
+            return None;
+        }
+        let owner = self.owner(package);
+        let offers = self.offers(&OfferQuery::Names(vec![owner.name.to_ascii_lowercase().into()]));
+        let is_it =
+            |offer: &&Offer| offer.name == owner.name && offer.version.as_deref().is_some_and(|of| *of == *version);
+        offers.iter().find(|offer| is_it(offer) && offer.listed_in().is_some())?;
+        let line = CommandLine::new("dnf downgrade").operand([&*owner.name, b"-", version].concat());
+        let rehearsal = Rehearsal::succeeds(CommandLine::new("rpm -q").operand(owner.name));
+        Some(Removal { remedy: Remedy::new(RemedyKind::Choose, line).online(), rehearsal })
+    }
+
+    fn removal(&self, packages: &[u32], _: bool) -> Option<Removal> {
+        if self.location.scope != Scope::System || is_image_based(self.host) {
+            return None;
+        }
+        let names: Vec<ByteString> = packages.iter().map(|number| self.owner(*number).full_name()).collect();
+        let named = |line: &str| names.iter().fold(CommandLine::new(line), |line, name| line.operand(name.clone()));
+        let line = match self.records().tool(&self.host.root) {
+            // What nothing needs then is named, or stays.
+            Some("dnf") => named("dnf --setopt=clean_requirements_on_remove=0 remove"),
+            Some("zypper") => named("zypper remove"),
+            Some(_) | None => named("rpm -e"),
+        };
+        let rehearsal = Rehearsal::succeeds(named("rpm -e --test"));
+        Some(Removal { remedy: Remedy::new(RemedyKind::Remove, line), rehearsal })
     }
 
     fn order(&self, a: &[u8], b: &[u8]) -> Ordering {

@@ -25,7 +25,7 @@ mod records;
 mod repositories;
 mod store;
 
-use crate::backend::{CachePlace, Installation, Manager, UpgradeCall};
+use crate::backend::{CachePlace, Installation, Manager, Unattended, UpgradeCall};
 use crate::bytes::{ByteString, path};
 use crate::fs::Kind;
 use crate::host::Host;
@@ -42,6 +42,10 @@ const PLACES: [&str; 3] = ["/usr/lib/sysimage/rpm", "/var/lib/rpm", "/usr/share/
 impl Manager for Rpm {
     fn id(&self) -> ManagerId {
         ManagerId("rpm")
+    }
+
+    fn unattended(&self) -> &'static [Unattended] {
+        &[("dnf", "dnf --assumeyes"), ("yum", "yum --assumeyes"), ("zypper", "zypper --non-interactive")]
     }
 
     fn profile(&self) -> Profile {

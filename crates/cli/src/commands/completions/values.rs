@@ -1,0 +1,70 @@
+//! What a shell completes besides options: names on this machine.
+
+use std::collections::BTreeSet;
+use std::ffi::{OsStr, OsString};
+use std::os::unix::ffi::{OsStrExt as _, OsStringExt as _};
+
+use clap::Command;
+use clap_complete::engine::{ArgValueCandidates, ArgValueCompleter, CompletionCandidate};
+use whodunit_core::backend::Detail;
+use whodunit_core::bytes::ByteString;
+use whodunit_core::fs::Kind;
+use whodunit_core::managers;
+use whodunit_core::model::FindingKind;
+use whodunit_core::survey::Survey;
+
+use crate::args::Global;
+use crate::session::Session;
+
+/// A shell shows no more names than this.
+const MAX_NAMES: usize = 2000;
+
+/// The command line, with what each argument is completed with.
+pub fn attached(command: Command) -> Command {
+    let ids: Vec<String> = command.get_arguments().map(|arg| arg.get_id().to_string()).collect();
+    let explained = command.get_name() == "explain";
+    let mut command = command;
+    for id in ids {
+        command = command.mut_arg(&id, |arg| match id.as_str() {
+            "kind" if explained => arg.add(ArgValueCandidates::new(kinds)),
+            "kind" if arg.get_possible_values().is_empty() => arg.add(ArgValueCandidates::new(kinds)),
+            "manager" => arg.add(ArgValueCandidates::new(manager_names)),
+            "target" => arg.add(ArgValueCompleter::new(|current: &OsStr| names(current, true))),
+            "name" | "package" | "subject" | "text" => {
+                arg.add(ArgValueCompleter::new(|current: &OsStr| names(current, false)))
+            }
+            _ => arg,
+        });
+    }
+    let inner: Vec<String> = command.get_subcommands().map(|one| one.get_name().to_owned()).collect();
+    inner.into_iter().fold(command, |command, name| command.mut_subcommand(name, attached))
+}
+
+fn kinds() -> Vec<CompletionCandidate> {
+    FindingKind::ALL.iter().map(|kind| CompletionCandidate::new(kind.to_string())).collect()
+}
+
+fn manager_names() -> Vec<CompletionCandidate> {
+    managers::ALL.iter().map(|manager| CompletionCandidate::new(manager.id().0)).collect()
+}
+
+/// The packages of this machine that begin so, and the commands where these are meant as well.
+fn names(current: &OsStr, with_commands: bool) -> Vec<CompletionCandidate> {
+    let Some(session) = Global::of_nothing().and_then(|global| Session::new(&global).ok()) else { return Vec::new() };
+    let start = current.as_bytes();
+    let mut found: BTreeSet<ByteString> = BTreeSet::new();
+    if with_commands {
+        for entry in &session.search().entries {
+            let listed = session.host.root.dir(&entry.canonical).and_then(|dir| dir.list()).unwrap_or_default();
+            let programs = listed.into_iter().filter(|(_, kind)| *kind != Kind::Dir).map(|(name, _)| name);
+            found.extend(programs.filter(|name| name.starts_with(start)));
+        }
+    }
+    let survey = Survey::of(&session.host);
+    for held in survey.installations() {
+        let packages = held.packages(Detail::default()).into_iter().map(|package| package.name);
+        found.extend(packages.filter(|name| name.starts_with(start)));
+    }
+    let plain = found.into_iter().filter(|name| !name.iter().any(u8::is_ascii_control)).take(MAX_NAMES);
+    plain.map(|name| CompletionCandidate::new(OsString::from_vec(name.to_vec()))).collect()
+}

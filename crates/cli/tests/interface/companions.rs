@@ -1,0 +1,153 @@
+//! What comes with the program: completions, and the manual.
+
+use std::collections::BTreeSet;
+use std::fs;
+use std::process::Command;
+
+use base64::Engine as _;
+use base64::engine::general_purpose::STANDARD;
+use sha2::{Digest as _, Sha256};
+
+use super::support::{has, lantern, program, run};
+
+/// The names of the commands, by the help.
+fn commands() -> BTreeSet<String> {
+    let help = run(["--help"]).out;
+    let listed = help.lines().skip_while(|line| *line != "Commands:").skip(1).take_while(|line| !line.is_empty());
+    let named = listed.filter(|line| line.starts_with("  ") && !line.starts_with("   "));
+    named.map(|line| line.split_whitespace().next().unwrap().to_owned()).filter(|name| name != "help").collect()
+}
+
+/// What bash completes after these words.
+fn completed(words: &str) -> Vec<String> {
+    // `complete` has named a function; it is called as bash calls it when the key is pressed.
+    let script = format!(
+        r#"PATH="{dir}:$PATH"; source <(whodunit completions bash)
+        COMP_WORDS=({words} ''); [[ "{words}" == *' ' ]] || unset 'COMP_WORDS[-1]'
+        COMP_CWORD=$((${{#COMP_WORDS[@]}} - 1)); COMP_LINE="{words}"; COMP_POINT=${{#COMP_LINE}}; COMP_TYPE=9
+        function_of=$(complete -p whodunit | sed 's/.*-F \([^ ]*\).*/\1/'); "$function_of" whodunit; printf '%s\n' "${{COMPREPLY[@]}}""#,
+        dir = program().parent().unwrap().display(),
+    );
+    let output = Command::new("bash").args(["--norc", "-c", &script]).output().unwrap();
+    assert!(output.status.success(), "{output:?}");
+    String::from_utf8(output.stdout).unwrap().lines().map(|line| line.trim().to_owned()).collect()
+}
+
+#[test]
+fn bash_completes_commands_options_and_names() {
+    if !has(&["bash"]) {
+        return;
+    }
+    for (words, expected) in [
+        ("whodunit le", "leftovers"),
+        ("whodunit --context l", "login"),
+        ("whodunit explain shadowed", "shadowed-command"),
+        ("whodunit check --kind masked-m", "masked-module"),
+        ("whodunit plan ti", "tidy"),
+        ("whodunit inventory --manager fl", "flatpak"),
+        ("whodunit owner bas", "bash"),
+    ] {
+        let found = completed(words);
+        assert!(found.iter().any(|one| one == expected), "{words}: {found:?}");
+    }
+}
+
+#[test]
+fn every_shell_has_a_script() {
+    for (shell, says) in [
+        ("bash", "complete"),
+        ("zsh", "compdef"),
+        ("fish", "complete"),
+        ("elvish", "edit:"),
+        ("powershell", "Register-"),
+    ] {
+        let ran = run(["completions", shell]);
+        assert_eq!((ran.status, ran.out.contains(says)), (0, true), "{shell}: {ran:?}");
+    }
+    assert_eq!(run(["completions", "tcsh"]).status, 2);
+}
+
+#[test]
+fn every_command_has_a_page_in_the_manual() {
+    let dir = tempfile::tempdir().unwrap();
+    let place = dir.path().to_str().unwrap();
+    assert_eq!(run(["manual", place]).status, 0);
+    let mut pages: BTreeSet<String> =
+        fs::read_dir(dir.path()).unwrap().map(|entry| entry.unwrap().file_name().into_string().unwrap()).collect();
+    assert!(pages.remove("whodunit.1"), "{pages:?}");
+    assert_eq!(pages, commands().iter().map(|name| format!("whodunit-{name}.1")).collect());
+    for page in &pages {
+        let text = fs::read_to_string(dir.path().join(page)).unwrap();
+        for section in ["NAME", "SYNOPSIS", "DESCRIPTION", "OPTIONS", "EXIT STATUS"] {
+            let is_there = text.contains(&format!(".SH {section}")) || text.contains(&format!(".SH \"{section}\""));
+            assert!(is_there, "{page} has no {section}");
+        }
+    }
+    // What is there is not overwritten.
+    let again = run(["manual", place]);
+    assert_eq!(again.status, 2, "{again:?}");
+    assert!(again.err.contains("exists already"), "{again:?}");
+}
+
+/// What stands between two texts of a page, each time.
+fn between<'p>(page: &'p str, from: &str, to: &str) -> Vec<&'p str> {
+    page.split(from).skip(1).map(|rest| rest.split(to).next().unwrap()).collect()
+}
+
+#[test]
+fn the_report_is_one_page_that_asks_nobody() {
+    let dir = tempfile::tempdir().unwrap();
+    let file = dir.path().join("lantern.html");
+    let demo = lantern().to_str().unwrap();
+    let written = run(["report", "--root", demo, file.to_str().unwrap()]);
+    assert_eq!((written.status, written.out.as_str()), (0, ""), "{written:?}");
+    let page = fs::read_to_string(&file).unwrap();
+    assert_eq!(run(["report", "--root", demo, file.to_str().unwrap()]).status, 2, "what is there is not overwritten");
+
+    // Its own style and script, and nothing else, are let in; nothing is fetched, and no element has a style or a script.
+    for element in ["style", "script"] {
+        let content = between(&page, &format!("<{element}>"), &format!("</{element}>"));
+        assert_eq!(content.len(), 1, "{element}");
+        let digest = STANDARD.encode(Sha256::digest(content[0]));
+        assert!(page.contains(&format!("{element}-src 'sha256-{digest}'")), "{element}");
+    }
+    for outside in [" src=", "url(", "@import", " style=", " onclick=", "<link", "<iframe", "<img"] {
+        assert!(!page.contains(outside), "{outside}");
+    }
+    let links = between(&page, " href=\"", "\"");
+    assert!(links.iter().all(|link| link.starts_with('#')), "{links:?}");
+
+    // Every link leads somewhere, and every number of the machine leads to its rows.
+    let anchors: BTreeSet<&str> = between(&page, " id=\"", "\"").into_iter().collect();
+    assert!(links.iter().all(|link| anchors.contains(&link[1..])), "{links:?}");
+    for part in [
+        "verdict",
+        "machine",
+        "figures",
+        "findings",
+        "inventory",
+        "launchers",
+        "paths",
+        "unowned",
+        "sources",
+        "coverage",
+    ] {
+        assert!(anchors.contains(part), "{part}");
+    }
+    // Each figure has its numbers as a table; what it shows is said in words.
+    let figures = between(&page, "<figure id=\"", "\"");
+    assert_eq!(figures, ["bytes", "winners", "versions", "changes", "ages", "needed"]);
+    assert_eq!(page.matches("<svg").count(), figures.len());
+    assert!(figures.iter().all(|figure| anchors.contains(format!("{figure}-table").as_str())), "{anchors:?}");
+    assert_eq!(page.matches("role=\"img\" aria-label=\"").count(), figures.len());
+
+    // It says what `check` says, and lists what is installed.
+    let verdict = run(["check", "--root", demo, "--level", "note"]).out.lines().next().unwrap().to_owned();
+    assert!(page.contains(&verdict), "{verdict}");
+    let inventory = run(["inventory", "--all", "--root", demo, "--format", "json"]).document();
+    let installed = inventory["packages"].as_array().unwrap();
+    let names =
+        installed.iter().filter(|one| one["status"] != "config-remains").map(|one| one["name"].as_str().unwrap());
+    let cells: BTreeSet<&str> = between(&page, "<td>", "</td>").into_iter().collect();
+    assert_eq!(names.filter(|name| !cells.contains(name)).collect::<Vec<_>>(), [""; 0]);
+}
