@@ -167,11 +167,12 @@ fn the_tour_is_what_its_commands_say() {
     let mut checked = 0;
     for block in tour.out.split("\n$ whodunit ").skip(1) {
         let (command, answer) = block.split_once('\n').unwrap();
-        let answer = answer.split("\n\n# ").next().unwrap();
+        // A script has such lines, too: the last one is the next question.
+        let answer = answer.rsplit_once("\n\n# ").map_or(answer, |(answer, _)| answer);
         assert!(answer.starts_with(run(command.split(' ')).out.trim_end()), "{command}");
         checked += 1;
     }
-    assert_eq!(checked, 26);
+    assert_eq!(checked, 27);
     let again = run(["demo", place.to_str().unwrap()]);
     assert!(again.status == 2 && again.err.contains("is not empty"), "{again:?}");
 }

@@ -22,7 +22,7 @@ pub struct Proof {
 const CHECK: &str = "check --level note";
 
 /// A snap at two revisions, and what stands in for snap.
-const SNAP_TWICE: &str = r#". /root/tools
+pub const SNAP_TWICE: &str = r#". /root/tools
 mkdir -p /var/lib/snapd/snaps /snap/bin
 echo '{"data":{"snaps":{"chartdesk":{"type":"app","sequence":[{"name":"chartdesk","snap-id":"x","revision":"41"},{"name":"chartdesk","snap-id":"x","revision":"44"}],"active":true,"current":"44","channel":"latest/stable"}}}}' > /var/lib/snapd/state.json
 for revision in 41 44; do
@@ -33,7 +33,10 @@ done
 ln -s 44 /snap/chartdesk/current
 cat > /usr/bin/snap <<'SNAP'
 #!/bin/sh
-# Stands in for snap: it forgets a revision, and removes its files.
+# Stands in for snap: it goes back to a revision; it forgets one, and removes its files.
+if [ "$*" = "revert chartdesk --revision 41" ]; then
+    ln -sfn 41 /snap/chartdesk/current; exec sed -i 's/"current":"44"/"current":"41"/' /var/lib/snapd/state.json
+fi
 [ "$*" = "remove chartdesk --revision 41" ] || exit 64
 rm -r /snap/chartdesk/41 /var/lib/snapd/snaps/chartdesk_41.snap
 echo '{"data":{"snaps":{"chartdesk":{"type":"app","sequence":[{"name":"chartdesk","snap-id":"x","revision":"44"}],"active":true,"current":"44","channel":"latest/stable"}}}}' > /var/lib/snapd/state.json

@@ -6,7 +6,7 @@ use std::process::Output;
 
 use serde_json::Value;
 
-use super::proofs::{DNF_ORPHANS, PACMAN_ORPHANS, TOOLS};
+use super::proofs::{DNF_ORPHANS, PACMAN_ORPHANS, SNAP_TWICE, TOOLS};
 use super::real_advice::ALWAYS;
 use super::trial::{Trial, lies_in};
 
@@ -199,6 +199,13 @@ fn followed() -> Vec<Followed> {
             commands: &["sudo pacman --noconfirm -U /var/cache/pacman/pkg/buoyage-1.0-1-any.pkg.tar.zst"],
             open: &["pacman/system/buoyage"],
             changes: &["/usr/bin/buoyage", "/var/lib/pacman"],
+        },
+        Followed {
+            plant: SNAP_TWICE.to_owned(),
+            plan: "rollback chartdesk",
+            commands: &["sudo snap revert chartdesk --revision 41"],
+            open: &[],
+            changes: &["/var/lib/snapd", "/snap/chartdesk/current"],
         },
         Followed {
             plant: ". /root/tools; tides 1 2 3".to_owned(),

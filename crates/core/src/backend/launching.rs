@@ -18,6 +18,11 @@ pub trait Launching {
         Vec::new()
     }
 
+    /// Directories with nothing in them but what this manager puts there for its packages, and takes away with them.
+    fn own_dirs(&self) -> Vec<ByteString> {
+        Vec::new()
+    }
+
     /// The data directories in which this manager puts launchers, each with what would make a session search it.
     fn launcher_dirs(&self) -> Vec<(ByteString, String)> {
         Vec::new()

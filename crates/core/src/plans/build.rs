@@ -116,7 +116,11 @@ impl<'a, 's> Builder<'a, 's> {
         let actor = if rehearsal.actor == Actor::Owner { owner.clone() } else { rehearsal.actor.clone() };
         let command = self.typed(rehearsal.line.clone(), actor);
         let Some(words) = &rehearsal.prints else {
-            let otherwise = "its manager would not do what this plan foretells".to_owned();
+            let is_there = rehearsal.line.words.first().is_some_and(|program| **program == *b"test");
+            let otherwise = match is_there {
+                true => "it is not where this plan found it".to_owned(),
+                false => "its manager would not do what this plan foretells".to_owned(),
+            };
             return Condition { command: format!("{command} >/dev/null"), otherwise };
         };
         let words: BTreeSet<&String> = words.iter().collect();

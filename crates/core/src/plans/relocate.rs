@@ -38,6 +38,7 @@ pub fn relocate(
         .filter(|(_, package)| options.manager.is_none_or(|manager| package.manager == manager))
         .collect();
     let mut names: Vec<String> = all.iter().map(|(_, package)| package.full_name().to_string()).collect();
+    names.sort();
     names.dedup();
     let goal = format!("move {} to {to}", names.join(", "));
     if from.is_empty() {

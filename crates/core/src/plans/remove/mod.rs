@@ -42,15 +42,18 @@ pub fn remove(cx: &CheckContext<'_, '_>, packages: &[Key], exact: &[Key], option
     let survey = cx.survey;
     let meant = meant(cx, packages, exact, options);
     let mut names: Vec<String> = meant.iter().map(|(_, package)| package.full_name().to_string()).collect();
+    names.sort();
     names.dedup();
     let mut plan = Builder::new(survey);
     let removed = steps(cx, &mut plan, &meant, options, &[]);
     let foretold = foretell(cx, &mut plan, &meant, &removed, options.with_data);
     leave_unowned(cx, &mut plan, &meant, &removed);
-    plan.finish(format!("remove {}", names.join(", ")), foretold)
+    let goal =
+        if names.is_empty() { "remove: no such package".to_owned() } else { format!("remove {}", names.join(", ")) };
+    plan.finish(goal, foretold)
 }
 
-/// Adds the steps that remove packages; returns those that go. `first` is what must hold before each.
+/// Adds the steps that remove packages; returns those that go. `first` is what must hold before the first of them.
 pub(super) fn steps(
     cx: &CheckContext<'_, '_>,
     plan: &mut Builder<'_, '_>,
@@ -68,6 +71,7 @@ pub(super) fn steps(
         .collect();
     let intended: HashSet<Key> = all.iter().flat_map(|(holder, going)| going.keys(*holder)).collect();
     let mut removed: Vec<Key> = Vec::new();
+    let mut is_first = true;
     for (holder, going) in &all {
         let held = &*survey.installations()[usize::from(*holder)];
         for (numbers, along) in [(&going.meant, false), (&going.freed, true)] {
@@ -82,6 +86,9 @@ pub(super) fn steps(
                             false => format!("remove {manager}'s {}", command.names),
                             true => format!("remove what only that needed of {manager}'s: {}", command.names),
                         };
+                        // What must hold before the first step is not asked before each.
+                        let first = if is_first { first } else { &[] };
+                        is_first = false;
                         let rehearsals: Vec<&Rehearsal> = first.iter().chain(&command.rehearsal).collect();
                         plan.add(&command.remedy, why, &rehearsals);
                     }

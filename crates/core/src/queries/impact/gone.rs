@@ -56,6 +56,8 @@ impl<'a, 's> Gone<'a, 's> {
             if !self.packages.iter().any(|(of, _)| *of == holder) {
                 continue;
             }
+            let own = held.launching().map(Launching::own_dirs).unwrap_or_default();
+            dirs.extend(own.iter().map(|dir| root.canonicalize_dir(dir)));
             for dir in held.launching().map(Launching::program_dirs).unwrap_or_default() {
                 let canonical = root.canonicalize_dir(&dir);
                 if canonical != dir || path::within(&canonical, &held.location().dir) {

@@ -5,8 +5,8 @@ use super::revision::{self};
 use super::{ID, MOUNTS, SNAPD, offers};
 use crate::backend::jobs::Job;
 use crate::backend::{
-    Automatic, Catalogue, Detail, FileIndex, History, Installation, Launching, Rehearsal, Relations, Removal,
-    Requirement, Unsearched, Upkeep, mark_candidates,
+    Automatic, Catalogue, Detail, FileIndex, History, Installation, Launching, Rehearsal, Relations, Requirement,
+    Unsearched, Upkeep, mark_candidates,
 };
 use crate::bytes::{ByteString, path};
 use crate::model::{
@@ -140,22 +140,6 @@ impl Installation for SnapInstallation<'_> {
 
     fn query(&self, name: &[u8], version: Option<&[u8]>) -> Option<Rehearsal> {
         version.is_none().then(|| Rehearsal::succeeds(CommandLine::new("snap list").operand(name)))
-    }
-
-    /// To the revision that snapd kept.
-    fn go_to_version(&self, package: u32, version: &[u8]) -> Option<Removal> {
-        let instance = &self.snap(&self.revisions[package as usize]).instance;
-        let is_it = |number: &u32| {
-            let other = &self.revisions[*number as usize];
-            self.snap(other).instance == *instance
-                && !self.is_active(other)
-                && self.owner(*number).version.is_some_and(|kept| *kept == *version)
-        };
-        let kept = (0..).take(self.revisions.len()).find(is_it)?;
-        let line = CommandLine::new("snap revert").operand(instance.clone());
-        let line = line.words("--revision").operand(self.revisions[kept as usize].name.clone());
-        let rehearsal = Rehearsal::succeeds(CommandLine::new("snap list").operand(instance.clone()));
-        Some(Removal { remedy: Remedy::new(RemedyKind::Choose, line), rehearsal })
     }
 
     fn remedies(&self, package: u32) -> Vec<Remedy> {
@@ -370,6 +354,11 @@ impl Launching for SnapInstallation<'_> {
         let program = command.split(' ').next()?;
         let mount = path::join(&path::join(MOUNTS, &self.snap(revision).instance), &revision.name);
         Some(ExecTarget::wrapper(path::join(&mount, program.trim_start_matches('/').as_bytes())))
+    }
+
+    fn own_dirs(&self) -> Vec<ByteString> {
+        // Where `/snap` is no directory of the root, it is there.
+        vec!["/snap/bin".into(), path::join(SNAPD, b"snap/bin")]
     }
 
     fn launcher_dirs(&self) -> Vec<(ByteString, String)> {

@@ -6,7 +6,7 @@ use super::ID;
 use super::installation::{Revision, SnapInstallation};
 use crate::backend::{History, Installation};
 use crate::bytes::ByteString;
-use crate::model::{Change, Scope, State, StateChanges, StateItem};
+use crate::model::{Change, CommandLine, Remedy, RemedyKind, Scope, State, StateChanges, StateItem};
 
 impl History for SnapInstallation<'_> {
     /// The revisions that are kept of each snap of which there are several.
@@ -36,6 +36,12 @@ impl History for SnapInstallation<'_> {
             });
         }
         states
+    }
+
+    fn switch_to(&self, state: &State) -> Option<Remedy> {
+        let line = CommandLine::new("snap revert").operand(state.holder.clone());
+        let to = line.words("--revision").operand(state.number.clone());
+        Some(Remedy::new(RemedyKind::Choose, to).to(format!("go to {}", state.number)))
     }
 
     fn content(&self, state: &State) -> Option<Vec<StateItem>> {
