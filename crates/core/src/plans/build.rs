@@ -116,12 +116,12 @@ impl<'a, 's> Builder<'a, 's> {
         let actor = if rehearsal.actor == Actor::Owner { owner.clone() } else { rehearsal.actor.clone() };
         let command = self.typed(rehearsal.line.clone(), actor);
         let Some(words) = &rehearsal.prints else {
-            let is_there = rehearsal.line.words.first().is_some_and(|program| **program == *b"test");
-            let otherwise = match is_there {
-                true => "it is not where this plan found it".to_owned(),
-                false => "its manager would not do what this plan foretells".to_owned(),
+            let is_test = rehearsal.line.words.first().is_some_and(|program| **program == *b"test");
+            let (command, otherwise) = match is_test {
+                true => (command, "it is not where this plan found it"),
+                false => (format!("{command} >/dev/null"), "its manager would not do what this plan foretells"),
             };
-            return Condition { command: format!("{command} >/dev/null"), otherwise };
+            return Condition { command, otherwise: otherwise.to_owned() };
         };
         let words: BTreeSet<&String> = words.iter().collect();
         let expected: String = words.into_iter().map(|word| format!("{word} ")).collect();
