@@ -27,6 +27,7 @@ use crate::error::CliError;
 use crate::output::{self, Streams};
 use crate::process;
 use crate::session::{Outcome, Session};
+use figures::Palette;
 use page::Report;
 
 /// Write a page about the whole machine, to look at in a browser
@@ -78,10 +79,11 @@ fn made(session: &Session, survey: &Survey<'_>) -> String {
     let view = &session.views()[0];
     let user = view.user.as_ref().map(|user| user.name.to_string()).unwrap_or_default();
     let meanings = across(survey, &view.searches, &[]);
+    let palette = Palette::of(&bill.packages);
     let figures = vec![
-        figures::bytes(&space),
-        figures::winners(&meanings, &user),
-        figures::versions(&bill.packages),
+        figures::bytes(&space, &palette),
+        figures::winners(&meanings, &user, &palette),
+        figures::versions(&bill.packages, &palette),
         figures::changes(&events),
         figures::ages(&sources, session.now()),
         figures::needed(&bill),

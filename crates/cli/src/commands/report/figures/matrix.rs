@@ -4,7 +4,7 @@ use plotters::prelude::*;
 use plotters::style::text_anchor::HPos;
 use whodunit_core::queries::across::{Across, Meaning};
 
-use super::{Figure, SOFT, TEXT, color_of, cut, drawn, fill, write};
+use super::{Figure, Palette, SOFT, TEXT, cut, drawn, fill, write};
 use crate::commands::report::table::{Field, Table};
 
 const ROW: i32 = 26;
@@ -23,7 +23,7 @@ fn whose(meaning: &Meaning) -> String {
 }
 
 /// The figure: a row for each name that means different programs, a column for each context.
-pub fn winners(across: &Across, user: &str) -> Figure {
+pub fn winners(across: &Across, user: &str, palette: &Palette) -> Figure {
     let of_user = if user.is_empty() { String::new() } else { format!(" for {user}") };
     let contexts: Vec<&str> = across.contexts.iter().map(|context| context.word()).collect();
     let drawn_rows = &across.rows[..across.rows.len().min(MAX_DRAWN)];
@@ -40,7 +40,7 @@ pub fn winners(across: &Across, user: &str) -> Figure {
                 let (ground, ink) = match (is_nobodys, word.as_str()) {
                     (true, "unowned") => (RGBColor(0x6b, 0x21, 0x21), WHITE),
                     (true, _) => (SOFT, TEXT),
-                    (false, _) => (color_of(&word), WHITE),
+                    (false, _) => (palette.color(&word), WHITE),
                 };
                 fill(area, (left, top + 1), (left + CELL - 2, top + ROW - 1), ground)?;
                 write(area, &cut(&word, CELL - 8), (left + 6, top + ROW / 2), ink, HPos::Left)?;

@@ -8,6 +8,8 @@ mod versions;
 use plotters::coord::Shift;
 use plotters::prelude::*;
 use plotters::style::text_anchor::{HPos, Pos, VPos};
+use whodunit_core::managers;
+use whodunit_core::model::{ManagerId, Package};
 
 use super::table::Table;
 
@@ -60,10 +62,22 @@ const FAINT: RGBColor = RGBColor(0x77, 0x77, 0x77);
 const LINE: RGBColor = RGBColor(0xcc, 0xcc, 0xcc);
 const SOFT: RGBColor = RGBColor(0xee, 0xee, 0xee);
 
-/// The colour of a manager, the same in every figure.
-fn color_of(manager: &str) -> RGBColor {
-    let place = whodunit_core::managers::ALL.iter().position(|one| one.id().0 == manager);
-    place.map_or(FAINT, |place| COLORS[place % COLORS.len()])
+/// The colours of the managers of one machine, the same in every figure.
+#[derive(Debug)]
+pub struct Palette(Vec<ManagerId>);
+
+impl Palette {
+    /// Of the managers that have these packages: each has a colour of its own, as far as there are enough.
+    pub fn of(packages: &[Package]) -> Self {
+        let has = |id: &ManagerId| packages.iter().any(|package| package.manager == *id);
+        Palette(managers::ALL.iter().map(|manager| manager.id()).filter(has).collect())
+    }
+
+    /// The colour of a manager.
+    fn color(&self, manager: &str) -> RGBColor {
+        let place = self.0.iter().position(|id| id.0 == manager);
+        place.map_or(FAINT, |place| COLORS[place % COLORS.len()])
+    }
 }
 
 /// Draws a figure of this height.

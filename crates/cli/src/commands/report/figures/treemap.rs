@@ -7,7 +7,7 @@ use plotters::style::text_anchor::HPos;
 use treemap::{MapItem, Mappable, Rect, TreemapLayout};
 use whodunit_core::queries::space::Space;
 
-use super::{Figure, WIDTH, color_of, cut, drawn, fill, pixels, write};
+use super::{Figure, Palette, WIDTH, cut, drawn, fill, pixels, write};
 use crate::commands::report::table::{Field, Table};
 use crate::output;
 
@@ -16,7 +16,7 @@ const MAX_TILES: usize = 24;
 const HEIGHT: u32 = 420;
 
 /// The figure: a tile for each title, as large as what it takes.
-pub fn bytes(space: &Space) -> Figure {
+pub fn bytes(space: &Space, palette: &Palette) -> Figure {
     let mut of_manager: BTreeMap<&str, Vec<(String, u64)>> = BTreeMap::new();
     for title in &space.titles {
         for part in &title.installations {
@@ -46,7 +46,7 @@ pub fn bytes(space: &Space) -> Figure {
             for ((title, bytes), tile) in tiles.iter().zip(places(&sizes, place)) {
                 let (left, top) = (pixels(tile.x), pixels(tile.y));
                 let (right, bottom) = (pixels(tile.x + tile.w), pixels(tile.y + tile.h));
-                fill(area, (left + 1, top + 1), (right - 1, bottom - 1), color_of(manager))?;
+                fill(area, (left + 1, top + 1), (right - 1, bottom - 1), palette.color(manager))?;
                 let room = right - left - 12;
                 if room > 40 && bottom - top > 18 {
                     write(area, &cut(title, room), (left + 6, top + 12), WHITE, HPos::Left)?;

@@ -8,7 +8,7 @@ use whodunit_core::managers;
 use whodunit_core::model::Package;
 use whodunit_core::version::upstream;
 
-use super::{FAINT, Figure, LINE, TEXT, WIDTH, color_of, cut, drawn, write};
+use super::{FAINT, Figure, LINE, Palette, TEXT, WIDTH, cut, drawn, write};
 use crate::commands::report::table::{Field, Table};
 
 const ROW: i32 = 44;
@@ -16,7 +16,7 @@ const NAME: i32 = 190;
 const MAX_DRAWN: usize = 14;
 
 /// The figure: for each title at several versions a line, with a dot for each version in upstream's order.
-pub fn versions(packages: &[Package]) -> Figure {
+pub fn versions(packages: &[Package], palette: &Palette) -> Figure {
     let part = |package: &Package| {
         let notation = managers::profile(package.manager).notation;
         upstream::part(notation, package.version.as_deref().unwrap_or_default())
@@ -43,7 +43,7 @@ pub fn versions(packages: &[Package]) -> Figure {
             let step = (right - NAME) / i32::try_from(groups.len()).unwrap_or(1).max(1);
             for (group, left) in groups.iter().zip((NAME + step / 2..).step_by(step.unsigned_abs() as usize)) {
                 for (package, at) in group.iter().zip((left..).step_by(16)) {
-                    area.draw(&Circle::new((at, top), 6, color_of(package.manager.0).filled()))?;
+                    area.draw(&Circle::new((at, top), 6, palette.color(package.manager.0).filled()))?;
                 }
                 let who: Vec<&str> = group.iter().map(|package| package.manager.0).collect();
                 let version = part(group[0]).to_string();
