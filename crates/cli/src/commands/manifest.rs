@@ -61,13 +61,7 @@ pub fn run(arguments: &Arguments, global: &Global, streams: &mut Streams) -> Res
             let text = written.write();
             match file {
                 None => streams.out.write_all(text.as_bytes())?,
-                Some(file) => {
-                    let place = path::absolute(file.as_bytes(), &process::process_env().dir);
-                    process::write_new(&place, text.as_bytes()).map_err(|cause| match cause.kind() {
-                        std::io::ErrorKind::AlreadyExists => CliError::usage(format!("{place} exists already")),
-                        _ => CliError::Write { file: place.clone(), cause },
-                    })?;
-                }
+                Some(file) => super::write_file(file, text.as_bytes())?,
             }
             Ok(Outcome { found: true, incomplete: !losses.is_empty(), ..Outcome::default() })
         }

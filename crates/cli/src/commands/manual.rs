@@ -1,14 +1,11 @@
 //! `whodunit manual`.
 
-use std::ffi::OsString;
-use std::os::unix::ffi::OsStrExt as _;
+use std::ffi::{OsStr, OsString};
 
 use clap::Args;
 use clap_mangen::Man;
-use whodunit_core::bytes::path;
 
 use crate::error::CliError;
-use crate::process;
 use crate::session::Outcome;
 
 /// Write the manual pages, from the same text as the help
@@ -25,19 +22,19 @@ pub struct Arguments {
 
 /// Answers.
 pub fn run(arguments: &Arguments, whole: clap::Command, statuses: &[(u8, &str)]) -> Result<Outcome, CliError> {
-    let dir = path::absolute(arguments.dir.as_bytes(), &process::process_env().dir);
+    let dir = &arguments.dir;
     let mut whole = whole.disable_help_subcommand(true);
     whole.build();
-    write(&dir, "whodunit", whole.clone(), &[])?;
+    write(dir, "whodunit", whole.clone(), &[])?;
     for command in whole.get_subcommands().filter(|command| !command.is_hide_set()) {
         let name = format!("whodunit-{}", command.get_name());
-        write(&dir, &name, command.clone(), statuses)?;
+        write(dir, &name, command.clone(), statuses)?;
     }
     Ok(Outcome { found: true, ..Outcome::default() })
 }
 
 /// Writes one page: what the help says, and the exit statuses.
-fn write(dir: &[u8], name: &str, command: clap::Command, statuses: &[(u8, &str)]) -> Result<(), CliError> {
+fn write(dir: &OsStr, name: &str, command: clap::Command, statuses: &[(u8, &str)]) -> Result<(), CliError> {
     let mut page = Vec::new();
     let command = command.display_name(name.to_owned());
     let man = Man::new(command)
@@ -53,9 +50,6 @@ fn write(dir: &[u8], name: &str, command: clap::Command, statuses: &[(u8, &str)]
         }
         page.extend_from_slice(b".SH \"SEE ALSO\"\nwhodunit(1)\n");
     }
-    let file = path::join(dir, format!("{name}.1").as_bytes());
-    process::write_new(&file, &page).map_err(|cause| match cause.kind() {
-        std::io::ErrorKind::AlreadyExists => CliError::usage(format!("{file} exists already")),
-        _ => CliError::Write { file: file.clone(), cause },
-    })
+    let file = std::path::Path::new(dir).join(format!("{name}.1"));
+    super::write_file(file.as_os_str(), &page)
 }

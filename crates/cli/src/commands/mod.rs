@@ -31,12 +31,12 @@ mod verify;
 mod why;
 
 use std::collections::HashSet;
-use std::ffi::OsString;
+use std::ffi::{OsStr, OsString};
 use std::io::Write as _;
 use std::os::unix::ffi::OsStrExt as _;
 
 use clap::Subcommand;
-use whodunit_core::bytes::ByteString;
+use whodunit_core::bytes::{ByteString, path};
 use whodunit_core::managers;
 use whodunit_core::model::ManagerId;
 use whodunit_core::queries::spelled;
@@ -45,6 +45,7 @@ use whodunit_core::survey::Survey;
 use crate::args::Global;
 use crate::error::CliError;
 use crate::output::Streams;
+use crate::process;
 use crate::session::{Outcome, Session};
 
 /// Makes the list of commands, and the way to each, from one line per command.
@@ -127,6 +128,15 @@ fn packages_of(survey: &Survey<'_>, session: &Session, words: &[OsString]) -> (V
         packages.extend(found.into_iter().filter(|one| seen.insert(*one)));
     }
     (packages, unknown)
+}
+
+/// Writes a file that must not exist yet, where the command is typed.
+fn write_file(file: &OsStr, content: &[u8]) -> Result<(), CliError> {
+    let place = path::absolute(file.as_bytes(), &process::process_env().dir);
+    process::write_new(&place, content).map_err(|cause| match cause.kind() {
+        std::io::ErrorKind::AlreadyExists => CliError::usage(format!("{place} exists already")),
+        _ => CliError::Write { file: place.clone(), cause },
+    })
 }
 
 /// Says of which names no package is known.

@@ -53,6 +53,23 @@ fn bash_completes_commands_options_and_names() {
 }
 
 #[test]
+fn a_plan_that_makes_no_sense_is_refused() {
+    let demo = lantern().to_str().unwrap();
+    for (words, status, says) in [
+        (&["tidy", "--older-than", "soon"][..], 2, "takes an age or a date, not soon"),
+        (&["remove", "nosuch"], 1, "nosuch: no such package"),
+        (&["rollback", "nosuch"], 1, "nosuch: no such package"),
+        (&["install", "/nonexistent.toml"], 2, "cannot use the manifest /nonexistent.toml"),
+        (&["remove"], 2, "required"),
+        (&["move", "swellplot"], 2, "--to"),
+        (&["remove", "swellplot", "--manager", "none"], 2, "no such manager"),
+    ] {
+        let ran = run([&["plan", "--root", demo][..], words].concat());
+        assert_eq!((ran.status, ran.err.contains(says)), (status, true), "{words:?}: {ran:?}");
+    }
+}
+
+#[test]
 fn every_shell_has_a_script() {
     for (shell, says) in [
         ("bash", "complete"),

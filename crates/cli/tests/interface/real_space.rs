@@ -8,7 +8,7 @@ use std::os::unix::fs::MetadataExt as _;
 use serde_json::Value;
 
 use super::proofs::TOOLS;
-use super::support::{has, open_dir, output, run};
+use super::support::{has, lantern, open_dir, output, run};
 use super::trial::Trial;
 
 fn part<'d>(document: &'d Value, title: &str, manager: &str) -> &'d Value {
@@ -216,4 +216,24 @@ fn what_is_left_is_listed_with_its_size_and_what_is_still_used_is_not() {
     }
     let shown = run(["--root", root.to_str().unwrap(), "leftovers"]);
     assert_eq!(shown.out.lines().next().map(|line| line.split(',').next().unwrap()), Some("4 leftovers"), "{shown:?}");
+}
+
+#[test]
+fn what_impact_says_is_freed_is_what_space_calls_reclaimable() {
+    for root in ["/", lantern().to_str().unwrap()] {
+        let space = run(["space", "--format", "json", "--root", root]).document();
+        let parts =
+            space["titles"].as_array().unwrap().iter().flat_map(|title| title["installations"].as_array().unwrap());
+        // Of a large machine every so many are asked about.
+        let parts: Vec<&Value> = parts.collect();
+        let step = parts.len().div_ceil(12);
+        for part in parts.into_iter().step_by(step) {
+            let packages: Vec<&str> =
+                part["packages"].as_array().unwrap().iter().map(|id| id.as_str().unwrap()).collect();
+            let impact = run([&["impact", "--format", "json", "--root", root], &packages[..]].concat()).document();
+            let freed = &impact["frees"];
+            // What has no file of its own is only recorded, and `space` tells nothing of it.
+            assert!(part["reclaimable"].is_null() || *freed == part["reclaimable"], "{packages:?}: {freed} {part:#}");
+        }
+    }
 }

@@ -231,10 +231,20 @@ impl<'s> Survey<'s> {
             let is_end = |end: &usize| *end == tail.len() || matches!(tail[*end], b'/' | b':' | b'.' | b'-');
             (1..=tail.len()).filter(is_end).collect()
         };
-        let parts = [*tail, stored].into_iter().flat_map(|tail| starts(tail).into_iter().map(move |end| &tail[..end]));
-        let mut found: Vec<(u16, u32)> = parts.flat_map(|name| self.numbered(name)).collect();
+        let names = [*tail, stored].into_iter().flat_map(|tail| starts(tail).into_iter().map(move |end| &tail[..end]));
+        let mut found: Vec<(u16, u32)> = names.flat_map(|name| self.numbered(name)).collect();
         found.retain(|(holder, number)| *self.installations()[usize::from(*holder)].owner(*number).id == *word);
         found.dedup();
+        if found.is_empty() {
+            // A scope can be a path, and what stands behind it a path instead of a name: of that manager all are compared.
+            let all = (0..).zip(self.installations());
+            let of_manager = all.filter(|(_, held)| held.location().manager.0.as_bytes() == parts[0]);
+            found.extend(of_manager.flat_map(|(holder, held)| {
+                let same = held.numbered(Detail::default()).into_iter().filter(|(_, package)| *package.id == *word);
+                same.map(move |(number, _)| (holder, number)).collect::<Vec<_>>()
+            }));
+            found.retain(|(holder, number)| !self.is_foreign(*holder, *number));
+        }
         found
     }
 

@@ -7,10 +7,8 @@ mod tables;
 
 use std::ffi::OsString;
 use std::io::Write as _;
-use std::os::unix::ffi::OsStrExt as _;
 
 use clap::Args;
-use whodunit_core::bytes::path;
 use whodunit_core::checks::{CheckContext, FindingFilter, check};
 use whodunit_core::model::Severity;
 use whodunit_core::queries::across::across;
@@ -25,7 +23,6 @@ use whodunit_core::survey::Survey;
 use crate::args::Global;
 use crate::error::CliError;
 use crate::output::{self, Streams};
-use crate::process;
 use crate::session::{Outcome, Session};
 use figures::Palette;
 use page::Report;
@@ -52,13 +49,7 @@ pub fn run(arguments: &Arguments, global: &Global, streams: &mut Streams) -> Res
     let page = made(&session, &survey);
     match &arguments.file {
         None => streams.out.write_all(page.as_bytes())?,
-        Some(file) => {
-            let place = path::absolute(file.as_bytes(), &process::process_env().dir);
-            process::write_new(&place, page.as_bytes()).map_err(|cause| match cause.kind() {
-                std::io::ErrorKind::AlreadyExists => CliError::usage(format!("{place} exists already")),
-                _ => CliError::Write { file: place.clone(), cause },
-            })?;
-        }
+        Some(file) => super::write_file(file, page.as_bytes())?,
     }
     streams.out.flush()?;
     Ok(output::note_losses(&survey, global, streams))
