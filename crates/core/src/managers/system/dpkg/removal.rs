@@ -1,10 +1,19 @@
 //! Removing several packages at once.
 
 use super::installation::DpkgInstallation;
-use super::status::{Record, State};
+use super::status::{Record, State, Want};
 use crate::backend::{Catalogue, Rehearsal, Removal};
 use crate::bytes::{ByteString, path};
 use crate::model::{CommandLine, Offer, OfferQuery, Remedy, RemedyKind};
+
+/// apt, as it tells what it would do: with the answer that it gets in a script.
+const DRY: &str = "apt-get --simulate --yes";
+
+/// What apt has to be told where a package is held that a user names: it refuses otherwise.
+fn change_held(records: &[&Record]) -> &'static str {
+    let is_held = records.iter().any(|record| record.want == Want::Hold);
+    if is_held { "--allow-change-held-packages" } else { "" }
+}
 
 impl DpkgInstallation<'_> {
     /// apt's command, which is tried with its own simulation; dpkg's where there is no apt.
@@ -21,13 +30,12 @@ impl DpkgInstallation<'_> {
             return Some(Removal { remedy: Remedy::new(kind, line), rehearsal: Rehearsal::succeeds(dry) });
         }
         let verb = if with_settings { "purge" } else { "remove" };
-        // `Remv lamp [1.0]`, and `Purg` where settings go as well.
-        let dry = named(CommandLine::new("apt-get --simulate").words(verb));
-        let filter = r"sed -n 's/^\(Remv\|Purg\) \([^ ]*\) .*/\2/p'";
-        let native = |record: &&Record| self.full_name(record).to_string();
-        let prints = records.iter().map(native).collect();
-        let rehearsal = Rehearsal::prints(dry, Some(filter), prints);
-        Some(Removal { remedy: Remedy::new(kind, named(CommandLine::new("apt").words(verb))), rehearsal })
+        let of = |line: &str| named(CommandLine::new(line).words(verb).words(change_held(&records)));
+        // `Remv lamp [1.0]`; `Purg lamp` where settings go as well, without a version where they are all there is.
+        let filter = r"sed -n 's/^\(Remv\|Purg\) \([^ ]*\).*/\2/p'";
+        let prints = records.iter().map(|record| self.full_name(record).to_string()).collect();
+        let rehearsal = Rehearsal::prints(of(DRY), Some(filter), prints);
+        Some(Removal { remedy: Remedy::new(kind, of("apt")), rehearsal })
     }
 
     /// Whether dpkg has a package, at this version.
@@ -56,9 +64,12 @@ impl DpkgInstallation<'_> {
             true => (ByteString::from([&name, &b"="[..], version].concat()), true),
             false => (self.kept_file(record, version)?, false),
         };
-        let of = |line: &str| CommandLine::new(line).words("install --allow-downgrades").operand(operand.clone());
-        let filter = r"sed -n 's/^\(Remv\|Inst\) \([^ ]*\) .*/\2/p'";
-        let rehearsal = Rehearsal::prints(of("apt-get --simulate"), Some(filter), vec![name.to_string()]);
+        let of = |line: &str| {
+            let line = CommandLine::new(line).words("install --allow-downgrades").words(change_held(&[record]));
+            line.operand(operand.clone())
+        };
+        let filter = r"sed -n 's/^\(Remv\|Inst\) \([^ ]*\).*/\2/p'";
+        let rehearsal = Rehearsal::prints(of(DRY), Some(filter), vec![name.to_string()]);
         let remedy = Remedy { needs_network, ..Remedy::new(RemedyKind::Choose, of("apt")) };
         Some(Removal { remedy, rehearsal })
     }
