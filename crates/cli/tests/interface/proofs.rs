@@ -163,6 +163,21 @@ dnf -q -y install anchor >/dev/null 2>&1
 dnf -q -y --setopt=clean_requirements_on_remove=0 remove anchor >/dev/null 2>&1
 "#;
 
+/// A package of dnf's at two versions, of which the newer one took the place of the older one.
+pub const DNF_UPGRADED: &str = r#"
+mkdir -p /etc/rpm; echo '%_dbpath /var/lib/rpm' > /etc/rpm/macros
+mkdir -p top /etc/yum.repos.d
+for version in 1.0 2.0; do
+    printf 'Name: anchor\nVersion: '$version'\nRelease: 1\nSummary: made up\nLicense: MIT\nBuildArch: noarch\n%%description\nmade up\n%%install\nmkdir -p %%{buildroot}/usr/bin; echo '$version' > %%{buildroot}/usr/bin/anchor; chmod 755 %%{buildroot}/usr/bin/anchor\n%%files\n/usr/bin/anchor\n' > anchor.spec
+    rpmbuild -bb --quiet --define '_topdir /root/top' anchor.spec >/dev/null 2>&1
+done
+cp top/RPMS/noarch/*.rpm /srv/rpms/; createrepo_c -q /srv/rpms
+printf '[quay]\nname=Quay\nbaseurl=file:///srv/rpms\ngpgcheck=0\n' > /etc/yum.repos.d/quay.repo
+echo 1 > /etc/dnf/vars/releasever
+dnf -q -y install anchor-1.0 >/dev/null 2>&1
+dnf -q -y upgrade anchor >/dev/null 2>&1
+"#;
+
 /// The same with pacman.
 pub const PACMAN_ORPHANS: &str = r#"
 mkdir -p /var/lib/pacman; printf '[options]\nArchitecture = auto\nSigLevel = Never\n' > /etc/pacman.conf

@@ -6,7 +6,7 @@ use std::process::Output;
 
 use serde_json::Value;
 
-use super::proofs::{DNF_ORPHANS, PACMAN_ORPHANS, SNAP_TWICE, TOOLS};
+use super::proofs::{DNF_ORPHANS, DNF_UPGRADED, PACMAN_ORPHANS, SNAP_TWICE, TOOLS};
 use super::real_advice::ALWAYS;
 use super::trial::{Trial, lies_in};
 
@@ -214,6 +214,13 @@ fn followed() -> Vec<Followed> {
             changes: &["/usr/bin/buoyage", "/var/lib/pacman"],
         },
         Followed {
+            plant: format!(". /root/tools; {DNF_UPGRADED}"),
+            plan: "rollback anchor",
+            commands: &["sudo dnf --assumeyes downgrade anchor-1.0-1"],
+            open: &["rpm/system/anchor"],
+            changes: &["/usr/bin/anchor", "/var/lib/rpm", "/var/lib/dnf"],
+        },
+        Followed {
             plant: SNAP_TWICE.to_owned(),
             plan: "rollback chartdesk",
             commands: &["sudo snap revert chartdesk --revision 41"],
@@ -381,6 +388,15 @@ fn follow(one: &Followed) -> Vec<String> {
     let is_repeatable = plan["steps"][0]["conditions"].as_array().unwrap().is_empty();
     if again.status.success() && !is_repeatable {
         wrong.push(format!("{}: it can be run twice: {}", one.plan, said(&again)));
+    }
+    // What undoes the only step leads back to where the plan was asked for.
+    let undo = plan["steps"][0]["reversible_by"].as_str().filter(|_| one.commands.len() == 1);
+    if let Some(undo) = undo {
+        let ran = trial.types(None, undo);
+        let again = trial.asks(&asked);
+        if !ran.status.success() || texts(&again["steps"], "command") != one.commands {
+            wrong.push(format!("{}: {undo} does not undo it: {}", one.plan, said(&ran)));
+        }
     }
     wrong
 }

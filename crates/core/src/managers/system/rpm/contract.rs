@@ -162,7 +162,9 @@ impl Installation for RpmInstallation<'_> {
         let is_it =
             |offer: &&Offer| offer.name == owner.name && offer.version.as_deref().is_some_and(|of| *of == *version);
         offers.iter().find(|offer| is_it(offer) && offer.listed_in().is_some())?;
-        let line = CommandLine::new("dnf downgrade").operand([&*owner.name, b"-", version].concat());
+        let is_older = owner.version.as_ref().is_some_and(|now| rpm::compare(version, now).is_lt());
+        let line = CommandLine::new(if is_older { "dnf downgrade" } else { "dnf install" });
+        let line = line.operand([&*owner.name, b"-", version].concat());
         let rehearsal = Rehearsal::succeeds(CommandLine::new("rpm -q").operand(owner.name));
         Some(Removal { remedy: Remedy::new(RemedyKind::Choose, line).online(), rehearsal })
     }
