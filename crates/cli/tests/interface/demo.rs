@@ -23,7 +23,7 @@ macro_rules! snapshots {
             if $arguments.contains(&"json") && ran.status < 2 {
                 ran.document();
             }
-            insta::assert_snapshot!(whole(&ran));
+            insta::assert_snapshot!(without_sizes(&whole(&ran)));
         })*
     };
 }
@@ -155,13 +155,21 @@ fn a_program_outside_the_search_path_is_named_with_its_place() {
     assert_eq!(ran.status, 1);
 }
 
+/// What is freed depends on the file system that has the demo.
+fn without_sizes(shown: &str) -> String {
+    let is_kept = |line: &&str| {
+        !line.ends_with("B are free") && !line.ends_with("B would be free") && !line.starts_with("  \"frees\": ")
+    };
+    shown.lines().filter(is_kept).map(|line| format!("{line}\n")).collect()
+}
+
 #[test]
 fn the_tour_is_what_its_commands_say() {
     let dir = tempfile::tempdir().unwrap();
     let place = dir.path().join("lantern");
     let tour = run(["demo", place.to_str().unwrap()]);
     assert_eq!((tour.status, tour.err.as_str()), (0, ""));
-    let shown = tour.out.replace(place.to_str().unwrap(), "/LANTERN");
+    let shown = without_sizes(&tour.out.replace(place.to_str().unwrap(), "/LANTERN"));
     insta::assert_snapshot!(shown);
     // Each command that the tour prints gives just what stands below it.
     let mut checked = 0;
