@@ -14,7 +14,7 @@ use whodunit_core::host::{Host, ProcessEnv, UserSelection};
 use whodunit_core::managers::language::python::requirement::{Facts, Requirement};
 use whodunit_core::model::{Depth, NameFilter, OfferQuery, Search, SearchScope};
 use whodunit_core::queries::UserView;
-use whodunit_core::queries::impact::impact;
+use whodunit_core::queries::impact::impacts;
 use whodunit_core::queries::owner::{Target, owners};
 use whodunit_core::queries::verify::{Question, verify};
 use whodunit_core::resolve::contexts::{Overrides, Shell, resolve_context};
@@ -242,7 +242,7 @@ fn ask_everything(tree: &Path) {
     let _ = verify(&survey, question, &()).findings.len();
     let all: Vec<(u16, u32)> =
         ["pegel", "tarn", "knots"].iter().flat_map(|name| survey.numbered(name.as_bytes())).collect();
-    let _ = impact(&look, &all).broken.len();
+    let _ = impacts(&look, &[&all]).iter().map(|one| one.broken.len()).sum::<usize>();
     for read in survey.coverage() {
         let lost = read.notes.iter().all(|loss| !loss.to_string().contains(char::is_control));
         assert!(lost && read.location.starts_with(b"/"), "{read:?}");

@@ -5,7 +5,7 @@ use std::os::unix::ffi::OsStrExt as _;
 
 use clap::Args;
 use whodunit_core::bytes::ByteString;
-use whodunit_core::queries::impact::{Broken, How, Impact, Lost, impact};
+use whodunit_core::queries::impact::{Broken, How, Impact, Lost, impacts};
 use whodunit_core::queries::{CheckContext, spelled};
 use whodunit_core::resolve::Context;
 use whodunit_core::survey::Survey;
@@ -58,8 +58,11 @@ pub fn run(arguments: &Arguments, global: &Global, streams: &mut Streams) -> Res
     }
     let resolved = session.resolve_contexts(&session.users());
     let asking = CheckContext::new(&survey, session.views(), &resolved);
-    let mut answer = if packages.is_empty() { Impact::default() } else { impact(&asking, &packages) };
-    answer.others = others.iter().map(|packages| impact(&asking, packages)).collect();
+    let asked = Some(&packages).filter(|packages| !packages.is_empty());
+    let sets: Vec<&[(u16, u32)]> = asked.into_iter().chain(&others).map(Vec::as_slice).collect();
+    let mut found = impacts(&asking, &sets);
+    let others = found.split_off(usize::from(!packages.is_empty()));
+    let answer = Impact { others, ..found.pop().unwrap_or_default() };
     let outcome = output::show(&answer, &survey, &session, global, streams, unknown.is_empty())?;
     super::tell_unknown(&unknown, global, streams);
     Ok(outcome)

@@ -96,6 +96,11 @@ pub fn safe(text: &str) -> String {
     ByteString::from(text).to_string()
 }
 
+/// Where a fact stands, in words.
+pub fn place(evidence: &Evidence) -> String {
+    format!("{}, {}", evidence.file, evidence.at)
+}
+
 /// Names, separated by commas.
 pub fn names(names: &[ByteString]) -> String {
     names.iter().map(ToString::to_string).collect::<Vec<_>>().join(", ")

@@ -143,37 +143,35 @@ TIDE
     done
     as_user maren 'echo "PATH=\$HOME/.nix-profile/bin:\$PATH" >> ~/.profile'
 }
+# rpm_of NAME VERSION [REQUIRES]: a package of rpm's with a program, in the directory of dnf's repository.
+rpm_of() {
+    mkdir -p /etc/rpm /root/top; echo '%_dbpath /var/lib/rpm' > /etc/rpm/macros
+    printf 'Name: '$1'\nVersion: '$2'\nRelease: 1\nSummary: made up\nLicense: MIT\nBuildArch: noarch\n'${3:+'Requires: '$3'\n'}'%%description\nmade up\n%%install\nmkdir -p %%{buildroot}/usr/bin; echo '$2' > %%{buildroot}/usr/bin/'$1'; chmod 755 %%{buildroot}/usr/bin/'$1'\n%%files\n/usr/bin/'$1'\n' > $1.spec
+    rpmbuild -bb --quiet --define '_topdir /root/top' $1.spec >/dev/null 2>&1
+    cp top/RPMS/noarch/*.rpm /srv/rpms/
+}
+# rpms: the repository of dnf's, with the packages that were made.
+rpms() {
+    mkdir -p /etc/yum.repos.d; createrepo_c -q /srv/rpms
+    printf '[quay]\nname=Quay\nbaseurl=file:///srv/rpms\ngpgcheck=0\n' > /etc/yum.repos.d/quay.repo
+    echo 1 > /etc/dnf/vars/releasever
+}
 TOOLS
 mkdir -p /srv/npm
 "#;
 
 /// Two packages that came along with one that is gone, the one needed by the other.
 pub const DNF_ORPHANS: &str = r#"
-mkdir -p /etc/rpm; echo '%_dbpath /var/lib/rpm' > /etc/rpm/macros
-mkdir -p top /etc/yum.repos.d
-for one in buoy: chain:buoy anchor:chain; do
-    name=${one%:*} needs=${one#*:}
-    printf 'Name: '$name'\nVersion: 1.0\nRelease: 1\nSummary: made up\nLicense: MIT\nBuildArch: noarch\n'${needs:+'Requires: '$needs'\n'}'%%description\nmade up\n%%install\nmkdir -p %%{buildroot}/usr/bin; echo 1 > %%{buildroot}/usr/bin/'$name'; chmod 755 %%{buildroot}/usr/bin/'$name'\n%%files\n/usr/bin/'$name'\n' > $name.spec
-    rpmbuild -bb --quiet --define '_topdir /root/top' $name.spec >/dev/null 2>&1
-done
-cp top/RPMS/noarch/*.rpm /srv/rpms/; createrepo_c -q /srv/rpms
-printf '[quay]\nname=Quay\nbaseurl=file:///srv/rpms\ngpgcheck=0\n' > /etc/yum.repos.d/quay.repo
-echo 1 > /etc/dnf/vars/releasever
+. /root/tools
+rpm_of buoy 1.0; rpm_of chain 1.0 buoy; rpm_of anchor 1.0 chain; rpms
 dnf -q -y install anchor >/dev/null 2>&1
 dnf -q -y --setopt=clean_requirements_on_remove=0 remove anchor >/dev/null 2>&1
 "#;
 
 /// A package of dnf's at two versions, of which the newer one took the place of the older one.
 pub const DNF_UPGRADED: &str = r#"
-mkdir -p /etc/rpm; echo '%_dbpath /var/lib/rpm' > /etc/rpm/macros
-mkdir -p top /etc/yum.repos.d
-for version in 1.0 2.0; do
-    printf 'Name: anchor\nVersion: '$version'\nRelease: 1\nSummary: made up\nLicense: MIT\nBuildArch: noarch\n%%description\nmade up\n%%install\nmkdir -p %%{buildroot}/usr/bin; echo '$version' > %%{buildroot}/usr/bin/anchor; chmod 755 %%{buildroot}/usr/bin/anchor\n%%files\n/usr/bin/anchor\n' > anchor.spec
-    rpmbuild -bb --quiet --define '_topdir /root/top' anchor.spec >/dev/null 2>&1
-done
-cp top/RPMS/noarch/*.rpm /srv/rpms/; createrepo_c -q /srv/rpms
-printf '[quay]\nname=Quay\nbaseurl=file:///srv/rpms\ngpgcheck=0\n' > /etc/yum.repos.d/quay.repo
-echo 1 > /etc/dnf/vars/releasever
+. /root/tools
+rpm_of anchor 1.0; rpm_of anchor 2.0; rpms
 dnf -q -y install anchor-1.0 >/dev/null 2>&1
 dnf -q -y upgrade anchor >/dev/null 2>&1
 "#;
@@ -383,7 +381,7 @@ pub const PROOFS: &[Proof] = &[
         kind: "old-generation",
         by: "nix-env of one user, which installed twice",
         subject: "/nix/var/nix/profiles/per-user/maren/profile",
-        plant: ". /root/tools; nixes; as_user maren 'cat > tide.nix <<EOF\nderivation { name = \"tidegauge-2.0\"; system = builtins.currentSystem; builder = \"/bin/sh\"; args = [ \"-c\" \"/bin/mkdir -p \\$out/bin; echo echo 2 > \\$out/bin/tidegauge; /bin/chmod 755 \\$out/bin/tidegauge\" ]; }\nEOF\nnix-env --quiet -i -f tide.nix; sed -i s/tidegauge-2.0/tidegauge-3.0/ tide.nix; nix-env --quiet -i -f tide.nix; echo \"PATH=\\$HOME/.nix-profile/bin:\\$PATH\" >> ~/.profile'",
+        plant: ". /root/tools; tides 2.0 3.0",
         asked: CHECK,
         commands: &[
             "sudo -u maren -H nix-env --profile /nix/var/nix/profiles/per-user/maren/profile --delete-generations old",
@@ -448,7 +446,7 @@ pub const PROOFS: &[Proof] = &[
         kind: "version-split",
         by: "dpkg and nix",
         subject: "tidegauge",
-        plant: ". /root/tools; script p/usr/bin/tidegauge 1; deb tidegauge 1.0; installs tidegauge; nixes; as_user maren 'cat > tide.nix <<EOF\nderivation { name = \"tidegauge-2.0\"; system = builtins.currentSystem; builder = \"/bin/sh\"; args = [ \"-c\" \"/bin/mkdir -p \\$out/bin; echo echo 2 > \\$out/bin/tidegauge; /bin/chmod 755 \\$out/bin/tidegauge\" ]; }\nEOF\nnix-env --quiet -i -f tide.nix; echo \"PATH=\\$HOME/.nix-profile/bin:\\$PATH\" >> ~/.profile'",
+        plant: ". /root/tools; script p/usr/bin/tidegauge 1; deb tidegauge 1.0; installs tidegauge; tides 2.0",
         asked: CHECK,
         commands: &[
             "sudo -u maren -H nix-env --profile /nix/var/nix/profiles/per-user/maren/profile --uninstall tidegauge",

@@ -142,9 +142,13 @@ fn as_user(host: &Host, name: &ByteString, line: &CommandLine) -> (String, Optio
         let prefix = CommandLine::new("sudo -u").arg(name.clone()).words("-H");
         return (line.behind(&prefix).to_string(), None);
     }
-    let inner = line.to_string();
-    let line = CommandLine::new("su -s /bin/sh -c").arg(inner).arg("--").arg(name.clone());
-    (line.to_string(), Some("root".into()))
+    (become_user(name, &line.to_string()), Some("root".into()))
+}
+
+/// A command of another user's, as root runs it where there is no sudo.
+#[must_use]
+pub fn become_user(name: &ByteString, command: &str) -> String {
+    CommandLine::new("su -s /bin/sh -c").arg(command).arg("--").arg(name.clone()).to_string()
 }
 
 fn has_sudo(host: &Host) -> bool {

@@ -40,6 +40,17 @@ pub trait Catalogue {
         self.offers(&OfferQuery::Names(names.to_vec())).iter().filter_map(Offer::listed_in).collect()
     }
 
+    /// Whether a source has a package at this version.
+    fn has_version(&self, name: &ByteString, version: &[u8]) -> bool {
+        let offers = self.offers(&OfferQuery::Names(vec![name.to_ascii_lowercase().into()]));
+        let is_it = |offer: &Offer| {
+            offer.name == *name
+                && offer.listed_in().is_some()
+                && offer.version.as_deref().is_some_and(|of| *of == *version)
+        };
+        offers.iter().any(is_it)
+    }
+
     /// What installing an offer would bring along that is not here yet; `None` where the catalogue does not tell.
     fn pulls_in(&self, offer: &Offer) -> Option<PullsIn> {
         let _ = offer;

@@ -48,6 +48,12 @@ impl CommandLine {
         CommandLine::default().arg(path)
     }
 
+    /// Whether its program is called so.
+    #[must_use]
+    pub fn runs(&self, program: &str) -> bool {
+        self.words.first().is_some_and(|word| **word == *program.as_bytes())
+    }
+
     /// Adds one word, whatever it contains.
     #[must_use]
     pub fn arg(mut self, word: impl Into<ByteString>) -> Self {

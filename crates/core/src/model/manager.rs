@@ -1,5 +1,6 @@
 //! Package managers, as far as they are known without looking at a machine.
 
+use crate::bytes::{ByteString, path};
 use crate::version::upstream::Notation;
 use std::fmt;
 
@@ -119,6 +120,12 @@ pub struct Profile {
 }
 
 impl Profile {
+    /// The directory below a home that it gives a package of its own; none where its packages share the usual ones.
+    #[must_use]
+    pub fn own_data_dir(&self, home: &[u8], package: &[u8]) -> Option<ByteString> {
+        Some(path::join(&path::join(home, self.keeps_data_in?.as_bytes()), package))
+    }
+
     /// The profile of most managers of a kind.
     #[must_use]
     pub const fn of(kind: ManagerKind) -> Self {

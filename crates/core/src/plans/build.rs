@@ -4,6 +4,7 @@ use std::collections::BTreeSet;
 
 use super::{Condition, Foretold, OpenPoint, Plan, PlanStep};
 use crate::backend::Rehearsal;
+use crate::backend::advice::become_user;
 use crate::bytes::{ByteString, path};
 use crate::managers;
 use crate::model::{Actor, CommandLine, Remedy, RemedyKind};
@@ -43,7 +44,7 @@ impl<'a, 's> Builder<'a, 's> {
             if self.steps.iter().any(|step| step.command == written.command) {
                 continue;
             }
-            if part.line.words.first().is_some_and(|program| **program == *b"rm") {
+            if part.line.runs("rm") {
                 self.deleted.extend(part.line.words.iter().filter(|word| word.starts_with(b"/")).cloned());
             }
             let foretold = rehearsals.iter().map(|rehearsal| self.of_rehearsal(rehearsal, &part.actor));
@@ -73,8 +74,8 @@ impl<'a, 's> Builder<'a, 's> {
     }
 
     /// What its steps delete by name.
-    pub(super) fn deleted_files(&self) -> Vec<ByteString> {
-        self.deleted.clone()
+    pub(super) fn deleted_files(&self) -> &[ByteString] {
+        &self.deleted
     }
 
     /// Adds what is done once all else is.
@@ -116,8 +117,7 @@ impl<'a, 's> Builder<'a, 's> {
         let actor = if rehearsal.actor == Actor::Owner { owner.clone() } else { rehearsal.actor.clone() };
         let command = self.typed(rehearsal.line.clone(), actor);
         let Some(words) = &rehearsal.prints else {
-            let is_test = rehearsal.line.words.first().is_some_and(|program| **program == *b"test");
-            let (command, otherwise) = match is_test {
+            let (command, otherwise) = match rehearsal.line.runs("test") {
                 true => (command, "it is not where this plan found it"),
                 false => (format!("{command} >/dev/null"), "its manager would not do what this plan foretells"),
             };
@@ -165,9 +165,4 @@ impl<'a, 's> Builder<'a, 's> {
     fn typed(&self, line: CommandLine, actor: Actor) -> String {
         self.survey.typed(Remedy::new(RemedyKind::Repair, line).by(actor)).command
     }
-}
-
-/// A command of another user's, as root runs it.
-fn become_user(user: &ByteString, command: &str) -> String {
-    CommandLine::new("su -s /bin/sh -c").arg(command).arg("--").arg(user.clone()).to_string()
 }

@@ -16,15 +16,13 @@ pub fn fix(cx: &CheckContext<'_, '_>, settings: &Settings, wanted: &FindingFilte
     let (mut mended, open): (Vec<&Group>, Vec<&Group>) =
         answer.groups.iter().partition(|group| group.first_remedy.is_some());
     mended.sort_by_key(|group| group.first_remedy.as_ref().map(|remedy| rank(remedy.kind)));
-    let mut removed: Vec<&Remedy> = Vec::new();
-    let removing = |kind: RemedyKind| matches!(kind, RemedyKind::Remove | RemedyKind::Purge);
-    for group in &mended {
-        removed.extend(group.first_remedy.iter().filter(|remedy| removing(remedy.kind)));
-    }
+    let removing = |remedy: &&Remedy| matches!(remedy.kind, RemedyKind::Remove | RemedyKind::Purge);
+    let remedies = answer.groups.iter().filter_map(|group| group.first_remedy.as_ref());
+    let removed: Vec<&Remedy> = remedies.filter(removing).collect();
     for group in mended {
         let Some(remedy) = &group.first_remedy else { continue };
         // What another step removes is not repaired before.
-        if !removing(remedy.kind) && removed.iter().any(|other| is_about_same(other, remedy)) {
+        if !removing(&remedy) && removed.iter().any(|other| is_about_same(other, remedy)) {
             let says = format!("{}: another step removes it", group.summary);
             plan.leave_open(group.subject.clone(), says);
             continue;

@@ -37,12 +37,10 @@ pub fn relocate(
         .into_iter()
         .filter(|(_, package)| options.manager.is_none_or(|manager| package.manager == manager))
         .collect();
-    let mut names: Vec<String> = all.iter().map(|(_, package)| package.full_name().to_string()).collect();
-    names.sort();
-    names.dedup();
-    let goal = format!("move {} to {to}", names.join(", "));
+    let names = remove::names_of(&all);
+    let goal = format!("move {names} to {to}");
     if from.is_empty() {
-        plan.leave_open(names.join(", ").as_str(), format!("nothing but what {to} has is installed"));
+        plan.leave_open(names.as_str(), format!("nothing but what {to} has is installed"));
         return plan.finish(goal, super::Foretold::default());
     }
     let target = match there.first() {
@@ -56,7 +54,7 @@ pub fn relocate(
         let says = format!(
             "no catalogue on this machine is known to have the same software from {to} (--package says which package it is)"
         );
-        plan.leave_open(names.join(", ").as_str(), says);
+        plan.leave_open(names.as_str(), says);
         return plan.finish(goal, super::Foretold::default());
     };
     if let Some(offered) = &target.offered {
@@ -99,15 +97,7 @@ fn offered<'t>(
     to: &str,
     package: Option<&ByteString>,
 ) -> Option<Target<'t>> {
-    let mut names: Vec<ByteString> = package.into_iter().cloned().collect();
-    for (_, package) in from {
-        names.extend([Some(&package.name), package.title.as_ref()].into_iter().flatten().cloned());
-        names.push(key_of(managers::profile(package.manager).naming, &package.name));
-        names.extend(package.commands.iter().map(|command| path::name(command).into()));
-    }
-    names.iter_mut().for_each(|name| *name = name.to_ascii_lowercase().into());
-    names.sort();
-    names.dedup();
+    let names = software_names(from, package);
     let answer = offers(survey, &Question { names, ..Question::default() });
     let is_target = |offer: &Offer| {
         let is_source = || offer.source.as_ref().is_some_and(|source| *source.name == *to.as_bytes());
@@ -137,6 +127,21 @@ fn offered<'t>(
     Some(Target { held, name: found.offer.name.clone(), offered: Some(found) })
 }
 
+/// Everything that the software is called, in lower case: its packages, its title, its commands, and this.
+fn software_names(packages: &[(Key, &Package)], also: Option<&ByteString>) -> Vec<ByteString> {
+    let mut names: Vec<ByteString> = also.into_iter().cloned().collect();
+    for (_, package) in packages {
+        names.extend(package.title.clone());
+        names.push(package.name.clone());
+        names.push(key_of(managers::profile(package.manager).naming, &package.name));
+        names.extend(package.commands.iter().map(|command| path::name(command).into()));
+    }
+    names.iter_mut().for_each(|name| *name = name.to_ascii_lowercase().into());
+    names.sort();
+    names.dedup();
+    names
+}
+
 /// What is lost by taking the offer instead.
 fn losses(from: &[(Key, &Package)], offer: &Offer) -> Vec<String> {
     let mut losses = Vec::new();
@@ -163,16 +168,7 @@ fn losses(from: &[(Key, &Package)], offer: &Offer) -> Vec<String> {
 
 /// Steps that copy what users keep of it to where the other one looks for it.
 fn carry(survey: &Survey<'_>, plan: &mut Builder<'_, '_>, from: &[(Key, &Package)], target: &Target<'_>) {
-    let mut names: Vec<ByteString> = vec![target.name.clone()];
-    for (_, package) in from {
-        names.extend(package.title.clone());
-        names.push(package.name.clone());
-        names.push(key_of(managers::profile(package.manager).naming, &package.name));
-        names.extend(package.commands.iter().map(|command| path::name(command).into()));
-    }
-    names.iter_mut().for_each(|name| *name = name.to_ascii_lowercase().into());
-    names.sort();
-    names.dedup();
+    let names = software_names(from, Some(&target.name));
     let location = target.held.location();
     for (_, package) in from {
         if managers::profile(package.manager).keeps_data_in == managers::profile(location.manager).keeps_data_in {
@@ -206,9 +202,6 @@ fn carry(survey: &Survey<'_>, plan: &mut Builder<'_, '_>, from: &[(Key, &Package
 /// The directories of settings, data and state in which a manager's package looks, for a user.
 fn dirs(manager: ManagerId, name: &ByteString, user: &User) -> [ByteString; 3] {
     let profile = managers::profile(manager);
-    let base = match profile.keeps_data_in {
-        Some(dir) => path::join(&path::join(&user.home, dir.as_bytes()), name),
-        None => user.home.clone(),
-    };
+    let base = profile.own_data_dir(&user.home, name).unwrap_or_else(|| user.home.clone());
     profile.data_dirs.map(|dir| path::join(&base, dir.as_bytes()))
 }

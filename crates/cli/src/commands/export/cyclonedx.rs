@@ -4,7 +4,8 @@ use serde::Serialize;
 use whodunit_core::model::Package;
 use whodunit_core::queries::bill::Bill;
 
-use super::{Property, is_application, place, properties};
+use super::{Property, is_application, properties};
+use crate::output::place;
 
 /// A document.
 #[derive(Debug, Serialize)]

@@ -5,7 +5,7 @@ mod spdx;
 
 use clap::{Args, ValueEnum};
 use serde::Serialize;
-use whodunit_core::model::{Evidence, Package};
+use whodunit_core::model::Package;
 use whodunit_core::queries::bill::bill;
 use whodunit_core::survey::Survey;
 
@@ -55,11 +55,6 @@ pub fn run(arguments: &Arguments, global: &Global, streams: &mut Streams) -> Res
 /// Whether a package starts something.
 fn is_application(package: &Package) -> bool {
     !package.commands.is_empty() || !package.launchers.is_empty() || package.kind == "app"
-}
-
-/// Where a fact stands, in words.
-fn place(evidence: &Evidence) -> String {
-    format!("{}, {}", evidence.file, evidence.at)
 }
 
 /// A name with its value.

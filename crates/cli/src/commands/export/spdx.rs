@@ -7,7 +7,8 @@ use whodunit_core::bytes::ByteString;
 use whodunit_core::model::Package;
 use whodunit_core::queries::bill::Bill;
 
-use super::{is_application, place, properties};
+use super::{is_application, properties};
+use crate::output::place;
 
 /// What is not known, and not looked for.
 const UNKNOWN: &str = "NOASSERTION";

@@ -162,9 +162,7 @@ fn behind(group: &Group) -> String {
 
 fn told(finding: &Finding) -> Told {
     let remedy = |remedy: &whodunit_core::model::Remedy| (output::safe(&remedy.purpose), output::safe(&remedy.command));
-    let place = |evidence: &whodunit_core::model::Evidence| {
-        (format!("{}, {}", evidence.file, evidence.at), output::safe(&evidence.says))
-    };
+    let place = |evidence: &whodunit_core::model::Evidence| (output::place(evidence), output::safe(&evidence.says));
     Told {
         kind: finding.kind.to_string(),
         summary: output::safe(&finding.summary),

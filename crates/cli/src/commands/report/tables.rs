@@ -3,7 +3,7 @@
 use std::collections::BTreeMap;
 
 use whodunit_core::host::Host;
-use whodunit_core::model::{Coverage, Evidence, Package};
+use whodunit_core::model::{Coverage, Package};
 use whodunit_core::queries::inventory::Totals;
 use whodunit_core::queries::launchers::{DesktopSession, Launchers, launchers as launchers_of};
 use whodunit_core::queries::paths::{COMMANDS, paths as paths_of};
@@ -88,7 +88,7 @@ pub fn paths(host: &Host, resolved: &[ResolvedContext]) -> Table {
     for context in paths_of(host, resolved, COMMANDS).contexts {
         let user = context.user.as_ref().map(ToString::to_string).unwrap_or_default();
         for (number, entry) in (1..).zip(&context.entries) {
-            let because = entry.because.last().map(place).unwrap_or_default();
+            let because = entry.because.last().map(output::place).unwrap_or_default();
             let exists = match entry.exists {
                 Some(true) => "yes",
                 Some(false) => "no",
@@ -105,10 +105,6 @@ pub fn paths(host: &Host, resolved: &[ResolvedContext]) -> Table {
         }
     }
     Table::new("paths", "Search paths", &["context", "user", "#place", "directory", "exists", "put there by"], rows)
-}
-
-fn place(evidence: &Evidence) -> String {
-    format!("{}, {}", evidence.file, evidence.at)
 }
 
 /// Programs of nobody's.

@@ -2,7 +2,7 @@
 
 pub mod store;
 
-use std::ffi::OsString;
+use std::ffi::{OsStr, OsString};
 use std::os::unix::ffi::OsStrExt as _;
 
 use clap::{Args, Subcommand};
@@ -108,12 +108,8 @@ fn save(name: Option<&OsString>, global: &Global, streams: &mut Streams) -> Resu
     let word = name.cloned().unwrap_or_else(|| usual.into());
     let file = named.map_or_else(|| store::file_of(&word), Ok)?;
     let bytes = snapshot.write()?;
-    process::write_new(&file, &bytes).map_err(|cause| match cause.kind() {
-        std::io::ErrorKind::AlreadyExists => {
-            CliError::usage(format!("{file} exists already")).with_hint("choose another name, or drop it first")
-        }
-        _ => CliError::Write { file: file.clone(), cause },
-    })?;
+    let written = super::write_file(OsStr::from_bytes(&file), &bytes);
+    written.map_err(|error| error.with_hint("choose another name, or drop it first"))?;
     let size = u64::try_from(bytes.len()).unwrap_or(u64::MAX);
     let row = KeptSnapshot::of(word.as_bytes().into(), file, size, &Ok(snapshot));
     shown(&Rows::new(vec![row], true), global, streams)

@@ -78,8 +78,7 @@ struct Places {
 impl Places {
     fn of(package: &Package, user: &User) -> Self {
         let profile = managers::profile(package.manager);
-        if let Some(dir) = profile.keeps_data_in {
-            let dir = path::join(&path::join(&user.home, dir.as_bytes()), &package.name);
+        if let Some(dir) = profile.own_data_dir(&user.home, &package.name) {
             return Places { dirs: vec![dir], is_shared: false, is_deleted: profile.deletes_data };
         }
         let name = package.name.to_ascii_lowercase();

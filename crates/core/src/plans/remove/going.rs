@@ -35,7 +35,6 @@ impl Going {
         let held = &*survey.installations()[usize::from(holder)];
         let Some(relations) = held.relations() else { return Going { meant: numbers, freed: Vec::new() } };
         let mut meant = numbers;
-        let mut along: Vec<u32> = Vec::new();
         // What stays can need others of them, in turn.
         while let Some((number, says)) = meant.iter().find_map(|number| {
             let says = bound(cx, holder, *number, &meant, with_dependents)?;
@@ -45,9 +44,9 @@ impl Going {
             meant.retain(|other| *other != number);
         }
         if with_dependents {
-            along.extend(relations.dependents(&meant).unwrap_or_default().into_iter().map(|(number, _)| number));
+            let along = relations.dependents(&meant).unwrap_or_default();
+            meant.extend(along.into_iter().map(|(number, _)| number));
         }
-        meant.extend(along);
         let freed = if meant.is_empty() { Vec::new() } else { freed(cx, plan, holder, &meant) };
         Going { meant, freed }
     }

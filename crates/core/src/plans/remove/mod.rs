@@ -14,7 +14,7 @@ use crate::bytes::{ByteString, path};
 use crate::index::FoundClaim;
 use crate::managers;
 use crate::model::{Claimant, CommandLine, ManagerId, ManagerKind, Package, Remedy, RemedyKind, Status};
-use crate::queries::impact::{Broken, deleted_with, impact};
+use crate::queries::impact::{Broken, deleted_with, impacts};
 use crate::queries::take_out::{is_among_distributions, take_out_but};
 use crate::queries::{CheckContext, by_holder};
 use crate::survey::Survey;
@@ -41,16 +41,21 @@ pub(super) type Key = (u16, u32);
 pub fn remove(cx: &CheckContext<'_, '_>, packages: &[Key], exact: &[Key], options: &RemovalOptions) -> Plan {
     let survey = cx.survey;
     let meant = meant(cx, packages, exact, options);
-    let mut names: Vec<String> = meant.iter().map(|(_, package)| package.full_name().to_string()).collect();
-    names.sort();
-    names.dedup();
+    let names = names_of(&meant);
     let mut plan = Builder::new(survey);
     let removed = steps(cx, &mut plan, &meant, options, &[]);
     let foretold = foretell(cx, &mut plan, &meant, &removed, options.with_data);
     leave_unowned(cx, &mut plan, &meant, &removed);
-    let goal =
-        if names.is_empty() { "remove: no such package".to_owned() } else { format!("remove {}", names.join(", ")) };
+    let goal = if names.is_empty() { "remove: no such package".to_owned() } else { format!("remove {names}") };
     plan.finish(goal, foretold)
+}
+
+/// What packages are called together.
+pub(super) fn names_of(packages: &[(Key, &Package)]) -> String {
+    let mut names: Vec<String> = packages.iter().map(|(_, package)| package.full_name().to_string()).collect();
+    names.sort();
+    names.dedup();
+    names.join(", ")
 }
 
 /// Adds the steps that remove packages; returns those that go. `first` is what must hold before the first of them.
@@ -190,8 +195,7 @@ fn commands(
         let kinds = [RemedyKind::Remove, RemedyKind::Purge];
         let remedy = survey.remedies_within(held, number).into_iter().find(|way| kinds.contains(&way.kind))?;
         // What removes files by their paths is tried with these.
-        let is_by_path = remedy.line.words.first().is_some_and(|program| **program == *b"rm");
-        let rehearsal = if is_by_path { None } else { there(held, number) };
+        let rehearsal = if remedy.line.runs("rm") { None } else { there(held, number) };
         found.push(Command { remedy, names: named(&[number]), rehearsal });
     }
     Some(found)
@@ -222,9 +226,9 @@ pub(super) fn foretell(
     with_data: bool,
 ) -> Foretold {
     let survey = cx.survey;
-    let effect = impact(cx, removed);
+    let effect = impacts(cx, &[removed]).pop().unwrap_or_default();
     let mut deleted = deleted(survey, removed, with_data);
-    deleted.extend(plan.deleted_files());
+    deleted.extend_from_slice(plan.deleted_files());
     if with_data {
         deleted.extend(data::delete(cx, plan, meant, removed));
     }
@@ -239,7 +243,7 @@ pub(super) fn foretell(
         removed: removed.iter().map(id).collect(),
         added: Vec::new(),
         deleted,
-        frees: if removed.is_empty() { Some(0) } else { effect.frees },
+        frees: effect.frees,
         commands: effect.commands,
         broken,
     }

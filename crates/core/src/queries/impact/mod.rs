@@ -123,11 +123,19 @@ pub(crate) fn deleted_with(survey: &Survey<'_>, packages: &[(u16, u32)]) -> Vec<
     deleted
 }
 
-/// What would happen if these packages (holder and number) were removed.
+/// What would happen if the packages (holder and number) of each of these sets were removed. The disk is measured once.
 #[must_use]
-pub fn impact(cx: &CheckContext<'_, '_>, packages: &[(u16, u32)]) -> Impact {
+pub fn impacts(cx: &CheckContext<'_, '_>, sets: &[&[(u16, u32)]]) -> Vec<Impact> {
+    let freed = reclaimable(cx.survey, sets);
+    sets.iter().zip(freed).map(|(packages, frees)| Impact { frees, ..impact(cx, packages) }).collect()
+}
+
+fn impact(cx: &CheckContext<'_, '_>, packages: &[(u16, u32)]) -> Impact {
     let survey = cx.survey;
-    let mut answer = Impact { frees: reclaimable(survey, packages), ..Impact::default() };
+    let mut answer = Impact::default();
+    if packages.is_empty() {
+        return answer;
+    }
     let mut dependents = Vec::new();
     for (holder, of_holder) in by_holder(packages.iter().copied()) {
         let held = &survey.installations()[usize::from(holder)];

@@ -171,10 +171,13 @@ pub(crate) fn freed_with(survey: &Survey<'_>, holder: u16, numbers: &[u32]) -> O
     Reclaiming::new(survey, &Measured::default()).going(holder, numbers)
 }
 
-/// Bytes that removing these packages (holder and number) together would free. `None` where that is not known.
-#[must_use]
-pub fn reclaimable(survey: &Survey<'_>, packages: &[(u16, u32)]) -> Option<u64> {
-    Reclaiming::new(survey, &measure(survey, None)).bytes(packages)
+/// Bytes that removing the packages (holder and number) of each of these sets would free. `None` where that is not
+/// known.
+pub(crate) fn reclaimable(survey: &Survey<'_>, sets: &[&[(u16, u32)]]) -> Vec<Option<u64>> {
+    let is_nothing = sets.iter().all(|packages| packages.is_empty());
+    let measured = if is_nothing { Measured::default() } else { measure(survey, None) };
+    let mut reclaiming = Reclaiming::new(survey, &measured);
+    sets.iter().map(|packages| reclaiming.bytes(packages)).collect()
 }
 
 /// Bytes that the files of these packages (by id) take on the disk, where they are known.

@@ -4,7 +4,7 @@ use super::installation::DpkgInstallation;
 use super::status::{Record, State, Want};
 use crate::backend::{Catalogue, Rehearsal, Removal};
 use crate::bytes::{ByteString, path};
-use crate::model::{CommandLine, Offer, OfferQuery, Remedy, RemedyKind};
+use crate::model::{CommandLine, Remedy, RemedyKind};
 
 /// apt, as it tells what it would do: with the answer that it gets in a script.
 const DRY: &str = "apt-get --simulate --yes";
@@ -54,13 +54,7 @@ impl DpkgInstallation<'_> {
     pub(super) fn to_version(&self, package: u32, version: &[u8]) -> Option<Removal> {
         let record = self.record(package);
         let name = self.full_name(record);
-        let offers = self.offers(&OfferQuery::Names(vec![record.name.to_ascii_lowercase().into()]));
-        let is_it = |offer: &Offer| {
-            offer.name == record.name
-                && offer.listed_in().is_some()
-                && offer.version.as_deref().is_some_and(|of| *of == *version)
-        };
-        let (operand, needs_network) = match offers.iter().any(is_it) {
+        let (operand, needs_network) = match self.has_version(&record.name, version) {
             true => (ByteString::from([&name, &b"="[..], version].concat()), true),
             false => (self.kept_file(record, version)?, false),
         };

@@ -49,7 +49,7 @@ use crate::version::upstream::Notation;
 use settings::Settings;
 
 /// Where pacman keeps the files of packages that it installed, unless its settings say otherwise.
-const CACHE: &[u8] = b"/var/cache/pacman/pkg";
+const CACHE: &str = "/var/cache/pacman/pkg";
 
 /// Of what pacman prints, the names: what it says besides has blanks in it.
 const NAMES: &str = "sed '/ /d'";
@@ -85,7 +85,7 @@ impl Manager for Pacman {
     }
 
     fn caches(&self) -> &'static [CachePlace] {
-        const { &[CachePlace::cleared_by("packages that pacman downloaded", "/var/cache/pacman/pkg", "pacman -Scc")] }
+        const { &[CachePlace::cleared_by("packages that pacman downloaded", CACHE, "pacman -Scc")] }
     }
 
     fn discover<'h>(&self, host: &'h Host) -> Vec<Box<dyn Installation + 'h>> {
@@ -143,7 +143,7 @@ impl SimpleBackend for Database {
 
     /// From the package files that pacman keeps of what it installed.
     fn go_to_version(&self, host: &Host, item: &InstalledPackage, version: &[u8]) -> Option<Removal> {
-        let names = host.root.dir(CACHE).and_then(|dir| dir.list()).ok()?;
+        let names = host.root.dir(CACHE.as_bytes()).and_then(|dir| dir.list()).ok()?;
         let start = [&item.name, &b"-"[..], version, b"-"].concat();
         let is_it = |name: &ByteString| {
             name.strip_prefix(&*start).is_some_and(|rest| {
@@ -152,7 +152,7 @@ impl SimpleBackend for Database {
             })
         };
         let file = names.into_iter().map(|(name, _)| name).find(is_it)?;
-        let of = |line: &str| CommandLine::new(line).arg(path::join(CACHE, &file));
+        let of = |line: &str| CommandLine::new(line).arg(path::join(CACHE.as_bytes(), &file));
         Some(Removal {
             remedy: Remedy::new(RemedyKind::Choose, of("pacman -U")),
             rehearsal: Rehearsal::prints(

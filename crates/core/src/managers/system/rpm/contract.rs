@@ -158,10 +158,7 @@ impl Installation for RpmInstallation<'_> {
             return None;
         }
         let owner = self.owner(package);
-        let offers = self.offers(&OfferQuery::Names(vec![owner.name.to_ascii_lowercase().into()]));
-        let is_it =
-            |offer: &&Offer| offer.name == owner.name && offer.version.as_deref().is_some_and(|of| *of == *version);
-        offers.iter().find(|offer| is_it(offer) && offer.listed_in().is_some())?;
+        self.has_version(&owner.name, version).then_some(())?;
         let is_older = owner.version.as_ref().is_some_and(|now| rpm::compare(version, now).is_lt());
         let line = CommandLine::new(if is_older { "dnf downgrade" } else { "dnf install" });
         let line = line.operand([&*owner.name, b"-", version].concat());
