@@ -15,8 +15,8 @@ use crate::session::{Outcome, Session};
 /// List what is no longer needed or no longer installed but still there
 ///
 /// Lists settings and data of removed software, dependencies and runtimes that nothing needs, disabled revisions, old
-/// generations, unreferenced store paths, and links and launchers that lead to nothing, each with its size and the
-/// command that removes it. What a record says is certain; a directory in a home that only has the name of software
+/// generations, unreferenced store paths, links and launchers that lead to nothing, and services, cron jobs, default
+/// applications and start-up lines that name what is gone, each with its size and the command that removes it. What a record says is certain; a directory in a home that only has the name of software
 /// that a log says was removed is listed as probable. Caches are listed last.
 #[derive(Debug, Args)]
 #[command(after_help = "Examples:

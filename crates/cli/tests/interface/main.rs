@@ -8,6 +8,7 @@ mod causes;
 mod companions;
 mod demo;
 mod demo_check;
+mod gone_programs;
 mod hostile;
 mod hostile_homes;
 mod hostile_records;

@@ -13,7 +13,7 @@
 use hashbrown::HashSet;
 
 use crate::bytes::{ByteString, path};
-use crate::fs::{Kind, Limit};
+use crate::fs::{Kind, Limit, Root};
 use crate::host::{Host, User};
 use crate::model::{Evidence, Scope};
 
@@ -61,7 +61,7 @@ const CRON_DIRS: [(&str, &str); 4] = [
 /// What stands between the words of a command of a shell's, as far as programs are looked for in it.
 const BETWEEN_WORDS: [char; 10] = [' ', '\t', ';', '&', '|', '(', ')', '\'', '"', '='];
 /// What can stand before a program in a unit.
-const BEFORE_PROGRAM: [char; 5] = ['@', '-', ':', '+', '!'];
+pub(crate) const BEFORE_PROGRAM: [char; 5] = ['@', '-', ':', '+', '!'];
 
 /// Every job of the machine and of its users.
 pub(crate) fn read(host: &Host) -> Vec<Job> {
@@ -91,7 +91,7 @@ impl Job {
 }
 
 /// The value of a key in a unit with its drop-ins: every one that is set, an empty one takes the others back.
-fn values(texts: &[(ByteString, String)], key: &str) -> Vec<(ByteString, u32, String)> {
+pub(crate) fn values(texts: &[(ByteString, String)], key: &str) -> Vec<(ByteString, u32, String)> {
     let mut found = Vec::new();
     for (file, text) in texts {
         for (number, line) in (1..).zip(text.lines()) {
@@ -108,19 +108,19 @@ fn values(texts: &[(ByteString, String)], key: &str) -> Vec<(ByteString, u32, St
 }
 
 /// A unit's file in the strongest directory, and its drop-ins; none where it is masked.
-fn unit(host: &Host, dirs: &[ByteString], name: &[u8]) -> Option<Vec<(ByteString, String)>> {
+pub(crate) fn unit(root: &Root, dirs: &[ByteString], name: &[u8]) -> Option<Vec<(ByteString, String)>> {
     let text = |file: &ByteString| {
-        let content = host.root.read(file, Limit::SMALL).ok()?;
+        let content = root.read(file, Limit::SMALL).ok()?;
         Some((file.clone(), String::from_utf8_lossy(&content).into_owned()))
     };
-    let file = dirs.iter().map(|dir| path::join(dir, name)).find(|file| host.root.entry(file).is_ok())?;
-    if host.root.read_link(&file).is_ok_and(|target| *target == *b"/dev/null") {
+    let file = dirs.iter().map(|dir| path::join(dir, name)).find(|file| root.entry(file).is_ok())?;
+    if root.read_link(&file).is_ok_and(|target| *target == *b"/dev/null") {
         return None;
     }
     let mut texts = vec![text(&file)?];
     for dir in dirs.iter().rev() {
         let dir = path::join(dir, &[name, b".d"].concat());
-        let names = host.root.dir(&dir).and_then(|dir| dir.list()).unwrap_or_default();
+        let names = root.dir(&dir).and_then(|dir| dir.list()).unwrap_or_default();
         let more = names.into_iter().filter(|(name, _)| name.ends_with(b".conf"));
         texts.extend(more.filter_map(|(name, _)| text(&path::join(&dir, &name))));
     }
@@ -150,7 +150,7 @@ const WHEN: [&str; 6] =
     ["OnCalendar", "OnUnitActiveSec", "OnUnitInactiveSec", "OnBootSec", "OnStartupSec", "OnActiveSec"];
 
 fn timer(host: &Host, dirs: &[ByteString], scope: &Scope, name: &ByteString, link: &ByteString) -> Option<Job> {
-    let texts = unit(host, dirs, name)?;
+    let texts = unit(&host.root, dirs, name)?;
     let when = WHEN.iter().find_map(|key| {
         let set = values(&texts, key);
         let schedule = set.iter().map(|(.., value)| value.clone()).collect::<Vec<_>>().join(", ");
@@ -160,7 +160,7 @@ fn timer(host: &Host, dirs: &[ByteString], scope: &Scope, name: &ByteString, lin
     let started = values(&texts, "Unit").pop().map(|(.., unit)| unit);
     let stem = name.strip_suffix(b".timer").unwrap_or(name);
     let service = started.unwrap_or_else(|| format!("{}.service", ByteString::from(stem)));
-    let service = unit(host, dirs, service.as_bytes())?;
+    let service = unit(&host.root, dirs, service.as_bytes())?;
     let commands: Vec<String> = values(&service, "ExecStart").into_iter().map(|(.., command)| command).collect();
     let (file, line, schedule) = when.unwrap_or_else(|| (link.clone(), 1, "at times that are not written".to_owned()));
     let evidence = Evidence::line(file, line, format!("{name} is enabled by {link}"));

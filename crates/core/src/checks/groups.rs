@@ -7,9 +7,9 @@ use hashbrown::{HashMap, HashSet};
 use crate::bytes::{ByteString, path};
 use crate::managers;
 use crate::model::FindingKind::{
-    AliasHidesCommand, AlteredFile, AlteredSettings, BrokenInterpreter, BrokenLauncher, BrokenPackage,
-    BuiltinHidesCommand, BypassedProtection, ContextDependentCommand, DanglingLink, DataLeft, DeadOrigin,
-    DuplicateDirectory, DuplicateLauncher, DuplicateTitle, FunctionHidesCommand, HalfInstalled, HeldBack,
+    AliasHidesCommand, AlteredFile, AlteredSettings, BrokenAssociation, BrokenInterpreter, BrokenJob, BrokenLauncher,
+    BrokenPackage, BuiltinHidesCommand, BypassedProtection, ContextDependentCommand, DanglingLink, DataLeft,
+    DeadOrigin, DuplicateDirectory, DuplicateLauncher, DuplicateTitle, FunctionHidesCommand, HalfInstalled, HeldBack,
     InvisibleLauncher, LauncherRunsOther, MaskedLauncher, MaskedLibrary, MaskedModule, MismatchedManual,
     MissingDirectory, MissingFile, MissingLibrary, NoOrigin, NobodyUpdates, OverwrittenFile, RecordDisagrees,
     RelativeDirectory, RunsOtherCode, SettingsLeft, ShadowedCommand, StaleBase, TwoOwners, UnmetRequirement,
@@ -255,7 +255,7 @@ fn sort_of(lead: &Finding) -> CauseKind {
         UnreachableProgram => CauseKind::ManagerNotSetUp,
         DeadOrigin => CauseKind::SourceGone,
         BrokenInterpreter | StaleBase => CauseKind::MissingInterpreter,
-        DanglingLink | BrokenLauncher => CauseKind::MissingTarget,
+        DanglingLink | BrokenLauncher | BrokenJob | BrokenAssociation => CauseKind::MissingTarget,
         MissingDirectory | DuplicateDirectory | RelativeDirectory | WritableDirectory => CauseKind::SearchPathDirectory,
         InvisibleLauncher => CauseKind::ManagerNotSetUp,
         NoOrigin | NobodyUpdates => CauseKind::SourceGone,

@@ -10,7 +10,7 @@ use super::{CheckContext, records, unused, users};
 use crate::bytes::{ByteString, path};
 use crate::fs::Kind;
 use crate::host::User;
-use crate::model::{Action, Event, Finding, FindingKind, package_id};
+use crate::model::{Action, Event, Evidence, Finding, FindingKind, package_id};
 use crate::queries::space::{Cache, caches_of, package_sizes, tree_size};
 use crate::queries::timeline::{Span, timeline};
 
@@ -38,7 +38,7 @@ pub struct Leftovers {
 }
 
 /// The kinds that belong here.
-const KINDS: [FindingKind; 9] = [
+const KINDS: [FindingKind; 12] = [
     FindingKind::SettingsLeft,
     FindingKind::DataLeft,
     FindingKind::UnusedRuntime,
@@ -48,6 +48,9 @@ const KINDS: [FindingKind; 9] = [
     FindingKind::UnreferencedStorePath,
     FindingKind::BrokenLauncher,
     FindingKind::DanglingLink,
+    FindingKind::BrokenJob,
+    FindingKind::BrokenAssociation,
+    FindingKind::MissingDirectory,
 ];
 
 /// Everything that is left.
@@ -57,7 +60,11 @@ pub fn leftovers(cx: &CheckContext<'_, '_>) -> Leftovers {
     findings.extend(records::diagnostics(cx));
     findings.extend(unused::findings(cx));
     findings.extend(super::programs::findings(cx));
-    findings.extend(users::merged(super::of_each_user(cx, super::launchers::findings)));
+    findings.extend(super::jobs::findings(cx));
+    findings.extend(start_up_lines(cx));
+    for find in [super::launchers::findings, super::jobs::autostart, super::associations::findings] {
+        findings.extend(users::merged(super::of_each_user(cx, find)));
+    }
     // A link or a launcher of a package that is here is put right, not removed.
     let is_of_package = |finding: &Finding| {
         matches!(finding.kind, FindingKind::BrokenLauncher | FindingKind::DanglingLink) && !finding.packages.is_empty()
@@ -80,6 +87,17 @@ pub fn leftovers(cx: &CheckContext<'_, '_>) -> Leftovers {
     all.extend(of_removed(cx).into_iter().filter(|one| !one.finding.paths.iter().any(|path| known.contains(path))));
     sort(&mut all);
     Leftovers { findings: all, caches: caches_of(cx.survey) }
+}
+
+/// Lines of users' own start-up files that search a directory which is gone.
+fn start_up_lines(cx: &CheckContext<'_, '_>) -> Vec<Finding> {
+    let host = cx.survey.host;
+    let mut found = crate::findings::search_path::findings(host, cx.resolved);
+    found.retain(|one| {
+        let is_own = |evidence: &Evidence| host.home_owner(&evidence.file).is_some() && evidence.at.line().is_some();
+        one.kind == FindingKind::MissingDirectory && one.evidence.iter().any(is_own)
+    });
+    found
 }
 
 /// What is certain comes first; then what frees the most, what one command removes together.
@@ -108,7 +126,9 @@ fn bytes(cx: &CheckContext<'_, '_>, finding: &Finding, sizes: &HashMap<ByteStrin
             let files = settings_of(cx, &finding.packages)?;
             Some(files.iter().map(|file| tree_size(cx.survey.root(), file).unwrap_or(0)).sum())
         }
-        FindingKind::DataLeft | FindingKind::BrokenLauncher | FindingKind::DanglingLink => {
+        // A line of a table frees nothing.
+        FindingKind::BrokenJob if finding.remedies.is_empty() => None,
+        FindingKind::DataLeft | FindingKind::BrokenLauncher | FindingKind::DanglingLink | FindingKind::BrokenJob => {
             finding.paths.iter().take(1).map(|path| tree_size(cx.survey.root(), path)).sum()
         }
         // What collecting frees is not told by the names of the generations.

@@ -3,12 +3,14 @@
 //! One file per family; `FAMILIES` is the registry. A family looks at one side of the machine and tells
 //! what is wrong there; it knows no other family.
 
+mod associations;
 pub mod catalogue;
 mod commands;
 mod doomed;
 mod files;
 mod groups;
 mod held;
+mod jobs;
 mod launchers;
 pub mod leftovers;
 mod libraries;
@@ -60,6 +62,8 @@ const FAMILIES: &[Family] = &[
     PerUser(commands::across),
     PerUser(commands::taken),
     PerUser(launchers::findings),
+    PerUser(jobs::autostart),
+    Machine(jobs::findings),
     PerUser(modules::findings),
     PerUser(libraries::findings),
     PerUser(libraries::manuals),
@@ -80,6 +84,7 @@ const FAMILIES: &[Family] = &[
     Machine(unused::findings),
     Machine(reach::findings),
     Machine(doomed::findings),
+    PerUser(associations::findings),
 ];
 
 /// The answer.

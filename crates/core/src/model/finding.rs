@@ -50,6 +50,8 @@ kinds! {
     DoomedLink,
     BrokenLauncher,
     InvisibleLauncher,
+    BrokenJob,
+    BrokenAssociation,
     MissingDirectory,
     DuplicateDirectory,
     RelativeDirectory,

@@ -25,14 +25,17 @@ pub struct TidyOptions {
 }
 
 /// Kinds of leftovers, in the order in which they are given up: what frees others comes first.
-const ORDER: [FindingKind; 9] = [
+const ORDER: [FindingKind; 12] = [
     FindingKind::UnneededDependency,
     FindingKind::UnusedRuntime,
     FindingKind::DisabledRevision,
     FindingKind::OldGeneration,
     FindingKind::UnreferencedStorePath,
+    FindingKind::BrokenJob,
     FindingKind::BrokenLauncher,
     FindingKind::DanglingLink,
+    FindingKind::BrokenAssociation,
+    FindingKind::MissingDirectory,
     FindingKind::SettingsLeft,
     FindingKind::DataLeft,
 ];
@@ -122,6 +125,7 @@ fn count(foretold: &mut Foretold, one: &Leftover) {
         FindingKind::UnneededDependency | FindingKind::UnusedRuntime | FindingKind::DisabledRevision => {
             foretold.removed.extend(finding.packages.iter().cloned());
         }
+        FindingKind::BrokenJob => foretold.deleted.extend(finding.paths.iter().cloned()),
         _ => foretold.deleted.extend(finding.paths.iter().take(1).cloned()),
     }
     add(&mut foretold.frees, one.bytes);

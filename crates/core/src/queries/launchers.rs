@@ -200,7 +200,7 @@ fn read(
 }
 
 /// The program that a command line starts: what `env` and assignments before it only prepare is skipped.
-pub(super) fn started(root: &Root, search: &SearchPath, words: &[String]) -> Option<ByteString> {
+pub(crate) fn started(root: &Root, search: &SearchPath, words: &[String]) -> Option<ByteString> {
     let is_preparation = |word: &&String| *word == "env" || word.ends_with("/env") || word.contains('=');
     let word = words.iter().find(|word| !is_preparation(word))?;
     find(root, search, word)

@@ -43,9 +43,11 @@ impl<'a, 's> Gone<'a, 's> {
         gone
     }
 
-    /// The files that would be deleted.
+    /// The files that would be deleted, in order.
     pub(super) fn into_files(self) -> Vec<ByteString> {
-        self.files.into_iter().collect()
+        let mut files: Vec<ByteString> = self.files.into_iter().collect();
+        files.sort_unstable();
+        files
     }
 
     /// The directories of programs that the managers of what would go keep for themselves.

@@ -1,0 +1,143 @@
+//! Units, cron jobs, autostart entries and default applications that name what is gone; and those that only look so.
+
+use super::support::{run, tree};
+
+const SERVICE: &[u8] = b"[Service]\nExecStart=/opt/tide/bin/watch --all\n";
+const PASSWD: (&str, &[u8]) = (
+    "etc/passwd",
+    b"root:x:0:0::/root:/bin/sh\nmaren:x:1000:1000::/home/maren:/bin/sh\ntobin:x:1001:1001::/home/tobin:/bin/sh\n",
+);
+
+/// What is told of a machine with these files, as `kind subject: path…`.
+fn told(files: &[(&str, &[u8])]) -> Vec<String> {
+    let mut all: Vec<(&str, &[u8])> =
+        vec![PASSWD, ("usr/bin/watch", b"\x7fELF"), ("home/maren/", b""), ("home/tobin/", b"")];
+    all.extend(files);
+    let made = tree(&all);
+    let document = run(["--root", made.path().to_str().unwrap(), "leftovers", "--format", "json"]).document();
+    let found = document["findings"].as_array().unwrap().iter();
+    let text = |value: &serde_json::Value| value.as_str().unwrap().to_owned();
+    found
+        .filter(|one| one["kind"] != "missing-directory")
+        .map(|one| {
+            let paths: Vec<String> = one["paths"].as_array().unwrap().iter().map(text).collect();
+            format!("{} {}: {}", text(&one["kind"]), text(&one["subject"]), paths.join(" "))
+        })
+        .collect()
+}
+
+#[test]
+fn what_starts_a_program_that_is_gone_is_told() {
+    let own = "home/maren/.config";
+    let unit = format!("{own}/systemd/user/tide.service");
+    let wants = format!("{own}/systemd/user/default.target.wants/tide.service");
+    let autostart = format!("{own}/autostart/tide.desktop");
+    let list = format!("{own}/mimeapps.list");
+    let entry: &[u8] = b"[Desktop Entry]\nType=Application\nName=Tide\nExec=env TIDE=1 /opt/tide/bin/watch %U\n";
+    type Files<'a> = Vec<(&'a str, &'a [u8])>;
+    let cases: Vec<(Files<'_>, &[&str])> = vec![
+        (
+            vec![("etc/systemd/system/tide.service", SERVICE)],
+            &["broken-job tide.service: /etc/systemd/system/tide.service"],
+        ),
+        (
+            vec![(&unit, b"[Service]\nExecStart=%h/bin/watch\n"), (&wants, b"-> ../tide.service")],
+            &[
+                "broken-job tide.service: /home/maren/.config/systemd/user/tide.service /home/maren/.config/systemd/user/default.target.wants/tide.service",
+            ],
+        ),
+        // An instance whose template is gone.
+        (
+            vec![(
+                "etc/systemd/system/multi-user.target.wants/tide@quay.service",
+                b"-> /lib/systemd/system/tide@.service",
+            )],
+            &["broken-job tide@quay.service: /etc/systemd/system/multi-user.target.wants/tide@quay.service"],
+        ),
+        (
+            vec![(
+                "etc/cron.d/tide",
+                b"PATH=/usr/bin\n@daily root /opt/tide/bin/watch\n5 4 * * * root /usr/bin/watch\n",
+            )],
+            &["broken-job watch: /etc/cron.d/tide"],
+        ),
+        (
+            vec![("var/spool/cron/crontabs/tobin", b"0 4 * * * /home/tobin/bin/watch >/dev/null\n")],
+            &["broken-job watch: /var/spool/cron/crontabs/tobin"],
+        ),
+        (vec![(&autostart, entry)], &["broken-launcher tide.desktop: /home/maren/.config/autostart/tide.desktop"]),
+        (
+            vec![(
+                &list,
+                b"[Default Applications]\ntext/plain=tide.desktop;\n[Added Associations]\nimage/png=tide.desktop;\n",
+            )],
+            &["broken-association tide.desktop: /home/maren/.config/mimeapps.list"],
+        ),
+    ];
+    for (files, expected) in cases {
+        assert_eq!(told(&files), expected, "{files:?}");
+    }
+}
+
+#[test]
+fn what_works_asks_first_or_is_a_packages_own_is_not_told() {
+    let status = b"Package: tide\nStatus: install ok installed\nVersion: 1\nArchitecture: all\nMaintainer: x\n";
+    let list = b"/.\n/etc\n/etc/systemd/system/tide.service\n/etc/cron.d/tide\n";
+    let wants = "etc/systemd/system/multi-user.target.wants/tide.service";
+    type Files<'a> = Vec<(&'a str, &'a [u8])>;
+    let cases: Vec<Files<'_>> = vec![
+        vec![("etc/systemd/system/tide.service", b"[Service]\nExecStart=/usr/bin/watch\n")],
+        vec![(
+            "etc/systemd/system/tide.service",
+            b"[Unit]\nConditionPathExists=/opt/tide\n[Service]\nExecStart=/opt/tide/bin/watch\n",
+        )],
+        vec![("etc/systemd/system/tide.service", b"[Service]\nExecStart=-/opt/tide/bin/watch\n")],
+        vec![("etc/systemd/system/tide.service", b"[Service]\nExecStart=/opt/%i/bin/watch\n")],
+        // A drop-in takes the program back; a stronger unit masks the weaker one.
+        vec![
+            ("etc/systemd/system/tide.service", SERVICE),
+            ("etc/systemd/system/tide.service.d/own.conf", b"[Service]\nExecStart=\nExecStart=/usr/bin/watch\n"),
+        ],
+        vec![
+            ("etc/systemd/system/tide.service", b"-> /dev/null"),
+            ("usr/local/lib/systemd/system/tide.service", SERVICE),
+        ],
+        // The link is looked up by its name, and what a package left enabled goes when it is purged.
+        vec![
+            (wants, b"-> /gone/tide.service"),
+            ("usr/lib/systemd/system/tide.service", b"[Service]\nExecStart=/usr/bin/watch\n"),
+        ],
+        vec![
+            (wants, b"-> /gone/tide.service"),
+            ("var/lib/systemd/deb-systemd-helper-enabled/tide.service.dsh-also", b"/x\n"),
+        ],
+        vec![
+            ("etc/systemd/system/tide.service", SERVICE),
+            ("etc/cron.d/tide", b"@daily root /opt/tide/bin/watch\n"),
+            ("var/lib/dpkg/status", status),
+            ("var/lib/dpkg/info/tide.list", list),
+        ],
+        vec![("etc/cron.d/tide", b"@daily root [ -x /opt/tide ] && /opt/tide\n# 0 4 * * * root /opt/tide\n")],
+        vec![(
+            "home/maren/.config/autostart/tide.desktop",
+            b"[Desktop Entry]\nType=Application\nHidden=true\nExec=/opt/tide\n",
+        )],
+        vec![
+            ("home/maren/.config/autostart/tide.desktop", b"\xff\xfe no entry"),
+            ("home/maren/.config/mimeapps.list", b"[\n=;=\n"),
+        ],
+        vec![
+            (
+                "home/maren/.config/mimeapps.list",
+                b"[Default Applications]\ntext/plain=tide.desktop\n[Removed Associations]\na/b=gone.desktop;\n",
+            ),
+            (
+                "home/maren/.local/share/applications/tide.desktop",
+                b"[Desktop Entry]\nType=Application\nName=Tide\nExec=/usr/bin/watch\n",
+            ),
+        ],
+    ];
+    for files in cases {
+        assert_eq!(told(&files), [""; 0], "{files:?}");
+    }
+}
