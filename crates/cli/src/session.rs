@@ -1,8 +1,8 @@
 //! A session: the machine, the configuration, and the requested contexts.
 
-use std::cell::OnceCell;
 use std::os::unix::ffi::OsStrExt as _;
 use std::path::Path;
+use std::sync::OnceLock;
 
 use whodunit_core::bytes::{ByteString, path};
 use whodunit_core::fs::{FsError, Kind, Root};
@@ -33,7 +33,7 @@ pub struct Session {
     pub host: Host,
     /// The search path that was given.
     given: Option<SearchPath>,
-    views: OnceCell<Vec<UserView>>,
+    views: OnceLock<Vec<UserView>>,
     /// Whether the users were named one by one.
     are_users_named: bool,
     /// The settings.
@@ -88,7 +88,7 @@ impl Session {
         let overrides = overrides(global)?;
         let given = global.path.as_ref().map(|list| SearchPath::given(&host, context, list.as_bytes()));
         let are_users_named = !global.user.is_empty();
-        Ok(Session { host, given, views: OnceCell::new(), are_users_named, config, contexts, overrides })
+        Ok(Session { host, given, views: OnceLock::new(), are_users_named, config, contexts, overrides })
     }
 
     /// Now, on the running machine: seconds since 1970. A mounted disk has no clock.

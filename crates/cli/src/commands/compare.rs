@@ -65,7 +65,7 @@ pub fn show_compared(answer: &Compared, global: &Global, streams: &mut Streams) 
 }
 
 /// The state that a word names.
-fn state(word: &OsStr, global: &Global) -> Result<Snapshot, CliError> {
+pub(super) fn state(word: &OsStr, global: &Global) -> Result<Snapshot, CliError> {
     if word == store::NOW {
         return of_machine(global);
     }
@@ -79,7 +79,7 @@ fn state(word: &OsStr, global: &Global) -> Result<Snapshot, CliError> {
 }
 
 /// What could not be read in one of the states and not in the other, and how much in both.
-fn lost(before: &Snapshot, after: &Snapshot) -> Vec<String> {
+pub(super) fn lost(before: &Snapshot, after: &Snapshot) -> Vec<String> {
     let only = |one: &Snapshot, other: &Snapshot| {
         one.losses.iter().filter(|loss| !other.losses.contains(loss)).cloned().collect::<Vec<_>>()
     };
@@ -93,7 +93,7 @@ fn lost(before: &Snapshot, after: &Snapshot) -> Vec<String> {
 }
 
 /// The heading of a kind of change, and one of it in a count.
-fn words(what: Subject) -> (&'static str, &'static str) {
+pub(super) fn words(what: Subject) -> (&'static str, &'static str) {
     match what {
         Subject::Package => ("Packages", "package"),
         Subject::Winner => ("Programs that a name starts", "name"),

@@ -1,5 +1,6 @@
 //! The commands: one file each, with its arguments, its help and its body, and a line in the table below.
 
+mod browse;
 mod check;
 mod compare;
 pub mod completions;
@@ -98,6 +99,7 @@ commands! {
     Check => check,
     Explain => explain,
     Report => report,
+    Browse => browse,
     Export => export,
     Completions => completions,
 }

@@ -46,7 +46,7 @@ fn newest(answer: &Sources) -> Option<i64> {
 
 /// The answer, and how much of it is told.
 #[derive(Clone, serde::Serialize)]
-struct Listed {
+pub(super) struct Listed {
     #[serde(flatten)]
     answer: Sources,
     /// Whether keys and packages are listed.
@@ -54,6 +54,13 @@ struct Listed {
     in_full: bool,
     #[serde(skip)]
     now: Option<i64>,
+}
+
+impl Listed {
+    /// The answer with keys and packages.
+    pub(super) fn in_full(answer: Sources, now: Option<i64>) -> Self {
+        Listed { in_full: true, now: now.or_else(|| newest(&answer)), answer }
+    }
 }
 
 impl Shown for Listed {

@@ -109,6 +109,11 @@ impl Shown for Listed {
     }
 }
 
+/// The answer for a user, with the first chains of each package.
+pub(super) fn page_of(answer: Why, presenter: &Presenter) -> Vec<Piece> {
+    Listed { answer, limit: MAX_CHAINS }.page(presenter)
+}
+
 /// Everything about one package.
 fn in_full(package: &Explained, chains: &[&Chain], limit: usize, presenter: &Presenter) -> Vec<Piece> {
     let head = Line::of(Tone::Strong, presenter.owner(&package.owner));

@@ -24,7 +24,7 @@ use crate::process;
 use crate::session::Outcome;
 use crate::session::Session;
 
-pub use page::{Line, Piece, Presenter};
+pub use page::{Line, Piece, Presenter, lines};
 pub use table::{Cell, Column, Grid};
 pub use text::{Tone, width_of};
 

@@ -40,6 +40,74 @@ impl Line {
         let blanks = if width == 0 { column } else { column.saturating_sub(width).max(2) };
         self.and(Tone::Plain, " ".repeat(blanks))
     }
+
+    /// The spans of the line as far as they fit, with `…` behind them where some text does not; no blanks at the end.
+    pub fn fitted(&self, width: Option<usize>) -> Vec<(Tone, &str)> {
+        let whole: usize = self.0.iter().map(|(_, text)| width_of(text)).sum();
+        let cut = width.is_some_and(|width| whole > width);
+        let mut left = width.map_or(usize::MAX, |width| if cut { width.saturating_sub(1) } else { width });
+        let spans = self.0.iter().rposition(|(_, text)| !text.trim().is_empty()).map_or(0, |last| last + 1);
+        let mut fitted = Vec::with_capacity(spans + 1);
+        for (index, (tone, text)) in self.0.iter().enumerate().take(spans) {
+            let text = if index + 1 == spans { text.trim_end() } else { text };
+            let (fitting, width) = text.unicode_truncate(left);
+            left = if fitting.len() < text.len() { 0 } else { left - width };
+            fitted.push((*tone, fitting));
+        }
+        if cut {
+            fitted.push((Tone::Plain, "…"));
+        }
+        fitted
+    }
+
+    /// The line in as many as it takes, each of no more than this width and broken between words where that can be.
+    fn broken(&self, width: usize) -> Vec<Line> {
+        let indent = self.indent().min(width / 3);
+        let mut lines = vec![Line::blank()];
+        let mut left = width;
+        for (tone, text) in &self.0 {
+            let mut rest = text.as_str();
+            while !rest.is_empty() {
+                let (mut fitting, mut taken) = rest.unicode_truncate(left);
+                let is_fresh = left + indent >= width;
+                if fitting.len() < rest.len() {
+                    match fitting.rfind(' ').filter(|at| *at > 0 || !is_fresh) {
+                        Some(at) => fitting = &fitting[..=at],
+                        // A word that fits into a line of its own begins there.
+                        None if !is_fresh => fitting = "",
+                        None => {}
+                    }
+                    taken = width_of(fitting);
+                }
+                // A letter that is wider than the line is left out, rather than tried for ever.
+                let none_fits = fitting.is_empty() && is_fresh;
+                rest = if none_fits {
+                    rest.char_indices().nth(1).map_or("", |(at, _)| &rest[at..])
+                } else {
+                    &rest[fitting.len()..]
+                };
+                left -= taken;
+                if let Some(last) = lines.last_mut() {
+                    last.0.push((*tone, fitting.to_owned()));
+                }
+                if !rest.is_empty() {
+                    lines.push(Line::of(Tone::Plain, " ".repeat(indent)));
+                    left = width - indent;
+                }
+            }
+        }
+        lines
+    }
+
+    /// The column at which the text begins behind a label, or that of the first letter where there is no label.
+    fn indent(&self) -> usize {
+        let mut text: String = self.0.iter().map(|(_, text)| text.as_str()).collect();
+        text.truncate(text.trim_end().len());
+        let start = text.len() - text.trim_start().len();
+        let label = text[start..].find("  ").map(|at| start + at);
+        let behind = label.map(|at| at + (text[at..].len() - text[at..].trim_start().len()));
+        width_of(&text[..behind.unwrap_or(start)])
+    }
 }
 
 /// What a page is made of.
@@ -73,6 +141,32 @@ impl From<Line> for Piece {
 /// A paragraph is never folded to less than this.
 const NARROWEST: usize = 24;
 
+/// The lines of a paragraph.
+fn folded(column: usize, label: &Line, tone: Tone, text: &str, width: Option<usize>) -> Vec<Line> {
+    let room = width.map_or(usize::MAX, |width| width.saturating_sub(column).max(NARROWEST));
+    let options = Options::new(room).break_words(false).word_splitter(WordSplitter::NoHyphenation);
+    let options = options.word_separator(WordSeparator::AsciiSpace);
+    let lines = textwrap::wrap(text, options).into_iter().enumerate().map(|(number, part)| {
+        let start = if number == 0 { label.clone() } else { Line::blank() };
+        start.to(column).and(tone, part)
+    });
+    lines.collect()
+}
+
+/// The lines of a page in a part of a screen that is so wide: they are broken, and only tables are cut.
+pub fn lines(pieces: &[Piece], width: usize) -> Vec<Line> {
+    let of_piece = |piece: &Piece| match piece {
+        Piece::Line(line) | Piece::Whole(line) => line.broken(width.max(1)),
+        Piece::Table(grid) => {
+            table::rows(grid, Some(width), false).into_iter().map(|row| Line::of(Tone::Plain, row)).collect()
+        }
+        Piece::Paragraph { column, label, tone, text } => {
+            label.clone().to(*column).and(*tone, text.as_str()).broken(width.max(1))
+        }
+    };
+    pieces.iter().flat_map(of_piece).collect()
+}
+
 /// Writes the page; what is longer than the terminal is wide ends in `…`.
 pub fn write(out: &mut impl Write, pieces: &[Piece], width: Option<usize>, color: bool) -> io::Result<()> {
     for piece in pieces {
@@ -84,34 +178,20 @@ pub fn write(out: &mut impl Write, pieces: &[Piece], width: Option<usize>, color
                 continue;
             }
             Piece::Paragraph { column, label, tone, text } => {
-                let room = width.map_or(usize::MAX, |width| width.saturating_sub(*column).max(NARROWEST));
-                let options = Options::new(room).break_words(false).word_splitter(WordSplitter::NoHyphenation);
-                let options = options.word_separator(WordSeparator::AsciiSpace);
-                let lines = textwrap::wrap(text, options).into_iter().enumerate().map(|(number, part)| {
-                    let start = if number == 0 { label.clone() } else { Line::blank() };
-                    start.to(*column).and(*tone, part).into()
-                });
-                write(out, &lines.collect::<Vec<Piece>>(), width, color)?;
+                let lines = folded(*column, label, *tone, text, width);
+                write(out, &lines.into_iter().map(Piece::Line).collect::<Vec<Piece>>(), width, color)?;
                 continue;
             }
         };
-        let whole: usize = line.0.iter().map(|(_, text)| width_of(text)).sum();
-        let cut = width.is_some_and(|width| whole > width);
-        let mut left = width.map_or(usize::MAX, |width| if cut { width - 1 } else { width });
-        // No blanks at the end of a line.
-        let spans = line.0.iter().rposition(|(_, text)| !text.trim().is_empty()).map_or(0, |last| last + 1);
-        for (index, (tone, text)) in line.0.iter().enumerate().take(spans) {
-            let text = if index + 1 == spans { text.trim_end() } else { text };
-            let (fitting, width) = text.unicode_truncate(left);
-            left = if fitting.len() < text.len() { 0 } else { left - width };
-            if color && *tone != Tone::Plain && !fitting.is_empty() {
+        for (tone, text) in line.fitted(width) {
+            if color && tone != Tone::Plain && !text.is_empty() {
                 let style = tone.style();
-                write!(out, "{style}{fitting}{style:#}")?;
+                write!(out, "{style}{text}{style:#}")?;
             } else {
-                out.write_all(fitting.as_bytes())?;
+                out.write_all(text.as_bytes())?;
             }
         }
-        writeln!(out, "{}", if cut { "…" } else { "" })?;
+        writeln!(out)?;
     }
     Ok(())
 }
@@ -229,5 +309,31 @@ mod tests {
         assert_eq!(shown(Some(23), false), "pegel     no owner 水水\n");
         assert_eq!(shown(Some(22), false), "pegel     no owner 水…\n");
         assert_eq!(shown(Some(12), true), "\u{1b}[1mpegel\u{1b}[0m     \u{1b}[38;5;166mn\u{1b}[0m…\n");
+    }
+
+    #[test]
+    fn lines_are_broken_between_words_below_their_text() {
+        let label = || Line::blank().to(2).and(Tone::Faint, "to mend").to(12);
+        let whole = "sudo chmod o-w -- /opt/harbour/bin";
+        for (line, width, expected) in [
+            (label().and(Tone::Accent, whole), 60, &["  to mend   sudo chmod o-w -- /opt/harbour/bin"][..]),
+            (label().and(Tone::Accent, whole), 36, &["  to mend   sudo chmod o-w --", "            /opt/harbour/bin"]),
+            // Half of a narrow screen is not blanks, and what fits no line is broken anyhow.
+            (
+                label().and(Tone::Accent, whole),
+                15,
+                &["  to mend   ", "     sudo ", "     chmod o-w ", "     -- ", "     /opt/harbo", "     ur/bin"],
+            ),
+            (Line::of(Tone::Plain, "水水水"), 4, &["水水", "水"]),
+            (Line::of(Tone::Plain, "水a"), 1, &["", "a"]),
+            (Line::blank(), 5, &[""]),
+        ] {
+            let broken = lines(&[line.into()], width);
+            let texts: Vec<String> =
+                broken.iter().map(|line| line.0.iter().map(|(_, text)| text.as_str()).collect()).collect();
+            let trimmed: Vec<&str> = texts.iter().map(|text| text.trim_end()).collect();
+            let expected: Vec<&str> = expected.iter().map(|text| text.trim_end()).collect();
+            assert_eq!(trimmed, expected, "{width}");
+        }
     }
 }

@@ -77,8 +77,16 @@ pub struct Grid {
     pub rows: Vec<Vec<Cell>>,
 }
 
-/// Writes aligned columns for a terminal: the widest column is cut first until the rows fit.
+/// Writes aligned columns for a terminal.
 pub fn aligned(out: &mut impl Write, grid: &Grid, width: Option<usize>, color: bool) -> io::Result<()> {
+    for row in rows(grid, width, color) {
+        writeln!(out, "{row}")?;
+    }
+    Ok(())
+}
+
+/// Aligned columns, a text for each row: the widest column is cut first until the rows fit.
+pub fn rows(grid: &Grid, width: Option<usize>, color: bool) -> Vec<String> {
     let toned = |tone: Tone, text: &str| match color && tone != Tone::Plain && !text.is_empty() {
         true => format!("{}{text}{:#}", tone.style(), tone.style()),
         false => text.to_owned(),
@@ -97,10 +105,7 @@ pub fn aligned(out: &mut impl Write, grid: &Grid, width: Option<usize>, color: b
     if let Some(width) = width {
         table.with(Width::truncate(width).suffix("…").priority(Priority::max(true)));
     }
-    for line in table.to_string().lines() {
-        writeln!(out, "{}", line.trim_end())?;
-    }
-    Ok(())
+    table.to_string().lines().map(|line| line.trim_end().to_owned()).collect()
 }
 
 /// A text in which Markdown sees no table, link or HTML of its own.

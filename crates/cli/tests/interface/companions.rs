@@ -8,7 +8,7 @@ use base64::Engine as _;
 use base64::engine::general_purpose::STANDARD;
 use sha2::{Digest as _, Sha256};
 
-use super::support::{has, lantern, program, run};
+use super::support::{has, lantern, program, run, tree};
 
 /// The names of the commands, by the help.
 fn commands() -> BTreeSet<String> {
@@ -111,6 +111,33 @@ fn between<'p>(page: &'p str, from: &str, to: &str) -> Vec<&'p str> {
     page.split(from).skip(1).map(|rest| rest.split(to).next().unwrap()).collect()
 }
 
+/// A page is whole: it lets nothing in but its own, its links lead somewhere, and each figure has its numbers. The
+/// anchors, and the figures.
+fn parts_of(page: &str) -> (BTreeSet<&str>, Vec<&str>) {
+    // Its own style and script, and nothing else, are let in; nothing is fetched, and no element has a style or a script.
+    for element in ["style", "script"] {
+        let content = between(page, &format!("<{element}>"), &format!("</{element}>"));
+        assert_eq!(content.len(), 1, "{element}");
+        let digest = STANDARD.encode(Sha256::digest(content[0]));
+        assert!(page.contains(&format!("{element}-src 'sha256-{digest}'")), "{element}");
+    }
+    for outside in [" src=", "url(", "@import", " style=", " onclick=", "<link", "<iframe", "<img"] {
+        assert!(!page.contains(outside), "{outside}");
+    }
+    let links = between(page, " href=\"", "\"");
+    assert!(links.iter().all(|link| link.starts_with('#')), "{links:?}");
+
+    // Every link leads somewhere.
+    let anchors: BTreeSet<&str> = between(page, " id=\"", "\"").into_iter().collect();
+    assert!(links.iter().all(|link| anchors.contains(&link[1..])), "{links:?}");
+    // Each figure has its numbers as a table; what it shows is said in words.
+    let figures = between(page, "<figure id=\"", "\"");
+    assert_eq!(page.matches("<svg").count(), figures.len());
+    assert!(figures.iter().all(|figure| anchors.contains(format!("{figure}-table").as_str())), "{anchors:?}");
+    assert_eq!(page.matches("role=\"img\" aria-label=\"").count(), figures.len());
+    (anchors, figures)
+}
+
 #[test]
 fn the_report_is_one_page_that_asks_nobody() {
     let dir = tempfile::tempdir().unwrap();
@@ -121,22 +148,7 @@ fn the_report_is_one_page_that_asks_nobody() {
     let page = fs::read_to_string(&file).unwrap();
     assert_eq!(run(["report", "--root", demo, file.to_str().unwrap()]).status, 2, "what is there is not overwritten");
 
-    // Its own style and script, and nothing else, are let in; nothing is fetched, and no element has a style or a script.
-    for element in ["style", "script"] {
-        let content = between(&page, &format!("<{element}>"), &format!("</{element}>"));
-        assert_eq!(content.len(), 1, "{element}");
-        let digest = STANDARD.encode(Sha256::digest(content[0]));
-        assert!(page.contains(&format!("{element}-src 'sha256-{digest}'")), "{element}");
-    }
-    for outside in [" src=", "url(", "@import", " style=", " onclick=", "<link", "<iframe", "<img"] {
-        assert!(!page.contains(outside), "{outside}");
-    }
-    let links = between(&page, " href=\"", "\"");
-    assert!(links.iter().all(|link| link.starts_with('#')), "{links:?}");
-
-    // Every link leads somewhere, and every number of the machine leads to its rows.
-    let anchors: BTreeSet<&str> = between(&page, " id=\"", "\"").into_iter().collect();
-    assert!(links.iter().all(|link| anchors.contains(&link[1..])), "{links:?}");
+    let (anchors, figures) = parts_of(&page);
     for part in [
         "verdict",
         "machine",
@@ -151,12 +163,7 @@ fn the_report_is_one_page_that_asks_nobody() {
     ] {
         assert!(anchors.contains(part), "{part}");
     }
-    // Each figure has its numbers as a table; what it shows is said in words.
-    let figures = between(&page, "<figure id=\"", "\"");
     assert_eq!(figures, ["bytes", "winners", "versions", "changes", "ages", "needed"]);
-    assert_eq!(page.matches("<svg").count(), figures.len());
-    assert!(figures.iter().all(|figure| anchors.contains(format!("{figure}-table").as_str())), "{anchors:?}");
-    assert_eq!(page.matches("role=\"img\" aria-label=\"").count(), figures.len());
 
     // It says what `check` says, and lists what is installed.
     let verdict = run(["check", "--root", demo, "--level", "note"]).out.lines().next().unwrap().to_owned();
@@ -167,4 +174,48 @@ fn the_report_is_one_page_that_asks_nobody() {
         installed.iter().filter(|one| one["status"] != "config-remains").map(|one| one["name"].as_str().unwrap());
     let cells: BTreeSet<&str> = between(&page, "<td>", "</td>").into_iter().collect();
     assert_eq!(names.filter(|name| !cells.contains(name)).collect::<Vec<_>>(), [""; 0]);
+}
+
+#[test]
+fn the_report_of_what_was_kept() {
+    let dir = tempfile::tempdir().unwrap();
+    let before = dir.path().join("before.json.zst");
+    let (before, demo) = (before.to_str().unwrap(), lantern().to_str().unwrap());
+    assert_eq!(run(["snapshot", "save", before, "--root", demo]).status, 0);
+
+    // The machine as it was: everything that was installed, without a look for what is wrong.
+    let page = run(["report", "--from", before]);
+    let (anchors, figures) = parts_of(&page.out);
+    assert_eq!((page.status, figures), (0, vec!["bytes", "changes"]), "{}", page.err);
+    assert!(anchors.contains("names") && anchors.contains("services") && !anchors.contains("findings"), "{anchors:?}");
+    let inventory = run(["inventory", "--all", "--root", demo, "--format", "json"]).document();
+    let cells: BTreeSet<&str> = between(&page.out, "<td>", "</td>").into_iter().collect();
+    for one in inventory["packages"].as_array().unwrap().iter().filter(|one| one["status"] != "config-remains") {
+        assert!(cells.contains(one["name"].as_str().unwrap()), "{one}");
+    }
+
+    // What differs: every change that `compare` tells, and the strangers' names as text.
+    let other = tree(&[
+        ("etc/passwd", b"root:x:0:0::/root:/bin/sh\nmaren:x:1000:1000::/home/maren:/bin/sh\n"),
+        ("usr/local/bin/<b>bold", b"\x7fELF"),
+    ]);
+    let other = other.path().to_str().unwrap();
+    let page = run(["report", "--compare", before, other]);
+    let (anchors, figures) = parts_of(&page.out);
+    assert_eq!((page.status, figures), (0, vec!["kinds", "managers"]), "{}", page.err);
+    let changes = run(["compare", before, other, "--format", "json"]).document();
+    let changes = changes["changes"].as_array().unwrap();
+    assert!(changes.len() > 50 && page.out.contains(&format!("{} changes", changes.len())));
+    assert!(anchors.contains("package") && page.out.contains("&#60;b&#62;bold") && !page.out.contains("<b>"));
+    let same = run(["report", "--compare", before, before]);
+    assert!(same.out.contains("Nothing differs between"), "{}", same.err);
+
+    for (words, says) in [
+        (&["report", "--from", "/no/such.zst"][..], "no snapshot"),
+        (&["report", "--from", demo, "--compare", before, before], "cannot be used with"),
+        (&["report", "--compare", before], "2 values required"),
+    ] {
+        let ran = run(words);
+        assert!(ran.status == 2 && ran.err.contains(says), "{words:?}: {ran:?}");
+    }
 }

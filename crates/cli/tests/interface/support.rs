@@ -258,3 +258,22 @@ pub fn as_input(text: &str) -> fs::File {
     file.rewind().unwrap();
     file
 }
+
+/// A pseudo-terminal of so many lines and columns: the end that stands for the keyboard and the screen, and the end that
+/// a program gets.
+pub fn pseudo_terminal(lines: u16, columns: u16) -> (fs::File, fs::File) {
+    use rustix::pty::{OpenptFlags, grantpt, openpt, ptsname, unlockpt};
+    let main = openpt(OpenptFlags::RDWR | OpenptFlags::NOCTTY).unwrap();
+    grantpt(&main).unwrap();
+    unlockpt(&main).unwrap();
+    let name = ptsname(&main, Vec::new()).unwrap();
+    let side = fs::File::options().read(true).write(true).open(name.to_str().unwrap()).unwrap();
+    resize(&side, lines, columns);
+    (fs::File::from(main), side)
+}
+
+/// Gives a pseudo-terminal another size.
+pub fn resize(terminal: &fs::File, lines: u16, columns: u16) {
+    use rustix::termios::{Winsize, tcsetwinsize};
+    tcsetwinsize(terminal, Winsize { ws_row: lines, ws_col: columns, ws_xpixel: 0, ws_ypixel: 0 }).unwrap();
+}

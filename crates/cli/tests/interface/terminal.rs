@@ -1,29 +1,20 @@
 //! What is special on a terminal: long answers go through the user's pager.
 
-use std::fs::File;
 use std::io::Read as _;
 use std::process::Command;
 
-use rustix::pty::{OpenptFlags, grantpt, openpt, ptsname, unlockpt};
-use rustix::termios::{Winsize, tcsetwinsize};
-
-use super::support::{lantern, program};
+use super::support::{lantern, program, pseudo_terminal};
 
 /// What the program writes on a terminal of 80 columns and 12 lines.
 fn on_terminal(arguments: &[&str], pager: Option<&str>) -> String {
-    let main = openpt(OpenptFlags::RDWR | OpenptFlags::NOCTTY).unwrap();
-    grantpt(&main).unwrap();
-    unlockpt(&main).unwrap();
-    let name = ptsname(&main, Vec::new()).unwrap();
-    let side = File::options().read(true).write(true).open(name.to_str().unwrap()).unwrap();
-    tcsetwinsize(&side, Winsize { ws_row: 12, ws_col: 80, ws_xpixel: 0, ws_ypixel: 0 }).unwrap();
+    let (mut main, side) = pseudo_terminal(12, 80);
     let mut command = Command::new(program());
     command.arg("--root").arg(lantern()).args(arguments).env_clear().env("PATH", "/usr/bin:/bin");
     command.envs(pager.map(|pager| ("PAGER", pager)));
     let mut child = command.stdout(side).stderr(std::process::Stdio::null()).spawn().unwrap();
     // The command keeps the terminal's side open in this process.
     drop(command);
-    let (mut shown, mut main) = (Vec::new(), File::from(main));
+    let mut shown = Vec::new();
     let mut part = [0; 4096];
     // The end of a terminal is an error on this system.
     while let Ok(length @ 1..) = main.read(&mut part) {

@@ -2,6 +2,7 @@
 
 mod figures;
 mod page;
+mod past;
 mod table;
 mod tables;
 
@@ -20,43 +21,70 @@ use whodunit_core::queries::timeline::{Span, timeline};
 use whodunit_core::queries::unowned::unowned;
 use whodunit_core::survey::Survey;
 
+use super::compare::state;
 use crate::args::Global;
 use crate::error::CliError;
 use crate::output::{self, Streams};
 use crate::session::{Outcome, Session};
 use figures::Palette;
-use page::Report;
+use page::{Head, Report};
 
 /// Write a page about the whole machine, to look at in a browser
 ///
 /// One HTML file that needs no network and no other file: what is wrong and what to do first, figures with the numbers
 /// behind them, and everything that is installed, searched and found. It can be read without scripts; its own small one
 /// filters and sorts tables.
+///
+/// With --from it is about the machine as a snapshot has it, with --compare about what differs between two states; A and
+/// B are what `whodunit compare` takes. Neither looks for anything wrong.
 #[derive(Debug, Args)]
 #[command(after_help = "Examples:
   whodunit report lantern.html
+  whodunit report --from before before.html
+  whodunit report --compare before now trial.html
   whodunit report --root /mnt > disk.html")]
 pub struct Arguments {
     /// The file, which must not exist yet; standard output, if none is given
     file: Option<OsString>,
+
+    /// The machine as this snapshot has it
+    #[arg(long, value_name = "SNAPSHOT", conflicts_with = "compare")]
+    from: Option<OsString>,
+
+    /// What differs between two states
+    #[arg(long, num_args = 2, value_names = ["A", "B"])]
+    compare: Vec<OsString>,
 }
 
 /// Answers.
 pub fn run(arguments: &Arguments, global: &Global, streams: &mut Streams) -> Result<Outcome, CliError> {
+    let of_past = match (&arguments.from, arguments.compare.as_slice()) {
+        (Some(word), _) => Some(past::of_snapshot(&state(word, global)?)),
+        (None, [a, b]) => Some(past::of_two((a, &state(a, global)?), (b, &state(b, global)?))),
+        _ => None,
+    };
+    if let Some((page, is_incomplete)) = of_past {
+        write(&page, arguments, streams)?;
+        return Ok(Outcome { found: true, incomplete: is_incomplete, ..Outcome::default() });
+    }
     let mut session = Session::new(global)?;
     session.use_all_contexts(global);
     let survey = Survey::of(&session.host);
-    let page = made(&session, &survey);
-    match &arguments.file {
-        None => streams.out.write_all(page.as_bytes())?,
-        Some(file) => super::write_file(file, page.as_bytes())?,
-    }
-    streams.out.flush()?;
+    write(&made(&session, &survey), arguments, streams)?;
     Ok(output::note_losses(&survey, global, streams))
 }
 
+fn write(page: &Report, arguments: &Arguments, streams: &mut Streams) -> Result<(), CliError> {
+    let text = page.written();
+    match &arguments.file {
+        None => streams.out.write_all(text.as_bytes())?,
+        Some(file) => super::write_file(file, text.as_bytes())?,
+    }
+    Ok(streams.out.flush()?)
+}
+
 /// The page.
-fn made(session: &Session, survey: &Survey<'_>) -> String {
+fn made(session: &Session, survey: &Survey<'_>) -> Report {
     let resolved = session.resolve_contexts(&session.users());
     let cx = CheckContext::new(survey, session.views(), &resolved);
     let wanted = FindingFilter { level: Some(Severity::Note), ..FindingFilter::default() };
@@ -72,7 +100,7 @@ fn made(session: &Session, survey: &Survey<'_>) -> String {
     let meanings = across(survey, &view.searches, &[]);
     let palette = Palette::of(&bill.packages);
     let figures = vec![
-        figures::bytes(&space, &palette),
+        figures::bytes(figures::tiles_of(&space), &palette),
         figures::winners(&meanings, &user, &palette),
         figures::versions(&bill.packages, &palette),
         figures::changes(&events),
@@ -87,6 +115,6 @@ fn made(session: &Session, survey: &Survey<'_>) -> String {
         tables::sources(&sources),
         tables::coverage(&survey.coverage()),
     ];
-    let machine_table = [tables::machine(&totals, &space)];
-    Report::new(session, &checked, machine_table, figures, tables).written()
+    let verdict = ("fine", String::new());
+    Report::new(Head::of(session), verdict, tables::machine(&totals, &space), figures, tables).with_findings(&checked)
 }

@@ -54,16 +54,15 @@ struct Together {
 #[template(path = "report.html")]
 pub struct Report {
     machine: String,
-    system: String,
-    written_at: String,
-    users: String,
-    parts: Vec<(&'static str, &'static str)>,
+    about: String,
+    parts: Vec<(String, String)>,
     verdict: (&'static str, String),
     first: Vec<First>,
     more_groups: usize,
     machine_table: [Table; 1],
     figures: Vec<Figure>,
-    groups: Vec<Together>,
+    /// The findings; none where nothing was looked for.
+    groups: Option<Vec<Together>>,
     tables: Vec<Table>,
     style: &'static str,
     style_digest: String,
@@ -72,46 +71,58 @@ pub struct Report {
     program_version: &'static str,
 }
 
+/// What a page is about.
+#[derive(Debug, Default)]
+pub struct Head {
+    /// The machine's name.
+    pub machine: String,
+    /// Its system.
+    pub system: String,
+    /// When it was as the page says.
+    pub at: String,
+    /// The users who were looked at.
+    pub users: String,
+}
+
+impl Head {
+    /// The machine as it is.
+    pub fn of(session: &Session) -> Self {
+        let host = &session.host;
+        let users: Vec<_> = session.viewers().into_iter().map(|user| user.name).collect();
+        Head {
+            machine: host.hostname().map_or_else(|| "this machine".to_owned(), |name| name.to_string()),
+            system: host.system().and_then(System::to_data).unwrap_or_default(),
+            at: process::now().map(output::time).unwrap_or_default(),
+            users: output::names(&users),
+        }
+    }
+}
+
 impl Report {
-    /// The page of a machine.
+    /// A page with a verdict, and how that is shown; without findings.
     pub fn new(
-        session: &Session,
-        check: &Check,
-        machine_table: [Table; 1],
+        head: Head,
+        verdict: (&'static str, String),
+        machine_table: Table,
         figures: Vec<Figure>,
         tables: Vec<Table>,
     ) -> Self {
-        let host = &session.host;
-        let serious: Vec<&Group> = check.groups.iter().filter(|group| group.severity > Severity::Note).collect();
-        let first = serious.iter().take(MAX_FIRST).map(|group| First {
-            subject: group.subject.to_string(),
-            summary: behind(group),
-            command: group.first_remedy.as_ref().map(|remedy| output::safe(&remedy.command)).unwrap_or_default(),
-        });
-        let users: Vec<_> = session.viewers().into_iter().map(|user| user.name).collect();
+        let users = if head.users.is_empty() { String::new() } else { format!("users: {}", head.users) };
+        let about: Vec<String> = [head.system, head.at, users].into_iter().filter(|part| !part.is_empty()).collect();
+        let part = |id: &str, title: &str| (id.to_owned(), title.to_owned());
+        let mut parts = vec![part("verdict", "Verdict"), part(&machine_table.id, &machine_table.title)];
+        parts.push(part("figures", "Figures"));
+        parts.extend(tables.iter().map(|table| part(&table.id, &table.title)));
         Report {
-            machine: host.hostname().map_or_else(|| "this machine".to_owned(), |name| name.to_string()),
-            system: host.system().and_then(System::to_data).unwrap_or_default(),
-            written_at: process::now().map(output::time).unwrap_or_default(),
-            users: output::names(&users),
-            parts: vec![
-                ("verdict", "Verdict"),
-                ("machine", "Machine"),
-                ("figures", "Figures"),
-                ("findings", "Findings"),
-                ("inventory", "Inventory"),
-                ("launchers", "Launchers"),
-                ("paths", "Search paths"),
-                ("unowned", "Unowned"),
-                ("sources", "Sources"),
-                ("coverage", "What was read"),
-            ],
-            verdict: verdict(check, serious.len()),
-            more_groups: serious.len().saturating_sub(MAX_FIRST),
-            first: first.collect(),
-            machine_table,
+            machine: head.machine,
+            about: about.join(" · "),
+            parts,
+            verdict,
+            more_groups: 0,
+            first: Vec::new(),
+            machine_table: [machine_table],
             figures,
-            groups: check.groups.iter().map(|group| together(group, &check.findings)).collect(),
+            groups: None,
             tables,
             style: STYLE,
             style_digest: digest(STYLE),
@@ -119,6 +130,23 @@ impl Report {
             script_digest: digest(SCRIPT),
             program_version: env!("CARGO_PKG_VERSION"),
         }
+    }
+
+    /// The page with what is wrong, and what to do first.
+    #[must_use]
+    pub fn with_findings(mut self, check: &Check) -> Self {
+        let serious: Vec<&Group> = check.groups.iter().filter(|group| group.severity > Severity::Note).collect();
+        let first = serious.iter().take(MAX_FIRST).map(|group| First {
+            subject: group.subject.to_string(),
+            summary: behind(group),
+            command: group.first_remedy.as_ref().map(|remedy| output::safe(&remedy.command)).unwrap_or_default(),
+        });
+        self.first = first.collect();
+        self.verdict = verdict(check, serious.len());
+        self.more_groups = serious.len().saturating_sub(MAX_FIRST);
+        self.groups = Some(check.groups.iter().map(|group| together(group, &check.findings)).collect());
+        self.parts.insert(3, ("findings".to_owned(), "Findings".to_owned()));
+        self
     }
 
     /// The page as text.

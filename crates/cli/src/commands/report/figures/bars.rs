@@ -32,6 +32,15 @@ fn bars(rows: &[(String, u64, String)]) -> String {
     })
 }
 
+/// A figure of counts, the first of them at the top.
+pub fn counts(id: &'static str, title: &str, says: String, columns: &[&str; 2], counts: Vec<(String, u64)>) -> Figure {
+    let table = counts.iter().map(|(name, count)| vec![Field::text(name), Field::number(*count)]).collect();
+    let rows: Vec<(String, u64, String)> =
+        counts.into_iter().map(|(name, count)| (name, count, count.to_string())).collect();
+    let table = Table::new(&format!("{id}-table"), title, columns, table);
+    Figure { id, title: title.to_owned(), says, svg: bars(&rows), table: [table] }
+}
+
 /// What was installed, upgraded and removed, month by month.
 pub fn changes(events: &[Event]) -> Figure {
     let mut months: BTreeMap<String, u64> = BTreeMap::new();
@@ -40,26 +49,17 @@ pub fn changes(events: &[Event]) -> Figure {
             *months.entry(output::date(at).chars().take(7).collect()).or_default() += 1;
         }
     }
-    let mut rows: Vec<(String, u64, String)> =
-        months.into_iter().map(|(month, count)| (month, count, count.to_string())).collect();
-    rows.reverse();
-    let table = rows.iter().map(|(month, count, _)| vec![Field::text(month), Field::number(*count)]).collect();
+    let rows: Vec<(String, u64)> = months.into_iter().rev().collect();
     let says = match rows.first() {
         None => "No manager keeps a log here".to_owned(),
-        Some((month, count, _)) => {
+        Some((month, count)) => {
             format!(
                 "{} in {month}, the last month with any",
                 output::count(usize::try_from(*count).unwrap_or(0), "change")
             )
         }
     };
-    Figure {
-        id: "changes",
-        title: "Changes by month".to_owned(),
-        says,
-        svg: bars(&rows),
-        table: [Table::new("changes-table", "Changes by month", &["month", "#changes"], table)],
-    }
+    counts("changes", "Changes by month", says, &["month", "#changes"], rows)
 }
 
 /// How old each source's catalogue is.
@@ -92,26 +92,18 @@ pub fn ages(sources: &Sources, now: Option<i64>) -> Figure {
 
 /// The packages that the most others need.
 pub fn needed(bill: &Bill) -> Figure {
-    let mut counts: BTreeMap<String, u64> = BTreeMap::new();
+    let mut of_each: BTreeMap<String, u64> = BTreeMap::new();
     for needed in bill.needs.values().flatten() {
-        *counts.entry(needed.to_string()).or_default() += 1;
+        *of_each.entry(needed.to_string()).or_default() += 1;
     }
-    let mut rows: Vec<(String, u64, String)> =
-        counts.into_iter().map(|(id, count)| (id, count, count.to_string())).collect();
+    let mut rows: Vec<(String, u64)> = of_each.into_iter().collect();
     rows.sort_by(|a, b| b.1.cmp(&a.1).then_with(|| a.0.cmp(&b.0)));
     rows.truncate(50);
     let says = match rows.first() {
         None => "No package is recorded to need another".to_owned(),
-        Some((id, count, _)) => {
+        Some((id, count)) => {
             format!("{id} is needed by {}", output::count(usize::try_from(*count).unwrap_or(0), "package"))
         }
     };
-    let table = rows.iter().map(|(id, count, _)| vec![Field::text(id), Field::number(*count)]).collect();
-    Figure {
-        id: "needed",
-        title: "What holds up the most".to_owned(),
-        says,
-        svg: bars(&rows),
-        table: [Table::new("needed-table", "Packages that others need", &["package", "#needed by"], table)],
-    }
+    counts("needed", "What holds up the most", says, &["package", "#needed by"], rows)
 }

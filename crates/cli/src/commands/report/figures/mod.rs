@@ -13,9 +13,9 @@ use whodunit_core::model::{ManagerId, Package};
 
 use super::table::Table;
 
-pub use bars::{ages, changes, needed};
+pub use bars::{ages, changes, counts, needed};
 pub use matrix::winners;
-pub use treemap::bytes;
+pub use treemap::{Tiles, bytes, tiles_of};
 pub use versions::versions;
 
 /// One figure.
@@ -69,7 +69,12 @@ pub struct Palette(Vec<ManagerId>);
 impl Palette {
     /// Of the managers that have these packages: each has a colour of its own, as far as there are enough.
     pub fn of(packages: &[Package]) -> Self {
-        let has = |id: &ManagerId| packages.iter().any(|package| package.manager == *id);
+        Palette::named(|id| packages.iter().any(|package| package.manager.0 == id))
+    }
+
+    /// Of the managers with these names.
+    pub fn named(is_there: impl Fn(&str) -> bool) -> Self {
+        let has = |id: &ManagerId| is_there(id.0);
         Palette(managers::ALL.iter().map(|manager| manager.id()).filter(has).collect())
     }
 

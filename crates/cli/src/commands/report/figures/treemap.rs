@@ -15,15 +15,23 @@ use crate::output;
 const MAX_TILES: usize = 24;
 const HEIGHT: u32 = 420;
 
-/// The figure: a tile for each title, as large as what it takes.
-pub fn bytes(space: &Space, palette: &Palette) -> Figure {
-    let mut of_manager: BTreeMap<&str, Vec<(String, u64)>> = BTreeMap::new();
+/// What each title takes, by its manager.
+pub type Tiles<'t> = BTreeMap<&'t str, Vec<(String, u64)>>;
+
+/// What is measured.
+pub fn tiles_of(space: &Space) -> Tiles<'_> {
+    let mut of_manager = Tiles::new();
     for title in &space.titles {
         for part in &title.installations {
             let tiles = of_manager.entry(part.manager.0).or_default();
             tiles.push((title.title.to_string(), part.cost.total()));
         }
     }
+    of_manager
+}
+
+/// The figure: a tile for each title, as large as what it takes.
+pub fn bytes(of_manager: Tiles<'_>, palette: &Palette) -> Figure {
     let mut managers: Vec<(&str, Vec<(String, u64)>)> = of_manager.into_iter().collect();
     for (_, tiles) in &mut managers {
         tiles.retain(|(_, bytes)| *bytes > 0);

@@ -1,0 +1,187 @@
+//! The full-screen view, driven by keys in a pseudo-terminal; and the same walk line by line.
+
+use std::fs::File;
+use std::io::{Read as _, Write as _};
+use std::num::NonZero;
+use std::process::{Child, Command, Stdio};
+use std::sync::{Arc, Mutex};
+use std::time::{Duration, Instant};
+
+use base64::Engine as _;
+
+use super::support::{as_input, finish, lantern, program, pseudo_terminal, resize};
+
+/// How long is waited for a text before it is said that it does not come.
+const PATIENCE: Duration = Duration::from_secs(60);
+
+fn cells(count: u16) -> NonZero<u16> {
+    NonZero::new(count).unwrap()
+}
+
+/// A screen on which the program runs.
+struct Screen {
+    keyboard: File,
+    child: Child,
+    /// What is seen, and everything that was written.
+    seen: Arc<Mutex<(vt100::Parser, Vec<u8>)>>,
+}
+
+impl Screen {
+    fn new(lines: u16, columns: u16, colors: bool) -> Self {
+        let (main, side) = pseudo_terminal(lines, columns);
+        // With a session of its own, the terminal is its terminal.
+        let mut command = Command::new("setsid");
+        command.args(["--ctty", "--wait"]).arg(program()).arg("--root").arg(lantern()).arg("browse");
+        command.env_clear().env("PATH", "/usr/bin:/bin").env("TERM", "xterm-256color");
+        if !colors {
+            command.env("NO_COLOR", "1");
+        }
+        let (input, errors) = (side.try_clone().unwrap(), side.try_clone().unwrap());
+        let child = command.stdin(input).stdout(side).stderr(errors).spawn().unwrap();
+        drop(command);
+        let seen = Arc::new(Mutex::new((vt100::Parser::new(cells(lines), cells(columns), 0), Vec::new())));
+        let (of_reader, mut reader) = (seen.clone(), main.try_clone().unwrap());
+        std::thread::spawn(move || {
+            let mut part = [0; 4096];
+            while let Ok(length @ 1..) = reader.read(&mut part) {
+                let mut seen = of_reader.lock().unwrap();
+                seen.0.process(&part[..length]);
+                seen.1.extend_from_slice(&part[..length]);
+            }
+        });
+        Screen { keyboard: main, child, seen }
+    }
+
+    fn text(&self) -> String {
+        self.seen.lock().unwrap().0.screen().contents()
+    }
+
+    /// What is on the screen once these texts are, and nothing changes any more.
+    fn with(&self, texts: &[&str]) -> String {
+        let start = Instant::now();
+        let mut before = String::new();
+        loop {
+            let now = self.text();
+            let is_there = texts.iter().all(|text| now.contains(text));
+            if is_there && now == before {
+                return now;
+            }
+            assert!(start.elapsed() < PATIENCE, "{texts:?} does not come:\n{now}");
+            before = now;
+            std::thread::sleep(Duration::from_millis(200));
+        }
+    }
+
+    fn press(&mut self, keys: &str) {
+        self.keyboard.write_all(keys.as_bytes()).unwrap();
+    }
+
+    fn resize(&self, lines: u16, columns: u16) {
+        self.seen.lock().unwrap().0.screen_mut().set_size(cells(lines), cells(columns));
+        resize(&self.keyboard, lines, columns);
+    }
+
+    /// Leaves, and tells whether that went well, and that the terminal is as it was.
+    fn leave(mut self, keys: &str) {
+        self.press(keys);
+        let start = Instant::now();
+        let status = loop {
+            if let Some(status) = self.child.try_wait().unwrap() {
+                break status;
+            }
+            assert!(start.elapsed() < PATIENCE, "it does not end:\n{}", self.text());
+            std::thread::sleep(Duration::from_millis(20));
+        };
+        assert!(status.success(), "{status}: {}", self.text());
+        let seen = self.seen.lock().unwrap();
+        assert!(
+            !seen.0.screen().alternate_screen() && !seen.0.screen().hide_cursor(),
+            "the terminal is left as it was"
+        );
+    }
+}
+
+#[test]
+fn a_walk_from_a_name_to_its_files_and_back_on_a_small_screen_without_colour() {
+    let mut screen = Screen::new(24, 80, false);
+    let mut seen = vec![screen.with(&["55 packages in 15 installations", "leads to 15"])];
+    screen.press("3");
+    screen.with(&["34 names"]);
+    screen.press("/BERTH");
+    seen.push(screen.with(&["1 of 34", "berthplan"]));
+    // The list, then where the answer leads, then to its package, its files, one of them, and back.
+    screen.press("\r\r");
+    screen.press("\r");
+    seen.push(screen.with(&["its files"]));
+    screen.press("\r");
+    screen.with(&["files of"]);
+    screen.press("\r");
+    screen.with(&["evidence"]);
+    screen.press("\x1b");
+    std::thread::sleep(Duration::from_millis(200));
+    screen.with(&["files of"]);
+    screen.press("?");
+    seen.push(screen.with(&["this help"]));
+    screen.press("?");
+    screen.press("2");
+    seen.push(screen.with(&["causes", "writable-directory"]));
+    screen.press("y");
+    seen.push(screen.with(&["copied: sudo chmod o-w -- /opt/harbour/bin"]));
+    let copied = base64::engine::general_purpose::STANDARD.encode("sudo chmod o-w -- /opt/harbour/bin");
+    let written = String::from_utf8_lossy(&screen.seen.lock().unwrap().1).into_owned();
+    assert!(written.contains(&format!("\x1b]52;c;{copied}\x07")), "the terminal is given the command");
+    assert!(!written.contains("38;5;"), "NO_COLOR is respected");
+    let lines: Vec<&str> = seen.iter().flat_map(|one| one.lines().chain(["--------"])).map(str::trim_end).collect();
+    insta::assert_snapshot!("walk", lines.join("\n"));
+    screen.leave("q");
+}
+
+#[test]
+fn every_question_is_shown_at_any_size_and_by_the_mouse() {
+    let mut screen = Screen::new(50, 160, true);
+    for (number, title) in [
+        (2, "31 causes"),
+        (3, "34 names"),
+        (4, "packages"),
+        (5, "launchers"),
+        (6, "contexts"),
+        (7, "sources"),
+        (8, "events"),
+    ] {
+        // By the mouse: the questions are the first lines.
+        screen.press(&format!("\x1b[<0;3;{number}M\x1b[<0;3;{number}m"));
+        screen.with(&[title]);
+        // Every line of the list has an answer.
+        screen.press("\x1b[F");
+        let shown = screen.with(&[title]);
+        assert!(!shown.contains("reading"), "{title}:\n{shown}");
+        screen.press("\x1b[<65;100;10M\x1b[<64;100;10M");
+    }
+    for (lines, columns) in [(24, 80), (10, 40), (3, 10), (1, 1), (24, 80)] {
+        screen.resize(lines, columns);
+        std::thread::sleep(Duration::from_millis(150));
+        screen.press("\t\x1b[B ");
+    }
+    screen.with(&["8 time"]);
+    let written = String::from_utf8_lossy(&screen.seen.lock().unwrap().1).into_owned();
+    assert!(written.contains("38;5;166"), "warnings have their colour");
+    screen.leave("\x03");
+}
+
+#[test]
+fn line_by_line_it_is_the_same_walk() {
+    let walk =
+        "help\nfindings\nfind swell\n1\n1\nback\nnames\nfind tidegauge\n1\nmore\n99\nfrobnicate\n\npaths\n2\nquit\n";
+    let mut command = Command::new(program());
+    command.arg("--root").arg(lantern()).args(["browse", "--plain"]).stdin(as_input(walk));
+    let ran = finish(&mut command);
+    insta::assert_snapshot!("walk_in_lines", ran.out);
+    // Without an end it ends with the input; and the screen wants a terminal.
+    let mut command = Command::new(program());
+    command.arg("--root").arg(lantern()).args(["browse", "--plain"]).stdin(as_input("time\n"));
+    assert_eq!(finish(&mut command).status, 0);
+    let mut command = Command::new(program());
+    command.arg("--root").arg(lantern()).arg("browse").stdin(Stdio::null());
+    let ran = finish(&mut command);
+    assert_eq!((ran.status, &*ran.err), (2, "whodunit: browse needs a terminal (browse --plain does not)\n"));
+}
