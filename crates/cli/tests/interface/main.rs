@@ -38,6 +38,7 @@ mod real_orders;
 mod real_pacman;
 mod real_plans;
 mod real_python;
+mod real_report;
 mod real_rpm;
 mod real_shells;
 mod real_sources;
