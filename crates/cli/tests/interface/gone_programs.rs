@@ -141,3 +141,60 @@ fn what_works_asks_first_or_is_a_packages_own_is_not_told() {
         assert_eq!(told(&files), [""; 0], "{files:?}");
     }
 }
+
+/// A home with an environment of Python, and two versions of it of which the newer one is chosen.
+fn told_of_idle(more: &[(&str, &[u8])]) -> Vec<String> {
+    let config = b"home = /usr/bin\nversion = 3.11.2\n";
+    let mut files: Vec<(&str, &[u8])> = vec![
+        ("home/maren/lab/pyvenv.cfg", config),
+        ("home/maren/lab/bin/python3", b"-> /usr/bin/python3.11"),
+        ("home/maren/lab/lib/python3.11/site-packages/knots-1.0.dist-info/METADATA", b"Name: knots\nVersion: 1.0\n"),
+        ("home/maren/.pyenv/versions/3.9.4/bin/python3", b"\x7fELF"),
+        ("home/maren/.pyenv/versions/3.12.1/bin/python3", b"\x7fELF"),
+        ("home/maren/.pyenv/version", b"3.12.1\n"),
+        // Several versions of anything else are kept on purpose.
+        ("home/maren/.sdkman/candidates/almanac/3.9.2/bin/almanac", b"\x7fELF"),
+        ("home/maren/.sdkman/candidates/almanac/4.1.0/bin/almanac", b"\x7fELF"),
+        ("home/maren/.sdkman/candidates/almanac/current", b"-> 4.1.0"),
+    ];
+    files.extend(more);
+    told(&files)
+}
+
+#[test]
+fn environments_and_interpreters_that_nothing_names_are_told_as_probable() {
+    let (lab, old) = ("unreached-environment lab: /home/maren/lab", "unused-interpreter python: ");
+    let unit = b"[Service]\nExecStart=%h/lab/bin/python3 -m knots\n";
+    type Files<'a> = &'a [(&'a str, &'a [u8])];
+    let cases: [(Files<'_>, &[&str]); 11] = [
+        (&[], &[lab, old]),
+        (&[("home/maren/project/.python-version", b"3.9\n")], &[lab]),
+        (&[("home/maren/work/tide/.tool-versions", b"nodejs 20\npython 3.9.4\n")], &[lab]),
+        // What a file about another language says does not count.
+        (&[("home/maren/work/.nvmrc", b"3.9\n")], &[lab, old]),
+        (&[("home/maren/.local/bin/knots", b"-> ../../lab/bin/python3")], &[old]),
+        (&[("home/maren/bin/knots", b"#!/home/maren/lab/bin/python3\n")], &[old]),
+        (&[("home/maren/.bashrc", b". ~/lab/bin/activate\n")], &[old]),
+        (&[("home/maren/.config/systemd/user/knots.service", unit)], &[old]),
+        (&[("home/maren/pyproject.toml", b"")], &[old]),
+        (&[("home/maren/lab/.project", b"/home/tobin\n")], &[old]),
+        // An environment that is built on it.
+        (
+            &[
+                ("home/maren/sea/tide/.git/HEAD", b"x"),
+                ("home/maren/sea/tide/.venv/pyvenv.cfg", b"home = /home/maren/.pyenv/versions/3.9.4/bin\n"),
+                ("home/maren/sea/tide/.venv/bin/python3", b"-> /home/maren/.pyenv/versions/3.9.4/bin/python3"),
+                (
+                    "home/maren/sea/tide/.venv/lib/python3.9/site-packages/x-1.dist-info/METADATA",
+                    b"Name: x\nVersion: 1\n",
+                ),
+            ],
+            &[lab],
+        ),
+    ];
+    for (more, expected) in cases {
+        let found = told_of_idle(more);
+        let idle: Vec<&str> = found.iter().map(String::as_str).filter(|line| line.starts_with("un")).collect();
+        assert_eq!(idle, expected, "{more:?}");
+    }
+}

@@ -205,6 +205,8 @@ pub const WITHOUT: &[(&str, &str)] = &[
         "two-owners",
         "the same cause is cured under `overwritten-file`; where both records fit the file, nothing is broken",
     ),
+    ("unreached-environment", "whether it is still wanted, only its user knows"),
+    ("unused-interpreter", "whether a project elsewhere needs it, only its user knows; `owner` prints the command"),
     ("broken-association", "what is to open these files, only the user knows"),
     ("missing-library", "which package brings the library is not recorded"),
     ("missing-directory", "harmless, until someone makes the directory"),

@@ -70,7 +70,12 @@ pub fn leftovers(cx: &CheckContext<'_, '_>) -> Leftovers {
         matches!(finding.kind, FindingKind::BrokenLauncher | FindingKind::DanglingLink) && !finding.packages.is_empty()
     };
     findings.retain(|finding| KINDS.contains(&finding.kind) && !is_of_package(finding));
-    let wanted = findings.iter().filter(|finding| is_whole_package(finding.kind)).flat_map(|finding| &finding.packages);
+    let idle = super::idle::findings(cx);
+    let wanted = findings
+        .iter()
+        .chain(&idle)
+        .filter(|finding| is_whole_package(finding.kind))
+        .flat_map(|finding| &finding.packages);
     let sizes = package_sizes(cx.survey, &wanted.cloned().collect::<Vec<_>>());
     let leftover = |(finding, certain): (Finding, bool)| {
         let left_by = finding.packages.first().cloned().filter(|_| finding.kind == FindingKind::SettingsLeft);
@@ -81,7 +86,7 @@ pub fn leftovers(cx: &CheckContext<'_, '_>) -> Leftovers {
     let (by_name, recorded): (Vec<_>, Vec<_>) =
         findings.into_iter().partition(|finding| finding.kind == FindingKind::DataLeft);
     let recorded = recorded.into_iter().map(|finding| (finding, true));
-    let by_name = by_name.into_iter().map(|finding| (finding, false));
+    let by_name = by_name.into_iter().chain(idle).map(|finding| (finding, false));
     let mut all: Vec<Leftover> = recorded.chain(proven).chain(by_name).map(leftover).collect();
     let known: HashSet<ByteString> = all.iter().flat_map(|one| one.finding.paths.iter().cloned()).collect();
     all.extend(of_removed(cx).into_iter().filter(|one| !one.finding.paths.iter().any(|path| known.contains(path))));
@@ -116,7 +121,13 @@ fn sort(all: &mut [Leftover]) {
 
 /// Whether what is left is a package with all its files.
 fn is_whole_package(kind: FindingKind) -> bool {
-    matches!(kind, FindingKind::UnusedRuntime | FindingKind::DisabledRevision | FindingKind::UnneededDependency)
+    matches!(
+        kind,
+        FindingKind::UnusedRuntime
+            | FindingKind::DisabledRevision
+            | FindingKind::UnneededDependency
+            | FindingKind::UnusedInterpreter
+    )
 }
 
 fn bytes(cx: &CheckContext<'_, '_>, finding: &Finding, sizes: &HashMap<ByteString, u64>) -> Option<u64> {
@@ -128,9 +139,11 @@ fn bytes(cx: &CheckContext<'_, '_>, finding: &Finding, sizes: &HashMap<ByteStrin
         }
         // A line of a table frees nothing.
         FindingKind::BrokenJob if finding.remedies.is_empty() => None,
-        FindingKind::DataLeft | FindingKind::BrokenLauncher | FindingKind::DanglingLink | FindingKind::BrokenJob => {
-            finding.paths.iter().take(1).map(|path| tree_size(cx.survey.root(), path)).sum()
-        }
+        FindingKind::DataLeft
+        | FindingKind::BrokenLauncher
+        | FindingKind::DanglingLink
+        | FindingKind::UnreachedEnvironment
+        | FindingKind::BrokenJob => finding.paths.iter().take(1).map(|path| tree_size(cx.survey.root(), path)).sum(),
         // What collecting frees is not told by the names of the generations.
         _ => finding.size,
     }

@@ -10,6 +10,7 @@ mod doomed;
 mod files;
 mod groups;
 mod held;
+mod idle;
 mod jobs;
 mod launchers;
 pub mod leftovers;

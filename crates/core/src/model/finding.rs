@@ -85,6 +85,8 @@ kinds! {
     UnreferencedStorePath,
     DisabledRevision,
     OldGeneration,
+    UnreachedEnvironment,
+    UnusedInterpreter,
     UnownedInManagedDirectory,
     OverwrittenFile,
     AlteredFile,

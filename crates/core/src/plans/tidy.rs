@@ -25,7 +25,7 @@ pub struct TidyOptions {
 }
 
 /// Kinds of leftovers, in the order in which they are given up: what frees others comes first.
-const ORDER: [FindingKind; 12] = [
+const ORDER: [FindingKind; 14] = [
     FindingKind::UnneededDependency,
     FindingKind::UnusedRuntime,
     FindingKind::DisabledRevision,
@@ -38,6 +38,8 @@ const ORDER: [FindingKind; 12] = [
     FindingKind::MissingDirectory,
     FindingKind::SettingsLeft,
     FindingKind::DataLeft,
+    FindingKind::UnreachedEnvironment,
+    FindingKind::UnusedInterpreter,
 ];
 
 /// The plan that gives up what is certain to be left.
