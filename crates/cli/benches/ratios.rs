@@ -51,6 +51,29 @@ fn main() {
     packages_of_rpm();
     contexts();
     checks(judge);
+    plans_and_pages();
+}
+
+/// What goes with a package and what that frees, against what apt says would go; the page and the bill of materials about
+/// this machine, against the answers that they are made of; a completion, against a run that reads nothing.
+fn plans_and_pages() {
+    let this = Path::new("/");
+    let apt = Command::new("apt-get").arg("--version").stdout(Stdio::null()).status().is_ok();
+    if apt && Path::new("/var/lib/dpkg/status").exists() {
+        let mut theirs = Command::new("apt-get");
+        theirs.args(["--simulate", "remove", "git"]);
+        side_by_side_in("plan remove git, apt-get -s", 5, &mut whodunit(this, &["plan", "remove", "git"]), &mut theirs);
+    }
+    let mut check = whodunit(this, &["check", "--level", "note", "-q"]);
+    side_by_side_in("report, check", 5, &mut whodunit(this, &["report", "-q"]), &mut check);
+    let mut inventory = whodunit(this, &["inventory", "--all", "--format", "json", "-q"]);
+    side_by_side_in("export, inventory", 5, &mut whodunit(this, &["export", "cyclonedx", "-q"]), &mut inventory);
+    let mut completion = Command::new(PROGRAM);
+    completion
+        .args(["--", "whodunit", "owner", "gi"])
+        .env("WHODUNIT_COMPLETE", "bash")
+        .env("_CLAP_COMPLETE_INDEX", "2");
+    side_by_side("completion, --version", &mut completion, Command::new(PROGRAM).arg("--version"));
 }
 
 /// Every family of findings on this machine and on the demo at three sizes, against reading the lists that are read for

@@ -85,7 +85,7 @@ impl Shown for Leftovers {
             first.push_str(&format!("; {} in caches", output::size(cached)));
         }
         let mut page: Vec<Piece> = vec![Line::of(Tone::Strong, first).into()];
-        for (certain, title) in [(true, "Certain"), (false, "Probable, by the name alone")] {
+        for (certain, title) in [(true, "Certain"), (false, "Probable, look into it first")] {
             let listed: Vec<&Leftover> = self.findings.iter().filter(|one| one.certain == certain).collect();
             if !listed.is_empty() {
                 page.push(Line::blank().into());

@@ -150,6 +150,10 @@ fn told_of_idle(more: &[(&str, &[u8])]) -> Vec<String> {
         ("home/maren/lab/bin/python3", b"-> /usr/bin/python3.11"),
         ("home/maren/lab/lib/python3.11/site-packages/knots-1.0.dist-info/METADATA", b"Name: knots\nVersion: 1.0\n"),
         ("home/maren/.pyenv/versions/3.9.4/bin/python3", b"\x7fELF"),
+        (
+            "home/maren/.pyenv/versions/3.9.4/lib/python3.9/site-packages/pip-1.dist-info/METADATA",
+            b"Name: pip\nVersion: 1\n",
+        ),
         ("home/maren/.pyenv/versions/3.12.1/bin/python3", b"\x7fELF"),
         ("home/maren/.pyenv/version", b"3.12.1\n"),
         // Several versions of anything else are kept on purpose.

@@ -213,7 +213,7 @@ fn interpreters(cx: &CheckContext<'_, '_>) -> Vec<Finding> {
         let is_used = |number: u32| {
             let of_it = trees.iter().filter(|(of, _)| *of == number).map(|(_, tree)| tree);
             of_it.into_iter().any(|tree| {
-                let is_base = bases.iter().any(|base| path::within(base, tree));
+                let is_base = bases.iter().any(|(of, base)| path::within(base, tree) && !path::within(of, tree));
                 is_base || memchr::memmem::find(&text, &[&tree[..], b"/"].concat()).is_some()
             })
         };
@@ -248,12 +248,15 @@ fn interpreters(cx: &CheckContext<'_, '_>) -> Vec<Finding> {
     found
 }
 
-/// What the interpreters of environments lead to, step by step.
-fn bases(cx: &CheckContext<'_, '_>) -> Vec<ByteString> {
+/// What the interpreters of environments lead to, step by step, each with the environment.
+fn bases(cx: &CheckContext<'_, '_>) -> Vec<(ByteString, ByteString)> {
     let held = cx.survey.installations().iter().filter_map(|held| held.environments());
-    let interpreters = held.flat_map(Environments::environments).map(|one| path::join(&one.location, b"bin/python3"));
-    let resolved = interpreters.map(|python| Resolution::links(cx.survey.root(), &python));
-    resolved.flat_map(|one| one.paths().cloned().collect::<Vec<_>>()).collect()
+    let mut found = Vec::new();
+    for one in held.flat_map(Environments::environments) {
+        let python = Resolution::links(cx.survey.root(), &path::join(&one.location, b"bin/python3"));
+        found.extend(python.paths().map(|step| (one.location.clone(), step.clone())));
+    }
+    found
 }
 
 /// Whether a package is of a language: `node` also as `nodejs`.

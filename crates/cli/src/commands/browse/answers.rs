@@ -4,7 +4,7 @@ use whodunit_core::bytes::{ByteString, path};
 use whodunit_core::fs::Kind;
 use whodunit_core::model::{Coverage, CoverageState, Depth, Event, Evidence, Finding, Owner, Remedy};
 use whodunit_core::queries::launchers::Launchers;
-use whodunit_core::queries::owner::{Target as Asked, owners_in};
+use whodunit_core::queries::owner::{Target as OwnerTarget, owners_in};
 use whodunit_core::queries::paths::Paths;
 use whodunit_core::queries::sources::SourceInUse;
 use whodunit_core::queries::why::why;
@@ -180,7 +180,7 @@ fn group(facts: &Facts<'_>, at: usize) -> Option<Shown> {
 fn name_in_contexts(facts: &Facts<'_>, name: &ByteString) -> Shown {
     let words = [b"command:", &name[..]].concat();
     let mut shown = asked(facts, &words, name);
-    let Ok(target) = Asked::parse(&words) else { return shown };
+    let Ok(target) = OwnerTarget::parse(&words) else { return shown };
     let searches: Vec<&SearchPath> = facts.session.searches();
     // Each program, with where it is started.
     let mut programs: Vec<(String, Vec<String>)> = Vec::new();
@@ -213,7 +213,7 @@ fn name_in_contexts(facts: &Facts<'_>, name: &ByteString) -> Shown {
 /// What `owner` says.
 fn asked(facts: &Facts<'_>, words: &[u8], title: &ByteString) -> Shown {
     let mut shown = Shown::titled(title.to_string());
-    let Ok(target) = Asked::parse(words) else { return shown };
+    let Ok(target) = OwnerTarget::parse(words) else { return shown };
     let mut answer = owners_in(facts.survey, &[facts.session.views()[0].typed()], &[target]);
     answer.answers.iter_mut().for_each(|one| one.target = title.clone());
     shown.pieces = answer.page(&facts.presenter);
