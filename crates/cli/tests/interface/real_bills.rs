@@ -1,10 +1,11 @@
-//! `export`, judged by the formats' own validators.
+//! `export`, package URLs and SARIF, judged by the formats' own validators and schemas.
 
+use std::path::PathBuf;
 use std::process::Command;
 
 use serde_json::Value;
 
-use super::support::{has, lantern, not_compared, run};
+use super::support::{has, lantern, not_compared, repository, run};
 
 /// The validator of CycloneDX, of its own library: it prints what is wrong.
 const CYCLONEDX: &str = "
@@ -13,6 +14,15 @@ from cyclonedx.schema import SchemaVersion
 from cyclonedx.validation.json import JsonStrictValidator
 wrong = JsonStrictValidator(SchemaVersion.V1_5).validate_str(open(sys.argv[1]).read())
 print('valid' if wrong is None else wrong)
+";
+
+/// Prints each package URL of a file that its specification's own library writes in another way, or cannot read.
+const PACKAGE_URLS: &str = "
+import sys
+from packageurl import PackageURL
+for url in open(sys.argv[1]).read().split():
+    if (told := PackageURL.from_string(url).to_string()) != url:
+        print(url, told)
 ";
 
 fn texts<'v>(items: &'v Value, key: &str) -> Vec<&'v str> {
@@ -57,5 +67,35 @@ fn bills_of_materials_are_valid_and_whole() {
         let document: Value = serde_json::from_str(&bill.out).unwrap();
         // One more is the machine itself.
         assert_eq!(document["packages"].as_array().unwrap().len(), ids.len() + 1, "SPDX");
+
+        let urls = texts(&inventory["packages"], "purl");
+        assert!(urls.len() > 30, "{urls:?}");
+        let file = dir.path().join(format!("{number}.purls"));
+        std::fs::write(&file, urls.join("\n")).unwrap();
+        let judged = Command::new("python3").args(["-c", PACKAGE_URLS]).arg(&file).output().unwrap();
+        assert!(judged.status.success() && judged.stdout.is_empty(), "{judged:?}");
+    }
+}
+
+#[test]
+fn findings_follow_the_schema_of_sarif() {
+    let target = std::env::var_os("CARGO_TARGET_DIR").map_or_else(|| repository().join("target"), PathBuf::from);
+    let Ok(schema) = std::fs::read(target.join("tools/sarif-schema.json")) else {
+        return not_compared("SARIF: its schema is not here (.ci/run fetches it)");
+    };
+    let mut schema: Value = serde_json::from_slice(&schema).unwrap();
+    // Its pattern for languages, which no document of ours has, is no regular expression: a bracket is missing.
+    for part in ["run", "toolComponent"] {
+        schema["definitions"][part]["properties"]["language"].as_object_mut().unwrap().remove("pattern").unwrap();
+    }
+    let schema = jsonschema::validator_for(&schema).unwrap();
+    assert!(!schema.is_valid(&serde_json::json!({ "version": "2.1.0", "runs": [{ "tool": {} }] })));
+    for root in ["/", lantern().to_str().unwrap()] {
+        for command in [&["check", "--level", "note"][..], &["conflicts"]] {
+            let ran = run(command.iter().copied().chain(["--root", root, "--format", "sarif"]));
+            let log: Value = serde_json::from_str(&ran.out).unwrap();
+            let wrong: Vec<String> = schema.iter_errors(&log).map(|problem| problem.to_string()).collect();
+            assert!(wrong.is_empty(), "{root} {command:?}: {wrong:#?}");
+        }
     }
 }
