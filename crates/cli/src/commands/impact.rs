@@ -6,6 +6,7 @@ use std::os::unix::ffi::OsStrExt as _;
 use clap::Args;
 use whodunit_core::bytes::ByteString;
 use whodunit_core::queries::impact::{Broken, How, Impact, Lost, impacts};
+use whodunit_core::queries::left_behind::{LeftBehind, LeftKind};
 use whodunit_core::queries::{CheckContext, spelled};
 use whodunit_core::resolve::Context;
 use whodunit_core::survey::Survey;
@@ -20,7 +21,8 @@ use crate::session::Session;
 ///
 /// Removes nothing. For every context, shows what each command would run instead. Then lists what would lose an
 /// interpreter, a library, a base interpreter, the program of a launcher or the target of a link, for all package
-/// managers, and whether the manager that removes the package would notice.
+/// managers, and whether the manager that removes the package would notice; how much would be free; and what would be
+/// left: settings files, and what users keep of the software.
 #[derive(Debug, Args)]
 #[command(after_help = "Examples:
   whodunit impact tidegauge
@@ -183,12 +185,28 @@ fn page_of(impact: &Impact, presenter: &Presenter) -> Vec<Piece> {
         );
         page.extend(listed.into_iter().map(|one| told(one, presenter)));
     }
+    if !impact.left.is_empty() {
+        titled(&mut page, "what would be left");
+        page.extend(impact.left.iter().map(|one| left(one, presenter)));
+    }
     if !impact.unknown.is_empty() {
         page.push(Line::blank().into());
         let says = format!("dependents are unknown for {}: more may break", impact.unknown.join(", "));
         page.push(Line::of(Tone::Warning, says).into());
     }
     page
+}
+
+/// What stays, and whose it is.
+fn left(one: &LeftBehind, presenter: &Presenter) -> Piece {
+    let what = match (one.kind, &one.user) {
+        (LeftKind::Settings, _) => format!("settings of {}", presenter.placer(&one.package)),
+        (LeftKind::Data, Some(user)) => format!("data of {user}"),
+        (LeftKind::Data, None) => "data".to_owned(),
+    };
+    let used = one.used_by.as_ref().map(|id| format!(", which {} may use", presenter.placer(id)));
+    let label = Line::blank().to(2).and(Tone::Plain, presenter.path(&one.path));
+    Piece::Paragraph { column: 50, label, tone: Tone::Faint, text: format!("{what}{}", used.unwrap_or_default()) }
 }
 
 fn told(one: &Broken, presenter: &Presenter) -> Piece {

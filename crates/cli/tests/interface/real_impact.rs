@@ -29,6 +29,7 @@ fn what_is_removed_is_what_was_foretold() {
     trial.plants(
         ". /root/tools
         script p/usr/bin/lamp 1; script p/usr/lib/lamp/light 1; script p/usr/bin/shared 1
+        mkdir -p p/etc; echo wick > p/etc/lamp.conf
         printf '#!/bin/sh\\nupdate-alternatives --quiet --install /usr/bin/light light /usr/lib/lamp/light 20\\n' > postinst
         printf '#!/bin/sh\\nupdate-alternatives --quiet --remove light /usr/lib/lamp/light\\n' > prerm
         mkdir -p p/DEBIAN; install -m 755 postinst prerm p/DEBIAN; deb lamp 1.0
@@ -40,7 +41,7 @@ fn what_is_removed_is_what_was_foretold() {
         update-alternatives --quiet --install /usr/bin/light light /usr/lib/candle/light 10
         ln -s /usr/bin/lamp /usr/local/bin/lit; script /usr/local/bin/lantern 3
         printf '#!/usr/bin/lantern\\n' > /usr/local/bin/tally; chmod 755 /usr/local/bin/tally
-        as_user maren 'mkdir -p .local/bin .local/share/applications; ln -s /usr/bin/beacon .local/bin/mark'
+        as_user maren 'mkdir -p .config/lamp .local/share/buoy .local/bin .local/share/applications; ln -s /usr/bin/beacon .local/bin/mark'
         printf '[Desktop Entry]\\nType=Application\\nName=Beacon\\nExec=beacon\\n' > /home/maren/.local/share/applications/beacon.desktop",
     );
     trial.freeze();
@@ -56,6 +57,10 @@ fn what_is_removed_is_what_was_foretold() {
     assert_eq!(dependents, ["beacon", "lantern"].map(str::to_owned).into());
     let output = trial.types(None, "apt-get remove -y lamp");
     assert!(output.status.success(), "{output:?}");
+    let left = listed(&told, "left", "path");
+    assert_eq!(left, ["/etc/lamp.conf", "/home/maren/.config/lamp"].map(str::to_owned).into());
+    let output = trial.types(None, "ls -d /etc/lamp.conf /home/maren/.config/lamp");
+    assert!(output.status.success(), "what would be left is left: {output:?}");
     let gone: BTreeSet<String> = before.difference(&programs(&trial)).cloned().collect();
     // A command that is lost is gone, unless the alternatives system puts the next choice there, or it is a script whose
     // interpreter goes.

@@ -11,6 +11,7 @@ use crate::bytes::{ByteString, path};
 use crate::fs::Kind;
 use crate::host::User;
 use crate::model::{Action, Event, Evidence, Finding, FindingKind, package_id};
+use crate::queries::left_behind::PLACES;
 use crate::queries::space::{Cache, caches_of, package_sizes, tree_size};
 use crate::queries::timeline::{Span, timeline};
 
@@ -158,11 +159,6 @@ fn settings_of(cx: &CheckContext<'_, '_>, ids: &[ByteString]) -> Option<Vec<Byte
     }
     Some(found)
 }
-
-/// Where programs keep what belongs to a user, by the name of the software: a directory below the home, and what stands
-/// before the name (*XDG Base Directory Specification*, and what is older than that).
-pub(crate) const PLACES: [(&[u8], &[u8]); 5] =
-    [(b".config", b""), (b".local/share", b""), (b".local/state", b""), (b".cache", b""), (b"", b".")];
 
 /// Directories in users' homes that have the name of software which a log tells was removed, and which nothing here is
 /// called any more. This is told by the name alone.

@@ -2,7 +2,7 @@
 
 use super::Plan;
 use super::build::Builder;
-use super::remove::{self, Key, RemovalOptions, is_users};
+use super::remove::{self, Key, RemovalOptions};
 use crate::backend::{Installation, Rehearsal};
 use crate::bytes::{ByteString, path};
 use crate::host::User;
@@ -10,6 +10,7 @@ use crate::identity::{Known, key_of};
 use crate::managers;
 use crate::model::{Actor, CommandLine, ManagerId, Offer, Package, Remedy, RemedyKind};
 use crate::queries::CheckContext;
+use crate::queries::left_behind::is_users;
 use crate::queries::offers::titles::{grouped, known_of};
 use crate::queries::offers::{Offered, Question, offers};
 use crate::survey::Survey;

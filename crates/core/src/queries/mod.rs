@@ -10,6 +10,7 @@ pub mod inventory;
 pub mod inventory_facts;
 pub mod keeping;
 pub mod launchers;
+pub mod left_behind;
 pub mod libraries;
 pub mod manifest;
 pub mod manuals;

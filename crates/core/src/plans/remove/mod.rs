@@ -18,7 +18,6 @@ use crate::queries::impact::{Broken, deleted_with, impacts};
 use crate::queries::take_out::{is_among_distributions, take_out_but};
 use crate::queries::{CheckContext, by_holder};
 use crate::survey::Survey;
-pub(super) use data::is_users;
 use going::Going;
 
 /// What is meant besides the names.

@@ -8,6 +8,7 @@ use hashbrown::HashSet;
 use schemars::JsonSchema;
 use serde::Serialize;
 
+use super::left_behind::{LeftBehind, left_behind};
 use super::space::reclaimable;
 use super::{CheckContext, Located, by_holder};
 use crate::bytes::ByteString;
@@ -93,6 +94,8 @@ pub struct Impact {
     /// Bytes on the disk that removing them frees, with what only they need; 0 where something else needs them, `null`
     /// where that is not known.
     pub frees: Option<u64>,
+    /// What would be left: settings files, and what users keep of the software.
+    pub left: Vec<LeftBehind>,
     /// Managers whose declared dependencies are not read: what they would notice is not known.
     pub unknown: Vec<String>,
     /// Why a manager does not remove a package without being forced to.
@@ -186,6 +189,7 @@ fn impact(cx: &CheckContext<'_, '_>, packages: &[(u16, u32)]) -> Impact {
     }));
     answer.broken.append(&mut across);
     answer.commands = commands::commands(cx, &gone);
+    answer.left = left_behind(survey, packages);
     answer.broken.extend(breaks::programs(cx, &gone));
     answer.broken.extend(breaks::environments(cx, &gone));
     for cx in cx.each() {
