@@ -56,13 +56,13 @@ impl Screen {
         self.seen.lock().unwrap().0.screen().contents()
     }
 
-    /// What is on the screen once these texts are, and nothing changes any more.
+    /// What is on the screen once these texts are, nothing is being read, and nothing changes any more.
     fn with(&self, texts: &[&str]) -> String {
         let start = Instant::now();
         let mut before = String::new();
         loop {
             let now = self.text();
-            let is_there = texts.iter().all(|text| now.contains(text));
+            let is_there = texts.iter().all(|text| now.contains(text)) && !now.contains("reading");
             if is_there && now == before {
                 return now;
             }
@@ -153,8 +153,7 @@ fn every_question_is_shown_at_any_size_and_by_the_mouse() {
         screen.with(&[title]);
         // Every line of the list has an answer.
         screen.press("\x1b[F");
-        let shown = screen.with(&[title]);
-        assert!(!shown.contains("reading"), "{title}:\n{shown}");
+        screen.with(&[title]);
         screen.press("\x1b[<65;100;10M\x1b[<64;100;10M");
     }
     for (lines, columns) in [(24, 80), (10, 40), (3, 10), (1, 1), (24, 80)] {
