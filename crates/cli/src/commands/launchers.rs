@@ -40,6 +40,16 @@ pub struct Arguments {
     desktop: Option<OsString>,
 }
 
+/// What the menus of every user who is looked at show.
+pub(super) fn of_views(session: &Session, survey: &Survey<'_>) -> Launchers {
+    let of_each = session.views().iter().map(|view| {
+        let user = view.user.as_ref();
+        let dirs = data_dirs_of(&session.host, None, user);
+        launchers(survey, DesktopSession { dirs: &dirs, desktops: &[], search: &view.searches[0], user }, &[])
+    });
+    Launchers::merged(of_each)
+}
+
 /// Answers.
 pub fn run(arguments: &Arguments, global: &Global, streams: &mut Streams) -> Result<Outcome, CliError> {
     let session = Session::new(global)?;

@@ -38,6 +38,7 @@ use std::os::unix::ffi::OsStrExt as _;
 
 use clap::Subcommand;
 use whodunit_core::bytes::{ByteString, path};
+use whodunit_core::fs::{Kind, Root};
 use whodunit_core::managers;
 use whodunit_core::model::ManagerId;
 use whodunit_core::queries::spelled;
@@ -130,6 +131,12 @@ fn packages_of(survey: &Survey<'_>, session: &Session, words: &[OsString]) -> (V
         packages.extend(found.into_iter().filter(|one| seen.insert(*one)));
     }
     (packages, unknown)
+}
+
+/// What a directory of programs has under a name: anything but directories.
+fn names_in(root: &Root, dir: &ByteString) -> impl Iterator<Item = ByteString> {
+    let listed = root.dir(dir).and_then(|dir| dir.list()).unwrap_or_default();
+    listed.into_iter().filter(|(_, kind)| *kind != Kind::Dir).map(|(name, _)| name)
 }
 
 /// Writes a file that must not exist yet, where the command is typed.

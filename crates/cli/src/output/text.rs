@@ -19,14 +19,23 @@ pub enum Tone {
 }
 
 impl Tone {
-    /// One accent and one warning colour, both legible on black and on white.
+    /// Its colour of the 256, where it has one: one accent and one warning, both legible on black and on white.
+    pub fn color(self) -> Option<u8> {
+        match self {
+            Tone::Accent => Some(31),
+            Tone::Warning => Some(166),
+            Tone::Plain | Tone::Strong | Tone::Faint => None,
+        }
+    }
+
+    /// How it is written where there is colour.
     pub fn style(self) -> Style {
         match self {
-            Tone::Plain => Style::new(),
             Tone::Strong => Style::new().bold(),
-            Tone::Accent => Style::new().fg_color(Some(Ansi256Color(31).into())),
-            Tone::Warning => Style::new().fg_color(Some(Ansi256Color(166).into())),
             Tone::Faint => Style::new().dimmed(),
+            Tone::Plain | Tone::Accent | Tone::Warning => {
+                Style::new().fg_color(self.color().map(|color| Ansi256Color(color).into()))
+            }
         }
     }
 }

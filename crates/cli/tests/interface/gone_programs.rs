@@ -2,15 +2,18 @@
 
 use super::support::{run, tree};
 
+/// A file of a machine: where it is, and what is in it.
+type File<'a> = (&'a str, &'a [u8]);
+
 const SERVICE: &[u8] = b"[Service]\nExecStart=/opt/tide/bin/watch --all\n";
-const PASSWD: (&str, &[u8]) = (
+const PASSWD: File<'_> = (
     "etc/passwd",
     b"root:x:0:0::/root:/bin/sh\nmaren:x:1000:1000::/home/maren:/bin/sh\ntobin:x:1001:1001::/home/tobin:/bin/sh\n",
 );
 
 /// What is told of a machine with these files, as `kind subject: path…`.
-fn told(files: &[(&str, &[u8])]) -> Vec<String> {
-    let mut all: Vec<(&str, &[u8])> =
+fn told(files: &[File<'_>]) -> Vec<String> {
+    let mut all: Vec<File<'_>> =
         vec![PASSWD, ("usr/bin/watch", b"\x7fELF"), ("home/maren/", b""), ("home/tobin/", b"")];
     all.extend(files);
     let made = tree(&all);
@@ -34,8 +37,7 @@ fn what_starts_a_program_that_is_gone_is_told() {
     let autostart = format!("{own}/autostart/tide.desktop");
     let list = format!("{own}/mimeapps.list");
     let entry: &[u8] = b"[Desktop Entry]\nType=Application\nName=Tide\nExec=env TIDE=1 /opt/tide/bin/watch %U\n";
-    type Files<'a> = Vec<(&'a str, &'a [u8])>;
-    let cases: Vec<(Files<'_>, &[&str])> = vec![
+    let cases: Vec<(Vec<File<'_>>, &[&str])> = vec![
         (
             vec![("etc/systemd/system/tide.service", SERVICE)],
             &["broken-job tide.service: /etc/systemd/system/tide.service"],
@@ -84,8 +86,7 @@ fn what_works_asks_first_or_is_a_packages_own_is_not_told() {
     let status = b"Package: tide\nStatus: install ok installed\nVersion: 1\nArchitecture: all\nMaintainer: x\n";
     let list = b"/.\n/etc\n/etc/systemd/system/tide.service\n/etc/cron.d/tide\n";
     let wants = "etc/systemd/system/multi-user.target.wants/tide.service";
-    type Files<'a> = Vec<(&'a str, &'a [u8])>;
-    let cases: Vec<Files<'_>> = vec![
+    let cases: Vec<Vec<File<'_>>> = vec![
         vec![("etc/systemd/system/tide.service", b"[Service]\nExecStart=/usr/bin/watch\n")],
         vec![(
             "etc/systemd/system/tide.service",
@@ -143,9 +144,9 @@ fn what_works_asks_first_or_is_a_packages_own_is_not_told() {
 }
 
 /// A home with an environment of Python, and two versions of it of which the newer one is chosen.
-fn told_of_idle(more: &[(&str, &[u8])]) -> Vec<String> {
+fn told_of_idle(more: &[File<'_>]) -> Vec<String> {
     let config = b"home = /usr/bin\nversion = 3.11.2\n";
-    let mut files: Vec<(&str, &[u8])> = vec![
+    let mut files: Vec<File<'_>> = vec![
         ("home/maren/lab/pyvenv.cfg", config),
         ("home/maren/lab/bin/python3", b"-> /usr/bin/python3.11"),
         ("home/maren/lab/lib/python3.11/site-packages/knots-1.0.dist-info/METADATA", b"Name: knots\nVersion: 1.0\n"),
@@ -169,13 +170,12 @@ fn told_of_idle(more: &[(&str, &[u8])]) -> Vec<String> {
 fn environments_and_interpreters_that_nothing_names_are_told_as_probable() {
     let (lab, old) = ("unreached-environment lab: /home/maren/lab", "unused-interpreter python: ");
     let unit = b"[Service]\nExecStart=%h/lab/bin/python3 -m knots\n";
-    type Files<'a> = &'a [(&'a str, &'a [u8])];
-    let cases: [(Files<'_>, &[&str]); 11] = [
+    let cases: [(&[File<'_>], &[&str]); 11] = [
         (&[], &[lab, old]),
         (&[("home/maren/project/.python-version", b"3.9\n")], &[lab]),
-        (&[("home/maren/work/tide/.tool-versions", b"nodejs 20\npython 3.9.4\n")], &[lab]),
+        (&[("home/maren/sea/charts/tide/.tool-versions", b"nodejs 20\npython 3.9.4\n")], &[lab]),
         // What a file about another language says does not count.
-        (&[("home/maren/work/.nvmrc", b"3.9\n")], &[lab, old]),
+        (&[("home/maren/sea/charts/.nvmrc", b"3.9\n")], &[lab, old]),
         (&[("home/maren/.local/bin/knots", b"-> ../../lab/bin/python3")], &[old]),
         (&[("home/maren/bin/knots", b"#!/home/maren/lab/bin/python3\n")], &[old]),
         (&[("home/maren/.bashrc", b". ~/lab/bin/activate\n")], &[old]),

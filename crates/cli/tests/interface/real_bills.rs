@@ -1,11 +1,10 @@
 //! `export`, package URLs and SARIF, judged by the formats' own validators and schemas.
 
-use std::path::PathBuf;
 use std::process::Command;
 
 use serde_json::Value;
 
-use super::support::{has, lantern, not_compared, repository, run};
+use super::support::{has, lantern, not_compared, run, target};
 
 /// The validator of CycloneDX, of its own library: it prints what is wrong.
 const CYCLONEDX: &str = "
@@ -79,8 +78,7 @@ fn bills_of_materials_are_valid_and_whole() {
 
 #[test]
 fn findings_follow_the_schema_of_sarif() {
-    let target = std::env::var_os("CARGO_TARGET_DIR").map_or_else(|| repository().join("target"), PathBuf::from);
-    let Ok(schema) = std::fs::read(target.join("tools/sarif-schema.json")) else {
+    let Ok(schema) = std::fs::read(target().join("tools/sarif-schema.json")) else {
         return not_compared("SARIF: its schema is not here (.ci/run fetches it)");
     };
     let mut schema: Value = serde_json::from_slice(&schema).unwrap();

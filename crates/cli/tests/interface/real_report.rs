@@ -7,7 +7,7 @@ use std::process::Command;
 
 use serde_json::Value;
 
-use super::support::{has, lantern, not_compared, repository, run};
+use super::support::{has, lantern, not_compared, run, target};
 
 /// Runs in the page: what axe-core finds, how much wider the page is than its window, and whether filter and order work.
 const JUDGE: &str = r##"
@@ -38,8 +38,7 @@ const WINDOW: &str = r#"<!doctype html><title>window</title><pre id="told"></pre
 <iframe src="page.html" width="WIDTH" height="844"></iframe>"#;
 
 fn judge() -> PathBuf {
-    let target = std::env::var_os("CARGO_TARGET_DIR").map_or_else(|| repository().join("target"), PathBuf::from);
-    target.join("tools/javascript/node_modules/axe-core/axe.min.js")
+    target().join("tools/javascript/node_modules/axe-core/axe.min.js")
 }
 
 /// What is told of a page in a window of this width.

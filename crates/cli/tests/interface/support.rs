@@ -45,6 +45,11 @@ pub fn repository() -> PathBuf {
     Path::new(env!("CARGO_MANIFEST_DIR")).join("../..").canonicalize().unwrap()
 }
 
+/// Where what is built lies, and beside it what the tests need.
+pub fn target() -> PathBuf {
+    std::env::var_os("CARGO_TARGET_DIR").map_or_else(|| repository().join("target"), PathBuf::from)
+}
+
 /// Runs the program in an environment of its own.
 pub fn run<A: AsRef<OsStr>>(arguments: impl IntoIterator<Item = A>) -> Ran {
     finish(Command::new(program()).args(arguments))

@@ -9,7 +9,7 @@ use std::process::{Child, Command, Output, Stdio};
 use serde_json::Value;
 use tempfile::TempDir;
 
-use super::support::{Ran, can_mount, has, not_compared, program, repository};
+use super::support::{Ran, can_mount, has, not_compared, program, target};
 
 /// Lays the layers, says so, and holds the namespace until its input ends.
 const HOLD: &str = r#"
@@ -41,8 +41,7 @@ pub struct Trial {
 }
 
 fn base() -> PathBuf {
-    let target = std::env::var_os("CARGO_TARGET_DIR").map_or_else(|| repository().join("target"), PathBuf::from);
-    target.join("trial")
+    target().join("trial")
 }
 
 /// Whether advice can be tried here; says so where it cannot.

@@ -3,7 +3,7 @@
 use crate::bytes::{ByteString, path};
 use crate::fs::Root;
 use crate::host::Host;
-use crate::model::{Actor, CommandLine, Location, Remedy, Scope};
+use crate::model::{Actor, CommandLine, Location, Remedy, RemedyKind, Scope};
 
 /// Where sudo can be (Filesystem Hierarchy Standard; NixOS keeps its own wrapper).
 const SUDO: [&[u8]; 4] = [b"/usr/bin/sudo", b"/bin/sudo", b"/usr/local/bin/sudo", b"/run/wrappers/bin/sudo"];
@@ -95,6 +95,15 @@ pub fn is_sealed(host: &Host, place: &[u8]) -> bool {
 #[must_use]
 pub fn at_path(host: &Host, place: &[u8], remedy: Remedy) -> Remedy {
     addressed(host, &actor_for(host, place), remedy)
+}
+
+/// Deletes files of one owner.
+#[must_use]
+pub fn delete_files(host: &Host, files: &[ByteString]) -> Remedy {
+    let line = files.iter().cloned().fold(CommandLine::new("rm --"), CommandLine::arg);
+    let loses = files.iter().map(ToString::to_string).collect();
+    let remedy = Remedy { loses, ..Remedy::new(RemedyKind::Remove, line).to("remove it") };
+    at_path(host, files.first().map_or(&b"/"[..], |file| file), remedy)
 }
 
 /// Directories of programs that belong to the distribution.

@@ -33,7 +33,7 @@ pub struct Job {
 }
 
 /// Directories of units of the system, the strongest first.
-pub(crate) const SYSTEM_UNITS: [&str; 5] = [
+const SYSTEM_UNITS: [&str; 5] = [
     "/etc/systemd/system",
     "/run/systemd/system",
     "/usr/local/lib/systemd/system",
@@ -42,8 +42,33 @@ pub(crate) const SYSTEM_UNITS: [&str; 5] = [
 ];
 
 /// The same of users' managers.
-pub(crate) const USER_UNITS: [&str; 4] =
+const USER_UNITS: [&str; 4] =
     ["/etc/systemd/user", "/run/systemd/user", "/usr/local/lib/systemd/user", "/usr/lib/systemd/user"];
+
+/// Directories of units of the system, the strongest first.
+pub(crate) fn system_units() -> Vec<ByteString> {
+    SYSTEM_UNITS.map(ByteString::from).to_vec()
+}
+
+/// Directories of units for every user, the strongest first.
+pub(crate) fn user_units() -> Vec<ByteString> {
+    USER_UNITS.map(ByteString::from).to_vec()
+}
+
+/// The links that enable units, below `*.wants` and `*.requires` in a directory of units whose entries these are: the
+/// unit's name, what sort of entry it is, and where it is.
+pub(crate) fn enabling(root: &Root, dir: &[u8], entries: &[(ByteString, Kind)]) -> Vec<(ByteString, Kind, ByteString)> {
+    let is_of_target = |name: &ByteString, kind: Kind| {
+        kind != Kind::File && (name.ends_with(b".wants") || name.ends_with(b".requires"))
+    };
+    let mut found = Vec::new();
+    for (target, _) in entries.iter().filter(|(name, kind)| is_of_target(name, *kind)) {
+        let target = path::join(dir, target);
+        let names = root.dir(&target).and_then(|dir| dir.list()).unwrap_or_default();
+        found.extend(names.into_iter().map(|(name, kind)| (name.clone(), kind, path::join(&target, &name))));
+    }
+    found
+}
 
 /// Directories of a user's own units, the strongest first.
 pub(crate) fn own_units(user: &User) -> [ByteString; 2] {
@@ -65,11 +90,9 @@ pub(crate) const BEFORE_PROGRAM: [char; 5] = ['@', '-', ':', '+', '!'];
 
 /// Every job of the machine and of its users.
 pub(crate) fn read(host: &Host) -> Vec<Job> {
-    let dirs = |dirs: &[&str]| dirs.iter().map(|dir| ByteString::from(*dir)).collect::<Vec<_>>();
-    let mut jobs = timers(host, &dirs(&SYSTEM_UNITS), &Scope::System);
+    let mut jobs = timers(host, &system_units(), &Scope::System);
     for user in &host.users {
-        let own = own_units(user);
-        let all: Vec<ByteString> = own.into_iter().chain(dirs(&USER_UNITS)).collect();
+        let all: Vec<ByteString> = own_units(user).into_iter().chain(user_units()).collect();
         jobs.extend(timers(host, &all, &Scope::User(user.name.clone())));
     }
     cron(host, &mut jobs);

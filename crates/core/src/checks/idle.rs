@@ -3,16 +3,18 @@
 //! Neither is proof: what a user types by its path, or keeps for later, is in no file. So both are told as probable, and
 //! nothing that anything found here names is told at all.
 
+use std::cell::OnceCell;
+
 use hashbrown::HashSet;
 
 use super::CheckContext;
 use crate::backend::jobs::own_units;
-use crate::backend::{Detail, Environments};
+use crate::backend::{Detail, Environment};
 use crate::bytes::{ByteString, path};
 use crate::fs::{Kind, Limit, Root};
 use crate::host::User;
 use crate::managers;
-use crate::model::{Evidence, Finding, FindingKind, ManagerKind, Package, Severity};
+use crate::model::{Evidence, Finding, FindingKind, ManagerKind, Package, Scope, Severity};
 use crate::resolve::Resolution;
 
 /// Files beside an environment by which a project is known: whoever works there uses it.
@@ -73,24 +75,54 @@ const MAX_START: usize = 64 << 10;
 /// The most directories of one home that are searched for projects; in a larger one nothing is said of versions.
 const MAX_DIRS: usize = 200_000;
 
+/// A user's home, and what is read there once, and only if something may be idle.
+struct Home<'h> {
+    root: &'h Root,
+    user: &'h User,
+    naming: OnceCell<Vec<u8>>,
+    selections: OnceCell<Option<Vec<Selection>>>,
+}
+
+/// The languages that a file can be about, and what it says.
+type Selection = (&'static [&'static str], Vec<u8>);
+
+impl<'h> Home<'h> {
+    fn new(root: &'h Root, user: &'h User) -> Self {
+        Home { root, user, naming: OnceCell::new(), selections: OnceCell::new() }
+    }
+
+    /// Whether anything that can name a program by its path names something in this directory.
+    fn names(&self, dir: &[u8]) -> bool {
+        let text = self.naming.get_or_init(|| naming(self.root, self.user));
+        memchr::memmem::find(text, &[dir, b"/"].concat()).is_some()
+    }
+
+    /// What the files below it say that select versions; none where not all of it could be searched.
+    fn selections(&self) -> Option<&[Selection]> {
+        self.selections.get_or_init(|| selections(self.root, &self.user.home)).as_deref()
+    }
+}
+
 /// `unreached-environment` and `unused-interpreter`.
 pub fn findings(cx: &CheckContext<'_, '_>) -> Vec<Finding> {
-    let mut found = environments(cx);
-    found.extend(interpreters(cx));
+    let all: Vec<Environment> = cx.survey.environments().collect();
+    let bases = bases(cx.survey.root(), &all);
+    let mut found = Vec::new();
+    for user in &cx.survey.host.users {
+        let home = Home::new(cx.survey.root(), user);
+        found.extend(environments(cx, &home, &all));
+        found.extend(interpreters(cx, &home, &bases));
+    }
     found
 }
 
 /// Everything of a user's, and of the machine's, that can name a program by its path.
-fn naming(root: &Root, user: Option<&User>) -> Vec<u8> {
-    let mut files: Vec<ByteString> = Vec::new();
+fn naming(root: &Root, user: &User) -> Vec<u8> {
+    let mut files: Vec<ByteString> = START_UP.iter().map(|file| path::join(&user.home, file.as_bytes())).collect();
     let mut text = Vec::new();
-    let mut dirs: Vec<ByteString> = NAMING_ALL.iter().map(|dir| ByteString::from(*dir)).collect();
-    if let Some(user) = user {
-        files.extend(START_UP.iter().map(|file| path::join(&user.home, file.as_bytes())));
-        dirs.extend(NAMING.iter().map(|dir| path::join(&user.home, dir.as_bytes())));
-        dirs.extend(own_units(user));
-    }
-    for dir in dirs {
+    let everyones = NAMING_ALL.iter().map(|dir| ByteString::from(*dir));
+    let own = NAMING.iter().map(|dir| path::join(&user.home, dir.as_bytes()));
+    for dir in everyones.chain(own).chain(own_units(user)) {
         for (name, kind) in root.dir(&dir).and_then(|dir| dir.list()).unwrap_or_default() {
             let file = path::join(&dir, &name);
             match kind {
@@ -109,57 +141,42 @@ fn naming(root: &Root, user: Option<&User>) -> Vec<u8> {
     text
 }
 
-fn environments(cx: &CheckContext<'_, '_>) -> Vec<Finding> {
-    let (survey, root) = (cx.survey, cx.survey.root());
-    let held = survey.installations().iter().filter_map(|held| held.environments());
-    let all: Vec<_> = held.flat_map(Environments::environments).collect();
-    let searched: Vec<&ByteString> =
-        cx.all_searches().flat_map(|search| &search.entries).map(|entry| &entry.canonical).collect();
-    let mut seen: HashSet<ByteString> = HashSet::new();
-    let mut found = Vec::new();
-    for user in &survey.host.users {
-        let home = root.canonicalize_dir(&user.home);
-        let text = naming(root, Some(user));
-        for one in all.iter().filter(|one| one.user.as_ref() == Some(&user.name) && path::within(&one.location, &home))
-        {
-            let place = &one.location;
-            let below = ByteString::from(&place[home.len()..]);
-            let is_named =
-                [place, &below].iter().any(|name| memchr::memmem::find(&text, &[&name[..], b"/"].concat()).is_some());
-            let is_searched = searched.iter().any(|dir| path::within(dir, place));
-            let is_computed = COMPUTED.iter().any(|dir| path::within(place, &path::join(&home, dir.as_bytes())));
-            // Pipx's and other managers' own: theirs to keep or to remove.
-            let is_anothers =
-                survey.ownership_of(place).is_some() || root.entry(&path::join(place, b"conda-meta")).is_ok();
-            if is_named
-                || is_searched
-                || is_computed
-                || is_anothers
-                || project(root, place)
-                || !seen.insert(place.clone())
-            {
-                continue;
-            }
-            let summary = format!("no command, launcher, service or project here uses the environment {place}");
-            found.push(Finding {
-                users: vec![user.name.clone()],
-                paths: vec![place.clone()],
-                evidence: vec![Evidence::whole(path::join(place, b"pyvenv.cfg"), "an environment of Python")],
-                ..Finding::new(
-                    FindingKind::UnreachedEnvironment,
-                    Severity::Note,
-                    path::name(place),
-                    summary,
-                    "it uses disk space, and its packages are upgraded by nobody",
-                )
-            });
-        }
-    }
-    found
+/// Environments in a home that nothing uses.
+fn environments(cx: &CheckContext<'_, '_>, home: &Home<'_>, all: &[Environment]) -> Vec<Finding> {
+    let (survey, root, user) = (cx.survey, home.root, home.user);
+    let dir = root.canonicalize_dir(&user.home);
+    let mut seen: HashSet<&ByteString> = HashSet::new();
+    let is_idle = |place: &ByteString| {
+        let is_computed = || COMPUTED.iter().any(|one| path::within(place, &path::join(&dir, one.as_bytes())));
+        // Pipx's and other managers' own: theirs to keep or to remove.
+        let is_anothers =
+            || survey.ownership_of(place).is_some() || root.entry(&path::join(place, b"conda-meta")).is_ok();
+        let is_searched = || {
+            let mut entries = cx.all_searches().flat_map(|search| &search.entries);
+            entries.any(|entry| path::within(&entry.canonical, place))
+        };
+        let is_named = || home.names(place) || home.names(&place[dir.len()..]);
+        !(is_computed() || is_anothers() || is_searched() || is_in_project(root, place) || is_named())
+    };
+    let own = all.iter().filter(|one| one.user.as_ref() == Some(&user.name) && path::within(&one.location, &dir));
+    let idle = own.map(|one| &one.location).filter(|place| seen.insert(place) && is_idle(place));
+    let finding = |place: &ByteString| Finding {
+        users: vec![user.name.clone()],
+        paths: vec![place.clone()],
+        evidence: vec![Evidence::whole(path::join(place, b"pyvenv.cfg"), "an environment of Python")],
+        ..Finding::new(
+            FindingKind::UnreachedEnvironment,
+            Severity::Note,
+            path::name(place),
+            format!("no command, launcher, service or project here uses the environment {place}"),
+            "it uses disk space, and its packages are upgraded by nobody",
+        )
+    };
+    idle.map(finding).collect()
 }
 
 /// Whether an environment lies in a project, or is told to belong to one that exists.
-fn project(root: &Root, place: &ByteString) -> bool {
+fn is_in_project(root: &Root, place: &ByteString) -> bool {
     let around = path::parent(place);
     let told = root.read(&path::join(place, b".project"), Limit::SMALL).unwrap_or_default();
     let told = told.trim_ascii();
@@ -188,33 +205,27 @@ const SELECTING: [(&str, &[&str]); 12] = [
 const INTERPRETED: [&str; 4] = ["python", "ruby", "node", "java"];
 
 /// Interpreters that are not the chosen one, that nothing recorded needs, and that no file of a project names.
-fn interpreters(cx: &CheckContext<'_, '_>) -> Vec<Finding> {
-    let survey = cx.survey;
-    let bases = bases(cx);
+fn interpreters(cx: &CheckContext<'_, '_>, home: &Home<'_>, bases: &[(&ByteString, ByteString)]) -> Vec<Finding> {
+    let (survey, user) = (cx.survey, home.user);
     let mut found = Vec::new();
     for (holder, held) in (0..).zip(survey.installations()) {
         let location = held.location();
-        let Some(user) = survey.host.users.iter().find(|user| path::within(&location.dir, &user.home)) else {
-            continue;
-        };
-        if managers::profile(location.manager).kind != ManagerKind::Versions {
+        let is_own = location.scope == Scope::User(user.name.clone()) && path::within(&location.dir, &user.home);
+        if !is_own || managers::profile(location.manager).kind != ManagerKind::Versions {
             continue;
         }
-        let packages = held.numbered(Detail::default());
         let is_interpreter = |name: &[u8]| INTERPRETED.iter().any(|language| is_of(name, language));
         let is_idle = |one: &Package| one.kind == "toolchain" && !one.active && is_interpreter(&one.name);
-        let idle: Vec<_> = packages.into_iter().filter(|(_, one)| is_idle(one)).collect();
+        let idle: Vec<_> = held.numbered(Detail::default()).into_iter().filter(|(_, one)| is_idle(one)).collect();
         if idle.is_empty() {
             continue;
         }
-        let Some(selected) = selections(survey.root(), &user.home) else { continue };
+        let Some(selected) = home.selections() else { continue };
         let trees = held.trees();
-        let text = naming(survey.root(), Some(user));
         let is_used = |number: u32| {
-            let of_it = trees.iter().filter(|(of, _)| *of == number).map(|(_, tree)| tree);
-            of_it.into_iter().any(|tree| {
+            trees.iter().filter(|(of, _)| *of == number).any(|(_, tree)| {
                 let is_base = bases.iter().any(|(of, base)| path::within(base, tree) && !path::within(of, tree));
-                is_base || memchr::memmem::find(&text, &[&tree[..], b"/"].concat()).is_some()
+                is_base || home.names(tree)
             })
         };
         for (number, one) in idle {
@@ -226,14 +237,13 @@ fn interpreters(cx: &CheckContext<'_, '_>) -> Vec<Finding> {
             if is_selected || is_used(number) || !survey.dependents_elsewhere(holder, &[number]).is_empty() {
                 continue;
             }
-            let owner = held.owner(number);
             let summary = format!(
                 "{} keeps {} {version}, which is not its choice, and no project below {} names it",
                 location.manager, one.name, user.home
             );
             found.push(Finding {
                 users: vec![user.name.clone()],
-                packages: vec![owner.id],
+                packages: vec![held.owner(number).id],
                 evidence: one.evidence.clone(),
                 ..Finding::new(
                     FindingKind::UnusedInterpreter,
@@ -249,12 +259,11 @@ fn interpreters(cx: &CheckContext<'_, '_>) -> Vec<Finding> {
 }
 
 /// What the interpreters of environments lead to, step by step, each with the environment.
-fn bases(cx: &CheckContext<'_, '_>) -> Vec<(ByteString, ByteString)> {
-    let held = cx.survey.installations().iter().filter_map(|held| held.environments());
+fn bases<'e>(root: &Root, all: &'e [Environment]) -> Vec<(&'e ByteString, ByteString)> {
     let mut found = Vec::new();
-    for one in held.flat_map(Environments::environments) {
-        let python = Resolution::links(cx.survey.root(), &path::join(&one.location, b"bin/python3"));
-        found.extend(python.paths().map(|step| (one.location.clone(), step.clone())));
+    for one in all {
+        let python = Resolution::links(root, &path::join(&one.location, b"bin/python3"));
+        found.extend(python.paths().map(|step| (&one.location, step.clone())));
     }
     found
 }
@@ -277,7 +286,7 @@ fn series(version: &[u8]) -> &[u8] {
 }
 
 /// What the files of a home say that select versions; none where not all of it could be searched.
-fn selections(root: &Root, home: &ByteString) -> Option<Vec<(&'static [&'static str], Vec<u8>)>> {
+fn selections(root: &Root, home: &ByteString) -> Option<Vec<Selection>> {
     let mut found = Vec::new();
     let mut open = vec![home.clone()];
     let mut left = MAX_DIRS;

@@ -6,12 +6,12 @@
 use std::collections::BTreeMap;
 
 use super::CheckContext;
-use crate::backend::advice::at_path;
-use crate::backend::jobs::{self, BEFORE_PROGRAM, SYSTEM_UNITS, USER_UNITS};
+use crate::backend::advice::delete_files;
+use crate::backend::jobs::{self, BEFORE_PROGRAM};
 use crate::bytes::{ByteString, path};
 use crate::fs::{Kind, Limit, Root};
 use crate::host::{Host, User};
-use crate::model::{Cause, CommandLine, Evidence, Finding, FindingKind, Remedy, RemedyKind, Scope, Severity};
+use crate::model::{Cause, Evidence, Finding, FindingKind, Scope, Severity};
 use crate::queries::launchers::started;
 use crate::resolve::Context;
 use whodunit_formats::desktop_entry::{DesktopEntry, words};
@@ -26,12 +26,11 @@ const ENABLED_BY_PACKAGES: &str = "/var/lib/systemd/deb-systemd-helper-enabled";
 /// `broken-job` of units and cron tables.
 pub fn findings(cx: &CheckContext<'_, '_>) -> Vec<Finding> {
     let host = cx.survey.host;
-    let of = |dirs: &[&str]| dirs.iter().map(|dir| ByteString::from(*dir)).collect::<Vec<_>>();
-    let mut found = units(cx, &of(&SYSTEM_UNITS), None);
-    found.extend(units(cx, &of(&USER_UNITS), None));
+    let mut found = units(cx, &jobs::system_units(), None);
+    found.extend(units(cx, &jobs::user_units(), None));
     for user in &host.users {
-        let own: Vec<ByteString> = jobs::own_units(user).into_iter().chain(of(&USER_UNITS)).collect();
-        found.extend(units(cx, &own, Some((&user.name, &user.home))));
+        let all: Vec<ByteString> = jobs::own_units(user).into_iter().chain(jobs::user_units()).collect();
+        found.extend(units(cx, &all, Some(user)));
     }
     found.extend(cron(cx));
     found
@@ -59,7 +58,7 @@ pub fn autostart(cx: &CheckContext<'_, '_>) -> Vec<Finding> {
             found.push(Finding {
                 paths: vec![file.clone()],
                 causes: vec![if program.starts_with(b"/") { Cause::Missing(program) } else { Cause::Command(program) }],
-                remedies: vec![removal(survey.host, &[file])],
+                remedies: vec![delete_files(survey.host, &[file])],
                 evidence: vec![evidence],
                 ..Finding::new(FindingKind::BrokenLauncher, Severity::Warning, name, summary, consequence)
             });
@@ -79,26 +78,15 @@ fn files(root: &Root, dir: &ByteString, ending: &[u8]) -> Vec<(ByteString, ByteS
     files.map(|(name, _)| (name.clone(), path::join(dir, &name))).collect()
 }
 
-fn removal(host: &Host, files: &[ByteString]) -> Remedy {
-    let line = files.iter().fold(CommandLine::new("rm --"), |line, file| line.arg(file.clone()));
-    let loses = files.iter().map(ToString::to_string).collect();
-    let remedy = Remedy { loses, ..Remedy::new(RemedyKind::Remove, line).to("remove it") };
-    at_path(host, &files[0], remedy)
-}
-
 /// The links that enable units: of each unit's name those below `*.wants` and `*.requires`.
 fn enabling(root: &Root, dirs: &[ByteString]) -> BTreeMap<ByteString, Vec<ByteString>> {
-    let list = |dir: &ByteString| root.dir(dir).and_then(|dir| dir.list()).unwrap_or_default();
     let mut links: BTreeMap<ByteString, Vec<ByteString>> = BTreeMap::new();
     for dir in dirs {
-        for (target, _) in list(dir)
-            .into_iter()
-            .filter(|(name, kind)| *kind != Kind::File && (name.ends_with(b".wants") || name.ends_with(b".requires")))
+        let entries = root.dir(dir).and_then(|dir| dir.list()).unwrap_or_default();
+        for (name, _, link) in
+            jobs::enabling(root, dir, &entries).into_iter().filter(|(_, kind, _)| *kind == Kind::Link)
         {
-            let target = path::join(dir, &target);
-            for (name, _) in list(&target).into_iter().filter(|(_, kind)| *kind == Kind::Link) {
-                links.entry(name.clone()).or_default().push(path::join(&target, &name));
-            }
+            links.entry(name).or_default().push(link);
         }
     }
     links
@@ -110,20 +98,20 @@ fn template(name: &[u8]) -> Option<ByteString> {
     (at < dot).then(|| ByteString::from([&name[..=at], &name[dot..]].concat()))
 }
 
-/// The units of one manager of services: `own` is whose it is, else it is the system's, or every user's.
-fn units(cx: &CheckContext<'_, '_>, dirs: &[ByteString], own: Option<(&ByteString, &ByteString)>) -> Vec<Finding> {
+/// The units of one manager of services: the user's whose it is, else the system's, or every user's.
+fn units(cx: &CheckContext<'_, '_>, dirs: &[ByteString], user: Option<&User>) -> Vec<Finding> {
     let (survey, root) = (cx.survey, cx.survey.root());
-    let is_local = |dir: &&ByteString| match own {
-        Some((_, home)) => path::within(dir, home),
+    let is_local = |dir: &&ByteString| match user {
+        Some(user) => path::within(dir, &user.home),
         None => LOCAL_UNITS.iter().any(|local| local.as_bytes() == &***dir),
     };
     let local: Vec<ByteString> = dirs.iter().filter(is_local).cloned().collect();
     let links = enabling(root, &local);
-    let users: Vec<ByteString> = own.iter().map(|(name, _)| (*name).clone()).collect();
+    let users: Vec<ByteString> = user.iter().map(|user| user.name.clone()).collect();
     let mut found = Vec::new();
     for (name, file) in local.iter().flat_map(|dir| files(root, dir, b".service")) {
         let Some(texts) = jobs::unit(root, dirs, &name).filter(|texts| texts[0].0 == file) else { continue };
-        let Some((at, line, program)) = gone(root, &texts, own.map(|(_, home)| home)) else { continue };
+        let Some((at, line, program)) = gone(root, &texts, user) else { continue };
         if survey.ownership_of(&file).is_some() {
             continue;
         }
@@ -134,7 +122,7 @@ fn units(cx: &CheckContext<'_, '_>, dirs: &[ByteString], own: Option<(&ByteStrin
         let paths: Vec<ByteString> = std::iter::once(file).chain(of_unit).collect();
         found.push(Finding {
             users: users.clone(),
-            remedies: vec![removal(survey.host, &paths)],
+            remedies: vec![delete_files(survey.host, &paths)],
             paths,
             causes: vec![Cause::Missing(program)],
             evidence: vec![evidence],
@@ -145,8 +133,7 @@ fn units(cx: &CheckContext<'_, '_>, dirs: &[ByteString], own: Option<(&ByteStrin
     for (name, links) in links {
         let is_known = is_there(&name) || template(&name).is_some_and(|template| is_there(&template));
         let note = path::join(ENABLED_BY_PACKAGES.as_bytes(), &[&name[..], b".dsh-also"].concat());
-        let is_gone = |link: &&ByteString| root.target(link).is_err_and(|error| error.is_missing());
-        let gone: Vec<ByteString> = links.iter().filter(is_gone).cloned().collect();
+        let gone: Vec<ByteString> = links.into_iter().filter(|link| is_missing(root, link)).collect();
         if is_known || gone.is_empty() || root.entry(&note).is_ok() || survey.ownership_of(&gone[0]).is_some() {
             continue;
         }
@@ -154,7 +141,7 @@ fn units(cx: &CheckContext<'_, '_>, dirs: &[ByteString], own: Option<(&ByteStrin
         let summary = format!("{} enables {name}, and there is no such unit", gone[0]);
         found.push(Finding {
             users: users.clone(),
-            remedies: vec![removal(survey.host, &gone)],
+            remedies: vec![delete_files(survey.host, &gone)],
             evidence: vec![Evidence::whole(gone[0].clone(), format!("is a link to {target}"))],
             paths: gone,
             ..Finding::new(FindingKind::BrokenJob, Severity::Note, name, summary, "nothing is started for it")
@@ -165,11 +152,7 @@ fn units(cx: &CheckContext<'_, '_>, dirs: &[ByteString], own: Option<(&ByteStrin
 
 /// The program that a unit starts and that does not exist, with its place; none where the unit asks first, or where it
 /// may fail.
-fn gone(
-    root: &Root,
-    texts: &[(ByteString, String)],
-    home: Option<&ByteString>,
-) -> Option<(ByteString, u32, ByteString)> {
+fn gone(root: &Root, texts: &[(ByteString, String)], user: Option<&User>) -> Option<(ByteString, u32, ByteString)> {
     const ASKS: [&str; 4] =
         ["ConditionPathExists", "ConditionFileIsExecutable", "AssertPathExists", "AssertFileIsExecutable"];
     if ASKS.iter().any(|key| !jobs::values(texts, key).is_empty()) {
@@ -184,8 +167,8 @@ fn gone(
             Some(quoted) => quoted.split('"').next(),
             None => bare.split_ascii_whitespace().next(),
         }?;
-        let program = match home {
-            Some(home) => word.replace("%h", &home.to_string()),
+        let program = match user {
+            Some(user) => word.replace("%h", &user.home.to_string()),
             None => word.to_owned(),
         };
         let is_plain = program.starts_with('/') && !program.contains(['%', '$', '\\']);
@@ -229,6 +212,6 @@ fn cron(cx: &CheckContext<'_, '_>) -> Vec<Finding> {
     broken.collect()
 }
 
-fn is_missing(root: &Root, program: &ByteString) -> bool {
-    root.target(program).is_err_and(|error| error.is_missing())
+fn is_missing(root: &Root, file: &ByteString) -> bool {
+    root.target(file).is_err_and(|error| error.is_missing())
 }

@@ -11,7 +11,7 @@ use crate::bytes::{ByteString, path};
 use crate::fs::Kind;
 use crate::host::User;
 use crate::model::{Action, Event, Evidence, Finding, FindingKind, package_id};
-use crate::queries::left_behind::PLACES;
+use crate::queries::left_behind::{PLACES, below_home};
 use crate::queries::space::{Cache, caches_of, package_sizes, tree_size};
 use crate::queries::timeline::{Span, timeline};
 
@@ -186,7 +186,7 @@ fn of_removed(cx: &CheckContext<'_, '_>) -> Vec<Leftover> {
     let mut found = Vec::new();
     for user in &survey.host.users {
         for (dir, prefix) in PLACES {
-            let below = if dir.is_empty() { user.home.clone() } else { path::join(&user.home, dir) };
+            let below = below_home(user, dir);
             let names = survey.root().dir(&below).and_then(|dir| dir.list()).unwrap_or_default();
             for (name, _) in names.into_iter().filter(|(_, kind)| *kind == Kind::Dir) {
                 let Some(bare) = name.strip_prefix(prefix) else { continue };

@@ -8,8 +8,8 @@ use hashbrown::HashMap;
 use rayon::prelude::*;
 
 use super::CheckContext;
+use crate::backend::Environment;
 use crate::backend::advice::at_path;
-use crate::backend::{Environment, Environments};
 use crate::bytes::{ByteString, path};
 use crate::fs::Root;
 use crate::host::User;
@@ -84,9 +84,7 @@ pub fn views(survey: &Survey<'_>) -> Vec<View> {
             }
         }
     }
-    for Environment { location, mut dirs, python, base, sees_system, user } in
-        survey.installations().iter().filter_map(|held| held.environments()).flat_map(Environments::environments)
-    {
+    for Environment { location, mut dirs, python, base, sees_system, user } in survey.environments() {
         let Some(version) = python else { continue };
         let interpreter = path::join(&location, b"bin/python");
         if sees_system {

@@ -3,7 +3,7 @@
 use hashbrown::HashMap;
 
 use crate::backend::advice::addressed;
-use crate::backend::advice::at_path;
+use crate::backend::advice::delete_files;
 use crate::bytes::{ByteString, path};
 use crate::host::{Host, User};
 use crate::model::{
@@ -114,9 +114,7 @@ fn broken(host: &Host, launcher: &Launcher) -> Option<Finding> {
         found.causes.push(if is_path { Cause::Missing(program) } else { Cause::Command(program) });
     }
     if launcher.owner.is_none() {
-        let line = CommandLine::new("rm --").arg(launcher.file.clone());
-        let remedy = Remedy::new(RemedyKind::Remove, line).to("remove it").losing(format!("{}", launcher.file));
-        found.remedies.push(at_path(host, &launcher.file, remedy));
+        found.remedies.push(delete_files(host, std::slice::from_ref(&launcher.file)));
     }
     Some(found)
 }

@@ -40,6 +40,11 @@ pub struct LeftBehind {
 pub(crate) const PLACES: [(&[u8], &[u8]); 5] =
     [(b".config", b""), (b".local/share", b""), (b".local/state", b""), (b".cache", b""), (b"", b".")];
 
+/// One of these places in a user's home.
+pub(crate) fn below_home(user: &User, place: &[u8]) -> ByteString {
+    if place.is_empty() { user.home.clone() } else { path::join(&user.home, place) }
+}
+
 /// Everything that stays of these packages (holder and number) if their managers' plain commands remove them.
 pub(crate) fn left_behind(survey: &Survey<'_>, removed: &[(u16, u32)]) -> Vec<LeftBehind> {
     let titled = survey.titled();
@@ -132,10 +137,7 @@ impl Places {
             return Places { dirs: vec![dir], is_shared: false, is_deleted: profile.deletes_data };
         }
         let name = package.name.to_ascii_lowercase();
-        let place = |(dir, prefix): &(&[u8], &[u8])| {
-            let below = if dir.is_empty() { user.home.clone() } else { path::join(&user.home, dir) };
-            path::join(&below, &[*prefix, &name].concat())
-        };
-        Places { dirs: PLACES.iter().map(place).collect(), is_shared: true, is_deleted: false }
+        let place = |(dir, prefix)| path::join(&below_home(user, dir), &[prefix, &name[..]].concat());
+        Places { dirs: PLACES.map(place).to_vec(), is_shared: true, is_deleted: false }
     }
 }

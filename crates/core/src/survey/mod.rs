@@ -2,6 +2,7 @@
 
 mod foreign;
 mod ownership;
+mod places;
 mod sources;
 
 use std::sync::OnceLock;
@@ -9,7 +10,7 @@ use std::sync::OnceLock;
 use hashbrown::HashSet;
 use rayon::prelude::*;
 
-use crate::backend::{Detail, Hint, Installation, Launching, Requirement};
+use crate::backend::{Detail, Hint, Installation, Requirement};
 use crate::bytes::{ByteString, path};
 use crate::fs::{Gap, Root};
 use crate::host::Host;
@@ -19,7 +20,6 @@ use crate::model::{
     Coverage, CoverageState, Finding, Loss, ManagerId, NameFilter, Offer, OfferQuery, Owner, Package, Remedy, Scope,
     Source,
 };
-use crate::resolve::program_dirs;
 
 pub use ownership::Ownership;
 use sources::Sources;
@@ -263,15 +263,6 @@ impl<'s> Survey<'s> {
             found.extend(dependents.into_iter().filter_map(numbered).map(|one| (other, one)));
         }
         found
-    }
-
-    /// The directories in which programs lie, whether or not a search path names them: the usual ones, and those
-    /// that a manager fills.
-    #[must_use]
-    pub fn program_dirs(&self) -> Vec<ByteString> {
-        let of_managers =
-            self.installations().iter().filter_map(|held| held.launching()).flat_map(Launching::program_dirs);
-        program_dirs(self.host, of_managers)
     }
 
     /// The wanted claims of all installations.

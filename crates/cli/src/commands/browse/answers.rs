@@ -244,14 +244,14 @@ fn package(facts: &Facts<'_>, id: &ByteString) -> Shown {
     }
     let keys = facts.survey.by_name_or_id(id);
     let answer = why(&facts.asking(), &keys);
-    shown.blank();
-    shown.pieces.push(Line::of(Tone::Strong, "why it is here").into());
-    shown.pieces.extend(crate::commands::why::page_of(answer.clone(), &facts.presenter));
     for link in answer.chains.iter().flat_map(|chain| &chain.chain).filter(|link| link.id != *id) {
         if !facts.survey.by_name_or_id(&link.id).is_empty() {
             shown.link(facts.presenter.placer(&link.id), Target::Package(link.id.clone()));
         }
     }
+    shown.blank();
+    shown.pieces.push(Line::of(Tone::Strong, "why it is here").into());
+    shown.pieces.extend(crate::commands::why::page_of(answer, &facts.presenter));
     shown
 }
 

@@ -18,7 +18,6 @@ pub struct Places {
     pub list: Rect,
     /// The first line of the list that is shown.
     pub first_item: usize,
-    pub answer: Rect,
     pub links: Rect,
     pub first_link: usize,
 }
@@ -49,14 +48,11 @@ pub struct Screen {
 
 impl Screen {
     fn tone(&self, tone: Tone) -> Style {
-        match tone {
-            Tone::Plain => Style::new(),
-            Tone::Strong => Style::new().add_modifier(Modifier::BOLD),
-            Tone::Accent if self.color => Style::new().fg(Color::Indexed(31)),
-            Tone::Warning if self.color => Style::new().fg(Color::Indexed(166)),
-            Tone::Accent => Style::new(),
-            Tone::Warning => Style::new().add_modifier(Modifier::BOLD),
-            Tone::Faint => Style::new().add_modifier(Modifier::DIM),
+        match (tone, tone.color().filter(|_| self.color)) {
+            (_, Some(color)) => Style::new().fg(Color::Indexed(color)),
+            (Tone::Strong | Tone::Warning, None) => Style::new().add_modifier(Modifier::BOLD),
+            (Tone::Faint, None) => Style::new().add_modifier(Modifier::DIM),
+            (Tone::Plain | Tone::Accent, None) => Style::new(),
         }
     }
 
@@ -173,7 +169,7 @@ impl Screen {
             self.line(vec![text], links.width, at == state.link, state.focus == Focus::Links)
         });
         frame.render_widget(Paragraph::new(std::iter::once(heading).chain(shown).collect::<Vec<_>>()), links);
-        (places.answer, places.links, places.first_link) = (text, links, first);
+        (places.links, places.first_link) = (links, first);
         state.scroll = scroll;
     }
 

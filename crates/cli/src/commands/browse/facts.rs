@@ -6,18 +6,17 @@ use std::sync::OnceLock;
 use clap::ValueEnum;
 use whodunit_core::bytes::ByteString;
 use whodunit_core::checks::{Check, CheckContext, FindingFilter, check};
-use whodunit_core::fs::Kind;
 use whodunit_core::model::{Event, Launcher, Severity};
 use whodunit_core::queries::inventory::{Selection, Totals, totals};
-use whodunit_core::queries::launchers::{DesktopSession, Launchers, launchers};
 use whodunit_core::queries::paths::{COMMANDS, ContextPath, paths};
 use whodunit_core::queries::sources::{Sources, sources};
 use whodunit_core::queries::timeline::{Span, timeline};
 use whodunit_core::resolve::ResolvedContext;
-use whodunit_core::resolve::launchers::data_dirs_of;
 use whodunit_core::survey::Survey;
 
 use super::target::Target;
+use crate::commands::launchers::of_views as launchers_of;
+use crate::commands::names_in;
 use crate::output::{self, Presenter};
 use crate::session::Session;
 
@@ -171,15 +170,7 @@ impl<'s> Facts<'s> {
     }
 
     pub fn launchers(&self) -> &[Launcher] {
-        self.launchers.get_or_init(|| {
-            let of_each = self.session.views().iter().map(|view| {
-                let user = view.user.as_ref();
-                let dirs = data_dirs_of(&self.session.host, None, user);
-                let desktop = DesktopSession { dirs: &dirs, desktops: &[], search: &view.searches[0], user };
-                launchers(self.survey, desktop, &[])
-            });
-            Launchers::merged(of_each).launchers
-        })
+        self.launchers.get_or_init(|| launchers_of(self.session, self.survey).launchers)
     }
 
     pub fn contexts(&self) -> &[ContextPath] {
@@ -272,8 +263,7 @@ impl<'s> Facts<'s> {
     fn names(&self) -> Vec<Item> {
         let mut first: BTreeMap<ByteString, &ByteString> = BTreeMap::new();
         for entry in &self.session.views()[0].typed().entries {
-            let listed = self.session.host.root.dir(&entry.canonical).and_then(|dir| dir.list()).unwrap_or_default();
-            for (name, _) in listed.into_iter().filter(|(_, kind)| *kind != Kind::Dir) {
+            for name in names_in(&self.session.host.root, &entry.canonical) {
                 first.entry(name).or_insert(&entry.dir);
             }
         }

@@ -235,7 +235,7 @@ impl State {
 
     fn show(&mut self, target: Target) -> Effect {
         if self.shown.as_ref() != Some(&target) {
-            (self.scroll, self.link, self.copied) = (0, 0, 0);
+            (self.scroll, self.link) = (0, 0);
         }
         self.shown = Some(target.clone());
         if self.answers.contains_key(&target) { Effect::None } else { Effect::Ask(target) }

@@ -8,12 +8,12 @@ use clap::Command;
 use clap_complete::engine::{ArgValueCandidates, ArgValueCompleter, CompletionCandidate};
 use whodunit_core::backend::Detail;
 use whodunit_core::bytes::ByteString;
-use whodunit_core::fs::Kind;
 use whodunit_core::managers;
 use whodunit_core::model::FindingKind;
 use whodunit_core::survey::Survey;
 
 use crate::args::Global;
+use crate::commands::names_in;
 use crate::session::Session;
 
 /// A shell shows no more names than this.
@@ -55,8 +55,7 @@ fn names(current: &OsStr, with_commands: bool) -> Vec<CompletionCandidate> {
     let mut found: BTreeSet<ByteString> = BTreeSet::new();
     if with_commands {
         for entry in &session.search().entries {
-            let listed = session.host.root.dir(&entry.canonical).and_then(|dir| dir.list()).unwrap_or_default();
-            let programs = listed.into_iter().filter(|(_, kind)| *kind != Kind::Dir).map(|(name, _)| name);
+            let programs = names_in(&session.host.root, &entry.canonical);
             found.extend(programs.filter(|name| name.starts_with(start)));
         }
     }

@@ -115,6 +115,6 @@ fn made(session: &Session, survey: &Survey<'_>) -> Report {
         tables::sources(&sources),
         tables::coverage(&survey.coverage()),
     ];
-    let verdict = ("fine", String::new());
-    Report::new(Head::of(session), verdict, tables::machine(&totals, &space), figures, tables).with_findings(&checked)
+    let machine = tables::machine(&totals, &space);
+    Report::new(Head::of(session), page::verdict(&checked), machine, figures, Some(&checked), tables)
 }

@@ -99,12 +99,13 @@ impl Head {
 }
 
 impl Report {
-    /// A page with a verdict, and how that is shown; without findings.
+    /// A page with a verdict, and how that is shown; with what is wrong and what to do first, where that was looked for.
     pub fn new(
         head: Head,
         verdict: (&'static str, String),
         machine_table: Table,
         figures: Vec<Figure>,
+        check: Option<&Check>,
         tables: Vec<Table>,
     ) -> Self {
         let users = if head.users.is_empty() { String::new() } else { format!("users: {}", head.users) };
@@ -112,17 +113,19 @@ impl Report {
         let part = |id: &str, title: &str| (id.to_owned(), title.to_owned());
         let mut parts = vec![part("verdict", "Verdict"), part(&machine_table.id, &machine_table.title)];
         parts.push(part("figures", "Figures"));
+        parts.extend(check.map(|_| part("findings", "Findings")));
         parts.extend(tables.iter().map(|table| part(&table.id, &table.title)));
+        let serious: Vec<&Group> = check.iter().flat_map(|check| serious(check)).collect();
         Report {
             machine: head.machine,
             about: about.join(" · "),
             parts,
             verdict,
-            more_groups: 0,
-            first: Vec::new(),
+            more_groups: serious.len().saturating_sub(MAX_FIRST),
+            first: serious.into_iter().take(MAX_FIRST).map(first).collect(),
             machine_table: [machine_table],
             figures,
-            groups: None,
+            groups: check.map(|check| check.groups.iter().map(|group| together(group, &check.findings)).collect()),
             tables,
             style: STYLE,
             style_digest: digest(STYLE),
@@ -132,23 +135,6 @@ impl Report {
         }
     }
 
-    /// The page with what is wrong, and what to do first.
-    #[must_use]
-    pub fn with_findings(mut self, check: &Check) -> Self {
-        let serious: Vec<&Group> = check.groups.iter().filter(|group| group.severity > Severity::Note).collect();
-        let first = serious.iter().take(MAX_FIRST).map(|group| First {
-            subject: group.subject.to_string(),
-            summary: behind(group),
-            command: group.first_remedy.as_ref().map(|remedy| output::safe(&remedy.command)).unwrap_or_default(),
-        });
-        self.first = first.collect();
-        self.verdict = verdict(check, serious.len());
-        self.more_groups = serious.len().saturating_sub(MAX_FIRST);
-        self.groups = Some(check.groups.iter().map(|group| together(group, &check.findings)).collect());
-        self.parts.insert(3, ("findings".to_owned(), "Findings".to_owned()));
-        self
-    }
-
     /// The page as text.
     pub fn written(&self) -> String {
         // The template is checked when the program is built, and writing into a text does not fail.
@@ -156,8 +142,21 @@ impl Report {
     }
 }
 
+/// The causes that are more than notes.
+fn serious(check: &Check) -> impl Iterator<Item = &Group> {
+    check.groups.iter().filter(|group| group.severity > Severity::Note)
+}
+
+fn first(group: &Group) -> First {
+    First {
+        subject: group.subject.to_string(),
+        summary: behind(group),
+        command: group.first_remedy.as_ref().map(|remedy| output::safe(&remedy.command)).unwrap_or_default(),
+    }
+}
+
 /// The verdict, and how it is shown.
-fn verdict(check: &Check, causes: usize) -> (&'static str, String) {
+pub fn verdict(check: &Check) -> (&'static str, String) {
     let counts = &check.counts;
     let notes = output::count(counts.note, "note");
     match (counts.error, counts.warning) {
@@ -165,7 +164,7 @@ fn verdict(check: &Check, causes: usize) -> (&'static str, String) {
         (error, warning) => {
             let class = if error > 0 { "error" } else { "warning" };
             let found = crate::output::findings::counted(error, warning, 0);
-            (class, format!("{found} of {}; {notes}", output::count(causes, "cause")))
+            (class, format!("{found} of {}; {notes}", output::count(serious(check).count(), "cause")))
         }
     }
 }

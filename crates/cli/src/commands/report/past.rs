@@ -10,6 +10,7 @@ use whodunit_core::history::{Change, Difference, PackageRecord, Snapshot, Subjec
 use super::figures::{self, Palette, Tiles};
 use super::page::{Head, Report};
 use super::table::{Field, Table};
+use super::tables::{INVENTORY, MACHINE};
 use crate::commands::compare::{lost, words};
 use crate::output;
 
@@ -20,10 +21,6 @@ fn installed(snapshot: &Snapshot) -> impl Iterator<Item = &PackageRecord> {
 
 fn text(text: &Option<String>) -> Field {
     Field::text(text.as_deref().unwrap_or_default())
-}
-
-fn yes(is_so: bool) -> Field {
-    Field::text(if is_so { "yes" } else { "no" })
 }
 
 fn head(snapshot: &Snapshot) -> Head {
@@ -66,7 +63,7 @@ pub fn of_snapshot(snapshot: &Snapshot) -> (Report, bool) {
         services(snapshot),
         losses(&snapshot.losses),
     ];
-    let page = Report::new(head(snapshot), ("fine", verdict), machine(&packages), figures, tables);
+    let page = Report::new(head(snapshot), ("fine", verdict), machine(&packages), figures, None, tables);
     (page, !snapshot.losses.is_empty())
 }
 
@@ -78,7 +75,7 @@ fn machine(packages: &[&PackageRecord]) -> Table {
     }
     let rows = installations.into_iter().map(|([manager, scope, location], packages)| {
         let count = |is_counted: fn(&PackageRecord) -> bool| {
-            Field::number(number(packages.iter().filter(|one| is_counted(one)).count()))
+            Field::count(packages.iter().filter(|one| is_counted(one)).count())
         };
         let sizes: Vec<u64> = packages.iter().filter_map(|one| one.size).collect();
         vec![
@@ -91,8 +88,7 @@ fn machine(packages: &[&PackageRecord]) -> Table {
             Field::bytes((!sizes.is_empty()).then(|| sizes.iter().sum())),
         ]
     });
-    let columns = ["manager", "scope", "location", "#packages", "#asked for", "#held", "#bytes"];
-    Table::new("machine", "The machine", &columns, rows.collect())
+    Table::new("machine", "The machine", &MACHINE, rows.collect())
 }
 
 fn inventory(packages: &[&PackageRecord]) -> Table {
@@ -108,8 +104,7 @@ fn inventory(packages: &[&PackageRecord]) -> Table {
             Field::bytes(one.size),
         ]
     });
-    let columns = ["name", "version", "manager", "scope", "reason", "origin", "installed", "#bytes"];
-    Table::new("inventory", "Inventory", &columns, rows.collect())
+    Table::new("inventory", "Inventory", &INVENTORY, rows.collect())
 }
 
 fn winners(snapshot: &Snapshot) -> Table {
@@ -120,10 +115,9 @@ fn winners(snapshot: &Snapshot) -> Table {
 }
 
 fn launchers(snapshot: &Snapshot) -> Table {
-    let rows = snapshot
-        .launchers
-        .iter()
-        .map(|one| vec![Field::text(&one.id), text(&one.name), yes(one.shown), text(&one.starts), text(&one.owner)]);
+    let rows = snapshot.launchers.iter().map(|one| {
+        vec![Field::text(&one.id), text(&one.name), Field::yes(one.shown), text(&one.starts), text(&one.owner)]
+    });
     Table::new("launchers", "Launchers", &["id", "name", "shown", "starts", "owner"], rows.collect())
 }
 
@@ -154,7 +148,7 @@ fn sources(snapshot: &Snapshot) -> Table {
             Field::text(&one.manager),
             Field::text(&one.name),
             text(&one.url),
-            yes(one.enabled),
+            Field::yes(one.enabled),
             Field::text(&one.signed),
         ]
     });
@@ -162,10 +156,9 @@ fn sources(snapshot: &Snapshot) -> Table {
 }
 
 fn services(snapshot: &Snapshot) -> Table {
-    let rows = snapshot
-        .services
-        .iter()
-        .map(|one| vec![Field::text(&one.name), Field::text(&one.scope), Field::text(&one.file), yes(one.enabled)]);
+    let rows = snapshot.services.iter().map(|one| {
+        vec![Field::text(&one.name), Field::text(&one.scope), Field::text(&one.file), Field::yes(one.enabled)]
+    });
     Table::new("services", "Services and jobs", &["name", "scope", "file", "enabled"], rows.collect())
 }
 
@@ -206,8 +199,8 @@ pub fn of_two((a, before): (&OsString, &Snapshot), (b, after): (&OsString, &Snap
     let is_incomplete = !notes.is_empty();
     tables.push(losses(&notes));
     let class = if changes.is_empty() { "fine" } else { "warning" };
-    let page =
-        Report::new(head(after), (class, verdict), states(&[(named(a), before), (named(b), after)]), figures, tables);
+    let both = states(&[(named(a), before), (named(b), after)]);
+    let page = Report::new(head(after), (class, verdict), both, figures, None, tables);
     (page, is_incomplete)
 }
 
@@ -223,7 +216,7 @@ fn states(both: &[(String, &Snapshot); 2]) -> Table {
             text(&one.taken_at),
             text(&one.host),
             text(&one.system),
-            Field::number(number(installed(one).count())),
+            Field::count(installed(one).count()),
         ]
     });
     Table::new("machine", "The states", &["state", "taken", "machine", "system", "#packages"], rows.collect())

@@ -28,6 +28,16 @@ impl Field {
         Field { text: number.to_string(), is_number: true, ..Field::default() }
     }
 
+    /// How many there are.
+    pub fn count(count: usize) -> Self {
+        Field::number(u64::try_from(count).unwrap_or(u64::MAX))
+    }
+
+    /// Whether something is so.
+    pub fn yes(is_so: bool) -> Self {
+        Field::text(if is_so { "yes" } else { "no" })
+    }
+
     /// A size; blank where it is not known.
     pub fn bytes(bytes: Option<u64>) -> Self {
         let sort = bytes.map(|bytes| bytes.to_string()).unwrap_or_default();

@@ -5,18 +5,22 @@ use std::collections::BTreeMap;
 use whodunit_core::host::Host;
 use whodunit_core::model::{Coverage, Package};
 use whodunit_core::queries::inventory::Totals;
-use whodunit_core::queries::launchers::{DesktopSession, Launchers, launchers as launchers_of};
 use whodunit_core::queries::paths::{COMMANDS, paths as paths_of};
 use whodunit_core::queries::sources::Sources;
 use whodunit_core::queries::space::Space;
 use whodunit_core::queries::unowned::Unowned;
 use whodunit_core::resolve::contexts::ResolvedContext;
-use whodunit_core::resolve::launchers::data_dirs_of;
 use whodunit_core::survey::Survey;
 
 use super::table::{Field, Table};
+use crate::commands::launchers::of_views as launchers_of;
 use crate::output;
 use crate::session::Session;
+
+/// The columns of the table of installations.
+pub const MACHINE: [&str; 7] = ["manager", "scope", "location", "#packages", "#asked for", "#held", "#bytes"];
+/// The columns of the table of packages.
+pub const INVENTORY: [&str; 8] = ["name", "version", "manager", "scope", "reason", "origin", "installed", "#bytes"];
 
 /// A row for each installation.
 pub fn machine(totals: &Totals, space: &Space) -> Table {
@@ -28,19 +32,17 @@ pub fn machine(totals: &Totals, space: &Space) -> Table {
     }
     let row = |one: &whodunit_core::queries::inventory::Total| {
         let key = (one.manager.to_string(), one.scope.to_data(), one.location.to_string());
-        let number = |number: usize| Field::number(u64::try_from(number).unwrap_or(u64::MAX));
         vec![
             Field::text(one.manager.to_string()),
             Field::text(one.scope.to_data()),
             Field::text(one.location.to_string()),
-            number(one.packages).to("inventory", one.manager.0),
-            number(one.explicit),
-            number(one.held),
+            Field::count(one.packages).to("inventory", one.manager.0),
+            Field::count(one.explicit),
+            Field::count(one.held),
             Field::bytes(bytes.get(&key).copied().flatten().or(one.size)),
         ]
     };
-    let columns = ["manager", "scope", "location", "#packages", "#asked for", "#held", "#bytes"];
-    Table::new("machine", "The machine", &columns, totals.totals.iter().map(row).collect())
+    Table::new("machine", "The machine", &MACHINE, totals.totals.iter().map(row).collect())
 }
 
 /// Every package.
@@ -57,23 +59,16 @@ pub fn inventory(packages: &[Package]) -> Table {
             Field::bytes(one.size),
         ]
     };
-    let columns = ["name", "version", "manager", "scope", "reason", "origin", "installed", "#bytes"];
-    Table::new("inventory", "Inventory", &columns, packages.iter().map(row).collect())
+    Table::new("inventory", "Inventory", &INVENTORY, packages.iter().map(row).collect())
 }
 
 /// Every launcher.
 pub fn launchers(session: &Session, survey: &Survey<'_>) -> Table {
-    let of_each = session.views().iter().map(|view| {
-        let dirs = data_dirs_of(&session.host, None, view.user.as_ref());
-        let desktop =
-            DesktopSession { dirs: &dirs, desktops: &[], search: &view.searches[0], user: view.user.as_ref() };
-        launchers_of(survey, desktop, &[])
-    });
-    let rows = Launchers::merged(of_each).launchers.into_iter().map(|one| {
+    let rows = launchers_of(session, survey).launchers.into_iter().map(|one| {
         vec![
             Field::text(one.id.to_string()),
             Field::text(one.name.unwrap_or_default()),
-            Field::text(if one.shown { "yes" } else { "no" }),
+            Field::yes(one.shown),
             Field::text(one.starts.path.map(|path| path.to_string()).unwrap_or_default()),
             Field::text(one.starts.owner.map(|owner| owner.id.to_string()).unwrap_or_default()),
             Field::text(output::names(&one.users)),
@@ -129,10 +124,10 @@ pub fn sources(sources: &Sources) -> Table {
             Field::text(source.manager.to_string()),
             Field::text(source.name.to_string()),
             Field::text(source.url.as_ref().map(ToString::to_string).unwrap_or_default()),
-            Field::text(if source.enabled { "yes" } else { "no" }),
+            Field::yes(source.enabled),
             Field::text(source.signed.state.word()),
             Field::text(source.refreshed_at.map(output::date).unwrap_or_default()),
-            one.installed.map_or_else(Field::default, |count| Field::number(u64::try_from(count).unwrap_or(u64::MAX))),
+            one.installed.map(Field::count).unwrap_or_default(),
         ]
     });
     let columns = ["manager", "name", "address", "enabled", "signed", "refreshed", "#installed"];

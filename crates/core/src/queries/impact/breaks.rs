@@ -4,7 +4,6 @@ use rayon::prelude::*;
 
 use super::gone::Gone;
 use super::{Broken, How};
-use crate::backend::Environments;
 use crate::bytes::{ByteString, path};
 use crate::fs::Kind;
 use crate::managers;
@@ -87,8 +86,7 @@ fn lost(
 /// Environments whose base interpreter would go.
 pub(super) fn environments(cx: &CheckContext<'_, '_>, gone: &Gone<'_, '_>) -> Vec<Broken> {
     let (survey, root) = (cx.survey, cx.survey.root());
-    let all = survey.installations().iter().filter_map(|held| held.environments()).flat_map(Environments::environments);
-    let found = all.filter_map(|environment| {
+    let found = survey.environments().filter_map(|environment| {
         let python = Resolution::links(root, &path::join(&environment.location, b"bin/python"));
         let is_inside = path::within(python.last(), &environment.location);
         if is_inside || !gone.has(&root.canonicalize(python.last())) {

@@ -3,9 +3,8 @@
 use hashbrown::HashSet;
 
 use super::text;
-use crate::backend::jobs::{self, SYSTEM_UNITS, USER_UNITS, own_units};
+use crate::backend::jobs::{self, own_units, system_units, user_units};
 use crate::bytes::{ByteString, path};
-use crate::fs::Kind;
 use crate::history::ServiceRecord;
 use crate::host::Host;
 use crate::model::Scope;
@@ -15,11 +14,10 @@ const ENDINGS: [&str; 4] = [".service", ".timer", ".socket", ".path"];
 
 /// Every unit and job of the machine and its users, by name.
 pub(super) fn of(host: &Host) -> Vec<ServiceRecord> {
-    let owned = |dirs: &[&str]| dirs.iter().map(|dir| ByteString::from(*dir)).collect::<Vec<_>>();
     // What is below /run was made since the last boot, by programs that run.
     let lasting = |dirs: Vec<ByteString>| dirs.into_iter().filter(|dir| !dir.starts_with(b"/run/")).collect::<Vec<_>>();
-    let mut found = units(host, &lasting(owned(&SYSTEM_UNITS)), "system");
-    found.extend(units(host, &lasting(owned(&USER_UNITS)), "every user"));
+    let mut found = units(host, &lasting(system_units()), "system");
+    found.extend(units(host, &lasting(user_units()), "every user"));
     for user in &host.users {
         found.extend(units(host, &own_units(user), &Scope::User(user.name.clone()).to_data()));
     }
@@ -34,19 +32,14 @@ pub(super) fn of(host: &Host) -> Vec<ServiceRecord> {
 
 /// The units in some directories, the strongest first.
 fn units(host: &Host, dirs: &[ByteString], scope: &str) -> Vec<ServiceRecord> {
-    let list = |dir: &ByteString| host.root.dir(dir).and_then(|dir| dir.list()).unwrap_or_default();
     let mut wanted: HashSet<ByteString> = HashSet::new();
     let mut units: Vec<(ByteString, ByteString)> = Vec::new();
     for dir in dirs {
-        for (name, kind) in list(dir) {
-            let file = path::join(dir, &name);
-            let is_wants = name.ends_with(b".wants") || name.ends_with(b".requires");
-            if is_wants && kind != Kind::File {
-                wanted.extend(list(&file).into_iter().map(|(name, _)| name));
-            } else if ENDINGS.iter().any(|ending| name.ends_with(ending.as_bytes())) {
-                units.push((name, file));
-            }
-        }
+        let entries = host.root.dir(dir).and_then(|dir| dir.list()).unwrap_or_default();
+        wanted.extend(jobs::enabling(&host.root, dir, &entries).into_iter().map(|(name, ..)| name));
+        let names = entries.into_iter().map(|(name, _)| name);
+        let named = names.filter(|name| ENDINGS.iter().any(|ending| name.ends_with(ending.as_bytes())));
+        units.extend(named.map(|name| (name.clone(), path::join(dir, &name))));
     }
     let mut seen: HashSet<ByteString> = HashSet::new();
     units.retain(|(name, _)| seen.insert(name.clone()));
