@@ -82,6 +82,18 @@ fn what_starts_a_program_that_is_gone_is_told() {
 }
 
 #[test]
+fn an_autostart_entry_is_told_by_the_program_and_not_by_what_prepares_it() {
+    let entry: &[u8] = b"[Desktop Entry]\nType=Application\nName=Tide\nExec=env TIDE=1 /opt/tide/bin/watch %U\n";
+    let made = tree(&[PASSWD, ("home/maren/.config/autostart/tide.desktop", entry)]);
+    let document = run(["--root", made.path().to_str().unwrap(), "leftovers", "--format", "json"]).document();
+    let found = document["findings"].as_array().unwrap();
+    let summaries: Vec<&str> = found.iter().map(|one| one["summary"].as_str().unwrap()).collect();
+    let file = "/home/maren/.config/autostart/tide.desktop";
+    let told = format!("{file} starts /opt/tide/bin/watch at each login, and there is no such program");
+    assert!(summaries.contains(&told.as_str()), "{summaries:?}");
+}
+
+#[test]
 fn what_works_asks_first_or_is_a_packages_own_is_not_told() {
     let status = b"Package: tide\nStatus: install ok installed\nVersion: 1\nArchitecture: all\nMaintainer: x\n";
     let list = b"/.\n/etc\n/etc/systemd/system/tide.service\n/etc/cron.d/tide\n";

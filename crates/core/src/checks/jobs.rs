@@ -12,7 +12,7 @@ use crate::bytes::{ByteString, path};
 use crate::fs::{Kind, Limit, Root};
 use crate::host::{Host, User};
 use crate::model::{Cause, Evidence, Finding, FindingKind, Scope, Severity};
-use crate::queries::launchers::started;
+use crate::queries::launchers::{find, program_word};
 use crate::resolve::Context;
 use whodunit_formats::desktop_entry::{DesktopEntry, words};
 
@@ -47,14 +47,14 @@ pub fn autostart(cx: &CheckContext<'_, '_>) -> Vec<Finding> {
             let entry = root.read(&file, Limit::SMALL).ok().and_then(|content| DesktopEntry::parse(&content).ok());
             let Some(entry) = entry.filter(|entry| !entry.is_set("Hidden")) else { continue };
             let Some(exec) = entry.text("Exec").filter(|_| survey.ownership_of(&file).is_none()) else { continue };
-            let Some(words) = words(&exec).filter(|words| !words.is_empty()) else { continue };
-            if started(root, search, &words).is_some() {
+            let words = words(&exec).unwrap_or_default();
+            let Some(program) = program_word(&words).filter(|word| find(root, search, word).is_none()) else {
                 continue;
-            }
-            let summary = format!("{file} starts {} at each login, and there is no such program", words[0]);
+            };
+            let program = ByteString::from(program.as_str());
+            let summary = format!("{file} starts {program} at each login, and there is no such program");
             let consequence = "the session starts nothing for it";
             let evidence = Evidence::line(file.clone(), entry.line("Exec"), format!("Exec={exec}"));
-            let program = ByteString::from(words[0].as_str());
             found.push(Finding {
                 paths: vec![file.clone()],
                 causes: vec![if program.starts_with(b"/") { Cause::Missing(program) } else { Cause::Command(program) }],

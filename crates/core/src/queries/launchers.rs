@@ -199,15 +199,18 @@ fn read(
     Read { id, file, masks: Vec::new(), entry, resolution, program, shown, evidence: vec![because] }
 }
 
-/// The program that a command line starts: what `env` and assignments before it only prepare is skipped.
-pub(crate) fn started(root: &Root, search: &SearchPath, words: &[String]) -> Option<ByteString> {
-    let is_preparation = |word: &&String| *word == "env" || word.ends_with("/env") || word.contains('=');
-    let word = words.iter().find(|word| !is_preparation(word))?;
-    find(root, search, word)
+/// The program that a command line starts.
+pub(super) fn started(root: &Root, search: &SearchPath, words: &[String]) -> Option<ByteString> {
+    find(root, search, program_word(words)?)
+}
+
+/// The word of a command line that names the program: what `env` and assignments before it only prepare is skipped.
+pub(crate) fn program_word(words: &[String]) -> Option<&String> {
+    words.iter().find(|word| !(*word == "env" || word.ends_with("/env") || word.contains('=')))
 }
 
 /// A program by its path, or by its name on the search path.
-fn find(root: &Root, search: &SearchPath, word: &str) -> Option<ByteString> {
+pub(crate) fn find(root: &Root, search: &SearchPath, word: &str) -> Option<ByteString> {
     if word.starts_with('/') {
         let path = ByteString::from(word);
         return root.target(&path).is_ok_and(|meta| root.can_execute(&path, meta)).then_some(path);
