@@ -45,6 +45,12 @@ pub mod tag {
     pub const SUGGEST_NAMES: u32 = 5049;
     pub const SUGGEST_VERSIONS: u32 = 5050;
     pub const SUGGEST_FLAGS: u32 = 5051;
+    pub const SUPPLEMENT_NAMES: u32 = 5052;
+    pub const SUPPLEMENT_VERSIONS: u32 = 5053;
+    pub const SUPPLEMENT_FLAGS: u32 = 5054;
+    pub const ENHANCE_NAMES: u32 = 5055;
+    pub const ENHANCE_VERSIONS: u32 = 5056;
+    pub const ENHANCE_FLAGS: u32 = 5057;
     pub const DIR_INDEXES: u32 = 1116;
     pub const SOURCE: u32 = 1044;
     pub const BASE_NAMES: u32 = 1117;

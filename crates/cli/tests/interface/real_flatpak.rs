@@ -45,7 +45,7 @@ fn make() -> Option<TempDir> {
         let place = format!("make/app-{branch}");
         put(
             &format!("{place}/metadata"),
-            b"[Application]\nname=org.harbour.ChartDesk\nruntime=org.harbour.Platform/x86_64/24\ncommand=chartdesk\n\n[Context]\nshared=network;\n",
+            b"[Application]\nname=org.harbour.ChartDesk\nruntime=org.harbour.Platform/x86_64/24\ncommand=chartdesk\n\n[Context]\nshared=network;\n\n[Extension org.harbour.ChartDesk.Tides]\ndirectory=tides\nno-autodownload=true\nautodelete=true\n",
         );
         put(&format!("{place}/files/bin/chartdesk"), b"#!/bin/sh\n");
         fs::set_permissions(at(&format!("{place}/files/bin/chartdesk")), fs::Permissions::from_mode(0o755)).unwrap();
@@ -122,6 +122,33 @@ fn what_is_kept_for_nothing_is_what_flatpak_removes() {
     assert!(told(made.path(), "unused-runtime").is_empty());
     let left: Vec<String> = packages(made.path()).iter().map(|package| text(&package["channel"])).collect();
     assert_eq!(left, ["25"]);
+}
+
+/// An extension is there for the sake of what it extends, and goes with it.
+#[test]
+fn an_extension_is_explained_by_what_it_extends() {
+    let Some(made) = make() else { return };
+    let place = made.path().join("make/tides");
+    fs::create_dir_all(place.join("files")).unwrap();
+    fs::write(place.join("files/table"), "1").unwrap();
+    let metadata =
+        "[Runtime]\nname=org.harbour.ChartDesk.Tides\n\n[ExtensionOf]\nref=app/org.harbour.ChartDesk/x86_64/stable\n";
+    fs::write(place.join("metadata"), metadata).unwrap();
+    let export = ["build-export", "--runtime", "--arch=x86_64", "--files=files", "repo", "make/tides", "stable"];
+    flatpak(made.path(), &export);
+    flatpak(made.path(), &["build-update-repo", "repo"]);
+    let extension = "org.harbour.ChartDesk.Tides";
+    flatpak(made.path(), &["--user", "install", "-y", "--noninteractive", "quay", &format!("runtime/{extension}")]);
+    let root = made.path().to_str().unwrap();
+    let told = run(["--root", root, "why", extension, "--format", "json"]).document();
+    let app = "flatpak/user:maren/org.harbour.ChartDesk/x86_64/stable";
+    let chains = told["chains"].as_array().unwrap();
+    let chain = chains.iter().find(|one| one["chain"][0]["id"] == app).unwrap_or_else(|| panic!("{told:#}"));
+    assert_eq!(chain["chain"][1]["relation"], "recommends", "{told:#}");
+    assert_eq!(chain["chain"][1]["evidence"][0]["says"], "extends org.harbour.ChartDesk/x86_64/stable");
+    flatpak(made.path(), &["--user", "mask", "--remove", "org.harbour.ChartDesk"]);
+    flatpak(made.path(), &["--user", "uninstall", "-y", "--noninteractive", "org.harbour.ChartDesk//stable"]);
+    assert!(packages(made.path()).iter().all(|one| one["name"] != extension));
 }
 
 /// An application from a bundle, and its data once it is gone.

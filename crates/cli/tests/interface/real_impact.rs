@@ -234,9 +234,15 @@ fn what_goes_along_is_what_dnf_and_pacman_say() {
              bsdtar -cf - .MTREE .PKGINFO usr | zstd -q > /srv/pacman/$name-arch-1.0-1-any.pkg.tar.zst)
             rm -rf pk
         done
+        for one in 'flag:Supplements: anchor' 'pennant:Enhances: chain' 'oar:Supplements: galley'; do
+            name=${one%%:*} adds=${one#*:}
+            printf 'Name: '$name'\nVersion: 1.0\nRelease: 1\nSummary: made up\nLicense: MIT\nBuildArch: noarch\n'"$adds"'\n%%description\nmade up\n%%files\n' > $name.spec
+            rpmbuild -bb --quiet --define '_topdir /root/top' $name.spec >/dev/null 2>&1
+        done
         cp top/RPMS/noarch/*.rpm /srv/rpms/; createrepo_c -q /srv/rpms
         printf '[quay]\nname=Quay\nbaseurl=file:///srv/rpms\ngpgcheck=0\n' > /etc/yum.repos.d/quay.repo
-        dnf -q -y --releasever=1 install anchor lamp >/dev/null 2>&1
+        dnf -q -y --releasever=1 install anchor lamp flag pennant oar >/dev/null 2>&1
+        dnf -q -y --releasever=1 mark remove flag pennant oar >/dev/null 2>&1
         printf '[options]\nArchitecture = auto\nSigLevel = Never\n' > /etc/pacman.conf
         pacman -U --noconfirm /srv/pacman/*.zst >/dev/null 2>&1
         "#,
@@ -274,25 +280,30 @@ fn what_goes_along_is_what_dnf_and_pacman_say() {
             lines(&format!("pacman -Rcp --print-format %n {package}-arch")).into_iter().collect();
         assert_eq!(taken(&trial, &format!("package:{package}-arch")), theirs, "pacman, {package}");
     }
+    let unneeded = |manager: &str| -> BTreeSet<String> {
+        let told = trial.asks(&["check", "--kind", "unneeded-dependency", "--level", "note"]);
+        let findings = told["findings"].as_array().unwrap().iter();
+        let of_manager = findings.filter(|one| text(&one["packages"][0]).starts_with(manager));
+        of_manager.map(|one| text(&one["subject"])).collect()
+    };
+    let by_dnf = || -> BTreeSet<String> {
+        let names = lines("dnf -q --releasever=1 repoquery --unneeded --qf %{name}");
+        names.into_iter().filter(|name| !name.is_empty()).collect()
+    };
+    // What supplements something that is wanted is wanted too; what only enhances it is not.
+    assert_eq!(by_dnf(), ["oar", "pennant"].map(str::to_owned).into());
+    assert_eq!(unneeded("rpm/"), by_dnf());
+    let told = trial.asks(&["why", "package:flag"]);
+    assert_eq!(text(&told["chains"][0]["chain"][1]["evidence"][0]["says"]), "supplements anchor", "{told:#}");
     // Without the one that needed them, the others are needed by nothing.
     trial.plants(
         "dnf -q -y --releasever=1 --setopt=clean_requirements_on_remove=0 remove anchor >/dev/null 2>&1
         pacman -D --asdeps chain-arch buoy-arch >/dev/null 2>&1; pacman -R --noconfirm anchor-arch >/dev/null 2>&1",
     );
-    let told = trial.asks(&["check", "--kind", "unneeded-dependency", "--level", "note"]);
-    let ours = |manager: &str| -> BTreeSet<String> {
-        let findings = told["findings"].as_array().unwrap().iter();
-        let of_manager = findings.filter(|one| text(&one["packages"][0]).starts_with(manager));
-        of_manager.map(|one| text(&one["subject"])).collect()
-    };
-    let theirs: BTreeSet<String> = lines("dnf -q --releasever=1 repoquery --unneeded --qf %{name}")
-        .into_iter()
-        .filter(|name| !name.is_empty())
-        .collect();
-    assert_eq!(theirs, ["buoy", "chain"].map(str::to_owned).into());
-    assert_eq!(ours("rpm/"), theirs, "dnf");
+    assert_eq!(by_dnf(), ["buoy", "chain", "flag", "oar", "pennant"].map(str::to_owned).into());
+    assert_eq!(unneeded("rpm/"), by_dnf());
     // What nothing requires, and what goes with it.
     let theirs: BTreeSet<String> =
         lines("pacman -Rsp --print-format %n $(pacman -Qdtq)").into_iter().filter(|name| !name.is_empty()).collect();
-    assert_eq!(ours("pacman/"), theirs, "pacman");
+    assert_eq!(unneeded("pacman/"), theirs, "pacman");
 }

@@ -182,6 +182,40 @@ fn applications_of_pipx_and_uv_are_their_managers() {
     assert_eq!(read, listed);
 }
 
+/// What a user put beside an application is told as asked for, and goes alone by the command that is printed.
+#[test]
+fn what_was_put_beside_an_application_was_asked_for() {
+    if !has(&["pipx", "uv"]) {
+        return;
+    }
+    let Some(quay) = shelf() else { return };
+    quay.sh(
+        "pipx install --quiet --python /usr/bin/python3 --pip-args='--no-index --find-links shelf' shelf/Swell_Plot-1.9.0-py3-none-any.whl >/dev/null 2>&1
+         pipx inject --quiet --pip-args='--no-index --find-links shelf --pre' swell-plot tide-lamp >/dev/null 2>&1
+         uv tool install --quiet --no-index --find-links shelf --prerelease allow --python /usr/bin/python3 --with tide-lamp mooring",
+    );
+    let told = quay.ask(&["why", "tide-lamp"]);
+    for (place, says) in
+        [("pipx/venvs/swell-plot", "was put beside swell-plot"), ("uv/tools/mooring", "was put beside mooring")]
+    {
+        let scope = format!("environment:{HOME}/.local/share/{place}");
+        let explained = told["packages"].as_array().unwrap().iter().find(|one| one["scope"] == scope.as_str());
+        let explained = explained.unwrap_or_else(|| panic!("{scope}: {told:#}"));
+        assert_eq!(explained["reason"], "explicit", "{told:#}");
+        let chain = told["chains"].as_array().unwrap().iter().find(|one| one["id"] == explained["id"]).unwrap();
+        assert!(chain["chain"][0]["evidence"].to_string().contains(says), "{told:#}");
+    }
+    let library = format!("{HOME}/.local/share/pipx/venvs/swell-plot/lib");
+    let found = quay.sh(&format!("find {library} -path '*/tide_lamp/__init__.py'"));
+    let answer = quay.owners(&[found.trim()]).remove(0);
+    let remedies = answer["remedies"].as_array().unwrap();
+    let remove = remedies.iter().find(|one| one["kind"] == "remove").unwrap_or_else(|| panic!("{answer:#}"));
+    assert_eq!(text(&remove["command"]), "pipx uninject swell-plot tide-lamp");
+    quay.sh(&format!("{} >/dev/null 2>&1", text(&remove["command"])));
+    assert_eq!(quay.sh(&format!("find {library} -path '*/tide_lamp/__init__.py'")), "");
+    assert_ne!(quay.sh(&format!("find {library} -path '*/swell_plot/__init__.py'")), "", "the application stays");
+}
+
 /// Programs that cannot start any more, each as a user breaks it, and what the shell says of it.
 #[test]
 fn what_has_lost_its_base_is_said() {

@@ -137,3 +137,24 @@ fn images_made_by_the_real_tool_and_sideloaded_ones_are_read() {
     assert_eq!((&one["name"], &one["version"]), (&"skerry_lab".into(), &"6.0+build7".into()));
     assert_eq!((&one["origin"]["trust"], &one["confinement"]), (&"local".into(), &"classic".into()));
 }
+
+#[test]
+fn a_snap_whose_content_another_uses_is_explained_by_it() {
+    let tree = open_dir();
+    for (name, yaml) in [("helm", "name: helm\nversion: '1'\n"), ("tide-tables", "name: tide-tables\nversion: '2'\n")] {
+        let mounted = tree.path().join(format!("snap/{name}/1/meta"));
+        fs::create_dir_all(&mounted).unwrap();
+        fs::write(mounted.join("snap.yaml"), yaml).unwrap();
+    }
+    let one = |name: &str| json!({"type": "app", "active": true, "sequence": [{"name": name, "revision": "1"}], "current": "1"});
+    let state = json!({"data": {"snaps": {"helm": one("helm"), "tide-tables": one("tide-tables")},
+        "conns": {"helm:tables tide-tables:all": {"auto": true, "interface": "content"}}}});
+    fs::create_dir_all(tree.path().join("var/lib/snapd")).unwrap();
+    fs::write(tree.path().join("var/lib/snapd/state.json"), state.to_string()).unwrap();
+    let root = tree.path().to_str().unwrap();
+    let told = run(["--root", root, "why", "tide-tables", "--format", "json"]).document();
+    let chains = told["chains"].as_array().unwrap();
+    let chain = &chains.iter().find(|one| one["chain"][1].is_object()).unwrap_or_else(|| panic!("{told:#}"))["chain"];
+    assert_eq!((&chain[0]["id"], &chain[1]["relation"]), (&"snap/system/helm/1".into(), &"recommends".into()));
+    assert_eq!(chain[1]["evidence"][0]["says"], "uses content of tide-tables by its plug tables");
+}

@@ -88,7 +88,12 @@ impl Installation for PythonInstallation<'_> {
                 (_, Some(backend)) => {
                     let tool = if backend.tool == "pipx" { "pipx" } else { "uv tool" };
                     let of_app = |verb: &str| CommandLine::new(tool).words(verb).operand(backend.name.clone());
-                    (is_main(&backend.name).then(|| of_app("uninstall")), Some(of_app("upgrade")))
+                    let is_injected = backend.tool == "pipx" && backend.added.contains(&one.normal_name());
+                    let remove = match is_injected {
+                        true => Some(of_app("uninject").operand(name.clone())),
+                        false => is_main(&backend.name).then(|| of_app("uninstall")),
+                    };
+                    (remove, Some(of_app("upgrade")))
                 }
                 (Scope::Environment(dir), None) if site.is_of_uv() => {
                     let of_it = |verb: &str| {

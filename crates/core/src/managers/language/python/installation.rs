@@ -276,6 +276,10 @@ impl<'s> PythonInstallation<'s> {
             let says = format!("{}: {how}", ByteString::from(direct.url.as_str()));
             evidence.push(Evidence::at(path::join(&one.metadata, b"direct_url.json"), "url", says));
         }
+        if let Some(tool) = site.backend.as_ref().filter(|tool| tool.added.contains(&one.normal_name())) {
+            let key = if tool.tool == "pipx" { "injected_packages" } else { "tool.requirements" };
+            evidence.push(Evidence::at(tool.file.clone(), key, format!("was put beside {}", tool.name)));
+        }
         evidence.extend(self.bypassed(site));
         evidence
     }

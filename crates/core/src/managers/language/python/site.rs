@@ -3,6 +3,8 @@
 
 use std::sync::OnceLock;
 
+use serde::Deserialize;
+
 use super::distribution::{self, Distribution};
 use super::record::{self, Index};
 use crate::bytes::{ByteString, path};
@@ -83,6 +85,10 @@ pub struct EnvironmentTool {
     pub name: ByteString,
     /// The distribution for which it was made, as names are compared.
     pub app: Vec<u8>,
+    /// The distributions that a user had put beside it, as names are compared.
+    pub added: Vec<Vec<u8>>,
+    /// The file in which the tool notes that.
+    pub file: ByteString,
 }
 
 /// A place and its distributions.
@@ -122,6 +128,10 @@ impl Site {
         let notes_requests = distributions.iter().any(|one| one.requested);
         if let Some(backend) = &backend {
             distributions.retain(|one| one.normal_name() != backend.app);
+            // The tool knows what was asked for; the installer that it started need not have noted it.
+            for one in &mut distributions {
+                one.requested |= backend.added.contains(&one.normal_name());
+            }
         }
         Site { place, distributions, notes, settings, backend, notes_requests, index: OnceLock::new() }
     }
@@ -193,20 +203,47 @@ fn source_of(canonical: &[u8]) -> Option<ByteString> {
 
 /// The tool that made an environment for one application, from the file that it left in it.
 pub fn kept_by(root: &Root, location: &ByteString) -> Option<EnvironmentTool> {
-    if let Ok(content) = root.read(&path::join(location, b"pipx_metadata.json"), Limit::LIST) {
+    let file = path::join(location, b"pipx_metadata.json");
+    if let Ok(content) = root.read(&file, Limit::LIST) {
         let read: Option<super::pipx_metadata::PipxMetadata> = serde_json::from_slice(&content).ok();
-        let app = read.and_then(|read| read.main_package.package);
+        let (app, injected) = read.map_or((None, Vec::new()), |read| {
+            let injected = read.injected_packages.into_iter().map(|(key, one)| one.package.unwrap_or(key));
+            (read.main_package.package, injected.map(|name| normal_name(name.as_bytes())).collect())
+        });
         // A damaged file still says whose the environment is; the directory has the app's name.
         let app = app.unwrap_or_else(|| String::from_utf8_lossy(path::name(location)).into_owned());
         return Some(EnvironmentTool {
             tool: "pipx",
             name: path::name(location).into(),
             app: normal_name(app.as_bytes()),
+            added: injected,
+            file,
         });
     }
-    let receipt = path::join(location, b"uv-receipt.toml");
-    root.entry(&receipt).ok()?;
-    Some(EnvironmentTool { tool: "uv", name: path::name(location).into(), app: normal_name(path::name(location)) })
+    let file = path::join(location, b"uv-receipt.toml");
+    root.entry(&file).ok()?;
+    let app = normal_name(path::name(location));
+    let receipt: Option<UvReceipt> = root.read(&file, Limit::SMALL).ok().and_then(|text| toml::from_slice(&text).ok());
+    let required = receipt.into_iter().flat_map(|receipt| receipt.tool.requirements);
+    let added = required.map(|one| normal_name(one.name.as_bytes())).filter(|name| *name != app).collect();
+    Some(EnvironmentTool { tool: "uv", name: path::name(location).into(), app, added, file })
+}
+
+/// The receipt of a tool of uv's, as far as it says what was asked for.
+#[derive(Deserialize)]
+struct UvReceipt {
+    tool: UvTool,
+}
+
+#[derive(Deserialize)]
+struct UvTool {
+    #[serde(default)]
+    requirements: Vec<UvRequirement>,
+}
+
+#[derive(Deserialize)]
+struct UvRequirement {
+    name: String,
 }
 
 /// The commands that a distribution says it brings (`entry_points.txt`, the groups of scripts).

@@ -245,7 +245,15 @@ impl Relations for FlatpakInstallation<'_> {
             let evidence = needs_runtime(deployed, text);
             Some(Requirement { package, needs, relation: Relation::RuntimeOf, evidence })
         });
-        Some(found.collect())
+        // What is extended works without the extension, which is there for its sake.
+        let extended = (0..).zip(&self.deployed).filter_map(|(needs, extension)| {
+            let (kind, text) = extension.extends()?;
+            let package = self.number_where(|other| other.kind == kind && *other.reference() == *text.as_bytes())?;
+            let says = format!("extends {}", ByteString::from(text));
+            let evidence = Evidence::at(path::join(&extension.dir, b"metadata"), "key ref", says);
+            Some(Requirement { package, needs, relation: Relation::Recommends, evidence })
+        });
+        Some(found.chain(extended).collect())
     }
 
     /// An app of one installation can run on a runtime of another, which has no copy of its own here.

@@ -41,6 +41,11 @@ impl Deployed {
     pub(super) fn needs(&self) -> Option<&str> {
         self.metadata.get("Application", "runtime")
     }
+
+    /// The app or runtime that this extends: `app` or `runtime`, and its reference.
+    pub(super) fn extends(&self) -> Option<(&str, &str)> {
+        self.metadata.get("ExtensionOf", "ref")?.split_once('/')
+    }
 }
 
 /// One installation.

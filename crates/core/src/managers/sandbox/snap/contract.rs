@@ -222,7 +222,7 @@ impl Relations for SnapInstallation<'_> {
         Some(found.collect())
     }
 
-    /// A snap in use is built on the active revision of its base.
+    /// A snap in use is built on the active revision of its base, and may use content of another one.
     fn requirements(&self) -> Option<Vec<Requirement>> {
         let in_use = || (0..).zip(&self.revisions).filter(|(_, revision)| self.is_active(revision));
         let found = in_use().filter_map(|(package, revision)| {
@@ -232,7 +232,17 @@ impl Relations for SnapInstallation<'_> {
             let evidence = Evidence::at(file, "base", format!("is built on {base}"));
             Some(Requirement { package, needs, relation: Relation::BaseOf, evidence })
         });
-        Some(found.collect())
+        let state = path::join(SNAPD, b"state.json");
+        let shared = self.connections.iter().filter_map(|one| {
+            let evidence = Evidence::at(
+                state.clone(),
+                "data.conns",
+                format!("uses content of {} by its plug {}", one.provider, ByteString::from(one.plug.as_str())),
+            );
+            let (package, needs) = (self.active(&one.consumer)?, self.active(&one.provider)?);
+            Some(Requirement { package, needs, relation: Relation::Recommends, evidence })
+        });
+        Some(found.chain(shared).collect())
     }
 }
 

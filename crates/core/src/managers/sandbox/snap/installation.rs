@@ -4,7 +4,7 @@ use std::sync::{Mutex, OnceLock};
 
 use super::refresh::Refresh;
 use super::revision::{self, About};
-use super::state::{self, FileRecord};
+use super::state::{self, Connection, FileRecord, Recorded};
 use super::{ID, MOUNTS, SNAPD, refresh};
 use crate::backend::{Detail, Installation};
 use crate::bytes::{ByteString, path};
@@ -26,6 +26,8 @@ pub struct SnapInstallation<'s> {
     pub(super) location: Location,
     pub(super) snaps: Vec<FileRecord>,
     pub(super) revisions: Vec<Revision>,
+    /// Which snap uses content of which.
+    pub(super) connections: Vec<Connection>,
     pub(super) by_state: bool,
     pub(super) notes: Vec<Loss>,
     /// What could not be read when it was needed.
@@ -38,7 +40,7 @@ impl<'s> SnapInstallation<'s> {
     /// Reads which revisions there are, and what each says of itself.
     pub fn read(host: &'s Host) -> Self {
         let mut notes = Vec::new();
-        let (snaps, by_state) = state::read(&host.root, &mut notes);
+        let Recorded { snaps, connections, by_state } = state::read(&host.root, &mut notes);
         let mut revisions = Vec::new();
         for (place, snap) in snaps.iter().enumerate() {
             for (name, snap_id) in &snap.revisions {
@@ -56,6 +58,7 @@ impl<'s> SnapInstallation<'s> {
             location,
             snaps,
             revisions,
+            connections,
             by_state,
             notes,
             late: Mutex::default(),

@@ -27,6 +27,25 @@ pub struct FileRecord {
     pub aliases: Vec<(String, bool)>,
 }
 
+/// Content of one snap that another one uses: a connection between a plug and a slot (snapd documentation, "The content
+/// interface").
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct Connection {
+    pub consumer: ByteString,
+    pub plug: String,
+    pub provider: ByteString,
+}
+
+/// What is recorded of all snaps.
+#[derive(Debug, Clone, PartialEq, Eq, Default)]
+pub struct Recorded {
+    pub snaps: Vec<FileRecord>,
+    /// The connections over which content is shared.
+    pub connections: Vec<Connection>,
+    /// Whether it is the state itself that says so.
+    pub by_state: bool,
+}
+
 #[derive(Deserialize)]
 struct File {
     data: Data,
@@ -36,6 +55,16 @@ struct File {
 struct Data {
     #[serde(default)]
     snaps: BTreeMap<String, Snap>,
+    #[serde(default)]
+    conns: BTreeMap<String, Conn>,
+}
+
+#[derive(Deserialize)]
+struct Conn {
+    interface: Option<String>,
+    /// Disconnected by hand.
+    #[serde(default)]
+    undesired: bool,
 }
 
 #[derive(Deserialize)]
@@ -76,26 +105,36 @@ struct Side {
     snap_id: Option<String>,
 }
 
-/// What the state says, and whether it is the state itself that says it.
-pub fn read(root: &Root, notes: &mut Vec<Loss>) -> (Vec<FileRecord>, bool) {
+/// What the state says; without it, what is mounted.
+pub fn read(root: &Root, notes: &mut Vec<Loss>) -> Recorded {
     let file = path::join(SNAPD, b"state.json");
     let problem = match root.read(&file, Limit::LIST) {
         Ok(content) => match parse(&content) {
-            Ok(recorded) => return (recorded, true),
+            Ok(recorded) => return recorded,
             Err(error) => format!("{file}: {error}"),
         },
-        Err(error) if error.is_missing() => return (from_mounts(root), false),
+        Err(error) if error.is_missing() => return from_mounts(root),
         Err(error) => error.to_string(),
     };
     notes.push(Loss::because(
         problem,
         "channels, flags and who made aliases are unknown; revisions are those that are mounted",
     ));
-    (from_mounts(root), false)
+    from_mounts(root)
 }
 
-fn parse(content: &[u8]) -> Result<Vec<FileRecord>, serde_json::Error> {
+/// `chartdesk:tide-data tide-data:tables` → consumer, plug and provider.
+fn connection(key: &str) -> Option<Connection> {
+    let (plug, slot) = key.split_once(' ')?;
+    let ((consumer, plug), (provider, _)) = (plug.split_once(':')?, slot.split_once(':')?);
+    Some(Connection { consumer: consumer.into(), plug: plug.to_owned(), provider: provider.into() })
+}
+
+fn parse(content: &[u8]) -> Result<Recorded, serde_json::Error> {
     let file: File = serde_json::from_slice(content)?;
+    let shared = file.data.conns.iter();
+    let shared = shared.filter(|(_, conn)| conn.interface.as_deref() == Some("content") && !conn.undesired);
+    let connections = shared.filter_map(|(key, _)| connection(key)).collect();
     let recorded = file.data.snaps.into_iter().map(|(instance, snap)| {
         let flags =
             [(snap.classic, "classic"), (snap.devmode, "devmode"), (snap.jailmode, "jailmode"), (snap.try_mode, "try")];
@@ -120,10 +159,10 @@ fn parse(content: &[u8]) -> Result<Vec<FileRecord>, serde_json::Error> {
     let is_sound = |text: &[u8]| !text.is_empty() && !text.contains(&b'/') && !text.starts_with(b".");
     let sound =
         recorded.filter(|one| is_sound(&one.instance) && one.revisions.iter().all(|(revision, _)| is_sound(revision)));
-    Ok(sound.collect())
+    Ok(Recorded { snaps: sound.collect(), connections, by_state: true })
 }
 
-fn from_mounts(root: &Root) -> Vec<FileRecord> {
+fn from_mounts(root: &Root) -> Recorded {
     let list = |dir: &[u8]| root.dir(dir).and_then(|dir| dir.list()).unwrap_or_default();
     let snaps = list(MOUNTS).into_iter().filter(|(name, kind)| *kind == Kind::Dir && **name != *b"bin");
     let recorded = snaps.map(|(instance, _)| {
@@ -138,7 +177,7 @@ fn from_mounts(root: &Root) -> Vec<FileRecord> {
             ..FileRecord::default()
         }
     });
-    recorded.filter(|one| !one.revisions.is_empty()).collect()
+    Recorded { snaps: recorded.filter(|one| !one.revisions.is_empty()).collect(), ..Recorded::default() }
 }
 
 #[cfg(test)]
@@ -151,8 +190,12 @@ mod tests {
             "skerry_lab": {"type": "app", "sequence": [{"name": "skerry", "revision": "41"}, {"snap": {"name": "skerry", "revision": "x2"}, "components": []}],
                 "active": true, "current": "x2", "channel": "latest/beta", "classic": true, "aliases": {"sk": {"manual": "skerry"}, "s": {"auto": "skerry"}}},
             "off": {"sequence": [{"revision": "1", "snap-id": "id"}], "current": "1"},
-            "../evil": {"sequence": [], "current": "1"}}}}"#;
-        let read = parse(text).unwrap();
+            "../evil": {"sequence": [], "current": "1"}},
+            "conns": {"skerry_lab:charts off:sheets": {"interface": "content"}, "off:a skerry_lab:b": {"interface": "content", "undesired": true},
+                "off:net :network": {"interface": "network"}, "off": {"interface": "content"}}}}"#;
+        let Recorded { snaps: read, connections, by_state } = parse(text).unwrap();
+        let expected = Connection { consumer: "skerry_lab".into(), plug: "charts".to_owned(), provider: "off".into() };
+        assert!(by_state && connections == [expected], "{connections:?}");
         assert_eq!(read.len(), 2, "{read:?}");
         let (off, lab) = (&read[0], &read[1]);
         assert!(!off.active && lab.active && lab.flags == ["classic"]);

@@ -1,10 +1,10 @@
 //! Who depends on whom: names that packages require, against names and files that others provide. Conditions
 //! (`(a if b)`) and what rpm provides itself (`rpmlib(…)`) are taken to be met.
 
-use hashbrown::HashSet;
+use hashbrown::{HashMap, HashSet};
 
 use super::installation::RpmInstallation;
-use crate::backend::dependency_graph::{Need, Node, Want, losers, unneeded};
+use crate::backend::dependency_graph::{Need, Node, Want, edges, losers, unneeded};
 use crate::backend::{Requirement, Unneeded};
 use crate::bytes::ByteString;
 use crate::model::{CommandLine, Evidence, Reason, Relation, Remedy, RemedyKind};
@@ -24,11 +24,43 @@ impl RpmInstallation<'_> {
     /// Who needs whom.
     pub(super) fn all_requirements(&self) -> Vec<Requirement> {
         let evidence = |number: u32, need: &Need| self.declares(number, need.relation, &need.says);
-        Requirement::among(&self.nodes(), &rpm::compare, &evidence)
+        let nodes = self.nodes();
+        let mut found = Requirement::among(&nodes, &rpm::compare, &evidence);
+        found.extend(self.additions(&nodes));
+        found
+    }
+
+    /// What packages say that they add to others (rpm, "Weak dependencies"): `Supplements` is `Recommends` as the other
+    /// side says it, and `Enhances` is `Suggests`.
+    fn additions(&self, nodes: &[Node]) -> Vec<Requirement> {
+        let mut declared: HashMap<u32, Vec<Need>> = HashMap::new();
+        self.each(&mut |number, header| {
+            let strong = named(header, [tag::SUPPLEMENT_NAMES, tag::SUPPLEMENT_FLAGS, tag::SUPPLEMENT_VERSIONS]);
+            let hint = named(header, [tag::ENHANCE_NAMES, tag::ENHANCE_FLAGS, tag::ENHANCE_VERSIONS]);
+            let strong = strong.into_iter().map(|one| need(Relation::Recommends, one));
+            let needs: Vec<Need> = strong.chain(hint.into_iter().map(|one| need(Relation::Suggests, one))).collect();
+            if !needs.is_empty() {
+                declared.insert(number, needs);
+            }
+        });
+        if declared.is_empty() {
+            return Vec::new();
+        }
+        let of_one = |node: &Node| {
+            let needs = declared.remove(&node.number).unwrap_or_default();
+            Node { number: node.number, offers: node.offers.clone(), needs }
+        };
+        let nodes: Vec<Node> = nodes.iter().map(of_one).collect();
+        let added = edges(&nodes, &rpm::compare).into_iter().map(|(number, to, need)| {
+            let word = if need.relation == Relation::Recommends { "supplements" } else { "enhances" };
+            let evidence = Evidence::entry(self.store.file.clone(), number, format!("{word} {}", need.says));
+            Requirement { package: to, needs: number, relation: need.relation, evidence }
+        });
+        added.collect()
     }
 
     /// What dnf would remove by `autoremove`: what it noted as a dependency and nothing that was asked for requires,
-    /// recommends or suggests. `None` where dnf does not manage the machine, or a reason could not be read.
+    /// recommends or suggests, and what supplements nothing of these. `None` where dnf does not manage the machine, or a reason could not be read.
     pub(super) fn unneeded(&self) -> Option<Unneeded> {
         let records = self.records();
         if records.tool(&self.host.root) != Some("dnf") || !records.notes.is_empty() {
@@ -43,7 +75,19 @@ impl RpmInstallation<'_> {
                 None => wanted.push(number),
             }
         });
-        let found: HashSet<u32> = unneeded(&self.nodes(), &wanted, &rpm::compare).into_iter().collect();
+        let nodes = self.nodes();
+        let additions = self.additions(&nodes);
+        let found = loop {
+            let found: HashSet<u32> = unneeded(&nodes, &wanted, &rpm::compare).into_iter().collect();
+            let is_wanted = |one: &&Requirement| {
+                one.relation == Relation::Recommends && found.contains(&one.needs) && !found.contains(&one.package)
+            };
+            let wanted_too: Vec<u32> = additions.iter().filter(is_wanted).map(|one| one.needs).collect();
+            if wanted_too.is_empty() {
+                break found;
+            }
+            wanted.extend(wanted_too);
+        };
         came_along.retain(|(number, _)| found.contains(number));
         let remedy = Remedy::new(RemedyKind::Remove, CommandLine::new("dnf autoremove"));
         Some(Unneeded { packages: came_along, remedy: Some(remedy.to("remove all that nothing needs")) })
@@ -98,56 +142,59 @@ fn of_expression(text: &[u8]) -> Vec<Want> {
     wants
 }
 
-fn node(number: u32, header: &Header<'_>) -> Node {
-    let named = |names: u32, flags: u32, versions: u32| {
-        let (flags, versions): (Vec<u64>, Vec<&[u8]>) =
-            (header.numbers(flags).collect(), header.texts(versions).collect());
-        let at = move |place: usize| {
-            (flags.get(place).copied().unwrap_or_default(), versions.get(place).copied().unwrap_or_default())
-        };
-        header.texts(names).enumerate().map(move |(place, name)| (name, at(place))).collect::<Vec<_>>()
+/// A name with the flags and the version that belong to it.
+type Named<'h> = (&'h [u8], u64, &'h [u8]);
+
+/// Three tags of a header that belong together: names, flags and versions.
+fn named<'h>(header: &Header<'h>, [names, flags, versions]: [u32; 3]) -> Vec<Named<'h>> {
+    let (flags, versions): (Vec<u64>, Vec<&[u8]>) = (header.numbers(flags).collect(), header.texts(versions).collect());
+    let at = |place: usize, name| {
+        (name, flags.get(place).copied().unwrap_or_default(), versions.get(place).copied().unwrap_or_default())
     };
+    header.texts(names).enumerate().map(|(place, name)| at(place, name)).collect()
+}
+
+/// One need as it is declared.
+fn need(relation: Relation, (name, flags, version): Named<'_>) -> Need {
+    if name.starts_with(b"(") {
+        let relation = if relation == Relation::Requires { Relation::RequiresIf } else { relation };
+        let says = ByteString::from(name).to_string();
+        return Need { any_of: of_expression(name), says, relation };
+    }
+    let sign = match flags & SIGNS {
+        2 => Some("<"),
+        4 => Some(">"),
+        8 => Some("="),
+        10 => Some("<="),
+        12 => Some(">="),
+        _ => None,
+    };
+    let version = sign.map(|sign| (sign, version.to_vec()));
+    let says = match &version {
+        Some((sign, version)) => {
+            format!("{} {sign} {}", ByteString::from(name), ByteString::from(version.as_slice()))
+        }
+        None => ByteString::from(name).to_string(),
+    };
+    Need { any_of: vec![Want { name: name.to_vec(), version }], says, relation }
+}
+
+fn node(number: u32, header: &Header<'_>) -> Node {
     let mut node = Node { number, ..Node::default() };
-    for (name, (_, version)) in named(tag::PROVIDE_NAMES, tag::PROVIDE_FLAGS, tag::PROVIDE_VERSIONS) {
+    for (name, _, version) in named(header, [tag::PROVIDE_NAMES, tag::PROVIDE_FLAGS, tag::PROVIDE_VERSIONS]) {
         node.offers.push((name.to_vec(), Some(version.to_vec()).filter(|version| !version.is_empty())));
     }
     // Very old packages do not provide themselves.
     if let Some(name) = header.text(tag::NAME) {
         node.offers.push((name.to_vec(), header.version().map(|version| version.to_vec())));
     }
-    let hard = named(tag::REQUIRE_NAMES, tag::REQUIRE_FLAGS, tag::REQUIRE_VERSIONS);
-    let weak = named(tag::RECOMMEND_NAMES, tag::RECOMMEND_FLAGS, tag::RECOMMEND_VERSIONS);
-    let hint = named(tag::SUGGEST_NAMES, tag::SUGGEST_FLAGS, tag::SUGGEST_VERSIONS);
-    let hard = hard.into_iter().map(|need| (Relation::Requires, need));
-    let weak = weak.into_iter().map(|need| (Relation::Recommends, need));
-    let hint = hint.into_iter().map(|need| (Relation::Suggests, need));
-    for (relation, (name, (flags, version))) in hard.chain(weak).chain(hint) {
-        if name.starts_with(b"rpmlib(") {
-            continue;
-        }
-        if name.starts_with(b"(") {
-            let relation = if relation == Relation::Requires { Relation::RequiresIf } else { relation };
-            let says = ByteString::from(name).to_string();
-            node.needs.push(Need { any_of: of_expression(name), says, relation });
-            continue;
-        }
-        let sign = match flags & SIGNS {
-            2 => Some("<"),
-            4 => Some(">"),
-            8 => Some("="),
-            10 => Some("<="),
-            12 => Some(">="),
-            _ => None,
-        };
-        let version = sign.map(|sign| (sign, version.to_vec()));
-        let says = match &version {
-            Some((sign, version)) => {
-                format!("{} {sign} {}", ByteString::from(name), ByteString::from(version.as_slice()))
-            }
-            None => ByteString::from(name).to_string(),
-        };
-        node.needs.push(Need { any_of: vec![Want { name: name.to_vec(), version }], says, relation });
-    }
+    let hard = named(header, [tag::REQUIRE_NAMES, tag::REQUIRE_FLAGS, tag::REQUIRE_VERSIONS]);
+    let weak = named(header, [tag::RECOMMEND_NAMES, tag::RECOMMEND_FLAGS, tag::RECOMMEND_VERSIONS]);
+    let hint = named(header, [tag::SUGGEST_NAMES, tag::SUGGEST_FLAGS, tag::SUGGEST_VERSIONS]);
+    let hard = hard.into_iter().filter(|(name, ..)| !name.starts_with(b"rpmlib(")).map(|one| (Relation::Requires, one));
+    let weak = weak.into_iter().map(|one| (Relation::Recommends, one));
+    let hint = hint.into_iter().map(|one| (Relation::Suggests, one));
+    node.needs.extend(hard.chain(weak).chain(hint).map(|(relation, one)| need(relation, one)));
     node
 }
 
