@@ -2,11 +2,14 @@
 
 pub mod conda;
 pub mod debian;
+pub mod dewey;
 pub mod gem;
 pub mod gentoo;
+pub mod luarocks;
 pub mod nix;
 pub mod pacman;
 pub mod pep440;
+pub mod perl;
 pub mod rpm;
 pub mod semver;
 pub mod tokens;

@@ -338,11 +338,8 @@ impl<'s, K: SimpleBackend + 's> FileIndex for SimpleInstallation<'s, K> {
         let Claimant::Package(package) = claimant else { return Vec::new() };
         let item = self.item(package);
         if let Some(lists) = self.backend.lists() {
-            return vec![Evidence::line(
-                lists.file(item),
-                position.line,
-                format!("{} lists {}", item.name, ByteString::from(path)),
-            )];
+            let (file, line) = lists.place(item, position.line);
+            return vec![Evidence::line(file, line, format!("{} lists {}", item.name, ByteString::from(path)))];
         }
         match item.places.get(position.line as usize).filter(|(place, _)| **place == *path) {
             Some((_, evidence)) => vec![evidence.clone()],

@@ -79,6 +79,11 @@ pub trait FileLists {
     /// The list of a package.
     fn file(&self, item: &InstalledPackage) -> ByteString;
 
+    /// The file and the line that a line handed out by [`FileLists::each`] means, where a package has several lists.
+    fn place(&self, item: &InstalledPackage, line: u32) -> (ByteString, u32) {
+        (self.file(item), line)
+    }
+
     /// The digest that is recorded for a canonical path.
     fn digest(&self, host: &Host, item: &InstalledPackage, path: &[u8]) -> Option<Digest> {
         let _ = (host, item, path);

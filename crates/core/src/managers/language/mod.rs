@@ -2,10 +2,16 @@
 
 pub mod cargo;
 mod cargo_registries;
+pub mod composer;
 pub mod conda;
 mod conda_channels;
+pub mod dart;
+pub mod deno;
+pub mod dotnet;
 pub mod gem;
 mod gem_sources;
 pub mod go;
 pub mod javascript;
+pub mod luarocks;
+pub mod perl;
 pub mod python;

@@ -3,6 +3,9 @@
 pub mod apk;
 pub mod dpkg;
 pub mod eopkg;
+pub mod opkg;
 pub mod pacman;
 pub mod portage;
 pub mod rpm;
+pub mod slackware;
+pub mod xbps;

@@ -257,6 +257,7 @@ impl Judge<'_, '_> {
                 answer.version_is_probable = hint.is_probable;
                 answer.evidence.push(hint.evidence);
             }
+            answer.evidence.extend(self.filled_by(subject));
             return;
         };
         // Instances of one package for several architectures share files on purpose.
@@ -287,6 +288,26 @@ impl Judge<'_, '_> {
                 );
             }
         }
+    }
+
+    /// The managers that fill the directory of a file which none of them records. A directory that all share
+    /// tells nothing.
+    fn filled_by(&self, subject: &ByteString) -> Vec<Evidence> {
+        let dir = ByteString::from(path::parent(subject));
+        let homes = self.survey.host.users.iter().map(|user| &user.home);
+        let mut shared = homes.flat_map(|home| [&b".local/bin"[..], b"bin"].map(|below| path::join(home, below)));
+        if [&b"/usr/local"[..], b"/usr", b"/"].contains(&path::parent(&dir)) || shared.any(|one| one == dir) {
+            return Vec::new();
+        }
+        let filled = self
+            .survey
+            .installations()
+            .iter()
+            .filter(|held| held.launching().is_some_and(|launching| launching.program_dirs().contains(&dir)));
+        let mut managers: Vec<_> = filled.map(|held| held.location().manager).collect();
+        managers.dedup();
+        let says = |manager| format!("{manager} puts programs there, and has no record of this one");
+        managers.into_iter().map(|manager| Evidence::directory(dir.clone(), says(manager))).collect()
     }
 
     /// Which of several claims is on the file that is really there.

@@ -1,10 +1,11 @@
-//! Global packages of npm, pnpm and yarn.
+//! Global packages of npm, pnpm, yarn and bun.
 //!
 //! | manager | packages | commands |
 //! |---|---|---|
 //! | npm | `PREFIX/lib/node_modules/[@SCOPE/]NAME/package.json` | links in `PREFIX/bin` |
 //! | pnpm | `PNPM_HOME/global/N/package.json` and `node_modules` | small shell scripts in `PNPM_HOME` |
 //! | yarn 1 | `~/.config/yarn/global/package.json` and `node_modules` (root: `/usr/local/share/.config/yarn/global`) | links in `~/.yarn/bin`, `~/.local/bin` or `/usr/local/bin` |
+//! | bun | `~/.bun/install/global/package.json` and `node_modules` | links in `~/.bun/bin` |
 //!
 //! npm's prefix is that of the node it runs on (`/usr`, `/usr/local`, each kept version), or what
 //! `NPM_CONFIG_PREFIX`, `~/.npmrc` or `PREFIX/etc/npmrc` says; several can have packages at once.
@@ -13,6 +14,7 @@
 //! linked from a checkout and is not npm's; `/usr/lib/node_modules` can be filled by the distribution;
 //! directories that begin with `.` are remains of an interrupted installation.
 
+mod bun;
 mod npm;
 mod pnpm;
 mod registries;
@@ -28,6 +30,7 @@ use crate::fs::{Kind, Limit};
 use crate::host::Host;
 use crate::model::{Evidence, Loss, ManagerId, Origin, Status};
 
+pub use bun::Bun;
 pub use npm::Npm;
 pub use pnpm::Pnpm;
 pub use yarn::Yarn;

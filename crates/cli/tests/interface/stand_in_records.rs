@@ -1,0 +1,228 @@
+//! Managers that cannot be had here, as trees written by hand from their public formats: XBPS, Slackware's package
+//! tools, opkg, pub and .NET's tools. No judge has seen these but the documentation. And what damage to each costs.
+
+use std::fs;
+
+use serde_json::Value;
+use tempfile::TempDir;
+
+use super::support::{run, tree};
+
+fn text(value: &Value) -> String {
+    value.as_str().unwrap_or_default().to_owned()
+}
+
+fn ask(made: &TempDir, arguments: &[&str]) -> Value {
+    run([&["--root", made.path().to_str().unwrap(), "--format", "json"], arguments].concat()).document()
+}
+
+const PKGDB: &str = r#"<?xml version="1.0" encoding="UTF-8"?>
+<plist version="1.0"><dict>
+<key>_XBPS_ALTERNATIVES_</key><dict/>
+<key>tide-gauge</key>
+<dict><key>architecture</key><string>x86_64</string><key>install-date</key><string>2026-01-01 00:00 UTC</string>
+<key>installed_size</key><integer>2048</integer><key>pkgver</key><string>tide-gauge-3.1_2</string>
+<key>repository</key><string>https://quay.example/current</string><key>run_depends</key><array><string>rope&gt;=0.2_1</string></array>
+<key>hold</key><true/><key>state</key><string>installed</string></dict>
+<key>rope</key>
+<dict><key>automatic-install</key><true/><key>pkgver</key><string>rope-0.2_1</string><key>state</key><string>installed</string></dict>
+</dict></plist>
+"#;
+
+fn void() -> TempDir {
+    let digest = "c4c6a0d9ecce0ff41a1fcb5f2eb3a2ae37ff2cd5ca1f0b7cf38e6b3e41e2bb1b";
+    let files = format!(
+        "<plist version=\"1.0\"><dict>\n<key>files</key><array><dict>\n<key>file</key><string>/usr/bin/gauge</string>\
+         <key>sha256</key><string>{digest}</string></dict></array>\n<key>links</key><array><dict>\n\
+         <key>file</key><string>/usr/bin/tide</string><key>target</key><string>/usr/bin/gauge</string></dict></array></dict></plist>"
+    );
+    tree(&[
+        ("var/db/xbps/pkgdb-0.38.plist", PKGDB.as_bytes()),
+        ("var/db/xbps/.tide-gauge-files.plist", files.as_bytes()),
+        ("usr/bin/gauge", b"x"),
+        ("usr/bin/tide", b"-> gauge"),
+    ])
+}
+
+fn slackware() -> TempDir {
+    tree(&[
+        (
+            "var/lib/pkgtools/packages/tide-gauge-3.1-x86_64-2_quay",
+            b"PACKAGE NAME:     tide-gauge-3.1-x86_64-2_quay\nUNCOMPRESSED PACKAGE SIZE:     2K\nPACKAGE DESCRIPTION:\ntide-gauge: made up\nFILE LIST:\n./\nusr/bin/gauge\netc/gauge.conf.new\ninstall/slack-desc\n",
+        ),
+        (
+            "var/lib/pkgtools/scripts/tide-gauge-3.1-x86_64-2_quay",
+            b"config etc/gauge.conf.new\n( cd usr/bin ; rm -rf tide )\n( cd usr/bin ; ln -sf sounding tide )\n",
+        ),
+        ("usr/bin/gauge", b"x"),
+        ("usr/bin/tide", b"-> sounding"),
+        ("etc/gauge.conf", b"x"),
+    ])
+}
+
+fn router() -> TempDir {
+    tree(&[
+        (
+            "usr/lib/opkg/status",
+            b"Package: tide-gauge\nVersion: 3.1-2\nDepends: rope (>= 0.2), libc\nStatus: install user installed\nArchitecture: arm\nInstalled-Time: 1767225600\n\nPackage: rope\nVersion: 0.2-1\nStatus: install ok installed\nArchitecture: arm\n\nPackage: gone\nVersion: 1\nStatus: deinstall ok not-installed\n\n",
+        ),
+        ("usr/lib/opkg/info/tide-gauge.list", b"/usr/bin/gauge\n/usr/bin/tide\t0777\tgauge\n"),
+        ("usr/lib/opkg/info/rope.list", b""),
+        ("usr/bin/gauge", b"x"),
+        ("usr/bin/tide", b"-> gauge"),
+    ])
+}
+
+fn homes() -> TempDir {
+    let store = "home/maren/.dotnet/tools/.store/quay.gauge/3.1.0";
+    tree(&[
+        ("etc/passwd", b"maren:x:1000:1000::/home/maren:/bin/sh\n"),
+        (
+            "home/maren/.pub-cache/global_packages/lamp/pubspec.lock",
+            b"packages:\n  lamp:\n    dependency: \"direct main\"\n    source: hosted\n    version: \"2.0.0\"\n",
+        ),
+        (
+            "home/maren/.pub-cache/bin/lamp",
+            b"#!/usr/bin/env sh\n# This file was created by pub v3.3.0.\n# Package: lamp\n# Version: 2.0.0\n# Executable: lamp\ndart pub global run lamp:lamp \"$@\"\n",
+        ),
+        (&format!("{store}/quay.gauge/3.1.0/tools/net8.0/any/DotnetToolSettings.xml"), b"<DotNetCliTool Version=\"1\"><Commands><Command Name=\"gauge\" EntryPoint=\"gauge.dll\" Runner=\"dotnet\" /></Commands></DotNetCliTool>"),
+        ("home/maren/.dotnet/tools/gauge", b"x"),
+        ("home/maren/.dotnet/tools/own", b"x"),
+    ])
+}
+
+/// `ID VERSION REASON` of every package, with what else is said of it.
+fn rows(made: &TempDir) -> Vec<String> {
+    let document = ask(made, &["inventory", "--all"]);
+    let row = |one: &Value| {
+        let held = if one["held"] == true { " held" } else { "" };
+        let size = one["size"].as_u64().map(|bytes| format!(" {bytes} B")).unwrap_or_default();
+        let origin = one["origin"]["name"].as_str().map(|name| format!(" from {name}")).unwrap_or_default();
+        format!("{} {} {}{held}{size}{origin}", text(&one["id"]), text(&one["version"]), text(&one["reason"]))
+    };
+    document["packages"].as_array().unwrap().iter().map(row).collect()
+}
+
+/// A machine, its packages in short, and the owners of some paths.
+type Case<'c> = (TempDir, &'c [&'c str], &'c [(&'c str, &'c str)]);
+
+#[test]
+fn packages_and_their_files_are_read() {
+    let cases: [Case<'_>; 4] = [
+        (
+            void(),
+            &[
+                "xbps/system/rope 0.2_1 dependency",
+                "xbps/system/tide-gauge 3.1_2 explicit held 2048 B from https://quay.example/current",
+            ],
+            &[("/usr/bin/gauge", "xbps/system/tide-gauge"), ("/usr/bin/tide", "xbps/system/tide-gauge")],
+        ),
+        (
+            slackware(),
+            &["pkgtools/system/tide-gauge 3.1 unknown 2048 B"],
+            &[
+                ("/usr/bin/gauge", "pkgtools/system/tide-gauge"),
+                ("/usr/bin/tide", "pkgtools/system/tide-gauge"),
+                ("/etc/gauge.conf", "pkgtools/system/tide-gauge"),
+            ],
+        ),
+        (
+            router(),
+            &["opkg/system/rope 0.2-1 dependency", "opkg/system/tide-gauge 3.1-2 explicit"],
+            &[("/usr/bin/gauge", "opkg/system/tide-gauge"), ("/usr/bin/tide", "opkg/system/tide-gauge")],
+        ),
+        (
+            homes(),
+            &["pub/user:maren/lamp 2.0.0 explicit from package index", "dotnet/user:maren/quay.gauge 3.1.0 explicit"],
+            &[
+                ("/home/maren/.pub-cache/bin/lamp", "pub/user:maren/lamp"),
+                ("/home/maren/.dotnet/tools/gauge", "dotnet/user:maren/quay.gauge"),
+                ("/home/maren/.dotnet/tools/own", ""),
+            ],
+        ),
+    ];
+    for (made, packages, owners) in &cases {
+        assert_eq!(rows(made), *packages);
+        for (path, id) in *owners {
+            let answer = ask(made, &["owner", path])["answers"][0].clone();
+            let owners = answer["owners"].as_array().into_iter().flatten();
+            let direct = owners.map(|owner| text(&owner["id"])).next().unwrap_or_default();
+            assert_eq!(
+                (text(&answer["owner"]["id"]), direct),
+                ((*id).to_owned(), (*id).to_owned()),
+                "{path}: {answer:#}"
+            );
+        }
+    }
+    // The line that makes a link stands in another file than the list. Where the link leads nowhere, it is what is owned.
+    let answer = ask(&cases[1].0, &["owner", "/usr/bin/tide"]);
+    let said = answer["answers"][0].to_string();
+    assert!(
+        said.contains("/var/lib/pkgtools/scripts/tide-gauge-3.1-x86_64-2_quay") && said.contains("\"line\":3"),
+        "{said}"
+    );
+    for (made, chain) in [(&cases[0].0, "xbps/system/tide-gauge"), (&cases[2].0, "opkg/system/tide-gauge")] {
+        let told = ask(made, &["why", "rope"]);
+        assert_eq!(text(&told["chains"][0]["chain"][0]["id"]), chain, "{told:#}");
+    }
+    let answer = ask(&cases[3].0, &["owner", "/home/maren/.dotnet/tools/own"]);
+    let said = answer["answers"][0]["evidence"].to_string();
+    assert!(said.contains("dotnet puts programs there, and has no record of this one"), "{said}");
+    let altered = ask(&cases[0].0, &["verify", "tide-gauge"]);
+    assert!(altered.to_string().contains("/usr/bin/gauge"), "{altered:#}");
+}
+
+/// Records cut anywhere, with bytes turned over, and of the wrong kind: an answer each time, and what is lost
+/// is said.
+#[test]
+fn damage_to_a_record_costs_that_record_and_is_said() {
+    type Make = fn() -> TempDir;
+    let cases: [(Make, &str); 7] = [
+        (void, "var/db/xbps/pkgdb-0.38.plist"),
+        (void, "var/db/xbps/.tide-gauge-files.plist"),
+        (slackware, "var/lib/pkgtools/packages/tide-gauge-3.1-x86_64-2_quay"),
+        (router, "usr/lib/opkg/status"),
+        (router, "usr/lib/opkg/info/tide-gauge.list"),
+        (homes, "home/maren/.pub-cache/global_packages/lamp/pubspec.lock"),
+        (
+            homes,
+            "home/maren/.dotnet/tools/.store/quay.gauge/3.1.0/quay.gauge/3.1.0/tools/net8.0/any/DotnetToolSettings.xml",
+        ),
+    ];
+    for (make, file) in cases {
+        let made = make();
+        let at = made.path().join(file);
+        let whole = fs::read(&at).unwrap();
+        for part in 0..6 {
+            let mut damaged = whole[..whole.len() * part / 6].to_vec();
+            if part % 2 == 1 {
+                damaged.iter_mut().skip(part).step_by(29).for_each(|byte| *byte ^= 0xff);
+            }
+            fs::write(&at, damaged).unwrap();
+            ask(&made, &["inventory", "--all"]);
+            ask(&made, &["owner", "/usr/bin/gauge", "/home/maren/.dotnet/tools/gauge"]);
+        }
+        fs::remove_file(&at).unwrap();
+        fs::create_dir(&at).unwrap();
+        let document = ask(&made, &["owner", "/usr/bin/gauge", "/home/maren/.dotnet/tools/gauge", "package:lamp"]);
+        let said = document["coverage"].to_string();
+        assert!(said.contains(file.rsplit('/').next().unwrap()), "{file}: {said}");
+    }
+}
+
+/// Every page about a manager is of one that is read, and is in the table of pages.
+#[test]
+fn every_page_is_about_a_manager_that_is_read() {
+    let pages = std::path::Path::new(env!("CARGO_MANIFEST_DIR")).join("../../docs/managers");
+    let table = fs::read_to_string(pages.join("README.md")).unwrap();
+    let mut seen = 0;
+    for page in fs::read_dir(&pages).unwrap() {
+        let name = page.unwrap().file_name().into_string().unwrap();
+        let Some(id) = name.strip_suffix(".md").filter(|id| *id != "README") else { continue };
+        assert!(table.contains(&format!("| [{id}]({name}) |")), "{name} is not in the table");
+        let ran = run(["--root", pages.to_str().unwrap(), "inventory", "--manager", id]);
+        assert!(!ran.err.contains("unknown"), "{id}: {ran:?}");
+        seen += 1;
+    }
+    assert!(seen >= 10, "{seen}");
+}

@@ -1,0 +1,198 @@
+//! Composer: PHP's packages in its global directory ("composer global", Composer documentation).
+//!
+//! `~/.config/composer` or `~/.composer` (`COMPOSER_HOME`) is a project of its own: `composer.json` says what was
+//! asked for, `vendor/composer/installed.json` what is there, and `vendor/bin` has a program, or a link, for each
+//! command.
+//!
+//! Traps: older releases wrote `installed.json` as a bare list; a package from a path is a link into a checkout.
+
+use std::cmp::Ordering;
+use std::collections::BTreeMap;
+
+use serde::Deserialize;
+
+use crate::backend::simple::{InstalledPackage, Record, SimpleBackend, SimpleInstallation, is_dir, of};
+use crate::backend::{CachePlace, Installation, Manager};
+use crate::bytes::{ByteString, path};
+use crate::fs::Limit;
+use crate::host::{Host, User};
+use crate::model::{Affix, Naming};
+use crate::model::{
+    CommandLine, Evidence, Location, Loss, ManagerId, ManagerKind, Origin, Profile, Reason, RemedyKind,
+};
+use crate::version::tokens;
+
+const ID: ManagerId = ManagerId("composer");
+
+/// The manager.
+#[derive(Debug)]
+pub struct Composer;
+
+struct Global;
+
+impl Manager for Composer {
+    fn id(&self) -> ManagerId {
+        ID
+    }
+
+    fn profile(&self) -> Profile {
+        let naming = Naming { affix: Affix::Scope, registry: None, has_language_prefix: false };
+        Profile { naming, ..Profile::of(ManagerKind::Language) }
+    }
+
+    fn caches(&self) -> &'static [CachePlace] {
+        const { &[CachePlace::cleared_by("packages that Composer downloaded", "~/.cache/composer", "composer clear-cache")] }
+    }
+
+    fn discover<'h>(&self, host: &'h Host) -> Vec<Box<dyn Installation + 'h>> {
+        let of_user = |user: &User| -> Option<Box<dyn Installation + 'h>> {
+            let places = ["COMPOSER_HOME", ""].map(|variable| host.user_dir(user, variable, ".config/composer"));
+            let mut places = places.into_iter().chain([host.user_dir(user, "", ".composer")]);
+            let home = places.find(|home| is_dir(host, &path::join(home, b"vendor/composer")))?;
+            Some(SimpleInstallation::boxed(host, ID, of(user), home, Global))
+        };
+        host.users.iter().filter_map(of_user).collect()
+    }
+}
+
+/// `installed.json`.
+#[derive(Deserialize)]
+#[serde(untagged)]
+enum Installed {
+    Named { packages: Vec<Package> },
+    List(Vec<Package>),
+}
+
+#[derive(Deserialize)]
+#[serde(rename_all = "kebab-case")]
+struct Package {
+    name: String,
+    version: Option<String>,
+    install_path: Option<String>,
+    #[serde(default)]
+    bin: Vec<String>,
+    #[serde(default)]
+    require: BTreeMap<String, String>,
+    dist: Option<From>,
+    source: Option<From>,
+}
+
+#[derive(Deserialize)]
+struct From {
+    #[serde(rename = "type")]
+    kind: Option<String>,
+    url: Option<String>,
+    reference: Option<String>,
+}
+
+/// `composer.json`, as far as it is used.
+#[derive(Deserialize, Default)]
+struct Project {
+    #[serde(default)]
+    require: BTreeMap<String, String>,
+}
+
+/// The directory of a package: below `vendor`, or where a link leads.
+fn tree_of(host: &Host, home: &ByteString, package: &Package) -> ByteString {
+    let vendor = path::join(home, b"vendor");
+    let dir = match &package.install_path {
+        Some(below) => path::absolute(below.as_bytes(), &path::join(&vendor, b"composer")),
+        None => path::join(&vendor, package.name.as_bytes()),
+    };
+    path::without_dots(&dir, host.root.canonicalize_dir(home).as_ref())
+}
+
+impl Global {
+    fn item(host: &Host, at: &Location, file: &ByteString, package: &Package) -> InstalledPackage {
+        let mut item = InstalledPackage::new("package", package.name.as_str());
+        item.version = package.version.as_deref().map(|text| text.strip_prefix('v').unwrap_or(text).into());
+        item.purl = Some("composer");
+        let version = item.version.as_ref().map(ToString::to_string).unwrap_or_default();
+        item.evidence.push(Evidence::at(file.clone(), "packages", format!("{} {version}", item.name)));
+        let from = package.dist.as_ref().or(package.source.as_ref());
+        let is_local = from.is_some_and(|from| from.kind.as_deref() == Some("path"));
+        item.revision = from.and_then(|from| from.reference.as_deref()).filter(|_| !is_local).map(ByteString::from);
+        item.origin = from.map(|from| Origin {
+            name: if is_local { "local" } else { "package index" }.into(),
+            kind: if is_local { "directory" } else { "index" }.to_owned(),
+            url: from.url.as_deref().filter(|_| is_local).map(ByteString::from),
+            trust: is_local.then(|| "local".to_owned()),
+        });
+        let tree = tree_of(host, &at.dir, package);
+        item.installed_at = host.root.entry(&tree).ok().map(|meta| meta.modified);
+        let bin = path::join(&at.dir, b"vendor/bin");
+        for program in &package.bin {
+            let command = path::join(&bin, path::name(program.as_bytes()));
+            if host.root.entry(&command).is_ok() {
+                let says = format!("{} brings {}", item.name, ByteString::from(program.as_str()));
+                item.places.push((command.clone(), Evidence::at(file.clone(), "bin", says)));
+                item.commands.push(command);
+            }
+        }
+        item.trees.push(tree);
+        // What begins without a vendor is PHP itself or an extension of it.
+        for needed in package.require.keys().filter(|name| name.contains('/')) {
+            item.need(needed.as_bytes());
+        }
+        item
+    }
+}
+
+impl SimpleBackend for Global {
+    fn reads_needs(&self) -> bool {
+        true
+    }
+
+    fn read(&self, host: &Host, at: &Location) -> Record {
+        let mut record = Record::default();
+        let file = path::join(&at.dir, b"vendor/composer/installed.json");
+        let content = host.root.read(&file, Limit::LIST).map_err(|error| error.to_string());
+        let read = content.and_then(|content| {
+            serde_json::from_slice::<Installed>(&content).map_err(|error| format!("{file}: {error}"))
+        });
+        let packages = match read {
+            Ok(Installed::Named { packages } | Installed::List(packages)) => packages,
+            Err(problem) => {
+                record.notes.push(Loss::because(problem, "what Composer installed is not known"));
+                return record;
+            }
+        };
+        let wanted = path::join(&at.dir, b"composer.json");
+        let content = host.root.read(&wanted, Limit::SMALL).map_err(|error| error.to_string());
+        let asked = content.and_then(|content| {
+            serde_json::from_slice::<Project>(&content).map_err(|error| format!("{wanted}: {error}"))
+        });
+        let asked = asked.map(|project| Some(project.require)).unwrap_or_else(|problem| {
+            record.notes.push(Loss::because(problem, "what was asked for is not known"));
+            None
+        });
+        for package in &packages {
+            let mut item = Global::item(host, at, &file, package);
+            match &asked {
+                None => item.reason = Reason::Unknown,
+                Some(asked) => match asked.get(&package.name) {
+                    None => item.reason = Reason::Dependency,
+                    Some(range) => {
+                        let says = format!("{} {}", item.name, ByteString::from(range.as_str()));
+                        item.evidence.push(Evidence::at(wanted.clone(), "require", says));
+                        let home = [b"COMPOSER_HOME=", &*at.dir].concat();
+                        let composer = CommandLine::new("env").arg(home).words("composer global");
+                        let of_it = |verb: &str| composer.clone().words(verb).operand(package.name.as_str());
+                        item = item.remedy(RemedyKind::Remove, of_it("remove --no-interaction"));
+                        item = item.remedy(RemedyKind::Upgrade, of_it("update --no-interaction"));
+                    }
+                },
+            }
+            record.items.push(item);
+        }
+        record
+    }
+
+    fn order(&self, a: &[u8], b: &[u8]) -> Ordering {
+        tokens::compare(a, b)
+    }
+
+    fn program_dirs(&self, _: &Host, at: &Location) -> Vec<ByteString> {
+        vec![path::join(&at.dir, b"vendor/bin")]
+    }
+}

@@ -1,0 +1,130 @@
+//! Programs that `dart pub global activate` put into a home (Dart documentation, "dart pub global").
+//!
+//! `~/.pub-cache/global_packages/NAME/pubspec.lock` (`PUB_CACHE`) has each package with its version, and
+//! `~/.pub-cache/bin` a script for each command, whose comments name package, version and command.
+//!
+//! Traps: a package can be activated and bring no command; a script outlives its package.
+
+use std::cmp::Ordering;
+
+use crate::backend::simple::{InstalledPackage, Record, SimpleBackend, SimpleInstallation, dirs_in, is_dir, of};
+use crate::backend::{CachePlace, Installation, Manager};
+use crate::bytes::{ByteString, path};
+use crate::fs::{Kind, Limit};
+use crate::host::{Host, User};
+use crate::model::{Evidence, Location, Loss, ManagerId, ManagerKind, Origin, Profile, Status};
+use crate::version::semver;
+use whodunit_formats::yaml::Node;
+
+const ID: ManagerId = ManagerId("pub");
+/// No script is longer, in bytes.
+const LONGEST: u64 = 64 << 10;
+
+/// The manager.
+#[derive(Debug)]
+pub struct Pub;
+
+struct Cache;
+
+impl Manager for Pub {
+    fn id(&self) -> ManagerId {
+        ID
+    }
+
+    fn profile(&self) -> Profile {
+        Profile::of(ManagerKind::Language)
+    }
+
+    fn caches(&self) -> &'static [CachePlace] {
+        const { &[CachePlace::without_command("packages that pub downloaded", "~/.pub-cache/hosted")] }
+    }
+
+    fn discover<'h>(&self, host: &'h Host) -> Vec<Box<dyn Installation + 'h>> {
+        let of_user = |user: &User| -> Option<Box<dyn Installation + 'h>> {
+            let cache = host.user_dir(user, "PUB_CACHE", ".pub-cache");
+            let is_there = is_dir(host, &path::join(&cache, b"global_packages"));
+            is_there.then(|| SimpleInstallation::boxed(host, ID, of(user), cache, Cache))
+        };
+        host.users.iter().filter_map(of_user).collect()
+    }
+}
+
+/// The package that a script says it starts, and the line.
+fn package_of(script: &[u8]) -> Option<(&[u8], u32)> {
+    let mut head = (1..).zip(script.split(|&b| b == b'\n')).take(8);
+    head.by_ref().find(|(_, line)| line.starts_with(b"# This file was created by pub "))?;
+    head.find_map(|(number, line)| Some((line.strip_prefix(b"# Package: ")?.trim_ascii(), number)))
+}
+
+/// A package as its lock file has it: its version, and where it came from.
+fn locked(host: &Host, file: &ByteString, name: &str) -> Result<(Option<String>, Option<String>), String> {
+    let content = host.root.read(file, Limit::SMALL).map_err(|error| error.to_string())?;
+    let lock = Node::parse(&String::from_utf8_lossy(&content)).map_err(|what| format!("{file}: {what}"))?;
+    let own = lock.get("packages").and_then(|packages| packages.get(name));
+    let text = |key: &str| own.and_then(|own| own.text_at(key)).map(str::to_owned);
+    Ok((text("version"), text("source")))
+}
+
+impl SimpleBackend for Cache {
+    // What a program needs is locked for it alone.
+    fn reads_needs(&self) -> bool {
+        true
+    }
+
+    fn read(&self, host: &Host, at: &Location) -> Record {
+        let mut record = Record::default();
+        let packages = path::join(&at.dir, b"global_packages");
+        for (name, _) in dirs_in(host, &packages, false) {
+            let tree = path::join(&packages, &name);
+            let file = path::join(&tree, b"pubspec.lock");
+            let mut item = InstalledPackage::new("program", name.clone());
+            item.purl = Some("pub");
+            item.installed_at = host.root.entry(&file).ok().map(|meta| meta.modified);
+            match locked(host, &file, &String::from_utf8_lossy(&name)) {
+                Ok((version, source)) => {
+                    item.version = version.map(ByteString::from);
+                    let version = item.version.as_ref().map(ToString::to_string).unwrap_or_default();
+                    item.evidence.push(Evidence::at(file, "packages", format!("{name} {version}")));
+                    item.origin = source.map(|source| {
+                        let is_local = source == "path";
+                        let (origin, kind) = if is_local { ("local", "directory") } else { ("package index", "index") };
+                        let trust = is_local.then(|| "local".to_owned());
+                        Origin { name: origin.into(), kind: kind.to_owned(), url: None, trust }
+                    });
+                }
+                Err(problem) => {
+                    item.status = Status::Broken;
+                    item.evidence.push(Evidence::directory(tree.clone(), "an activated package"));
+                    record.notes.push(Loss::because(problem, format!("the version of {name} is unknown")));
+                }
+            }
+            item.trees.push(tree);
+            record.items.push(item);
+        }
+        let bin = path::join(&at.dir, b"bin");
+        let scripts = host.root.dir(&bin).and_then(|dir| dir.list()).unwrap_or_default();
+        for (name, _) in scripts.into_iter().filter(|(_, kind)| *kind == Kind::File) {
+            let script = path::join(&bin, &name);
+            let Ok(content) = host.root.read(&script, Limit::bytes(LONGEST)) else { continue };
+            let Some((package, line)) = package_of(&content) else { continue };
+            if let Some(item) = record.items.iter_mut().find(|item| *item.name == *package) {
+                let evidence = Evidence::line(script.clone(), line, format!("starts {}", item.name));
+                item.commands.push(script.clone());
+                item.places.push((script, evidence));
+            }
+        }
+        record
+    }
+
+    fn domain(&self, _: &Host, at: &Location) -> Vec<ByteString> {
+        [&b"bin"[..], b"global_packages"].map(|dir| path::join(&at.dir, dir)).to_vec()
+    }
+
+    fn order(&self, a: &[u8], b: &[u8]) -> Ordering {
+        semver::compare(a, b)
+    }
+
+    fn program_dirs(&self, _: &Host, at: &Location) -> Vec<ByteString> {
+        vec![path::join(&at.dir, b"bin")]
+    }
+}

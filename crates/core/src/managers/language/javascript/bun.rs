@@ -1,0 +1,146 @@
+//! bun: packages in its global directory, and the links that lead into it (Bun documentation, "bun install").
+//!
+//! `~/.bun/install/global` (`BUN_INSTALL`, `BUN_INSTALL_GLOBAL_DIR`) has a `package.json` with what was asked for and
+//! `node_modules` with everything; `~/.bun/bin` (`BUN_INSTALL_BIN`) has links to the commands, and the program `bun`
+//! where its own installer put it.
+
+use super::{origin, package, package_file, packages_in};
+use crate::backend::simple::{
+    InstalledPackage, Record, SimpleBackend, SimpleInstallation, is_dir, link_target, links_into, of,
+};
+use crate::backend::{CachePlace, Installation, Manager};
+use crate::bytes::{ByteString, path};
+use crate::fs::Kind;
+use crate::host::{Host, User};
+use crate::model::{Affix, CommandLine, Evidence, Location, Loss, ManagerId, Profile, Reason, RemedyKind};
+use crate::version::semver;
+use std::cmp::Ordering;
+use std::collections::BTreeMap;
+
+const ID: ManagerId = ManagerId("bun");
+
+/// bun.
+#[derive(Debug)]
+pub struct Bun;
+
+/// Its global directory, and where it puts commands.
+struct BunHome {
+    global: ByteString,
+    bin: ByteString,
+}
+
+impl Manager for Bun {
+    fn id(&self) -> ManagerId {
+        ID
+    }
+
+    fn profile(&self) -> Profile {
+        Profile::language(crate::model::Language::JavaScript, Affix::Scope)
+    }
+
+    fn caches(&self) -> &'static [CachePlace] {
+        const { &[CachePlace::cleared_by("packages that bun downloaded", "~/.bun/install/cache", "bun pm cache rm")] }
+    }
+
+    fn discover<'h>(&self, host: &'h Host) -> Vec<Box<dyn Installation + 'h>> {
+        let of_user = |user: &User| -> Option<Box<dyn Installation + 'h>> {
+            let home = host.user_dir(user, "BUN_INSTALL", ".bun");
+            let moved = |variable: &str, below: &[u8]| match host.variable(user, variable) {
+                Some(dir) if dir.starts_with(b"/") => host.root.canonicalize_dir(dir),
+                _ => host.root.canonicalize_dir(&path::join(&home, below)),
+            };
+            let global = moved("BUN_INSTALL_GLOBAL_DIR", b"install/global");
+            let bin = moved("BUN_INSTALL_BIN", b"bin");
+            let is_there = is_dir(host, &global) || host.root.entry(&path::join(&bin, b"bun")).is_ok();
+            is_there.then(|| SimpleInstallation::boxed(host, ID, of(user), home, BunHome { global, bin }))
+        };
+        host.users.iter().filter_map(of_user).collect()
+    }
+}
+
+impl BunHome {
+    /// The program itself, and its other name.
+    fn itself(&self, host: &Host) -> Option<InstalledPackage> {
+        let file = path::join(&self.bin, b"bun");
+        let meta = host.root.entry(&file).ok().filter(|meta| meta.kind == Kind::File)?;
+        let mut item = InstalledPackage::new("program", "bun");
+        item.installed_at = Some(meta.modified);
+        item.evidence.push(Evidence::whole(file.clone(), "bun itself, by its own installer"));
+        let other = path::join(&self.bin, b"bunx");
+        let same = link_target(host, &other).filter(|target| *target == file).map(|_| other);
+        for path in std::iter::once(file).chain(same) {
+            item.commands.push(path.clone());
+            item.places.push((path, item.evidence[0].clone()));
+        }
+        Some(item)
+    }
+}
+
+impl SimpleBackend for BunHome {
+    // Its packages declare nothing of one another.
+    fn reads_needs(&self) -> bool {
+        true
+    }
+
+    fn read(&self, host: &Host, at: &Location) -> Record {
+        let mut record = Record::default();
+        record.items.extend(self.itself(host));
+        if !is_dir(host, &self.global) {
+            return record;
+        }
+        let modules = path::join(&self.global, b"node_modules");
+        let file = path::join(&self.global, b"package.json");
+        let asked = package_file(host, &file).map(|read| read.dependencies).unwrap_or_else(|problem| {
+            record.notes.push(Loss::because(problem, "what was asked for is not known"));
+            BTreeMap::new()
+        });
+        let links = links_into(host, &self.bin, &modules);
+        for (name, _) in packages_in(host, &modules) {
+            let (mut item, _) = package(host, &modules, &name, &mut record);
+            let dir = path::join(&modules, &name);
+            match std::str::from_utf8(&name).ok().and_then(|name| asked.get(name)) {
+                Some(wanted) => {
+                    item.origin = origin(wanted);
+                    let wanted = ByteString::from(wanted.as_str()).to_string();
+                    item.evidence.push(Evidence::at(file.clone(), "dependencies", wanted));
+                    let of_it = |verb: &str| {
+                        let home = [b"BUN_INSTALL=", &*at.dir].concat();
+                        CommandLine::new("env")
+                            .arg(home)
+                            .words("bun")
+                            .words(verb)
+                            .words("--global")
+                            .operand(name.clone())
+                    };
+                    let is_of_index = item.origin.as_ref().is_some_and(|origin| origin.kind == "index");
+                    item = item.remedy(RemedyKind::Remove, of_it("remove"));
+                    if is_of_index {
+                        item = item.remedy(RemedyKind::Upgrade, of_it("update"));
+                    }
+                }
+                None if asked.is_empty() => item.reason = Reason::Unknown,
+                None => item.reason = Reason::Dependency,
+            }
+            for (link, _) in links.iter().filter(|(_, target)| path::within(target, &dir)) {
+                item.places
+                    .push((link.clone(), Evidence::at(link.clone(), "link", format!("bun links it into {dir}"))));
+                item.commands.push(link.clone());
+            }
+            item.trees.push(dir);
+            record.items.push(item);
+        }
+        record
+    }
+
+    fn domain(&self, _: &Host, _: &Location) -> Vec<ByteString> {
+        vec![self.global.clone(), self.bin.clone()]
+    }
+
+    fn order(&self, a: &[u8], b: &[u8]) -> Ordering {
+        semver::compare(a, b)
+    }
+
+    fn program_dirs(&self, _: &Host, _: &Location) -> Vec<ByteString> {
+        vec![self.bin.clone()]
+    }
+}
