@@ -4,6 +4,7 @@
 pub mod accounts;
 pub mod appstream;
 pub mod appstream_yaml;
+pub mod berkeley;
 pub mod binary;
 pub mod bolt;
 pub mod bundle;

@@ -12,7 +12,7 @@ use whodunit_core::host::{Host, ProcessEnv, UserSelection};
 use whodunit_core::model::{Algorithm, Digest};
 use whodunit_core::survey::Survey;
 
-use super::support::{has, output, run};
+use super::support::{as_input, has, output, run};
 
 /// A directory with a home of its own, in which rpm keeps its database where distributions keep it.
 struct Yard(TempDir);
@@ -182,6 +182,65 @@ fn a_database_is_read_as_rpm_reads_it() {
         fs::read_dir(yard.at("root/var/lib/rpm")).unwrap().flatten().map(|entry| entry.file_name()).collect();
     after.sort();
     assert_eq!(before, after, "nothing is written beside the database");
+}
+
+/// Writes `NUMBER BLOB` lines into a hash table of Berkeley DB, as rpm kept its packages in before 2020.
+const INTO_HASH: &str = r#"
+use DB_File; use Fcntl;
+my $info = DB_File::HASHINFO->new; $info->{bsize} = $ARGV[1];
+tie(my %table, 'DB_File', $ARGV[0], O_RDWR | O_CREAT, 0644, $info) or die $!;
+$table{pack('L', 0)} = pack('L', 99);
+while (<STDIN>) { my ($number, $blob) = split; $table{pack('L', $number)} = pack('H*', $blob) }
+untie %table;
+"#;
+
+#[test]
+fn a_database_of_an_old_system_is_read_as_the_same_one_of_a_new_system() {
+    let Some(yard) = Yard::new(&["rpm", "rpmbuild", "perl"]) else { return };
+    let many =
+        "mkdir -p $B/usr/share/buoy; for i in $(seq 900); do echo $i > $B/usr/share/buoy/a-rather-long-name-$i; done";
+    yard.build("buoy", "2.0", "Release: 1\nEpoch: 3", many, "/usr/share/buoy");
+    for name in ["anchor", "chain", "lamp"] {
+        yard.build(
+            name,
+            "1.0",
+            "Release: 1",
+            &format!("mkdir -p $B/usr/bin; echo {name} > $B/usr/bin/{name}"),
+            "/usr/bin/*",
+        );
+    }
+    yard.sh("mkdir root; for one in top/RPMS/noarch/*.rpm; do rpm --root $PWD/root --force-debian --nodeps -i $one 2>/dev/null; done");
+    let of_new = yard.packages("root");
+    assert_eq!(of_new.len(), 4);
+    let database = rusqlite::Connection::open(yard.at("root/var/lib/rpm/rpmdb.sqlite")).unwrap();
+    let mut query = database.prepare("SELECT hnum, blob FROM Packages").unwrap();
+    let rows = query.query_map([], |row| Ok((row.get::<_, u32>(0)?, row.get::<_, Vec<u8>>(1)?))).unwrap();
+    let lines: String =
+        rows.map(Result::unwrap).map(|(number, blob)| format!("{number} {}\n", hex::encode(blob))).collect();
+    fs::write(yard.at("into-hash.pl"), INTO_HASH).unwrap();
+    for page in ["512", "4096"] {
+        yard.sh("rm -rf old; cp -r root old; rm old/var/lib/rpm/*");
+        let mut command = yard.command("perl", &["into-hash.pl", &yard.at("old/var/lib/rpm/Packages"), page]);
+        output(command.stdin(as_input(&lines)));
+        let without_places = |mut packages: Vec<Value>| {
+            for package in &mut packages {
+                package.as_object_mut().unwrap().remove("evidence");
+            }
+            packages
+        };
+        assert_eq!(without_places(yard.packages("old")), without_places(of_new.clone()), "pages of {page} bytes");
+        let paths = ["/usr/bin/lamp", "/usr/share/buoy/a-rather-long-name-871"];
+        let document = run([&["--root", &yard.at("old"), "owner", "--format", "json"], &paths[..]].concat()).document();
+        let owners: Vec<String> =
+            document["answers"].as_array().unwrap().iter().map(|answer| text(&answer["owner"]["name"])).collect();
+        assert_eq!(owners, ["lamp", "buoy"]);
+    }
+    // Cut off behind its first pages: what is left is told, and that it is not all.
+    let file = yard.at("old/var/lib/rpm/Packages");
+    let whole = fs::read(&file).unwrap();
+    fs::write(&file, &whole[..whole.len() / 2]).unwrap();
+    let document = run(["--root", &yard.at("old"), "inventory", "--all", "--format", "json"]).document();
+    assert_eq!(text(&document["coverage"][0]["state"]), "partial", "{document:#}");
 }
 
 #[test]

@@ -24,13 +24,8 @@ impl Installation for RpmInstallation<'_> {
     }
 
     fn coverage(&self) -> Vec<Coverage> {
-        let mut notes = self.store.notes();
+        let notes = self.store.notes();
         let state = match () {
-            () if !self.store.is_supported() => {
-                notes.push(Loss::note(format!("{}: a Berkeley DB, which rpm no longer supports: its packages are unknown; `rpmdb --rebuilddb` with rpm 4.16 or newer converts it",
-                    self.store.file)));
-                CoverageState::Unsupported
-            }
             () if self.store.is_lost() => CoverageState::Unreadable,
             () if notes.is_empty() => CoverageState::Read,
             () => CoverageState::Partial,

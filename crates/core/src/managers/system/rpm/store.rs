@@ -9,7 +9,7 @@ use crate::backend::sqlite;
 use crate::bytes::{ByteString, path};
 use crate::fs::{Limit, Root};
 use crate::model::{Loss, Losses};
-use whodunit_formats::ndb;
+use whodunit_formats::{berkeley, ndb};
 
 /// How a database is kept.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
@@ -40,6 +40,7 @@ impl Form {
 enum Opened {
     Sqlite(Box<Mutex<Connection>>),
     Ndb { image: Vec<u8>, places: Vec<(u32, std::ops::Range<usize>)> },
+    Hash(berkeley::Table),
 }
 
 /// The database of one installation, opened on first use.
@@ -68,11 +69,6 @@ impl<'s> Store<'s> {
         self.notes.add([what]);
     }
 
-    /// Whether the form is one that is read.
-    pub fn is_supported(&self) -> bool {
-        self.form != Form::Hash
-    }
-
     /// Whether it was asked for and could not be opened.
     pub fn is_lost(&self) -> bool {
         matches!(self.opened.get(), Some(None))
@@ -83,7 +79,7 @@ impl<'s> Store<'s> {
             let opened = match self.form {
                 Form::Sqlite => self.open_sqlite(),
                 Form::Ndb => self.open_ndb(),
-                Form::Hash => return None,
+                Form::Hash => self.open_hash(),
             };
             opened.map_err(|problem| self.note(Loss::because(problem, "the packages of rpm are unknown"))).ok()
         });
@@ -115,11 +111,32 @@ impl<'s> Store<'s> {
         Ok(Opened::Ndb { image, places })
     }
 
+    fn open_hash(&self) -> Result<Opened, String> {
+        let content = self.root.read(&self.file, Limit::RECORD).map_err(|error| error.to_string())?;
+        let table = berkeley::Table::parse(content).map_err(|error| format!("{}: {error}", self.file))?;
+        if table.is_cut {
+            self.note(Loss::damaged(self.file.clone(), "truncated", "not every package is known"));
+        }
+        Ok(Opened::Hash(table))
+    }
+
     /// Hands every entry with its number to `take`.
     pub fn each(&self, take: &mut dyn FnMut(u32, &[u8])) {
         match self.opened() {
             Some(Opened::Ndb { image, places }) => {
                 places.iter().for_each(|(number, place)| take(*number, &image[place.clone()]));
+            }
+            Some(Opened::Hash(table)) => {
+                for number in table.numbers() {
+                    match table.value(number) {
+                        Some(blob) => take(number, &blob),
+                        None => self.note(Loss::damaged(
+                            self.file.clone(),
+                            format!("entry {number} is damaged"),
+                            "a package is unknown",
+                        )),
+                    }
+                }
             }
             Some(Opened::Sqlite(connection)) => {
                 let connection = connection.lock().unwrap_or_else(PoisonError::into_inner);
@@ -152,6 +169,7 @@ impl<'s> Store<'s> {
                 let place = places.binary_search_by_key(&number, |(other, _)| *other).ok()?;
                 Some(image[places[place].1.clone()].to_vec())
             }
+            Opened::Hash(table) => table.value(number),
             Opened::Sqlite(connection) => {
                 let connection = connection.lock().unwrap_or_else(PoisonError::into_inner);
                 let mut query = connection.prepare_cached("SELECT blob FROM Packages WHERE hnum = ?").ok()?;
@@ -191,7 +209,7 @@ impl<'s> Store<'s> {
     /// How many packages there are, keys aside, where the database's own index tells.
     pub fn count(&self) -> Option<usize> {
         match self.opened()? {
-            Opened::Ndb { .. } => None,
+            Opened::Ndb { .. } | Opened::Hash(_) => None,
             Opened::Sqlite(connection) => {
                 let connection = connection.lock().unwrap_or_else(PoisonError::into_inner);
                 let query = "SELECT (SELECT count(*) FROM Name) - (SELECT count(*) FROM Name WHERE key = 'gpg-pubkey')";
