@@ -234,6 +234,17 @@ fn a_database_of_an_old_system_is_read_as_the_same_one_of_a_new_system() {
         let owners: Vec<String> =
             document["answers"].as_array().unwrap().iter().map(|answer| text(&answer["owner"]["name"])).collect();
         assert_eq!(owners, ["lamp", "buoy"]);
+        // What yum noted on such a system.
+        for (name, reason) in [("buoy-2.0", "user"), ("lamp-1.0", "dep")] {
+            let notes = format!("old/var/lib/yum/yumdb/{}/{}-{name}-1-noarch", &name[..1], "0".repeat(40));
+            yard.sh(&format!("mkdir -p {notes}; printf {reason} > {notes}/reason; printf quay > {notes}/from_repo"));
+        }
+        let noted: Vec<String> = yard
+            .packages("old")
+            .iter()
+            .map(|one| format!("{} {} {}", text(&one["name"]), text(&one["reason"]), text(&one["origin"]["name"])))
+            .collect();
+        assert_eq!(noted, ["anchor unknown ", "buoy explicit quay", "chain unknown ", "lamp dependency quay"]);
     }
     // Cut off behind its first pages: what is left is told, and that it is not all.
     let file = yard.at("old/var/lib/rpm/Packages");

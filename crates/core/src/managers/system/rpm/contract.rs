@@ -10,8 +10,8 @@ use crate::backend::{
 };
 use crate::bytes::{ByteString, path};
 use crate::model::{
-    Claim, Claimant, CommandLine, Coverage, CoverageState, Depth, Digest, Evidence, FileRecord, Location, Loss,
-    NameFilter, Offer, OfferQuery, Owner, Package, RecordPosition, Remedy, RemedyKind, Scope, Search, Source,
+    Claim, Claimant, CommandLine, Coverage, CoverageState, Depth, Digest, Evidence, FileRecord, Location, NameFilter,
+    Offer, OfferQuery, Owner, Package, RecordPosition, Remedy, RemedyKind, Scope, Search, Source,
 };
 use crate::version::rpm;
 use hashbrown::HashMap;

@@ -5,8 +5,8 @@
 //!
 //! | what | where | read by |
 //! |---|---|---|
-//! | packages with all their files | `rpmdb.sqlite` or `Packages.db` | `store.rs`, [`whodunit_formats::rpm_header`] |
-//! | asked for or not, from which repository, held | dnf's history or state, zypper's lists and log | `records.rs` |
+//! | packages with all their files | `rpmdb.sqlite`, `Packages.db`, or the `Packages` of old systems | `store.rs`, [`whodunit_formats::rpm_header`] |
+//! | asked for or not, from which repository, held | dnf's history or state, yum's notes, zypper's lists and log | `records.rs`, `yum.rs` |
 //! | repositories | `*.repo` | `repositories.rs` |
 //! | what they offered | `primary.xml` in the caches of dnf and zypper | `catalogues.rs` |
 //!
@@ -24,6 +24,7 @@ mod offers;
 mod records;
 mod repositories;
 mod store;
+mod yum;
 
 use crate::backend::{CachePlace, Installation, Manager, Unattended, UpgradeCall};
 use crate::bytes::{ByteString, path};

@@ -3,6 +3,7 @@
 //! | who | what | where |
 //! |---|---|---|
 //! | dnf 4 | transactions with reasons and repositories | `/var/lib/dnf/history.sqlite` |
+//! | yum | a directory of notes for each package | `/var/lib/yum/yumdb`, see `yum.rs` |
 //! | dnf 5 | reasons by name, repositories by version | `/usr/lib/sysimage/libdnf5/{packages,nevras}.toml` |
 //! | zypper | names that came along; a log with repositories | `/var/lib/zypp/AutoInstalled`, `/var/log/zypp/history` |
 //! | holds | | `versionlock.list`, `versionlock.toml`, `/etc/zypp/locks` |
@@ -14,6 +15,7 @@ use hashbrown::{HashMap, HashSet};
 use rusqlite::Connection;
 
 use super::repositories::{self, Repository};
+use super::yum;
 use crate::backend::sqlite;
 use crate::bytes::ByteString;
 use crate::fs::{Kind, Limit, Root};
@@ -48,6 +50,7 @@ impl Records {
         let mut records = Records::default();
         records.repositories = repositories::read(root, &mut records.notes);
         records.read_zypper(root);
+        records.read_yum(root);
         records.read_dnf4(root);
         records.read_dnf5(root);
         records.read_locks(root);
@@ -68,7 +71,11 @@ impl Records {
 
     /// The repository that it came from.
     pub fn repository(&self, name: &[u8], version: Option<&[u8]>, arch: Option<&[u8]>) -> Option<&ByteString> {
-        self.from.get(&*in_full(name, version.unwrap_or_default(), arch.unwrap_or(b"noarch")))
+        let (version, arch) = (version.unwrap_or_default(), arch.unwrap_or(b"noarch"));
+        // yum notes no epoch.
+        let without =
+            || version.splitn(2, |&b| b == b':').nth(1).and_then(|bare| self.from.get(&*in_full(name, bare, arch)));
+        self.from.get(&*in_full(name, version, arch)).or_else(without)
     }
 
     /// A repository's address.
@@ -109,6 +116,19 @@ impl Records {
                 None
             }
         }
+    }
+
+    fn read_yum(&mut self, root: &Root) {
+        let Some(notes) = yum::notes(root, &mut self.notes) else { return };
+        for note in notes {
+            if let Some(reason) = note.reason {
+                self.reasons.insert(dotted(&note.name, Some(&note.arch)), reason);
+            }
+            if let Some(repository) = note.repository {
+                self.from.insert(in_full(&note.name, &note.version, &note.arch), repository);
+            }
+        }
+        self.knows_repositories = true;
     }
 
     fn read_dnf4(&mut self, root: &Root) {
