@@ -91,6 +91,48 @@ fn homes() -> TempDir {
     ])
 }
 
+fn containers() -> TempDir {
+    let metadata = r#"{\"image-name\":\"quay.example/harbour-box:12\",\"name\":\"harbour-box\"}"#;
+    let store = format!(r#"[{{"id":"66","names":["harbour-box"],"image":"ce","metadata":"{metadata}"}}]"#);
+    let script = |container: &str| {
+        format!("#!/bin/sh\n# distrobox_binary\n# name: {container}\nif x; then y\nelse\n\t/usr/bin/gauge \"$@\"\nfi\n")
+    };
+    tree(&[
+        ("etc/passwd", b"maren:x:1000:1000::/home/maren:/bin/sh\n"),
+        ("home/maren/.local/share/containers/storage/overlay-containers/containers.json", store.as_bytes()),
+        ("home/maren/.local/bin/gauge", script("harbour-box").as_bytes()),
+        ("home/maren/.local/bin/stray", script("gone-box").as_bytes()),
+        ("home/maren/.local/bin/own", b"#!/bin/sh\n"),
+        (
+            "home/maren/.local/share/applications/harbour-box-chart.desktop",
+            b"[Desktop Entry]\nType=Application\nName=Chart\nExec=/usr/bin/distrobox-enter -n harbour-box -- chart %U\n",
+        ),
+        ("usr/bin/gauge", b"x"),
+    ])
+}
+
+/// A command out of a container is told with the container and its image, and not taken for a program of this machine.
+#[test]
+fn what_a_container_exported_is_told_with_its_image() {
+    let made = containers();
+    let rows: Vec<String> = rows(&made).into_iter().filter(|row| row.starts_with("distrobox/")).collect();
+    let at = "distrobox/user:maren";
+    let expected = [("gauge", "harbour-box"), ("harbour-box-chart.desktop", "harbour-box"), ("stray", "gone-box")];
+    assert_eq!(rows, expected.map(|(name, container)| format!("{at}/{name}  explicit from {container}")));
+    for (path, says) in [
+        ("/home/maren/.local/bin/gauge", "harbour-box was made of the image quay.example/harbour-box:12"),
+        ("/home/maren/.local/bin/stray", "no container gone-box is in the store"),
+    ] {
+        let answer = ask(&made, &["owner", path])["answers"][0].clone();
+        assert_eq!(text(&answer["owner"]["manager"]), "distrobox", "{answer:#}");
+        assert_eq!((&answer["runs"], answer["hops"].as_array().unwrap().len()), (&path.into(), 1), "{answer:#}");
+        let name = answer["owner"]["name"].as_str().unwrap();
+        let told = ask(&made, &["owner", &format!("package:{name}")]).to_string();
+        assert!(told.contains(says) && told.contains("starts /usr/bin/gauge in the container"), "{told}");
+    }
+    assert_eq!(ask(&made, &["owner", "/home/maren/.local/bin/own"])["answers"][0]["verdict"], "unowned");
+}
+
 /// `ID VERSION REASON` of every package, with what else is said of it.
 fn rows(made: &TempDir) -> Vec<String> {
     let document = ask(made, &["inventory", "--all"]);
@@ -177,7 +219,8 @@ fn packages_and_their_files_are_read() {
 #[test]
 fn damage_to_a_record_costs_that_record_and_is_said() {
     type Make = fn() -> TempDir;
-    let cases: [(Make, &str); 7] = [
+    let cases: [(Make, &str); 8] = [
+        (containers, "home/maren/.local/share/containers/storage/overlay-containers/containers.json"),
         (void, "var/db/xbps/pkgdb-0.38.plist"),
         (void, "var/db/xbps/.tide-gauge-files.plist"),
         (slackware, "var/lib/pkgtools/packages/tide-gauge-3.1-x86_64-2_quay"),
@@ -204,7 +247,9 @@ fn damage_to_a_record_costs_that_record_and_is_said() {
         }
         fs::remove_file(&at).unwrap();
         fs::create_dir(&at).unwrap();
-        let document = ask(&made, &["owner", "/usr/bin/gauge", "/home/maren/.dotnet/tools/gauge", "package:lamp"]);
+        let asked =
+            ["/usr/bin/gauge", "/home/maren/.dotnet/tools/gauge", "/home/maren/.local/bin/gauge", "package:lamp"];
+        let document = ask(&made, &[&["owner"], &asked[..]].concat());
         let said = document["coverage"].to_string();
         assert!(said.contains(file.rsplit('/').next().unwrap()), "{file}: {said}");
     }

@@ -22,7 +22,12 @@ const PREFIXES: [(&str, Language); 9] = [
 pub fn language_of(naming: Naming, name: &[u8]) -> Option<(Language, ByteString)> {
     let lower: ByteString = name.to_ascii_lowercase().into();
     if let Some(language) = naming.registry {
-        let name = if language == Language::Python { normal_name(name).into() } else { lower };
+        let name = match language {
+            Language::Python => normal_name(name).into(),
+            // Distributions write a hyphen for what parts the names of modules.
+            Language::Perl => bstr::ByteSlice::replace(&lower[..], "::", "-").into(),
+            _ => lower,
+        };
         return Some((language, name));
     }
     if !naming.has_language_prefix {
@@ -153,6 +158,7 @@ mod tests {
             ("nix", "python3.11-mooring", Some((Language::Python, "mooring"))),
             ("macports", "py311-mooring", Some((Language::Python, "mooring"))),
             ("dpkg", "libtide-gauge-perl", Some((Language::Perl, "tide-gauge"))),
+            ("cpan", "Tide::Gauge", Some((Language::Perl, "tide-gauge"))),
             ("flatpak", "python3-mooring", None),
             ("dpkg", "mooring", None),
             ("pip", "Mooring", Some((Language::Python, "mooring"))),

@@ -26,6 +26,7 @@ pub const ALL: &[&dyn Manager] = &[
     &sandbox::flatpak::Flatpak,
     &sandbox::snap::Snap,
     &sandbox::appimage::AppImage,
+    &sandbox::distrobox::Distrobox,
     &prefix::homebrew::Homebrew,
     &language::python::Pip,
     &language::python::Pipx,

@@ -4,7 +4,7 @@ use rayon::prelude::*;
 
 use super::{InstalledPackage, SimpleBackend, SimpleInstallation};
 use crate::backend::{BATCH, FileRecords, wanted};
-use crate::bytes::ByteString;
+use crate::bytes::{ByteString, path};
 use crate::fs::{Limit, Root};
 use crate::host::Host;
 use crate::model::{CommandLine, Depth, Digest, FileRecord, Loss, NameFilter, Remedy, RemedyKind};
@@ -34,6 +34,25 @@ pub fn each_list(
             Err(error) => notes.push(Loss::unread(&error, format!("the files of {} are unknown", item.name))),
         }
     }
+}
+
+/// Lists that have a path to a line, each in the file that is its package's own entry. `path_of` takes the path out of a
+/// line; see [`each_list`].
+pub fn each_line(
+    root: &Root,
+    items: &[InstalledPackage],
+    path_of: impl Fn(&[u8]) -> Option<&[u8]> + Sync,
+    wanted: &NameFilter,
+    notes: &mut Vec<Loss>,
+    take: &mut dyn FnMut(u32, &[u8], u32),
+) {
+    let find = |content: &[u8]| {
+        let lines = (1..).zip(content.split(|&b| b == b'\n'));
+        let files = lines.filter_map(|(number, line)| Some((path_of(line)?, number)));
+        let files = files.filter(|(file, _)| wanted.has(path::name(file)));
+        (files.map(|(file, line)| (file.into(), line)).collect(), None)
+    };
+    each_list(root, items, |item| item.entry.clone(), |_| false, find, notes, take);
 }
 
 /// What is recorded of files where each package has a record of its own: reads them in parallel. What `of_item`

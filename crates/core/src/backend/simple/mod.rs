@@ -16,7 +16,7 @@ use std::cmp::Ordering;
 pub use catalogue::SimpleCatalogue;
 pub use dirs::{dirs_in, is_dir, link_target, links_into};
 pub use installation::SimpleInstallation;
-pub use lists::{FileLists, each_list, each_record, whole};
+pub use lists::{FileLists, each_line, each_list, each_record, whole};
 pub use offered::CatalogueQuery;
 
 use crate::backend::dependency_graph::{Need, Node, Want};

@@ -16,7 +16,7 @@ use rayon::prelude::*;
 use regex_lite::Regex;
 
 use crate::backend::simple::{
-    FileLists, InstalledPackage, Record, SimpleBackend, SimpleInstallation, dirs_in, each_list, is_dir, of, scope_of,
+    FileLists, InstalledPackage, Record, SimpleBackend, SimpleInstallation, dirs_in, each_line, is_dir, of, scope_of,
 };
 use crate::backend::{Installation, Manager};
 use crate::bytes::{ByteString, path};
@@ -267,18 +267,7 @@ impl FileLists for Library {
         notes: &mut Vec<Loss>,
         take: &mut dyn FnMut(u32, &[u8], u32),
     ) {
-        let find = |content: &[u8]| {
-            let lines = (1..).zip(content.split(|&b| b == b'\n'));
-            let files = lines.filter_map(|(number, line)| Some((file_of(line)?, number)));
-            (
-                files
-                    .filter(|(file, _)| wanted.has(path::name(file)))
-                    .map(|(file, line)| (file.into(), line))
-                    .collect(),
-                None,
-            )
-        };
-        each_list(&host.root, items, |item| item.entry.clone(), |_| false, find, notes, take);
+        each_line(&host.root, items, file_of, wanted, notes, take);
     }
 
     fn file(&self, item: &InstalledPackage) -> ByteString {

@@ -1,5 +1,6 @@
 //! Sandboxed formats and single-file bundles.
 
 pub mod appimage;
+pub mod distrobox;
 pub mod flatpak;
 pub mod snap;

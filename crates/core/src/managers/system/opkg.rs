@@ -8,7 +8,7 @@
 
 use std::cmp::Ordering;
 
-use crate::backend::simple::{FileLists, InstalledPackage, Record, SimpleBackend, SimpleInstallation, each_list};
+use crate::backend::simple::{FileLists, InstalledPackage, Record, SimpleBackend, SimpleInstallation, each_line};
 use crate::backend::{CachePlace, Installation, Manager, UpgradeCall};
 use crate::bytes::{ByteString, path};
 use crate::fs::Limit;
@@ -134,6 +134,11 @@ impl SimpleBackend for Database {
     }
 }
 
+/// The path that a line of a list names: newer releases write a mode and a link's target behind it.
+fn file_of(line: &[u8]) -> Option<&[u8]> {
+    line.split(|&b| b == b'\t').next().filter(|file| file.starts_with(b"/"))
+}
+
 impl FileLists for Database {
     fn each(
         &self,
@@ -143,16 +148,7 @@ impl FileLists for Database {
         notes: &mut Vec<Loss>,
         take: &mut dyn FnMut(u32, &[u8], u32),
     ) {
-        let find = |content: &[u8]| {
-            let lines = (1..).zip(content.split(|&b| b == b'\n'));
-            let files = lines.filter_map(|(number, line)| {
-                // Newer releases write a mode and a link's target behind the path.
-                let file = line.split(|&b| b == b'\t').next().unwrap_or_default();
-                (file.starts_with(b"/") && wanted.has(path::name(file))).then(|| (file.into(), number))
-            });
-            (files.collect(), None)
-        };
-        each_list(&host.root, items, |item| item.entry.clone(), |_| false, find, notes, take);
+        each_line(&host.root, items, file_of, wanted, notes, take);
     }
 
     fn file(&self, item: &InstalledPackage) -> ByteString {

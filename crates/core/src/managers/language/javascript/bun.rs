@@ -4,7 +4,7 @@
 //! `node_modules` with everything; `~/.bun/bin` (`BUN_INSTALL_BIN`) has links to the commands, and the program `bun`
 //! where its own installer put it.
 
-use super::{origin, package, package_file, packages_in};
+use super::{add_links, asked_for, note_request, package, packages_in};
 use crate::backend::simple::{
     InstalledPackage, Record, SimpleBackend, SimpleInstallation, is_dir, link_target, links_into, of,
 };
@@ -12,10 +12,9 @@ use crate::backend::{CachePlace, Installation, Manager};
 use crate::bytes::{ByteString, path};
 use crate::fs::Kind;
 use crate::host::{Host, User};
-use crate::model::{Affix, CommandLine, Evidence, Location, Loss, ManagerId, Profile, Reason, RemedyKind};
+use crate::model::{Affix, CommandLine, Evidence, Location, ManagerId, Profile, Reason, RemedyKind};
 use crate::version::semver;
 use std::cmp::Ordering;
-use std::collections::BTreeMap;
 
 const ID: ManagerId = ManagerId("bun");
 
@@ -90,41 +89,23 @@ impl SimpleBackend for BunHome {
         }
         let modules = path::join(&self.global, b"node_modules");
         let file = path::join(&self.global, b"package.json");
-        let asked = package_file(host, &file).map(|read| read.dependencies).unwrap_or_else(|problem| {
-            record.notes.push(Loss::because(problem, "what was asked for is not known"));
-            BTreeMap::new()
-        });
+        let asked = asked_for(host, &file, &mut record);
         let links = links_into(host, &self.bin, &modules);
         for (name, _) in packages_in(host, &modules) {
             let (mut item, _) = package(host, &modules, &name, &mut record);
             let dir = path::join(&modules, &name);
-            match std::str::from_utf8(&name).ok().and_then(|name| asked.get(name)) {
-                Some(wanted) => {
-                    item.origin = origin(wanted);
-                    let wanted = ByteString::from(wanted.as_str()).to_string();
-                    item.evidence.push(Evidence::at(file.clone(), "dependencies", wanted));
-                    let of_it = |verb: &str| {
-                        let home = [b"BUN_INSTALL=", &*at.dir].concat();
-                        CommandLine::new("env")
-                            .arg(home)
-                            .words("bun")
-                            .words(verb)
-                            .words("--global")
-                            .operand(name.clone())
-                    };
-                    let is_of_index = item.origin.as_ref().is_some_and(|origin| origin.kind == "index");
-                    item = item.remedy(RemedyKind::Remove, of_it("remove"));
-                    if is_of_index {
-                        item = item.remedy(RemedyKind::Upgrade, of_it("update"));
-                    }
+            note_request(&mut item, &asked, &file);
+            add_links(&mut item, &links, &dir, ID);
+            if item.reason == Reason::Explicit {
+                let of_it = |verb: &str| {
+                    let home = [b"BUN_INSTALL=", &*at.dir].concat();
+                    CommandLine::new("env").arg(home).words("bun").words(verb).words("--global").operand(name.clone())
+                };
+                let is_of_index = item.origin.as_ref().is_some_and(|origin| origin.kind == "index");
+                item = item.remedy(RemedyKind::Remove, of_it("remove"));
+                if is_of_index {
+                    item = item.remedy(RemedyKind::Upgrade, of_it("update"));
                 }
-                None if asked.is_empty() => item.reason = Reason::Unknown,
-                None => item.reason = Reason::Dependency,
-            }
-            for (link, _) in links.iter().filter(|(_, target)| path::within(target, &dir)) {
-                item.places
-                    .push((link.clone(), Evidence::at(link.clone(), "link", format!("bun links it into {dir}"))));
-                item.commands.push(link.clone());
             }
             item.trees.push(dir);
             record.items.push(item);

@@ -28,7 +28,7 @@ use crate::backend::simple::{InstalledPackage, Record};
 use crate::bytes::{ByteString, path};
 use crate::fs::{Kind, Limit};
 use crate::host::Host;
-use crate::model::{Evidence, Loss, ManagerId, Origin, Status};
+use crate::model::{Evidence, Loss, ManagerId, Origin, Reason, Status};
 
 pub use bun::Bun;
 pub use npm::Npm;
@@ -87,6 +87,42 @@ pub(super) fn package(
     let version = item.version.as_ref().map_or_else(|| "no version".to_owned(), ToString::to_string);
     item.evidence.push(Evidence::at(file, "version", version));
     (item, read)
+}
+
+/// What a `package.json` asks for; where it cannot be read, that is noted.
+pub(super) fn asked_for(host: &Host, file: &ByteString, record: &mut Record) -> BTreeMap<String, String> {
+    package_file(host, file).map(|read| read.dependencies).unwrap_or_else(|problem| {
+        record.notes.push(Loss::because(problem, "what was asked for is not known"));
+        BTreeMap::new()
+    })
+}
+
+/// Notes whether a package was asked for, by the file that says what was; where nothing is known of that, it may have
+/// been.
+pub(super) fn note_request(item: &mut InstalledPackage, asked: &BTreeMap<String, String>, file: &ByteString) {
+    match std::str::from_utf8(&item.name).ok().and_then(|name| asked.get(name)) {
+        Some(wanted) => {
+            item.origin = origin(wanted);
+            let says = ByteString::from(wanted.as_str()).to_string();
+            item.evidence.push(Evidence::at(file.clone(), "dependencies", says));
+        }
+        None if asked.is_empty() => item.reason = Reason::Unknown,
+        None => item.reason = Reason::Dependency,
+    }
+}
+
+/// Adds the links of a manager's that lead into a package.
+pub(super) fn add_links(
+    item: &mut InstalledPackage,
+    links: &[(ByteString, ByteString)],
+    dir: &[u8],
+    manager: ManagerId,
+) {
+    for (link, _) in links.iter().filter(|(_, target)| path::within(target, dir)) {
+        let says = format!("{manager} links it into {}", ByteString::from(dir));
+        item.places.push((link.clone(), Evidence::at(link.clone(), "link", says)));
+        item.commands.push(link.clone());
+    }
 }
 
 /// Where a package came from, by what was asked for: an address or a path says it, a version is an index's.

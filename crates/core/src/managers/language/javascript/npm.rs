@@ -1,6 +1,6 @@
 //! npm: packages in the global directory of each prefix.
 
-use super::{NPM, package, packages_in, registries};
+use super::{NPM, add_links, package, packages_in, registries};
 use crate::backend::advice::actor_for;
 use crate::backend::simple::{Record, SimpleBackend, SimpleInstallation, is_dir, of};
 use crate::backend::version_dirs::{self, Language};
@@ -133,11 +133,7 @@ impl SimpleBackend for Prefix {
             } else {
                 item.trees.push(dir.clone());
             }
-            for (link, _) in links.iter().filter(|(_, target)| path::within(target, &dir)) {
-                item.places
-                    .push((link.clone(), Evidence::at(link.clone(), "link", format!("npm links it into {dir}"))));
-                item.commands.push(link.clone());
-            }
+            add_links(&mut item, &links, &dir, NPM);
             item.record = (at.scope == Scope::System).then(|| path::join(&dir, b"package.json"));
             let npm = |verb: &str| {
                 // A version that is kept brings an npm of its own, which runs on the node beside it.

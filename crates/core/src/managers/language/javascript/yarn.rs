@@ -1,16 +1,13 @@
 //! yarn 1: packages in its global directory, and the links that lead into it.
 
-use super::{YARN, origin, package, package_file, packages_in, registries};
+use super::{YARN, add_links, asked_for, note_request, package, packages_in, registries};
 use crate::backend::simple::{Record, SimpleBackend, SimpleInstallation, is_dir, link_target, links_into, of};
 use crate::backend::{CachePlace, Installation, Manager};
 use crate::bytes::{ByteString, path};
 use crate::host::Host;
-use crate::model::{
-    Affix, CommandLine, Evidence, Location, Loss, ManagerId, Profile, Reason, RemedyKind, Scope, Source,
-};
+use crate::model::{Affix, CommandLine, Location, Loss, ManagerId, Profile, Reason, RemedyKind, Scope, Source};
 use crate::version::semver;
 use std::cmp::Ordering;
-use std::collections::BTreeMap;
 
 /// yarn 1.
 #[derive(Debug)]
@@ -64,10 +61,7 @@ impl SimpleBackend for YarnGlobal {
         let mut record = Record::default();
         let modules = path::join(&at.dir, b"node_modules");
         let file = path::join(&at.dir, b"package.json");
-        let asked = package_file(host, &file).map(|read| read.dependencies).unwrap_or_else(|problem| {
-            record.notes.push(Loss::because(problem, "what was asked for is not known"));
-            BTreeMap::new()
-        });
+        let asked = asked_for(host, &file, &mut record);
         // The links lead to `node_modules/.bin`, where others lead on.
         let links: Vec<(ByteString, ByteString)> = self
             .bins
@@ -78,23 +72,8 @@ impl SimpleBackend for YarnGlobal {
         for (name, _) in packages_in(host, &modules) {
             let (mut item, _) = package(host, &modules, &name, &mut record);
             let dir = path::join(&modules, &name);
-            match std::str::from_utf8(&name).ok().and_then(|name| asked.get(name)) {
-                Some(wanted) => {
-                    item.origin = origin(wanted);
-                    item.evidence.push(Evidence::at(
-                        file.clone(),
-                        "dependencies",
-                        ByteString::from(wanted.as_str()).to_string(),
-                    ));
-                }
-                None if asked.is_empty() => item.reason = Reason::Unknown,
-                None => item.reason = Reason::Dependency,
-            }
-            for (link, _) in links.iter().filter(|(_, target)| path::within(target, &dir)) {
-                item.places
-                    .push((link.clone(), Evidence::at(link.clone(), "link", format!("yarn links it into {dir}"))));
-                item.commands.push(link.clone());
-            }
+            note_request(&mut item, &asked, &file);
+            add_links(&mut item, &links, &dir, YARN);
             item.trees.push(dir);
             if item.reason != Reason::Dependency {
                 let of_it = |verb: &str| {
