@@ -4,8 +4,9 @@
 //! third starts deno on a module: a file, an address, or a package of npm or JSR. What it needs beside that lies in a
 //! directory `.NAME`, in older releases in files `.NAME.*`, next to the script.
 //!
-//! Traps: the version is only known where the module names one; a script that a user wrote there is nobody's; the
-//! program `deno` itself lies in the same directory where its own installer put it.
+//! Traps: the version is only known where the module names one; a script that a user wrote there is nobody's, and the
+//! file that deno's own script starts can be a user's; the program `deno` itself lies in the same directory where its own
+//! installer put it.
 
 use std::cmp::Ordering;
 
@@ -14,9 +15,7 @@ use crate::backend::{CachePlace, Installation, Manager};
 use crate::bytes::{ByteString, path};
 use crate::fs::{Kind, Limit};
 use crate::host::{Host, User};
-use crate::model::{
-    CommandLine, Evidence, ExecTarget, Location, Loss, ManagerId, ManagerKind, Origin, Profile, RemedyKind,
-};
+use crate::model::{CommandLine, Evidence, Location, Loss, ManagerId, ManagerKind, Origin, Profile, RemedyKind};
 use crate::version::semver;
 
 const ID: ManagerId = ManagerId("deno");
@@ -156,14 +155,6 @@ impl SimpleBackend for Root {
 
     fn order(&self, a: &[u8], b: &[u8]) -> Ordering {
         semver::compare(a, b)
-    }
-
-    /// A script of a module that is a file leads to it.
-    fn exec_target(&self, host: &Host, _: &Location, canonical: &[u8]) -> Option<ExecTarget> {
-        let (module, _) = module_of(&host.root.read(canonical, Limit::bytes(LONGEST)).ok()?)?;
-        let path = module.strip_prefix("file://").filter(|path| path.starts_with('/'))?;
-        let path: Vec<u8> = percent_encoding::percent_decode_str(path).collect();
-        Some(ExecTarget::wrapper(path.into()))
     }
 
     fn program_dirs(&self, _: &Host, at: &Location) -> Vec<ByteString> {
