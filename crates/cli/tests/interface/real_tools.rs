@@ -28,9 +28,14 @@ fn owner(quay: &Quay, path: &str) -> (String, usize) {
 
 /// Runs the command that removes a package, as it is printed.
 fn remove(quay: &Quay, package: &str) {
+    follow(quay, package, "remove");
+}
+
+/// Runs a command of a package, as it is printed.
+fn follow(quay: &Quay, package: &str, kind: &str) {
     let answer = quay.owners(&[&format!("package:{package}")]).remove(0);
     let remedies = answer["remedies"].as_array().unwrap();
-    let way = remedies.iter().find(|one| one["kind"] == "remove").unwrap_or_else(|| panic!("{answer:#}"));
+    let way = remedies.iter().find(|one| one["kind"] == kind).unwrap_or_else(|| panic!("{answer:#}"));
     // Her account has root's number here, which Composer asks about.
     quay.sh(&format!("export COMPOSER_ALLOW_SUPERUSER=1; {} </dev/null >/dev/null 2>&1", text(&way["command"])));
 }
@@ -117,6 +122,9 @@ fn global_packages_are_read_as_composer_shows_them() {
     let told = quay.ask(&["why", "composer/user:maren/quay/rope"]);
     assert_eq!(text(&told["chains"][0]["chain"][0]["id"]), "composer/user:maren/quay/gauge", "{told:#}");
     assert_eq!(owner(&quay, &format!("{HOME}/.config/composer/vendor/bin/gauge")).0, "composer/user:maren/quay/gauge");
+    quay.sh("sed -i s/1.2.5/1.3.0/ src/gauge/composer.json");
+    follow(&quay, "quay/gauge", "upgrade");
+    assert_eq!(versions(&quay, "composer")["quay/gauge"], "1.3.0");
     remove(&quay, "quay/gauge");
     assert!(versions(&quay, "composer").is_empty());
 }

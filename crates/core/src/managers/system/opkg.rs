@@ -13,10 +13,7 @@ use crate::backend::{CachePlace, Installation, Manager, UpgradeCall};
 use crate::bytes::{ByteString, path};
 use crate::fs::Limit;
 use crate::host::Host;
-use crate::model::{
-    CommandLine, Evidence, Location, Loss, ManagerId, ManagerKind, NameFilter, Profile, Reason, RemedyKind, Scope,
-    Status,
-};
+use crate::model::{Evidence, Location, Loss, ManagerId, ManagerKind, NameFilter, Profile, Reason, Scope, Status};
 use crate::version::debian;
 use crate::version::upstream::Notation;
 use whodunit_formats::stanza::{Stanza, stanzas};
@@ -97,9 +94,7 @@ fn package(stanza: &Stanza<'_>, file: &ByteString) -> Option<InstalledPackage> {
         }
     }
     let is_sound = !item.name.is_empty() && !item.name.contains(&b'/') && !item.name.starts_with(b".");
-    let of_it = |verb: &str| CommandLine::new("opkg").words(verb).operand(item.name.clone());
-    let (remove, upgrade) = (of_it("remove"), of_it("upgrade"));
-    is_sound.then(|| item.remedy(RemedyKind::Remove, remove).remedy(RemedyKind::Upgrade, upgrade))
+    is_sound.then_some(item)
 }
 
 impl SimpleBackend for Database {

@@ -18,9 +18,7 @@ use crate::backend::{Installation, Manager};
 use crate::bytes::{ByteString, path};
 use crate::fs::{Limit, Root};
 use crate::host::Host;
-use crate::model::{
-    CommandLine, Evidence, Location, Loss, ManagerId, ManagerKind, NameFilter, Profile, Reason, RemedyKind, Scope,
-};
+use crate::model::{Evidence, Location, Loss, ManagerId, ManagerKind, NameFilter, Profile, Reason, Scope};
 use crate::version::tokens;
 
 const ID: ManagerId = ManagerId("pkgtools");
@@ -102,8 +100,7 @@ fn package(root: &Root, entry: &ByteString) -> Result<InstalledPackage, Loss> {
         .map_err(|error| Loss::unread(&error, format!("the package {} is unknown", item.name)))?;
     let head = content.split(|&b| b == b'\n').take_while(|line| !line.starts_with(b"FILE LIST:"));
     item.size = head.filter_map(|line| line.strip_prefix(b"UNCOMPRESSED PACKAGE SIZE:")).find_map(bytes);
-    let remove = CommandLine::new("removepkg").operand(name);
-    Ok(item.remedy(RemedyKind::Remove, remove))
+    Ok(item)
 }
 
 /// A line of a script, not of a list.

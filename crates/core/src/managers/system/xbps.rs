@@ -12,13 +12,13 @@ use std::cmp::Ordering;
 use crate::backend::simple::{
     FileLists, InstalledPackage, Record, SimpleBackend, SimpleInstallation, each_list, each_record, whole,
 };
-use crate::backend::{CachePlace, Installation, Manager, Unattended, UpgradeCall};
+use crate::backend::{CachePlace, Installation, Manager, UpgradeCall};
 use crate::bytes::{ByteString, path};
 use crate::fs::{Limit, Root};
 use crate::host::Host;
 use crate::model::{
-    Algorithm, CommandLine, Digest, Evidence, FileRecord, Location, Loss, ManagerId, ManagerKind, NameFilter, Origin,
-    Profile, Reason, RemedyKind, Scope, Status,
+    Algorithm, Digest, Evidence, FileRecord, Location, Loss, ManagerId, ManagerKind, NameFilter, Origin, Profile,
+    Reason, Scope, Status,
 };
 use crate::version::dewey;
 use crate::version::upstream::Notation;
@@ -42,10 +42,6 @@ impl Manager for Xbps {
 
     fn profile(&self) -> Profile {
         Profile { notation: Notation::NumberedBuild, ..Profile::of(ManagerKind::System) }
-    }
-
-    fn unattended(&self) -> &'static [Unattended] {
-        &[("xbps-remove", "xbps-remove --yes"), ("xbps-install", "xbps-install --yes")]
     }
 
     fn upgrade_calls(&self) -> &'static [UpgradeCall] {
@@ -123,9 +119,7 @@ fn package(name: &str, line: u32, entry: &Value, file: &ByteString) -> Installed
         None => "has no version".to_owned(),
     };
     item.evidence.push(Evidence::line(file.clone(), line, says));
-    let remove = CommandLine::new("xbps-remove").operand(name);
-    let upgrade = CommandLine::new("xbps-install -u").operand(name);
-    item.remedy(RemedyKind::Remove, remove).remedy(RemedyKind::Upgrade, upgrade)
+    item
 }
 
 impl SimpleBackend for Database {
@@ -228,10 +222,6 @@ impl FileLists for Database {
             }
         };
         each_record(items, read, notes)
-    }
-
-    fn restore(&self, item: &InstalledPackage) -> Option<CommandLine> {
-        Some(CommandLine::new("xbps-install -f").operand(item.name.clone()))
     }
 }
 

@@ -97,15 +97,9 @@ impl SimpleBackend for BunHome {
             note_request(&mut item, &asked, &file);
             add_links(&mut item, &links, &dir, ID);
             if item.reason == Reason::Explicit {
-                let of_it = |verb: &str| {
-                    let home = [b"BUN_INSTALL=", &*at.dir].concat();
-                    CommandLine::new("env").arg(home).words("bun").words(verb).words("--global").operand(name.clone())
-                };
-                let is_of_index = item.origin.as_ref().is_some_and(|origin| origin.kind == "index");
-                item = item.remedy(RemedyKind::Remove, of_it("remove"));
-                if is_of_index {
-                    item = item.remedy(RemedyKind::Upgrade, of_it("update"));
-                }
+                let home = [b"BUN_INSTALL=", &*at.dir].concat();
+                let line = CommandLine::new("env").arg(home).words("bun remove --global").operand(name.clone());
+                item = item.remedy(RemedyKind::Remove, line);
             }
             item.trees.push(dir);
             record.items.push(item);
