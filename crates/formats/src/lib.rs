@@ -17,6 +17,7 @@ pub mod loader_cache;
 pub mod lua_table;
 pub mod manual;
 pub mod ndb;
+pub mod opam;
 pub mod openpgp;
 pub mod packed;
 pub mod plist;

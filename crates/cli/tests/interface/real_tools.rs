@@ -1,4 +1,4 @@
-//! deno, bun, Composer, LuaRocks and Perl's own libraries as judges, on packages that are made here; and the commands
+//! deno, bun, Composer, LuaRocks, opam and Perl's own libraries as judges, on packages that are made here; and the commands
 //! that remove them, run as they are printed.
 
 use std::collections::BTreeMap;
@@ -198,6 +198,63 @@ fn versions_are_ordered_as_luarocks_orders_them() {
         compared += 1;
     }
     assert!(compared >= 2000, "{compared}");
+}
+
+#[test]
+fn packages_of_switches_are_read_as_opam_lists_them() {
+    if !has(&["opam"]) {
+        return;
+    }
+    let Some(quay) = Quay::new(&[]) else { return };
+    let head = "opam-version: \"2.0\"\nmaintainer: \"quay@quay.example\"\nsynopsis: \"made up\"\n";
+    quay.write("repo/repo", "opam-version: \"2.0\"\n");
+    for (package, more) in [
+        (
+            "gauge/gauge.1.2",
+            "depends: [ \"rope\" {>= \"0.1\"} ]\ninstall: [[\"mkdir\" \"-p\" bin] [\"sh\" \"-c\" \"echo '#!/bin/sh' > %{bin}%/gauge; chmod +x %{bin}%/gauge\"]]\n",
+        ),
+        (
+            "rope/rope.0.2",
+            "install: [[\"mkdir\" \"-p\" \"%{lib}%/rope\"] [\"sh\" \"-c\" \"echo x > %{lib}%/rope/rope.ml\"]]\n",
+        ),
+    ] {
+        quay.write(&format!("repo/packages/{package}/opam"), &format!("{head}{more}"));
+    }
+    let opam = "export OPAMROOTISOK=1 OPAMYES=1; opam";
+    quay.sh(&format!("{opam} init --bare --no-setup --disable-sandboxing quay $HOME/repo >/dev/null 2>&1"));
+    for (switch, package) in [("harbour", "gauge"), ("mole", "rope")] {
+        quay.sh(&format!("{opam} switch create {switch} --empty >/dev/null 2>&1; opam install --switch={switch} {package} >/dev/null 2>&1"));
+    }
+    quay.sh(&format!("{opam} switch harbour >/dev/null 2>&1"));
+    for (switch, scope) in [("harbour", "user:maren".to_owned()), ("mole", format!("environment:{HOME}/.opam/mole"))] {
+        let listed = quay.sh(&format!("{opam} list --switch={switch} --short --columns=name,version"));
+        let mut theirs: Vec<(String, String, String)> = listed
+            .lines()
+            .map(|line| {
+                let mut words = line.split_whitespace().map(str::to_owned);
+                (scope.clone(), words.next().unwrap(), words.next().unwrap())
+            })
+            .collect();
+        theirs.sort();
+        let mut ours = quay.packages("opam");
+        ours.retain(|(of, ..)| *of == scope);
+        assert_eq!(ours, theirs, "{switch}");
+        let files = quay.sh(&format!(
+            "for one in {}; do {opam} show --switch={switch} --list-files $one; done",
+            if switch == "harbour" { "gauge rope" } else { "rope" }
+        ));
+        for file in files.lines().filter(|file| quay.at(file.strip_prefix("/home/maren/").unwrap_or(file)).is_file()) {
+            let name = if file.ends_with("gauge") { "gauge" } else { "rope" };
+            assert_eq!(owner(&quay, file).0, format!("opam/{scope}/{name}"), "{file}");
+        }
+    }
+    let told = quay.ask(&["why", "opam/user:maren/rope"]);
+    assert_eq!(text(&told["chains"][0]["chain"][0]["id"]), "opam/user:maren/gauge", "{told:#}");
+    let answer = quay.owners(&["package:opam/user:maren/gauge"]).remove(0);
+    let line = text(&answer["remedies"][0]["command"]);
+    assert_eq!(line, "opam remove '--switch=harbour' gauge");
+    quay.sh(&format!("export OPAMROOTISOK=1 OPAMYES=1; {line} >/dev/null 2>&1"));
+    assert!(!quay.packages("opam").iter().any(|(_, name, _)| name == "gauge"));
 }
 
 #[test]

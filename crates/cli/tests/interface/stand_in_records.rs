@@ -86,6 +86,18 @@ fn homes() -> TempDir {
             b"#!/usr/bin/env sh\n# This file was created by pub v3.3.0.\n# Package: lamp\n# Version: 2.0.0\n# Executable: lamp\ndart pub global run lamp:lamp \"$@\"\n",
         ),
         (&format!("{store}/quay.gauge/3.1.0/tools/net8.0/any/DotnetToolSettings.xml"), b"<DotNetCliTool Version=\"1\"><Commands><Command Name=\"gauge\" EntryPoint=\"gauge.dll\" Runner=\"dotnet\" /></Commands></DotNetCliTool>"),
+        (
+            "home/maren/.opam/config",
+            b"opam-version: \"2.0\"\nswitch: \"harbour\"\ninstalled-switches: [\"harbour\"]\n",
+        ),
+        ("home/maren/.opam/harbour/.opam-switch/switch-state", b"roots: [\"tide.1.2\"]\ninstalled: [\"tide.1.2\"]\n"),
+        ("home/maren/.opam/harbour/.opam-switch/packages/tide.1.2/opam", b"opam-version: \"2.0\"\n"),
+        (
+            "home/maren/.opam/harbour/.opam-switch/install/tide.changes",
+            b"added: [\n  \"lib/tide\" {\"D\"}\n  \"bin/tide\" {\"F:S1T1\"}\n  \"../../out\" {\"F:S1T1\"}\n]\n",
+        ),
+        ("home/maren/.opam/harbour/bin/tide", b"x"),
+        ("home/maren/.opam/out", b"x"),
         ("home/maren/.dotnet/tools/gauge", b"x"),
         ("home/maren/.dotnet/tools/own", b"x"),
     ])
@@ -175,11 +187,18 @@ fn packages_and_their_files_are_read() {
         ),
         (
             homes(),
-            &["pub/user:maren/lamp 2.0.0 explicit from package index", "dotnet/user:maren/quay.gauge 3.1.0 explicit"],
+            &[
+                "pub/user:maren/lamp 2.0.0 explicit from package index",
+                "dotnet/user:maren/quay.gauge 3.1.0 explicit",
+                "opam/user:maren/tide 1.2 explicit",
+            ],
             &[
                 ("/home/maren/.pub-cache/bin/lamp", "pub/user:maren/lamp"),
                 ("/home/maren/.dotnet/tools/gauge", "dotnet/user:maren/quay.gauge"),
                 ("/home/maren/.dotnet/tools/own", ""),
+                ("/home/maren/.opam/harbour/bin/tide", "opam/user:maren/tide"),
+                // A record owns nothing outside its switch.
+                ("/home/maren/.opam/out", ""),
             ],
         ),
     ];
@@ -219,7 +238,9 @@ fn packages_and_their_files_are_read() {
 #[test]
 fn damage_to_a_record_costs_that_record_and_is_said() {
     type Make = fn() -> TempDir;
-    let cases: [(Make, &str); 8] = [
+    let cases: [(Make, &str); 10] = [
+        (homes, "home/maren/.opam/harbour/.opam-switch/switch-state"),
+        (homes, "home/maren/.opam/harbour/.opam-switch/install/tide.changes"),
         (containers, "home/maren/.local/share/containers/storage/overlay-containers/containers.json"),
         (void, "var/db/xbps/pkgdb-0.38.plist"),
         (void, "var/db/xbps/.tide-gauge-files.plist"),
@@ -247,8 +268,10 @@ fn damage_to_a_record_costs_that_record_and_is_said() {
         }
         fs::remove_file(&at).unwrap();
         fs::create_dir(&at).unwrap();
-        let asked =
-            ["/usr/bin/gauge", "/home/maren/.dotnet/tools/gauge", "/home/maren/.local/bin/gauge", "package:lamp"];
+        let below_home = ["dotnet/tools/gauge", "local/bin/gauge", "opam/harbour/bin/tide"];
+        let below_home = below_home.map(|file| format!("/home/maren/.{file}"));
+        let asked: Vec<&str> =
+            ["/usr/bin/gauge", "package:lamp"].into_iter().chain(below_home.iter().map(String::as_str)).collect();
         let document = ask(&made, &[&["owner"], &asked[..]].concat());
         let said = document["coverage"].to_string();
         assert!(said.contains(file.rsplit('/').next().unwrap()), "{file}: {said}");

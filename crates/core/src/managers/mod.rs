@@ -44,6 +44,7 @@ pub const ALL: &[&dyn Manager] = &[
     &language::perl::Cpan,
     &language::composer::Composer,
     &language::luarocks::LuaRocks,
+    &language::opam::Opam,
     &language::dart::Pub,
     &language::dotnet::Dotnet,
     &versions::Sdkman,

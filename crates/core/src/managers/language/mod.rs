@@ -13,5 +13,6 @@ mod gem_sources;
 pub mod go;
 pub mod javascript;
 pub mod luarocks;
+pub mod opam;
 pub mod perl;
 pub mod python;
