@@ -11,6 +11,9 @@ use super::quay::{HOME, Quay};
 use super::real_python::pairs_of;
 use super::support::{as_input, has, output};
 
+/// A command of the whole of Perl: every Debian has a part of it, without its libraries.
+const PERL: &str = "prove";
+
 fn text(value: &Value) -> String {
     value.as_str().unwrap_or_default().to_owned()
 }
@@ -259,7 +262,7 @@ fn packages_of_switches_are_read_as_opam_lists_them() {
 
 #[test]
 fn modules_are_read_as_perl_lists_them() {
-    if !has(&["perl", "make"]) {
+    if !has(&[PERL, "make"]) {
         return;
     }
     let Some(quay) = Quay::new(&[]) else { return };
@@ -300,7 +303,7 @@ fn modules_are_read_as_perl_lists_them() {
 
 #[test]
 fn versions_are_ordered_as_perl_orders_them() {
-    if !has(&["perl"]) {
+    if !has(&[PERL]) {
         return;
     }
     let pairs = pairs_of(&["1", ".0", ".10", ".2", "v1", "02", ".5", "_1", "9"], 6000);
