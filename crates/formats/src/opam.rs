@@ -152,7 +152,7 @@ mod tests {
     #[test]
     fn texts_and_their_options_are_read() {
         let text = "opam-version: \"2.0\"\ndepends: [ # needed\n  \"rope\" {>= \"0.1\" & build}\n  (\"a\" | \"b\") (* one *)\n]\n\
-            url { src: \"x\" checksum: [\"md5=1\"] }\ndescription: \"\"\"\nsays \"this\"\"\"\"\nflags: light-uninstall\nroots: [\"gauge.1.2\"]\n";
+            url { src: \"x\" checksum: [\"md5=1\"] }\ndescription: \"\"\"\nsays \"this\" twice\"\"\"\nflags: light-uninstall\nroots: [\"gauge.1.2\"]\n";
         let read = fields(text).unwrap();
         let names: Vec<&str> = read.iter().map(|(name, _)| name.as_str()).collect();
         assert_eq!(names, ["opam-version", "depends", "description", "flags", "roots"]);
