@@ -92,28 +92,24 @@ impl Table {
 
     /// The pairs of a page: the offsets of key and value in turn, each item ending where the one before it begins.
     fn read_page(&mut self, start: usize) {
-        let page = &self.bytes[start..start + self.page_size];
-        let short = |at: usize| {
-            let two: [u8; 2] = page.get(at..at + 2)?.try_into().ok()?;
-            Some(usize::from(if self.is_big_endian { u16::from_be_bytes(two) } else { u16::from_le_bytes(two) }))
-        };
-        let items = short(20).unwrap_or_default();
+        // Nothing behind the page is an item of it.
+        let bytes = &self.bytes[..start + self.page_size];
+        let offset = |at: usize| self.short(start + at).map(|offset| start + usize::from(offset));
+        let items = self.short(start + 20).map_or(0, usize::from);
         let mut found = Vec::new();
-        let mut end = page.len();
+        let mut end = bytes.len();
         for pair in 0..items / 2 {
-            let (Some(key_at), Some(value_at)) = (short(HEAD + pair * 4), short(HEAD + pair * 4 + 2)) else { break };
-            let (key, value) = (page.get(key_at..end), page.get(value_at..key_at));
+            let at = HEAD + pair * 4;
+            let (Some(key_at), Some(value_at)) = (offset(at), offset(at + 2)) else { break };
+            let (key, value) = (bytes.get(key_at..end), bytes.get(value_at..key_at));
             end = value_at;
-            let number = match key {
-                Some([IN_PAGE, number @ ..]) if number.len() == 4 => self.number(number),
-                _ => None,
-            };
             // What has no number cannot be told from anything else.
-            let Some(number) = number.filter(|number| *number != 0) else { continue };
+            let Some([IN_PAGE, _, _, _, _]) = key else { continue };
+            let Some(number) = self.word(key_at + 1).filter(|number| *number != 0) else { continue };
             let place = match value {
-                Some([IN_PAGE, content @ ..]) => Place::Here(start + value_at + 1, content.len()),
-                Some([ON_OWN_PAGES, _, _, _, rest @ ..]) if rest.len() == 8 => {
-                    match (self.number(&rest[..4]), self.number(&rest[4..])) {
+                Some([IN_PAGE, content @ ..]) => Place::Here(value_at + 1, content.len()),
+                Some(item) if item.len() == 12 && item[0] == ON_OWN_PAGES => {
+                    match (self.word(value_at + 4), self.word(value_at + 8)) {
                         (Some(page), Some(length)) => Place::Chain(page, length as usize),
                         _ => Place::Damaged,
                     }
@@ -125,13 +121,16 @@ impl Table {
         self.entries.append(&mut found);
     }
 
-    fn number(&self, four: &[u8]) -> Option<u32> {
-        let four: [u8; 4] = four.try_into().ok()?;
-        Some(if self.is_big_endian { u32::from_be_bytes(four) } else { u32::from_le_bytes(four) })
+    /// Two bytes as a number.
+    fn short(&self, at: usize) -> Option<u16> {
+        let two: [u8; 2] = self.bytes.get(at..at.checked_add(2)?)?.try_into().ok()?;
+        Some(if self.is_big_endian { u16::from_be_bytes(two) } else { u16::from_le_bytes(two) })
     }
 
+    /// Four bytes as a number.
     fn word(&self, at: usize) -> Option<u32> {
-        self.number(self.bytes.get(at..at.checked_add(4)?)?)
+        let four: [u8; 4] = self.bytes.get(at..at.checked_add(4)?)?.try_into().ok()?;
+        Some(if self.is_big_endian { u32::from_be_bytes(four) } else { u32::from_le_bytes(four) })
     }
 
     /// The numbers of the entries, the lowest first.
@@ -159,8 +158,7 @@ impl Table {
         while value.len() < length {
             let start = (page as usize).checked_mul(self.page_size)?;
             let content = self.bytes.get(start..start.checked_add(self.page_size)?)?;
-            let two: [u8; 2] = content[22..24].try_into().ok()?;
-            let held = if self.is_big_endian { u16::from_be_bytes(two) } else { u16::from_le_bytes(two) };
+            let held = self.short(start + 22)?;
             let part = content.get(HEAD..HEAD + usize::from(held)).filter(|part| !part.is_empty())?;
             if content[HEAD - 1] != OVERFLOW {
                 return None;

@@ -7,11 +7,7 @@ use std::process::Command;
 
 use serde_json::Value;
 
-use super::support::{has, not_compared, open_dir, output, run};
-
-fn text(value: &Value) -> String {
-    value.as_str().unwrap_or_default().to_owned()
-}
+use super::support::{has, not_compared, open_dir, output, run, text};
 
 /// What is installed of a package, what apt would take, and every version with its priority.
 type Table = (String, String, BTreeSet<(String, i64)>);

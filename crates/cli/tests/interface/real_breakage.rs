@@ -9,11 +9,7 @@ use std::process::Command;
 use serde_json::Value;
 use tempfile::TempDir;
 
-use super::support::{has, not_compared, open_dir, output, run};
-
-fn text(value: &Value) -> String {
-    value.as_str().unwrap_or_default().to_owned()
-}
+use super::support::{has, not_compared, open_dir, output, run, text};
 
 fn sh(dir: &Path, lines: &str) -> String {
     let mut command = Command::new("sh");

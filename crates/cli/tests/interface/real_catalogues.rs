@@ -8,17 +8,13 @@ use std::net::{TcpListener, TcpStream};
 use std::path::{Path, PathBuf};
 use std::process::Command;
 
-use super::support::{has, not_compared, open_dir, output, run};
+use super::support::{has, not_compared, open_dir, output, run, text};
 use serde_json::Value;
 
 fn offers(root: &Path, arguments: &[&str]) -> Vec<Value> {
     let all = ["--root", root.to_str().unwrap(), "offers", "--format", "json"];
     let ran = run(all.iter().chain(arguments));
     ran.document()["offers"].as_array().unwrap().clone()
-}
-
-fn text(value: &Value) -> String {
-    value.as_str().unwrap_or_default().to_owned()
 }
 
 /// Serves a directory for as long as the test runs: flatpak keeps no summary of a repository that is on this disk.

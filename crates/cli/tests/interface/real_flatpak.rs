@@ -6,7 +6,7 @@ use std::os::unix::fs::PermissionsExt as _;
 use std::path::Path;
 use std::process::Command;
 
-use super::support::{has, lantern, open_dir, output, run};
+use super::support::{has, lantern, open_dir, output, run, text};
 use serde_json::Value;
 use tempfile::TempDir;
 
@@ -82,10 +82,6 @@ fn make() -> Option<TempDir> {
 fn packages(root: &Path) -> Vec<Value> {
     let ran = run(["--root", root.to_str().unwrap(), "inventory", "--all", "--manager", "flatpak", "--format", "json"]);
     ran.document()["packages"].as_array().unwrap().clone()
-}
-
-fn text(value: &Value) -> String {
-    value.as_str().unwrap_or_default().to_owned()
 }
 
 /// The summaries of the findings of one kind.

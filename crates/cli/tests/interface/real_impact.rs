@@ -6,11 +6,8 @@ use std::collections::BTreeSet;
 use serde_json::Value;
 
 use super::proofs::TOOLS;
+use super::support::text;
 use super::trial::Trial;
-
-fn text(value: &Value) -> String {
-    value.as_str().unwrap_or_default().to_owned()
-}
 
 /// The programs of the machine that lead somewhere.
 fn programs(trial: &Trial) -> BTreeSet<String> {

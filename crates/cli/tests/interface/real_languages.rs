@@ -8,11 +8,7 @@ use whodunit_core::version::{gem, semver};
 
 use super::quay::{HOME, Quay};
 use super::real_python::pairs_of;
-use super::support::{as_input, has, lantern, output};
-
-fn text(value: &Value) -> String {
-    value.as_str().unwrap_or_default().to_owned()
-}
+use super::support::{as_input, has, lantern, output, text};
 
 fn names_and_versions(quay: &Quay, manager: &str) -> BTreeMap<String, String> {
     quay.packages(manager).into_iter().map(|(_, name, version)| (name, version)).collect()

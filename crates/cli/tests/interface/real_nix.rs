@@ -5,7 +5,7 @@ use std::fs;
 use std::path::Path;
 use std::process::Command;
 
-use super::support::{can_mount, generated_pairs, has, lantern, not_compared, open_dir, output, run};
+use super::support::{can_mount, generated_pairs, has, lantern, not_compared, open_dir, output, run, text};
 use serde_json::Value;
 use tempfile::TempDir;
 use whodunit_core::version::nix;
@@ -84,10 +84,6 @@ fn make() -> Option<Made> {
     let lone = made.nix(&["nix-build", "--no-out-link", "set.nix", "-A", "old"]);
     made.nix(&["nix", "profile", "install", "--profile", &format!("{PROFILES}/lab"), lone.trim()]);
     Some(made)
-}
-
-fn text(value: &Value) -> String {
-    value.as_str().unwrap_or_default().to_owned()
 }
 
 #[test]

@@ -7,11 +7,7 @@ use std::process::Command;
 use serde_json::Value;
 use tempfile::TempDir;
 
-use super::support::{has, open_dir, output, run};
-
-fn text(value: &Value) -> String {
-    value.as_str().unwrap_or_default().to_owned()
-}
+use super::support::{has, open_dir, output, run, text};
 
 /// A directory that nobody may write, for makepkg will not be root, with a root in it.
 struct Yard(TempDir);

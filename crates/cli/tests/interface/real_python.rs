@@ -7,7 +7,7 @@ use serde_json::Value;
 use whodunit_core::version::pep440;
 
 use super::quay::{HOME, Quay};
-use super::support::{as_input, generated_pairs, has, output};
+use super::support::{as_input, generated_pairs, has, output, text};
 
 /// Makes wheels: NAME VERSION SCRIPTS REQUIREMENTS, a line each.
 const WHEELS: &str = r#"
@@ -38,10 +38,6 @@ fn shelf() -> Option<Quay> {
     quay.write("shelf/list", SHELF);
     quay.sh("cd shelf; /usr/bin/python3 make.py < list");
     Some(quay)
-}
-
-fn text(value: &Value) -> String {
-    value.as_str().unwrap_or_default().to_owned()
 }
 
 /// The packages of one scope, by name.

@@ -12,14 +12,10 @@ use whodunit_core::host::{Host, ProcessEnv, UserSelection};
 use whodunit_core::model::{Algorithm, Digest};
 use whodunit_core::survey::Survey;
 
-use super::support::{as_input, has, output, run};
+use super::support::{as_input, has, output, run, text};
 
 /// A directory with a home of its own, in which rpm keeps its database where distributions keep it.
 struct Yard(TempDir);
-
-fn text(value: &Value) -> String {
-    value.as_str().unwrap_or_default().to_owned()
-}
 
 impl Yard {
     fn new(tools: &[&str]) -> Option<Self> {

@@ -8,7 +8,7 @@ use std::process::Command;
 use serde_json::Value;
 use tempfile::TempDir;
 
-use super::support::{has, open_dir, output, run};
+use super::support::{has, open_dir, output, run, text};
 
 /// A machine with a status and one repository.
 struct Machine {
@@ -111,10 +111,6 @@ const RELEASE: &str = "Origin: Quay\nLabel: Quay\nSuite: stable\nCodename: pier\
 
 fn native() -> String {
     String::from_utf8(output(Command::new("dpkg").arg("--print-architecture"))).unwrap().trim().to_owned()
-}
-
-fn text(value: &Value) -> String {
-    value.as_str().unwrap_or_default().to_owned()
 }
 
 #[test]

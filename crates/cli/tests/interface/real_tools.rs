@@ -9,14 +9,10 @@ use whodunit_core::version::{luarocks, perl};
 
 use super::quay::{HOME, Quay};
 use super::real_python::pairs_of;
-use super::support::{as_input, has, output};
+use super::support::{as_input, has, output, text};
 
 /// A command of the whole of Perl: every Debian has a part of it, without its libraries.
 const PERL: &str = "prove";
-
-fn text(value: &Value) -> String {
-    value.as_str().unwrap_or_default().to_owned()
-}
 
 /// What one manager has, by name.
 fn versions(quay: &Quay, manager: &str) -> BTreeMap<String, String> {

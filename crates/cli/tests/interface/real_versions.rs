@@ -1,13 +1,8 @@
 //! pyenv, rbenv, rustup and mise as judges of what a command would start, directory by directory, on stand-in versions
 //! made of small scripts.
 
-use serde_json::Value;
-
 use super::quay::{HOME, Quay};
-
-fn text(value: &Value) -> String {
-    value.as_str().unwrap_or_default().to_owned()
-}
+use super::support::text;
 
 /// What our program says that shims start in a directory; `None` for one that would start nothing.
 fn ours(quay: &Quay, shims: &str, commands: &[&str], dir: &str, variables: &[(&str, &str)]) -> Vec<Option<String>> {

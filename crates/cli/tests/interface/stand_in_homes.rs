@@ -6,13 +6,9 @@ use std::collections::BTreeMap;
 use serde_json::Value;
 use tempfile::TempDir;
 
-use super::support::{run, tree};
+use super::support::{run, text, tree};
 
 const PASSWD: (&str, &[u8]) = ("etc/passwd", b"maren:x:1000:1000::/home/maren:/bin/sh\n");
-
-fn text(value: &Value) -> String {
-    value.as_str().unwrap_or_default().to_owned()
-}
 
 fn ask(root: &TempDir, arguments: &[&str]) -> Value {
     let root = root.path().to_str().unwrap();

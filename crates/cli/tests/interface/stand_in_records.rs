@@ -6,11 +6,7 @@ use std::fs;
 use serde_json::Value;
 use tempfile::TempDir;
 
-use super::support::{run, tree};
-
-fn text(value: &Value) -> String {
-    value.as_str().unwrap_or_default().to_owned()
-}
+use super::support::{run, text, tree};
 
 fn ask(made: &TempDir, arguments: &[&str]) -> Value {
     run([&["--root", made.path().to_str().unwrap(), "--format", "json"], arguments].concat()).document()

@@ -7,11 +7,7 @@ use std::path::Path;
 use serde_json::Value;
 use tempfile::TempDir;
 
-use super::support::{run, tree};
-
-fn text(value: &Value) -> String {
-    value.as_str().unwrap_or_default().to_owned()
-}
+use super::support::{run, text, tree};
 
 fn alpine() -> TempDir {
     tree(&[

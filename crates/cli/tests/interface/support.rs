@@ -224,6 +224,11 @@ pub fn output(command: &mut Command) -> Vec<u8> {
     output.stdout
 }
 
+/// A text of an answer; an empty one where there is none.
+pub fn text(value: &Value) -> String {
+    value.as_str().unwrap_or_default().to_owned()
+}
+
 /// Pairs of versions that differ little, made from the pieces that decide.
 pub fn generated_pairs(count: usize, starts: &[&str]) -> Vec<(String, String)> {
     let mut seed = 0x2545_f491_4f6c_dd1d_u64;

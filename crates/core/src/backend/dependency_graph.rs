@@ -129,17 +129,25 @@ pub fn losers(nodes: &[Node], removed: &[u32], order: Order<'_>) -> Vec<(u32, St
 /// Who needs whom: every need with each package that meets it. A need that nothing meets is not among them, and what a
 /// package needs of itself neither.
 pub fn edges<'n>(nodes: &'n [Node], order: Order<'_>) -> Vec<(u32, u32, &'n Need)> {
+    let needs = nodes.iter().flat_map(|node| node.needs.iter().map(|need| (node.number, need)));
+    edges_of(nodes, needs, order)
+}
+
+/// As [`edges`], of needs that are not the nodes' own, each with the number of whoever declares it.
+pub fn edges_of<'n>(
+    nodes: &[Node],
+    needs: impl Iterator<Item = (u32, &'n Need)>,
+    order: Order<'_>,
+) -> Vec<(u32, u32, &'n Need)> {
     let graph = Graph::new(nodes, order);
     let mut found = Vec::new();
-    for node in nodes {
-        for need in &node.needs {
-            let mut met: Vec<u32> =
-                need.any_of.iter().flat_map(|want| graph.meeting(want)).map(|place| nodes[place].number).collect();
-            met.sort_unstable();
-            met.dedup();
-            let others = met.into_iter().filter(|number| *number != node.number);
-            found.extend(others.map(|number| (node.number, number, need)));
-        }
+    for (declaring, need) in needs {
+        let mut met: Vec<u32> =
+            need.any_of.iter().flat_map(|want| graph.meeting(want)).map(|place| nodes[place].number).collect();
+        met.sort_unstable();
+        met.dedup();
+        let others = met.into_iter().filter(|number| *number != declaring);
+        found.extend(others.map(|number| (declaring, number, need)));
     }
     found
 }

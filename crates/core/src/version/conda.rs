@@ -6,7 +6,7 @@
 
 use std::cmp::Ordering;
 
-use super::{is_number, numbers, run};
+use super::{by_places, is_number, numbers, run};
 
 /// Orders two versions.
 ///
@@ -38,14 +38,7 @@ fn split(text: &[u8], mark: u8, before: bool) -> (&[u8], &[u8]) {
 fn parts(a: &[u8], b: &[u8]) -> Ordering {
     let is_separator = |b: &u8| matches!(b, b'.' | b'-' | b'_');
     let (a, b): (Vec<&[u8]>, Vec<&[u8]>) = (a.split(is_separator).collect(), b.split(is_separator).collect());
-    for place in 0..a.len().max(b.len()) {
-        let (x, y) = (a.get(place).copied().unwrap_or_default(), b.get(place).copied().unwrap_or_default());
-        let order = runs(x, y);
-        if order.is_ne() {
-            return order;
-        }
-    }
-    Ordering::Equal
+    by_places(&a, &b, &&b""[..], |x, y| runs(x, y))
 }
 
 fn runs(a: &[u8], b: &[u8]) -> Ordering {

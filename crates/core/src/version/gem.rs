@@ -6,7 +6,7 @@
 
 use std::cmp::Ordering;
 
-use super::{is_number, numbers, run};
+use super::{by_places, is_number, numbers, run};
 
 /// Orders two versions.
 ///
@@ -18,19 +18,11 @@ use super::{is_number, numbers, run};
 /// ```
 #[must_use]
 pub fn compare(a: &[u8], b: &[u8]) -> Ordering {
-    let (a, b) = (segments(a), segments(b));
-    for place in 0..a.len().max(b.len()) {
-        let (x, y) = (a.get(place).map_or(&b"0"[..], |x| x), b.get(place).map_or(&b"0"[..], |y| y));
-        let order = match (is_number(x), is_number(y)) {
-            (true, true) => numbers(x, y),
-            (false, false) => x.cmp(y),
-            (x, y) => x.cmp(&y),
-        };
-        if order.is_ne() {
-            return order;
-        }
-    }
-    Ordering::Equal
+    by_places(&segments(a), &segments(b), &b"0".to_vec(), |x, y| match (is_number(x), is_number(y)) {
+        (true, true) => numbers(x, y),
+        (false, false) => x.cmp(y),
+        (x, y) => x.cmp(&y),
+    })
 }
 
 fn segments(version: &[u8]) -> Vec<Vec<u8>> {

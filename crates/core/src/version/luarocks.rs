@@ -6,7 +6,7 @@
 
 use std::cmp::Ordering;
 
-use super::{numbers, run};
+use super::{by_places, is_number, numbers, run};
 
 /// Orders two versions.
 ///
@@ -20,20 +20,18 @@ use super::{numbers, run};
 #[must_use]
 pub fn compare(a: &[u8], b: &[u8]) -> Ordering {
     let ((a, revision_a), (b, revision_b)) = (split(a), split(b));
-    let (a, b) = (parts(a), parts(b));
-    let at = |parts: &[f64], place: usize| parts.get(place).copied().unwrap_or_default();
-    let pairs = (0..a.len().max(b.len())).map(|place| at(&a, place).total_cmp(&at(&b, place)));
+    let parts = by_places(&parts(a), &parts(b), &0.0, f64::total_cmp);
     let revisions = || match (revision_a, revision_b) {
         (Some(a), Some(b)) => numbers(a, b),
         _ => Ordering::Equal,
     };
-    pairs.fold(Ordering::Equal, Ordering::then).then_with(revisions)
+    parts.then_with(revisions)
 }
 
 fn split(version: &[u8]) -> (&[u8], Option<&[u8]>) {
     let version = version.trim_ascii();
     match memchr::memrchr(b'-', version) {
-        Some(at) if super::is_number(&version[at + 1..]) => (&version[..at], Some(&version[at + 1..])),
+        Some(at) if is_number(&version[at + 1..]) => (&version[..at], Some(&version[at + 1..])),
         _ => (version, None),
     }
 }

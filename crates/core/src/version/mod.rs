@@ -27,6 +27,16 @@ fn numbers(a: &[u8], b: &[u8]) -> Ordering {
     a.len().cmp(&b.len()).then_with(|| a.cmp(b))
 }
 
+/// Orders two lists place by place. What the shorter one lacks counts as `missing`.
+fn by_places<T>(a: &[T], b: &[T], missing: &T, order: impl Fn(&T, &T) -> Ordering) -> Ordering {
+    let mut places = 0..a.len().max(b.len());
+    let decided = places.find_map(|at| {
+        let order = order(a.get(at).unwrap_or(missing), b.get(at).unwrap_or(missing));
+        order.is_ne().then_some(order)
+    });
+    decided.unwrap_or(Ordering::Equal)
+}
+
 /// The first run of digits, or of bytes that are none, and the rest.
 fn run(text: &[u8]) -> (&[u8], &[u8]) {
     let digits = text.first().is_some_and(u8::is_ascii_digit);

@@ -5,7 +5,7 @@
 
 use std::cmp::Ordering;
 
-use super::numbers;
+use super::{by_places, numbers};
 
 /// Orders two versions.
 ///
@@ -18,10 +18,7 @@ use super::numbers;
 /// ```
 #[must_use]
 pub fn compare(a: &[u8], b: &[u8]) -> Ordering {
-    let (a, b) = (parts(a), parts(b));
-    let at = |parts: &[Vec<u8>], place: usize| parts.get(place).cloned().unwrap_or_default();
-    let pairs = (0..a.len().max(b.len())).map(|place| numbers(&at(&a, place), &at(&b, place)));
-    pairs.fold(Ordering::Equal, Ordering::then)
+    by_places(&parts(a), &parts(b), &Vec::new(), |x, y| numbers(x, y))
 }
 
 /// The numbers of a version, each as its digits.

@@ -6,7 +6,7 @@
 
 use std::cmp::Ordering;
 
-use super::{is_number, numbers, tokens};
+use super::{by_places, is_number, numbers, tokens};
 
 /// Orders two versions.
 ///
@@ -20,10 +20,7 @@ use super::{is_number, numbers, tokens};
 pub fn compare(a: &[u8], b: &[u8]) -> Ordering {
     match (parse(a), parse(b)) {
         (Some((a, pre_a)), Some((b, pre_b))) => {
-            let parts = (0..a.len().max(b.len())).map(|place| {
-                numbers(a.get(place).copied().unwrap_or_default(), b.get(place).copied().unwrap_or_default())
-            });
-            parts.fold(Ordering::Equal, Ordering::then).then_with(|| pre_releases(pre_a, pre_b))
+            by_places(&a, &b, &&b""[..], |x, y| numbers(x, y)).then_with(|| pre_releases(pre_a, pre_b))
         }
         (Some(_), None) => Ordering::Greater,
         (None, Some(_)) => Ordering::Less,

@@ -7,7 +7,7 @@
 
 use std::cmp::Ordering;
 
-use super::{is_number, numbers, run};
+use super::{by_places, is_number, numbers, run};
 
 /// Orders two versions.
 ///
@@ -22,12 +22,7 @@ use super::{is_number, numbers, run};
 pub fn compare(a: &[u8], b: &[u8]) -> Ordering {
     let is_head = |version: &[u8]| version.starts_with(b"HEAD");
     let ((a, revision_a), (b, revision_b)) = (revision(a), revision(b));
-    let runs = || {
-        let (a, b) = (runs(a), runs(b));
-        let pairs = (0..a.len().max(b.len()))
-            .map(|place| pair(a.get(place).copied().unwrap_or_default(), b.get(place).copied().unwrap_or_default()));
-        pairs.fold(Ordering::Equal, Ordering::then)
-    };
+    let runs = || by_places(&runs(a), &runs(b), &&b""[..], |x, y| pair(x, y));
     is_head(a).cmp(&is_head(b)).then_with(runs).then_with(|| numbers(revision_a, revision_b))
 }
 

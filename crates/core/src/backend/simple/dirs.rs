@@ -1,7 +1,9 @@
 //! Links and directories, as managers with small records look at them.
 
+use std::fmt::Display;
+
 use crate::bytes::{ByteString, path};
-use crate::fs::Kind;
+use crate::fs::{FsError, Kind, Limit};
 use crate::host::Host;
 
 /// Where the link at a path leads by its own text, the directories of that canonical; `None` where there is no link.
@@ -30,4 +32,47 @@ pub fn dirs_in(host: &Host, dir: &[u8], links: bool) -> Vec<(ByteString, Kind)> 
 /// Whether a directory stands at this path, links followed.
 pub fn is_dir(host: &Host, at: &[u8]) -> bool {
     host.root.target(at).is_ok_and(|meta| meta.kind == Kind::Dir)
+}
+
+/// What a reader makes of a file's content; where it can make nothing, or the file cannot be read, that is said in words,
+/// with the file.
+///
+/// # Errors
+/// As it says.
+pub fn parsed<T, E: Display>(
+    host: &Host,
+    file: &ByteString,
+    limit: Limit,
+    reader: impl FnOnce(&[u8]) -> Result<T, E>,
+) -> Result<T, String> {
+    let content = host.root.read(file, limit).map_err(|error| error.to_string())?;
+    reader(&content).map_err(|what| format!("{file}: {what}"))
+}
+
+/// The longest script that a manager writes to start a program, in bytes.
+pub const MAX_SCRIPT: u64 = 64 << 10;
+
+/// A file that is small enough to be such a script.
+pub struct Script {
+    /// Where it is.
+    pub path: ByteString,
+    /// When it was changed: seconds since 1970.
+    pub modified: i64,
+    /// What stands in it.
+    pub content: Result<Vec<u8>, FsError>,
+}
+
+/// The regular files in a directory that may be scripts by which a manager starts programs.
+///
+/// # Errors
+/// When the directory cannot be read.
+pub fn scripts_in(host: &Host, dir: &ByteString) -> Result<Vec<Script>, FsError> {
+    let names = host.root.dir(dir)?.list()?;
+    let files = names.into_iter().filter(|(_, kind)| *kind == Kind::File).map(|(name, _)| path::join(dir, &name));
+    let read = files.filter_map(|path| {
+        let meta = host.root.entry(&path).ok().filter(|meta| meta.size <= MAX_SCRIPT)?;
+        let content = host.root.read(&path, Limit::bytes(MAX_SCRIPT));
+        Some(Script { path, modified: meta.modified, content })
+    });
+    Ok(read.collect())
 }

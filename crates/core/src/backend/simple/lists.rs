@@ -95,8 +95,10 @@ pub trait FileLists {
         false
     }
 
-    /// The list of a package.
-    fn file(&self, item: &InstalledPackage) -> ByteString;
+    /// The list of a package: its own entry, if nothing else is said.
+    fn file(&self, item: &InstalledPackage) -> ByteString {
+        item.entry.clone()
+    }
 
     /// The file and the line that a line handed out by [`FileLists::each`] means, where a package has several lists.
     fn place(&self, item: &InstalledPackage, line: u32) -> (ByteString, u32) {

@@ -14,13 +14,13 @@ mod relations;
 use std::cmp::Ordering;
 
 pub use catalogue::SimpleCatalogue;
-pub use dirs::{dirs_in, is_dir, link_target, links_into};
+pub use dirs::{MAX_SCRIPT, Script, dirs_in, is_dir, link_target, links_into, parsed, scripts_in};
 pub use installation::SimpleInstallation;
 pub use lists::{FileLists, each_line, each_list, each_record, whole};
 pub use offered::CatalogueQuery;
 
 use crate::backend::dependency_graph::{Need, Node, Want};
-use crate::backend::{Rehearsal, Removal};
+use crate::backend::{Installation, Rehearsal, Removal};
 use crate::bytes::{ByteString, path};
 use crate::host::{Host, User};
 use crate::model::{
@@ -137,6 +137,12 @@ impl InstalledPackage {
             says,
             relation: Relation::Requires,
         });
+    }
+
+    /// Adds a program that it puts into a program directory, and where the record says so.
+    pub fn bring(&mut self, program: ByteString, evidence: Evidence) {
+        self.commands.push(program.clone());
+        self.places.push((program, evidence));
     }
 
     /// The file in which it is recorded, else the installation's directory.
@@ -311,6 +317,13 @@ pub fn purl(kind: &str, name: &[u8], version: Option<&[u8]>) -> Option<String> {
 /// The scope of an installation at this canonical path: the user in whose home it is, otherwise the system.
 pub fn scope_of(host: &Host, place: &[u8]) -> Scope {
     host.home_owner(place).map_or(Scope::System, |user| Scope::User(user.name.clone()))
+}
+
+/// The scope of one more installation: of several with the same, the first has it, and each other is told apart by its
+/// place.
+pub fn scope_apart(held: &[Box<dyn Installation + '_>], scope: Scope, place: &ByteString) -> Scope {
+    let is_taken = held.iter().any(|one| one.location().scope == scope);
+    if is_taken { Scope::Environment(place.clone()) } else { scope }
 }
 
 /// The scope of a user.

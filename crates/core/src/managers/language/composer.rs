@@ -11,7 +11,7 @@ use std::collections::BTreeMap;
 
 use serde::Deserialize;
 
-use crate::backend::simple::{InstalledPackage, Record, SimpleBackend, SimpleInstallation, is_dir, of};
+use crate::backend::simple::{InstalledPackage, Record, SimpleBackend, SimpleInstallation, is_dir, of, parsed};
 use crate::backend::{CachePlace, Installation, Manager};
 use crate::bytes::{ByteString, path};
 use crate::fs::Limit;
@@ -46,9 +46,9 @@ impl Manager for Composer {
 
     fn discover<'h>(&self, host: &'h Host) -> Vec<Box<dyn Installation + 'h>> {
         let of_user = |user: &User| -> Option<Box<dyn Installation + 'h>> {
-            let places = ["COMPOSER_HOME", ""].map(|variable| host.user_dir(user, variable, ".config/composer"));
-            let mut places = places.into_iter().chain([host.user_dir(user, "", ".composer")]);
-            let home = places.find(|home| is_dir(host, &path::join(home, b"vendor/composer")))?;
+            let places = [("COMPOSER_HOME", ".config/composer"), ("", ".config/composer"), ("", ".composer")];
+            let mut homes = places.into_iter().map(|(variable, below_home)| host.user_dir(user, variable, below_home));
+            let home = homes.find(|home| is_dir(host, &path::join(home, b"vendor/composer")))?;
             Some(SimpleInstallation::boxed(host, ID, of(user), home, Global))
         };
         host.users.iter().filter_map(of_user).collect()
@@ -92,14 +92,13 @@ struct Project {
     require: BTreeMap<String, String>,
 }
 
-/// The directory of a package: below `vendor`, or where a link leads.
-fn tree_of(host: &Host, home: &ByteString, package: &Package) -> ByteString {
+/// The directory of a package: where its record says, as seen from the record, else below `vendor`.
+fn tree_of(home: &ByteString, package: &Package) -> ByteString {
     let vendor = path::join(home, b"vendor");
-    let dir = match &package.install_path {
-        Some(below) => path::absolute(below.as_bytes(), &path::join(&vendor, b"composer")),
-        None => path::join(&vendor, package.name.as_bytes()),
-    };
-    path::without_dots(&dir, host.root.canonicalize_dir(home).as_ref())
+    match &package.install_path {
+        Some(below) => path::without_dots(below.as_bytes(), &path::join(&vendor, b"composer")),
+        None => path::without_dots(package.name.as_bytes(), &vendor),
+    }
 }
 
 impl Global {
@@ -118,15 +117,14 @@ impl Global {
             url: from.url.as_deref().filter(|_| is_local).map(ByteString::from),
             trust: is_local.then(|| "local".to_owned()),
         });
-        let tree = tree_of(host, &at.dir, package);
+        let tree = tree_of(&at.dir, package);
         item.installed_at = host.root.entry(&tree).ok().map(|meta| meta.modified);
         let bin = path::join(&at.dir, b"vendor/bin");
         for program in &package.bin {
             let command = path::join(&bin, path::name(program.as_bytes()));
             if host.root.entry(&command).is_ok() {
                 let says = format!("{} brings {}", item.name, ByteString::from(program.as_str()));
-                item.places.push((command.clone(), Evidence::at(file.clone(), "bin", says)));
-                item.commands.push(command);
+                item.bring(command, Evidence::at(file.clone(), "bin", says));
             }
         }
         item.trees.push(tree);
@@ -146,11 +144,7 @@ impl SimpleBackend for Global {
     fn read(&self, host: &Host, at: &Location) -> Record {
         let mut record = Record::default();
         let file = path::join(&at.dir, b"vendor/composer/installed.json");
-        let content = host.root.read(&file, Limit::LIST).map_err(|error| error.to_string());
-        let read = content.and_then(|content| {
-            serde_json::from_slice::<Installed>(&content).map_err(|error| format!("{file}: {error}"))
-        });
-        let packages = match read {
+        let packages = match parsed(host, &file, Limit::LIST, |content| serde_json::from_slice(content)) {
             Ok(Installed::Named { packages } | Installed::List(packages)) => packages,
             Err(problem) => {
                 record.notes.push(Loss::because(problem, "what Composer installed is not known"));
@@ -158,14 +152,13 @@ impl SimpleBackend for Global {
             }
         };
         let wanted = path::join(&at.dir, b"composer.json");
-        let content = host.root.read(&wanted, Limit::SMALL).map_err(|error| error.to_string());
-        let asked = content.and_then(|content| {
-            serde_json::from_slice::<Project>(&content).map_err(|error| format!("{wanted}: {error}"))
-        });
-        let asked = asked.map(|project| Some(project.require)).unwrap_or_else(|problem| {
-            record.notes.push(Loss::because(problem, "what was asked for is not known"));
-            None
-        });
+        let asked = match parsed(host, &wanted, Limit::SMALL, |content| serde_json::from_slice(content)) {
+            Ok(Project { require }) => Some(require),
+            Err(problem) => {
+                record.notes.push(Loss::because(problem, "what was asked for is not known"));
+                None
+            }
+        };
         for package in &packages {
             let mut item = Global::item(host, at, &file, package);
             match &asked {

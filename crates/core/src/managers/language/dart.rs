@@ -7,18 +7,18 @@
 
 use std::cmp::Ordering;
 
-use crate::backend::simple::{InstalledPackage, Record, SimpleBackend, SimpleInstallation, dirs_in, is_dir, of};
+use crate::backend::simple::{
+    InstalledPackage, Record, SimpleBackend, SimpleInstallation, dirs_in, is_dir, of, parsed, scripts_in,
+};
 use crate::backend::{CachePlace, Installation, Manager};
 use crate::bytes::{ByteString, path};
-use crate::fs::{Kind, Limit};
+use crate::fs::Limit;
 use crate::host::{Host, User};
 use crate::model::{Evidence, Location, Loss, ManagerId, ManagerKind, Origin, Profile, Status};
 use crate::version::semver;
 use whodunit_formats::yaml::Node;
 
 const ID: ManagerId = ManagerId("pub");
-/// No script is longer, in bytes.
-const LONGEST: u64 = 64 << 10;
 
 /// The manager.
 #[derive(Debug)]
@@ -58,8 +58,7 @@ fn package_of(script: &[u8]) -> Option<(&[u8], u32)> {
 
 /// A package as its lock file has it: its version, and where it came from.
 fn locked(host: &Host, file: &ByteString, name: &str) -> Result<(Option<String>, Option<String>), String> {
-    let content = host.root.read(file, Limit::SMALL).map_err(|error| error.to_string())?;
-    let lock = Node::parse(&String::from_utf8_lossy(&content)).map_err(|what| format!("{file}: {what}"))?;
+    let lock = parsed(host, file, Limit::SMALL, |content| Node::parse(&String::from_utf8_lossy(content)))?;
     let own = lock.get("packages").and_then(|packages| packages.get(name));
     let text = |key: &str| own.and_then(|own| own.text_at(key)).map(str::to_owned);
     Ok((text("version"), text("source")))
@@ -102,15 +101,12 @@ impl SimpleBackend for Cache {
             record.items.push(item);
         }
         let bin = path::join(&at.dir, b"bin");
-        let scripts = host.root.dir(&bin).and_then(|dir| dir.list()).unwrap_or_default();
-        for (name, _) in scripts.into_iter().filter(|(_, kind)| *kind == Kind::File) {
-            let script = path::join(&bin, &name);
-            let Ok(content) = host.root.read(&script, Limit::bytes(LONGEST)) else { continue };
+        for script in scripts_in(host, &bin).unwrap_or_default() {
+            let Ok(content) = script.content else { continue };
             let Some((package, line)) = package_of(&content) else { continue };
             if let Some(item) = record.items.iter_mut().find(|item| *item.name == *package) {
-                let evidence = Evidence::line(script.clone(), line, format!("starts {}", item.name));
-                item.commands.push(script.clone());
-                item.places.push((script, evidence));
+                let evidence = Evidence::line(script.path.clone(), line, format!("starts {}", item.name));
+                item.bring(script.path, evidence);
             }
         }
         record

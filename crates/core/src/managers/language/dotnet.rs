@@ -10,7 +10,9 @@ use std::cmp::Ordering;
 
 use quick_xml::events::Event;
 
-use crate::backend::simple::{InstalledPackage, Record, SimpleBackend, SimpleInstallation, dirs_in, is_dir, of};
+use crate::backend::simple::{
+    InstalledPackage, Record, SimpleBackend, SimpleInstallation, dirs_in, is_dir, of, parsed,
+};
 use crate::backend::{Installation, Manager};
 use crate::bytes::{ByteString, path};
 use crate::fs::Limit;
@@ -78,16 +80,13 @@ impl Tools {
             let framework = path::join(&frameworks, &framework);
             for (system, _) in dirs_in(host, &framework, false) {
                 let file = path::join(&path::join(&framework, &system), b"DotnetToolSettings.xml");
-                let content = host.root.read(&file, Limit::SMALL).map_err(|error| error.to_string());
-                let read = content.and_then(|content| commands(&content).map_err(|what| format!("{file}: {what}")));
-                match read {
+                match parsed(host, &file, Limit::SMALL, commands) {
                     Ok(names) => {
                         for name in names.iter().filter(|name| !name.contains('/')) {
                             let command = path::join(&at.dir, name.as_bytes());
                             if !item.commands.contains(&command) && host.root.entry(&command).is_ok() {
                                 let says = format!("{} brings {}", item.name, ByteString::from(name.as_str()));
-                                item.places.push((command.clone(), Evidence::at(file.clone(), "Commands", says)));
-                                item.commands.push(command);
+                                item.bring(command, Evidence::at(file.clone(), "Commands", says));
                             }
                         }
                     }

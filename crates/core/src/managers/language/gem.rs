@@ -251,13 +251,13 @@ impl GemHome {
             let (name, version) = &versions[place];
             let higher =
                 |(other, than): &(ByteString, ByteString)| other == name && gem::compare(than, version).is_gt();
-            item.active = !versions.iter().any(higher);
-            for program in programs[place].iter().filter(|_| item.active) {
+            let is_active = !versions.iter().any(higher);
+            item.active = is_active;
+            for program in programs[place].iter().filter(|_| is_active) {
                 let script = path::join(&self.bin, program.as_bytes());
                 if is_stub_of(host, &script, name) {
                     let says = format!("starts the highest installed version of {name}");
-                    item.places.push((script.clone(), Evidence::at(script.clone(), "its text", says)));
-                    item.commands.push(script);
+                    item.bring(script.clone(), Evidence::at(script, "its text", says));
                 }
             }
         }

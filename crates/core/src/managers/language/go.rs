@@ -157,8 +157,8 @@ impl SimpleBackend for GoPlace {
                 }
                 item.installed_at = Some(meta.modified);
                 item.size = Some(meta.size);
-                item.commands.push(place.clone());
-                item.places.push((place, item.evidence[0].clone()));
+                let evidence = item.evidence[0].clone();
+                item.bring(place, evidence);
                 record.items.push(item);
             }
         }

@@ -9,13 +9,15 @@
 
 use std::cmp::Ordering;
 
-use crate::backend::simple::{InstalledPackage, Record, SimpleBackend, SimpleInstallation, dirs_in, scope_of};
+use crate::backend::simple::{
+    InstalledPackage, MAX_SCRIPT, Record, SimpleBackend, SimpleInstallation, dirs_in, parsed, scope_apart, scope_of,
+};
 use crate::backend::{CachePlace, Installation, Manager};
 use crate::bytes::{ByteString, path};
 use crate::fs::Limit;
 use crate::host::Host;
 use crate::model::{
-    CommandLine, Evidence, ExecTarget, Location, Loss, ManagerId, ManagerKind, Profile, Reason, RemedyKind, Scope,
+    CommandLine, Evidence, ExecTarget, Location, Loss, ManagerId, ManagerKind, Profile, Reason, RemedyKind,
 };
 use crate::version::luarocks;
 use whodunit_formats::lua_table::{self, Value};
@@ -57,9 +59,7 @@ impl Manager for LuaRocks {
                 let dir = path::join(&all, &name);
                 let backend = Rocks { tree: tree.clone(), lua: lua.into() };
                 // The rocks for another version of Lua are told apart by their place.
-                let scope = scope_of(host, &tree);
-                let is_second = held.iter().any(|one| one.location().scope == scope);
-                let scope = if is_second { Scope::Environment(dir.clone()) } else { scope };
+                let scope = scope_apart(&held, scope_of(host, &tree), &dir);
                 held.push(SimpleInstallation::boxed(host, ID, scope, dir, backend));
             }
         }
@@ -84,8 +84,7 @@ fn files(table: &Value, below: &[u8], take: &mut dyn FnMut(ByteString)) {
 
 impl Rocks {
     fn read_table(host: &Host, file: &ByteString) -> Result<Value, String> {
-        let content = host.root.read(file, Limit::LIST).map_err(|error| error.to_string())?;
-        lua_table::parse(&String::from_utf8_lossy(&content)).map_err(|what| format!("{file}: {what}"))
+        parsed(host, file, Limit::LIST, |content| lua_table::parse(&String::from_utf8_lossy(content)))
     }
 
     /// Where a file of a rock was put: its own place where that has it, else under a name with the version in front.
@@ -196,7 +195,7 @@ impl SimpleBackend for Rocks {
         if *path::parent(canonical) != *path::join(&self.tree, b"bin") {
             return None;
         }
-        let content = host.root.read(canonical, Limit::bytes(64 << 10)).ok()?;
+        let content = host.root.read(canonical, Limit::bytes(MAX_SCRIPT)).ok()?;
         let start = memchr::memmem::find(&content, &[b"'", &*at.dir, b"/"].concat())? + 1;
         let end = start + memchr::memchr(b'\'', &content[start..])?;
         let file = ByteString::from(&content[start..end]);

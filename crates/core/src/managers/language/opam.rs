@@ -13,7 +13,7 @@ use hashbrown::HashSet;
 use rayon::prelude::*;
 
 use crate::backend::simple::{
-    FileLists, InstalledPackage, Record, SimpleBackend, SimpleInstallation, each_list, is_dir, of,
+    FileLists, InstalledPackage, Record, SimpleBackend, SimpleInstallation, dirs_in, each_list, is_dir, of, parsed,
 };
 use crate::backend::{CachePlace, Installation, Manager, Unattended};
 use crate::bytes::{ByteString, path};
@@ -35,6 +35,8 @@ pub struct Opam;
 struct Switch {
     /// As opam calls it: a name, or the directory of a project.
     name: ByteString,
+    /// Canonical.
+    dir: ByteString,
     is_current: bool,
 }
 
@@ -67,9 +69,9 @@ fn of_user<'h>(host: &'h Host, user: &User) -> Vec<Box<dyn Installation + 'h>> {
     let config = fields(&String::from_utf8_lossy(&content)).unwrap_or_default();
     let current = texts(&config, "switch").next().map(|item| item.text.clone());
     let mut names: Vec<String> = texts(&config, "installed-switches").map(|item| item.text.clone()).collect();
-    for (name, _) in crate::backend::simple::dirs_in(host, &root, false) {
+    for (name, _) in dirs_in(host, &root, false) {
         let name = String::from_utf8_lossy(&name).into_owned();
-        if !names.contains(&name) && is_dir(host, &path::join(&path::join(&root, name.as_bytes()), b".opam-switch")) {
+        if !names.contains(&name) {
             names.push(name);
         }
     }
@@ -82,10 +84,15 @@ fn of_user<'h>(host: &'h Host, user: &User) -> Vec<Box<dyn Installation + 'h>> {
         let is_current = current.as_deref() == Some(&name);
         let scope = if is_current { of(user) } else { Scope::Environment(dir.clone()) };
         let is_there = is_dir(host, &path::join(&dir, b".opam-switch"));
-        let switch = Switch { name: name.into(), is_current };
+        let switch = Switch { name: name.into(), dir: dir.clone(), is_current };
         is_there.then(|| SimpleInstallation::boxed(host, ID, scope, dir, switch))
     });
     opened.collect()
+}
+
+/// The fields of a file.
+fn read_fields(host: &Host, file: &ByteString, limit: Limit) -> Result<Fields, String> {
+    parsed(host, file, limit, |content| fields(&String::from_utf8_lossy(content)))
 }
 
 /// The texts of a field.
@@ -95,20 +102,12 @@ fn texts<'f>(read: &'f Fields, name: &str) -> impl Iterator<Item = &'f Item> {
 
 /// The names in what a package needs.
 fn needs(host: &Host, dir: &ByteString) -> Result<Vec<String>, String> {
-    let file = path::join(dir, b"opam");
-    let content = host.root.read(&file, Limit::SMALL).map_err(|error| error.to_string())?;
-    let read = fields(&String::from_utf8_lossy(&content)).map_err(|what| format!("{file}: {what}"))?;
+    let read = read_fields(host, &path::join(dir, b"opam"), Limit::SMALL)?;
     Ok(texts(&read, "depends").map(|item| item.text.clone()).collect())
 }
 
 impl Switch {
-    fn item(
-        &self,
-        host: &Host,
-        at: &Location,
-        state: &ByteString,
-        installed: &Item,
-    ) -> (InstalledPackage, Option<Loss>) {
+    fn item(&self, host: &Host, state: &ByteString, installed: &Item) -> (InstalledPackage, Option<Loss>) {
         let (name, version) = installed.text.split_once('.').unwrap_or((&installed.text, ""));
         let mut item = InstalledPackage::new("package", name);
         item.version = Some(version).filter(|version| !version.is_empty()).map(ByteString::from);
@@ -118,7 +117,7 @@ impl Switch {
             installed.line,
             ByteString::from(installed.text.as_str()).to_string(),
         ));
-        let inside = path::join(&at.dir, b".opam-switch");
+        let inside = path::join(&self.dir, b".opam-switch");
         item.entry = path::join(&path::join(&inside, b"install"), &[name.as_bytes(), b".changes"].concat());
         item.installed_at = host.root.entry(&item.entry).ok().map(|meta| meta.modified);
         let package = path::join(&path::join(&inside, b"packages"), installed.text.as_bytes());
@@ -140,13 +139,10 @@ impl SimpleBackend for Switch {
         true
     }
 
-    fn read(&self, host: &Host, at: &Location) -> Record {
+    fn read(&self, host: &Host, _: &Location) -> Record {
         let mut record = Record::default();
-        let state = path::join(&at.dir, b".opam-switch/switch-state");
-        let content = host.root.read(&state, Limit::LIST).map_err(|error| error.to_string());
-        let read = content
-            .and_then(|content| fields(&String::from_utf8_lossy(&content)).map_err(|what| format!("{state}: {what}")));
-        let read = match read {
+        let state = path::join(&self.dir, b".opam-switch/switch-state");
+        let read = match read_fields(host, &state, Limit::LIST) {
             Ok(read) => read,
             Err(problem) => {
                 record.notes.push(Loss::because(problem, "what opam installed is unknown"));
@@ -158,7 +154,7 @@ impl SimpleBackend for Switch {
         let installed =
             texts(&read, "installed").filter(|item| !item.text.contains('/') && !item.text.starts_with('.'));
         let installed: Vec<&Item> = installed.collect();
-        let items: Vec<_> = installed.par_iter().map(|item| self.item(host, at, &state, item)).collect();
+        let items: Vec<_> = installed.par_iter().map(|item| self.item(host, &state, item)).collect();
         for ((mut item, lost), installed) in items.into_iter().zip(installed) {
             if !roots.contains(installed.text.as_str()) {
                 item.reason = Reason::Dependency;
@@ -177,8 +173,8 @@ impl SimpleBackend for Switch {
         Some(self)
     }
 
-    fn program_dirs(&self, _: &Host, at: &Location) -> Vec<ByteString> {
-        if self.is_current { vec![path::join(&at.dir, b"bin")] } else { Vec::new() }
+    fn program_dirs(&self, _: &Host, _: &Location) -> Vec<ByteString> {
+        if self.is_current { vec![path::join(&self.dir, b"bin")] } else { Vec::new() }
     }
 }
 
@@ -191,27 +187,17 @@ impl FileLists for Switch {
         notes: &mut Vec<Loss>,
         take: &mut dyn FnMut(u32, &[u8], u32),
     ) {
-        let Some(prefix) = items
-            .first()
-            .and_then(|item| item.entry.strip_suffix(path::name(&item.entry))?.strip_suffix(b"/.opam-switch/install/"))
-        else {
-            return;
-        };
         let find = |content: &[u8]| match fields(&String::from_utf8_lossy(content)) {
             Ok(read) => {
                 let is_dir = |item: &&Item| item.options.iter().any(|option| option == "D");
                 let added = texts(&read, "added").filter(|item| !is_dir(item) && !item.text.starts_with('/'));
-                let files = added.map(|item| (path::without_dots(item.text.as_bytes(), prefix), item.line));
-                let inside = files.filter(|(file, _)| path::within(file, prefix) && wanted.has(path::name(file)));
+                let files = added.map(|item| (path::without_dots(item.text.as_bytes(), &self.dir), item.line));
+                let inside = files.filter(|(file, _)| path::within(file, &self.dir) && wanted.has(path::name(file)));
                 (inside.collect(), None)
             }
             Err(what) => (Vec::new(), Some(what)),
         };
         // A package that only brings others along adds nothing.
         each_list(&host.root, items, |item| item.entry.clone(), |_| true, find, notes, take);
-    }
-
-    fn file(&self, item: &InstalledPackage) -> ByteString {
-        item.entry.clone()
     }
 }

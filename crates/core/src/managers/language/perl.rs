@@ -16,7 +16,8 @@ use rayon::prelude::*;
 use regex_lite::Regex;
 
 use crate::backend::simple::{
-    FileLists, InstalledPackage, Record, SimpleBackend, SimpleInstallation, dirs_in, each_line, is_dir, of, scope_of,
+    FileLists, InstalledPackage, Record, SimpleBackend, SimpleInstallation, dirs_in, each_line, is_dir, of,
+    scope_apart, scope_of,
 };
 use crate::backend::{Installation, Manager};
 use crate::bytes::{ByteString, path};
@@ -81,8 +82,7 @@ impl Manager for Cpan {
             }
             // A second library of one scope is told apart by its place.
             let scope = if scope == Scope::System { scope_of(host, &dir) } else { scope };
-            let is_second = held.iter().any(|one| one.location().scope == scope);
-            let scope = if is_second { Scope::Environment(dir.clone()) } else { scope };
+            let scope = scope_apart(&held, scope, &dir);
             seen.push(dir.clone());
             held.push(SimpleInstallation::boxed(host, ID, scope, dir, Library));
         }
@@ -200,7 +200,6 @@ impl Library {
     fn module(host: &Host, list: &ByteString, name: &str, noted: Option<(&ByteString, &Note)>) -> InstalledPackage {
         let mut item = InstalledPackage::new("module", name);
         item.reason = Reason::Unknown;
-        item.purl = None;
         item.entry = list.clone();
         item.installed_at = host.root.entry(list).ok().map(|meta| meta.modified);
         item.evidence.push(Evidence::whole(list.clone(), format!("the files of {name}")));
@@ -268,10 +267,6 @@ impl FileLists for Library {
         take: &mut dyn FnMut(u32, &[u8], u32),
     ) {
         each_line(&host.root, items, file_of, wanted, notes, take);
-    }
-
-    fn file(&self, item: &InstalledPackage) -> ByteString {
-        item.entry.clone()
     }
 }
 

@@ -11,18 +11,18 @@ use std::cmp::Ordering;
 
 use serde::Deserialize;
 
-use crate::backend::simple::{InstalledPackage, Record, SimpleBackend, SimpleInstallation, dirs_in, is_dir, of};
+use crate::backend::simple::{
+    InstalledPackage, Record, SimpleBackend, SimpleInstallation, dirs_in, is_dir, of, scripts_in,
+};
 use crate::backend::{Installation, Manager};
 use crate::bytes::{ByteString, path};
-use crate::fs::{Kind, Limit};
+use crate::fs::Limit;
 use crate::host::{Host, User};
 use crate::model::{Evidence, Location, Loss, ManagerId, ManagerKind, Origin, Profile};
 use crate::version::tokens;
 use whodunit_formats::desktop_entry::{DesktopEntry, words};
 
 const ID: ManagerId = ManagerId("distrobox");
-/// No script is longer, in bytes.
-const LONGEST: u64 = 64 << 10;
 
 /// The manager.
 #[derive(Debug)]
@@ -163,22 +163,17 @@ impl SimpleBackend for Exports {
     fn read(&self, host: &Host, at: &Location) -> Record {
         let mut record = Record::default();
         let made = containers(host, &at.dir, &mut record.notes);
-        let scripts = host.root.dir(&self.bin).and_then(|dir| dir.list()).unwrap_or_default();
-        for (name, _) in scripts.into_iter().filter(|(_, kind)| *kind == Kind::File) {
-            let script = path::join(&self.bin, &name);
-            let Some(meta) = host.root.entry(&script).ok().filter(|meta| meta.size <= LONGEST) else { continue };
-            let Ok(content) = host.root.read(&script, Limit::bytes(LONGEST)) else { continue };
-            let Some((container, line, program)) = std::str::from_utf8(&content).ok().and_then(exported) else {
-                continue;
-            };
-            let mut item = InstalledPackage::new("export", name);
-            item.installed_at = Some(meta.modified);
+        for script in scripts_in(host, &self.bin).unwrap_or_default() {
+            let text = script.content.ok().and_then(|content| String::from_utf8(content).ok());
+            let Some((container, line, program)) = text.as_deref().and_then(exported) else { continue };
+            let mut item = InstalledPackage::new("export", path::name(&script.path));
+            item.installed_at = Some(script.modified);
             let program = program.map_or_else(|| "a program".to_owned(), |path| ByteString::from(path).to_string());
             let says = format!("starts {program} in the container {}", ByteString::from(container));
-            item.evidence.push(Evidence::line(script.clone(), line, says));
+            let evidence = Evidence::line(script.path.clone(), line, says);
+            item.evidence.push(evidence.clone());
             add_container(&mut item, container, &made);
-            item.commands.push(script.clone());
-            item.places.push((script, item.evidence[0].clone()));
+            item.bring(script.path, evidence);
             record.items.push(item);
         }
         let launchers = host.root.dir(&self.launchers).and_then(|dir| dir.list()).unwrap_or_default();

@@ -145,8 +145,4 @@ impl FileLists for Database {
     ) {
         each_line(&host.root, items, file_of, wanted, notes, take);
     }
-
-    fn file(&self, item: &InstalledPackage) -> ByteString {
-        item.entry.clone()
-    }
 }

@@ -16,13 +16,15 @@ use crate::backend::simple::{
 };
 use crate::backend::{Installation, Manager};
 use crate::bytes::{ByteString, path};
-use crate::fs::{Limit, Root};
+use crate::fs::Root;
 use crate::host::Host;
 use crate::model::{Evidence, Location, Loss, ManagerId, ManagerKind, NameFilter, Profile, Reason, Scope};
 use crate::version::tokens;
 
 const ID: ManagerId = ManagerId("pkgtools");
 const PLACES: [&[u8]; 2] = [b"/var/lib/pkgtools", b"/var/log"];
+/// The keys of a record stand in its first bytes, at most so many.
+const HEAD: usize = 4096;
 
 /// The manager.
 #[derive(Debug)]
@@ -96,7 +98,7 @@ fn package(root: &Root, entry: &ByteString) -> Result<InstalledPackage, Loss> {
     item.entry = entry.clone();
     item.evidence.push(Evidence::whole(entry.clone(), format!("{} {}", item.name, ByteString::from(version))));
     let content = root
-        .read(entry, Limit::LIST)
+        .read_start(entry, HEAD)
         .map_err(|error| Loss::unread(&error, format!("the package {} is unknown", item.name)))?;
     let head = content.split(|&b| b == b'\n').take_while(|line| !line.starts_with(b"FILE LIST:"));
     item.size = head.filter_map(|line| line.strip_prefix(b"UNCOMPRESSED PACKAGE SIZE:")).find_map(bytes);
@@ -185,10 +187,6 @@ impl FileLists for Records {
             (links.filter(|(link, _)| wanted.has(path::name(link))).collect(), None)
         };
         each_list(&host.root, items, |item| self.script(item), |_| true, find, notes, take);
-    }
-
-    fn file(&self, item: &InstalledPackage) -> ByteString {
-        item.entry.clone()
     }
 
     fn place(&self, item: &InstalledPackage, line: u32) -> (ByteString, u32) {

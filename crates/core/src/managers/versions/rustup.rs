@@ -246,8 +246,7 @@ impl SimpleBackend for RustupHome<'_> {
             for (name, _) in names {
                 let place = path::join(&self.bin, &name);
                 if host.root.target(&place).is_ok_and(|other| other.identity == meta.identity) {
-                    item.commands.push(place.clone());
-                    item.places.push((place, Evidence::at(program.clone(), "file", "the same file as rustup's")));
+                    item.bring(place, Evidence::at(program.clone(), "file", "the same file as rustup's"));
                 }
             }
             record.items.push(

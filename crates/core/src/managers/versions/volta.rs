@@ -169,17 +169,13 @@ impl SimpleBackend for VoltaHome<'_> {
             let program = path::join(&path::join(&at.dir, b"bin"), name.strip_suffix(b".json").unwrap_or(name));
             let evidence = Evidence::at(file, "package", package.to_string());
             match record.items.iter_mut().find(|item| item.name == package && item.kind == "package") {
-                Some(item) => {
-                    item.commands.push(program.clone());
-                    item.places.push((program, evidence));
-                }
+                Some(item) => item.bring(program, evidence),
                 None => {
                     let mut item = InstalledPackage::new("package", package.clone());
                     item.version = command.version.map(ByteString::from);
                     item.evidence.push(evidence.clone());
                     item.trees.push(tree);
-                    item.commands.push(program.clone());
-                    item.places.push((program, evidence));
+                    item.bring(program, evidence);
                     let line = CommandLine::new("volta uninstall").operand(package);
                     record.items.push(item.remedy(RemedyKind::Remove, line));
                 }

@@ -68,8 +68,8 @@ impl BunHome {
         let other = path::join(&self.bin, b"bunx");
         let same = link_target(host, &other).filter(|target| *target == file).map(|_| other);
         for path in std::iter::once(file).chain(same) {
-            item.commands.push(path.clone());
-            item.places.push((path, item.evidence[0].clone()));
+            let evidence = item.evidence[0].clone();
+            item.bring(path, evidence);
         }
         Some(item)
     }

@@ -120,8 +120,7 @@ pub(super) fn add_links(
 ) {
     for (link, _) in links.iter().filter(|(_, target)| path::within(target, dir)) {
         let says = format!("{manager} links it into {}", ByteString::from(dir));
-        item.places.push((link.clone(), Evidence::at(link.clone(), "link", says)));
-        item.commands.push(link.clone());
+        item.bring(link.clone(), Evidence::at(link.clone(), "link", says));
     }
 }
 

@@ -1,7 +1,7 @@
 //! pnpm: packages in its global directory, and the scripts that start them.
 
 use super::{PNPM, origin, package, package_file, registries};
-use crate::backend::simple::{Record, SimpleBackend, SimpleInstallation, is_dir, of};
+use crate::backend::simple::{MAX_SCRIPT, Record, SimpleBackend, SimpleInstallation, is_dir, of};
 use crate::backend::{CachePlace, Installation, Manager};
 use crate::bytes::{ByteString, path};
 use crate::fs::{Kind, Limit};
@@ -49,7 +49,7 @@ fn behind_script(host: &Host, script: &[u8]) -> Option<ByteString> {
     if host.root.entry(script).ok()?.kind != Kind::File {
         return None;
     }
-    let content = host.root.read(script, Limit::bytes(64 << 10)).ok()?;
+    let content = host.root.read(script, Limit::bytes(MAX_SCRIPT)).ok()?;
     let start = memchr::memmem::find(&content, MARK)? + MARK.len();
     let end = start + memchr::memchr(b'"', &content[start..])?;
     Some(path::join(&path::join(path::parent(script), b"global"), &content[start..end]))
@@ -91,8 +91,7 @@ impl SimpleBackend for PnpmHome {
                 item.trees = vec![host.root.canonicalize_dir(&place)];
                 for (script, _) in scripts.iter().filter(|(_, behind)| path::within(behind, &place)) {
                     let evidence = Evidence::at(script.clone(), "its text", format!("starts a file of {name}"));
-                    item.places.push((script.clone(), evidence));
-                    item.commands.push(script.clone());
+                    item.bring(script.clone(), evidence);
                 }
                 let of_it = |verb: &str| {
                     // pnpm refuses where its own directory is not on the search path, and where it cannot read the

@@ -22,6 +22,7 @@ pub mod requirement;
 pub mod requirements;
 mod site;
 mod tools;
+mod uv_receipt;
 
 use crate::backend::{CachePlace, Installation, Manager, Unattended, UpgradeCall};
 use crate::host::Host;

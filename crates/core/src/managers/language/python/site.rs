@@ -3,10 +3,9 @@
 
 use std::sync::OnceLock;
 
-use serde::Deserialize;
-
 use super::distribution::{self, Distribution};
 use super::record::{self, Index};
+use super::uv_receipt::UvReceipt;
 use crate::bytes::{ByteString, path};
 use crate::fs::{Kind, Limit, Root};
 use crate::model::{Loss, PathClaim, RecordPosition, Scope};
@@ -223,27 +222,10 @@ pub fn kept_by(root: &Root, location: &ByteString) -> Option<EnvironmentTool> {
     let file = path::join(location, b"uv-receipt.toml");
     root.entry(&file).ok()?;
     let app = normal_name(path::name(location));
-    let receipt: Option<UvReceipt> = root.read(&file, Limit::SMALL).ok().and_then(|text| toml::from_slice(&text).ok());
+    let receipt = root.read(&file, Limit::SMALL).ok().and_then(|content| UvReceipt::parse(&content).ok());
     let required = receipt.into_iter().flat_map(|receipt| receipt.tool.requirements);
     let added = required.map(|one| normal_name(one.name.as_bytes())).filter(|name| *name != app).collect();
     Some(EnvironmentTool { tool: "uv", name: path::name(location).into(), app, added, file })
-}
-
-/// The receipt of a tool of uv's, as far as it says what was asked for.
-#[derive(Deserialize)]
-struct UvReceipt {
-    tool: UvTool,
-}
-
-#[derive(Deserialize)]
-struct UvTool {
-    #[serde(default)]
-    requirements: Vec<UvRequirement>,
-}
-
-#[derive(Deserialize)]
-struct UvRequirement {
-    name: String,
 }
 
 /// The commands that a distribution says it brings (`entry_points.txt`, the groups of scripts).

@@ -19,10 +19,11 @@ use serde::Deserialize;
 use super::distribution;
 use super::pipx_metadata::PipxMetadata;
 use super::site::module_dirs;
+use super::uv_receipt::UvReceipt;
 use super::{PIPX, UV};
 use crate::backend::Installation;
 use crate::backend::simple::{
-    InstalledPackage, Record, SimpleBackend, SimpleInstallation, is_dir, link_target, links_into, of,
+    InstalledPackage, Record, SimpleBackend, SimpleInstallation, is_dir, link_target, links_into, of, parsed,
 };
 use crate::bytes::{ByteString, path};
 use crate::fs::{Kind, Limit};
@@ -206,24 +207,6 @@ pub fn uv(host: &Host) -> Vec<Box<dyn Installation + '_>> {
 }
 
 #[derive(Deserialize)]
-struct Receipt {
-    tool: Tool,
-}
-
-#[derive(Deserialize)]
-struct Tool {
-    #[serde(default)]
-    entrypoints: Vec<EntryPoint>,
-}
-
-#[derive(Deserialize)]
-struct EntryPoint {
-    name: String,
-    #[serde(rename = "install-path")]
-    install_path: String,
-}
-
-#[derive(Deserialize)]
 struct OwnReceipt {
     version: Option<String>,
     install_prefix: Option<String>,
@@ -240,12 +223,7 @@ impl UvTools {
             let mut item = InstalledPackage::new("app", name.clone());
             item.tail = Some(name.clone());
             item.purl = Some("pypi");
-            let content = host.root.read(&file, Limit::SMALL).map_err(|error| error.to_string());
-            let receipt = content.and_then(|content| {
-                let receipt: Result<Receipt, _> = toml::from_slice(&content);
-                receipt.map_err(|error| format!("{file}: {}", error.message()))
-            });
-            match receipt {
+            match parsed(host, &file, Limit::SMALL, UvReceipt::parse) {
                 Ok(receipt) => {
                     item.evidence.push(Evidence::at(file.clone(), "tool.requirements", name.to_string()));
                     for point in receipt.tool.entrypoints {

@@ -1,10 +1,10 @@
 //! Who depends on whom: names that packages require, against names and files that others provide. Conditions
 //! (`(a if b)`) and what rpm provides itself (`rpmlib(…)`) are taken to be met.
 
-use hashbrown::{HashMap, HashSet};
+use hashbrown::HashSet;
 
 use super::installation::RpmInstallation;
-use crate::backend::dependency_graph::{Need, Node, Want, edges, losers, unneeded};
+use crate::backend::dependency_graph::{Need, Node, Want, edges_of, losers, unneeded};
 use crate::backend::{Requirement, Unneeded};
 use crate::bytes::ByteString;
 use crate::model::{CommandLine, Evidence, Reason, Relation, Remedy, RemedyKind};
@@ -14,44 +14,34 @@ use whodunit_formats::rpm_header::{Header, tag};
 /// Bits of a requirement's flags: less, greater, equal.
 const SIGNS: u64 = 2 | 4 | 8;
 
+/// What all packages declare.
+#[derive(Default)]
+struct Declared {
+    nodes: Vec<Node>,
+    /// What packages say that they add to others (rpm, "Weak dependencies"), each with the number of who says so.
+    additions: Vec<(u32, Need)>,
+}
+
 impl RpmInstallation<'_> {
     /// The packages that cannot stay once some are removed.
     pub(super) fn dependents_of(&self, removed: &[u32]) -> Vec<(u32, Evidence)> {
-        let lost = losers(&self.nodes(), removed, &rpm::compare);
+        let lost = losers(&self.declared().nodes, removed, &rpm::compare);
         lost.into_iter().map(|(number, says)| (number, self.declares(number, Relation::Requires, &says))).collect()
     }
 
     /// Who needs whom.
     pub(super) fn all_requirements(&self) -> Vec<Requirement> {
         let evidence = |number: u32, need: &Need| self.declares(number, need.relation, &need.says);
-        let nodes = self.nodes();
-        let mut found = Requirement::among(&nodes, &rpm::compare, &evidence);
-        found.extend(self.additions(&nodes));
+        let declared = self.declared();
+        let mut found = Requirement::among(&declared.nodes, &rpm::compare, &evidence);
+        found.extend(self.additions(&declared));
         found
     }
 
-    /// What packages say that they add to others (rpm, "Weak dependencies"): `Supplements` is `Recommends` as the other
-    /// side says it, and `Enhances` is `Suggests`.
-    fn additions(&self, nodes: &[Node]) -> Vec<Requirement> {
-        let mut declared: HashMap<u32, Vec<Need>> = HashMap::new();
-        self.each(&mut |number, header| {
-            let strong = named(header, [tag::SUPPLEMENT_NAMES, tag::SUPPLEMENT_FLAGS, tag::SUPPLEMENT_VERSIONS]);
-            let hint = named(header, [tag::ENHANCE_NAMES, tag::ENHANCE_FLAGS, tag::ENHANCE_VERSIONS]);
-            let strong = strong.into_iter().map(|one| need(Relation::Recommends, one));
-            let needs: Vec<Need> = strong.chain(hint.into_iter().map(|one| need(Relation::Suggests, one))).collect();
-            if !needs.is_empty() {
-                declared.insert(number, needs);
-            }
-        });
-        if declared.is_empty() {
-            return Vec::new();
-        }
-        let of_one = |node: &Node| {
-            let needs = declared.remove(&node.number).unwrap_or_default();
-            Node { number: node.number, offers: node.offers.clone(), needs }
-        };
-        let nodes: Vec<Node> = nodes.iter().map(of_one).collect();
-        let added = edges(&nodes, &rpm::compare).into_iter().map(|(number, to, need)| {
+    /// What adds to what: `Supplements` is `Recommends` as the other side says it, and `Enhances` is `Suggests`.
+    fn additions(&self, declared: &Declared) -> Vec<Requirement> {
+        let needs = declared.additions.iter().map(|(number, need)| (*number, need));
+        let added = edges_of(&declared.nodes, needs, &rpm::compare).into_iter().map(|(number, to, need)| {
             let word = if need.relation == Relation::Recommends { "supplements" } else { "enhances" };
             let evidence = Evidence::entry(self.store.file.clone(), number, format!("{word} {}", need.says));
             Requirement { package: to, needs: number, relation: need.relation, evidence }
@@ -60,7 +50,8 @@ impl RpmInstallation<'_> {
     }
 
     /// What dnf would remove by `autoremove`: what it noted as a dependency and nothing that was asked for requires,
-    /// recommends or suggests, and what supplements nothing of these. `None` where dnf does not manage the machine, or a reason could not be read.
+    /// recommends or suggests, and what supplements nothing of these. `None` where dnf does not manage the machine, or a
+    /// reason could not be read.
     pub(super) fn unneeded(&self) -> Option<Unneeded> {
         let records = self.records();
         if records.tool(&self.host.root) != Some("dnf") || !records.notes.is_empty() {
@@ -75,10 +66,10 @@ impl RpmInstallation<'_> {
                 None => wanted.push(number),
             }
         });
-        let nodes = self.nodes();
-        let additions = self.additions(&nodes);
+        let declared = self.declared();
+        let additions = self.additions(&declared);
         let found = loop {
-            let found: HashSet<u32> = unneeded(&nodes, &wanted, &rpm::compare).into_iter().collect();
+            let found: HashSet<u32> = unneeded(&declared.nodes, &wanted, &rpm::compare).into_iter().collect();
             let is_wanted = |one: &&Requirement| {
                 one.relation == Relation::Recommends && found.contains(&one.needs) && !found.contains(&one.package)
             };
@@ -97,15 +88,19 @@ impl RpmInstallation<'_> {
         Evidence::entry(self.store.file.clone(), number, format!("{} {says}", relation.word()))
     }
 
-    /// Every package with what it provides and needs.
-    fn nodes(&self) -> Vec<Node> {
-        let mut nodes: Vec<Node> = Vec::new();
+    /// Every package with what it provides and needs, and what it adds to.
+    fn declared(&self) -> Declared {
+        let Declared { mut nodes, mut additions } = Declared::default();
         let mut wanted_files: HashSet<Vec<u8>> = HashSet::new();
         self.each(&mut |number, header| {
             let node = node(number, header);
             let wants = node.needs.iter().flat_map(|need| &need.any_of).filter(|want| want.name.starts_with(b"/"));
             wanted_files.extend(wants.map(|want| want.name.clone()));
             nodes.push(node);
+            let strong = named(header, [tag::SUPPLEMENT_NAMES, tag::SUPPLEMENT_FLAGS, tag::SUPPLEMENT_VERSIONS]);
+            let hint = named(header, [tag::ENHANCE_NAMES, tag::ENHANCE_FLAGS, tag::ENHANCE_VERSIONS]);
+            additions.extend(strong.into_iter().map(|one| (number, need(Relation::Recommends, one))));
+            additions.extend(hint.into_iter().map(|one| (number, need(Relation::Suggests, one))));
         });
         // Of files, only those that somebody requires are of interest.
         let mut place = 0;
@@ -114,7 +109,7 @@ impl RpmInstallation<'_> {
             nodes[place].offers.extend(files.filter(|file| wanted_files.contains(file)).map(|file| (file, None)));
             place += 1;
         });
-        nodes
+        Declared { nodes, additions }
     }
 }
 

@@ -108,11 +108,7 @@ impl<'s> RpmInstallation<'s> {
                 self.check(number, header);
                 take(number, header);
             }
-            None => self.store.note(Loss::damaged(
-                self.store.file.clone(),
-                format!("entry {number} is damaged"),
-                "a package is unknown",
-            )),
+            None => self.store.note_entry(number),
         }
     }
 

@@ -69,6 +69,12 @@ impl<'s> Store<'s> {
         self.notes.add([what]);
     }
 
+    /// Notes that an entry is no package's header.
+    pub fn note_entry(&self, number: u32) {
+        let what = format!("entry {number} is damaged");
+        self.note(Loss::damaged(self.file.clone(), what, "a package is unknown"));
+    }
+
     /// Whether it was asked for and could not be opened.
     pub fn is_lost(&self) -> bool {
         matches!(self.opened.get(), Some(None))
@@ -101,11 +107,7 @@ impl<'s> Store<'s> {
                     let at = blob.as_ptr() as usize - start;
                     places.push((number, at..at + blob.len()));
                 }
-                None => self.note(Loss::damaged(
-                    self.file.clone(),
-                    format!("entry {number} is damaged"),
-                    "a package is unknown",
-                )),
+                None => self.note_entry(number),
             }
         }
         Ok(Opened::Ndb { image, places })
@@ -130,11 +132,7 @@ impl<'s> Store<'s> {
                 for number in table.numbers() {
                     match table.value(number) {
                         Some(blob) => take(number, &blob),
-                        None => self.note(Loss::damaged(
-                            self.file.clone(),
-                            format!("entry {number} is damaged"),
-                            "a package is unknown",
-                        )),
+                        None => self.note_entry(number),
                     }
                 }
             }

@@ -4,7 +4,7 @@
 //! Trap: the epoch is in none of it.
 
 use crate::bytes::{ByteString, path};
-use crate::fs::{Kind, Limit, Root};
+use crate::fs::{FsError, Kind, Limit, Root};
 use crate::model::{Evidence, Loss, Reason};
 
 const PLACE: &[u8] = b"/var/lib/yum/yumdb";
@@ -30,21 +30,24 @@ fn parts(dir: &[u8]) -> Option<(&[u8], &[u8], &[u8])> {
     Some((&rest[..version], &rest[version + 1..arch], &rest[arch + 1..]))
 }
 
-fn dirs_in(root: &Root, dir: &[u8]) -> Vec<ByteString> {
-    let names = root.dir(dir).and_then(|dir| dir.list()).unwrap_or_default();
-    names.into_iter().filter(|(_, kind)| *kind == Kind::Dir).map(|(name, _)| path::join(dir, &name)).collect()
-}
-
 /// What yum noted; `None` where it noted nothing here. A place that cannot be read is added to `losses`.
 pub fn notes(root: &Root, losses: &mut Vec<Loss>) -> Option<Vec<Note>> {
-    if let Err(error) = root.dir(PLACE).and_then(|dir| dir.list()) {
-        if !error.is_missing() {
-            losses.push(Loss::unread(&error, LOST));
+    let dirs_in = |dir: &[u8]| -> Result<Vec<ByteString>, FsError> {
+        let dirs = root.dir(dir)?.list()?.into_iter().filter(|(_, kind)| *kind == Kind::Dir);
+        Ok(dirs.map(|(name, _)| path::join(dir, &name)).collect())
+    };
+    match dirs_in(PLACE) {
+        Ok(letters) => {
+            let dirs = letters.iter().flat_map(|letter| dirs_in(letter).unwrap_or_default());
+            Some(dirs.filter_map(|dir| note(root, &dir)).collect())
         }
-        return None;
+        Err(error) => {
+            if !error.is_missing() {
+                losses.push(Loss::unread(&error, LOST));
+            }
+            None
+        }
     }
-    let dirs = dirs_in(root, PLACE).into_iter().flat_map(|letter| dirs_in(root, &letter));
-    Some(dirs.filter_map(|dir| note(root, &dir)).collect())
 }
 
 fn note(root: &Root, dir: &ByteString) -> Option<Note> {
