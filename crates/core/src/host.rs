@@ -121,7 +121,7 @@ const MAC_HOMES: &[u8] = b"/Users";
 
 /// The users of macOS, by their homes.
 fn mac_users(root: &Root) -> Vec<User> {
-    let names = root.dir(MAC_HOMES).and_then(|dir| dir.list()).unwrap_or_default();
+    let names = root.names_in(MAC_HOMES);
     let homes =
         names.into_iter().filter(|(name, kind)| *kind == Kind::Dir && **name != *b"Shared" && !name.starts_with(b"."));
     let user = |(name, _): (ByteString, Kind)| {
@@ -262,7 +262,7 @@ fn find_users(root: &Root, wanted: &UserSelection) -> Result<Vec<User>, UnknownU
         }
     }
     let has_homes = || {
-        let homes = root.dir(b"/home").and_then(|dir| dir.list()).unwrap_or_default();
+        let homes = root.names_in(b"/home");
         homes.iter().any(|(_, kind)| *kind == Kind::Dir)
     };
     if known.is_empty() && (!file.is_empty() || has_homes()) {

@@ -135,7 +135,7 @@ fn packages_of(survey: &Survey<'_>, session: &Session, words: &[OsString]) -> (V
 
 /// What a directory of programs has under a name: anything but directories.
 fn names_in(root: &Root, dir: &ByteString) -> impl Iterator<Item = ByteString> {
-    let listed = root.dir(dir).and_then(|dir| dir.list()).unwrap_or_default();
+    let listed = root.names_in(dir);
     listed.into_iter().filter(|(_, kind)| *kind != Kind::Dir).map(|(name, _)| name)
 }
 

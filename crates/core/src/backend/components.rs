@@ -130,7 +130,7 @@ fn catalogues(root: &Root) -> Vec<ByteString> {
     for dir in DIRS {
         for kind in ["xml", "xmls", "yaml"] {
             let dir = path::join(dir.as_bytes(), kind.as_bytes());
-            let names = root.dir(&dir).and_then(|dir| dir.list()).unwrap_or_default();
+            let names = root.names_in(&dir);
             let of_kind = names.into_iter().filter(|(_, kind)| *kind != Kind::Dir);
             files.extend(of_kind.map(|(name, _)| path::join(&dir, &name)));
         }

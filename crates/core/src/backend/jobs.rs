@@ -64,7 +64,7 @@ pub(crate) fn enabling(root: &Root, dir: &[u8], entries: &[(ByteString, Kind)]) 
     let mut found = Vec::new();
     for (target, _) in entries.iter().filter(|(name, kind)| is_of_target(name, *kind)) {
         let target = path::join(dir, target);
-        let names = root.dir(&target).and_then(|dir| dir.list()).unwrap_or_default();
+        let names = root.names_in(&target);
         found.extend(names.into_iter().map(|(name, kind)| (name.clone(), kind, path::join(&target, &name))));
     }
     found
@@ -143,7 +143,7 @@ pub(crate) fn unit(root: &Root, dirs: &[ByteString], name: &[u8]) -> Option<Vec<
     let mut texts = vec![text(&file)?];
     for dir in dirs.iter().rev() {
         let dir = path::join(dir, &[name, b".d"].concat());
-        let names = root.dir(&dir).and_then(|dir| dir.list()).unwrap_or_default();
+        let names = root.names_in(&dir);
         let more = names.into_iter().filter(|(name, _)| name.ends_with(b".conf"));
         texts.extend(more.filter_map(|(name, _)| text(&path::join(&dir, &name))));
     }
@@ -154,10 +154,10 @@ fn timers(host: &Host, dirs: &[ByteString], scope: &Scope) -> Vec<Job> {
     let mut jobs = Vec::new();
     let mut seen: HashSet<ByteString> = HashSet::new();
     for dir in dirs {
-        let names = host.root.dir(dir).and_then(|dir| dir.list()).unwrap_or_default();
+        let names = host.root.names_in(dir);
         for (wants, _) in names.iter().filter(|(name, _)| name.ends_with(b".wants")) {
             let of_target = path::join(dir, wants);
-            let timers = host.root.dir(&of_target).and_then(|dir| dir.list()).unwrap_or_default();
+            let timers = host.root.names_in(&of_target);
             for (name, _) in timers.into_iter().filter(|(name, _)| name.ends_with(b".timer")) {
                 if seen.insert(name.clone()) {
                     jobs.extend(timer(host, dirs, scope, &name, &path::join(&of_target, &name)));
@@ -214,7 +214,7 @@ fn script(host: &Host, file: &[u8]) -> Vec<String> {
 
 fn cron(host: &Host, jobs: &mut Vec<Job>) {
     let list = |dir: &str| {
-        let names = host.root.dir(dir.as_bytes()).and_then(|dir| dir.list()).unwrap_or_default();
+        let names = host.root.names_in(dir.as_bytes());
         names.into_iter().filter(|(_, kind)| *kind != Kind::Dir).map(|(name, _)| name).collect::<Vec<_>>()
     };
     let mut tables: Vec<(ByteString, Option<ByteString>)> = vec![("/etc/crontab".into(), None)];

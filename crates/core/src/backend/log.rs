@@ -30,7 +30,7 @@ pub(crate) fn mark_order(events: &mut [Event]) {
 /// The files of a log that is rotated, the oldest first: `NAME`, `NAME.1`, `NAME.2.gz`, `NAME-20261129.xz`.
 pub(crate) fn rotated(root: &Root, file: &[u8]) -> Vec<ByteString> {
     let (dir, base) = (path::parent(file), path::name(file));
-    let names = root.dir(dir).and_then(|dir| dir.list()).unwrap_or_default();
+    let names = root.names_in(dir);
     let mut found: Vec<(bool, i64, ByteString)> = Vec::new();
     for (name, _) in names.into_iter().filter(|(_, kind)| *kind != Kind::Dir) {
         let Some(rest) = name.strip_prefix(base) else { continue };

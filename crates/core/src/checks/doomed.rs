@@ -14,7 +14,7 @@ pub fn findings(cx: &CheckContext<'_, '_>) -> Vec<Finding> {
         let dir = root.canonicalize_dir(&dir);
         // What a manager keeps in its own trees, and links there, is its own business.
         let others: Vec<_> = survey.installations().iter().filter(|held| held.collects(&dir, &dir).is_none()).collect();
-        let names = root.dir(&dir).and_then(|dir| dir.list()).unwrap_or_default();
+        let names = root.names_in(&dir);
         for (name, _) in names.into_iter().filter(|(_, kind)| *kind == Kind::Link) {
             let link = path::join(&dir, &name);
             let Ok(target) = root.read_link(&link) else { continue };

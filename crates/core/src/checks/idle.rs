@@ -123,7 +123,7 @@ fn naming(root: &Root, user: &User) -> Vec<u8> {
     let everyones = NAMING_ALL.iter().map(|dir| ByteString::from(*dir));
     let own = NAMING.iter().map(|dir| path::join(&user.home, dir.as_bytes()));
     for dir in everyones.chain(own).chain(own_units(user)) {
-        for (name, kind) in root.dir(&dir).and_then(|dir| dir.list()).unwrap_or_default() {
+        for (name, kind) in root.names_in(&dir) {
             let file = path::join(&dir, &name);
             match kind {
                 Kind::File => files.push(file),

@@ -73,7 +73,7 @@ fn autostart_dir(host: &Host, user: &User) -> ByteString {
 
 /// The regular files of a directory whose names end so.
 fn files(root: &Root, dir: &ByteString, ending: &[u8]) -> Vec<(ByteString, ByteString)> {
-    let names = root.dir(dir).and_then(|dir| dir.list()).unwrap_or_default();
+    let names = root.names_in(dir);
     let files = names.into_iter().filter(|(name, kind)| *kind == Kind::File && name.ends_with(ending));
     files.map(|(name, _)| (name.clone(), path::join(dir, &name))).collect()
 }
@@ -82,7 +82,7 @@ fn files(root: &Root, dir: &ByteString, ending: &[u8]) -> Vec<(ByteString, ByteS
 fn enabling(root: &Root, dirs: &[ByteString]) -> BTreeMap<ByteString, Vec<ByteString>> {
     let mut links: BTreeMap<ByteString, Vec<ByteString>> = BTreeMap::new();
     for dir in dirs {
-        let entries = root.dir(dir).and_then(|dir| dir.list()).unwrap_or_default();
+        let entries = root.names_in(dir);
         for (name, _, link) in
             jobs::enabling(root, dir, &entries).into_iter().filter(|(_, kind, _)| *kind == Kind::Link)
         {

@@ -187,7 +187,7 @@ fn of_removed(cx: &CheckContext<'_, '_>) -> Vec<Leftover> {
     for user in &survey.host.users {
         for (dir, prefix) in PLACES {
             let below = below_home(user, dir);
-            let names = survey.root().dir(&below).and_then(|dir| dir.list()).unwrap_or_default();
+            let names = survey.root().names_in(&below);
             for (name, _) in names.into_iter().filter(|(_, kind)| *kind == Kind::Dir) {
                 let Some(bare) = name.strip_prefix(prefix) else { continue };
                 if let Some(event) = last.get(&ByteString::from(bare.to_ascii_lowercase())) {

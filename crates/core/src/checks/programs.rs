@@ -75,7 +75,7 @@ fn doubtful_in(
     dir: &ByteString,
 ) -> Vec<(Resolution, Vec<Finding>)> {
     let root = survey.root();
-    let names = root.dir(dir).and_then(|dir| dir.list()).unwrap_or_default();
+    let names = root.names_in(dir);
     let names = names.into_iter().filter(|(_, kind)| matches!(kind, Kind::File | Kind::Link));
     let found = names.filter_map(|(name, _)| {
         let resolution = Resolution::of(root, search, &path::join(dir, &name));

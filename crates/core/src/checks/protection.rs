@@ -68,7 +68,7 @@ fn together(survey: &Survey<'_>, held: &dyn Installation, own: &[u32]) -> Option
 /// A marker that a package brings and that is not there any more: somebody wanted to be rid of it.
 fn without_marker(cx: &CheckContext<'_, '_>) -> Vec<Finding> {
     let (survey, root) = (cx.survey, cx.survey.root());
-    let names = root.dir(b"/usr/lib").and_then(|dir| dir.list()).unwrap_or_default();
+    let names = root.names_in(b"/usr/lib");
     let libraries = names.iter().filter(|(name, kind)| *kind == Kind::Dir && name.starts_with(b"python3."));
     let markers: Vec<ByteString> = libraries
         .map(|(name, _)| root.canonicalize(&path::join(&path::join(b"/usr/lib", name), MARKER)))

@@ -69,7 +69,7 @@ fn left_of(cx: &CheckContext<'_, '_>, manager: ManagerId, dir: &str) -> Vec<Find
     let mut found = Vec::new();
     for user in &cx.survey.host.users {
         let place = path::join(&user.home, dir.as_bytes());
-        let mut names = cx.survey.root().dir(&place).and_then(|dir| dir.list()).unwrap_or_default();
+        let mut names = cx.survey.root().names_in(&place);
         names.retain(|(name, kind)| *kind == Kind::Dir && !name.starts_with(b".") && !installed.contains(name));
         names.sort_by(|(a, _), (b, _)| a.cmp(b));
         found.extend(names.into_iter().map(|(name, _)| {
@@ -172,7 +172,7 @@ pub fn not_programs(cx: &CheckContext<'_, '_>) -> Vec<Finding> {
     let is_own = |dir: &&&ByteString| dir.starts_with(b"/usr/local/") || cx.survey.host.home_owner(dir).is_some();
     let mut found = Vec::new();
     for dir in dirs.iter().filter(is_own) {
-        let names = root.dir(dir).and_then(|dir| dir.list()).unwrap_or_default();
+        let names = root.names_in(dir);
         for (name, _) in names.into_iter().filter(|(_, kind)| *kind == Kind::File) {
             let file = path::join(dir, &name);
             let Ok(meta) = root.entry(&file) else { continue };

@@ -83,14 +83,14 @@ fn is_known_by_path(survey: &Survey<'_>, program: &ByteString) -> bool {
     let root = survey.root();
     let links = [&b"/usr/bin"[..], b"/usr/sbin", b"/usr/local/bin", b"/usr/local/sbin"];
     let is_linked = links.iter().any(|dir| {
-        let names = root.dir(dir).and_then(|dir| dir.list()).unwrap_or_default();
+        let names = root.names_in(dir);
         let mut names = names.into_iter().filter(|(_, kind)| *kind == Kind::Link);
         names.any(|(name, _)| root.canonicalize_dir(&path::join(dir, &name)) == *program)
     });
     let units = [&b"/etc/systemd/system"[..], b"/etc/systemd/user", b"/etc/cron.d", b"/etc/xdg/autostart"];
     is_linked
         || units.iter().any(|dir| {
-            let names = root.dir(dir).and_then(|dir| dir.list()).unwrap_or_default();
+            let names = root.names_in(dir);
             let mut files = names.into_iter().filter(|(_, kind)| *kind == Kind::File);
             files.any(|(name, _)| {
                 let content = root.read(&path::join(dir, &name), Limit::SMALL).unwrap_or_default();

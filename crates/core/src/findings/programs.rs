@@ -126,7 +126,7 @@ fn installed_in(root: &Root, environment: &ByteString) -> Option<Vec<ByteString>
     let mut held = Vec::new();
     for (name, _) in root.dir(&path::join(environment, b"lib")).and_then(|dir| dir.list()).ok()? {
         let dir = path::join(&path::join(&path::join(environment, b"lib"), &name), b"site-packages");
-        for (entry, _) in root.dir(&dir).and_then(|dir| dir.list()).unwrap_or_default() {
+        for (entry, _) in root.names_in(&dir) {
             let Some(stem) = entry.strip_suffix(b".dist-info") else { continue };
             let at = memchr::memchr(b'-', stem)?;
             let (name, version) = (&stem[..at], &stem[at + 1..]);
@@ -203,7 +203,7 @@ fn stale_base(host: &Host, environment: &ByteString, program: Program<'_>) -> Op
 
 /// The minor version for which an environment was made: by its directory of modules, else by its settings.
 fn made_for(root: &Root, environment: &ByteString, noted: Option<&ByteString>) -> Option<ByteString> {
-    let names = root.dir(&path::join(environment, b"lib")).and_then(|dir| dir.list()).unwrap_or_default();
+    let names = root.names_in(&path::join(environment, b"lib"));
     let dirs = names.iter().filter(|(_, kind)| *kind == Kind::Dir);
     let mut versions = dirs.filter_map(|(name, _)| version_of(name));
     match (versions.next(), versions.next()) {

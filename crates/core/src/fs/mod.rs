@@ -231,6 +231,13 @@ impl Root {
         read
     }
 
+    /// The names in a directory, with what each is, sorted by name; none where there is no such directory, or where it
+    /// cannot be read.
+    #[must_use]
+    pub fn names_in(&self, dir: &[u8]) -> Vec<(ByteString, Kind)> {
+        self.dir(dir).and_then(|dir| dir.list()).unwrap_or_default()
+    }
+
     /// Whether a path leads to `/dev/null`: the usual way to say that a file has nothing in it.
     #[must_use]
     pub fn is_null(&self, path: &[u8]) -> bool {

@@ -164,7 +164,7 @@ fn in_several_dirs(survey: &Survey<'_>, searches: &[SearchPath]) -> Vec<ByteStri
     }
     let mut counts: hashbrown::HashMap<ByteString, u32> = hashbrown::HashMap::new();
     for dir in dirs.values() {
-        let names = root.dir(dir).and_then(|dir| dir.list()).unwrap_or_default();
+        let names = root.names_in(dir);
         for (name, _) in names.into_iter().filter(|(_, kind)| matches!(kind, Kind::File | Kind::Link)) {
             *counts.entry(name).or_default() += 1;
         }

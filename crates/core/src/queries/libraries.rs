@@ -119,7 +119,7 @@ fn takers(
     let root = survey.root();
     let mut found: BTreeMap<ByteString, Vec<ByteString>> = BTreeMap::new();
     for entry in &search.entries {
-        let names = root.dir(&entry.dir).and_then(|dir| dir.list()).unwrap_or_default();
+        let names = root.names_in(&entry.dir);
         for (name, _) in names.into_iter().filter(|(_, kind)| *kind == Kind::File) {
             let file = path::join(&entry.dir, &name);
             let Some(said) = loader.dynamic(&file) else { continue };

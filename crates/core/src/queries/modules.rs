@@ -227,7 +227,7 @@ fn whose(copy: &Located) -> String {
 fn scripts(root: &Root, search: &SearchPath) -> Vec<Script> {
     let mut found = Vec::new();
     for entry in &search.entries {
-        let names = root.dir(&entry.dir).and_then(|dir| dir.list()).unwrap_or_default();
+        let names = root.names_in(&entry.dir);
         for (name, _) in names.into_iter().filter(|(_, kind)| matches!(kind, Kind::File | Kind::Link)) {
             let file = path::join(&entry.dir, &name);
             let Ok(start) = root.read_start(&file, whodunit_formats::shebang::LOOKED_AT) else { continue };

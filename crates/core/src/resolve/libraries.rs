@@ -73,7 +73,7 @@ impl<'r> Loader<'r> {
         }
         let mut dirs = Vec::new();
         for base in [&b"/lib"[..], b"/usr/lib"] {
-            let names = root.dir(base).and_then(|dir| dir.list()).unwrap_or_default();
+            let names = root.names_in(base);
             let multiarch =
                 names.iter().filter(|(name, _)| name.ends_with(b"-linux-gnu") || name.ends_with(b"-linux-gnueabihf"));
             dirs.extend(multiarch.map(|(name, _)| path::join(base, name)));
@@ -96,7 +96,7 @@ impl<'r> Loader<'r> {
     pub fn names(&self, front: &[ByteString]) -> BTreeMap<ByteString, Vec<ByteString>> {
         let mut names = self.cache.clone();
         for dir in front.iter().rev() {
-            let list = self.root.dir(dir).and_then(|dir| dir.list()).unwrap_or_default();
+            let list = self.root.names_in(dir);
             for (name, kind) in list {
                 let is_library = kind != Kind::Dir && name.windows(3).any(|part| part == b".so");
                 if is_library && let Some(files) = names.get_mut(&name) {

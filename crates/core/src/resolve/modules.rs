@@ -40,7 +40,7 @@ pub struct Module {
 /// The interpreters of the system: `/usr/bin/python3.11` and the like, and their versions.
 #[must_use]
 pub fn interpreters(root: &Root) -> Vec<(ByteString, String)> {
-    let names = root.dir(b"/usr/bin").and_then(|dir| dir.list()).unwrap_or_default();
+    let names = root.names_in(b"/usr/bin");
     let version = |name: &[u8]| {
         let version = name.strip_prefix(b"python3.")?;
         let is_number = !version.is_empty() && version.iter().all(u8::is_ascii_digit);
@@ -136,7 +136,7 @@ fn environment(root: &Root, interpreter: &[u8]) -> Option<(ByteString, Pyvenv)> 
 
 /// The directories that `.pth` files of a site directory add, in the order of the files' names.
 fn added(root: &Root, site: &ByteString) -> Vec<(ByteString, Evidence)> {
-    let names = root.dir(site).and_then(|dir| dir.list()).unwrap_or_default();
+    let names = root.names_in(site);
     let mut names: Vec<ByteString> = names
         .into_iter()
         .map(|(name, _)| name)
@@ -179,7 +179,7 @@ pub fn ambiguous(root: &Root, dirs: &[ModuleDir]) -> BTreeMap<ByteString, Vec<Mo
 pub fn all(root: &Root, dirs: &[ModuleDir]) -> BTreeMap<ByteString, Vec<Module>> {
     let mut found: BTreeMap<ByteString, Vec<Module>> = BTreeMap::new();
     for (number, one) in dirs.iter().enumerate() {
-        let names = root.dir(&one.dir).and_then(|dir| dir.list()).unwrap_or_default();
+        let names = root.names_in(&one.dir);
         let mut of_dir: BTreeMap<ByteString, (u8, ByteString)> = BTreeMap::new();
         for (name, kind) in names {
             let at = path::join(&one.dir, &name);

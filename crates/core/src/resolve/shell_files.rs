@@ -25,7 +25,7 @@ impl Files for Root {
     }
 
     fn list(&self, dir: &[u8]) -> Vec<(ByteString, FileType)> {
-        let names = self.dir(dir).and_then(|dir| dir.list()).unwrap_or_default();
+        let names = self.names_in(dir);
         names.into_iter().map(|(name, kind)| (name, file_type(kind))).collect()
     }
 

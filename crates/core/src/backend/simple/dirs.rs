@@ -14,7 +14,7 @@ pub fn link_target(host: &Host, link: &[u8]) -> Option<ByteString> {
 
 /// The links in a directory whose own text leads into a tree, each with where it leads.
 pub fn links_into(host: &Host, dir: &ByteString, tree: &[u8]) -> Vec<(ByteString, ByteString)> {
-    let names = host.root.dir(dir).and_then(|dir| dir.list()).unwrap_or_default();
+    let names = host.root.names_in(dir);
     let links = names.into_iter().filter(|(_, kind)| *kind == Kind::Link).map(|(name, _)| path::join(dir, &name));
     let led = links.filter_map(|link| link_target(host, &link).map(|target| (link, target)));
     led.filter(|(_, target)| path::within(target, tree)).collect()
@@ -22,7 +22,7 @@ pub fn links_into(host: &Host, dir: &ByteString, tree: &[u8]) -> Vec<(ByteString
 
 /// The names of the directories, and of the links if these are wanted, that are not hidden.
 pub fn dirs_in(host: &Host, dir: &[u8], links: bool) -> Vec<(ByteString, Kind)> {
-    let names = host.root.dir(dir).and_then(|dir| dir.list()).unwrap_or_default();
+    let names = host.root.names_in(dir);
     let wanted = |(name, kind): &(ByteString, Kind)| {
         !name.starts_with(b".") && (*kind == Kind::Dir || (links && *kind == Kind::Link))
     };

@@ -216,7 +216,7 @@ impl SimpleBackend for Environment {
         let conda = conda.into_iter().find(|file| host.root.target(file).is_ok()).unwrap_or_else(|| "conda".into());
         let (asked, pinned) = (asked_for(&read(b"history")), read(b"pinned"));
         let pinned: HashSet<&[u8]> = names_in(&pinned).collect();
-        let names = host.root.dir(&dir).and_then(|dir| dir.list()).unwrap_or_default();
+        let names = host.root.names_in(&dir);
         for (name, _) in names.iter().filter(|(name, _)| name.ends_with(b".json")) {
             let file = path::join(&dir, name);
             let meta = host.root.read(&file, Limit::LIST).map_err(|error| error.to_string()).and_then(|content| {

@@ -186,7 +186,7 @@ impl SimpleBackend for GemHome {
         let mut all_programs: Vec<Vec<String>> = Vec::new();
         for (below, kind) in [("specifications", "gem"), ("specifications/default", "default-gem")] {
             let dir = path::join(&at.dir, below.as_bytes());
-            let names = host.root.dir(&dir).and_then(|dir| dir.list()).unwrap_or_default();
+            let names = host.root.names_in(&dir);
             for (name, _) in names.iter().filter(|(name, kind)| *kind != Kind::Dir && name.ends_with(b".gemspec")) {
                 let file = path::join(&dir, name);
                 let content = host.root.read(&file, SPECIFICATION).unwrap_or_else(|error| {

@@ -145,7 +145,7 @@ impl SimpleBackend for GoPlace {
     fn read(&self, host: &Host, _: &Location) -> Record {
         let mut record = Record::default();
         if let Some(bin) = &self.bin {
-            let names = host.root.dir(bin).and_then(|dir| dir.list()).unwrap_or_default();
+            let names = host.root.names_in(bin);
             for (name, _) in names.into_iter().filter(|(_, kind)| *kind == Kind::File) {
                 let place = path::join(bin, &name);
                 let Ok(file) = host.root.open(&place) else { continue };

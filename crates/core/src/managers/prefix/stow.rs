@@ -84,7 +84,7 @@ impl SimpleBackend for Farm {
             // A directory of programs that is one link as a whole counts too.
             for bin in &bins {
                 if host.root.canonicalize_dir(bin) != *bin && path::within(&host.root.canonicalize_dir(bin), &tree) {
-                    let names = host.root.dir(bin).and_then(|dir| dir.list()).unwrap_or_default();
+                    let names = host.root.names_in(bin);
                     item.commands.extend(names.into_iter().map(|(name, _)| path::join(bin, &name)));
                 }
             }

@@ -176,7 +176,7 @@ impl SimpleBackend for Exports {
             item.bring(script.path, evidence);
             record.items.push(item);
         }
-        let launchers = host.root.dir(&self.launchers).and_then(|dir| dir.list()).unwrap_or_default();
+        let launchers = host.root.names_in(&self.launchers);
         for (name, _) in launchers.into_iter().filter(|(name, _)| name.ends_with(b".desktop")) {
             let file = path::join(&self.launchers, &name);
             let Ok(content) = host.root.read(&file, Limit::SMALL) else { continue };

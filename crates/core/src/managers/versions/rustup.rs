@@ -242,7 +242,7 @@ impl SimpleBackend for RustupHome<'_> {
             item.size = Some(meta.size);
             item.reason = Reason::Explicit;
             item.evidence.push(Evidence::at(program.clone(), "file", "rustup itself; its proxies are links to it"));
-            let names = host.root.dir(&self.bin).and_then(|dir| dir.list()).unwrap_or_default();
+            let names = host.root.names_in(&self.bin);
             for (name, _) in names {
                 let place = path::join(&self.bin, &name);
                 if host.root.target(&place).is_ok_and(|other| other.identity == meta.identity) {

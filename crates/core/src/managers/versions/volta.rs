@@ -152,7 +152,7 @@ impl SimpleBackend for VoltaHome<'_> {
             }
         }
         let bins = path::join(&at.dir, b"tools/user/bins");
-        let names = host.root.dir(&bins).and_then(|dir| dir.list()).unwrap_or_default();
+        let names = host.root.names_in(&bins);
         for (name, _) in names.iter().filter(|(name, _)| name.ends_with(b".json")) {
             let file = path::join(&bins, name);
             let read = host

@@ -21,7 +21,7 @@ pub(super) fn programs(cx: &CheckContext<'_, '_>, gone: &Gone<'_, '_>) -> Vec<Br
     let loader = Loader::of(root);
     let search = cx.typed();
     let in_dir = |dir: &ByteString| -> Vec<(How, ByteString, ByteString, Evidence)> {
-        let names = root.dir(dir).and_then(|dir| dir.list()).unwrap_or_default();
+        let names = root.names_in(dir);
         let names = names.into_iter().filter(|(_, kind)| matches!(kind, Kind::File | Kind::Link));
         names.filter_map(|(name, kind)| lost(root, search, &loader, gone, &path::join(dir, &name), kind)).collect()
     };

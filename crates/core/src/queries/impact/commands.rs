@@ -22,7 +22,7 @@ pub(super) fn commands(cx: &CheckContext<'_, '_>, gone: &Gone<'_, '_>) -> Vec<Lo
     dirs.sort();
     dirs.dedup();
     for dir in dirs {
-        let listed = root.dir(dir).and_then(|dir| dir.list()).unwrap_or_default();
+        let listed = root.names_in(dir);
         names.extend(listed.into_iter().filter(|(_, kind)| *kind != Kind::Dir).map(|(name, _)| name));
     }
     names.sort();

@@ -79,7 +79,7 @@ pub(super) fn of(host: &Host) -> Vec<FileRecord> {
     for user in &host.users {
         files.extend(START_UP.map(|name| (path::join(&user.home, name.as_bytes()), Kind::File)));
         for dir in START_UP_DIRS.map(|dir| path::join(&user.home, dir.as_bytes())) {
-            let names = host.root.dir(&dir).and_then(|dir| dir.list()).unwrap_or_default();
+            let names = host.root.names_in(&dir);
             let usual = names.into_iter().filter(|(_, kind)| matches!(kind, Kind::File | Kind::Link));
             files.extend(usual.map(|(name, _)| (path::join(&dir, &name), Kind::File)));
         }

@@ -35,7 +35,7 @@ fn units(host: &Host, dirs: &[ByteString], scope: &str) -> Vec<ServiceRecord> {
     let mut wanted: HashSet<ByteString> = HashSet::new();
     let mut units: Vec<(ByteString, ByteString)> = Vec::new();
     for dir in dirs {
-        let entries = host.root.dir(dir).and_then(|dir| dir.list()).unwrap_or_default();
+        let entries = host.root.names_in(dir);
         wanted.extend(jobs::enabling(&host.root, dir, &entries).into_iter().map(|(name, ..)| name));
         let names = entries.into_iter().map(|(name, _)| name);
         let named = names.filter(|name| ENDINGS.iter().any(|ending| name.ends_with(ending.as_bytes())));

@@ -17,7 +17,7 @@ type Programs = Vec<(ByteString, bool)>;
 
 /// What can be started in a directory.
 fn programs(root: &Root, dir: &ByteString) -> Programs {
-    let names = root.dir(dir).and_then(|dir| dir.list()).unwrap_or_default();
+    let names = root.names_in(dir);
     let is_program = |name: &ByteString| {
         let file = path::join(dir, name);
         root.target(&file).is_ok_and(|meta| meta.kind == Kind::File && root.can_execute(&file, meta))

@@ -59,7 +59,7 @@ pub fn others(host: &Host, user: &User) -> Vec<Evidence> {
     if user.uid != 0 {
         tables.push("/etc/crontab".into());
     }
-    let parts = host.root.dir(b"/etc/cron.d").and_then(|dir| dir.list()).unwrap_or_default();
+    let parts = host.root.names_in(b"/etc/cron.d");
     let mut parts: Vec<ByteString> = parts.into_iter().map(|(name, _)| path::join(b"/etc/cron.d", &name)).collect();
     parts.sort();
     let mut told = Vec::new();

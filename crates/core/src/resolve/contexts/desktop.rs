@@ -120,7 +120,7 @@ fn x11_session(host: &Host, user: &User, sh: Shell, mut start: Start, mut files:
     let options = Variable::text("/etc/X11/Xsession.options", false);
     start.state.variables.insert(b"OPTIONFILE".to_vec(), options);
     let dir = b"/etc/X11/Xsession.d";
-    let parts = host.root.dir(dir).and_then(|dir| dir.list()).unwrap_or_default();
+    let parts = host.root.names_in(dir);
     let is_part = |name: &ByteString| name.iter().all(|b| b.is_ascii_alphanumeric() || matches!(b, b'_' | b'-'));
     let mut parts: Vec<ByteString> = parts.into_iter().map(|(name, _)| name).filter(is_part).collect();
     parts.sort();

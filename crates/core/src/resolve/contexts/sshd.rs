@@ -55,7 +55,7 @@ fn settings(host: &Host, file: &[u8], start: &mut Start, seen: &mut Vec<String>,
             "include" if depth < 4 => {
                 let (dir, name) = (path::parent(rest.trim().as_bytes()), path::name(rest.trim().as_bytes()));
                 let dir = path::absolute(dir, b"/etc/ssh");
-                let names = host.root.dir(&dir).and_then(|dir| dir.list()).unwrap_or_default();
+                let names = host.root.names_in(&dir);
                 let mut names: Vec<ByteString> = names.into_iter().map(|(name, _)| name).collect();
                 names.retain(|one| whodunit_shell::syntax::pattern::fits(name, one));
                 names.sort();

@@ -118,7 +118,7 @@ fn read(host: &Host, file: &[u8], depth: u32, defaults: &mut Vec<Default>, lost:
         if depth < 8 {
             if let Some(dir) = include("includedir") {
                 let dir = path::absolute(dir.as_bytes(), b"/etc");
-                let names = host.root.dir(&dir).and_then(|dir| dir.list()).unwrap_or_default();
+                let names = host.root.names_in(&dir);
                 let mut names: Vec<ByteString> = names.into_iter().map(|(name, _)| name).collect();
                 names.retain(|name| !name.contains(&b'.') && !name.ends_with(b"~"));
                 names.sort();

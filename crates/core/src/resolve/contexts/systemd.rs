@@ -31,10 +31,10 @@ pub fn service(host: &Host) -> Start {
 pub fn units(host: &Host) -> Vec<Evidence> {
     let top = b"/etc/systemd/system";
     let mut files: Vec<ByteString> = Vec::new();
-    for (name, _) in host.root.dir(top).and_then(|dir| dir.list()).unwrap_or_default() {
+    for (name, _) in host.root.names_in(top) {
         let place = path::join(top, &name);
         if name.ends_with(b".service.d") {
-            let parts = host.root.dir(&place).and_then(|dir| dir.list()).unwrap_or_default();
+            let parts = host.root.names_in(&place);
             files.extend(parts.into_iter().map(|(name, _)| path::join(&place, &name)));
         } else if name.ends_with(b".service") {
             files.push(place);
@@ -83,7 +83,7 @@ fn locale(host: &Host, start: &mut Start) {
 fn drop_ins(host: &Host, places: &[ByteString]) -> Vec<ByteString> {
     let mut found: std::collections::BTreeMap<ByteString, ByteString> = std::collections::BTreeMap::new();
     for place in places {
-        let names = host.root.dir(place).and_then(|dir| dir.list()).unwrap_or_default();
+        let names = host.root.names_in(place);
         for (name, _) in names.into_iter().filter(|(name, _)| name.ends_with(b".conf")) {
             let file = path::join(place, &name);
             found.entry(name).or_insert(file);
@@ -177,7 +177,7 @@ fn environment_d(host: &Host, user: &User, start: &mut Start) {
     }
     let generators = ["/etc/systemd/user-environment-generators", "/usr/lib/systemd/user-environment-generators"];
     for dir in generators {
-        let names = host.root.dir(dir.as_bytes()).and_then(|dir| dir.list()).unwrap_or_default();
+        let names = host.root.names_in(dir.as_bytes());
         for (name, _) in names {
             match &name[..] {
                 // Reads environment.d, which is read here.

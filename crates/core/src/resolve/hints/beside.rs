@@ -43,7 +43,7 @@ impl<'a> Prefix<'a> {
 
     /// Entries of a directory by name, sorted.
     fn entries(&self, dir: &ByteString, wanted: impl Fn(&[u8]) -> bool) -> Vec<ByteString> {
-        let listed = self.root.dir(dir).and_then(|dir| dir.list()).unwrap_or_default();
+        let listed = self.root.names_in(dir);
         let mut found: Vec<ByteString> =
             listed.into_iter().filter(|(name, _)| wanted(name)).map(|(name, _)| path::join(dir, &name)).collect();
         found.sort();

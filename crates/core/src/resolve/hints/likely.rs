@@ -68,7 +68,7 @@ impl<'h> Archives<'h> {
         }
         let mut found = Vec::new();
         for place in places {
-            let listed = self.host.root.dir(&place).and_then(|dir| dir.list()).unwrap_or_default();
+            let listed = self.host.root.names_in(&place);
             for (file, _) in listed {
                 let text = String::from_utf8_lossy(&file).into_owned();
                 let stem = ARCHIVES.iter().find_map(|ending| text.strip_suffix(ending));

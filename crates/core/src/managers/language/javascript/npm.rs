@@ -73,7 +73,7 @@ impl Manager for Npm {
 
 /// The links in a directory with what their text says, links on the way left alone: a linked checkout is one.
 fn links_by_their_text(host: &Host, dir: &ByteString) -> Vec<(ByteString, ByteString)> {
-    let names = host.root.dir(dir).and_then(|dir| dir.list()).unwrap_or_default();
+    let names = host.root.names_in(dir);
     let links = names.into_iter().filter(|(_, kind)| *kind == Kind::Link).map(|(name, _)| path::join(dir, &name));
     let told = links.filter_map(|link| {
         let text = host.root.read_link(&link).ok()?;

@@ -63,7 +63,7 @@ impl SimpleBackend for PnpmHome {
 
     fn read(&self, host: &Host, at: &Location) -> Record {
         let mut record = Record::default();
-        let scripts = host.root.dir(&at.dir).and_then(|dir| dir.list()).unwrap_or_default();
+        let scripts = host.root.names_in(&at.dir);
         let scripts: Vec<(ByteString, ByteString)> = scripts
             .into_iter()
             .filter(|(_, kind)| *kind == Kind::File)

@@ -154,7 +154,7 @@ impl<'s> PythonInstallation<'s> {
         *self.has_foreign.get_or_init(|| {
             let shared = self.known().iter().filter(|place| place.shared);
             shared.into_iter().any(|place| {
-                let names = self.host.root.dir(&place.location).and_then(|dir| dir.list()).unwrap_or_default();
+                let names = self.host.root.names_in(&place.location);
                 names.iter().any(|(name, _)| {
                     let metadata = path::join(&place.location, name);
                     name.ends_with(b".dist-info") && self.host.root.entry(&path::join(&metadata, b"INSTALLER")).is_ok()
@@ -299,7 +299,7 @@ impl<'s> PythonInstallation<'s> {
             Some(python) => site::marker(root, &[b"/usr/lib/python", &**python].concat()),
             // A directory that all of the system's interpreters share.
             None => {
-                let names = root.dir(b"/usr/lib").and_then(|dir| dir.list()).unwrap_or_default();
+                let names = root.names_in(b"/usr/lib");
                 let libraries = names.iter().filter(|(name, _)| name.starts_with(b"python3."));
                 libraries
                     .map(|(name, _)| path::join(b"/usr/lib", name))

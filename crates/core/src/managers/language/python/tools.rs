@@ -98,7 +98,7 @@ impl SimpleBackend for Pipx {
     fn read(&self, host: &Host, at: &Location) -> Record {
         let mut record = Record::default();
         let venvs = path::join(&at.dir, b"venvs");
-        let names = host.root.dir(&venvs).and_then(|dir| dir.list()).unwrap_or_default();
+        let names = host.root.names_in(&venvs);
         for (name, _) in names.iter().filter(|(_, kind)| *kind == Kind::Dir) {
             let tree = path::join(&venvs, name);
             let file = path::join(&tree, b"pipx_metadata.json");
@@ -216,7 +216,7 @@ struct OwnReceipt {
 
 impl UvTools {
     fn tools(&self, host: &Host, record: &mut Record) {
-        let names = host.root.dir(&self.tools).and_then(|dir| dir.list()).unwrap_or_default();
+        let names = host.root.names_in(&self.tools);
         for (name, _) in names.iter().filter(|(name, kind)| *kind == Kind::Dir && !name.starts_with(b".")) {
             let tree = path::join(&self.tools, name);
             let file = path::join(&tree, b"uv-receipt.toml");
@@ -253,7 +253,7 @@ impl UvTools {
     }
 
     fn pythons(&self, host: &Host, record: &mut Record) {
-        let names = host.root.dir(&self.pythons).and_then(|dir| dir.list()).unwrap_or_default();
+        let names = host.root.names_in(&self.pythons);
         for (name, _) in names.iter().filter(|(name, kind)| *kind == Kind::Dir && !name.starts_with(b".")) {
             let mut parts = name.split(|&b| b == b'-');
             let (Some(implementation), Some(version)) = (parts.next(), parts.next()) else { continue };

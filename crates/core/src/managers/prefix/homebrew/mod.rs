@@ -247,7 +247,7 @@ impl Prefix {
                     item.evidence.push(Evidence::at(metadata.clone(), "lookup", "has no record of this version"));
                 }
                 // The app is moved to where apps are, and a link to it left in its place.
-                for (name, kind) in host.root.dir(&tree).and_then(|dir| dir.list()).unwrap_or_default() {
+                for (name, kind) in host.root.names_in(&tree) {
                     let link = path::join(&tree, &name);
                     if kind == Kind::Link
                         && let Some(app) = link_target(host, &link)

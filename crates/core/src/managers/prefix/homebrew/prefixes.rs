@@ -53,7 +53,7 @@ pub(super) fn of_user(host: &Host, user: &User) -> Vec<ByteString> {
 fn texts(host: &Host, files: impl Iterator<Item = ByteString>) -> impl Iterator<Item = Vec<u8>> {
     let files = files.flat_map(|file| match is_dir(host, &file) {
         true => {
-            let names = host.root.dir(&file).and_then(|dir| dir.list()).unwrap_or_default();
+            let names = host.root.names_in(&file);
             names.into_iter().map(|(name, _)| path::join(&file, &name)).collect()
         }
         false => vec![file],

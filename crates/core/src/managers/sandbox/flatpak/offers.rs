@@ -58,7 +58,7 @@ impl FlatpakInstallation<'_> {
     pub(super) fn all_offers(&self, asked: &OfferQuery) -> (Vec<Offer>, Vec<Loss>) {
         let (mut offers, mut notes) = (self.installed_offers(asked), Vec::new());
         let dir = path::join(&self.location(), b"appstream");
-        let list = |dir: &[u8]| self.host.root.dir(dir).and_then(|dir| dir.list()).unwrap_or_default();
+        let list = |dir: &[u8]| self.host.root.names_in(dir);
         for (remote, _) in list(&dir).iter().filter(|(_, kind)| *kind == Kind::Dir) {
             let of_remote = path::join(&dir, remote);
             for (arch, _) in list(&of_remote).iter().filter(|(_, kind)| *kind == Kind::Dir) {
@@ -156,7 +156,7 @@ impl FlatpakInstallation<'_> {
 
     fn of_summaries(&self, asked: &OfferQuery, offers: &mut Vec<Offer>, notes: &mut Vec<Loss>) {
         let dir = path::join(&self.location(), b"repo/tmp/cache/summaries");
-        let names = self.host.root.dir(&dir).and_then(|dir| dir.list()).unwrap_or_default();
+        let names = self.host.root.names_in(&dir);
         for (name, _) in names.iter().filter(|(name, kind)| *kind == Kind::File && !name.ends_with(b".idx")) {
             let Some(remote) = super::remotes::remote_of(name) else { continue };
             let file = path::join(&dir, name);

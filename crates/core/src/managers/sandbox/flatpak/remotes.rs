@@ -49,7 +49,7 @@ impl FlatpakInstallation<'_> {
     /// What the summaries of a remote list.
     fn listed(&self, remote: &[u8]) -> Vec<Listed> {
         let dir = path::join(&self.location(), b"repo/tmp/cache/summaries");
-        let names = self.host.root.dir(&dir).and_then(|dir| dir.list()).unwrap_or_default();
+        let names = self.host.root.names_in(&dir);
         let of_remote = names
             .into_iter()
             .filter(|(name, kind)| *kind == Kind::File && remote_of(name).is_some_and(|of| *of == *remote));
@@ -94,7 +94,7 @@ impl FlatpakInstallation<'_> {
     /// When a remote's catalogue or summary was last fetched.
     pub(super) fn fetched_at(&self, remote: &str) -> Option<i64> {
         let root = &self.host.root;
-        let list = |dir: &[u8]| root.dir(dir).and_then(|dir| dir.list()).unwrap_or_default();
+        let list = |dir: &[u8]| root.names_in(dir);
         let of_remote = path::join(&path::join(&self.location(), b"appstream"), remote.as_bytes());
         // Where the time of the last refresh is not kept, that of the catalogue itself tells.
         let of_arch = [&b".timestamp"[..], b"active/appstream.xml.gz", b"active/appstream.xml"];

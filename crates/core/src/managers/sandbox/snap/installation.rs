@@ -137,7 +137,7 @@ impl<'s> SnapInstallation<'s> {
             self.snap(revision).instance.iter().map(|&b| if b == b'_' { b'+' } else { b }).collect();
         let start = [instance.as_slice(), b"_"].concat();
         let dir = path::join(SNAPD, b"desktop/applications");
-        let names = self.host.root.dir(&dir).and_then(|dir| dir.list()).unwrap_or_default();
+        let names = self.host.root.names_in(&dir);
         let fitting = names.into_iter().filter(|(name, _)| name.starts_with(&start) && name.ends_with(b".desktop"));
         fitting.map(|(name, _)| name).collect()
     }

@@ -163,7 +163,7 @@ fn parse(content: &[u8]) -> Result<Recorded, serde_json::Error> {
 }
 
 fn from_mounts(root: &Root) -> Recorded {
-    let list = |dir: &[u8]| root.dir(dir).and_then(|dir| dir.list()).unwrap_or_default();
+    let list = |dir: &[u8]| root.names_in(dir);
     let snaps = list(MOUNTS).into_iter().filter(|(name, kind)| *kind == Kind::Dir && **name != *b"bin");
     let recorded = snaps.map(|(instance, _)| {
         let place = path::join(MOUNTS, &instance);

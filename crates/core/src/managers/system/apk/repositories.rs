@@ -55,7 +55,7 @@ struct Index {
 
 /// The repositories that are configured, in their order.
 pub(super) fn configured(root: &Root, notes: &mut Vec<Loss>) -> Vec<Repository> {
-    let dir = root.dir(DIR.as_bytes()).and_then(|dir| dir.list()).unwrap_or_default();
+    let dir = root.names_in(DIR.as_bytes());
     let more = dir.into_iter().filter(|(name, kind)| name.ends_with(b".list") && *kind != Kind::Dir);
     let files = [FILE.into()].into_iter().chain(more.map(|(name, _)| path::join(DIR.as_bytes(), &name)));
     let mut found: Vec<Repository> = Vec::new();

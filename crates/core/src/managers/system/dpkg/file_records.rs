@@ -31,7 +31,7 @@ impl Excluded {
     fn read(root: &Root, notes: &mut Vec<Loss>) -> Self {
         let mut files: Vec<ByteString> = vec!["/etc/dpkg/dpkg.cfg".into()];
         let dir = ByteString::from("/etc/dpkg/dpkg.cfg.d");
-        let names = root.dir(&dir).and_then(|dir| dir.list()).unwrap_or_default();
+        let names = root.names_in(&dir);
         // As run-parts names them: letters, digits, `-` and `_`.
         let is_sound = |name: &ByteString| name.iter().all(|b| b.is_ascii_alphanumeric() || b"-_".contains(b));
         files.extend(

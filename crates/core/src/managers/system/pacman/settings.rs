@@ -191,7 +191,7 @@ fn included(root: &Root, value: &[u8]) -> Vec<ByteString> {
         return vec![value.into()];
     }
     let dir = path::parent(value);
-    let names = root.dir(dir).and_then(|dir| dir.list()).unwrap_or_default();
+    let names = root.names_in(dir);
     names.iter().filter(|(name, _)| fits(last, name)).map(|(name, _)| path::join(dir, name)).collect()
 }
 

@@ -46,7 +46,7 @@ fn listed(host: &Host, repository: &Repository) -> Vec<Ebuild> {
     if !cached.is_empty() {
         let of_category = |category: &ByteString| {
             let dir = path::join(&cache, category);
-            let names = host.root.dir(&dir).and_then(|dir| dir.list()).unwrap_or_default();
+            let names = host.root.names_in(&dir);
             let files = names.into_iter().filter(|(name, kind)| *kind != Kind::Dir && !name.ends_with(b".gz"));
             let one = |(full, _): (ByteString, Kind)| Ebuild {
                 category: category.clone(),
@@ -74,7 +74,7 @@ fn listed(host: &Host, repository: &Repository) -> Vec<Ebuild> {
         let mut found = Vec::new();
         for (name, _) in dirs_in(host, &dir, false) {
             let of_name = path::join(&dir, &name);
-            let files = host.root.dir(&of_name).and_then(|dir| dir.list()).unwrap_or_default();
+            let files = host.root.names_in(&of_name);
             found.extend(files.into_iter().filter_map(|(file, _)| {
                 let full = file.strip_suffix(b".ebuild")?.into();
                 Some(Ebuild { category: category.clone(), full, file: path::join(&of_name, &file) })

@@ -67,7 +67,7 @@ pub fn fetched(root: &Root) -> Vec<ByteString> {
 pub fn files(root: &Root) -> Vec<(ByteString, ByteString)> {
     let mut found: Vec<(ByteString, ByteString)> = Vec::new();
     for (cache, has_digest) in CACHES {
-        let names = root.dir(cache).and_then(|dir| dir.list()).unwrap_or_default();
+        let names = root.names_in(cache);
         for (name, _) in names.iter().filter(|(_, kind)| *kind == Kind::Dir) {
             // `NAME-0123456789abcdef`
             let cut = name.len().checked_sub(17).filter(|&at| has_digest && name[at] == b'-');
@@ -76,7 +76,7 @@ pub fn files(root: &Root) -> Vec<(ByteString, ByteString)> {
                 continue;
             }
             let dir = path::join(&path::join(cache, name), b"repodata");
-            let files = root.dir(&dir).and_then(|dir| dir.list()).unwrap_or_default();
+            let files = root.names_in(&dir);
             let file = files.iter().find(|(file, _)| memchr::memmem::find(file, b"primary.xml").is_some());
             found.extend(file.map(|(file, _)| (repository.into(), path::join(&dir, file))));
         }

@@ -33,7 +33,7 @@ pub struct Repository {
 pub fn read(root: &Root, notes: &mut Vec<Loss>) -> Vec<Repository> {
     let mut found = Vec::new();
     for dir in DIRS {
-        let names = root.dir(dir).and_then(|dir| dir.list()).unwrap_or_default();
+        let names = root.names_in(dir);
         for (name, _) in names.iter().filter(|(name, kind)| name.ends_with(b".repo") && *kind != Kind::Dir) {
             let file = path::join(dir, name);
             match root.read(&file, Limit::SMALL) {

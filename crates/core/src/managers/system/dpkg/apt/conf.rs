@@ -44,7 +44,7 @@ fn is_below(known: &str, name: &str) -> bool {
 /// Reads `apt.conf.d` and `apt.conf`; `lost` says what is unknown where one of them cannot be read.
 pub fn read(root: &Root, lost: &str, notes: &mut Vec<Loss>) -> Settings {
     let dir = b"/etc/apt/apt.conf.d";
-    let names = root.dir(dir).and_then(|dir| dir.list()).unwrap_or_default();
+    let names = root.names_in(dir);
     let counts = |name: &[u8]| !name.contains(&b'.') || name.ends_with(b".conf");
     let of_dir = names.iter().filter(|(name, kind)| *kind != Kind::Dir && counts(name));
     let mut files: Vec<ByteString> = of_dir.map(|(name, _)| path::join(dir, name)).collect();

@@ -91,7 +91,7 @@ fn signing(
 }
 
 fn trusted_files(host: &Host) -> Vec<ByteString> {
-    let names = host.root.dir(TRUSTED_DIR).and_then(|dir| dir.list()).unwrap_or_default();
+    let names = host.root.names_in(TRUSTED_DIR);
     let of_dir = names
         .into_iter()
         .filter(|(name, kind)| *kind != Kind::Dir && (name.ends_with(b".gpg") || name.ends_with(b".asc")));

@@ -149,7 +149,7 @@ fn signature(source: &Source, stem: &[u8], has: &dyn Fn(&[u8]) -> bool) -> Optio
 
 /// The lists that are there of what is configured, in apt's order.
 pub fn find(root: &Root, sources: &[Source], native: &ByteString, foreign: &[ByteString]) -> Vec<Index> {
-    let names = root.dir(DIR).and_then(|dir| dir.list()).unwrap_or_default();
+    let names = root.names_in(DIR);
     let has = |name: &[u8]| names.binary_search_by(|(other, _)| (**other).cmp(name)).is_ok();
     // A list is as old as the repository made it; when it was last asked for is another thing.
     let asked = ["/var/lib/apt/lists/partial", "/var/lib/apt/lists", "/var/lib/apt/periodic/update-success-stamp"];

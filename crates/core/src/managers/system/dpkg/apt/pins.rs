@@ -47,7 +47,7 @@ impl Pins {
         }
         let mut files = Vec::new();
         let dir = b"/etc/apt/preferences.d";
-        let names = root.dir(dir).and_then(|dir| dir.list()).unwrap_or_default();
+        let names = root.names_in(dir);
         let told = |name: &ByteString| {
             let is_plain = name.iter().all(|b| b.is_ascii_alphanumeric() || b"-_.".contains(b));
             is_plain && !name.starts_with(b".") && (name.ends_with(b".pref") || !name.contains(&b'.'))

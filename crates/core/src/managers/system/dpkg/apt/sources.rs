@@ -34,7 +34,7 @@ pub fn read(root: &Root, notes: &mut Vec<Loss>) -> Vec<Source> {
     let mut found = Vec::new();
     let mut files: Vec<ByteString> = vec!["/etc/apt/sources.list".into()];
     let dir = b"/etc/apt/sources.list.d";
-    let names = root.dir(dir).and_then(|dir| dir.list()).unwrap_or_default();
+    let names = root.names_in(dir);
     let told = |name: &ByteString| name.ends_with(b".list") || name.ends_with(b".sources");
     files.extend(
         names.iter().filter(|(name, kind)| told(name) && *kind != Kind::Dir).map(|(name, _)| path::join(dir, name)),

@@ -116,7 +116,7 @@ impl Texts {
 
 /// The lists of these sorts that are there, of repositories whose lists begin so.
 fn lists(root: &Root, stems: &[Vec<u8>]) -> impl Iterator<Item = (ByteString, Sort)> {
-    let names = root.dir(DIR).and_then(|dir| dir.list()).unwrap_or_default();
+    let names = root.names_in(DIR);
     let of_stem = |name: &ByteString| stems.iter().any(|stem| name.starts_with(stem));
     let files = names.into_iter().filter(move |(name, kind)| *kind != Kind::Dir && of_stem(name));
     files.filter_map(|(name, _)| sort_of(&name).map(|sort| (name, sort)))
