@@ -7,7 +7,7 @@ use std::collections::{BTreeMap, BTreeSet};
 use whodunit_formats::bytes::{ByteString, path};
 use whodunit_shell::eval::fish::Fish;
 use whodunit_shell::eval::{Account, Invocation, Run, State};
-use whodunit_shell::syntax::Dialect;
+use whodunit_shell::syntax::{Dialect, Parser};
 use whodunit_shell::{FileType, Files, Metadata, ReadError, Unknown};
 
 /// Files in memory; a directory is whatever a file's path goes through.
@@ -267,5 +267,17 @@ fn endless_scripts_end_and_taint_the_path() {
         assert!(!unknowns.is_empty(), "{shell}: {script}");
         let path = &state.variables[&b"PATH"[..]];
         assert!(!path.taints.is_empty() || shell == "bash", "{shell}: {script}: {unknowns:?}");
+    }
+}
+
+/// Files cut off in the middle, of which a fuzzer found that the error was put behind their last line.
+#[test]
+fn errors_stand_within_the_file() {
+    for script in [" <<E\n$(", "x <<E\n\n\"${"] {
+        for dialect in [Dialect::Posix, Dialect::Bash, Dialect::Zsh] {
+            let lines = 1 + u32::try_from(script.matches('\n').count()).unwrap();
+            let error = Parser::new(script.as_bytes(), dialect).find_map(Result::err).unwrap();
+            assert!(error.line <= lines, "{script:?}: {error} of {lines} lines");
+        }
     }
 }

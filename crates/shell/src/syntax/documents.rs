@@ -2,7 +2,7 @@
 
 use std::sync::Arc;
 
-use super::{Command, Kind, List, Part, Redirect, Word};
+use super::{Command, Dialect, Kind, List, Parsed, Parser, Part, Redirect, SyntaxError, Word};
 
 /// Puts a document into the redirection that waits for it, in this command or inside it; `false` where none does.
 pub(super) fn put_document(command: &mut Command, number: usize, document: &Word) -> bool {
@@ -33,5 +33,43 @@ pub(super) fn put_document(command: &mut Command, number: usize, document: &Word
             Arc::get_mut(body).is_some_and(|body| put_document(body, number, document))
         }
         Kind::Simple(..) | Kind::Test(_) | Kind::Arithmetic(_) => false,
+    }
+}
+
+impl Parser<'_> {
+    /// The end of a line, and the documents below it that redirections in it announced.
+    pub(super) fn line_end(&mut self) -> Parsed<()> {
+        self.skip(1);
+        for awaited in std::mem::take(&mut self.awaited) {
+            let start = self.line;
+            let mut body = Vec::new();
+            loop {
+                if self.rest().is_empty() {
+                    break; // Ends at the file's end, with a warning in shells.
+                }
+                let length = memchr::memchr(b'\n', self.rest()).unwrap_or(self.rest().len());
+                let line = &self.rest()[..length];
+                self.skip(length + 1);
+                let tabs = if awaited.strips_tabs { line.iter().take_while(|&&b| b == b'\t').count() } else { 0 };
+                if line[tabs..] == awaited.end[..] {
+                    break;
+                }
+                body.extend_from_slice(&line[tabs..]);
+                // Where the file ends within a document, bash alone ends its last line.
+                if self.text[self.at - 1] == b'\n' || self.dialect == Dialect::Bash {
+                    body.push(b'\n');
+                }
+            }
+            let word = match awaited.is_quoted {
+                true => Word(vec![Part::Quoted(body)]),
+                false => {
+                    let parsed = Parser::at_line(&body, self.dialect, start).document();
+                    // No error is behind the last line of the file.
+                    parsed.map_err(|error| SyntaxError { line: error.line.min(self.line), ..error })?
+                }
+            };
+            self.documents.push((awaited.number, word));
+        }
+        Ok(())
     }
 }

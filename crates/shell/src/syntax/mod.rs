@@ -336,34 +336,6 @@ impl<'t> Parser<'t> {
             self.line_end()?;
         }
     }
-
-    fn line_end(&mut self) -> Parsed<()> {
-        self.skip(1);
-        for awaited in std::mem::take(&mut self.awaited) {
-            let start = self.line;
-            let mut body = Vec::new();
-            loop {
-                if self.rest().is_empty() {
-                    break; // Ends at the file's end, with a warning in shells.
-                }
-                let length = memchr::memchr(b'\n', self.rest()).unwrap_or(self.rest().len());
-                let line = &self.rest()[..length];
-                self.skip(length + 1);
-                let tabs = if awaited.strips_tabs { line.iter().take_while(|&&b| b == b'\t').count() } else { 0 };
-                if line[tabs..] == awaited.end[..] {
-                    break;
-                }
-                body.extend_from_slice(&line[tabs..]);
-                body.push(b'\n');
-            }
-            let word = match awaited.is_quoted {
-                true => Word(vec![Part::Quoted(body)]),
-                false => Parser::at_line(&body, self.dialect, start).document()?,
-            };
-            self.documents.push((awaited.number, word));
-        }
-        Ok(())
-    }
 }
 
 impl Iterator for Parser<'_> {
