@@ -23,6 +23,7 @@ pub mod packed;
 pub mod plist;
 pub mod primary;
 pub mod pyvenv;
+pub mod quoted_pairs;
 pub mod rpm_header;
 pub mod settings;
 pub mod shebang;

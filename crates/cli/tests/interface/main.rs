@@ -52,6 +52,7 @@ mod stand_in_homes;
 mod stand_in_records;
 mod stand_in_snap;
 mod stand_in_systems;
+mod stand_in_tools;
 mod start_up_sets;
 mod support;
 mod surroundings;

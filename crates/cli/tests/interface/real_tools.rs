@@ -1,15 +1,15 @@
-//! deno, bun, Composer, LuaRocks, opam and Perl's own libraries as judges, on packages that are made here; and the commands
+//! deno, bun, Composer, LuaRocks, opam, R, mix and Perl's own libraries as judges, on packages that are made here; and the commands
 //! that remove them, run as they are printed.
 
 use std::collections::BTreeMap;
 use std::process::Command;
 
 use serde_json::Value;
-use whodunit_core::version::{luarocks, perl};
+use whodunit_core::version::{luarocks, perl, r};
 
 use super::quay::{HOME, Quay};
 use super::real_python::pairs_of;
-use super::support::{as_input, has, output, text};
+use super::support::{as_input, has, not_compared, output, text};
 
 /// A command of the whole of Perl: every Debian has a part of it, without its libraries.
 const PERL: &str = "prove";
@@ -313,4 +313,114 @@ fn versions_are_ordered_as_perl_orders_them() {
         compared += 1;
     }
     assert!(compared >= 500, "{compared}");
+}
+
+#[test]
+fn packages_are_read_as_r_lists_them() {
+    if !has(&["R"]) {
+        return;
+    }
+    let Some(quay) = Quay::new(&[]) else { return };
+    for (name, imports) in [("rope", ""), ("gauge", "Imports: rope (>= 1.0),\n  stats\n")] {
+        let description =
+            format!("Package: {name}\nVersion: 1.2-3\nTitle: T\nDescription: A\n  b.\nLicense: MIT\n{imports}");
+        quay.write(&format!("src/{name}/DESCRIPTION"), &description);
+        quay.write(&format!("src/{name}/NAMESPACE"), "");
+        quay.write(&format!("src/{name}/R/all.R"), "f <- function() 1\n");
+    }
+    let library = quay.sh("Rscript -e 'cat(path.expand(Sys.getenv(\"R_LIBS_USER\")))'");
+    quay.sh(&format!("mkdir -p {library}; R CMD INSTALL --library={library} src/rope src/gauge >/dev/null 2>&1; mkdir {library}/00LOCK-tide"));
+    let listed = quay.sh("Rscript -e 'm <- installed.packages(Sys.getenv(\"R_LIBS_USER\")); cat(paste(m[,\"Package\"], m[,\"Version\"]), sep=\"\\n\")'");
+    let ours: Vec<String> =
+        versions(&quay, "r").into_iter().map(|(name, version)| format!("{name} {version}")).collect();
+    let mut theirs: Vec<&str> = listed.lines().collect();
+    theirs.sort_unstable();
+    assert_eq!(ours, theirs);
+    assert_eq!(ours.len(), 2);
+    assert_eq!(owner(&quay, &format!("{library}/gauge/DESCRIPTION")).0, "r/user:maren/gauge");
+    let told = quay.ask(&["why", "r/user:maren/rope"]);
+    assert!(told["chains"].to_string().contains("r/user:maren/gauge"), "{told:#}");
+    remove(&quay, "gauge");
+    assert_eq!(versions(&quay, "r").into_keys().collect::<Vec<_>>(), ["rope"]);
+}
+
+#[test]
+fn versions_are_ordered_as_r_orders_them() {
+    if !has(&["R"]) {
+        return;
+    }
+    let parts = ["1", ".0", ".10", "-2", "-0", ".2", "0", "-10", ".007", "9"];
+    let is_version = |text: &String| {
+        let mut parts = text.split(['.', '-']);
+        parts.clone().count() > 1
+            && parts.all(|part| (1..=9).contains(&part.len()) && part.bytes().all(|b| b.is_ascii_digit()))
+    };
+    let pairs: Vec<(String, String)> =
+        pairs_of(&parts, 6000).into_iter().filter(|(a, b)| is_version(a) && is_version(b)).collect();
+    let list: String = pairs.iter().map(|(a, b)| format!("{a} {b}\n")).collect();
+    let script =
+        "for (l in readLines('stdin')) { p <- strsplit(l, ' ')[[1]]; cat(compareVersion(p[1], p[2]), '\\n', sep='') }";
+    let said = String::from_utf8(output(Command::new("Rscript").args(["-e", script]).stdin(as_input(&list)))).unwrap();
+    assert_eq!(said.lines().count(), pairs.len());
+    for ((a, b), theirs) in pairs.iter().zip(said.lines()) {
+        assert_eq!((r::compare(a.as_bytes(), b.as_bytes()) as i8).to_string(), theirs, "{a} {b}");
+    }
+    assert!(pairs.len() >= 1000, "{}", pairs.len());
+}
+
+#[test]
+fn escripts_and_archives_are_read_as_mix_lists_them() {
+    if !has(&["mix"]) {
+        return;
+    }
+    let Some(quay) = Quay::new(&[]) else { return };
+    let project = "defmodule Gauge.MixProject do\n  use Mix.Project\n  def project, do: [app: :gauge, version: \"1.2.0\", escript: [main_module: Gauge, name: \"tide-gauge\"]]\nend\n";
+    quay.write("src/mix.exs", project);
+    quay.write("src/lib/gauge.ex", "defmodule Gauge do\n  def main(_), do: IO.puts(\"x\")\nend\n");
+    quay.sh("cd src; export MIX_ENV=prod; (mix escript.build; mix archive.build; mix escript.install --force ./tide-gauge; mix archive.install --force ./gauge-1.2.0.ez) >/dev/null 2>&1; echo x > ~/.mix/escripts/own; chmod +x ~/.mix/escripts/own");
+    let listed = quay.sh("(mix escript; mix archive) | sed -n 's/^[*] //p'");
+    let mut theirs: Vec<&str> = listed.lines().filter(|line| *line != "own").collect();
+    theirs.sort_unstable();
+    let ours: Vec<String> = quay
+        .packages("mix")
+        .into_iter()
+        .map(|(_, name, version)| if version.is_empty() { name } else { format!("{name}-{version}") })
+        .collect();
+    assert_eq!(ours, theirs);
+    assert_eq!(ours, ["gauge-1.2.0", "tide-gauge"]);
+    let program = format!("{HOME}/.mix/escripts/tide-gauge");
+    assert_eq!(owner(&quay, &program).0, "mix/user:maren/tide-gauge");
+    assert_eq!(quay.owners(&[&format!("{HOME}/.mix/escripts/own")]).remove(0)["verdict"], "unowned");
+    remove(&quay, "gauge");
+    remove(&quay, "tide-gauge");
+    assert!(quay.packages("mix").is_empty());
+}
+
+/// Where the tools that keep projects put environments, which are not in the projects.
+#[test]
+fn environments_of_projects_are_found_where_their_tools_put_them() {
+    let tools = std::env::current_exe().unwrap();
+    let built = tools.ancestors().nth(3).unwrap().join("tools/projects/bin");
+    if !has(&["python3"]) || !built.join("pdm").exists() {
+        not_compared("poetry, pdm and hatch are not beside what was built");
+        return;
+    }
+    let Some(quay) = Quay::new(&[]) else { return };
+    quay.write(
+        "knots/pyproject.toml",
+        "[project]\nname = \"knots\"\nversion = \"0.1.0\"\nrequires-python = \">=3.8\"\n",
+    );
+    let built = built.to_str().unwrap();
+    let said = quay.sh(&format!(
+        "cd knots; export POETRY_VIRTUALENVS_CREATE=true; {built}/poetry --no-plugins env use /usr/bin/python3 >/dev/null 2>&1; {built}/poetry --no-plugins env info --path
+         {built}/pdm config venv.in_project false >/dev/null 2>&1; {built}/pdm venv create --name lab /usr/bin/python3 >/dev/null 2>&1; {built}/pdm venv --path lab
+         {built}/hatch env find"
+    ));
+    let theirs: Vec<&str> = said.lines().filter(|line| line.starts_with(HOME)).collect();
+    assert_eq!(theirs.len(), 3, "{said}");
+    quay.sh(&format!("/usr/bin/python3 -m venv --without-pip {}", theirs[2]));
+    let read = quay.ask(&["inventory", "--all"])["coverage"].to_string();
+    for environment in theirs {
+        assert!(read.contains(environment), "{environment}: {read}");
+    }
 }

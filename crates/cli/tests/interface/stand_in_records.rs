@@ -8,7 +8,7 @@ use tempfile::TempDir;
 
 use super::support::{run, text, tree};
 
-fn ask(made: &TempDir, arguments: &[&str]) -> Value {
+pub fn ask(made: &TempDir, arguments: &[&str]) -> Value {
     run([&["--root", made.path().to_str().unwrap(), "--format", "json"], arguments].concat()).document()
 }
 
@@ -142,7 +142,7 @@ fn what_a_container_exported_is_told_with_its_image() {
 }
 
 /// `ID VERSION REASON` of every package, with what else is said of it.
-fn rows(made: &TempDir) -> Vec<String> {
+pub fn rows(made: &TempDir) -> Vec<String> {
     let document = ask(made, &["inventory", "--all"]);
     let row = |one: &Value| {
         let held = if one["held"] == true { " held" } else { "" };
@@ -154,7 +154,18 @@ fn rows(made: &TempDir) -> Vec<String> {
 }
 
 /// A machine, its packages in short, and the owners of some paths.
-type Case<'c> = (TempDir, &'c [&'c str], &'c [(&'c str, &'c str)]);
+pub type Case<'c> = (TempDir, &'c [&'c str], &'c [(&'c str, &'c str)]);
+
+/// Compares what is said of a machine with what is on it.
+pub fn is_read((made, packages, owners): &Case<'_>) {
+    assert_eq!(rows(made), *packages);
+    for (path, id) in *owners {
+        let answer = ask(made, &["owner", path])["answers"][0].clone();
+        let owners = answer["owners"].as_array().into_iter().flatten();
+        let direct = owners.map(|owner| text(&owner["id"])).next().unwrap_or_default();
+        assert_eq!((text(&answer["owner"]["id"]), direct), ((*id).to_owned(), (*id).to_owned()), "{path}: {answer:#}");
+    }
+}
 
 #[test]
 fn packages_and_their_files_are_read() {
@@ -198,19 +209,7 @@ fn packages_and_their_files_are_read() {
             ],
         ),
     ];
-    for (made, packages, owners) in &cases {
-        assert_eq!(rows(made), *packages);
-        for (path, id) in *owners {
-            let answer = ask(made, &["owner", path])["answers"][0].clone();
-            let owners = answer["owners"].as_array().into_iter().flatten();
-            let direct = owners.map(|owner| text(&owner["id"])).next().unwrap_or_default();
-            assert_eq!(
-                (text(&answer["owner"]["id"]), direct),
-                ((*id).to_owned(), (*id).to_owned()),
-                "{path}: {answer:#}"
-            );
-        }
-    }
+    cases.iter().for_each(is_read);
     // The line that makes a link stands in another file than the list. Where the link leads nowhere, it is what is owned.
     let answer = ask(&cases[1].0, &["owner", "/usr/bin/tide"]);
     let said = answer["answers"][0].to_string();
@@ -233,8 +232,7 @@ fn packages_and_their_files_are_read() {
 /// is said.
 #[test]
 fn damage_to_a_record_costs_that_record_and_is_said() {
-    type Make = fn() -> TempDir;
-    let cases: [(Make, &str); 10] = [
+    let cases: [Damaged<'_>; 10] = [
         (homes, "home/maren/.opam/harbour/.opam-switch/switch-state"),
         (homes, "home/maren/.opam/harbour/.opam-switch/install/tide.changes"),
         (containers, "home/maren/.local/share/containers/storage/overlay-containers/containers.json"),
@@ -249,10 +247,20 @@ fn damage_to_a_record_costs_that_record_and_is_said() {
             "home/maren/.dotnet/tools/.store/quay.gauge/3.1.0/quay.gauge/3.1.0/tools/net8.0/any/DotnetToolSettings.xml",
         ),
     ];
+    let asked = ["/usr/bin/gauge", "package:lamp", "~dotnet/tools/gauge", "~local/bin/gauge", "~opam/harbour/bin/tide"];
+    damage_is_said(&cases, &asked.map(|file| file.replace('~', "/home/maren/.")));
+}
+
+/// A machine, and a record on it.
+pub type Damaged<'d> = (fn() -> TempDir, &'d str);
+
+/// Damages each record in several ways, and asks about these targets each time.
+pub fn damage_is_said(cases: &[Damaged<'_>], targets: &[String]) {
     for (make, file) in cases {
         let made = make();
         let at = made.path().join(file);
         let whole = fs::read(&at).unwrap();
+        let asked: Vec<&str> = std::iter::once("owner").chain(targets.iter().map(String::as_str)).collect();
         for part in 0..6 {
             let mut damaged = whole[..whole.len() * part / 6].to_vec();
             if part % 2 == 1 {
@@ -260,16 +268,11 @@ fn damage_to_a_record_costs_that_record_and_is_said() {
             }
             fs::write(&at, damaged).unwrap();
             ask(&made, &["inventory", "--all"]);
-            ask(&made, &["owner", "/usr/bin/gauge", "/home/maren/.dotnet/tools/gauge"]);
+            ask(&made, &asked);
         }
         fs::remove_file(&at).unwrap();
         fs::create_dir(&at).unwrap();
-        let below_home = ["dotnet/tools/gauge", "local/bin/gauge", "opam/harbour/bin/tide"];
-        let below_home = below_home.map(|file| format!("/home/maren/.{file}"));
-        let asked: Vec<&str> =
-            ["/usr/bin/gauge", "package:lamp"].into_iter().chain(below_home.iter().map(String::as_str)).collect();
-        let document = ask(&made, &[&["owner"], &asked[..]].concat());
-        let said = document["coverage"].to_string();
+        let said = ask(&made, &asked)["coverage"].to_string();
         assert!(said.contains(file.rsplit('/').next().unwrap()), "{file}: {said}");
     }
 }

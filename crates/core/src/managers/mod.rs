@@ -1,6 +1,7 @@
 //! The package managers: one file or directory each, none of which knows another. [`ALL`] is the registry.
 
 pub mod language;
+pub mod plugins;
 pub mod prefix;
 pub mod sandbox;
 pub mod store;
@@ -21,6 +22,7 @@ pub const ALL: &[&dyn Manager] = &[
     &system::xbps::Xbps,
     &system::slackware::Slackware,
     &system::opkg::Opkg,
+    &system::sysext::Sysext,
     &prefix::macports::MacPorts,
     &store::nix::Nix,
     &sandbox::flatpak::Flatpak,
@@ -47,6 +49,15 @@ pub const ALL: &[&dyn Manager] = &[
     &language::opam::Opam,
     &language::dart::Pub,
     &language::dotnet::Dotnet,
+    &language::r::R,
+    &language::mix::Mix,
+    &plugins::krew::Krew,
+    &plugins::terraform::Terraform,
+    &plugins::vscode::VsCode,
+    &prefix::texlive::TexLive,
+    &prefix::android_sdk::AndroidSdk,
+    &prefix::jetbrains::JetBrainsToolbox,
+    &prefix::steam::Steam,
     &versions::Sdkman,
     &versions::PYENV,
     &versions::RBENV,
@@ -58,6 +69,8 @@ pub const ALL: &[&dyn Manager] = &[
     &versions::Volta,
     &versions::Asdf,
     &versions::Mise,
+    &versions::Ghcup,
+    &versions::Juliaup,
     &prefix::stow::Stow,
 ];
 

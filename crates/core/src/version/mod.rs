@@ -10,6 +10,7 @@ pub mod nix;
 pub mod pacman;
 pub mod pep440;
 pub mod perl;
+pub mod r;
 pub mod rpm;
 pub mod semver;
 pub mod tokens;

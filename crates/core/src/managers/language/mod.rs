@@ -13,6 +13,8 @@ mod gem_sources;
 pub mod go;
 pub mod javascript;
 pub mod luarocks;
+pub mod mix;
 pub mod opam;
 pub mod perl;
 pub mod python;
+pub mod r;

@@ -1,5 +1,9 @@
 //! Managers of a prefix of their own.
 
+pub mod android_sdk;
 pub mod homebrew;
+pub mod jetbrains;
 pub mod macports;
+pub mod steam;
 pub mod stow;
+pub mod texlive;

@@ -8,4 +8,5 @@ pub mod pacman;
 pub mod portage;
 pub mod rpm;
 pub mod slackware;
+pub mod sysext;
 pub mod xbps;

@@ -6,6 +6,8 @@
 //! directory counts only once it is asked for.
 
 mod asdf;
+mod ghcup;
+mod juliaup;
 mod mise;
 mod nodes;
 pub mod rustup;
@@ -14,6 +16,8 @@ mod shims;
 mod volta;
 
 pub use asdf::Asdf;
+pub use ghcup::Ghcup;
+pub use juliaup::Juliaup;
 pub use mise::Mise;
 pub use nodes::{Fnm, Nvm};
 pub use sdkman::Sdkman;

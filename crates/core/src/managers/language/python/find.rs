@@ -97,16 +97,21 @@ const SKIPPED: [&str; 16] = [
     "Trash",
 ];
 
-/// Known places whose every directory can be an environment, below a home; a variable can move the first ones.
-const KEPT: [(&str, &str); 8] = [
-    ("PIPX_HOME", ".local/share/pipx"),
-    ("", ".local/pipx"),
-    ("UV_TOOL_DIR", ".local/share/uv/tools"),
-    ("WORKON_HOME", ".virtualenvs"),
-    ("", ".local/share/virtualenvs"),
-    ("", ".cache/pypoetry/virtualenvs"),
-    ("", ".local/share/hatch/env/virtual"),
-    ("", ".conda/envs"),
+/// Known places whose every directory, or every one so many deeper, can be an environment, below a home; a variable can
+/// move some of them.
+const KEPT: [(&str, &str, usize); 11] = [
+    ("PIPX_HOME", ".local/share/pipx", 1),
+    ("", ".local/pipx", 1),
+    ("UV_TOOL_DIR", ".local/share/uv/tools", 1),
+    ("WORKON_HOME", ".virtualenvs", 1),
+    ("", ".local/share/virtualenvs", 1),
+    ("", ".cache/pypoetry/virtualenvs", 1),
+    // By project, the digest of where that lies, and name.
+    ("", ".local/share/hatch/env/virtual", 3),
+    ("", ".local/share/pdm/venvs", 1),
+    ("", ".conda/envs", 1),
+    ("", ".local/share/mamba/envs", 1),
+    ("", ".pixi/envs", 1),
 ];
 
 /// The environments of a user: in known places, in the home some directories deep, and behind the links in the
@@ -115,10 +120,10 @@ pub fn environments_of(host: &Host, user: &User) -> Vec<ByteString> {
     let root = &host.root;
     let home = root.canonicalize_dir(&user.home);
     let mut found = Vec::new();
-    for (variable, below) in KEPT {
+    for (variable, below, depth) in KEPT {
         let dir = host.user_dir(user, variable, below);
         let dir = if below.ends_with("pipx") { path::join(&dir, b"venvs") } else { dir };
-        each_in(root, &dir, &mut found);
+        each_below(root, dir, depth, &mut found);
     }
     for version in version_dirs::versions_of(host, user, version_dirs::Language::Python) {
         each_in(root, &path::join(&version, b"envs"), &mut found);
@@ -157,6 +162,17 @@ fn each_in(root: &Root, dir: &ByteString, found: &mut Vec<ByteString>) {
     let Ok(names) = root.dir(dir).and_then(|dir| dir.list()) else { return };
     let inside = names.into_iter().filter(|(_, kind)| *kind != Kind::File);
     found.extend(inside.map(|(name, _)| root.canonicalize_dir(&path::join(dir, &name))));
+}
+
+/// What lies so many directories below one; 1 is what lies in it.
+fn each_below(root: &Root, dir: ByteString, depth: usize, found: &mut Vec<ByteString>) {
+    let mut dirs = vec![dir];
+    for _ in 1..depth {
+        let mut inside = Vec::new();
+        dirs.iter().for_each(|dir| each_in(root, dir, &mut inside));
+        dirs = inside;
+    }
+    dirs.iter().for_each(|dir| each_in(root, dir, found));
 }
 
 /// Environments below a directory. One inside another environment is not looked for.

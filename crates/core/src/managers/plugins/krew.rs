@@ -1,0 +1,107 @@
+//! Plug-ins of `kubectl` that Krew keeps (Krew documentation, "Developer guide", "Directory layout").
+//!
+//! Below `~/.krew` (`KREW_ROOT`): a document `receipts/NAME.yaml` for each plug-in, its files in `store/NAME/VERSION/`,
+//! and a link `bin/kubectl-NAME` to its program.
+//!
+//! Traps: a dash in a name is an underscore in the link's; the version that counts is the receipt's, and others may
+//! lie beside it in the store; Krew is a plug-in of its own.
+
+use std::cmp::Ordering;
+
+use crate::backend::simple::{
+    InstalledPackage, Record, SimpleBackend, SimpleInstallation, is_dir, links_into, of, parsed,
+};
+use crate::backend::{Installation, Manager};
+use crate::bytes::{ByteString, path};
+use crate::fs::Limit;
+use crate::host::{Host, User};
+use crate::model::{Evidence, Location, Loss, ManagerId, ManagerKind, Origin, Profile};
+use crate::version::semver;
+use whodunit_formats::yaml::Node;
+
+const ID: ManagerId = ManagerId("krew");
+
+/// The manager.
+#[derive(Debug)]
+pub struct Krew;
+
+struct KrewRoot;
+
+impl Manager for Krew {
+    fn id(&self) -> ManagerId {
+        ID
+    }
+
+    fn profile(&self) -> Profile {
+        Profile::of(ManagerKind::Language)
+    }
+
+    fn discover<'h>(&self, host: &'h Host) -> Vec<Box<dyn Installation + 'h>> {
+        let of_user = |user: &User| -> Option<Box<dyn Installation + 'h>> {
+            let root = host.user_dir(user, "KREW_ROOT", ".krew");
+            let is_there = is_dir(host, &path::join(&root, b"receipts"));
+            is_there.then(|| SimpleInstallation::boxed(host, ID, of(user), root, KrewRoot))
+        };
+        host.users.iter().filter_map(of_user).collect()
+    }
+}
+
+/// The version that a receipt names, and the index that the plug-in came from.
+fn receipt(document: &Node) -> Result<(ByteString, Option<&str>), &'static str> {
+    let version = document.get("spec").and_then(|spec| spec.text_at("version")).ok_or("names no version")?;
+    let source = document.get("status").and_then(|status| status.get("source"));
+    Ok((version.strip_prefix('v').unwrap_or(version).into(), source.and_then(|source| source.text_at("name"))))
+}
+
+impl SimpleBackend for KrewRoot {
+    // Plug-ins do not need one another.
+    fn reads_needs(&self) -> bool {
+        true
+    }
+
+    fn read(&self, host: &Host, at: &Location) -> Record {
+        let mut record = Record::default();
+        let receipts = path::join(&at.dir, b"receipts");
+        let links = links_into(host, &path::join(&at.dir, b"bin"), &path::join(&at.dir, b"store"));
+        for (entry, _) in host.root.names_in(&receipts) {
+            let Some(name) = entry.strip_suffix(b".yaml") else { continue };
+            let file = path::join(&receipts, &entry);
+            let tree = path::join(&path::join(&at.dir, b"store"), name);
+            let mut item = InstalledPackage::new("plug-in", name);
+            let read = parsed(host, &file, Limit::SMALL, |content| {
+                let document = Node::parse(&String::from_utf8_lossy(content))?;
+                let (version, source) = receipt(&document)?;
+                Ok::<_, String>((version, source.map(str::to_owned)))
+            });
+            match read {
+                Ok((version, source)) => {
+                    item.evidence.push(Evidence::at(file.clone(), "spec", format!("{} {version}", item.name)));
+                    item.version = Some(version);
+                    let index =
+                        |name: String| Origin { name: name.into(), kind: "index".to_owned(), url: None, trust: None };
+                    item.origin = source.map(index);
+                }
+                Err(problem) => {
+                    item.evidence.push(Evidence::whole(file.clone(), "a plug-in's receipt"));
+                    record.notes.push(Loss::because(problem, format!("the version of {} is unknown", item.name)));
+                }
+            }
+            item.installed_at = host.root.entry(&file).ok().map(|meta| meta.modified);
+            for (link, _) in links.iter().filter(|(_, target)| path::within(target, &tree)) {
+                let says = format!("starts {}", item.name);
+                item.bring(link.clone(), Evidence::at(link.clone(), "link", says));
+            }
+            item.trees.push(tree);
+            record.items.push(item);
+        }
+        record
+    }
+
+    fn order(&self, a: &[u8], b: &[u8]) -> Ordering {
+        semver::compare(a, b)
+    }
+
+    fn program_dirs(&self, _: &Host, at: &Location) -> Vec<ByteString> {
+        vec![path::join(&at.dir, b"bin")]
+    }
+}

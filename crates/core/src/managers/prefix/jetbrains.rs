@@ -1,0 +1,132 @@
+//! Applications that JetBrains Toolbox keeps (documentation of the Toolbox App).
+//!
+//! `~/.local/share/JetBrains/Toolbox/state.json` has a list of tools: name, version and build, the directory, and the
+//! program in it that is started. `scripts/` has a shell script for each, which names that program.
+//!
+//! Traps: a tool can have been removed by hand, its entry stays; the directory of scripts is on a search path only
+//! where a start-up file says so.
+
+use std::cmp::Ordering;
+
+use serde::Deserialize;
+
+use crate::backend::simple::{InstalledPackage, Record, SimpleBackend, SimpleInstallation, of, parsed, scripts_in};
+use crate::backend::{Installation, Manager};
+use crate::bytes::{ByteString, path};
+use crate::fs::Limit;
+use crate::host::{Host, User};
+use crate::model::{Evidence, Location, Loss, ManagerId, ManagerKind, Profile, Status};
+use crate::version::tokens;
+
+const ID: ManagerId = ManagerId("jetbrains-toolbox");
+const STATE: &[u8] = b"state.json";
+
+/// The manager.
+#[derive(Debug)]
+pub struct JetBrainsToolbox;
+
+struct Toolbox;
+
+#[derive(Deserialize, Default)]
+struct State {
+    #[serde(default)]
+    tools: Vec<Tool>,
+}
+
+#[derive(Deserialize)]
+#[serde(rename_all = "camelCase")]
+struct Tool {
+    channel_id: Option<String>,
+    tool_id: String,
+    display_name: Option<String>,
+    display_version: Option<String>,
+    build_number: Option<String>,
+    install_location: String,
+}
+
+impl Manager for JetBrainsToolbox {
+    fn id(&self) -> ManagerId {
+        ID
+    }
+
+    fn profile(&self) -> Profile {
+        Profile { keeps_versions: true, ..Profile::of(ManagerKind::Prefix) }
+    }
+
+    fn discover<'h>(&self, host: &'h Host) -> Vec<Box<dyn Installation + 'h>> {
+        let of_user = |user: &User| -> Option<Box<dyn Installation + 'h>> {
+            let dir = host.user_dir(user, "", ".local/share/JetBrains/Toolbox");
+            let is_there = host.root.entry(&path::join(&dir, STATE)).is_ok();
+            is_there.then(|| SimpleInstallation::boxed(host, ID, of(user), dir, Toolbox))
+        };
+        host.users.iter().filter_map(of_user).collect()
+    }
+}
+
+impl SimpleBackend for Toolbox {
+    // Applications do not need one another.
+    fn reads_needs(&self) -> bool {
+        true
+    }
+
+    fn read(&self, host: &Host, at: &Location) -> Record {
+        let mut record = Record::default();
+        let file = path::join(&at.dir, STATE);
+        let state: State =
+            parsed(host, &file, Limit::LIST, |content| serde_json::from_slice(content)).unwrap_or_else(|problem| {
+                record.notes.push(Loss::because(problem, "the applications are unknown"));
+                State::default()
+            });
+        let home = host.home_owner(&at.dir).map(|user| host.root.canonicalize_dir(&user.home)).unwrap_or_default();
+        for tool in state.tools {
+            let tree = host.root.canonicalize_dir(tool.install_location.as_bytes());
+            let mut item = InstalledPackage::new("application", tool.tool_id.as_str());
+            item.tail = tool.channel_id.as_ref().map(|channel| path::join(tool.tool_id.as_bytes(), channel.as_bytes()));
+            item.also.extend(tool.display_name.map(ByteString::from));
+            item.version = tool.display_version.map(ByteString::from);
+            item.revision = tool.build_number.map(ByteString::from);
+            let says = format!("{} {}", item.name, item.version.as_deref().map(ByteString::from).unwrap_or_default());
+            item.evidence.push(Evidence::at(file.clone(), "tools", says));
+            match host.root.entry(&tree) {
+                Ok(meta) => item.installed_at = Some(meta.modified),
+                Err(_) => item.status = Status::Broken,
+            }
+            // A record claims nothing outside its user's home, and not all of that.
+            if path::within(&tree, &home) && tree != home {
+                item.trees.push(tree);
+            }
+            record.items.push(item);
+        }
+        for script in scripts_in(host, &path::join(&at.dir, b"scripts")).unwrap_or_default() {
+            let content = match script.content {
+                Ok(content) => content,
+                Err(error) => {
+                    record.notes.push(Loss::unread(&error, "what a script starts is unknown"));
+                    continue;
+                }
+            };
+            let names = |item: &&mut InstalledPackage| {
+                item.trees.iter().any(|tree| memchr::memmem::find(&content, &[tree, &b"/"[..]].concat()).is_some())
+            };
+            if let Some(item) = record.items.iter_mut().find(names) {
+                let says = format!("starts {}", item.name);
+                item.bring(script.path.clone(), Evidence::whole(script.path, says));
+            }
+        }
+        record
+    }
+
+    fn domain(&self, host: &Host, at: &Location) -> Vec<ByteString> {
+        let own = host.home_owner(&at.dir).map(|user| host.root.canonicalize_dir(&user.home));
+        // An application can be kept anywhere in the home.
+        vec![own.unwrap_or_else(|| at.dir.clone())]
+    }
+
+    fn order(&self, a: &[u8], b: &[u8]) -> Ordering {
+        tokens::compare(a, b)
+    }
+
+    fn program_dirs(&self, _: &Host, at: &Location) -> Vec<ByteString> {
+        vec![path::join(&at.dir, b"scripts")]
+    }
+}
