@@ -281,3 +281,12 @@ fn errors_stand_within_the_file() {
         }
     }
 }
+
+/// What a fuzzer found to end the evaluation in the middle: it goes on, and the path is unknown or as it was.
+#[test]
+fn what_a_shell_rejects_is_no_end_of_the_evaluation() {
+    for (shell, script) in [("zsh", "${(s)}"), ("zsh", "PATH=${(j<)PATH}"), ("zsh", "PATH=${(s:)PATH}")] {
+        let (state, unknowns) = evaluated(shell, script, &[]);
+        assert!(path_of(&state) == "/usr/bin:/bin" || !unknowns.is_empty(), "{script}: {}", path_of(&state));
+    }
+}

@@ -5,6 +5,19 @@ use super::piece::is_known;
 use super::run::Run;
 use crate::syntax::pattern;
 
+/// The text between two marks: any byte and the same again, or a bracket and its partner.
+fn between_marks(flags: &[u8]) -> Option<&[u8]> {
+    let (&mark, rest) = flags.split_first()?;
+    let partner = match mark {
+        b'(' => b')',
+        b'[' => b']',
+        b'{' => b'}',
+        b'<' => b'>',
+        other => other,
+    };
+    rest.iter().position(|&b| b == partner).map(|end| &rest[..end])
+}
+
 impl Run<'_> {
     /// What flags of zsh do.
     pub(super) fn flagged(&mut self, mut values: Vec<Vec<u8>>, flags: &[u8]) -> Vec<Vec<u8>> {
@@ -17,10 +30,11 @@ impl Run<'_> {
                 }
                 b'F' => values = vec![values.join(&b'\n')],
                 b's' | b'j' => {
-                    let mark = flags.get(at + 1).copied().unwrap_or(b':');
-                    let end = flags[at + 2..].iter().position(|&b| b == mark).map_or(flags.len(), |end| at + 2 + end);
-                    let text = flags[(at + 2).min(end)..end].to_vec();
-                    let text = &if unescapes { super::output::unescaped(&text) } else { text }[..];
+                    let Some(text) = between_marks(&flags[at + 1..]) else {
+                        return vec![self.unknown_value("a flag that zsh rejects")];
+                    };
+                    let end = at + 2 + text.len();
+                    let text = &if unescapes { super::output::unescaped(text) } else { text.to_vec() }[..];
                     if flags[at] == b'j' {
                         values = vec![values.join(text)];
                     } else if let [byte] = text {

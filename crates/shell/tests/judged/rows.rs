@@ -345,6 +345,7 @@ pub const ROWS: &[Row] = &[
     ("zsh", "x='/a /b'; path=($x $path)"),
     ("zsh", "x='/a /b'; path=($=x ${=x} $path)"),
     ("zsh", "path=(${(s: :)${:-/a /b}} $path)"),
+    ("zsh", "x=/a,/b; path=(${(s<,>)x} $path); PATH=${(j(+))x}:$PATH"),
     ("zsh", "setopt shwordsplit; x='/a /b'; path=($x $path)"),
     ("zsh", "setopt nullglob; path=($HOME/none* $path)"),
     ("zsh", "path=($HOME/none* $path); PATH=/after:$PATH\nPATH=/next:$PATH"),
