@@ -3,12 +3,17 @@
 //! - `Cargo.toml` (`[package]`), `pyproject.toml` (`[project]`), `package.json`;
 //! - `CMakeLists.txt` (`project(NAME VERSION X)`), `meson.build` (`project('NAME', version: 'X')`),
 //!   `configure.ac` (`AC_INIT([NAME], [X])`), a version file of a CMake package (`set(PACKAGE_VERSION "X")`);
+//! - what an unpacked application says of itself: `application.ini` (`[App]`), `product-info.json`, `package.json` among
+//!   its resources, `release` of a Java runtime;
 //! - a script's own `VERSION=X`, `__version__ = "X"`, `our $VERSION = 'X'`;
 //! - in a program's data, the software's own name with a version behind it: `barolog 2.1.0`.
 //!
 //! None of these languages is run: a version that is computed is no version here.
 
 use serde::Deserialize;
+
+use crate::key_file::KeyFile;
+use crate::settings;
 
 /// A version, and where it stands.
 #[derive(Debug, Clone, PartialEq, Eq)]
@@ -36,6 +41,28 @@ pub fn in_build_file(name: &str, content: &[u8]) -> Option<Stated> {
         "meson.build" => call(content, "project", "version"),
         "configure.ac" => call(content, "AC_INIT", ","),
         _ => None,
+    }
+}
+
+/// The files in which an unpacked application states its version, below its own directory.
+pub const APPLICATION_FILES: [&str; 4] =
+    ["application.ini", "product-info.json", "resources/app/package.json", "release"];
+
+/// What a file of [`APPLICATION_FILES`] with this content states.
+#[must_use]
+pub fn in_application_file(name: &str, content: &[u8]) -> Option<Stated> {
+    match name {
+        "application.ini" => {
+            let file = KeyFile::parse(content);
+            let name = file.get("App", "Name").map(str::to_owned);
+            Some(Stated { version: plain(file.get("App", "Version")?)?, name, line: file.line("App").unwrap_or(1) })
+        }
+        "release" => {
+            let set = settings::assignments(content).find(|set| set.name == b"JAVA_VERSION")?;
+            let version = plain(std::str::from_utf8(set.value).ok()?)?;
+            Some(Stated { version, name: Some("java".to_owned()), line: set.line })
+        }
+        _ => json_object(std::str::from_utf8(content).ok()?),
     }
 }
 
@@ -216,6 +243,21 @@ mod tests {
             ("configure.ac", "AC_INIT([pegel], m4_esyscmd([./v]))", None),
         ] {
             let stated = in_build_file(file, content.as_bytes());
+            let stated = stated.as_ref().map(|it| (it.name.as_deref().unwrap_or(""), &*it.version, it.line));
+            assert_eq!(stated, expected, "{file}: {content}");
+        }
+        for (file, content, expected) in [
+            ("application.ini", "[App]\nVendor=Quay\nName=Barolog\nVersion=128.0.1\n", Some(("Barolog", "128.0.1", 1))),
+            ("application.ini", "[Gecko]\nVersion=1\n", None),
+            (
+                "product-info.json",
+                "{\n\"name\": \"Barolog\",\n\"version\": \"2026.1\"}",
+                Some(("Barolog", "2026.1", 3)),
+            ),
+            ("release", "IMPLEMENTOR=\"Quay\"\nJAVA_VERSION=\"17.0.9\"\n", Some(("java", "17.0.9", 2))),
+            ("release", "12.4\n", None),
+        ] {
+            let stated = in_application_file(file, content.as_bytes());
             let stated = stated.as_ref().map(|it| (it.name.as_deref().unwrap_or(""), &*it.version, it.line));
             assert_eq!(stated, expected, "{file}: {content}");
         }

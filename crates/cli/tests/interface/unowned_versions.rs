@@ -35,6 +35,15 @@ fn a_version_is_read_without_running_the_program() {
         ("home/maren/src/wave/target/release/wave", &silent),
         ("home/maren/package.json", b"{\"version\": \"9.9.9\"}"),
         ("home/maren/bin/drift", &silent),
+        // In what an unpacked application says of itself.
+        ("opt/ide/bin/ide", &silent),
+        ("opt/ide/product-info.json", b"{\"name\": \"Harbour IDE\", \"version\": \"2026.1\"}"),
+        ("opt/sea/bin/sea", &silent),
+        ("opt/sea/bin/resources/app/package.json", b"{\"version\": \"3.9.0\"}"),
+        ("opt/runtime/bin/java", &silent),
+        ("opt/runtime/release", b"JAVA_VERSION=\"17.0.9\"\n"),
+        ("opt/release", b"JAVA_VERSION=\"1.1\"\n"),
+        ("opt/bin/other", &silent),
         // In the archive that it came in.
         ("home/maren/Downloads/Ebb-1.2.tar.xz", b""),
         ("home/maren/bin/ebb", &silent),
@@ -55,6 +64,10 @@ fn a_version_is_read_without_running_the_program() {
         ("/home/maren/src/wave/target/release/wave", Some("5.0.0"), "line 3", true),
         ("/home/maren/bin/drift", None, "", false),
         ("/home/maren/bin/ebb", Some("1.2"), "its name", true),
+        ("/opt/ide/bin/ide", Some("2026.1"), "line 1", false),
+        ("/opt/sea/bin/sea", Some("3.9.0"), "line 1", false),
+        ("/opt/runtime/bin/java", Some("17.0.9"), "line 1", false),
+        ("/opt/bin/other", None, "", false),
     ] {
         let document = run(["--root", root, "owner", path, "--format", "json"]).document();
         let answer = &document["answers"][0];

@@ -20,6 +20,24 @@ pub fn of(root: &Root, program: &ByteString) -> Option<Hint> {
     place.pkg_config().or_else(|| place.cmake()).or_else(|| place.manual()).or_else(|| place.named_directory())
 }
 
+/// What an application that is unpacked into a directory of its own says of itself there; a program lies in that
+/// directory, or in one below it.
+///
+/// Not in `/usr` itself, nor at the top of anything that holds the directories of many.
+pub fn application(root: &Root, program: &ByteString) -> Option<Hint> {
+    let near = path::parent(program);
+    let dirs = [near, path::parent(near)].into_iter().filter(|dir| {
+        let parts = dir.iter().filter(|&&b| b == b'/').count();
+        parts >= 2 && !matches!(*dir, b"/usr/local" | b"/usr/bin" | b"/usr/sbin" | b"/usr/local/bin")
+    });
+    dirs.flat_map(|dir| versioned::APPLICATION_FILES.map(|name| (dir, name))).find_map(|(dir, name)| {
+        let file = path::join(dir, name.as_bytes());
+        let stated = versioned::in_application_file(name, &root.read(&file, Limit::SMALL).ok()?)?;
+        let says = format!("the application says that it is {}", stated.version);
+        Some(Hint::certain(&*stated.version, stated.name, Evidence::line(file, stated.line, says)))
+    })
+}
+
 struct Prefix<'a> {
     root: &'a Root,
     prefix: &'a [u8],

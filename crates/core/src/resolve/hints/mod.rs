@@ -47,7 +47,8 @@ pub fn of_file(root: &Root, file: &ByteString) -> Option<Hint> {
     } else if file.ends_with(b".pc") {
         pkg_config(root, file)
     } else {
-        program(root, file).or_else(|| script(root, file)).or_else(|| beside::of(root, file))
+        let own = program(root, file).or_else(|| script(root, file));
+        own.or_else(|| beside::application(root, file)).or_else(|| beside::of(root, file))
     };
     inside.or_else(|| of_dir(path::parent(file)))
 }
