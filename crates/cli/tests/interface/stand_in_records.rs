@@ -60,7 +60,7 @@ fn router() -> TempDir {
     tree(&[
         (
             "usr/lib/opkg/status",
-            b"Package: tide-gauge\nVersion: 3.1-2\nDepends: rope (>= 0.2), libc\nStatus: install user installed\nArchitecture: arm\nInstalled-Time: 1767225600\n\nPackage: rope\nVersion: 0.2-1\nStatus: install ok installed\nArchitecture: arm\n\nPackage: gone\nVersion: 1\nStatus: deinstall ok not-installed\n\n",
+            b"Package: tide-gauge\nVersion: 3.1-2\nDepends: cord | rope (>= 0.2), libc\nStatus: install user installed\nArchitecture: arm\nInstalled-Time: 1767225600\n\nPackage: rope\nVersion: 0.2-1\nStatus: install ok installed\nArchitecture: arm\n\nPackage: gone\nVersion: 1\nStatus: deinstall ok not-installed\n\n",
         ),
         ("usr/lib/opkg/info/tide-gauge.list", b"/usr/bin/gauge\n/usr/bin/tide\t0777\tgauge\n"),
         ("usr/lib/opkg/info/rope.list", b""),

@@ -9,7 +9,7 @@ use whodunit_core::checks::{CheckContext, FindingFilter, Settings, check, leftov
 use whodunit_core::fs::Root;
 use whodunit_core::history::compare;
 use whodunit_core::host::{Host, ProcessEnv, UserSelection};
-use whodunit_core::model::{Depth, Finding, NameFilter, OfferQuery, Search, SearchScope};
+use whodunit_core::model::{Depth, Evidence, Finding, NameFilter, OfferQuery, Position, Search, SearchScope};
 use whodunit_core::plans::{self, Plan, RemovalOptions, TidyOptions};
 use whodunit_core::queries::UserView;
 use whodunit_core::queries::impact::impacts;
@@ -98,9 +98,9 @@ pub fn ask_everything(tree: &Path, targets: &[&str], names: &[&str]) {
 fn holds(finding: &Finding) {
     let sentences = [&finding.summary, &finding.consequence];
     assert!(sentences.into_iter().all(|text| !text.contains(char::is_control)), "{finding:?}");
-    // That two packages are one software stands in no file: the packages are named.
-    let is_named = |file: &ByteString| file.starts_with(b"/") || finding.packages.contains(file);
-    assert!(finding.evidence.iter().all(|one| is_named(&one.file)), "{finding:?}");
+    // What has no file, such as that two packages are one software, has no line either.
+    let can_be_opened = |one: &Evidence| one.file.starts_with(b"/") || !matches!(one.at, Position::Line(_));
+    assert!(finding.evidence.iter().all(can_be_opened), "{finding:?}");
     assert!(finding.remedies.iter().all(|remedy| is_words(&remedy.command)), "{finding:?}");
 }
 

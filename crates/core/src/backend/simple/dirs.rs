@@ -5,6 +5,7 @@ use std::fmt::Display;
 use crate::bytes::{ByteString, path};
 use crate::fs::{FsError, Kind, Limit};
 use crate::host::Host;
+use crate::model::Loss;
 
 /// Where the link at a path leads by its own text, the directories of that canonical; `None` where there is no link.
 pub fn link_target(host: &Host, link: &[u8]) -> Option<ByteString> {
@@ -60,6 +61,15 @@ pub struct Script {
     pub modified: i64,
     /// What stands in it.
     pub content: Result<Vec<u8>, FsError>,
+}
+
+impl Script {
+    /// What stands in it; where it could not be read, that is noted, for what it starts is unknown then.
+    pub fn take_content(&mut self, notes: &mut Vec<Loss>) -> Option<Vec<u8>> {
+        let content = std::mem::replace(&mut self.content, Ok(Vec::new()));
+        let lost = |error| notes.push(Loss::unread(&error, format!("what {} starts is unknown", self.path)));
+        content.map_err(lost).ok()
+    }
 }
 
 /// The regular files in a directory that may be scripts by which a manager starts programs.

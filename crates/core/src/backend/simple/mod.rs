@@ -131,12 +131,14 @@ impl InstalledPackage {
 
     /// Adds something that it needs: a package's name, or what a package provides.
     pub fn need(&mut self, name: &[u8]) {
-        let says = ByteString::from(name).to_string();
-        self.needs.push(Need {
-            any_of: vec![Want { name: name.to_vec(), version: None }],
-            says,
-            relation: Relation::Requires,
-        });
+        self.need_any(&[name]);
+    }
+
+    /// Adds a need that any of these names meets.
+    pub fn need_any(&mut self, names: &[&[u8]]) {
+        let says: Vec<String> = names.iter().map(|name| ByteString::from(*name).to_string()).collect();
+        let any_of = names.iter().map(|name| Want { name: name.to_vec(), version: None }).collect();
+        self.needs.push(Need { any_of, says: says.join(" or "), relation: Relation::Requires });
     }
 
     /// Adds a program that it puts into a program directory, and where the record says so.

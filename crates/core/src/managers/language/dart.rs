@@ -101,8 +101,8 @@ impl SimpleBackend for Cache {
             record.items.push(item);
         }
         let bin = path::join(&at.dir, b"bin");
-        for script in scripts_in(host, &bin).unwrap_or_default() {
-            let Ok(content) = script.content else { continue };
+        for mut script in scripts_in(host, &bin).unwrap_or_default() {
+            let Some(content) = script.take_content(&mut record.notes) else { continue };
             let Some((package, line)) = package_of(&content) else { continue };
             if let Some(item) = record.items.iter_mut().find(|item| *item.name == *package) {
                 let evidence = Evidence::line(script.path.clone(), line, format!("starts {}", item.name));

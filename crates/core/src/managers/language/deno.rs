@@ -90,10 +90,9 @@ fn itself(host: &Host, file: ByteString) -> Option<InstalledPackage> {
 }
 
 /// The program of this command, where deno made the script.
-fn program(host: &Host, at: &Location, script: Script, notes: &mut Vec<Loss>) -> Option<InstalledPackage> {
-    let Script { path: script, modified, content } = script;
-    let lost = |error| notes.push(Loss::unread(&error, format!("what {script} starts is unknown")));
-    let (module, line) = module_of(&content.map_err(lost).ok()?)?;
+fn program(host: &Host, at: &Location, mut script: Script, notes: &mut Vec<Loss>) -> Option<InstalledPackage> {
+    let (module, line) = module_of(&script.take_content(notes)?)?;
+    let Script { path: script, modified, .. } = script;
     let name = ByteString::from(path::name(&script));
     let mut item = InstalledPackage::new("program", name.clone());
     item.installed_at = Some(modified);

@@ -97,14 +97,8 @@ impl SimpleBackend for Toolbox {
             }
             record.items.push(item);
         }
-        for script in scripts_in(host, &path::join(&at.dir, b"scripts")).unwrap_or_default() {
-            let content = match script.content {
-                Ok(content) => content,
-                Err(error) => {
-                    record.notes.push(Loss::unread(&error, "what a script starts is unknown"));
-                    continue;
-                }
-            };
+        for mut script in scripts_in(host, &path::join(&at.dir, b"scripts")).unwrap_or_default() {
+            let Some(content) = script.take_content(&mut record.notes) else { continue };
             let names = |item: &&mut InstalledPackage| {
                 item.trees.iter().any(|tree| memchr::memmem::find(&content, &[tree, &b"/"[..]].concat()).is_some())
             };

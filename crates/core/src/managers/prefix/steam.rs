@@ -121,7 +121,13 @@ impl SimpleBackend for Libraries {
                 continue;
             }
             let file = path::join(&self.launchers, &name);
-            let Ok(content) = host.root.read(&file, Limit::SMALL) else { continue };
+            let content = match host.root.read(&file, Limit::SMALL) {
+                Ok(content) => content,
+                Err(error) => {
+                    record.notes.push(Loss::unread(&error, "what a launcher starts is unknown"));
+                    continue;
+                }
+            };
             let Ok(entry) = DesktopEntry::parse(&content) else { continue };
             let starts = entry.text("Exec").unwrap_or_default();
             let Some((_, id)) = starts.split_once("steam://rungameid/") else { continue };

@@ -163,8 +163,9 @@ impl SimpleBackend for Exports {
     fn read(&self, host: &Host, at: &Location) -> Record {
         let mut record = Record::default();
         let made = containers(host, &at.dir, &mut record.notes);
-        for script in scripts_in(host, &self.bin).unwrap_or_default() {
-            let text = script.content.ok().and_then(|content| String::from_utf8(content).ok());
+        for mut script in scripts_in(host, &self.bin).unwrap_or_default() {
+            let content = script.take_content(&mut record.notes);
+            let text = content.and_then(|content| String::from_utf8(content).ok());
             let Some((container, line, program)) = text.as_deref().and_then(exported) else { continue };
             let mut item = InstalledPackage::new("export", path::name(&script.path));
             item.installed_at = Some(script.modified);
@@ -179,7 +180,13 @@ impl SimpleBackend for Exports {
         let launchers = host.root.names_in(&self.launchers);
         for (name, _) in launchers.into_iter().filter(|(name, _)| name.ends_with(b".desktop")) {
             let file = path::join(&self.launchers, &name);
-            let Ok(content) = host.root.read(&file, Limit::SMALL) else { continue };
+            let content = match host.root.read(&file, Limit::SMALL) {
+                Ok(content) => content,
+                Err(error) => {
+                    record.notes.push(Loss::unread(&error, "what a launcher starts is unknown"));
+                    continue;
+                }
+            };
             let Some(entry) = DesktopEntry::parse(&content).ok() else { continue };
             let Some(words) = entry.text("Exec").and_then(|exec| words(&exec)) else { continue };
             let Some(container) = entered(&words) else { continue };

@@ -52,9 +52,9 @@ impl Manager for Opkg {
     }
 }
 
-/// The names in a list of alternatives, versions left out: `a (>= 1), b | c`.
-fn names(list: &[u8]) -> impl Iterator<Item = &[u8]> {
-    let words = list.split(|b| b",|".contains(b)).map(<[u8]>::trim_ascii);
+/// The names in a list, versions left out: `a (>= 1), b`.
+fn names(list: &[u8], between: u8) -> impl Iterator<Item = &[u8]> {
+    let words = list.split(move |b| *b == between).map(<[u8]>::trim_ascii);
     words.map(|word| word.split(|b| b" (".contains(b)).next().unwrap_or_default()).filter(|name| !name.is_empty())
 }
 
@@ -70,8 +70,11 @@ fn package(stanza: &Stanza<'_>, file: &ByteString) -> Option<InstalledPackage> {
             }
             b"Version" => item.version = Some(field.value.into()),
             b"Architecture" => item.arch = Some(field.value.into()),
-            b"Depends" => names(field.value).for_each(|name| item.need(name)),
-            b"Provides" => item.provides.extend(names(field.value).map(ByteString::from)),
+            b"Depends" => {
+                let needs = field.value.split(|&b| b == b',').map(|one| names(one, b'|').collect::<Vec<_>>());
+                needs.filter(|any| !any.is_empty()).for_each(|any| item.need_any(&any));
+            }
+            b"Provides" => item.provides.extend(names(field.value, b',').map(ByteString::from)),
             b"Installed-Time" => {
                 item.installed_at = std::str::from_utf8(field.value).ok().and_then(|time| time.parse().ok());
             }
