@@ -13,6 +13,9 @@ const MAX_DIRS: usize = 1000;
 /// Longer values are not.
 const LONGEST_VALUE: usize = 2 << 20;
 
+/// So many elements of a list cost a step each time that it is assigned.
+const ELEMENTS: usize = 16;
+
 /// Why what follows a value that is not carried along is unknown.
 const TOO_LONG: &str = "a value that is too long";
 
@@ -34,6 +37,8 @@ impl Run<'_> {
             self.stop(TOO_LONG);
             return true;
         }
+        // Each element is copied on its own, which takes longer than its bytes do.
+        self.step(u32::try_from(count / ELEMENTS).unwrap_or(u32::MAX));
         self.is_too_long(length)
     }
 

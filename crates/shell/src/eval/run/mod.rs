@@ -198,7 +198,7 @@ impl<'s> Run<'s> {
 
     /// Counts steps; `false` where there are too many.
     pub(in crate::eval) fn step(&mut self, count: u32) -> bool {
-        self.steps += count;
+        self.steps = self.steps.saturating_add(count);
         if self.steps > MAX_STEPS {
             self.stop("too many commands");
         }
