@@ -59,11 +59,12 @@ fn parts(archive: &[u8]) -> Option<(&[u8], &[u8])> {
 }
 
 /// An archive by its name alone, which has all that `mix` itself tells of it.
-fn archive(entry: ByteString) -> Option<InstalledPackage> {
+fn archive(host: &Host, entry: ByteString) -> Option<InstalledPackage> {
     let own = path::name(&entry);
     let (name, version) = parts(own)?;
     let mut item = InstalledPackage::kept("archive", name, version);
     item.purl = Some("hex");
+    item.installed_at = host.root.entry(&entry).ok().map(|meta| meta.modified);
     item.evidence.push(Evidence::directory(
         entry.clone(),
         format!("{name} {version}", name = item.name, version = ByteString::from(version)),
@@ -102,7 +103,7 @@ impl SimpleBackend for MixHome {
             }
             let dir = path::join(&place, b"archives");
             let archives =
-                host.root.names_in(&dir).into_iter().filter_map(|(name, _)| archive(path::join(&dir, &name)));
+                host.root.names_in(&dir).into_iter().filter_map(|(name, _)| archive(host, path::join(&dir, &name)));
             record.items.extend(archives);
         }
         record
