@@ -24,8 +24,8 @@ use crate::backend::{Installation, Rehearsal, Removal};
 use crate::bytes::{ByteString, path};
 use crate::host::{Host, User};
 use crate::model::{
-    Actor, CommandLine, Event, Evidence, ExecTarget, FileRecord, Finding, Location, Loss, Origin, Reason, Relation,
-    Remedy, RemedyKind, Scope, Status,
+    Actor, CommandLine, Event, Evidence, ExecTarget, FileRecord, Finding, Location, Loss, ManagerId, Origin, Reason,
+    Relation, Remedy, RemedyKind, Scope, Status,
 };
 
 /// One package as its manager's record has it.
@@ -326,6 +326,26 @@ pub fn scope_of(host: &Host, place: &[u8]) -> Scope {
 pub fn scope_apart(held: &[Box<dyn Installation + '_>], scope: Scope, place: &ByteString) -> Scope {
     let is_taken = held.iter().any(|one| one.location().scope == scope);
     if is_taken { Scope::Environment(place.clone()) } else { scope }
+}
+
+/// An installation in each of these directories, each directory once, with what `backend` makes of it. One whose scope
+/// another has already is told apart by its place.
+pub fn at_each<'h, K: SimpleBackend + 'h>(
+    host: &'h Host,
+    id: ManagerId,
+    dirs: impl IntoIterator<Item = ByteString>,
+    backend: impl Fn(&ByteString) -> K,
+) -> Vec<Box<dyn Installation + 'h>> {
+    let mut held: Vec<Box<dyn Installation + 'h>> = Vec::new();
+    for dir in dirs {
+        if held.iter().any(|one| one.location().dir == dir) {
+            continue;
+        }
+        let scope = scope_apart(&held, scope_of(host, &dir), &dir);
+        let made = backend(&dir);
+        held.push(SimpleInstallation::boxed(host, id, scope, dir, made));
+    }
+    held
 }
 
 /// The scope of a user.

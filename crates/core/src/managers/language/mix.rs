@@ -63,7 +63,6 @@ fn archive(host: &Host, entry: ByteString) -> Option<InstalledPackage> {
     let own = path::name(&entry);
     let (name, version) = parts(own)?;
     let mut item = InstalledPackage::kept("archive", name, version);
-    item.purl = Some("hex");
     item.installed_at = host.root.entry(&entry).ok().map(|meta| meta.modified);
     item.evidence.push(Evidence::directory(
         entry.clone(),

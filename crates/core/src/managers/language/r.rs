@@ -11,9 +11,7 @@
 
 use std::cmp::Ordering;
 
-use crate::backend::simple::{
-    InstalledPackage, Record, SimpleBackend, SimpleInstallation, dirs_in, is_dir, scope_apart, scope_of,
-};
+use crate::backend::simple::{InstalledPackage, Record, SimpleBackend, at_each, dirs_in, is_dir};
 use crate::backend::{Installation, Manager};
 use crate::bytes::{ByteString, path};
 use crate::fs::Limit;
@@ -60,13 +58,7 @@ impl Manager for R {
                 libraries.extend(dirs_in(host, &platform, false).iter().map(|(name, _)| path::join(&platform, name)));
             }
         }
-        let mut held: Vec<Box<dyn Installation + 'h>> = Vec::new();
-        for dir in libraries {
-            // The library of another version of R is told apart by its place.
-            let scope = scope_apart(&held, scope_of(host, &dir), &dir);
-            held.push(SimpleInstallation::boxed(host, ID, scope, dir, Library));
-        }
-        held
+        at_each(host, ID, libraries, |_| Library)
     }
 }
 
@@ -98,7 +90,9 @@ fn package(file: &ByteString, stanza: Stanza<'_>, library: &ByteString) -> Optio
     };
     let mut item = InstalledPackage::new("package", field("Package")?);
     item.version = Some(field("Version")?.into());
-    item.purl = Some("cran");
+    if field("Repository").as_deref() == Some("CRAN") {
+        item.purl = Some("cran");
+    }
     if field("Priority").as_deref() == Some("base") {
         item.reason = Reason::Dependency;
     }

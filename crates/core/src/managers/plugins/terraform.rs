@@ -9,9 +9,7 @@
 
 use std::cmp::Ordering;
 
-use crate::backend::simple::{
-    InstalledPackage, Record, SimpleBackend, SimpleInstallation, dirs_in, is_dir, scope_apart, scope_of,
-};
+use crate::backend::simple::{InstalledPackage, Record, SimpleBackend, at_each, dirs_in, is_dir};
 use crate::backend::{Installation, Manager};
 use crate::bytes::{ByteString, path};
 use crate::fs::Limit;
@@ -47,17 +45,7 @@ impl Manager for Terraform {
             let home = host.root.canonicalize_dir(&user.home);
             dirs.extend(configured(&content).map(|dir| host.root.canonicalize_dir(&path::absolute(dir, &home))));
         }
-        let mut held: Vec<Box<dyn Installation + 'h>> = Vec::new();
-        let mut seen: Vec<ByteString> = Vec::new();
-        for dir in dirs.into_iter().filter(|dir| is_dir(host, dir)) {
-            if seen.contains(&dir) {
-                continue;
-            }
-            let scope = scope_apart(&held, scope_of(host, &dir), &dir);
-            seen.push(dir.clone());
-            held.push(SimpleInstallation::boxed(host, ID, scope, dir, Mirror));
-        }
-        held
+        at_each(host, ID, dirs.into_iter().filter(|dir| is_dir(host, dir)), |_| Mirror)
     }
 }
 

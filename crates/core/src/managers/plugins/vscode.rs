@@ -11,7 +11,7 @@ use std::cmp::Ordering;
 
 use serde::Deserialize;
 
-use crate::backend::simple::{InstalledPackage, Record, SimpleBackend, SimpleInstallation, of, scope_apart};
+use crate::backend::simple::{InstalledPackage, Record, SimpleBackend, at_each};
 use crate::backend::{Installation, Manager};
 use crate::bytes::path;
 use crate::fs::Limit;
@@ -39,17 +39,9 @@ impl Manager for VsCode {
     }
 
     fn discover<'h>(&self, host: &'h Host) -> Vec<Box<dyn Installation + 'h>> {
-        let mut held: Vec<Box<dyn Installation + 'h>> = Vec::new();
-        for user in &host.users {
-            for editor in EDITORS {
-                let dir = path::join(&host.user_dir(user, "", editor), b"extensions");
-                if host.root.entry(&path::join(&dir, LIST)).is_ok() {
-                    let scope = scope_apart(&held, of(user), &dir);
-                    held.push(SimpleInstallation::boxed(host, ID, scope, dir, Extensions));
-                }
-            }
-        }
-        held
+        let dirs = host.users.iter().flat_map(|user| EDITORS.map(|editor| host.user_dir(user, "", editor)));
+        let dirs = dirs.map(|dir| path::join(&dir, b"extensions"));
+        at_each(host, ID, dirs.filter(|dir| host.root.entry(&path::join(dir, LIST)).is_ok()), |_| Extensions)
     }
 }
 
@@ -97,7 +89,6 @@ impl SimpleBackend for Extensions {
         });
         for one in listed {
             let mut item = InstalledPackage::new("extension", one.identifier.id.to_lowercase());
-            item.purl = Some("vscode-extension");
             item.held = one.metadata.pinned;
             item.installed_at = one.metadata.installed_timestamp.map(|milliseconds| milliseconds / 1000);
             item.origin = one.metadata.source.map(|source| {

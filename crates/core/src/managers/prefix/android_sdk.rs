@@ -11,9 +11,7 @@ use std::cmp::Ordering;
 use quick_xml::Reader;
 use quick_xml::events::Event;
 
-use crate::backend::simple::{
-    InstalledPackage, Record, SimpleBackend, SimpleInstallation, dirs_in, parsed, scope_apart, scope_of,
-};
+use crate::backend::simple::{InstalledPackage, Record, SimpleBackend, at_each, dirs_in, parsed};
 use crate::backend::{Installation, Manager};
 use crate::bytes::{ByteString, path};
 use crate::fs::Limit;
@@ -49,17 +47,8 @@ impl Manager for AndroidSdk {
             let places = [("ANDROID_HOME", "Android/Sdk"), ("ANDROID_SDK_ROOT", "Library/Android/sdk")];
             dirs.extend(places.map(|(variable, below)| host.user_dir(user, variable, below)));
         }
-        let mut held: Vec<Box<dyn Installation + 'h>> = Vec::new();
-        let mut seen: Vec<ByteString> = Vec::new();
         let is_sdk = |dir: &ByteString| dirs_in(host, dir, false).iter().any(|(name, _)| MARKS.contains(&&**name));
-        for dir in dirs.into_iter().filter(is_sdk) {
-            if !seen.contains(&dir) {
-                let scope = scope_apart(&held, scope_of(host, &dir), &dir);
-                seen.push(dir.clone());
-                held.push(SimpleInstallation::boxed(host, ID, scope, dir, Sdk));
-            }
-        }
-        held
+        at_each(host, ID, dirs.into_iter().filter(is_sdk), |_| Sdk)
     }
 }
 

@@ -10,9 +10,7 @@
 
 use std::cmp::Ordering;
 
-use crate::backend::simple::{
-    FileLists, InstalledPackage, Record, SimpleBackend, SimpleInstallation, dirs_in, scope_apart, scope_of,
-};
+use crate::backend::simple::{FileLists, InstalledPackage, Record, SimpleBackend, at_each, dirs_in};
 use crate::backend::{Installation, Manager};
 use crate::bytes::{ByteString, path};
 use crate::fs::Limit;
@@ -54,16 +52,9 @@ impl Manager for TexLive {
         }
         host.users.iter().for_each(|user| years(host.user_dir(user, "", "texlive")));
         trees.extend(host.users.iter().map(|user| host.user_dir(user, "", "texmf")));
-        let mut held: Vec<Box<dyn Installation + 'h>> = Vec::new();
-        for dir in trees {
-            let file = path::join(&dir, DATABASE);
-            if host.root.entry(&file).is_ok() {
-                // The installation of another year is told apart by its place.
-                let scope = scope_apart(&held, scope_of(host, &dir), &dir);
-                held.push(SimpleInstallation::boxed(host, ID, scope, dir.clone(), Tree { file, dir }));
-            }
-        }
-        held
+        let has_database = |dir: &ByteString| host.root.entry(&path::join(dir, DATABASE)).is_ok();
+        let tree = |dir: &ByteString| Tree { file: path::join(dir, DATABASE), dir: dir.clone() };
+        at_each(host, ID, trees.into_iter().filter(has_database), tree)
     }
 }
 

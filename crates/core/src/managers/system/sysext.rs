@@ -25,9 +25,9 @@ const PLACES: [(&str, &str); 6] = [
     ("/etc/extensions", "extension"),
     ("/run/extensions", "extension"),
     ("/var/lib/extensions", "extension"),
-    ("/etc/portables", "portable service"),
-    ("/run/portables", "portable service"),
-    ("/var/lib/portables", "portable service"),
+    ("/etc/portables", "portable-service"),
+    ("/run/portables", "portable-service"),
+    ("/var/lib/portables", "portable-service"),
 ];
 
 /// The manager.
