@@ -51,12 +51,14 @@ fn plugins() -> TempDir {
         (&format!("{mirror}/1.2.0/linux_amd64/terraform-provider-tide_v1.2.0"), b"x"),
         (&format!("{mirror}/terraform-provider-tide_1.10.0_linux_amd64.zip"), b"x"),
         ("srv/mirror/notes/own/file/1/x/y", b"x"),
+        // What is elsewhere is still hers.
+        ("home/maren/.vscode", b"-> ../../srv/code"),
         (
-            "home/maren/.vscode/extensions/extensions.json",
+            "srv/code/extensions/extensions.json",
             br#"[{"identifier":{"id":"Quay.tide"},"version":"1.4.0","relativeLocation":"quay.tide-1.4.0","metadata":{"installedTimestamp":1767225600000,"pinned":true,"source":"gallery"}},{"identifier":{"id":"quay.gone"},"version":"0.1.0","relativeLocation":"quay.gone-0.1.0"},{"identifier":{"id":"quay.out"},"version":"0.1.0","relativeLocation":"../../bin"}]"#,
         ),
-        ("home/maren/.vscode/extensions/quay.tide-1.4.0/server/bin/tided", b"x"),
-        ("home/maren/.vscode/extensions/quay.stray-1.0.0/bin/stray", b"x"),
+        ("srv/code/extensions/quay.tide-1.4.0/server/bin/tided", b"x"),
+        ("srv/code/extensions/quay.stray-1.0.0/bin/stray", b"x"),
     ])
 }
 
@@ -81,6 +83,7 @@ fn prefixes() -> TempDir {
         (&format!("{steam}/common/Pilot/bin/pilot"), b"x"),
         ("srv/play/steamapps/appmanifest_8.acf", b"\"AppState\"\n{\n\t\"appid\"\t\"8\"\n\t\"name\"\t\"Tugboat\"\n\t\"StateFlags\"\t\"1026\"\n\t\"installdir\"\t\"../..\"\n}\n"),
         ("srv/play/steamapps/common/x", b"x"),
+        ("home/maren/.local/share/applications/gone.desktop", b"-> /nowhere"),
         ("home/maren/.local/share/applications/Harbour Pilot.desktop", b"[Desktop Entry]\nType=Application\nName=Harbour Pilot\nExec=steam steam://rungameid/7\n"),
     ])
 }
@@ -199,7 +202,7 @@ fn versions_plug_ins_and_applications_are_read() {
     assert_eq!(text(&told["chains"][0]["chain"][0]["id"]), "tlmgr/system/tide", "{told:#}");
     // A manifest without a directory that can be is named.
     let lost = ask(&cases[2].0, &["inventory", "--all"])["coverage"].to_string();
-    assert!(lost.contains("appmanifest_8.acf"), "{lost}");
+    assert!(lost.contains("appmanifest_8.acf") && !lost.contains("gone.desktop"), "{lost}");
 }
 
 /// Records cut anywhere, with bytes turned over, and of the wrong kind: an answer each time, and what is lost is said.

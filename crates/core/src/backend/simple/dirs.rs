@@ -6,6 +6,7 @@ use crate::bytes::{ByteString, path};
 use crate::fs::{FsError, Kind, Limit};
 use crate::host::Host;
 use crate::model::Loss;
+use whodunit_formats::desktop_entry::DesktopEntry;
 
 /// Where the link at a path leads by its own text, the directories of that canonical; `None` where there is no link.
 pub fn link_target(host: &Host, link: &[u8]) -> Option<ByteString> {
@@ -70,6 +71,25 @@ impl Script {
         let lost = |error| notes.push(Loss::unread(&error, format!("what {} starts is unknown", self.path)));
         content.map_err(lost).ok()
     }
+}
+
+/// The launchers in a directory, each with where it is; one that cannot be read is noted, and one that leads nowhere, or
+/// is none, left out.
+pub fn launchers_in(host: &Host, dir: &ByteString, notes: &mut Vec<Loss>) -> Vec<(ByteString, DesktopEntry)> {
+    let names = host.root.names_in(dir);
+    let named = names.into_iter().filter(|(name, kind)| *kind != Kind::Dir && name.ends_with(b".desktop"));
+    let read = named.filter_map(|(name, _)| {
+        let file = path::join(dir, &name);
+        match host.root.read(&file, Limit::SMALL) {
+            Ok(content) => Some((file, DesktopEntry::parse(&content).ok()?)),
+            Err(error) if error.is_missing() => None,
+            Err(error) => {
+                notes.push(Loss::unread(&error, "what a launcher starts is unknown"));
+                None
+            }
+        }
+    });
+    read.collect()
 }
 
 /// The regular files in a directory that may be scripts by which a manager starts programs.

@@ -14,7 +14,7 @@ mod relations;
 use std::cmp::Ordering;
 
 pub use catalogue::SimpleCatalogue;
-pub use dirs::{MAX_SCRIPT, Script, dirs_in, is_dir, link_target, links_into, parsed, scripts_in};
+pub use dirs::{MAX_SCRIPT, Script, dirs_in, is_dir, launchers_in, link_target, links_into, parsed, scripts_in};
 pub use installation::SimpleInstallation;
 pub use lists::{FileLists, each_line, each_list, each_record, whole};
 pub use offered::CatalogueQuery;
@@ -145,6 +145,11 @@ impl InstalledPackage {
     pub fn bring(&mut self, program: ByteString, evidence: Evidence) {
         self.commands.push(program.clone());
         self.places.push((program, evidence));
+    }
+
+    /// Its name and its version, as evidence says them.
+    pub fn with_version(&self) -> String {
+        format!("{} {}", self.name, self.version.as_deref().map(ByteString::from).unwrap_or_default())
     }
 
     /// The file in which it is recorded, else the installation's directory.
@@ -328,24 +333,39 @@ pub fn scope_apart(held: &[Box<dyn Installation + '_>], scope: Scope, place: &By
     if is_taken { Scope::Environment(place.clone()) } else { scope }
 }
 
-/// An installation in each of these directories, each directory once, with what `backend` makes of it. One whose scope
-/// another has already is told apart by its place.
+/// An installation in each of these directories that `is_one`, each directory once, with what `backend` makes of it. One
+/// whose scope another has already is told apart by its place.
 pub fn at_each<'h, K: SimpleBackend + 'h>(
     host: &'h Host,
     id: ManagerId,
-    dirs: impl IntoIterator<Item = ByteString>,
+    places: impl IntoIterator<Item = (Scope, ByteString)>,
+    is_one: impl Fn(&ByteString) -> bool,
     backend: impl Fn(&ByteString) -> K,
 ) -> Vec<Box<dyn Installation + 'h>> {
     let mut held: Vec<Box<dyn Installation + 'h>> = Vec::new();
-    for dir in dirs {
-        if held.iter().any(|one| one.location().dir == dir) {
+    for (scope, dir) in places {
+        let dir = host.root.canonicalize_dir(&dir);
+        if held.iter().any(|one| one.location().dir == dir) || !is_one(&dir) {
             continue;
         }
-        let scope = scope_apart(&held, scope_of(host, &dir), &dir);
+        let scope = scope_apart(&held, scope, &dir);
         let made = backend(&dir);
         held.push(SimpleInstallation::boxed(host, id, scope, dir, made));
     }
     held
+}
+
+/// The installation of each user who has one: `find` looks for its directory, and says how what is there is read.
+pub fn of_each_user<'h, K: SimpleBackend + 'h>(
+    host: &'h Host,
+    id: ManagerId,
+    find: impl Fn(&'h User) -> Option<(ByteString, K)>,
+) -> Vec<Box<dyn Installation + 'h>> {
+    let open = |user| -> Option<Box<dyn Installation + 'h>> {
+        let (dir, backend) = find(user)?;
+        Some(SimpleInstallation::boxed(host, id, of(user), host.root.canonicalize_dir(&dir), backend))
+    };
+    host.users.iter().filter_map(open).collect()
 }
 
 /// The scope of a user.

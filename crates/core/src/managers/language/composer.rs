@@ -11,11 +11,11 @@ use std::collections::BTreeMap;
 
 use serde::Deserialize;
 
-use crate::backend::simple::{InstalledPackage, Record, SimpleBackend, SimpleInstallation, is_dir, of, parsed};
+use crate::backend::simple::{InstalledPackage, Record, SimpleBackend, is_dir, of_each_user, parsed};
 use crate::backend::{CachePlace, Installation, Manager};
 use crate::bytes::{ByteString, path};
 use crate::fs::Limit;
-use crate::host::{Host, User};
+use crate::host::Host;
 use crate::model::{Affix, Naming};
 use crate::model::{
     CommandLine, Evidence, Location, Loss, ManagerId, ManagerKind, Origin, Profile, Reason, RemedyKind,
@@ -45,13 +45,12 @@ impl Manager for Composer {
     }
 
     fn discover<'h>(&self, host: &'h Host) -> Vec<Box<dyn Installation + 'h>> {
-        let of_user = |user: &User| -> Option<Box<dyn Installation + 'h>> {
+        of_each_user(host, ID, |user| {
             let places = [("COMPOSER_HOME", ".config/composer"), ("", ".config/composer"), ("", ".composer")];
             let mut homes = places.into_iter().map(|(variable, below_home)| host.user_dir(user, variable, below_home));
             let home = homes.find(|home| is_dir(host, &path::join(home, b"vendor/composer")))?;
-            Some(SimpleInstallation::boxed(host, ID, of(user), home, Global))
-        };
-        host.users.iter().filter_map(of_user).collect()
+            Some((home, Global))
+        })
     }
 }
 
@@ -106,8 +105,7 @@ impl Global {
         let mut item = InstalledPackage::new("package", package.name.as_str());
         item.version = package.version.as_deref().map(|text| text.strip_prefix('v').unwrap_or(text).into());
         item.purl = Some("composer");
-        let version = item.version.as_ref().map(ToString::to_string).unwrap_or_default();
-        item.evidence.push(Evidence::at(file.clone(), "packages", format!("{} {version}", item.name)));
+        item.evidence.push(Evidence::at(file.clone(), "packages", item.with_version()));
         let from = package.dist.as_ref().or(package.source.as_ref());
         let is_local = from.is_some_and(|from| from.kind.as_deref() == Some("path"));
         item.revision = from.and_then(|from| from.reference.as_deref()).filter(|_| !is_local).map(ByteString::from);

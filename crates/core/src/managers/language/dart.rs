@@ -8,12 +8,12 @@
 use std::cmp::Ordering;
 
 use crate::backend::simple::{
-    InstalledPackage, Record, SimpleBackend, SimpleInstallation, dirs_in, is_dir, of, parsed, scripts_in,
+    InstalledPackage, Record, SimpleBackend, dirs_in, is_dir, of_each_user, parsed, scripts_in,
 };
 use crate::backend::{CachePlace, Installation, Manager};
 use crate::bytes::{ByteString, path};
 use crate::fs::Limit;
-use crate::host::{Host, User};
+use crate::host::Host;
 use crate::model::{Evidence, Location, Loss, ManagerId, ManagerKind, Origin, Profile, Status};
 use crate::version::semver;
 use whodunit_formats::yaml::Node;
@@ -40,12 +40,11 @@ impl Manager for Pub {
     }
 
     fn discover<'h>(&self, host: &'h Host) -> Vec<Box<dyn Installation + 'h>> {
-        let of_user = |user: &User| -> Option<Box<dyn Installation + 'h>> {
+        of_each_user(host, ID, |user| {
             let cache = host.user_dir(user, "PUB_CACHE", ".pub-cache");
             let is_there = is_dir(host, &path::join(&cache, b"global_packages"));
-            is_there.then(|| SimpleInstallation::boxed(host, ID, of(user), cache, Cache))
-        };
-        host.users.iter().filter_map(of_user).collect()
+            is_there.then_some((cache, Cache))
+        })
     }
 }
 
@@ -82,8 +81,7 @@ impl SimpleBackend for Cache {
             match locked(host, &file, &String::from_utf8_lossy(&name)) {
                 Ok((version, source)) => {
                     item.version = version.map(ByteString::from);
-                    let version = item.version.as_ref().map(ToString::to_string).unwrap_or_default();
-                    item.evidence.push(Evidence::at(file, "packages", format!("{name} {version}")));
+                    item.evidence.push(Evidence::at(file, "packages", item.with_version()));
                     item.origin = source.map(|source| {
                         let is_local = source == "path";
                         let (origin, kind) = if is_local { ("local", "directory") } else { ("package index", "index") };

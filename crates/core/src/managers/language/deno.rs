@@ -10,13 +10,11 @@
 
 use std::cmp::Ordering;
 
-use crate::backend::simple::{
-    InstalledPackage, Record, Script, SimpleBackend, SimpleInstallation, is_dir, of, scripts_in,
-};
+use crate::backend::simple::{InstalledPackage, Record, Script, SimpleBackend, is_dir, of_each_user, scripts_in};
 use crate::backend::{CachePlace, Installation, Manager};
 use crate::bytes::{ByteString, path};
 use crate::fs::Kind;
-use crate::host::{Host, User};
+use crate::host::Host;
 use crate::model::{CommandLine, Evidence, Location, Loss, ManagerId, ManagerKind, Origin, Profile, RemedyKind};
 use crate::version::semver;
 
@@ -44,12 +42,11 @@ impl Manager for Deno {
     }
 
     fn discover<'h>(&self, host: &'h Host) -> Vec<Box<dyn Installation + 'h>> {
-        let of_user = |user: &User| -> Option<Box<dyn Installation + 'h>> {
+        of_each_user(host, ID, |user| {
             let root = host.user_dir(user, "DENO_INSTALL_ROOT", ".deno");
             let is_there = is_dir(host, &path::join(&root, b"bin"));
-            is_there.then(|| SimpleInstallation::boxed(host, ID, of(user), root, Root))
-        };
-        host.users.iter().filter_map(of_user).collect()
+            is_there.then_some((root, Root))
+        })
     }
 }
 

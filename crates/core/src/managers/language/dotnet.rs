@@ -10,13 +10,11 @@ use std::cmp::Ordering;
 
 use quick_xml::events::Event;
 
-use crate::backend::simple::{
-    InstalledPackage, Record, SimpleBackend, SimpleInstallation, dirs_in, is_dir, of, parsed,
-};
+use crate::backend::simple::{InstalledPackage, Record, SimpleBackend, dirs_in, is_dir, of_each_user, parsed};
 use crate::backend::{Installation, Manager};
 use crate::bytes::{ByteString, path};
 use crate::fs::Limit;
-use crate::host::{Host, User};
+use crate::host::Host;
 use crate::model::{Evidence, Location, Loss, ManagerId, ManagerKind, Profile};
 use crate::version::semver;
 
@@ -38,13 +36,12 @@ impl Manager for Dotnet {
     }
 
     fn discover<'h>(&self, host: &'h Host) -> Vec<Box<dyn Installation + 'h>> {
-        let of_user = |user: &User| -> Option<Box<dyn Installation + 'h>> {
+        of_each_user(host, ID, |user| {
             let tools = path::join(&host.user_dir(user, "DOTNET_CLI_HOME", ""), b".dotnet/tools");
             let tools = host.root.canonicalize_dir(&tools);
             let is_there = is_dir(host, &path::join(&tools, b".store"));
-            is_there.then(|| SimpleInstallation::boxed(host, ID, of(user), tools, Tools))
-        };
-        host.users.iter().filter_map(of_user).collect()
+            is_there.then_some((tools, Tools))
+        })
     }
 }
 

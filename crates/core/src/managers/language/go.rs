@@ -10,11 +10,13 @@
 
 use std::cmp::Ordering;
 
-use crate::backend::simple::{InstalledPackage, Record, SimpleBackend, SimpleInstallation, dirs_in, is_dir, of};
+use crate::backend::simple::{
+    InstalledPackage, Record, SimpleBackend, SimpleInstallation, dirs_in, is_dir, of_each_user,
+};
 use crate::backend::{CachePlace, Installation, Manager};
 use crate::bytes::{ByteString, path};
 use crate::fs::{Kind, Limit};
-use crate::host::{Host, User};
+use crate::host::Host;
 use crate::model::{Affix, CommandLine, Evidence, Language, Location, ManagerId, Origin, Profile, RemedyKind, Scope};
 use crate::version::semver;
 use whodunit_formats::binary::{self, GoProgram};
@@ -50,7 +52,7 @@ impl Manager for Go {
     }
 
     fn discover<'h>(&self, host: &'h Host) -> Vec<Box<dyn Installation + 'h>> {
-        let of_user = |user: &User| -> Option<Box<dyn Installation + 'h>> {
+        let mut held = of_each_user(host, ID, |user| {
             // Of several directories in GOPATH, programs go into the first.
             let first = host.variable(user, "GOPATH").and_then(|list| list.split(|&b| b == b':').next());
             let first = first.filter(|dir| dir.starts_with(b"/")).map(|dir| host.root.canonicalize_dir(dir));
@@ -64,11 +66,8 @@ impl Manager for Go {
             let toolchains: Vec<ByteString> = kept.map(|(name, _)| path::join(&sdk, &name)).collect();
             let bin = is_dir(host, &bin).then_some(bin);
             let is_there = bin.is_some() || !toolchains.is_empty();
-            is_there.then(|| {
-                SimpleInstallation::boxed(host, ID, of(user), bin.clone().unwrap_or(sdk), GoPlace { bin, toolchains })
-            })
-        };
-        let mut held: Vec<Box<dyn Installation + 'h>> = host.users.iter().filter_map(of_user).collect();
+            is_there.then(|| (bin.clone().unwrap_or(sdk), GoPlace { bin, toolchains }))
+        });
         let shared = host.root.canonicalize_dir(b"/usr/local/go");
         if host.root.entry(&path::join(&shared, b"VERSION")).is_ok() {
             let toolchains = vec![shared.clone()];

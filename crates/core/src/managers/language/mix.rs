@@ -9,10 +9,10 @@
 
 use std::cmp::Ordering;
 
-use crate::backend::simple::{InstalledPackage, Record, SimpleBackend, SimpleInstallation, dirs_in, is_dir, of};
+use crate::backend::simple::{InstalledPackage, Record, SimpleBackend, dirs_in, is_dir, of_each_user};
 use crate::backend::{Installation, Manager};
 use crate::bytes::{ByteString, path};
-use crate::host::{Host, User};
+use crate::host::Host;
 use crate::model::{CommandLine, Evidence, Location, Loss, ManagerId, ManagerKind, Profile, RemedyKind};
 use crate::version::semver;
 
@@ -36,11 +36,10 @@ impl Manager for Mix {
     }
 
     fn discover<'h>(&self, host: &'h Host) -> Vec<Box<dyn Installation + 'h>> {
-        let of_user = |user: &User| -> Option<Box<dyn Installation + 'h>> {
+        of_each_user(host, ID, |user| {
             let home = host.user_dir(user, "MIX_HOME", ".mix");
-            is_dir(host, &home).then(|| SimpleInstallation::boxed(host, ID, of(user), home, MixHome))
-        };
-        host.users.iter().filter_map(of_user).collect()
+            is_dir(host, &home).then_some((home, MixHome))
+        })
     }
 }
 
@@ -64,10 +63,7 @@ fn archive(host: &Host, entry: ByteString) -> Option<InstalledPackage> {
     let (name, version) = parts(own)?;
     let mut item = InstalledPackage::kept("archive", name, version);
     item.installed_at = host.root.entry(&entry).ok().map(|meta| meta.modified);
-    item.evidence.push(Evidence::directory(
-        entry.clone(),
-        format!("{name} {version}", name = item.name, version = ByteString::from(version)),
-    ));
+    item.evidence.push(Evidence::directory(entry.clone(), item.with_version()));
     let line = CommandLine::new("mix archive.uninstall --force").operand(own);
     item.trees.push(entry);
     Some(item.remedy(RemedyKind::Remove, line))
@@ -95,8 +91,9 @@ impl SimpleBackend for MixHome {
                 }
                 let mut item = InstalledPackage::new("program", name.clone());
                 item.installed_at = host.root.entry(&file).ok().map(|meta| meta.modified);
-                item.evidence.push(Evidence::line(file.clone(), 1, "an escript"));
-                item.bring(file.clone(), Evidence::line(file, 1, "an escript"));
+                let evidence = Evidence::line(file.clone(), 1, "an escript");
+                item.evidence.push(evidence.clone());
+                item.bring(file, evidence);
                 let line = CommandLine::new("mix escript.uninstall --force").operand(name);
                 record.items.push(item.remedy(RemedyKind::Remove, line));
             }

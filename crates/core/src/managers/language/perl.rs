@@ -16,8 +16,7 @@ use rayon::prelude::*;
 use regex_lite::Regex;
 
 use crate::backend::simple::{
-    FileLists, InstalledPackage, Record, SimpleBackend, SimpleInstallation, dirs_in, each_line, is_dir, of,
-    scope_apart, scope_of,
+    FileLists, InstalledPackage, Record, SimpleBackend, at_each, dirs_in, each_line, is_dir, of, scope_of,
 };
 use crate::backend::{Installation, Manager};
 use crate::bytes::{ByteString, path};
@@ -73,20 +72,12 @@ impl Manager for Cpan {
                 places.extend(libraries.map(|dir| (Scope::Environment(version.clone()), dir)));
             }
         }
-        let mut held: Vec<Box<dyn Installation + 'h>> = Vec::new();
-        let mut seen: Vec<ByteString> = Vec::new();
-        for (scope, dir) in places {
+        // What lies in a home is its user's, whatever led there.
+        let places = places.into_iter().map(|(scope, dir)| {
             let dir = host.root.canonicalize_dir(&dir);
-            if seen.contains(&dir) || !is_dir(host, &path::join(&dir, b"auto")) {
-                continue;
-            }
-            // A second library of one scope is told apart by its place.
-            let scope = if scope == Scope::System { scope_of(host, &dir) } else { scope };
-            let scope = scope_apart(&held, scope, &dir);
-            seen.push(dir.clone());
-            held.push(SimpleInstallation::boxed(host, ID, scope, dir, Library));
-        }
-        held
+            (if scope == Scope::System { scope_of(host, &dir) } else { scope }, dir)
+        });
+        at_each(host, ID, places, |dir| is_dir(host, &path::join(dir, b"auto")), |_| Library)
     }
 }
 

@@ -11,13 +11,13 @@
 
 use std::cmp::Ordering;
 
-use crate::backend::simple::{InstalledPackage, Record, SimpleBackend, at_each, dirs_in, is_dir};
+use crate::backend::simple::{InstalledPackage, Record, SimpleBackend, at_each, dirs_in, is_dir, of};
 use crate::backend::{Installation, Manager};
 use crate::bytes::{ByteString, path};
 use crate::fs::Limit;
 use crate::host::Host;
 use crate::model::{
-    CommandLine, Evidence, Location, Loss, ManagerId, ManagerKind, Origin, Profile, Reason, RemedyKind,
+    CommandLine, Evidence, Location, Loss, ManagerId, ManagerKind, Origin, Profile, Reason, RemedyKind, Scope,
 };
 use crate::version::r;
 use whodunit_formats::stanza::{Stanza, stanzas};
@@ -43,22 +43,21 @@ impl Manager for R {
 
     fn discover<'h>(&self, host: &'h Host) -> Vec<Box<dyn Installation + 'h>> {
         // A distribution's own libraries, in /usr/lib/R, belong to its packages.
-        let mut libraries: Vec<ByteString> = [&b"/usr/local/lib/R/site-library"[..], b"/usr/local/lib/R/library"]
-            .into_iter()
-            .map(|dir| host.root.canonicalize_dir(dir))
-            .filter(|dir| is_dir(host, dir))
-            .collect();
-        for version in dirs_in(host, b"/opt/R", false) {
-            libraries.push(path::join(&path::join(b"/opt/R", &version.0), b"lib/R/library"));
+        let shared = ["/usr/local/lib/R/site-library", "/usr/local/lib/R/library"];
+        let mut libraries: Vec<(Scope, ByteString)> = shared.map(|dir| (Scope::System, dir.into())).to_vec();
+        for (version, _) in dirs_in(host, b"/opt/R", false) {
+            let version = path::join(b"/opt/R", &version);
+            libraries.push((Scope::System, path::join(&version, b"lib/R/library")));
         }
         for user in &host.users {
             let own = host.user_dir(user, "", "R");
             for (platform, _) in dirs_in(host, &own, false).iter().filter(|(name, _)| name.ends_with(b"-library")) {
                 let platform = path::join(&own, platform);
-                libraries.extend(dirs_in(host, &platform, false).iter().map(|(name, _)| path::join(&platform, name)));
+                let versions = dirs_in(host, &platform, false);
+                libraries.extend(versions.iter().map(|(name, _)| (of(user), path::join(&platform, name))));
             }
         }
-        at_each(host, ID, libraries, |_| Library)
+        at_each(host, ID, libraries, |dir| is_dir(host, dir), |_| Library)
     }
 }
 
@@ -102,8 +101,7 @@ fn package(file: &ByteString, stanza: Stanza<'_>, library: &ByteString) -> Optio
         let list = field(list).unwrap_or_default();
         names(&list).for_each(|name| item.need(name.as_bytes()));
     }
-    let says = format!("{} {}", item.name, item.version.as_deref().map(ByteString::from).unwrap_or_default());
-    item.evidence.push(Evidence::line(file.clone(), stanza.line, says));
+    item.evidence.push(Evidence::line(file.clone(), stanza.line, item.with_version()));
     if item.reason == Reason::Dependency {
         return Some(item);
     }

@@ -8,13 +8,11 @@
 
 use std::cmp::Ordering;
 
-use crate::backend::simple::{
-    InstalledPackage, Record, SimpleBackend, SimpleInstallation, is_dir, links_into, of, parsed,
-};
+use crate::backend::simple::{InstalledPackage, Record, SimpleBackend, is_dir, links_into, of_each_user, parsed};
 use crate::backend::{Installation, Manager};
 use crate::bytes::{ByteString, path};
 use crate::fs::Limit;
-use crate::host::{Host, User};
+use crate::host::Host;
 use crate::model::{Evidence, Location, Loss, ManagerId, ManagerKind, Origin, Profile};
 use crate::version::semver;
 use whodunit_formats::yaml::Node;
@@ -37,12 +35,11 @@ impl Manager for Krew {
     }
 
     fn discover<'h>(&self, host: &'h Host) -> Vec<Box<dyn Installation + 'h>> {
-        let of_user = |user: &User| -> Option<Box<dyn Installation + 'h>> {
+        of_each_user(host, ID, |user| {
             let root = host.user_dir(user, "KREW_ROOT", ".krew");
             let is_there = is_dir(host, &path::join(&root, b"receipts"));
-            is_there.then(|| SimpleInstallation::boxed(host, ID, of(user), root, KrewRoot))
-        };
-        host.users.iter().filter_map(of_user).collect()
+            is_there.then_some((root, KrewRoot))
+        })
     }
 }
 

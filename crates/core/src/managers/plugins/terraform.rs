@@ -9,12 +9,12 @@
 
 use std::cmp::Ordering;
 
-use crate::backend::simple::{InstalledPackage, Record, SimpleBackend, at_each, dirs_in, is_dir};
+use crate::backend::simple::{InstalledPackage, Record, SimpleBackend, at_each, dirs_in, is_dir, of, scope_of};
 use crate::backend::{Installation, Manager};
 use crate::bytes::{ByteString, path};
 use crate::fs::Limit;
 use crate::host::Host;
-use crate::model::{Evidence, Location, ManagerId, ManagerKind, Origin, Profile};
+use crate::model::{Evidence, Location, ManagerId, ManagerKind, Origin, Profile, Scope};
 use crate::version::semver;
 
 const ID: ManagerId = ManagerId("terraform");
@@ -35,17 +35,21 @@ impl Manager for Terraform {
     }
 
     fn discover<'h>(&self, host: &'h Host) -> Vec<Box<dyn Installation + 'h>> {
-        let shared = [&b"/usr/local/share/terraform/plugins"[..], b"/usr/share/terraform/plugins"];
-        let mut dirs: Vec<ByteString> = shared.into_iter().map(|dir| host.root.canonicalize_dir(dir)).collect();
+        let shared = ["/usr/local/share/terraform/plugins", "/usr/share/terraform/plugins"];
+        let mut mirrors: Vec<(Scope, ByteString)> = shared.map(|dir| (Scope::System, dir.into())).to_vec();
         for user in &host.users {
             let own = [".terraform.d/plugins", ".terraform.d/plugin-cache", ".local/share/terraform/plugins"];
-            dirs.extend(own.map(|dir| host.user_dir(user, "", dir)));
+            mirrors.extend(own.map(|dir| (of(user), host.user_dir(user, "", dir))));
             let file = host.user_dir(user, "TF_CLI_CONFIG_FILE", ".terraformrc");
             let content = host.root.read(&file, Limit::SMALL).unwrap_or_default();
             let home = host.root.canonicalize_dir(&user.home);
-            dirs.extend(configured(&content).map(|dir| host.root.canonicalize_dir(&path::absolute(dir, &home))));
+            // A mirror can serve more than the user whose configuration names it.
+            mirrors.extend(configured(&content).map(|dir| {
+                let dir = host.root.canonicalize_dir(&path::absolute(dir, &home));
+                (scope_of(host, &dir), dir)
+            }));
         }
-        at_each(host, ID, dirs.into_iter().filter(|dir| is_dir(host, dir)), |_| Mirror)
+        at_each(host, ID, mirrors, |dir| is_dir(host, dir), |_| Mirror)
     }
 }
 
@@ -79,8 +83,7 @@ fn provider(
     item.arch = Some(platform.into());
     item.tail = Some([address, b"/", version, b"/", platform].concat().into());
     item.origin = Some(Origin { name: host_name.clone(), kind: "registry".to_owned(), url: None, trust: None });
-    let says = format!("{} {}", item.name, ByteString::from(version));
-    item.evidence.push(Evidence::directory(tree.clone(), says));
+    item.evidence.push(Evidence::directory(tree.clone(), item.with_version()));
     item.trees.push(tree);
     item
 }

@@ -11,9 +11,9 @@ use std::cmp::Ordering;
 
 use serde::Deserialize;
 
-use crate::backend::simple::{InstalledPackage, Record, SimpleBackend, at_each};
+use crate::backend::simple::{InstalledPackage, Record, SimpleBackend, at_each, of};
 use crate::backend::{Installation, Manager};
-use crate::bytes::path;
+use crate::bytes::{ByteString, path};
 use crate::fs::Limit;
 use crate::host::Host;
 use crate::model::{Evidence, Location, Loss, ManagerId, ManagerKind, Origin, Profile, Status};
@@ -39,9 +39,10 @@ impl Manager for VsCode {
     }
 
     fn discover<'h>(&self, host: &'h Host) -> Vec<Box<dyn Installation + 'h>> {
-        let dirs = host.users.iter().flat_map(|user| EDITORS.map(|editor| host.user_dir(user, "", editor)));
-        let dirs = dirs.map(|dir| path::join(&dir, b"extensions"));
-        at_each(host, ID, dirs.filter(|dir| host.root.entry(&path::join(dir, LIST)).is_ok()), |_| Extensions)
+        let of_user =
+            |user| EDITORS.map(|editor| (of(user), path::join(&host.user_dir(user, "", editor), b"extensions")));
+        let has_list = |dir: &ByteString| host.root.entry(&path::join(dir, LIST)).is_ok();
+        at_each(host, ID, host.users.iter().flat_map(of_user), has_list, |_| Extensions)
     }
 }
 

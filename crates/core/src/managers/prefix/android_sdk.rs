@@ -11,12 +11,12 @@ use std::cmp::Ordering;
 use quick_xml::Reader;
 use quick_xml::events::Event;
 
-use crate::backend::simple::{InstalledPackage, Record, SimpleBackend, at_each, dirs_in, parsed};
+use crate::backend::simple::{InstalledPackage, Record, SimpleBackend, at_each, dirs_in, of, parsed};
 use crate::backend::{Installation, Manager};
 use crate::bytes::{ByteString, path};
 use crate::fs::Limit;
 use crate::host::Host;
-use crate::model::{Evidence, Location, Loss, ManagerId, ManagerKind, Profile};
+use crate::model::{Evidence, Location, Loss, ManagerId, ManagerKind, Profile, Scope};
 use crate::version::tokens;
 
 const ID: ManagerId = ManagerId("android-sdk");
@@ -41,14 +41,14 @@ impl Manager for AndroidSdk {
     }
 
     fn discover<'h>(&self, host: &'h Host) -> Vec<Box<dyn Installation + 'h>> {
-        let shared = [&b"/opt/android-sdk"[..], b"/usr/lib/android-sdk", b"/usr/local/lib/android/sdk"];
-        let mut dirs: Vec<ByteString> = shared.into_iter().map(|dir| host.root.canonicalize_dir(dir)).collect();
+        let shared = ["/opt/android-sdk", "/usr/lib/android-sdk", "/usr/local/lib/android/sdk"];
+        let mut dirs: Vec<(Scope, ByteString)> = shared.map(|dir| (Scope::System, dir.into())).to_vec();
         for user in &host.users {
             let places = [("ANDROID_HOME", "Android/Sdk"), ("ANDROID_SDK_ROOT", "Library/Android/sdk")];
-            dirs.extend(places.map(|(variable, below)| host.user_dir(user, variable, below)));
+            dirs.extend(places.map(|(variable, below)| (of(user), host.user_dir(user, variable, below))));
         }
         let is_sdk = |dir: &ByteString| dirs_in(host, dir, false).iter().any(|(name, _)| MARKS.contains(&&**name));
-        at_each(host, ID, dirs.into_iter().filter(is_sdk), |_| Sdk)
+        at_each(host, ID, dirs, is_sdk, |_| Sdk)
     }
 }
 

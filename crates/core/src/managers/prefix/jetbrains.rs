@@ -10,11 +10,11 @@ use std::cmp::Ordering;
 
 use serde::Deserialize;
 
-use crate::backend::simple::{InstalledPackage, Record, SimpleBackend, SimpleInstallation, of, parsed, scripts_in};
+use crate::backend::simple::{InstalledPackage, Record, SimpleBackend, of_each_user, parsed, scripts_in};
 use crate::backend::{Installation, Manager};
 use crate::bytes::{ByteString, path};
 use crate::fs::Limit;
-use crate::host::{Host, User};
+use crate::host::Host;
 use crate::model::{Evidence, Location, Loss, ManagerId, ManagerKind, Profile, Status};
 use crate::version::tokens;
 
@@ -25,7 +25,10 @@ const STATE: &[u8] = b"state.json";
 #[derive(Debug)]
 pub struct JetBrainsToolbox;
 
-struct Toolbox;
+struct Toolbox {
+    /// The user's home.
+    home: ByteString,
+}
 
 #[derive(Deserialize, Default)]
 struct State {
@@ -54,12 +57,11 @@ impl Manager for JetBrainsToolbox {
     }
 
     fn discover<'h>(&self, host: &'h Host) -> Vec<Box<dyn Installation + 'h>> {
-        let of_user = |user: &User| -> Option<Box<dyn Installation + 'h>> {
+        of_each_user(host, ID, |user| {
             let dir = host.user_dir(user, "", ".local/share/JetBrains/Toolbox");
             let is_there = host.root.entry(&path::join(&dir, STATE)).is_ok();
-            is_there.then(|| SimpleInstallation::boxed(host, ID, of(user), dir, Toolbox))
-        };
-        host.users.iter().filter_map(of_user).collect()
+            is_there.then(|| (dir, Toolbox { home: host.root.canonicalize_dir(&user.home) }))
+        })
     }
 }
 
@@ -77,7 +79,6 @@ impl SimpleBackend for Toolbox {
                 record.notes.push(Loss::because(problem, "the applications are unknown"));
                 State::default()
             });
-        let home = host.home_owner(&at.dir).map(|user| host.root.canonicalize_dir(&user.home)).unwrap_or_default();
         for tool in state.tools {
             let tree = host.root.canonicalize_dir(tool.install_location.as_bytes());
             let mut item = InstalledPackage::new("application", tool.tool_id.as_str());
@@ -85,14 +86,13 @@ impl SimpleBackend for Toolbox {
             item.also.extend(tool.display_name.map(ByteString::from));
             item.version = tool.display_version.map(ByteString::from);
             item.revision = tool.build_number.map(ByteString::from);
-            let says = format!("{} {}", item.name, item.version.as_deref().map(ByteString::from).unwrap_or_default());
-            item.evidence.push(Evidence::at(file.clone(), "tools", says));
+            item.evidence.push(Evidence::at(file.clone(), "tools", item.with_version()));
             match host.root.entry(&tree) {
                 Ok(meta) => item.installed_at = Some(meta.modified),
                 Err(_) => item.status = Status::Broken,
             }
             // A record claims nothing outside its user's home, and not all of that.
-            if path::within(&tree, &home) && tree != home {
+            if path::within(&tree, &self.home) && tree != self.home {
                 item.trees.push(tree);
             }
             record.items.push(item);
@@ -110,10 +110,9 @@ impl SimpleBackend for Toolbox {
         record
     }
 
-    fn domain(&self, host: &Host, at: &Location) -> Vec<ByteString> {
-        let own = host.home_owner(&at.dir).map(|user| host.root.canonicalize_dir(&user.home));
+    fn domain(&self, _: &Host, _: &Location) -> Vec<ByteString> {
         // An application can be kept anywhere in the home.
-        vec![own.unwrap_or_else(|| at.dir.clone())]
+        vec![self.home.clone()]
     }
 
     fn order(&self, a: &[u8], b: &[u8]) -> Ordering {

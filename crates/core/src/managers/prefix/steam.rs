@@ -8,15 +8,15 @@
 //! on a medium that is not mounted.
 
 use std::cmp::Ordering;
+use std::sync::OnceLock;
 
-use crate::backend::simple::{InstalledPackage, Record, SimpleBackend, SimpleInstallation, is_dir, of, parsed};
+use crate::backend::simple::{InstalledPackage, Record, SimpleBackend, is_dir, launchers_in, of_each_user, parsed};
 use crate::backend::{Installation, Manager};
 use crate::bytes::{ByteString, path};
-use crate::fs::{Kind, Limit};
-use crate::host::{Host, User};
+use crate::fs::Limit;
+use crate::host::Host;
 use crate::model::{Evidence, Location, Loss, ManagerId, ManagerKind, Profile, Status};
 use crate::version::tokens;
-use whodunit_formats::desktop_entry::DesktopEntry;
 use whodunit_formats::quoted_pairs::Pairs;
 
 const ID: ManagerId = ManagerId("steam");
@@ -29,6 +29,8 @@ pub struct Steam;
 
 struct Libraries {
     launchers: ByteString,
+    /// Their directories, and why further ones are unknown; looked for on first use.
+    found: OnceLock<(Vec<ByteString>, Option<Loss>)>,
 }
 
 impl Manager for Steam {
@@ -41,22 +43,21 @@ impl Manager for Steam {
     }
 
     fn discover<'h>(&self, host: &'h Host) -> Vec<Box<dyn Installation + 'h>> {
-        let of_user = |user: &User| -> Option<Box<dyn Installation + 'h>> {
+        of_each_user(host, ID, |user| {
             let dirs = [".local/share/Steam", ".steam/steam"].map(|dir| host.user_dir(user, "", dir));
             let dir = dirs.into_iter().find(|dir| is_dir(host, &path::join(dir, b"steamapps")))?;
             let launchers = host.user_dir(user, "", ".local/share/applications");
-            Some(SimpleInstallation::boxed(host, ID, of(user), dir, Libraries { launchers }))
-        };
-        host.users.iter().filter_map(of_user).collect()
+            Some((dir, Libraries { launchers, found: OnceLock::new() }))
+        })
     }
 }
 
 /// The directories of libraries: Steam's own, and those that its list names.
-fn libraries(host: &Host, own: &ByteString, notes: &mut Vec<Loss>) -> Vec<ByteString> {
+fn libraries(host: &Host, own: &ByteString) -> (Vec<ByteString>, Option<Loss>) {
     let file = path::join(own, b"steamapps/libraryfolders.vdf");
     let mut found = vec![own.clone()];
     if host.root.entry(&file).is_err() {
-        return found;
+        return (found, None);
     }
     match parsed(host, &file, Limit::SMALL, Pairs::parse) {
         Ok(read) => {
@@ -67,10 +68,10 @@ fn libraries(host: &Host, own: &ByteString, notes: &mut Vec<Loss>) -> Vec<ByteSt
                     found.push(dir);
                 }
             }
+            (found, None)
         }
-        Err(problem) => notes.push(Loss::because(problem, "further libraries are unknown")),
+        Err(problem) => (found, Some(Loss::because(problem, "further libraries are unknown"))),
     }
-    found
 }
 
 /// What a manifest describes.
@@ -92,6 +93,12 @@ fn described(file: &ByteString, read: &Pairs, common: &ByteString) -> Option<Ins
     Some(item)
 }
 
+impl Libraries {
+    fn found(&self, host: &Host, at: &Location) -> &(Vec<ByteString>, Option<Loss>) {
+        self.found.get_or_init(|| libraries(host, &at.dir))
+    }
+}
+
 impl SimpleBackend for Libraries {
     // What one needs comes with it.
     fn reads_needs(&self) -> bool {
@@ -99,9 +106,10 @@ impl SimpleBackend for Libraries {
     }
 
     fn read(&self, host: &Host, at: &Location) -> Record {
-        let mut record = Record::default();
-        for library in libraries(host, &at.dir, &mut record.notes) {
-            let apps = path::join(&library, b"steamapps");
+        let (libraries, lost) = self.found(host, at);
+        let mut record = Record { notes: lost.iter().cloned().collect(), ..Record::default() };
+        for library in libraries {
+            let apps = path::join(library, b"steamapps");
             let common = path::join(&apps, b"common");
             for (name, _) in host.root.names_in(&apps) {
                 if !name.starts_with(b"appmanifest_") || !name.ends_with(b".acf") {
@@ -116,19 +124,7 @@ impl SimpleBackend for Libraries {
                 }
             }
         }
-        for (name, kind) in host.root.names_in(&self.launchers) {
-            if kind != Kind::File || !name.ends_with(b".desktop") {
-                continue;
-            }
-            let file = path::join(&self.launchers, &name);
-            let content = match host.root.read(&file, Limit::SMALL) {
-                Ok(content) => content,
-                Err(error) => {
-                    record.notes.push(Loss::unread(&error, "what a launcher starts is unknown"));
-                    continue;
-                }
-            };
-            let Ok(entry) = DesktopEntry::parse(&content) else { continue };
+        for (file, entry) in launchers_in(host, &self.launchers, &mut record.notes) {
             let starts = entry.text("Exec").unwrap_or_default();
             let Some((_, id)) = starts.split_once("steam://rungameid/") else { continue };
             let id: String = id.chars().take_while(char::is_ascii_digit).collect();
@@ -141,9 +137,7 @@ impl SimpleBackend for Libraries {
     }
 
     fn domain(&self, host: &Host, at: &Location) -> Vec<ByteString> {
-        let mut dirs = libraries(host, &at.dir, &mut Vec::new());
-        dirs.push(self.launchers.clone());
-        dirs
+        self.found(host, at).0.iter().chain([&self.launchers]).cloned().collect()
     }
 
     fn order(&self, a: &[u8], b: &[u8]) -> Ordering {

@@ -10,17 +10,19 @@
 
 use std::cmp::Ordering;
 
-use crate::backend::simple::{FileLists, InstalledPackage, Record, SimpleBackend, at_each, dirs_in};
+use crate::backend::simple::{FileLists, InstalledPackage, Record, SimpleBackend, at_each, dirs_in, of};
 use crate::backend::{Installation, Manager};
 use crate::bytes::{ByteString, path};
 use crate::fs::Limit;
 use crate::host::Host;
-use crate::model::{Evidence, Location, Loss, ManagerId, ManagerKind, NameFilter, Profile, Reason};
+use crate::model::{Evidence, Location, Loss, ManagerId, ManagerKind, NameFilter, Profile, Reason, Scope};
 use crate::version::tokens;
-use whodunit_formats::stanza::stanzas;
+use whodunit_formats::stanza::{Stanza, stanzas};
 
 const ID: ManagerId = ManagerId("tlmgr");
 const DATABASE: &[u8] = b"tlpkg/texlive.tlpdb";
+/// What the names of stanzas begin with that are settings.
+const SETTINGS: &[u8] = b"00texlive";
 
 /// The manager.
 #[derive(Debug)]
@@ -42,19 +44,19 @@ impl Manager for TexLive {
     }
 
     fn discover<'h>(&self, host: &'h Host) -> Vec<Box<dyn Installation + 'h>> {
-        let mut trees: Vec<ByteString> = Vec::new();
-        let mut years = |all: ByteString| {
-            let dirs = dirs_in(host, &all, false);
-            trees.extend(dirs.iter().map(|(year, _)| path::join(&all, year)));
+        let mut trees: Vec<(Scope, ByteString)> = Vec::new();
+        let mut years = |scope: &Scope, all: &ByteString| {
+            let dirs = dirs_in(host, all, false);
+            trees.extend(dirs.iter().map(|(year, _)| (scope.clone(), path::join(all, year))));
         };
-        for dir in [&b"/usr/local/texlive"[..], b"/opt/texlive"] {
-            years(host.root.canonicalize_dir(dir));
+        for all in ["/usr/local/texlive", "/opt/texlive"] {
+            years(&Scope::System, &all.into());
         }
-        host.users.iter().for_each(|user| years(host.user_dir(user, "", "texlive")));
-        trees.extend(host.users.iter().map(|user| host.user_dir(user, "", "texmf")));
+        host.users.iter().for_each(|user| years(&of(user), &host.user_dir(user, "", "texlive")));
+        trees.extend(host.users.iter().map(|user| (of(user), host.user_dir(user, "", "texmf"))));
         let has_database = |dir: &ByteString| host.root.entry(&path::join(dir, DATABASE)).is_ok();
         let tree = |dir: &ByteString| Tree { file: path::join(dir, DATABASE), dir: dir.clone() };
-        at_each(host, ID, trees.into_iter().filter(has_database), tree)
+        at_each(host, ID, trees, has_database, tree)
     }
 }
 
@@ -78,37 +80,44 @@ fn file_of(line: &[u8]) -> Option<Vec<u8>> {
     })
 }
 
-fn package(file: &ByteString, lines: &[(u32, &[u8])]) -> Option<InstalledPackage> {
-    let values = |key: &'static [u8]| {
-        let fields = lines.iter().filter_map(|(number, line)| Some((*number, field(line)?)));
-        fields.filter(move |(_, (name, _))| *name == key).map(|(number, (_, value))| (number, value))
-    };
-    let (line, name) = values(b"name").next()?;
-    let mut item = InstalledPackage::new("package", name);
-    let revision = values(b"revision").next().map(|(_, value)| ByteString::from(value));
-    item.version = values(b"catalogue-version").next().map(|(_, value)| value.into()).or_else(|| revision.clone());
-    item.revision = revision;
-    // What was asked for is recorded nowhere: a scheme and what it brings look alike.
-    item.reason = Reason::Unknown;
-    for (_, need) in values(b"depend") {
-        // `ARCH` stands for the platforms that are installed, whose packages have their own stanzas.
-        if !need.ends_with(b".ARCH") && !need.contains(&b'/') {
-            item.need(need);
+/// The lines of a stanza, each with its number.
+fn lines(stanza: Stanza<'_>) -> impl Iterator<Item = (u32, &[u8])> {
+    (stanza.line..).zip(stanza.text().split(|&b| b == b'\n'))
+}
+
+/// The package that each stanza describes, but for settings; a stanza without a name gives its line.
+fn packages(content: &[u8]) -> impl Iterator<Item = Result<(&[u8], Stanza<'_>), u32>> {
+    let named = stanzas(content).map(|stanza| {
+        let mut fields = lines(stanza).filter_map(|(_, line)| field(line));
+        fields.find(|(key, _)| *key == b"name").map(|(_, name)| (name, stanza)).ok_or(stanza.line)
+    });
+    named.filter(|one| !one.is_ok_and(|(name, _)| name.starts_with(SETTINGS)))
+}
+
+impl Tree {
+    fn package(&self, name: &[u8], stanza: Stanza<'_>) -> InstalledPackage {
+        let mut item = InstalledPackage::new("package", name);
+        // What was asked for is recorded nowhere: a scheme and what it brings look alike.
+        item.reason = Reason::Unknown;
+        let mut described = stanza.line;
+        for (number, line) in lines(stanza) {
+            match field(line) {
+                Some((b"name", _)) => described = number,
+                Some((b"revision", value)) => item.revision = Some(value.into()),
+                Some((b"catalogue-version", value)) => item.version = Some(value.into()),
+                // `ARCH` stands for the platforms that are installed, whose packages have their own stanzas.
+                Some((b"depend", need)) if !need.ends_with(b".ARCH") && !need.contains(&b'/') => item.need(need),
+                Some(_) => {}
+                None => {
+                    let program = file_of(line).filter(|file| file.starts_with(b"bin/"));
+                    item.commands.extend(program.map(|file| path::join(&self.dir, &file)));
+                }
+            }
         }
+        item.version = item.version.or_else(|| item.revision.clone());
+        item.evidence.push(Evidence::line(self.file.clone(), described, item.with_version()));
+        item
     }
-    let says = format!("{} {}", item.name, item.version.as_deref().map(ByteString::from).unwrap_or_default());
-    item.evidence.push(Evidence::line(file.clone(), line, says));
-    Some(item)
-}
-
-/// The stanzas of the database, each as its lines with their numbers.
-fn packages(content: &[u8]) -> impl Iterator<Item = Vec<(u32, &[u8])>> {
-    stanzas(content).map(|stanza| (stanza.line..).zip(stanza.text().split(|&b| b == b'\n')).collect())
-}
-
-/// Whether a stanza is settings, and no package.
-fn is_settings(lines: &[(u32, &[u8])]) -> bool {
-    lines.first().is_some_and(|(_, line)| line.starts_with(b"name 00texlive"))
 }
 
 impl SimpleBackend for Tree {
@@ -126,17 +135,14 @@ impl SimpleBackend for Tree {
             }
         };
         let installed_at = host.root.entry(&at.dir).ok().map(|meta| meta.modified);
-        for lines in packages(&content).filter(|lines| !is_settings(lines)) {
-            match package(&self.file, &lines) {
-                Some(mut item) => {
+        for read in packages(&content) {
+            match read {
+                Ok((name, stanza)) => {
+                    let mut item = self.package(name, stanza);
                     item.installed_at = installed_at;
-                    let programs = lines.iter().filter_map(|(_, line)| file_of(line));
-                    let programs = programs.filter(|file| file.starts_with(b"bin/"));
-                    item.commands = programs.map(|file| path::join(&self.dir, &file)).collect();
                     record.items.push(item);
                 }
-                None => {
-                    let line = lines.first().map_or(1, |(line, _)| *line);
+                Err(line) => {
                     let what = format!("has a stanza without a name in line {line}");
                     record.notes.push(Loss::damaged(self.file.clone(), what, "a package is unknown"));
                 }
@@ -179,13 +185,11 @@ impl FileLists for Tree {
                 return;
             }
         };
-        let named = packages(&content).filter(|lines| !is_settings(lines));
-        let named = named.filter(|lines| lines.iter().any(|(_, line)| line.starts_with(b"name ")));
-        for ((number, _), lines) in (0..).zip(items).zip(named) {
-            for (line, file) in lines.iter().filter_map(|(line, text)| Some((*line, file_of(text)?))) {
-                let file = path::join(&self.dir, &file);
+        let found = packages(&content).filter_map(Result::ok);
+        for ((number, _), (_, stanza)) in (0..).zip(items).zip(found) {
+            for (line, file) in lines(stanza).filter_map(|(line, text)| Some((line, file_of(text)?))) {
                 if wanted.has(path::name(&file)) {
-                    take(number, &file, line);
+                    take(number, &path::join(&self.dir, &file), line);
                 }
             }
         }

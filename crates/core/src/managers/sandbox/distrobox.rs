@@ -12,15 +12,15 @@ use std::cmp::Ordering;
 use serde::Deserialize;
 
 use crate::backend::simple::{
-    InstalledPackage, Record, SimpleBackend, SimpleInstallation, dirs_in, is_dir, of, scripts_in,
+    InstalledPackage, Record, SimpleBackend, dirs_in, is_dir, launchers_in, of_each_user, scripts_in,
 };
 use crate::backend::{Installation, Manager};
 use crate::bytes::{ByteString, path};
 use crate::fs::Limit;
-use crate::host::{Host, User};
+use crate::host::Host;
 use crate::model::{Evidence, Location, Loss, ManagerId, ManagerKind, Origin, Profile};
 use crate::version::tokens;
-use whodunit_formats::desktop_entry::{DesktopEntry, words};
+use whodunit_formats::desktop_entry::words;
 
 const ID: ManagerId = ManagerId("distrobox");
 
@@ -45,15 +45,14 @@ impl Manager for Distrobox {
     fn discover<'h>(&self, host: &'h Host) -> Vec<Box<dyn Installation + 'h>> {
         let programs = ["/usr/bin/distrobox-enter", "/usr/local/bin/distrobox-enter"];
         let is_installed = programs.iter().any(|program| host.root.entry(program.as_bytes()).is_ok());
-        let of_user = |user: &User| -> Option<Box<dyn Installation + 'h>> {
+        of_each_user(host, ID, |user| {
             let store = host.user_dir(user, "", ".local/share/containers/storage");
             let bin = host.user_dir(user, "", ".local/bin");
             let is_own = host.root.entry(&path::join(&bin, b"distrobox-enter")).is_ok();
             let is_there = is_dir(host, &bin) && (is_installed || is_own || is_dir(host, &store));
             let launchers = host.user_dir(user, "", ".local/share/applications");
-            is_there.then(|| SimpleInstallation::boxed(host, ID, of(user), store, Exports { bin, launchers }))
-        };
-        host.users.iter().filter_map(of_user).collect()
+            is_there.then_some((store, Exports { bin, launchers }))
+        })
     }
 }
 
@@ -177,20 +176,10 @@ impl SimpleBackend for Exports {
             item.bring(script.path, evidence);
             record.items.push(item);
         }
-        let launchers = host.root.names_in(&self.launchers);
-        for (name, _) in launchers.into_iter().filter(|(name, _)| name.ends_with(b".desktop")) {
-            let file = path::join(&self.launchers, &name);
-            let content = match host.root.read(&file, Limit::SMALL) {
-                Ok(content) => content,
-                Err(error) => {
-                    record.notes.push(Loss::unread(&error, "what a launcher starts is unknown"));
-                    continue;
-                }
-            };
-            let Some(entry) = DesktopEntry::parse(&content).ok() else { continue };
+        for (file, entry) in launchers_in(host, &self.launchers, &mut record.notes) {
             let Some(words) = entry.text("Exec").and_then(|exec| words(&exec)) else { continue };
             let Some(container) = entered(&words) else { continue };
-            let mut item = InstalledPackage::new("export", name);
+            let mut item = InstalledPackage::new("export", path::name(&file));
             let says = format!("enters the container {}", ByteString::from(container));
             item.evidence.push(Evidence::line(file.clone(), entry.line("Exec"), says));
             add_container(&mut item, container, &made);

@@ -9,7 +9,7 @@
 use std::cmp::Ordering;
 
 use super::{nowhere, upwards};
-use crate::backend::simple::{InstalledPackage, Record, SimpleBackend, SimpleInstallation, dirs_in, is_dir, of};
+use crate::backend::simple::{InstalledPackage, Record, SimpleBackend, dirs_in, is_dir, of_each_user};
 use crate::backend::{CachePlace, Installation, Manager};
 use crate::bytes::{ByteString, path};
 use crate::fs::Limit;
@@ -43,12 +43,11 @@ impl Manager for Asdf {
     }
 
     fn discover<'h>(&self, host: &'h Host) -> Vec<Box<dyn Installation + 'h>> {
-        let of_user = |user: &'h User| -> Option<Box<dyn Installation + 'h>> {
+        of_each_user(host, ID, |user| {
             let data = host.user_dir(user, "ASDF_DATA_DIR", ".asdf");
             let is_there = ["installs", "shims"].iter().any(|name| is_dir(host, &path::join(&data, name.as_bytes())));
-            is_there.then(|| SimpleInstallation::boxed(host, ID, of(user), data, AsdfData { user }))
-        };
-        host.users.iter().filter_map(of_user).collect()
+            is_there.then_some((data, AsdfData { user }))
+        })
     }
 }
 

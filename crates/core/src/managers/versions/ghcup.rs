@@ -8,12 +8,12 @@
 use std::cmp::Ordering;
 
 use crate::backend::simple::{
-    InstalledPackage, Record, SimpleBackend, SimpleInstallation, dirs_in, is_dir, link_target, links_into, of,
+    InstalledPackage, Record, SimpleBackend, dirs_in, is_dir, link_target, links_into, of_each_user,
 };
 use crate::backend::{CachePlace, Installation, Manager};
 use crate::bytes::{ByteString, path};
 use crate::fs::Kind;
-use crate::host::{Host, User};
+use crate::host::Host;
 use crate::model::{Evidence, Location, ManagerId, ManagerKind, Profile};
 use crate::version::tokens;
 
@@ -43,13 +43,12 @@ impl Manager for Ghcup {
     }
 
     fn discover<'h>(&self, host: &'h Host) -> Vec<Box<dyn Installation + 'h>> {
-        let of_user = |user: &User| -> Option<Box<dyn Installation + 'h>> {
+        of_each_user(host, ID, |user| {
             let base = host.user_dir(user, "GHCUP_INSTALL_BASE_PREFIX", "");
             let dir = path::join(&base, b".ghcup");
             let is_there = is_dir(host, &path::join(&dir, b"bin"));
-            is_there.then(|| SimpleInstallation::boxed(host, ID, of(user), dir, GhcupDir))
-        };
-        host.users.iter().filter_map(of_user).collect()
+            is_there.then_some((dir, GhcupDir))
+        })
     }
 }
 

@@ -13,11 +13,11 @@ use std::collections::BTreeMap;
 use serde::Deserialize;
 
 use super::nowhere;
-use crate::backend::simple::{InstalledPackage, Record, SimpleBackend, SimpleInstallation, of, parsed};
+use crate::backend::simple::{InstalledPackage, Record, SimpleBackend, of_each_user, parsed};
 use crate::backend::{Installation, Manager};
 use crate::bytes::{ByteString, path};
 use crate::fs::Limit;
-use crate::host::{Host, User};
+use crate::host::Host;
 use crate::model::{Evidence, ExecDestination, ExecTarget, Location, Loss, ManagerId, ManagerKind, Profile, Status};
 use crate::version::semver;
 
@@ -52,6 +52,13 @@ struct Channel {
     version: Option<String>,
 }
 
+impl Version {
+    /// The directory, which the file gives from where it lies itself.
+    fn tree(&self, host: &Host, at: &Location) -> ByteString {
+        host.root.canonicalize_dir(&path::absolute(self.path.as_bytes(), &at.dir))
+    }
+}
+
 impl Choice {
     /// The version that the default channel stands for.
     fn of_default(&self) -> Option<&str> {
@@ -69,14 +76,13 @@ impl Manager for Juliaup {
     }
 
     fn discover<'h>(&self, host: &'h Host) -> Vec<Box<dyn Installation + 'h>> {
-        let of_user = |user: &User| -> Option<Box<dyn Installation + 'h>> {
+        of_each_user(host, ID, |user| {
             let variables = ["JULIAUP_DEPOT_PATH", "JULIA_DEPOT_PATH"];
             let dirs = variables.map(|variable| path::join(&host.user_dir(user, variable, ".julia"), b"juliaup"));
             let dir = dirs.into_iter().find(|dir| host.root.entry(&path::join(dir, FILE)).is_ok())?;
             let bin = host.user_dir(user, "", ".juliaup/bin");
-            Some(SimpleInstallation::boxed(host, ID, of(user), dir, Depot { bin }))
-        };
-        host.users.iter().filter_map(of_user).collect()
+            Some((dir, Depot { bin }))
+        })
     }
 }
 
@@ -108,7 +114,7 @@ impl SimpleBackend for Depot {
             Choice::default()
         });
         for (version, kept) in &choice.installed_versions {
-            let tree = host.root.canonicalize_dir(&path::absolute(kept.path.as_bytes(), &at.dir));
+            let tree = kept.tree(host, at);
             let (number, platform) = parts(version);
             let mut item = InstalledPackage::kept("toolchain", "julia", number);
             item.arch = platform.map(ByteString::from);
@@ -162,7 +168,7 @@ impl SimpleBackend for Depot {
         let Some((version, kept)) = chosen else {
             return Some(nowhere(vec![Evidence::at(file, "Default", "no version of Julia is the default")]));
         };
-        let tree = host.root.canonicalize_dir(&path::absolute(kept.path.as_bytes(), &at.dir));
+        let tree = kept.tree(host, at);
         let why = vec![Evidence::at(file, "Default", format!("{version} is the default"))];
         Some(ExecTarget { to: ExecDestination::File(path::join(&tree, b"bin/julia")), is_shim: true, why })
     }

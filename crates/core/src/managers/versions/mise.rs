@@ -11,7 +11,7 @@
 use std::cmp::Ordering;
 
 use super::{asdf, highest, nowhere, upwards};
-use crate::backend::simple::{InstalledPackage, Record, SimpleBackend, SimpleInstallation, dirs_in, is_dir, of};
+use crate::backend::simple::{InstalledPackage, Record, SimpleBackend, dirs_in, is_dir, of_each_user};
 use crate::backend::{CachePlace, Installation, Manager};
 use crate::bytes::{ByteString, path};
 use crate::fs::{Kind, Limit};
@@ -45,12 +45,11 @@ impl Manager for Mise {
     }
 
     fn discover<'h>(&self, host: &'h Host) -> Vec<Box<dyn Installation + 'h>> {
-        let of_user = |user: &'h User| -> Option<Box<dyn Installation + 'h>> {
+        of_each_user(host, ID, |user| {
             let data = host.user_dir(user, "MISE_DATA_DIR", ".local/share/mise");
             let is_there = ["installs", "shims"].iter().any(|name| is_dir(host, &path::join(&data, name.as_bytes())));
-            is_there.then(|| SimpleInstallation::boxed(host, ID, of(user), data, MiseData { user }))
-        };
-        host.users.iter().filter_map(of_user).collect()
+            is_there.then_some((data, MiseData { user }))
+        })
     }
 }
 

@@ -13,9 +13,7 @@
 use std::cmp::Ordering;
 
 use super::{highest, nearest};
-use crate::backend::simple::{
-    InstalledPackage, Record, SimpleBackend, SimpleInstallation, dirs_in, is_dir, link_target, of,
-};
+use crate::backend::simple::{InstalledPackage, Record, SimpleBackend, dirs_in, is_dir, link_target, of_each_user};
 use crate::backend::{CachePlace, Installation, Manager};
 use crate::bytes::{ByteString, path};
 use crate::fs::Limit;
@@ -51,13 +49,12 @@ impl Manager for Nvm {
     }
 
     fn discover<'h>(&self, host: &'h Host) -> Vec<Box<dyn Installation + 'h>> {
-        let of_user = |user: &'h User| -> Option<Box<dyn Installation + 'h>> {
+        of_each_user(host, NVM, |user| {
             let dir = host.user_dir(user, "NVM_DIR", ".nvm");
             let is_there =
                 is_dir(host, &path::join(&dir, b"versions")) || host.root.entry(&path::join(&dir, b"nvm.sh")).is_ok();
-            is_there.then(|| SimpleInstallation::boxed(host, NVM, of(user), dir, NvmDir(user)))
-        };
-        host.users.iter().filter_map(of_user).collect()
+            is_there.then_some((dir, NvmDir(user)))
+        })
     }
 }
 
@@ -71,12 +68,11 @@ impl Manager for Fnm {
     }
 
     fn discover<'h>(&self, host: &'h Host) -> Vec<Box<dyn Installation + 'h>> {
-        let of_user = |user: &'h User| -> Option<Box<dyn Installation + 'h>> {
+        of_each_user(host, FNM, |user| {
             let dir = host.user_dir(user, "FNM_DIR", ".local/share/fnm");
             let is_there = is_dir(host, &path::join(&dir, b"node-versions"));
-            is_there.then(|| SimpleInstallation::boxed(host, FNM, of(user), dir, FnmDir(user)))
-        };
-        host.users.iter().filter_map(of_user).collect()
+            is_there.then_some((dir, FnmDir(user)))
+        })
     }
 }
 

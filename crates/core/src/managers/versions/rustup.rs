@@ -20,7 +20,7 @@ use std::collections::BTreeMap;
 
 use serde::Deserialize;
 
-use crate::backend::simple::{InstalledPackage, Record, SimpleBackend, SimpleInstallation, dirs_in, is_dir, of};
+use crate::backend::simple::{InstalledPackage, Record, SimpleBackend, dirs_in, is_dir, of_each_user};
 use crate::backend::{CachePlace, Installation, Manager, UpgradeCall};
 use crate::bytes::{ByteString, path};
 use crate::fs::{Kind, Limit};
@@ -60,13 +60,12 @@ impl Manager for Rustup {
     }
 
     fn discover<'h>(&self, host: &'h Host) -> Vec<Box<dyn Installation + 'h>> {
-        let of_user = |user: &'h User| -> Option<Box<dyn Installation + 'h>> {
+        of_each_user(host, ID, |user| {
             let home = host.user_dir(user, "RUSTUP_HOME", ".rustup");
             let bin = path::join(&host.user_dir(user, "CARGO_HOME", ".cargo"), b"bin");
             let is_there = is_dir(host, &path::join(&home, b"toolchains"));
-            is_there.then(|| SimpleInstallation::boxed(host, ID, of(user), home, RustupHome { user, bin }))
-        };
-        host.users.iter().filter_map(of_user).collect()
+            is_there.then_some((home, RustupHome { user, bin }))
+        })
     }
 }
 

@@ -10,9 +10,7 @@
 use std::cmp::Ordering;
 
 use super::nearest;
-use crate::backend::simple::{
-    InstalledPackage, Record, SimpleBackend, SimpleInstallation, dirs_in, is_dir, link_target, of,
-};
+use crate::backend::simple::{InstalledPackage, Record, SimpleBackend, dirs_in, is_dir, link_target, of_each_user};
 use crate::backend::{CachePlace, Installation, Manager};
 use crate::bytes::{ByteString, path};
 use crate::fs::{Kind, Limit};
@@ -43,12 +41,11 @@ impl Manager for Sdkman {
     }
 
     fn discover<'h>(&self, host: &'h Host) -> Vec<Box<dyn Installation + 'h>> {
-        let of_user = |user: &'h User| -> Option<Box<dyn Installation + 'h>> {
+        of_each_user(host, ID, |user| {
             let dir = host.user_dir(user, "SDKMAN_DIR", ".sdkman");
             let is_there = is_dir(host, &path::join(&dir, b"candidates"));
-            is_there.then(|| SimpleInstallation::boxed(host, ID, of(user), dir, SdkmanDir(user)))
-        };
-        host.users.iter().filter_map(of_user).collect()
+            is_there.then_some((dir, SdkmanDir(user)))
+        })
     }
 }
 

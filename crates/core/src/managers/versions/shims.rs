@@ -14,7 +14,7 @@
 use std::cmp::Ordering;
 
 use super::{highest, nearest, nowhere};
-use crate::backend::simple::{InstalledPackage, Record, SimpleBackend, SimpleInstallation, dirs_in, is_dir, of};
+use crate::backend::simple::{InstalledPackage, Record, SimpleBackend, dirs_in, is_dir, of_each_user};
 use crate::backend::{Installation, Manager};
 use crate::bytes::{ByteString, path};
 use crate::fs::{Kind, Limit};
@@ -105,12 +105,11 @@ impl Manager for ShimManager {
         // The five are constants; the registry wants one that lives as long.
         let all = [&PYENV, &RBENV, &NODENV, &GOENV, &JENV];
         let Some(kind) = all.into_iter().find(|kind| kind.id == self.id) else { return Vec::new() };
-        let of_user = |user: &'h User| -> Option<Box<dyn Installation + 'h>> {
+        of_each_user(host, kind.id, |user| {
             let root = host.user_dir(user, kind.root.0, kind.root.1);
             let is_there = ["versions", "shims"].iter().any(|name| is_dir(host, &path::join(&root, name.as_bytes())));
-            is_there.then(|| SimpleInstallation::boxed(host, kind.id, of(user), root, Shims { kind, user }))
-        };
-        host.users.iter().filter_map(of_user).collect()
+            is_there.then_some((root, Shims { kind, user }))
+        })
     }
 }
 

@@ -10,7 +10,7 @@ use std::cmp::Ordering;
 use serde::Deserialize;
 
 use super::{nowhere, upwards};
-use crate::backend::simple::{InstalledPackage, Record, SimpleBackend, SimpleInstallation, dirs_in, is_dir, of};
+use crate::backend::simple::{InstalledPackage, Record, SimpleBackend, dirs_in, is_dir, of_each_user};
 use crate::backend::{Installation, Manager};
 use crate::bytes::{ByteString, path};
 use crate::fs::{Kind, Limit};
@@ -41,12 +41,11 @@ impl Manager for Volta {
     }
 
     fn discover<'h>(&self, host: &'h Host) -> Vec<Box<dyn Installation + 'h>> {
-        let of_user = |user: &'h User| -> Option<Box<dyn Installation + 'h>> {
+        of_each_user(host, ID, |user| {
             let home = host.user_dir(user, "VOLTA_HOME", ".volta");
             let is_there = is_dir(host, &path::join(&home, b"tools/image"));
-            is_there.then(|| SimpleInstallation::boxed(host, ID, of(user), home, VoltaHome { user }))
-        };
-        host.users.iter().filter_map(of_user).collect()
+            is_there.then_some((home, VoltaHome { user }))
+        })
     }
 }
 

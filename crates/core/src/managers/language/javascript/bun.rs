@@ -5,13 +5,11 @@
 //! where its own installer put it.
 
 use super::{add_links, asked_for, note_request, package, packages_in};
-use crate::backend::simple::{
-    InstalledPackage, Record, SimpleBackend, SimpleInstallation, is_dir, link_target, links_into, of,
-};
+use crate::backend::simple::{InstalledPackage, Record, SimpleBackend, is_dir, link_target, links_into, of_each_user};
 use crate::backend::{CachePlace, Installation, Manager};
 use crate::bytes::{ByteString, path};
 use crate::fs::Kind;
-use crate::host::{Host, User};
+use crate::host::Host;
 use crate::model::{Affix, CommandLine, Evidence, Location, ManagerId, Profile, Reason, RemedyKind};
 use crate::version::semver;
 use std::cmp::Ordering;
@@ -42,7 +40,7 @@ impl Manager for Bun {
     }
 
     fn discover<'h>(&self, host: &'h Host) -> Vec<Box<dyn Installation + 'h>> {
-        let of_user = |user: &User| -> Option<Box<dyn Installation + 'h>> {
+        of_each_user(host, ID, |user| {
             let home = host.user_dir(user, "BUN_INSTALL", ".bun");
             let moved = |variable: &str, below: &[u8]| match host.variable(user, variable) {
                 Some(dir) if dir.starts_with(b"/") => host.root.canonicalize_dir(dir),
@@ -51,9 +49,8 @@ impl Manager for Bun {
             let global = moved("BUN_INSTALL_GLOBAL_DIR", b"install/global");
             let bin = moved("BUN_INSTALL_BIN", b"bin");
             let is_there = is_dir(host, &global) || host.root.entry(&path::join(&bin, b"bun")).is_ok();
-            is_there.then(|| SimpleInstallation::boxed(host, ID, of(user), home, BunHome { global, bin }))
-        };
-        host.users.iter().filter_map(of_user).collect()
+            is_there.then_some((home, BunHome { global, bin }))
+        })
     }
 }
 

@@ -2,7 +2,7 @@
 
 use super::{NPM, add_links, package, packages_in, registries};
 use crate::backend::advice::actor_for;
-use crate::backend::simple::{Record, SimpleBackend, SimpleInstallation, is_dir, of, scope_apart};
+use crate::backend::simple::{Record, SimpleBackend, at_each, is_dir, of};
 use crate::backend::version_dirs::{self, Language};
 use crate::backend::{CachePlace, Installation, Manager, UpgradeCall};
 use crate::bytes::{ByteString, path};
@@ -55,19 +55,7 @@ impl Manager for Npm {
             let kept = version_dirs::versions_of(host, user, Language::Node);
             prefixes.extend(kept.into_iter().map(|prefix| (Scope::Environment(prefix.clone()), prefix)));
         }
-        let mut held: Vec<Box<dyn Installation + 'h>> = Vec::new();
-        let mut seen: Vec<ByteString> = Vec::new();
-        for (scope, prefix) in prefixes {
-            let prefix = host.root.canonicalize_dir(&prefix);
-            if seen.contains(&prefix) || !is_dir(host, &path::join(&prefix, b"lib/node_modules")) {
-                continue;
-            }
-            // A second prefix of one scope is told apart by its place.
-            let scope = scope_apart(&held, scope, &prefix);
-            seen.push(prefix.clone());
-            held.push(SimpleInstallation::boxed(host, NPM, scope, prefix, Prefix));
-        }
-        held
+        at_each(host, NPM, prefixes, |prefix| is_dir(host, &path::join(prefix, b"lib/node_modules")), |_| Prefix)
     }
 }
 

@@ -1,11 +1,11 @@
 //! pnpm: packages in its global directory, and the scripts that start them.
 
 use super::{PNPM, origin, package, package_file, registries};
-use crate::backend::simple::{MAX_SCRIPT, Record, SimpleBackend, SimpleInstallation, is_dir, of};
+use crate::backend::simple::{MAX_SCRIPT, Record, SimpleBackend, is_dir, of_each_user};
 use crate::backend::{CachePlace, Installation, Manager};
 use crate::bytes::{ByteString, path};
 use crate::fs::{Kind, Limit};
-use crate::host::{Host, User};
+use crate::host::Host;
 use crate::model::{Affix, CommandLine, Evidence, ExecTarget, Location, Loss, ManagerId, Profile, RemedyKind, Source};
 use crate::version::semver;
 use std::cmp::Ordering;
@@ -34,12 +34,11 @@ impl Manager for Pnpm {
     }
 
     fn discover<'h>(&self, host: &'h Host) -> Vec<Box<dyn Installation + 'h>> {
-        let of_user = |user: &User| -> Option<Box<dyn Installation + 'h>> {
+        of_each_user(host, PNPM, |user| {
             let home = host.user_dir(user, "PNPM_HOME", ".local/share/pnpm");
             let is_there = is_dir(host, &path::join(&home, b"global"));
-            is_there.then(|| SimpleInstallation::boxed(host, PNPM, of(user), home, PnpmHome))
-        };
-        host.users.iter().filter_map(of_user).collect()
+            is_there.then_some((home, PnpmHome))
+        })
     }
 }
 

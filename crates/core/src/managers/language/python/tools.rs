@@ -23,11 +23,12 @@ use super::uv_receipt::UvReceipt;
 use super::{PIPX, UV};
 use crate::backend::Installation;
 use crate::backend::simple::{
-    InstalledPackage, Record, SimpleBackend, SimpleInstallation, is_dir, link_target, links_into, of, parsed,
+    InstalledPackage, Record, SimpleBackend, SimpleInstallation, is_dir, link_target, links_into, of, of_each_user,
+    parsed,
 };
 use crate::bytes::{ByteString, path};
 use crate::fs::{Kind, Limit};
-use crate::host::{Host, User};
+use crate::host::Host;
 use crate::model::{CommandLine, Evidence, Location, Loss, Origin, Remedy, RemedyKind, Scope, Status};
 use crate::version::pep440::{self, normal_name};
 
@@ -189,7 +190,7 @@ struct UvTools {
 
 /// uv's installations.
 pub fn uv(host: &Host) -> Vec<Box<dyn Installation + '_>> {
-    let of_user = |user: &User| -> Option<Box<dyn Installation + '_>> {
+    of_each_user(host, UV, |user| {
         let backend = UvTools {
             tools: host.user_dir(user, "UV_TOOL_DIR", ".local/share/uv/tools"),
             pythons: host.user_dir(user, "UV_PYTHON_INSTALL_DIR", ".local/share/uv/python"),
@@ -201,9 +202,8 @@ pub fn uv(host: &Host) -> Vec<Box<dyn Installation + '_>> {
             return None;
         }
         let location = path::parent(&backend.tools).into();
-        Some(SimpleInstallation::boxed(host, UV, of(user), location, backend))
-    };
-    host.users.iter().filter_map(of_user).collect()
+        Some((location, backend))
+    })
 }
 
 #[derive(Deserialize)]
