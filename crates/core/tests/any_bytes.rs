@@ -5,18 +5,20 @@
 use std::fs;
 
 use proptest::prelude::*;
-use whodunit_core::bytes::{ByteString, shown};
+use whodunit_core::bytes::ByteString;
 use whodunit_core::fs::Root;
 use whodunit_core::host::{Host, ProcessEnv, UserSelection};
 use whodunit_core::managers::language::python::requirement::{Facts, Requirement};
 use whodunit_core::resolve::contexts::{Overrides, Shell, resolve_context};
 use whodunit_core::resolve::{Context, hints};
 use whodunit_core::version::{conda, debian, gem, gentoo, pacman, pep440, rpm, semver, tokens};
-use whodunit_formats::{accounts, bolt, dynamic, loader_cache, manual, settings, shebang};
+use whodunit_formats::{bolt, dynamic, loader_cache};
 use whodunit_shell::syntax::{Dialect, Parser, fish};
 
 #[path = "support/everything.rs"]
 mod everything;
+#[path = "../../formats/tests/support/texts.rs"]
+mod texts;
 
 proptest! {
     #[test]
@@ -37,29 +39,20 @@ proptest! {
         if let Err(error) = fish::parse(&bytes, 1) {
             prop_assert!(lines.contains(&error.line), "{error} is outside {lines:?}");
         }
-        let all = settings::assignments(&bytes).chain(settings::environment(&bytes));
-        for setting in all.chain(settings::definitions(&bytes)) {
-            prop_assert!(lines.contains(&setting.line) && is_part(setting.name, &bytes));
+        // Every reader of texts, also behind what begins such a text.
+        let [page, script] = [b".TH ".as_slice(), b"#!"].map(|start| [start, bytes.as_slice()].concat());
+        for reader in texts::READERS {
+            [&bytes, &page, &script].into_iter().for_each(|file| reader(file));
         }
-        prop_assert!(accounts::accounts(&bytes).all(|one| is_part(one.name, &bytes) && is_part(one.home, &bytes)));
         prop_assert!(loader_cache::entries(&bytes).is_err(), "nothing without the magic number is a cache");
         prop_assert!(dynamic::read(std::io::Cursor::new(&bytes)).is_none(), "nothing without the magic number is ELF");
         prop_assert!(bolt::each(&bytes, &more, &mut |_, _| ()).is_err(), "nothing this short is a database");
-        let page = [b".TH ", bytes.as_slice()].concat();
-        if let Some((version, line)) = manual::version(&page) {
-            prop_assert!(lines.contains(&line) && version.starts_with(|first: char| first.is_ascii_digit()));
-        }
-        let script = [b"#!", bytes.as_slice()].concat();
-        if let Some(script) = shebang::Shebang::parse(&script) {
-            prop_assert!(!script.interpreter.is_empty() && is_part(script.interpreter, script.line));
-        }
         let facts = Facts { python: "3.11".to_owned(), ..Facts::default() };
         let text = String::from_utf8_lossy(&bytes);
         for text in [text.to_string(), format!("knots ; {text}"), format!("knots {text}")] {
             let _ = Requirement::parse(&text).map(|one| (one.applies(&facts), one.takes(&more)));
         }
         let _ = hints::of_dir(&[b"/", bytes.as_slice()].concat());
-        prop_assert!(!shown(&bytes).chars().any(char::is_control));
         let more_kinds = [gentoo::compare, pacman::compare, rpm::compare];
         let kinds = [debian::compare, pep440::compare, semver::compare, gem::compare, conda::compare, tokens::compare];
         for compare in kinds.into_iter().chain(more_kinds) {
@@ -67,11 +60,6 @@ proptest! {
         }
         prop_assert!(ByteString::from(bytes.clone()).as_bytes() == bytes);
     }
-}
-
-/// Whether a value was taken from the bytes, not made up.
-fn is_part(part: &[u8], whole: &[u8]) -> bool {
-    part.is_empty() || whole.windows(part.len()).any(|window| window == part)
 }
 
 const STATUS: &str = "Package: pegel\nStatus: install ok installed\nArchitecture: amd64\nMulti-Arch: same\n\

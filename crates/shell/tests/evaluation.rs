@@ -2,100 +2,22 @@
 //!
 //! What is expected here was compared with the real shells in the tests of the command line.
 
-use std::collections::{BTreeMap, BTreeSet};
-
-use whodunit_formats::bytes::{ByteString, path};
-use whodunit_shell::eval::fish::Fish;
-use whodunit_shell::eval::{Account, Invocation, Run, State};
+use whodunit_formats::bytes::ByteString;
+use whodunit_shell::Unknown;
+use whodunit_shell::eval::State;
 use whodunit_shell::syntax::{Dialect, Parser};
-use whodunit_shell::{FileType, Files, Metadata, ReadError, Unknown};
 
-/// Files in memory; a directory is whatever a file's path goes through.
-#[derive(Debug, Default)]
-struct Memory(BTreeMap<Vec<u8>, Vec<u8>>);
+#[path = "support/memory.rs"]
+mod memory;
 
-impl Memory {
-    fn with(files: &[(&str, &str)]) -> Self {
-        let own = |(path, content): &(&str, &str)| (path.as_bytes().to_vec(), content.as_bytes().to_vec());
-        Memory(files.iter().map(own).collect())
-    }
-
-    fn file_type(&self, path: &[u8]) -> Option<FileType> {
-        if self.0.contains_key(path) {
-            return Some(FileType::File);
-        }
-        let inside = [path, b"/"].concat();
-        self.0.keys().any(|file| file.starts_with(&inside)).then_some(FileType::Dir)
-    }
-}
-
-impl Files for Memory {
-    fn read(&self, path: &[u8], max: u64) -> Result<Vec<u8>, ReadError> {
-        match self.0.get(path) {
-            Some(content) if content == b"closed" => Err(ReadError::Unreadable(format!("{}", ByteString::from(path)))),
-            Some(content) if content.len() as u64 <= max => Ok(content.clone()),
-            Some(_) => Err(ReadError::Unreadable("too large".to_owned())),
-            None => Err(ReadError::Absent("no such file".to_owned())),
-        }
-    }
-
-    fn metadata(&self, path: &[u8]) -> Option<Metadata> {
-        let file_type = self.file_type(path)?;
-        let size = self.0.get(path).map_or(0, |content| content.len() as u64);
-        Some(Metadata { file_type, size, mode: 0o755, owner: 1000, group: 1000, modified: 0, identity: (0, size) })
-    }
-
-    fn entry_type(&self, path: &[u8]) -> Option<FileType> {
-        self.file_type(path)
-    }
-
-    fn list(&self, dir: &[u8]) -> Vec<(ByteString, FileType)> {
-        let inside = [dir, b"/"].concat();
-        let below = self.0.keys().filter_map(|file| file.strip_prefix(&inside[..]));
-        let names: BTreeSet<&[u8]> = below.map(|rest| rest.split(|&b| b == b'/').next().unwrap_or_default()).collect();
-        names.into_iter().map(|name| (name.into(), self.file_type(&path::join(dir, name)).unwrap())).collect()
-    }
-
-    fn read_link(&self, _: &[u8]) -> Option<ByteString> {
-        None
-    }
-
-    fn canonicalize(&self, path: &[u8]) -> ByteString {
-        path.into()
-    }
-}
+use memory::{Memory, START, followed};
 
 /// What a start-up file leaves behind, in a shell that a user types into after a login.
 fn evaluated(shell: &str, script: &str, more: &[(&str, &str)]) -> (State, Vec<Unknown>) {
-    let files = Memory::with(&[&[("/home/maren/start", script), ("/usr/bin/pegel", "x")], more].concat());
-    let account = Account { name: "maren".into(), uid: 1000, home: "/home/maren".into() };
-    let dialect = match shell {
-        "bash" => Dialect::Bash,
-        "zsh" => Dialect::Zsh,
-        _ => Dialect::Posix,
-    };
-    let invocation = Invocation {
-        files: &files,
-        hostname: Some("lantern".into()),
-        user: &account,
-        groups: BTreeSet::from([1000]),
-        homes: BTreeMap::from([(b"maren".to_vec(), b"/home/maren".to_vec())]),
-        dialect,
-        name: format!("-{shell}").into_bytes(),
-        is_login: true,
-        is_interactive: true,
-    };
-    let mut state = State { dir: b"/home/maren".to_vec(), ..State::default() };
-    state.export(b"PATH", "/usr/bin:/bin");
-    state.export(b"HOME", "/home/maren");
-    if shell == "fish" {
-        let mut fish = Fish::new(invocation, state);
-        fish.file(b"/home/maren/start");
-        return fish.finish();
-    }
-    let mut run = Run::new(invocation, state);
-    let _ = run.file(b"/home/maren/start");
-    run.finish()
+    let start = std::str::from_utf8(START).unwrap();
+    let files = [&[(start, script), ("/usr/bin/pegel", "x")], more].concat();
+    let own = |(path, content): (&str, &str)| (path.as_bytes().to_vec(), content.as_bytes().to_vec());
+    followed(shell, &Memory(files.into_iter().map(own).collect()), true, true)
 }
 
 fn path_of(state: &State) -> String {
