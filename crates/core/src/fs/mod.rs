@@ -238,6 +238,12 @@ impl Root {
         self.dir(dir).and_then(|dir| dir.list()).unwrap_or_default()
     }
 
+    /// When what stands at a path was last changed, a link itself and not what it leads to: seconds since 1970.
+    #[must_use]
+    pub fn modified(&self, path: &[u8]) -> Option<i64> {
+        self.entry(path).ok().map(|meta| meta.modified)
+    }
+
     /// Whether a path leads to `/dev/null`: the usual way to say that a file has nothing in it.
     #[must_use]
     pub fn is_null(&self, path: &[u8]) -> bool {

@@ -116,7 +116,7 @@ impl Global {
             trust: is_local.then(|| "local".to_owned()),
         });
         let tree = tree_of(&at.dir, package);
-        item.installed_at = host.root.entry(&tree).ok().map(|meta| meta.modified);
+        item.installed_at = host.root.modified(&tree);
         let bin = path::join(&at.dir, b"vendor/bin");
         for program in &package.bin {
             let command = path::join(&bin, path::name(program.as_bytes()));

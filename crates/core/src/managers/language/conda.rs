@@ -238,7 +238,7 @@ impl SimpleBackend for Environment {
             item.channel = item.origin.as_ref().map(|origin| origin.name.clone());
             item.size = meta.size;
             item.purl = Some("conda");
-            item.installed_at = host.root.entry(&file).ok().map(|meta| meta.modified);
+            item.installed_at = host.root.modified(&file);
             let wanted = meta.requested_spec.is_some_and(|spec| !spec.is_empty()) || !meta.requested_specs.is_empty();
             item.reason = match () {
                 () if wanted || asked.contains(item.name.as_bytes()) => Reason::Explicit,

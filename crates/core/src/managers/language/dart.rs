@@ -77,7 +77,7 @@ impl SimpleBackend for Cache {
             let file = path::join(&tree, b"pubspec.lock");
             let mut item = InstalledPackage::new("program", name.clone());
             item.purl = Some("pub");
-            item.installed_at = host.root.entry(&file).ok().map(|meta| meta.modified);
+            item.installed_at = host.root.modified(&file);
             match locked(host, &file, &String::from_utf8_lossy(&name)) {
                 Ok((version, source)) => {
                     item.version = version.map(ByteString::from);

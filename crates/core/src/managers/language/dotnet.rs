@@ -112,7 +112,7 @@ impl SimpleBackend for Tools {
                 let mut item = InstalledPackage::new("tool", id.clone());
                 item.version = Some(version.clone());
                 item.purl = Some("nuget");
-                item.installed_at = host.root.entry(&entry).ok().map(|meta| meta.modified);
+                item.installed_at = host.root.modified(&entry);
                 item.evidence.push(Evidence::directory(entry.clone(), format!("{id} {version}")));
                 Tools::add_commands(host, at, &entry, &mut item, &mut record.notes);
                 item.trees.push(entry);

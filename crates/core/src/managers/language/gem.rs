@@ -201,7 +201,7 @@ impl SimpleBackend for GemHome {
                 item.reason = Reason::Unknown;
                 item.purl = Some("gem");
                 item.arch.clone_from(&read.platform);
-                item.installed_at = host.root.entry(&file).ok().map(|meta| meta.modified);
+                item.installed_at = host.root.modified(&file);
                 item.evidence.push(Evidence::at(file.clone(), "stub", format!("{} {}", read.name, read.version)));
                 let stem = name.strip_suffix(b".gemspec").unwrap_or(name);
                 let tree = path::join(&path::join(&at.dir, b"gems"), stem);

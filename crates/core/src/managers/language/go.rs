@@ -167,7 +167,7 @@ impl SimpleBackend for GoPlace {
             let line = content.split(|&b| b == b'\n').next().unwrap_or_default().trim_ascii();
             let version = line.strip_prefix(b"go").unwrap_or(line);
             let mut item = InstalledPackage::kept("toolchain", "go", version);
-            item.installed_at = host.root.entry(&file).ok().map(|meta| meta.modified);
+            item.installed_at = host.root.modified(&file);
             item.evidence.push(Evidence::line(file, 1, ByteString::from(line).to_string()));
             item.trees.push(dir.clone());
             record.items.push(item);

@@ -159,7 +159,7 @@ impl SimpleBackend for Rocks {
                 // Nothing tells what was asked for.
                 item.reason = Reason::Unknown;
                 item.purl = Some("luarocks");
-                item.installed_at = host.root.entry(&entry).ok().map(|meta| meta.modified);
+                item.installed_at = host.root.modified(&entry);
                 item.evidence.push(Evidence::directory(entry.clone(), format!("{name} {version}")));
                 item.entry = entry.clone();
                 item.trees.push(entry);

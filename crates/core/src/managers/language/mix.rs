@@ -62,7 +62,7 @@ fn archive(host: &Host, entry: ByteString) -> Option<InstalledPackage> {
     let own = path::name(&entry);
     let (name, version) = parts(own)?;
     let mut item = InstalledPackage::kept("archive", name, version);
-    item.installed_at = host.root.entry(&entry).ok().map(|meta| meta.modified);
+    item.installed_at = host.root.modified(&entry);
     item.evidence.push(Evidence::directory(entry.clone(), item.with_version()));
     let line = CommandLine::new("mix archive.uninstall --force").operand(own);
     item.trees.push(entry);
@@ -90,7 +90,7 @@ impl SimpleBackend for MixHome {
                     }
                 }
                 let mut item = InstalledPackage::new("program", name.clone());
-                item.installed_at = host.root.entry(&file).ok().map(|meta| meta.modified);
+                item.installed_at = host.root.modified(&file);
                 let evidence = Evidence::line(file.clone(), 1, "an escript");
                 item.evidence.push(evidence.clone());
                 item.bring(file, evidence);

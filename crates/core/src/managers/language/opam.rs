@@ -119,7 +119,7 @@ impl Switch {
         ));
         let inside = path::join(&self.dir, b".opam-switch");
         item.entry = path::join(&path::join(&inside, b"install"), &[name.as_bytes(), b".changes"].concat());
-        item.installed_at = host.root.entry(&item.entry).ok().map(|meta| meta.modified);
+        item.installed_at = host.root.modified(&item.entry);
         let package = path::join(&path::join(&inside, b"packages"), installed.text.as_bytes());
         let lost = match needs(host, &package) {
             Ok(needs) => {

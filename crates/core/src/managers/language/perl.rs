@@ -192,7 +192,7 @@ impl Library {
         let mut item = InstalledPackage::new("module", name);
         item.reason = Reason::Unknown;
         item.entry = list.clone();
-        item.installed_at = host.root.entry(list).ok().map(|meta| meta.modified);
+        item.installed_at = host.root.modified(list);
         item.evidence.push(Evidence::whole(list.clone(), format!("the files of {name}")));
         let own = format!("/{}.pm", name.replace("::", "/"));
         let content = host.root.read(list, Limit::LIST).unwrap_or_default();

@@ -134,7 +134,7 @@ impl SimpleBackend for Library {
                 record.notes.push(Loss::damaged(file, "has no name or no version", hides));
                 continue;
             };
-            item.installed_at = host.root.entry(&file).ok().map(|meta| meta.modified);
+            item.installed_at = host.root.modified(&file);
             item.trees.push(tree);
             record.items.push(item);
         }

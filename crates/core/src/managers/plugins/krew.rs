@@ -83,7 +83,7 @@ impl SimpleBackend for KrewRoot {
                     record.notes.push(Loss::because(problem, format!("the version of {} is unknown", item.name)));
                 }
             }
-            item.installed_at = host.root.entry(&file).ok().map(|meta| meta.modified);
+            item.installed_at = host.root.modified(&file);
             for (link, _) in links.iter().filter(|(_, target)| path::within(target, &tree)) {
                 let says = format!("starts {}", item.name);
                 item.bring(link.clone(), Evidence::at(link.clone(), "link", says));

@@ -124,7 +124,7 @@ impl SimpleBackend for Sdk {
                 }
             };
             let mut item = InstalledPackage::new("package", path.as_str());
-            item.installed_at = host.root.entry(&file).ok().map(|meta| meta.modified);
+            item.installed_at = host.root.modified(&file);
             item.evidence.push(Evidence::at(file, "revision", format!("{path} {revision}")));
             item.version = Some(revision.into());
             item.trees.push(tree);

@@ -76,7 +76,7 @@ impl SimpleBackend for Farm {
             let mut item = InstalledPackage::new("package", name);
             item.version = version;
             item.tail = Some(dir.clone());
-            item.installed_at = host.root.entry(&tree).ok().map(|meta| meta.modified);
+            item.installed_at = host.root.modified(&tree);
             item.evidence
                 .push(Evidence::directory(tree.clone(), "a package of the link farm; only its name is recorded"));
             let links = bins.iter().flat_map(|bin| links_into(host, bin, &tree));

@@ -134,7 +134,7 @@ impl SimpleBackend for Tree {
                 return record;
             }
         };
-        let installed_at = host.root.entry(&at.dir).ok().map(|meta| meta.modified);
+        let installed_at = host.root.modified(&at.dir);
         for read in packages(&content) {
             match read {
                 Ok((name, stanza)) => {

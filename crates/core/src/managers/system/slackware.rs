@@ -94,7 +94,7 @@ fn package(root: &Root, entry: &ByteString) -> Result<InstalledPackage, Loss> {
     item.revision = Some(build.into());
     // Nothing tells what was asked for.
     item.reason = Reason::Unknown;
-    item.installed_at = root.entry(entry).ok().map(|meta| meta.modified);
+    item.installed_at = root.modified(entry);
     item.entry = entry.clone();
     item.evidence.push(Evidence::whole(entry.clone(), format!("{} {}", item.name, ByteString::from(version))));
     let content = root

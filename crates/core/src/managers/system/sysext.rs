@@ -83,7 +83,7 @@ impl SimpleBackend for Extensions {
                     continue;
                 }
                 let mut item = InstalledPackage::new(kind, name.clone());
-                item.installed_at = host.root.entry(&tree).ok().map(|meta| meta.modified);
+                item.installed_at = host.root.modified(&tree);
                 item.evidence.push(Evidence::directory(tree.clone(), format!("{kind} {name}")));
                 if entry_kind != Kind::File {
                     release(host, &tree, &mut item, &mut record.notes);

@@ -97,7 +97,7 @@ impl SimpleBackend for AsdfData<'_> {
             for (version, _) in dirs_in(host, &dir, false) {
                 let tree = path::join(&dir, &version);
                 let mut item = InstalledPackage::kept("toolchain", tool.clone(), version.clone());
-                item.installed_at = host.root.entry(&tree).ok().map(|meta| meta.modified);
+                item.installed_at = host.root.modified(&tree);
                 item.evidence.push(Evidence::directory(tree.clone(), format!("{tool} {version}")));
                 let chosen = choice.as_ref().filter(|(versions, _)| versions.first() == Some(&version));
                 item.active = chosen.is_some();

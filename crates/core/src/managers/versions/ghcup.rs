@@ -111,7 +111,7 @@ impl SimpleBackend for GhcupDir {
 
 fn kept(host: &Host, tool: &str, version: &ByteString, tree: ByteString, set: Option<Evidence>) -> InstalledPackage {
     let mut item = InstalledPackage::kept("toolchain", tool, version.clone());
-    item.installed_at = host.root.entry(&tree).ok().map(|meta| meta.modified);
+    item.installed_at = host.root.modified(&tree);
     item.evidence.push(Evidence::directory(tree.clone(), format!("{tool} {version}")));
     item.active = set.is_some();
     item.evidence.extend(set);

@@ -143,7 +143,7 @@ impl SimpleBackend for MiseData<'_> {
             for (version, kind) in dirs_in(host, &dir, true) {
                 let tree = path::join(&dir, &version);
                 let mut item = InstalledPackage::kept("toolchain", tool.clone(), version.clone());
-                item.installed_at = host.root.entry(&tree).ok().map(|meta| meta.modified);
+                item.installed_at = host.root.modified(&tree);
                 if kind == Kind::Link {
                     if host.root.read_link(&tree).is_ok_and(|to| !to.starts_with(b"/")) {
                         continue;

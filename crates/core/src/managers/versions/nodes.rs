@@ -158,7 +158,7 @@ fn kept_node(
     // The directory has the version with a `v`, which is no part of it.
     item.version = Some(version.strip_prefix(b"v").unwrap_or(version).into());
     item.tail = Some(path::join(b"node", version.strip_prefix(b"v").unwrap_or(version)));
-    item.installed_at = host.root.entry(&tree).ok().map(|meta| meta.modified);
+    item.installed_at = host.root.modified(&tree);
     item.evidence.push(Evidence::directory(tree.clone(), format!("node {version}")));
     item.active = default.is_some_and(|(chosen, _)| chosen == version);
     let says = [default, requested].into_iter().flatten().filter(|(chosen, _)| chosen == version);

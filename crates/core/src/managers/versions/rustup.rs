@@ -210,7 +210,7 @@ impl SimpleBackend for RustupHome<'_> {
                 item.evidence
                     .push(Evidence::directory(dir.clone(), "a toolchain without a manifest: its version is not known"));
             }
-            item.installed_at = host.root.entry(&dir).ok().map(|meta| meta.modified);
+            item.installed_at = host.root.modified(&dir);
             if kind == Kind::Link {
                 let target = host.root.canonicalize_dir(&dir);
                 let says = if path::within(&target, &toolchains) {

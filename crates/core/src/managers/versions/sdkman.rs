@@ -80,7 +80,7 @@ impl SimpleBackend for SdkmanDir<'_> {
             for (version, kind) in dirs_in(host, &dir, true).into_iter().filter(|(name, _)| **name != *b"current") {
                 let tree = path::join(&dir, &version);
                 let mut item = InstalledPackage::kept("toolchain", tool.clone(), version.clone());
-                item.installed_at = host.root.entry(&tree).ok().map(|meta| meta.modified);
+                item.installed_at = host.root.modified(&tree);
                 if kind == Kind::Link {
                     let target = host.root.canonicalize_dir(&tree);
                     item.evidence.push(Evidence::at(

@@ -204,7 +204,7 @@ impl SimpleBackend for Shims<'_> {
         for (version, kind) in dirs_in(host, &versions, true) {
             let dir = path::join(&versions, &version);
             let mut item = InstalledPackage::kept("toolchain", self.kind.language, version.clone());
-            item.installed_at = host.root.entry(&dir).ok().map(|meta| meta.modified);
+            item.installed_at = host.root.modified(&dir);
             if kind == Kind::Link {
                 let target = host.root.canonicalize_dir(&dir);
                 if path::within(&target, &versions) {

@@ -77,7 +77,7 @@ pub(super) fn package(
     let file = path::join(&dir, b"package.json");
     let mut item = InstalledPackage::new("package", name.clone());
     item.purl = Some("npm");
-    item.installed_at = host.root.entry(&dir).ok().map(|meta| meta.modified);
+    item.installed_at = host.root.modified(&dir);
     let read = package_file(host, &file).unwrap_or_else(|problem| {
         item.status = Status::Broken;
         record.notes.push(Loss::because(problem, format!("the version of {name} is unknown")));

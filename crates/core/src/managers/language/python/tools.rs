@@ -263,7 +263,7 @@ impl UvTools {
             item.tail = Some(name.clone());
             item.also.push("python".into());
             item.arch = name.split(|&b| b == b'-').nth(3).map(ByteString::from);
-            item.installed_at = host.root.entry(&tree).ok().map(|meta| meta.modified);
+            item.installed_at = host.root.modified(&tree);
             item.evidence.push(Evidence::file_name(tree.clone(), name.to_string()));
             for (link, _) in links_into(host, &self.bin, &tree) {
                 let evidence = Evidence::file_name(tree.clone(), format!("uv links {link} to it"));

@@ -190,7 +190,7 @@ impl Prefix {
                 item.arch = receipt.arch.as_deref().map(ByteString::from);
                 #[expect(clippy::cast_possible_truncation, reason = "seconds since 1970")]
                 let noted = receipt.time.map(|time| time as i64);
-                item.installed_at = noted.or_else(|| host.root.entry(&keg).ok().map(|meta| meta.modified));
+                item.installed_at = noted.or_else(|| host.root.modified(&keg));
                 item.held = is(&pinned);
                 item.active = is(&in_use) || is(&linked);
                 item.trees.push(keg.clone());
@@ -240,7 +240,7 @@ impl Prefix {
                 let tree = path::join(&dir, &version);
                 let mut item = InstalledPackage::kept("cask", token.clone(), version.clone());
                 let is_recorded = is_dir(host, &path::join(&metadata, &version));
-                item.installed_at = host.root.entry(&tree).ok().map(|meta| meta.modified);
+                item.installed_at = host.root.modified(&tree);
                 item.evidence.push(Evidence::directory(tree.clone(), format!("{token} {version}")));
                 if !is_recorded {
                     item.status = Status::Broken;

@@ -54,7 +54,7 @@ fn of_channels(host: &Host, file: &SettingsFile) -> Vec<Source> {
         };
         let profile = path::join(&path::join(b"/nix/var/nix/profiles/per-user", &user), b"channels");
         Some(Source {
-            refreshed_at: host.root.entry(&profile).ok().map(|meta| meta.modified),
+            refreshed_at: host.root.modified(&profile),
             origins: vec![name.into()],
             ..named(ID, file, name.as_bytes(), "channel", url, "channel")
         })

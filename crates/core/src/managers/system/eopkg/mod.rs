@@ -127,7 +127,7 @@ fn package(root: &Root, entry: &ByteString) -> (InstalledPackage, Option<Loss>) 
     let mut item = InstalledPackage::new("package", &dir[..version]);
     item.version = dir.get(version + 1..release).map(ByteString::from);
     item.revision = dir.get(release + 1..).map(ByteString::from);
-    item.installed_at = root.entry(entry).ok().map(|meta| meta.modified);
+    item.installed_at = root.modified(entry);
     let note = match root.read(&file, Limit::SMALL) {
         Ok(content) => {
             let (mut name, mut newest) = (None, None);

@@ -251,7 +251,7 @@ impl SimpleCatalogue for Database {
 
 /// When an entry was written.
 fn dated(root: &Root, one: &Ebuild) -> Option<i64> {
-    root.entry(&one.file).ok().map(|meta| meta.modified)
+    root.modified(&one.file)
 }
 
 #[cfg(test)]

@@ -130,7 +130,7 @@ fn package(root: &Root, category: &ByteString, dir: &ByteString) -> Result<Insta
     });
     let number = |name: &str| std::str::from_utf8(&value(root, &entry, name)?).ok()?.parse::<i64>().ok();
     item.size = number("SIZE").and_then(|size| u64::try_from(size).ok());
-    item.installed_at = root.entry(&path::join(&entry, b"CONTENTS")).ok().map(|meta| meta.modified);
+    item.installed_at = root.modified(&path::join(&entry, b"CONTENTS"));
     item.arch =
         value(root, &entry, "CHOST").and_then(|host| Some(ByteString::from(host.split(|&b| b == b'-').next()?)));
     item.also = vec![name.into(), [&*item.name, b"-", version].concat().into()];
