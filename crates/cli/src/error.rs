@@ -5,6 +5,7 @@ use std::io;
 use whodunit_core::bytes::ByteString;
 use whodunit_core::fs::FsError;
 use whodunit_core::host::UnknownUser;
+use whodunit_fleet::store::StoreError;
 
 /// The exit statuses, as every help text lists them.
 pub mod status {
@@ -82,6 +83,15 @@ pub enum CliError {
         /// Why not.
         cause: String,
     },
+    /// A store of snapshots cannot be used.
+    #[error(transparent)]
+    Store(#[from] StoreError),
+    /// There is no machine of that name in a store.
+    #[error("no machine is called {name}")]
+    NoMachine {
+        /// The name.
+        name: ByteString,
+    },
     /// A file that was asked for could not be written.
     #[error("cannot write {file}: {cause}")]
     Write {
@@ -128,6 +138,8 @@ impl CliError {
             {
                 Some("the disk is full")
             }
+            CliError::Store(StoreError::Missing { .. }) => Some("whodunit fleet load makes one"),
+            CliError::NoMachine { .. } => Some("whodunit fleet machines lists them"),
             CliError::NoSnapshot { .. } => Some("whodunit snapshot list shows those that are kept"),
             _ => None,
         }
@@ -139,7 +151,9 @@ impl CliError {
             // A reader that has seen enough closes the pipe; that is no error.
             CliError::Output(error) if error.kind() == io::ErrorKind::BrokenPipe => status::ANSWERED,
             CliError::Output(_) | CliError::Write { .. } => status::OUTPUT,
-            CliError::NoSnapshot { .. } => status::NOT_FOUND,
+            CliError::NoSnapshot { .. } | CliError::NoMachine { .. } => status::NOT_FOUND,
+            // While it is loaded, the disk may fill up or the server go away.
+            CliError::Store(StoreError::Failed { .. }) => status::OUTPUT,
             CliError::Demo(whodunit_demo::WriteError::Failed { .. }) => status::OUTPUT,
             _ => status::USAGE,
         }

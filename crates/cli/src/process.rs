@@ -98,6 +98,22 @@ pub fn write_new(file: &[u8], content: &[u8]) -> std::io::Result<()> {
     written
 }
 
+/// Makes an empty file that only its owner may read, with its directories, where there is none yet.
+///
+/// # Errors
+/// As the system says.
+pub fn make_private(file: &[u8]) -> std::io::Result<()> {
+    use std::os::unix::ffi::OsStrExt as _;
+    use std::os::unix::fs::{DirBuilderExt as _, OpenOptionsExt as _};
+    let file = std::path::Path::new(std::ffi::OsStr::from_bytes(file));
+    let dir = file.parent().unwrap_or(std::path::Path::new("/"));
+    std::fs::DirBuilder::new().recursive(true).mode(0o700).create(dir)?;
+    match std::fs::OpenOptions::new().write(true).create_new(true).mode(0o600).open(file) {
+        Err(error) if error.kind() != std::io::ErrorKind::AlreadyExists => Err(error),
+        _ => Ok(()),
+    }
+}
+
 /// Deletes a file.
 ///
 /// # Errors

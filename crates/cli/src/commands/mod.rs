@@ -8,6 +8,7 @@ mod conflicts;
 pub mod demo;
 mod explain;
 mod export;
+mod fleet;
 mod impact;
 mod inventory;
 mod launchers;
@@ -89,6 +90,7 @@ commands! {
     Compare => compare,
     Timeline => timeline,
     Manifest => manifest,
+    Fleet => fleet,
     Unowned => unowned,
     Conflicts => conflicts,
     Impact => impact,

@@ -31,8 +31,6 @@ pub(crate) mod sqlite;
 mod upkeep;
 pub(crate) mod version_dirs;
 
-use std::cmp::Ordering;
-
 pub use caches::CachePlace;
 pub(crate) use catalogue::mark_candidates;
 pub use catalogue::{Catalogue, Unsearched};
@@ -53,6 +51,7 @@ use crate::host::Host;
 use crate::model::{
     Actor, Coverage, Evidence, Finding, Location, Loss, ManagerId, Owner, Package, Profile, Remedy, Source,
 };
+use crate::version::Scheme;
 
 /// A package manager whose state can be read from disk.
 pub trait Manager: Sync {
@@ -172,8 +171,8 @@ pub trait Installation: Send + Sync {
         Vec::new()
     }
 
-    /// The manager's ordering of two of its versions.
-    fn order(&self, a: &[u8], b: &[u8]) -> Ordering;
+    /// How the manager orders its versions.
+    fn scheme(&self) -> Scheme;
 
     /// Findings that the manager's own records give.
     fn diagnostics(&self) -> Vec<Finding> {

@@ -19,6 +19,7 @@ mod modules;
 mod programs;
 mod protection;
 mod reach;
+mod recorded;
 mod records;
 mod release;
 pub mod requirements;
@@ -41,6 +42,7 @@ pub use crate::queries::CheckContext;
 use crate::survey::Survey;
 use crate::threads;
 
+pub use recorded::recorded;
 pub use settings::{Accepted, Expected, Settings};
 
 /// One side of the machine.

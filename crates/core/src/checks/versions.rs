@@ -97,9 +97,7 @@ fn finding(
     row: Option<&Row>,
 ) -> Finding {
     let survey = cx.survey;
-    let part = |package: &Package| {
-        upstream::part(managers::profile(package.manager).notation, package.version.as_deref().unwrap_or_default())
-    };
+    let part = |package: &Package| managers::upstream_part(package.manager, package.version.as_ref());
     let mut members = members.to_vec();
     members.sort_by(|a, b| upstream::compare(&part(b), &part(a)).then_with(|| a.id.cmp(&b.id)));
     let newest = part(members[0]);

@@ -12,6 +12,6 @@ pub use compare::{Change, Comparison, Difference, Subject, compare};
 pub use kept::{Compared, KeptSnapshot, KeptSnapshots};
 pub use manifest::{ByHand, MANIFEST_SCHEMA, Manifest, ManifestError, WantedPackage, WantedSource};
 pub use snapshot::{
-    FileRecord, LauncherRecord, PackageRecord, PathRecord, ReadError, SNAPSHOT_SCHEMA, ServiceRecord, Snapshot,
-    SourceRecord, StateRecord, UnownedRecord, UserRecord, WinnerRecord,
+    FileRecord, FindingRecord, LauncherRecord, NewestRecord, PackageRecord, PathRecord, ReadError, SNAPSHOT_SCHEMA,
+    ServiceRecord, Snapshot, SourceRecord, StateRecord, UnownedRecord, UserRecord, WinnerRecord,
 };

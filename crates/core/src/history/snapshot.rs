@@ -6,6 +6,8 @@ use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
 use thiserror::Error;
 
+use crate::version::Scheme;
+
 /// The version of the format, as every document names it.
 pub const SNAPSHOT_SCHEMA: &str = "whodunit-snapshot/1";
 /// What the names of other versions of the format begin with.
@@ -26,6 +28,10 @@ pub struct Snapshot {
     pub taken_at: Option<String>,
     /// The machine's name.
     pub host: Option<String>,
+    /// What tells the machine from every other, whatever it is called: a digest of its `machine-id(5)`, which is not told
+    /// itself. `null` where it has none.
+    #[serde(default)]
+    pub machine: Option<String>,
     /// Where its tree lay; `/` for the running machine.
     pub root: String,
     /// The system and its version.
@@ -52,6 +58,9 @@ pub struct Snapshot {
     pub users: Vec<UserRecord>,
     /// Start-up files of users, and settings.
     pub files: Vec<FileRecord>,
+    /// What `check` finds, at every level, but for what the settings accept; `null` where it was not asked.
+    #[serde(default)]
+    pub findings: Option<Vec<FindingRecord>>,
     /// What could not be read, in words.
     pub losses: Vec<String>,
 }
@@ -95,6 +104,41 @@ pub struct PackageRecord {
     pub size: Option<u64>,
     /// The software that it is.
     pub title: Option<String>,
+    /// How its manager orders versions.
+    #[serde(default)]
+    pub scheme: Option<Scheme>,
+    /// What upstream calls its version.
+    #[serde(default)]
+    pub upstream: Option<String>,
+    /// The newest version that a source offers, where it is newer and was asked for.
+    #[serde(default)]
+    pub newest: Option<NewestRecord>,
+}
+
+/// A newer version of a package.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize, JsonSchema)]
+pub struct NewestRecord {
+    /// The version.
+    pub version: String,
+    /// The source that offers it.
+    pub source: Option<String>,
+}
+
+/// One finding.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize, JsonSchema)]
+pub struct FindingRecord {
+    /// What kind of finding it is.
+    pub kind: String,
+    /// How much it matters.
+    pub severity: String,
+    /// The sort of its cause.
+    pub cause: String,
+    /// What it is about.
+    pub subject: String,
+    /// One sentence.
+    pub summary: String,
+    /// The users in whose sessions it is so; empty for what is so whoever asks.
+    pub users: Vec<String>,
 }
 
 /// The program that a name starts.

@@ -9,7 +9,9 @@ pub mod system;
 pub mod versions;
 
 use crate::backend::{self, Manager};
+use crate::bytes::ByteString;
 use crate::model::{CommandLine, ManagerId, ManagerKind, Profile};
+use crate::version::upstream;
 
 /// Every manager that is read.
 pub const ALL: &[&dyn Manager] = &[
@@ -79,6 +81,12 @@ pub const ALL: &[&dyn Manager] = &[
 pub fn profile(id: ManagerId) -> Profile {
     let known = ALL.iter().find(|manager| manager.id() == id);
     known.map_or(Profile::of(ManagerKind::Language), |manager| manager.profile())
+}
+
+/// The part of a manager's version that is upstream's; the empty text where there is no version.
+#[must_use]
+pub fn upstream_part(id: ManagerId, version: Option<&ByteString>) -> ByteString {
+    upstream::part(profile(id).notation, version.map_or(&b""[..], |version| version))
 }
 
 /// The manager of a name, as ids of packages begin with it.

@@ -61,6 +61,26 @@ pub enum CauseKind {
     Itself,
 }
 
+impl CauseKind {
+    /// The word used in every output.
+    #[must_use]
+    pub fn word(self) -> &'static str {
+        match self {
+            CauseKind::SeveralCopies => "several-copies",
+            CauseKind::MaskingFile => "masking-file",
+            CauseKind::OverwritingPackage => "overwriting-package",
+            CauseKind::MissingInterpreter => "missing-interpreter",
+            CauseKind::MissingTarget => "missing-target",
+            CauseKind::SearchPathDirectory => "search-path-directory",
+            CauseKind::ManagerNotSetUp => "manager-not-set-up",
+            CauseKind::SourceGone => "source-gone",
+            CauseKind::PackageState => "package-state",
+            CauseKind::Remains => "remains",
+            CauseKind::Itself => "itself",
+        }
+    }
+}
+
 /// Findings with one cause, told once.
 #[derive(Debug, Clone, PartialEq, Eq, Serialize, JsonSchema)]
 pub struct Group {

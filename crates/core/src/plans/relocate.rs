@@ -146,9 +146,7 @@ fn software_names(packages: &[(Key, &Package)], also: Option<&ByteString>) -> Ve
 /// What is lost by taking the offer instead.
 fn losses(from: &[(Key, &Package)], offer: &Offer) -> Vec<String> {
     let mut losses = Vec::new();
-    let part = |manager, version: &Option<ByteString>| {
-        upstream::part(managers::profile(manager).notation, version.as_deref().unwrap_or_default())
-    };
+    let part = |manager, version: &Option<ByteString>| managers::upstream_part(manager, version.as_ref());
     let then = part(offer.manager, &offer.version);
     for (_, package) in from {
         let now = part(package.manager, &package.version);

@@ -115,7 +115,7 @@ fn to_version(
     // Back again, where that is as easy.
     let undo = held.go_to_version(number, &now).map(|removal| removal.remedy.line);
     let remedy = undo.into_iter().fold(remedy, Remedy::undone_by);
-    let is_older = held.order(&version, &now).is_lt();
+    let is_older = held.scheme().compare(&version, &now).is_lt();
     let remedy = match is_older {
         true => remedy.losing("what the newer version changed in settings and data that the older one cannot read"),
         false => remedy,

@@ -57,9 +57,7 @@ pub(crate) fn is_systems(owner: &Owner) -> bool {
 }
 
 fn order(a: &Owner, b: &Owner) -> std::cmp::Ordering {
-    let part = |owner: &Owner| {
-        upstream::part(managers::profile(owner.manager).notation, owner.version.as_deref().unwrap_or_default())
-    };
+    let part = |owner: &Owner| managers::upstream_part(owner.manager, owner.version.as_ref());
     upstream::compare(&part(a), &part(b))
 }
 

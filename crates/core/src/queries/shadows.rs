@@ -218,7 +218,7 @@ fn weigh(survey: &Survey<'_>, winner: &Located, resolution: &Resolution, hidden:
             let order = match (&wins.version, &behind.version) {
                 (Some(a), Some(b)) if wins.manager == behind.manager && wins.name == behind.name => {
                     let of_manager = survey.installations().iter().find(|held| held.location().manager == wins.manager);
-                    of_manager.map(|held| held.order(a, b))
+                    of_manager.map(|held| held.scheme().compare(a, b))
                 }
                 _ => None,
             };

@@ -44,7 +44,7 @@ pub fn upkeep(survey: &Survey<'_>, names: &[ByteString], now: Option<i64>) -> Up
 }
 
 /// The newer version of each package that has one.
-fn behind(survey: &Survey<'_>, now: Option<i64>) -> HashMap<(ManagerId, Scope, ByteString), Behind> {
+pub(super) fn behind(survey: &Survey<'_>, now: Option<i64>) -> HashMap<(ManagerId, Scope, ByteString), Behind> {
     let newer = offers(survey, &Question { now, ..Question::default() });
     let mut found = HashMap::new();
     for one in newer.offers.into_iter().filter(|one| !one.offer.installed) {

@@ -6,6 +6,7 @@
 
 use std::cmp::Ordering;
 
+use super::key::Key;
 use super::{by_places, is_number, numbers, run};
 
 /// Orders two versions.
@@ -26,6 +27,46 @@ pub fn compare(a: &[u8], b: &[u8]) -> Ordering {
     numbers(epoch_a, epoch_b).then_with(|| parts(a, b)).then_with(|| parts(local_a, local_b))
 }
 
+/// Writes the sort key of a version.
+pub(super) fn key(version: &[u8], key: &mut Key) {
+    let version = version.trim_ascii().to_ascii_lowercase();
+    let (epoch, rest) = split(&version, b'!', true);
+    let (version, local) = split(rest, b'+', false);
+    key.number(epoch);
+    for text in [version, local] {
+        let parts: Vec<&[u8]> = text.split(is_separator).collect();
+        key.places(
+            &parts,
+            |part| runs(part, b""),
+            |part, key| {
+                key.places(
+                    &runs_of(part),
+                    |one| run_order(one, b""),
+                    |one, key| {
+                        key.rank(rank(one));
+                        key.number_or_text(rank(one) == NUMBER, one);
+                    },
+                );
+            },
+        );
+    }
+}
+
+/// The runs of a part, the first of which is a number, be it an unwritten 0.
+fn runs_of(mut part: &[u8]) -> Vec<&[u8]> {
+    let mut found = vec![leading(&mut part)];
+    while !part.is_empty() {
+        let (first, rest) = run(part);
+        found.push(first);
+        part = rest;
+    }
+    found
+}
+
+fn is_separator(byte: &u8) -> bool {
+    matches!(byte, b'.' | b'-' | b'_')
+}
+
 /// Cuts at the first mark; without one, all is the second part (`before`) or the first.
 fn split(text: &[u8], mark: u8, before: bool) -> (&[u8], &[u8]) {
     match memchr::memchr(mark, text) {
@@ -36,7 +77,6 @@ fn split(text: &[u8], mark: u8, before: bool) -> (&[u8], &[u8]) {
 }
 
 fn parts(a: &[u8], b: &[u8]) -> Ordering {
-    let is_separator = |b: &u8| matches!(b, b'.' | b'-' | b'_');
     let (a, b): (Vec<&[u8]>, Vec<&[u8]>) = (a.split(is_separator).collect(), b.split(is_separator).collect());
     by_places(&a, &b, &&b""[..], |x, y| runs(x, y))
 }
@@ -64,13 +104,19 @@ fn leading<'a>(rest: &mut &'a [u8]) -> &'a [u8] {
     b"0"
 }
 
-fn run_order(x: &[u8], y: &[u8]) -> Ordering {
-    let rank = |run: &[u8]| match run {
+/// The rank of a number.
+const NUMBER: u8 = 2;
+
+fn rank(run: &[u8]) -> u8 {
+    match run {
         b"dev" => 0,
         b"post" => 3,
-        _ if run.is_empty() || is_number(run) => 2,
+        _ if run.is_empty() || is_number(run) => NUMBER,
         _ => 1,
-    };
-    let same = || if rank(x) == 2 { numbers(x, y) } else { x.cmp(y) };
+    }
+}
+
+fn run_order(x: &[u8], y: &[u8]) -> Ordering {
+    let same = || if rank(x) == NUMBER { numbers(x, y) } else { x.cmp(y) };
     rank(x).cmp(&rank(y)).then_with(same)
 }

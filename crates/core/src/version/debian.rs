@@ -7,6 +7,8 @@
 
 use std::cmp::Ordering;
 
+use super::key::Key;
+
 /// Orders two versions. Any bytes are compared; what is no version is ordered by the same rules.
 ///
 /// ```
@@ -22,6 +24,30 @@ pub fn compare(a: &[u8], b: &[u8]) -> Ordering {
         .then_with(|| compare_part(a.upstream, b.upstream))
         .then_with(|| compare_part(a.revision, b.revision))
 }
+
+/// Writes the sort key of a version.
+pub(super) fn key(version: &[u8], key: &mut Key) {
+    let Parts { epoch, upstream, revision } = Parts::of(version);
+    for part in [epoch, upstream, revision] {
+        // The empty text is as good as 0.
+        let mut rest = if part.is_empty() { &b"0"[..] } else { part };
+        while !rest.is_empty() {
+            for byte in take(&mut rest, false) {
+                match weight(Some(byte)) {
+                    -1 => key.rank(END - 1),
+                    letter @ 0..256 => key.rank(u8::try_from(letter).unwrap_or(u8::MAX)),
+                    _ => [u8::MAX, *byte].into_iter().for_each(|rank| key.rank(rank)),
+                }
+            }
+            key.rank(END);
+            key.number(take(&mut rest, true));
+        }
+        key.rank(END);
+    }
+}
+
+/// In a sort key, the end of a run of bytes that are no digits: after `~`, before all letters.
+const END: u8 = 2;
 
 /// The upstream part: what the software's own makers call the version.
 ///

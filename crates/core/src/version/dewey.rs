@@ -6,6 +6,7 @@
 
 use std::cmp::Ordering;
 
+use super::key::Key;
 use super::{by_places, numbers, run};
 
 /// Orders two versions.
@@ -22,6 +23,18 @@ pub fn compare(a: &[u8], b: &[u8]) -> Ordering {
     let ((a, revision_a), (b, revision_b)) = (components(a), components(b));
     let components = by_places(&a, &b, &Component::Number(b"0"), |a, b| a.against(*b));
     components.then_with(|| numbers(revision_a, revision_b))
+}
+
+/// Writes the sort key of a version.
+pub(super) fn key(version: &[u8], key: &mut Key) {
+    let (components, revision) = components(version);
+    let against = |component: &Component<'_>| component.against(Component::Number(b"0"));
+    key.places(&components, against, |component, key| match component {
+        Component::Before(rank) => key.rank(rank.unsigned_abs().abs_diff(u8::MAX)),
+        Component::Number(digits) => key.number(digits),
+        Component::Letter(place) => key.number(place.to_string().as_bytes()),
+    });
+    key.number(revision);
 }
 
 #[derive(Debug, Clone, Copy)]

@@ -8,6 +8,7 @@
 
 use std::cmp::Ordering;
 
+use super::key::Key;
 use super::{is_number, numbers};
 
 const SUFFIXES: [(&[u8], i8); 9] = [
@@ -40,6 +41,37 @@ pub fn compare(a: &[u8], b: &[u8]) -> Ordering {
         .then_with(|| a.letter.cmp(&b.letter))
         .then_with(|| compare_suffixes(&a.suffixes, &b.suffixes))
         .then_with(|| numbers(a.revision, b.revision))
+}
+
+/// Writes the sort key of a version.
+pub(super) fn key(version: &[u8], key: &mut Key) {
+    let version = Version::of(version);
+    for (place, number) in version.numbers.iter().enumerate() {
+        let is_decimal = place > 0 && (number.starts_with(b"0") || number.is_empty());
+        key.rank(if is_decimal { 1 } else { 2 });
+        if is_decimal { key.text(without_zeros(number)) } else { number_key(number, key) }
+    }
+    key.rank(0);
+    key.rank(version.letter.unwrap_or_default());
+    for (rank, number) in &version.suffixes {
+        // What is missing comes behind every suffix of a pre-release, and before an unknown one.
+        key.rank(rank.wrapping_add(10).unsigned_abs() + u8::from(*rank >= 0));
+        number_key(number, key);
+    }
+    key.rank(10);
+    key.number(version.revision);
+}
+
+fn number_key(number: &[u8], key: &mut Key) {
+    key.number(number);
+    match number {
+        b"" => key.rank(0),
+        _ if is_number(number) => key.rank(1),
+        _ => {
+            key.rank(2);
+            key.text(number);
+        }
+    }
 }
 
 /// Whether text reads as a version, so that `NAME-VERSION` can be cut.

@@ -6,6 +6,7 @@
 
 use std::cmp::Ordering;
 
+use super::key::Key;
 use super::{by_places, is_number, numbers, run};
 
 /// Orders two versions.
@@ -26,6 +27,14 @@ pub fn compare(a: &[u8], b: &[u8]) -> Ordering {
         _ => Ordering::Equal,
     };
     parts.then_with(revisions)
+}
+
+/// Writes the sort key of a version.
+pub(super) fn key(version: &[u8], key: &mut Key) {
+    let (version, revision) = split(version);
+    key.places(&parts(version), |part| part.total_cmp(&0.0), |part, key| key.real(*part));
+    key.rank(u8::from(revision.is_some()));
+    key.number(revision.unwrap_or_default());
 }
 
 fn split(version: &[u8]) -> (&[u8], Option<&[u8]>) {

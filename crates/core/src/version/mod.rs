@@ -5,18 +5,23 @@ pub mod debian;
 pub mod dewey;
 pub mod gem;
 pub mod gentoo;
+mod key;
 pub mod luarocks;
+pub mod macports;
 pub mod nix;
 pub mod pacman;
 pub mod pep440;
 pub mod perl;
 pub mod r;
 pub mod rpm;
+mod scheme;
 pub mod semver;
 pub mod tokens;
 pub mod upstream;
 
 use std::cmp::Ordering;
+
+pub use scheme::Scheme;
 
 /// Orders two numbers in decimal digits, however long; the empty text is 0.
 fn numbers(a: &[u8], b: &[u8]) -> Ordering {

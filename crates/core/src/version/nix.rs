@@ -10,6 +10,8 @@
 
 use std::cmp::Ordering;
 
+use super::key::Key;
+
 /// Orders two versions.
 ///
 /// ```
@@ -31,6 +33,29 @@ pub fn compare(a: &[u8], b: &[u8]) -> Ordering {
         }
     }
     Ordering::Equal
+}
+
+/// Writes the sort key of a version.
+pub(super) fn key(version: &[u8], key: &mut Key) {
+    let (mut components, mut rest) = (Vec::new(), version);
+    while !rest.is_empty() {
+        components.push(component(&mut rest));
+    }
+    let against = |component: &&[u8]| match *component {
+        b"" => Ordering::Equal,
+        b"pre" => Ordering::Less,
+        _ => Ordering::Greater,
+    };
+    key.places(&components, against, |component, key| match number(component) {
+        Some(number) => {
+            key.rank(1);
+            key.number(number.to_string().as_bytes());
+        }
+        None => {
+            key.rank(0);
+            key.text(component);
+        }
+    });
 }
 
 fn component<'a>(rest: &mut &'a [u8]) -> &'a [u8] {

@@ -5,6 +5,7 @@
 
 use std::cmp::Ordering;
 
+use super::key::Key;
 use super::numbers;
 use super::rpm::{parts, run};
 
@@ -30,6 +31,40 @@ pub fn compare(a: &[u8], b: &[u8]) -> Ordering {
     compare_part(epoch_of(epoch_a), epoch_of(epoch_b))
         .then_with(|| compare_part(version_a, version_b))
         .then_with(releases)
+}
+
+/// Writes the sort key of a version.
+pub(super) fn key(version: &[u8], key: &mut Key) {
+    let (epoch, version, release) = parts(version);
+    part_key(epoch_of(epoch), key);
+    part_key(version, key);
+    key.rank(u8::from(release.is_some()));
+    if let Some(release) = release {
+        part_key(release, key);
+    }
+}
+
+/// Letters without a separator come before the end, everything else after it, the longer separator last.
+fn part_key(mut rest: &[u8], key: &mut Key) {
+    loop {
+        let gap = gap(rest);
+        rest = &rest[gap..];
+        let Some(first) = rest.first() else { break };
+        let digits = first.is_ascii_digit();
+        let (run, after) = run(rest, digits);
+        match (gap, digits) {
+            (0, false) => key.rank(1),
+            (0, true) => key.rank(3),
+            _ => {
+                key.rank(4);
+                key.number(gap.to_string().as_bytes());
+                key.rank(u8::from(digits));
+            }
+        }
+        key.number_or_text(digits, run);
+        rest = after;
+    }
+    key.rank(2);
 }
 
 fn epoch_of(epoch: &[u8]) -> &[u8] {

@@ -8,6 +8,7 @@
 
 use std::cmp::Ordering;
 
+use super::key::Key;
 use super::{numbers, tokens};
 
 /// Orders two versions.
@@ -27,6 +28,40 @@ pub fn compare(a: &[u8], b: &[u8]) -> Ordering {
         (None, Some(_)) => Ordering::Less,
         (None, None) => tokens::compare(a, b),
     }
+}
+
+/// Writes the sort key of a version.
+pub(super) fn key(version: &[u8], key: &mut Key) {
+    let lower = version.to_ascii_lowercase();
+    let Some(parsed) = Version::parse(lower.trim_ascii()) else {
+        key.rank(0);
+        return tokens::key(version, key);
+    };
+    key.rank(1);
+    key.number(parsed.epoch);
+    for part in &parsed.release {
+        key.rank(1);
+        key.number(part);
+    }
+    key.rank(0);
+    key.rank(parsed.stage as u8);
+    key.number(parsed.stage_number);
+    key.rank(u8::from(parsed.post.is_some()));
+    key.number(parsed.post.unwrap_or_default());
+    key.rank(u8::from(parsed.development.is_none()));
+    key.number(parsed.development.unwrap_or_default());
+    key.rank(u8::from(parsed.local.is_some()));
+    for part in parsed.local.into_iter().flat_map(|local| local.split(is_separator)) {
+        let is_number = super::is_number(part);
+        key.rank(if is_number { 2 } else { 1 });
+        key.number_or_text(is_number, part);
+    }
+    key.rank(0);
+}
+
+/// What stands between the parts of a local version.
+fn is_separator(byte: &u8) -> bool {
+    matches!(byte, b'.' | b'-' | b'_')
 }
 
 /// A distribution's name in the one form under which names are compared: lower case, with every run of
@@ -177,9 +212,7 @@ impl<'a> Version<'a> {
         };
         let development = rest.labelled(&[(b"dev", ())]).map(|(_, number)| number);
         let sound = |local: &[u8]| {
-            local
-                .split(|b| matches!(b, b'.' | b'-' | b'_'))
-                .all(|part| !part.is_empty() && part.iter().all(u8::is_ascii_alphanumeric))
+            local.split(is_separator).all(|part| !part.is_empty() && part.iter().all(u8::is_ascii_alphanumeric))
         };
         if !rest.0.is_empty() || local.is_some_and(|local| !sound(local)) {
             return None;
@@ -247,7 +280,6 @@ impl<'a> Version<'a> {
 /// Parts in order: words by their letters, numbers after words, a longer label after its beginning.
 fn locals(a: Option<&[u8]>, b: Option<&[u8]>) -> Ordering {
     let (Some(a), Some(b)) = (a, b) else { return a.is_some().cmp(&b.is_some()) };
-    let is_separator = |b: &u8| matches!(b, b'.' | b'-' | b'_');
     let (mut left, mut right) = (a.split(is_separator), b.split(is_separator));
     loop {
         let order = match (left.next(), right.next()) {

@@ -5,6 +5,7 @@
 
 use std::cmp::Ordering;
 
+use super::key::Key;
 use super::{by_places, numbers};
 
 /// Orders two versions.
@@ -19,6 +20,11 @@ use super::{by_places, numbers};
 #[must_use]
 pub fn compare(a: &[u8], b: &[u8]) -> Ordering {
     by_places(&parts(a), &parts(b), &Vec::new(), |x, y| numbers(x, y))
+}
+
+/// Writes the sort key of a version.
+pub(super) fn key(version: &[u8], key: &mut Key) {
+    key.places(&parts(version), |part| numbers(part, b""), |part, key| key.number(part));
 }
 
 /// The numbers of a version, each as its digits.

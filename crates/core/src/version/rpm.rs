@@ -6,6 +6,7 @@
 
 use std::cmp::Ordering;
 
+use super::key::Key;
 use super::numbers;
 
 /// Orders two versions.
@@ -25,6 +26,39 @@ pub fn compare(a: &[u8], b: &[u8]) -> Ordering {
         (a, b) => a.is_some().cmp(&b.is_some()),
     };
     numbers(epoch_a, epoch_b).then_with(|| compare_part(version_a, version_b)).then_with(releases)
+}
+
+/// Writes the sort key of a version.
+pub(super) fn key(version: &[u8], key: &mut Key) {
+    let (epoch, version, release) = parts(version);
+    key.number(epoch);
+    part_key(version, key);
+    key.rank(u8::from(release.is_some()));
+    if let Some(release) = release {
+        part_key(release, key);
+    }
+}
+
+fn part_key(part: &[u8], key: &mut Key) {
+    let mut rest = without_separators(part);
+    while let Some(first) = rest.first() {
+        let length = match first {
+            b'~' | b'^' => {
+                key.rank(if *first == b'~' { 1 } else { 3 });
+                1
+            }
+            _ => {
+                let digits = first.is_ascii_digit();
+                let (run, _) = run(rest, digits);
+                key.rank(if digits { 5 } else { 4 });
+                key.number_or_text(digits, run);
+                run.len()
+            }
+        };
+        rest = without_separators(&rest[length..]);
+    }
+    // The end comes after `~` and before everything else.
+    key.rank(2);
 }
 
 /// Epoch, version and release.

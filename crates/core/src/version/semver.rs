@@ -6,6 +6,7 @@
 
 use std::cmp::Ordering;
 
+use super::key::Key;
 use super::{by_places, is_number, numbers, tokens};
 
 /// Orders two versions.
@@ -26,6 +27,27 @@ pub fn compare(a: &[u8], b: &[u8]) -> Ordering {
         (None, Some(_)) => Ordering::Less,
         (None, None) => tokens::compare(a, b),
     }
+}
+
+/// Writes the sort key of a version.
+pub(super) fn key(version: &[u8], key: &mut Key) {
+    let Some((parts, pre)) = parse(version) else {
+        key.rank(0);
+        return tokens::key(version, key);
+    };
+    key.rank(1);
+    key.places(&parts, |part| numbers(part, b""), |part, key| key.number(part));
+    key.rank(u8::from(pre.is_none()));
+    for part in pre.into_iter().flat_map(|pre| pre.split(|&b| b == b'.')) {
+        if is_number(part) {
+            key.rank(1);
+            key.number(part);
+        } else {
+            key.rank(2);
+            key.text(part);
+        }
+    }
+    key.rank(0);
 }
 
 type Parsed<'a> = (Vec<&'a [u8]>, Option<&'a [u8]>);

@@ -7,6 +7,7 @@
 
 use std::cmp::Ordering;
 
+use super::key::Key;
 use super::{by_places, is_number, numbers, run};
 
 /// Orders two versions.
@@ -24,6 +25,21 @@ pub fn compare(a: &[u8], b: &[u8]) -> Ordering {
     let ((a, revision_a), (b, revision_b)) = (revision(a), revision(b));
     let runs = || by_places(&runs(a), &runs(b), &&b""[..], |x, y| pair(x, y));
     is_head(a).cmp(&is_head(b)).then_with(runs).then_with(|| numbers(revision_a, revision_b))
+}
+
+/// Writes the sort key of a version.
+pub(super) fn key(version: &[u8], key: &mut Key) {
+    key.rank(u8::from(version.starts_with(b"HEAD")));
+    let (version, revision) = revision(version);
+    key.places(
+        &runs(version),
+        |run| pair(run, b""),
+        |run, key| {
+            key.rank(rank(run));
+            key.number_or_text(rank(run) == NUMBER, run);
+        },
+    );
+    key.number(revision);
 }
 
 /// `3.1_2` → `3.1` and `2`.
@@ -46,25 +62,32 @@ fn runs(version: &[u8]) -> Vec<&[u8]> {
     all
 }
 
-fn pair(x: &[u8], y: &[u8]) -> Ordering {
-    let rank = |run: &[u8]| match run.to_ascii_lowercase().as_slice() {
+/// The ranks of nothing and of a number.
+const NOTHING: u8 = 4;
+const NUMBER: u8 = 7;
+
+fn rank(run: &[u8]) -> u8 {
+    match run.to_ascii_lowercase().as_slice() {
         b"alpha" | b"a" | b"ea" | b"dev" => 0,
         b"beta" | b"b" => 1,
         b"pre" | b"preview" => 2,
         b"rc" => 3,
-        b"" | b"0" | b"00" => 4,
-        word if !is_number(word) => {
+        word if !is_number(word) && !word.is_empty() => {
             if word == b"patch" || word == b"p" {
                 6
             } else {
                 5
             }
         }
-        _ => 7,
-    };
+        number if numbers(number, b"").is_eq() => NOTHING,
+        _ => NUMBER,
+    }
+}
+
+fn pair(x: &[u8], y: &[u8]) -> Ordering {
     let same = || match rank(x) {
-        4 => Ordering::Equal,
-        7 => numbers(x, y),
+        NOTHING => Ordering::Equal,
+        NUMBER => numbers(x, y),
         _ => x.cmp(y),
     };
     rank(x).cmp(&rank(y)).then_with(same)

@@ -4,6 +4,7 @@
 
 use std::cmp::Ordering;
 
+use super::key::Key;
 use super::{rpm, tokens};
 use crate::bytes::ByteString;
 
@@ -51,15 +52,22 @@ pub fn part(notation: Notation, version: &[u8]) -> ByteString {
 /// Orders two of upstream's parts; zeros at the end mean nothing.
 #[must_use]
 pub fn compare(a: &[u8], b: &[u8]) -> Ordering {
-    fn bare(version: &[u8]) -> &[u8] {
-        let version = version.strip_prefix(b"v").unwrap_or(version);
-        let mut rest = version;
-        while let Some(shorter) = rest.strip_suffix(b".0") {
-            rest = shorter;
-        }
-        rest
-    }
     tokens::compare(bare(a), bare(b))
+}
+
+/// Without a `v` in front and zeros at the end.
+fn bare(version: &[u8]) -> &[u8] {
+    let version = version.strip_prefix(b"v").unwrap_or(version);
+    let mut rest = version;
+    while let Some(shorter) = rest.strip_suffix(b".0") {
+        rest = shorter;
+    }
+    rest
+}
+
+/// Writes the sort key of a version.
+pub(super) fn key(version: &[u8], key: &mut Key) {
+    tokens::key(bare(version), key);
 }
 
 #[cfg(test)]

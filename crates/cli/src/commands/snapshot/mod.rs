@@ -7,9 +7,11 @@ use std::os::unix::ffi::OsStrExt as _;
 
 use clap::{Args, Subcommand};
 use serde::Serialize;
+use whodunit_core::checks::{FindingFilter, check, recorded};
 use whodunit_core::history::{KeptSnapshot, KeptSnapshots, Snapshot};
+use whodunit_core::model::Severity;
 use whodunit_core::queries::CheckContext;
-use whodunit_core::queries::snapshot::take;
+use whodunit_core::queries::snapshot::{add_newest, take};
 use whodunit_core::survey::Survey;
 
 use crate::args::Global;
@@ -45,6 +47,9 @@ enum Action {
     Save {
         /// A name for it, or the path of a file (with a slash); the time, if none is given
         name: Option<OsString>,
+        /// Keep what check finds, too, and which packages have a newer version: takes as long as check and upkeep
+        #[arg(long)]
+        full: bool,
     },
     /// List the snapshots that are kept
     List,
@@ -59,7 +64,7 @@ enum Action {
 /// Answers.
 pub fn run(arguments: &Arguments, global: &Global, streams: &mut Streams) -> Result<Outcome, CliError> {
     match &arguments.action {
-        Action::Save { name } => save(name.as_ref(), global, streams),
+        Action::Save { name, full } => save(name.as_ref(), *full, global, streams),
         Action::List => list(global, streams),
         Action::Drop { name } => {
             for name in name {
@@ -76,13 +81,25 @@ pub fn run(arguments: &Arguments, global: &Global, streams: &mut Streams) -> Res
 
 /// Takes a snapshot of the machine that the options name, seen by all its users in every context.
 pub fn of_machine(global: &Global) -> Result<Snapshot, CliError> {
+    taken(global, false)
+}
+
+/// Takes a snapshot; a full one has the findings and the newest versions, too.
+fn taken(global: &Global, is_full: bool) -> Result<Snapshot, CliError> {
     let mut session = Session::new(global)?;
     session.use_all_contexts(global);
     let survey = Survey::of(&session.host);
     let resolved = session.resolve_contexts(&session.users());
     let asking = CheckContext::new(&survey, session.views(), &resolved);
     // A mounted disk has no clock of its own: that of this machine says when it was looked at.
-    Ok(take(&asking, session.now().or_else(process::now)))
+    let now = session.now().or_else(process::now);
+    let mut taken = take(&asking, now);
+    if is_full {
+        add_newest(&mut taken, &survey, now);
+        let every = FindingFilter { level: Some(Severity::Note), ..FindingFilter::default() };
+        taken.findings = Some(recorded(&check(&asking, &session.config.for_check(), &every)));
+    }
+    Ok(taken)
 }
 
 /// The answer, and whether it is about what was saved just now.
@@ -100,10 +117,10 @@ impl Rows {
     }
 }
 
-fn save(name: Option<&OsString>, global: &Global, streams: &mut Streams) -> Result<Outcome, CliError> {
+fn save(name: Option<&OsString>, is_full: bool, global: &Global, streams: &mut Streams) -> Result<Outcome, CliError> {
     // A name that cannot be used is told before the work is done.
     let named = name.map(|name| store::file_of(name)).transpose()?;
-    let snapshot = of_machine(global)?;
+    let snapshot = taken(global, is_full)?;
     let usual = snapshot.taken_at.clone().unwrap_or_default().replace(':', "-");
     let word = name.cloned().unwrap_or_else(|| usual.into());
     let file = named.map_or_else(|| store::file_of(&word), Ok)?;

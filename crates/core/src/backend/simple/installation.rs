@@ -1,6 +1,5 @@
 //! [`Installation`] of whatever implements [`SimpleBackend`].
 
-use std::cmp::Ordering;
 use std::sync::OnceLock;
 
 use hashbrown::HashMap;
@@ -19,6 +18,7 @@ use crate::model::{
     Loss, Losses, ManagerId, NameFilter, Owner, Package, PathClaim, RecordPosition, Remedy, RemedyKind, Scope,
     Severity, package_id,
 };
+use crate::version::Scheme;
 
 /// Which item claims a path, and by which of its places.
 type Places = HashMap<ByteString, Vec<(u32, u32)>>;
@@ -260,8 +260,8 @@ impl<'s, K: SimpleBackend + 's> Installation for SimpleInstallation<'s, K> {
         numbered.flat_map(of_item).collect()
     }
 
-    fn order(&self, a: &[u8], b: &[u8]) -> Ordering {
-        self.backend.order(a, b)
+    fn scheme(&self) -> Scheme {
+        self.backend.scheme()
     }
 
     fn file_index(&self) -> Option<&dyn FileIndex> {

@@ -27,6 +27,7 @@ use crate::model::{
     Actor, CommandLine, Event, Evidence, ExecTarget, FileRecord, Finding, Location, Loss, ManagerId, Origin, Reason,
     Relation, Remedy, RemedyKind, Scope, Status,
 };
+use crate::version::Scheme;
 
 /// One package as its manager's record has it.
 #[derive(Debug, Clone)]
@@ -199,7 +200,7 @@ pub trait SimpleBackend: Send + Sync {
 
     /// The manager's ordering of a version against one that is needed.
     fn order_of_needs(&self, version: &[u8], needed: &[u8]) -> Ordering {
-        self.order(version, needed)
+        self.scheme().compare(version, needed)
     }
 
     /// The command that removes these items, which came along with others and which nothing needs, and nothing else.
@@ -244,8 +245,8 @@ pub trait SimpleBackend: Send + Sync {
         if self.lists().is_some() { Vec::new() } else { vec![at.dir.clone()] }
     }
 
-    /// The manager's ordering of two of its versions.
-    fn order(&self, a: &[u8], b: &[u8]) -> Ordering;
+    /// How the manager orders its versions.
+    fn scheme(&self) -> Scheme;
 
     /// Where a file in the domain leads when it is started.
     fn exec_target(&self, host: &Host, at: &Location, canonical: &[u8]) -> Option<ExecTarget> {

@@ -28,6 +28,9 @@ pub(in crate::history) fn snapshot(packages: &[&str]) -> Snapshot {
             installed_at: None,
             size: None,
             title: None,
+            scheme: None,
+            upstream: None,
+            newest: None,
         }
     };
     Snapshot {
@@ -35,6 +38,7 @@ pub(in crate::history) fn snapshot(packages: &[&str]) -> Snapshot {
         written_by: "0.1.0".to_owned(),
         taken_at: None,
         host: Some("lantern".to_owned()),
+        machine: None,
         root: "/".to_owned(),
         system: None,
         users_seen: vec!["maren".to_owned()],
@@ -54,6 +58,7 @@ pub(in crate::history) fn snapshot(packages: &[&str]) -> Snapshot {
         services: Vec::new(),
         users: Vec::new(),
         files: Vec::new(),
+        findings: None,
         losses: Vec::new(),
     }
 }

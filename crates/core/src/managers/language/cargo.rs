@@ -8,7 +8,6 @@
 //! a program that was copied into `bin/` is in none; rustup's proxies lie in the same `bin/`.
 
 use super::cargo_registries;
-use std::cmp::Ordering;
 use std::collections::BTreeMap;
 
 use serde::Deserialize;
@@ -22,7 +21,7 @@ use crate::model::{
     Affix, CommandLine, Evidence, Finding, FindingKind, Language, Location, Loss, ManagerId, Origin, Profile, Remedy,
     RemedyKind, Scope, Severity, Source, Status,
 };
-use crate::version::semver;
+use crate::version::Scheme;
 
 const ID: ManagerId = ManagerId("cargo");
 
@@ -316,8 +315,8 @@ impl SimpleBackend for InstallRoot {
         vec![path::join(&at.dir, b"bin")]
     }
 
-    fn order(&self, a: &[u8], b: &[u8]) -> Ordering {
-        semver::compare(a, b)
+    fn scheme(&self) -> Scheme {
+        Scheme::Semver
     }
 
     fn program_dirs(&self, _: &Host, at: &Location) -> Vec<ByteString> {

@@ -6,7 +6,6 @@
 //!
 //! Traps: older releases wrote `installed.json` as a bare list; a package from a path is a link into a checkout.
 
-use std::cmp::Ordering;
 use std::collections::BTreeMap;
 
 use serde::Deserialize;
@@ -20,7 +19,7 @@ use crate::model::{Affix, Naming};
 use crate::model::{
     CommandLine, Evidence, Location, Loss, ManagerId, ManagerKind, Origin, Profile, Reason, RemedyKind,
 };
-use crate::version::tokens;
+use crate::version::Scheme;
 
 const ID: ManagerId = ManagerId("composer");
 
@@ -179,8 +178,8 @@ impl SimpleBackend for Global {
         record
     }
 
-    fn order(&self, a: &[u8], b: &[u8]) -> Ordering {
-        tokens::compare(a, b)
+    fn scheme(&self) -> Scheme {
+        Scheme::Tokens
     }
 
     fn program_dirs(&self, _: &Host, at: &Location) -> Vec<ByteString> {

@@ -9,7 +9,6 @@
 //! of the installation.
 
 use super::conda_channels;
-use std::cmp::Ordering;
 
 use hashbrown::HashSet;
 use serde::Deserialize;
@@ -25,7 +24,7 @@ use crate::model::{
     Algorithm, CommandLine, Digest, Evidence, FileRecord, Language, Location, Loss, ManagerId, ManagerKind, Origin,
     Profile, Reason, RemedyKind, Scope, Source,
 };
-use crate::version::conda;
+use crate::version::Scheme;
 
 const ID: ManagerId = ManagerId("conda");
 
@@ -293,8 +292,8 @@ impl SimpleBackend for Environment {
         each_record(items, |number, item| whole(read(number, item)), notes)
     }
 
-    fn order(&self, a: &[u8], b: &[u8]) -> Ordering {
-        conda::compare(a, b)
+    fn scheme(&self) -> Scheme {
+        Scheme::Conda
     }
 }
 

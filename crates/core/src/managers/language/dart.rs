@@ -5,8 +5,6 @@
 //!
 //! Traps: a package can be activated and bring no command; a script outlives its package.
 
-use std::cmp::Ordering;
-
 use crate::backend::simple::{
     InstalledPackage, Record, SimpleBackend, dirs_in, is_dir, of_each_user, parsed, scripts_in,
 };
@@ -15,7 +13,7 @@ use crate::bytes::{ByteString, path};
 use crate::fs::Limit;
 use crate::host::Host;
 use crate::model::{Evidence, Location, Loss, ManagerId, ManagerKind, Origin, Profile, Status};
-use crate::version::semver;
+use crate::version::Scheme;
 use whodunit_formats::yaml::Node;
 
 const ID: ManagerId = ManagerId("pub");
@@ -114,8 +112,8 @@ impl SimpleBackend for Cache {
         [&b"bin"[..], b"global_packages"].map(|dir| path::join(&at.dir, dir)).to_vec()
     }
 
-    fn order(&self, a: &[u8], b: &[u8]) -> Ordering {
-        semver::compare(a, b)
+    fn scheme(&self) -> Scheme {
+        Scheme::Semver
     }
 
     fn program_dirs(&self, _: &Host, at: &Location) -> Vec<ByteString> {

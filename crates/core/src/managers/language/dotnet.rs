@@ -6,8 +6,6 @@
 //! Traps: the directories spell ids in small letters; a tool can be there for several frameworks, with the same
 //! commands; the program is a small one that starts .NET on the package.
 
-use std::cmp::Ordering;
-
 use quick_xml::events::Event;
 
 use crate::backend::simple::{InstalledPackage, Record, SimpleBackend, dirs_in, is_dir, of_each_user, parsed};
@@ -16,7 +14,7 @@ use crate::bytes::{ByteString, path};
 use crate::fs::Limit;
 use crate::host::Host;
 use crate::model::{Evidence, Location, Loss, ManagerId, ManagerKind, Profile};
-use crate::version::semver;
+use crate::version::Scheme;
 
 const ID: ManagerId = ManagerId("dotnet");
 
@@ -122,8 +120,8 @@ impl SimpleBackend for Tools {
         record
     }
 
-    fn order(&self, a: &[u8], b: &[u8]) -> Ordering {
-        semver::compare(a, b)
+    fn scheme(&self) -> Scheme {
+        Scheme::Semver
     }
 
     fn program_dirs(&self, _: &Host, at: &Location) -> Vec<ByteString> {

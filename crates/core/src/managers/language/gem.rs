@@ -16,7 +16,6 @@
 //! commands starts the highest version in *any* home of the caller; nothing says what was asked for.
 
 use super::gem_sources;
-use std::cmp::Ordering;
 
 use crate::backend::simple::{InstalledPackage, Record, SimpleBackend, SimpleInstallation, dirs_in, is_dir, of};
 use crate::backend::version_dirs::{self, Language};
@@ -27,6 +26,7 @@ use crate::host::Host;
 use crate::model::{
     Affix, CommandLine, Evidence, Location, Loss, ManagerId, Profile, Reason, RemedyKind, Scope, Source,
 };
+use crate::version::Scheme;
 use crate::version::gem;
 
 const ID: ManagerId = ManagerId("gem");
@@ -233,8 +233,8 @@ impl SimpleBackend for GemHome {
         vec![at.dir.clone(), self.bin.clone()]
     }
 
-    fn order(&self, a: &[u8], b: &[u8]) -> Ordering {
-        gem::compare(a, b)
+    fn scheme(&self) -> Scheme {
+        Scheme::Gem
     }
 
     fn program_dirs(&self, _: &Host, _: &Location) -> Vec<ByteString> {

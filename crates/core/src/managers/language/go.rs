@@ -8,8 +8,6 @@
 //! Traps: a program built in a working copy says `(devel)`, which is no version, and names the commit; a
 //! file that is no Go program is nobody's.
 
-use std::cmp::Ordering;
-
 use crate::backend::simple::{
     InstalledPackage, Record, SimpleBackend, SimpleInstallation, dirs_in, is_dir, of_each_user,
 };
@@ -18,7 +16,7 @@ use crate::bytes::{ByteString, path};
 use crate::fs::{Kind, Limit};
 use crate::host::Host;
 use crate::model::{Affix, CommandLine, Evidence, Language, Location, ManagerId, Origin, Profile, RemedyKind, Scope};
-use crate::version::semver;
+use crate::version::Scheme;
 use whodunit_formats::binary::{self, GoProgram};
 
 const ID: ManagerId = ManagerId("go");
@@ -179,8 +177,8 @@ impl SimpleBackend for GoPlace {
         self.bin.iter().chain(&self.toolchains).cloned().collect()
     }
 
-    fn order(&self, a: &[u8], b: &[u8]) -> Ordering {
-        semver::compare(a, b)
+    fn scheme(&self) -> Scheme {
+        Scheme::Semver
     }
 
     fn program_dirs(&self, _: &Host, _: &Location) -> Vec<ByteString> {

@@ -7,8 +7,6 @@
 //! Traps: both files are tables of Lua; of several versions only the newest has its files under their own names; a
 //! command is a script that starts Lua on the file in the rock's own directory.
 
-use std::cmp::Ordering;
-
 use crate::backend::simple::{
     InstalledPackage, MAX_SCRIPT, Record, SimpleBackend, SimpleInstallation, dirs_in, parsed, scope_apart, scope_of,
 };
@@ -19,6 +17,7 @@ use crate::host::Host;
 use crate::model::{
     CommandLine, Evidence, ExecTarget, Location, Loss, ManagerId, ManagerKind, Profile, Reason, RemedyKind,
 };
+use crate::version::Scheme;
 use crate::version::luarocks;
 use whodunit_formats::lua_table::{self, Value};
 
@@ -186,8 +185,8 @@ impl SimpleBackend for Rocks {
         vec![at.dir.clone(), path::join(&self.tree, b"bin"), lua(b"share/lua"), lua(b"lib/lua")]
     }
 
-    fn order(&self, a: &[u8], b: &[u8]) -> Ordering {
-        luarocks::compare(a, b)
+    fn scheme(&self) -> Scheme {
+        Scheme::Luarocks
     }
 
     /// A script of LuaRocks names the file of the rock, in quotes before its own arguments.

@@ -7,14 +7,12 @@
 //! Traps: the version of an escript stands in none of these places; `escript` in its second line is not a comment but
 //! what Erlang is told; a file in `escripts` that is no escript is nobody's.
 
-use std::cmp::Ordering;
-
 use crate::backend::simple::{InstalledPackage, Record, SimpleBackend, dirs_in, is_dir, of_each_user};
 use crate::backend::{Installation, Manager};
 use crate::bytes::{ByteString, path};
 use crate::host::Host;
 use crate::model::{CommandLine, Evidence, Location, Loss, ManagerId, ManagerKind, Profile, RemedyKind};
-use crate::version::semver;
+use crate::version::Scheme;
 
 const ID: ManagerId = ManagerId("mix");
 /// The first line of every escript: what runs it, then the marks of its head.
@@ -105,8 +103,8 @@ impl SimpleBackend for MixHome {
         record
     }
 
-    fn order(&self, a: &[u8], b: &[u8]) -> Ordering {
-        semver::compare(a, b)
+    fn scheme(&self) -> Scheme {
+        Scheme::Semver
     }
 
     fn program_dirs(&self, host: &Host, at: &Location) -> Vec<ByteString> {

@@ -7,8 +7,6 @@
 //! Traps: a switch of a project is in its directory `_opam`; name and version are parted by the first dot; what a package
 //! needs is a formula, of which every name is taken for a need.
 
-use std::cmp::Ordering;
-
 use hashbrown::HashSet;
 use rayon::prelude::*;
 
@@ -22,7 +20,7 @@ use crate::host::{Host, User};
 use crate::model::{
     CommandLine, Evidence, Location, Loss, ManagerId, ManagerKind, NameFilter, Profile, Reason, RemedyKind, Scope,
 };
-use crate::version::debian;
+use crate::version::Scheme;
 use whodunit_formats::opam::{Fields, Item, fields};
 
 const ID: ManagerId = ManagerId("opam");
@@ -165,8 +163,8 @@ impl SimpleBackend for Switch {
         record
     }
 
-    fn order(&self, a: &[u8], b: &[u8]) -> Ordering {
-        debian::compare(a, b)
+    fn scheme(&self) -> Scheme {
+        Scheme::Debian
     }
 
     fn lists(&self) -> Option<&dyn FileLists> {

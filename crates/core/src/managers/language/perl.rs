@@ -8,7 +8,6 @@
 //! need not be a literal; behind a path can stand `type=link from=…`; nothing says what was asked for, and no command
 //! of Perl's own removes anything.
 
-use std::cmp::Ordering;
 use std::sync::LazyLock;
 
 use hashbrown::HashMap;
@@ -23,7 +22,7 @@ use crate::bytes::{ByteString, path};
 use crate::fs::{Kind, Limit};
 use crate::host::Host;
 use crate::model::{Affix, Evidence, Location, Loss, ManagerId, NameFilter, Profile, Reason, Scope};
-use crate::version::perl;
+use crate::version::Scheme;
 
 const ID: ManagerId = ManagerId("cpan");
 /// The deepest module name that is followed: `A::B::C` has three parts.
@@ -239,8 +238,8 @@ impl SimpleBackend for Library {
         record
     }
 
-    fn order(&self, a: &[u8], b: &[u8]) -> Ordering {
-        perl::compare(a, b)
+    fn scheme(&self) -> Scheme {
+        Scheme::Perl
     }
 
     fn lists(&self) -> Option<&dyn FileLists> {

@@ -9,8 +9,6 @@
 //! `base` are R itself; values go on over several lines; a directory that is called `00LOCK…` is left of an
 //! installation that was interrupted.
 
-use std::cmp::Ordering;
-
 use crate::backend::simple::{InstalledPackage, Record, SimpleBackend, at_each, dirs_in, is_dir, of};
 use crate::backend::{Installation, Manager};
 use crate::bytes::{ByteString, path};
@@ -19,7 +17,7 @@ use crate::host::Host;
 use crate::model::{
     CommandLine, Evidence, Location, Loss, ManagerId, ManagerKind, Origin, Profile, Reason, RemedyKind, Scope,
 };
-use crate::version::r;
+use crate::version::Scheme;
 use whodunit_formats::stanza::{Stanza, stanzas};
 
 const ID: ManagerId = ManagerId("r");
@@ -141,8 +139,8 @@ impl SimpleBackend for Library {
         record
     }
 
-    fn order(&self, a: &[u8], b: &[u8]) -> Ordering {
-        r::compare(a, b)
+    fn scheme(&self) -> Scheme {
+        Scheme::R
     }
 }
 

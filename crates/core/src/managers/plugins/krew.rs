@@ -6,15 +6,13 @@
 //! Traps: a dash in a name is an underscore in the link's; the version that counts is the receipt's, and others may
 //! lie beside it in the store; Krew is a plug-in of its own.
 
-use std::cmp::Ordering;
-
 use crate::backend::simple::{InstalledPackage, Record, SimpleBackend, is_dir, links_into, of_each_user, parsed};
 use crate::backend::{Installation, Manager};
 use crate::bytes::{ByteString, path};
 use crate::fs::Limit;
 use crate::host::Host;
 use crate::model::{Evidence, Location, Loss, ManagerId, ManagerKind, Origin, Profile};
-use crate::version::semver;
+use crate::version::Scheme;
 use whodunit_formats::yaml::Node;
 
 const ID: ManagerId = ManagerId("krew");
@@ -94,8 +92,8 @@ impl SimpleBackend for KrewRoot {
         record
     }
 
-    fn order(&self, a: &[u8], b: &[u8]) -> Ordering {
-        semver::compare(a, b)
+    fn scheme(&self) -> Scheme {
+        Scheme::Semver
     }
 
     fn program_dirs(&self, _: &Host, at: &Location) -> Vec<ByteString> {

@@ -7,15 +7,13 @@
 //!
 //! Traps: one provider is there in several versions on purpose; a cache has the same layout as a mirror.
 
-use std::cmp::Ordering;
-
 use crate::backend::simple::{InstalledPackage, Record, SimpleBackend, at_each, dirs_in, is_dir, of, scope_of};
 use crate::backend::{Installation, Manager};
 use crate::bytes::{ByteString, path};
 use crate::fs::Limit;
 use crate::host::Host;
 use crate::model::{Evidence, Location, ManagerId, ManagerKind, Origin, Profile, Scope};
-use crate::version::semver;
+use crate::version::Scheme;
 
 const ID: ManagerId = ManagerId("terraform");
 
@@ -118,8 +116,8 @@ impl SimpleBackend for Mirror {
         record
     }
 
-    fn order(&self, a: &[u8], b: &[u8]) -> Ordering {
-        semver::compare(a, b)
+    fn scheme(&self) -> Scheme {
+        Scheme::Semver
     }
 }
 

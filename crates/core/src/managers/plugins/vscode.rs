@@ -7,8 +7,6 @@
 //! Traps: `.obsolete` names directories that are still there and count no more; a directory that the list does not have
 //! is not loaded; identifiers are compared without regard to case.
 
-use std::cmp::Ordering;
-
 use serde::Deserialize;
 
 use crate::backend::simple::{InstalledPackage, Record, SimpleBackend, at_each, of};
@@ -17,7 +15,7 @@ use crate::bytes::{ByteString, path};
 use crate::fs::Limit;
 use crate::host::Host;
 use crate::model::{Evidence, Location, Loss, ManagerId, ManagerKind, Origin, Profile, Status};
-use crate::version::semver;
+use crate::version::Scheme;
 
 const ID: ManagerId = ManagerId("vscode");
 /// Where editors of this family have their directory.
@@ -112,7 +110,7 @@ impl SimpleBackend for Extensions {
         record
     }
 
-    fn order(&self, a: &[u8], b: &[u8]) -> Ordering {
-        semver::compare(a, b)
+    fn scheme(&self) -> Scheme {
+        Scheme::Semver
     }
 }

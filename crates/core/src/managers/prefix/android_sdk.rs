@@ -6,8 +6,6 @@
 //! Traps: a revision of one part and one of three are the same kind of number; a directory without `package.xml` was
 //! put there by hand.
 
-use std::cmp::Ordering;
-
 use quick_xml::Reader;
 use quick_xml::events::Event;
 
@@ -17,7 +15,7 @@ use crate::bytes::{ByteString, path};
 use crate::fs::Limit;
 use crate::host::Host;
 use crate::model::{Evidence, Location, Loss, ManagerId, ManagerKind, Profile, Scope};
-use crate::version::tokens;
+use crate::version::Scheme;
 
 const ID: ManagerId = ManagerId("android-sdk");
 /// As deep a package lies below the SDK: `system-images/android-34/default/x86_64`.
@@ -133,8 +131,8 @@ impl SimpleBackend for Sdk {
         record
     }
 
-    fn order(&self, a: &[u8], b: &[u8]) -> Ordering {
-        tokens::compare(a, b)
+    fn scheme(&self) -> Scheme {
+        Scheme::Tokens
     }
 }
 

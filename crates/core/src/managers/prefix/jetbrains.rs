@@ -6,8 +6,6 @@
 //! Traps: a tool can have been removed by hand, its entry stays; the directory of scripts is on a search path only
 //! where a start-up file says so.
 
-use std::cmp::Ordering;
-
 use serde::Deserialize;
 
 use crate::backend::simple::{InstalledPackage, Record, SimpleBackend, of_each_user, parsed, scripts_in};
@@ -16,7 +14,7 @@ use crate::bytes::{ByteString, path};
 use crate::fs::Limit;
 use crate::host::Host;
 use crate::model::{Evidence, Location, Loss, ManagerId, ManagerKind, Profile, Status};
-use crate::version::tokens;
+use crate::version::Scheme;
 
 const ID: ManagerId = ManagerId("jetbrains-toolbox");
 const STATE: &[u8] = b"state.json";
@@ -115,8 +113,8 @@ impl SimpleBackend for Toolbox {
         vec![self.home.clone()]
     }
 
-    fn order(&self, a: &[u8], b: &[u8]) -> Ordering {
-        tokens::compare(a, b)
+    fn scheme(&self) -> Scheme {
+        Scheme::Tokens
     }
 
     fn program_dirs(&self, _: &Host, at: &Location) -> Vec<ByteString> {

@@ -7,7 +7,6 @@
 //! Traps: a manifest can be there before anything is: `StateFlags` has the bit 4 once it is all there; a library can be
 //! on a medium that is not mounted.
 
-use std::cmp::Ordering;
 use std::sync::OnceLock;
 
 use crate::backend::simple::{InstalledPackage, Record, SimpleBackend, is_dir, launchers_in, of_each_user, parsed};
@@ -16,7 +15,7 @@ use crate::bytes::{ByteString, path};
 use crate::fs::Limit;
 use crate::host::Host;
 use crate::model::{Evidence, Location, Loss, ManagerId, ManagerKind, Profile, Status};
-use crate::version::tokens;
+use crate::version::Scheme;
 use whodunit_formats::quoted_pairs::Pairs;
 
 const ID: ManagerId = ManagerId("steam");
@@ -140,7 +139,7 @@ impl SimpleBackend for Libraries {
         self.found(host, at).0.iter().chain([&self.launchers]).cloned().collect()
     }
 
-    fn order(&self, a: &[u8], b: &[u8]) -> Ordering {
-        tokens::compare(a, b)
+    fn scheme(&self) -> Scheme {
+        Scheme::Tokens
     }
 }

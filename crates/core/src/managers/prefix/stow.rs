@@ -4,8 +4,6 @@
 //! The farm is a directory `stow` in the prefix (`/usr/local/stow`, `~/.local/stow`, or `STOW_DIR`); what lies in
 //! `stow/barolog-2.1/bin` is linked from `bin`. A whole directory can be one link. There is no other record.
 
-use std::cmp::Ordering;
-
 use crate::backend::simple::{
     InstalledPackage, Record, SimpleBackend, SimpleInstallation, dirs_in, is_dir, link_target, links_into, scope_of,
 };
@@ -13,7 +11,7 @@ use crate::backend::{Installation, Manager};
 use crate::bytes::{ByteString, path};
 use crate::host::Host;
 use crate::model::{CommandLine, Evidence, Location, ManagerId, ManagerKind, Profile, RemedyKind};
-use crate::version::tokens;
+use crate::version::Scheme;
 
 const ID: ManagerId = ManagerId("stow");
 
@@ -102,8 +100,8 @@ impl SimpleBackend for Farm {
         vec![path::parent(&at.dir).into()]
     }
 
-    fn order(&self, a: &[u8], b: &[u8]) -> Ordering {
-        tokens::compare(a, b)
+    fn scheme(&self) -> Scheme {
+        Scheme::Tokens
     }
 
     fn linked(&self, host: &Host, at: &Location, canonical: &[u8]) -> Option<ByteString> {

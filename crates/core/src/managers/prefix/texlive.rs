@@ -8,15 +8,13 @@
 //! name begins with `00texlive` are settings; programs lie in `bin/PLATFORM`, and a package for each platform brings
 //! them; a path that begins with `RELOC/` is below `texmf-dist`.
 
-use std::cmp::Ordering;
-
 use crate::backend::simple::{FileLists, InstalledPackage, Record, SimpleBackend, at_each, dirs_in, of};
 use crate::backend::{Installation, Manager};
 use crate::bytes::{ByteString, path};
 use crate::fs::Limit;
 use crate::host::Host;
 use crate::model::{Evidence, Location, Loss, ManagerId, ManagerKind, NameFilter, Profile, Reason, Scope};
-use crate::version::tokens;
+use crate::version::Scheme;
 use whodunit_formats::stanza::{Stanza, stanzas};
 
 const ID: ManagerId = ManagerId("tlmgr");
@@ -151,8 +149,8 @@ impl SimpleBackend for Tree {
         record
     }
 
-    fn order(&self, a: &[u8], b: &[u8]) -> Ordering {
-        tokens::compare(a, b)
+    fn scheme(&self) -> Scheme {
+        Scheme::Tokens
     }
 
     fn program_dirs(&self, host: &Host, at: &Location) -> Vec<ByteString> {

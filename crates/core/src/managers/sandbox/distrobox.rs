@@ -7,8 +7,6 @@
 //! Traps: the program lies in the container and not here, whatever its path says; a script outlives its container; a
 //! container of another engine has no record that can be read.
 
-use std::cmp::Ordering;
-
 use serde::Deserialize;
 
 use crate::backend::simple::{
@@ -19,7 +17,7 @@ use crate::bytes::{ByteString, path};
 use crate::fs::Limit;
 use crate::host::Host;
 use crate::model::{Evidence, Location, Loss, ManagerId, ManagerKind, Origin, Profile};
-use crate::version::tokens;
+use crate::version::Scheme;
 use whodunit_formats::desktop_entry::words;
 
 const ID: ManagerId = ManagerId("distrobox");
@@ -194,8 +192,8 @@ impl SimpleBackend for Exports {
     }
 
     /// What is exported has no version of its own here.
-    fn order(&self, a: &[u8], b: &[u8]) -> Ordering {
-        tokens::compare(a, b)
+    fn scheme(&self) -> Scheme {
+        Scheme::Tokens
     }
 }
 

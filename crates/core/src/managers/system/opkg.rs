@@ -6,15 +6,13 @@
 //! Traps: the second word of `Status` says whether a user asked for it; the lists name paths from the root; settings
 //! files are in `Conffiles` with their digests.
 
-use std::cmp::Ordering;
-
 use crate::backend::simple::{FileLists, InstalledPackage, Record, SimpleBackend, SimpleInstallation, each_line};
 use crate::backend::{CachePlace, Installation, Manager, UpgradeCall};
 use crate::bytes::{ByteString, path};
 use crate::fs::Limit;
 use crate::host::Host;
 use crate::model::{Evidence, Location, Loss, ManagerId, ManagerKind, NameFilter, Profile, Reason, Scope, Status};
-use crate::version::debian;
+use crate::version::Scheme;
 use crate::version::upstream::Notation;
 use whodunit_formats::stanza::{Stanza, stanzas};
 
@@ -123,8 +121,8 @@ impl SimpleBackend for Database {
         record
     }
 
-    fn order(&self, a: &[u8], b: &[u8]) -> Ordering {
-        debian::compare(a, b)
+    fn scheme(&self) -> Scheme {
+        Scheme::Debian
     }
 
     fn lists(&self) -> Option<&dyn FileLists> {

@@ -7,8 +7,6 @@
 //! of a fixed form for each; a file that is called `….new` is moved in place as settings, if none are there; what
 //! belongs to `install/` is not installed. Who needs whom is recorded nowhere.
 
-use std::cmp::Ordering;
-
 use rayon::prelude::*;
 
 use crate::backend::simple::{
@@ -19,7 +17,7 @@ use crate::bytes::{ByteString, path};
 use crate::fs::Root;
 use crate::host::Host;
 use crate::model::{Evidence, Location, Loss, ManagerId, ManagerKind, NameFilter, Profile, Reason, Scope};
-use crate::version::tokens;
+use crate::version::Scheme;
 
 const ID: ManagerId = ManagerId("pkgtools");
 const PLACES: [&[u8]; 2] = [b"/var/lib/pkgtools", b"/var/log"];
@@ -136,8 +134,8 @@ impl SimpleBackend for Records {
         record
     }
 
-    fn order(&self, a: &[u8], b: &[u8]) -> Ordering {
-        tokens::compare(a, b)
+    fn scheme(&self) -> Scheme {
+        Scheme::Tokens
     }
 
     fn lists(&self) -> Option<&dyn FileLists> {

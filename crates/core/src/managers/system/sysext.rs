@@ -8,15 +8,13 @@
 //! Traps: of one name the first place counts; a link to `/dev/null` switches an extension off; what is in an image is
 //! not looked at; while it is merged its files seem to lie in `/usr`.
 
-use std::cmp::Ordering;
-
 use crate::backend::simple::{InstalledPackage, Record, SimpleBackend, SimpleInstallation};
 use crate::backend::{Installation, Manager};
 use crate::bytes::{ByteString, path};
 use crate::fs::{Kind, Limit};
 use crate::host::Host;
 use crate::model::{Evidence, Location, Loss, ManagerId, ManagerKind, Profile, Scope};
-use crate::version::tokens;
+use crate::version::Scheme;
 use whodunit_formats::settings;
 
 const ID: ManagerId = ManagerId("sysext");
@@ -99,8 +97,8 @@ impl SimpleBackend for Extensions {
         PLACES.iter().map(|(place, _)| host.root.canonicalize_dir(place.as_bytes())).collect()
     }
 
-    fn order(&self, a: &[u8], b: &[u8]) -> Ordering {
-        tokens::compare(a, b)
+    fn scheme(&self) -> Scheme {
+        Scheme::Tokens
     }
 }
 

@@ -7,8 +7,6 @@
 //! Traps: `pkgver` is name and version in one, and both may have hyphens; a key that begins with `_` is no package but
 //! what alternatives are chosen; a half-installed package has another state than `installed`.
 
-use std::cmp::Ordering;
-
 use crate::backend::simple::{
     FileLists, InstalledPackage, Record, SimpleBackend, SimpleInstallation, each_list, each_record, whole,
 };
@@ -20,7 +18,7 @@ use crate::model::{
     Algorithm, Digest, Evidence, FileRecord, Location, Loss, ManagerId, ManagerKind, NameFilter, Origin, Profile,
     Reason, Scope, Status,
 };
-use crate::version::dewey;
+use crate::version::Scheme;
 use crate::version::upstream::Notation;
 use whodunit_formats::plist::Value;
 
@@ -151,8 +149,8 @@ impl SimpleBackend for Database {
         record
     }
 
-    fn order(&self, a: &[u8], b: &[u8]) -> Ordering {
-        dewey::compare(a, b)
+    fn scheme(&self) -> Scheme {
+        Scheme::Dewey
     }
 
     fn lists(&self) -> Option<&dyn FileLists> {

@@ -6,8 +6,6 @@
 //! several versions on its line, the first that has the command runs. A version that is not installed is an
 //! error: no other one is taken.
 
-use std::cmp::Ordering;
-
 use super::{nowhere, upwards};
 use crate::backend::simple::{InstalledPackage, Record, SimpleBackend, dirs_in, is_dir, of_each_user};
 use crate::backend::{CachePlace, Installation, Manager};
@@ -17,7 +15,7 @@ use crate::host::{ENVIRONMENT, Host, User};
 use crate::model::{
     CommandLine, Evidence, ExecDestination, ExecTarget, Location, ManagerId, ManagerKind, Profile, RemedyKind,
 };
-use crate::version::tokens;
+use crate::version::Scheme;
 
 const ID: ManagerId = ManagerId("asdf");
 
@@ -114,8 +112,8 @@ impl SimpleBackend for AsdfData<'_> {
         record
     }
 
-    fn order(&self, a: &[u8], b: &[u8]) -> Ordering {
-        tokens::compare(a, b)
+    fn scheme(&self) -> Scheme {
+        Scheme::Tokens
     }
 
     fn exec_target(&self, host: &Host, at: &Location, canonical: &[u8]) -> Option<ExecTarget> {

@@ -5,8 +5,6 @@
 //!
 //! Traps: `bin/ghc-9.4` is a link too, and does not tell what is set; without a link `bin/ghc` none is.
 
-use std::cmp::Ordering;
-
 use crate::backend::simple::{
     InstalledPackage, Record, SimpleBackend, dirs_in, is_dir, link_target, links_into, of_each_user,
 };
@@ -15,7 +13,7 @@ use crate::bytes::{ByteString, path};
 use crate::fs::Kind;
 use crate::host::Host;
 use crate::model::{Evidence, Location, ManagerId, ManagerKind, Profile};
-use crate::version::tokens;
+use crate::version::Scheme;
 
 const ID: ManagerId = ManagerId("ghcup");
 /// Tools that have a tree for each version, and the link that says which is set.
@@ -100,8 +98,8 @@ impl SimpleBackend for GhcupDir {
         record
     }
 
-    fn order(&self, a: &[u8], b: &[u8]) -> Ordering {
-        tokens::compare(a, b)
+    fn scheme(&self) -> Scheme {
+        Scheme::Tokens
     }
 
     fn program_dirs(&self, _: &Host, at: &Location) -> Vec<ByteString> {

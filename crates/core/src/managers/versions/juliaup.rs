@@ -7,7 +7,6 @@
 //! Traps: a directory in the file is relative to the file; a channel can be a command of the user's own instead of a
 //! version; `julia +CHANNEL` and `JULIAUP_CHANNEL` choose another one.
 
-use std::cmp::Ordering;
 use std::collections::BTreeMap;
 
 use serde::Deserialize;
@@ -19,7 +18,7 @@ use crate::bytes::{ByteString, path};
 use crate::fs::Limit;
 use crate::host::Host;
 use crate::model::{Evidence, ExecDestination, ExecTarget, Location, Loss, ManagerId, ManagerKind, Profile, Status};
-use crate::version::semver;
+use crate::version::Scheme;
 
 const ID: ManagerId = ManagerId("juliaup");
 
@@ -153,8 +152,8 @@ impl SimpleBackend for Depot {
         vec![at.dir.clone(), self.bin.clone()]
     }
 
-    fn order(&self, a: &[u8], b: &[u8]) -> Ordering {
-        semver::compare(a, b)
+    fn scheme(&self) -> Scheme {
+        Scheme::Semver
     }
 
     fn exec_target(&self, host: &Host, at: &Location, canonical: &[u8]) -> Option<ExecTarget> {

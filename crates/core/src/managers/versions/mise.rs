@@ -8,8 +8,6 @@
 //! Traps: relative links in `installs/TOOL` (`4`, `latest`) stand for partial versions and are none; an absolute one
 //! is a version linked by hand; a shim whose version is missing installs it.
 
-use std::cmp::Ordering;
-
 use super::{asdf, highest, nowhere, upwards};
 use crate::backend::simple::{InstalledPackage, Record, SimpleBackend, dirs_in, is_dir, of_each_user};
 use crate::backend::{CachePlace, Installation, Manager};
@@ -19,6 +17,7 @@ use crate::host::{ENVIRONMENT, Host, User};
 use crate::model::{
     CommandLine, Evidence, ExecDestination, ExecTarget, Location, ManagerId, ManagerKind, Profile, RemedyKind,
 };
+use crate::version::Scheme;
 use crate::version::tokens;
 
 const ID: ManagerId = ManagerId("mise");
@@ -120,7 +119,7 @@ impl MiseData<'_> {
         let found = if asked == b"latest" {
             kept.iter().max_by(|a, b| tokens::compare(a, b))
         } else {
-            highest(&kept, asked, tokens::compare)
+            highest(&kept, asked, Scheme::Tokens)
         };
         found.map(|version| path::join(tool_dir, version))
     }
@@ -174,8 +173,8 @@ impl SimpleBackend for MiseData<'_> {
         vec![path::join(&at.dir, b"installs"), path::join(&at.dir, b"shims")]
     }
 
-    fn order(&self, a: &[u8], b: &[u8]) -> Ordering {
-        tokens::compare(a, b)
+    fn scheme(&self) -> Scheme {
+        Scheme::Tokens
     }
 
     fn exec_target(&self, host: &Host, at: &Location, canonical: &[u8]) -> Option<ExecTarget> {

@@ -28,6 +28,7 @@ use crate::bytes::{ByteString, path};
 use crate::fs::Limit;
 use crate::host::Host;
 use crate::model::{Evidence, ExecDestination, ExecTarget};
+use crate::version::Scheme;
 
 /// A directory and all those above it, nearest first.
 fn upwards(dir: &[u8]) -> impl Iterator<Item = &[u8]> {
@@ -48,14 +49,10 @@ fn nowhere(why: Vec<Evidence>) -> ExecTarget {
 }
 
 /// The highest of some versions that a partial one means: `3.11` is the highest `3.11.x`.
-fn highest<'v>(
-    versions: &'v [ByteString],
-    partial: &[u8],
-    order: fn(&[u8], &[u8]) -> std::cmp::Ordering,
-) -> Option<&'v ByteString> {
+fn highest<'v>(versions: &'v [ByteString], partial: &[u8], scheme: Scheme) -> Option<&'v ByteString> {
     let fits = |version: &&ByteString| {
         let rest = version.strip_prefix(b"v").unwrap_or(version).strip_prefix(partial);
         rest.is_some_and(|rest| rest.is_empty() || rest.starts_with(b"."))
     };
-    versions.iter().filter(fits).max_by(|a, b| order(a, b))
+    versions.iter().filter(fits).max_by(|a, b| scheme.compare(a, b))
 }

@@ -10,8 +10,6 @@
 //! Traps: nvm's `alias/lts/*` name versions that need not be installed; aliases can lead in a circle; fnm's
 //! links for each open shell pile up and are no versions.
 
-use std::cmp::Ordering;
-
 use super::{highest, nearest};
 use crate::backend::simple::{InstalledPackage, Record, SimpleBackend, dirs_in, is_dir, link_target, of_each_user};
 use crate::backend::{CachePlace, Installation, Manager};
@@ -19,6 +17,7 @@ use crate::bytes::{ByteString, path};
 use crate::fs::Limit;
 use crate::host::{Host, User};
 use crate::model::{CommandLine, Evidence, Location, ManagerId, ManagerKind, Profile, RemedyKind};
+use crate::version::Scheme;
 use crate::version::semver;
 
 const NVM: ManagerId = ManagerId("nvm");
@@ -87,7 +86,7 @@ fn asked_here(
     let start = host.working_dir(user);
     let (file, content) = files.iter().find_map(|name| nearest(host, &start, name))?;
     let word = ByteString::from(content.split(u8::is_ascii_whitespace).find(|word| !word.is_empty())?);
-    let version = highest(kept, word.strip_prefix(b"v").unwrap_or(&word), semver::compare)?.clone();
+    let version = highest(kept, word.strip_prefix(b"v").unwrap_or(&word), Scheme::Semver)?.clone();
     Some((version, Evidence::line(file, 1, format!("{word} is requested here; it takes effect after `{how}`"))))
 }
 
@@ -105,7 +104,7 @@ fn nvm_default(host: &Host, at: &Location, kept: &[ByteString]) -> Option<(ByteS
     }
     let version = match &*word {
         b"node" | b"stable" => kept.iter().max_by(|a, b| semver::compare(a, b))?,
-        other => highest(kept, other.strip_prefix(b"v").unwrap_or(other), semver::compare)?,
+        other => highest(kept, other.strip_prefix(b"v").unwrap_or(other), Scheme::Semver)?,
     };
     Some((version.clone(), Evidence::line(first, 1, format!("a new shell gets {version}"))))
 }
@@ -142,8 +141,8 @@ impl SimpleBackend for NvmDir<'_> {
         record
     }
 
-    fn order(&self, a: &[u8], b: &[u8]) -> Ordering {
-        semver::compare(a, b)
+    fn scheme(&self) -> Scheme {
+        Scheme::Semver
     }
 }
 
@@ -199,7 +198,7 @@ impl SimpleBackend for FnmDir<'_> {
         vec![path::join(&at.dir, b"node-versions")]
     }
 
-    fn order(&self, a: &[u8], b: &[u8]) -> Ordering {
-        semver::compare(a, b)
+    fn scheme(&self) -> Scheme {
+        Scheme::Semver
     }
 }

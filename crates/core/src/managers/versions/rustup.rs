@@ -15,7 +15,6 @@
 //! machine; a component that is missing makes its proxy fail, but `cargo` missing in a linked toolchain is
 //! taken from another one.
 
-use std::cmp::Ordering;
 use std::collections::BTreeMap;
 
 use serde::Deserialize;
@@ -29,7 +28,7 @@ use crate::model::{
     CommandLine, Evidence, ExecDestination, ExecTarget, Location, Loss, ManagerId, ManagerKind, Profile, Reason,
     RemedyKind,
 };
-use crate::version::semver;
+use crate::version::Scheme;
 
 const ID: ManagerId = ManagerId("rustup");
 
@@ -260,8 +259,8 @@ impl SimpleBackend for RustupHome<'_> {
         vec![path::join(&at.dir, b"toolchains"), self.bin.clone()]
     }
 
-    fn order(&self, a: &[u8], b: &[u8]) -> Ordering {
-        semver::compare(a, b)
+    fn scheme(&self) -> Scheme {
+        Scheme::Semver
     }
 
     fn exec_target(&self, host: &Host, at: &Location, canonical: &[u8]) -> Option<ExecTarget> {

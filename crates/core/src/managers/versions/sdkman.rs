@@ -7,8 +7,6 @@
 //! Traps: a version that is a link is one that a user keeps elsewhere; `tmp/` and `archives/` are downloads;
 //! vendors of java are part of the version, and their numbers mean nothing to one another.
 
-use std::cmp::Ordering;
-
 use super::nearest;
 use crate::backend::simple::{InstalledPackage, Record, SimpleBackend, dirs_in, is_dir, link_target, of_each_user};
 use crate::backend::{CachePlace, Installation, Manager};
@@ -16,7 +14,7 @@ use crate::bytes::{ByteString, path};
 use crate::fs::{Kind, Limit};
 use crate::host::{Host, User};
 use crate::model::{CommandLine, Evidence, Location, Loss, ManagerId, ManagerKind, Profile, RemedyKind};
-use crate::version::tokens;
+use crate::version::Scheme;
 use whodunit_formats::settings;
 
 const ID: ManagerId = ManagerId("sdkman");
@@ -128,8 +126,8 @@ impl SimpleBackend for SdkmanDir<'_> {
         record
     }
 
-    fn order(&self, a: &[u8], b: &[u8]) -> Ordering {
-        tokens::compare(a, b)
+    fn scheme(&self) -> Scheme {
+        Scheme::Tokens
     }
 
     fn program_dirs(&self, host: &Host, at: &Location) -> Vec<ByteString> {

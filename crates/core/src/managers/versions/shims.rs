@@ -11,8 +11,6 @@
 //! name, and fails where that lacks the command. A link in `versions` to another place is a version
 //! registered by hand; one to a place in `versions` is an environment and no version.
 
-use std::cmp::Ordering;
-
 use super::{highest, nearest, nowhere};
 use crate::backend::simple::{InstalledPackage, Record, SimpleBackend, dirs_in, is_dir, of_each_user};
 use crate::backend::{Installation, Manager};
@@ -22,7 +20,7 @@ use crate::host::{ENVIRONMENT, Host, User};
 use crate::model::{
     CommandLine, Evidence, ExecDestination, ExecTarget, Location, ManagerId, ManagerKind, Profile, RemedyKind, Status,
 };
-use crate::version::{gem, pep440, semver, tokens};
+use crate::version::Scheme;
 
 /// How one of them differs from the others.
 #[derive(Debug)]
@@ -34,7 +32,7 @@ pub struct ShimManager {
     language: &'static str,
     /// Takes several versions, partial ones too, and the system's program when none has the command.
     is_lenient: bool,
-    order: fn(&[u8], &[u8]) -> Ordering,
+    scheme: Scheme,
 }
 
 /// pyenv, for Python.
@@ -45,7 +43,7 @@ pub static PYENV: ShimManager = ShimManager {
     file: ".python-version",
     language: "python",
     is_lenient: true,
-    order: pep440::compare,
+    scheme: Scheme::Pep440,
 };
 
 /// rbenv, for Ruby.
@@ -56,7 +54,7 @@ pub static RBENV: ShimManager = ShimManager {
     file: ".ruby-version",
     language: "ruby",
     is_lenient: false,
-    order: gem::compare,
+    scheme: Scheme::Gem,
 };
 
 /// nodenv, for Node.js.
@@ -67,7 +65,7 @@ pub static NODENV: ShimManager = ShimManager {
     file: ".node-version",
     language: "node",
     is_lenient: false,
-    order: semver::compare,
+    scheme: Scheme::Semver,
 };
 
 /// goenv, for Go.
@@ -78,7 +76,7 @@ pub static GOENV: ShimManager = ShimManager {
     file: ".go-version",
     language: "go",
     is_lenient: true,
-    order: tokens::compare,
+    scheme: Scheme::Tokens,
 };
 
 /// jenv, for Java: its versions are links to what others installed.
@@ -89,7 +87,7 @@ pub static JENV: ShimManager = ShimManager {
     file: ".java-version",
     language: "java",
     is_lenient: false,
-    order: tokens::compare,
+    scheme: Scheme::Tokens,
 };
 
 impl Manager for ShimManager {
@@ -168,7 +166,7 @@ impl Shims<'_> {
             return Some(exact);
         }
         let kept: Vec<ByteString> = dirs_in(host, &versions, true).into_iter().map(|(name, _)| name).collect();
-        let found = if self.kind.is_lenient { highest(&kept, version, self.kind.order) } else { None };
+        let found = if self.kind.is_lenient { highest(&kept, version, self.kind.scheme) } else { None };
         found.map(|version| path::join(&versions, version))
     }
 
@@ -238,8 +236,8 @@ impl SimpleBackend for Shims<'_> {
         record
     }
 
-    fn order(&self, a: &[u8], b: &[u8]) -> Ordering {
-        (self.kind.order)(a, b)
+    fn scheme(&self) -> Scheme {
+        self.kind.scheme
     }
 
     fn exec_target(&self, host: &Host, at: &Location, canonical: &[u8]) -> Option<ExecTarget> {
@@ -294,9 +292,9 @@ mod tests {
             assert_eq!(found, expected, "{content:?}");
         }
         let kept = ["3.9.18", "3.11.7", "3.11.10", "3.1"].map(ByteString::from);
-        assert_eq!(highest(&kept, b"3.11", pep440::compare), Some(&kept[2]));
-        assert_eq!(highest(&kept, b"3.1", pep440::compare), Some(&kept[3]));
-        assert_eq!(highest(&kept, b"3", pep440::compare), Some(&kept[2]));
-        assert_eq!(highest(&kept, b"4", pep440::compare), None);
+        assert_eq!(highest(&kept, b"3.11", Scheme::Pep440), Some(&kept[2]));
+        assert_eq!(highest(&kept, b"3.1", Scheme::Pep440), Some(&kept[3]));
+        assert_eq!(highest(&kept, b"3", Scheme::Pep440), Some(&kept[2]));
+        assert_eq!(highest(&kept, b"4", Scheme::Pep440), None);
     }
 }

@@ -5,8 +5,6 @@
 //! to one program that chooses. A project chooses by the key `volta` of the nearest `package.json`, which can name
 //! another file that it extends.
 
-use std::cmp::Ordering;
-
 use serde::Deserialize;
 
 use super::{nowhere, upwards};
@@ -18,7 +16,7 @@ use crate::host::{Host, User};
 use crate::model::{
     CommandLine, Evidence, ExecDestination, ExecTarget, Location, Loss, ManagerId, ManagerKind, Profile, RemedyKind,
 };
-use crate::version::semver;
+use crate::version::Scheme;
 
 const ID: ManagerId = ManagerId("volta");
 const TOOLS: [&str; 4] = ["node", "npm", "yarn", "pnpm"];
@@ -187,8 +185,8 @@ impl SimpleBackend for VoltaHome<'_> {
         record
     }
 
-    fn order(&self, a: &[u8], b: &[u8]) -> Ordering {
-        semver::compare(a, b)
+    fn scheme(&self) -> Scheme {
+        Scheme::Semver
     }
 
     fn exec_target(&self, host: &Host, at: &Location, canonical: &[u8]) -> Option<ExecTarget> {

@@ -59,7 +59,7 @@ fn matching(
     let mut found: Vec<Offered> = Vec::new();
     for (mut offers, held) in of_each.into_iter().zip(survey.installations()) {
         if newer_only {
-            offers = newer(&offers, &|a, b| held.order(a, b));
+            offers = newer(&offers, &|a, b| held.scheme().compare(a, b));
         }
         found.extend(offers.into_iter().map(|offer| {
             let is_open = !offer.installed && !offer.held && offer.source.is_some() && offer.is_allowed();

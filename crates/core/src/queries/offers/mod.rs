@@ -217,9 +217,7 @@ fn judge(
 
 /// Orders by what upstream calls its versions: an epoch and a packager's revision aside.
 fn upstream_order(a: &Offer, b: &Offer) -> Ordering {
-    let part = |one: &Offer| {
-        upstream::part(managers::profile(one.manager).notation, one.version.as_deref().unwrap_or_default())
-    };
+    let part = |one: &Offer| managers::upstream_part(one.manager, one.version.as_ref());
     upstream::compare(&part(a), &part(b))
 }
 
@@ -227,7 +225,7 @@ fn upstream_order(a: &Offer, b: &Offer) -> Ordering {
 fn own_order(survey: &Survey<'_>, a: &Offer, b: &Offer) -> Ordering {
     let held = survey.installations().iter().find(|held| held.location().manager == a.manager);
     match (held, &a.version, &b.version) {
-        (Some(held), Some(x), Some(y)) if a.manager == b.manager => held.order(x, y),
+        (Some(held), Some(x), Some(y)) if a.manager == b.manager => held.scheme().compare(x, y),
         _ => Ordering::Equal,
     }
 }

@@ -4,21 +4,25 @@ mod files;
 mod services;
 mod winners;
 
+use hashbrown::HashMap;
+
 use crate::backend::Detail;
 use crate::bytes::ByteString;
 use crate::fs::Root;
 use crate::history::{
-    LauncherRecord, PackageRecord, PathRecord, SNAPSHOT_SCHEMA, Snapshot, SourceRecord, StateRecord, UnownedRecord,
-    UserRecord,
+    LauncherRecord, NewestRecord, PackageRecord, PathRecord, SNAPSHOT_SCHEMA, Snapshot, SourceRecord, StateRecord,
+    UnownedRecord, UserRecord,
 };
 use crate::host::System;
-use crate::model::{Coverage, Launcher, Package, Source, State, rfc3339};
+use crate::managers;
+use crate::model::{Coverage, Launcher, ManagerId, Package, Scope, Source, State, rfc3339};
 use crate::queries::launchers::{DesktopSession, Launchers, launchers};
 use crate::queries::unowned::{Group, UnownedFile, unowned};
-use crate::queries::{CheckContext, UserView, states::states};
+use crate::queries::{CheckContext, UserView, states::states, upkeep};
 use crate::resolve::launchers::data_dirs_of;
 use crate::resolve::{Context, SearchPath};
 use crate::survey::Survey;
+use crate::version::Scheme;
 
 /// Unowned programs up to this size have their content recorded; a bundle of more is told by its size and time.
 const MAX_CONTENT: u64 = 32 << 20;
@@ -30,6 +34,9 @@ pub fn take(asking: &CheckContext<'_, '_>, taken_at: Option<i64>) -> Snapshot {
     let host = survey.host;
     // The packages come first: what everything else is owned by is then known.
     let packages = survey.packages(Detail { origins: true, dates: true, ..Detail::default() });
+    let installations = survey.installations().iter();
+    let schemes: HashMap<ManagerId, Scheme> =
+        installations.map(|held| (held.location().manager, held.scheme())).collect();
     let searches: Vec<&SearchPath> = asking.all_searches().collect();
     let unowned = unowned(survey, &searches, &[]).groups;
     let mut states: Vec<StateRecord> = states(survey, &[]).states.iter().map(state).collect();
@@ -39,10 +46,11 @@ pub fn take(asking: &CheckContext<'_, '_>, taken_at: Option<i64>) -> Snapshot {
         written_by: env!("CARGO_PKG_VERSION").to_owned(),
         taken_at: taken_at.map(rfc3339),
         host: host.hostname().as_ref().map(text),
+        machine: host.machine(),
         root: host.root.place().display().to_string(),
         system: host.system().and_then(System::to_data),
         users_seen: host.users.iter().map(|user| text(&user.name)).collect(),
-        packages: packages.iter().map(package).collect(),
+        packages: packages.iter().map(|one| package(one, schemes.get(&one.manager).copied())).collect(),
         winners: winners::of(asking),
         search_paths: search_paths(asking.views),
         launchers: shown_launchers(survey, asking.views),
@@ -52,6 +60,7 @@ pub fn take(asking: &CheckContext<'_, '_>, taken_at: Option<i64>) -> Snapshot {
         services: services::of(host),
         users: accounts(survey),
         files: files::of(host),
+        findings: None,
         losses: Vec::new(),
     };
     // Only now everything has been read.
@@ -64,7 +73,7 @@ pub(super) fn text(bytes: &ByteString) -> String {
     bytes.to_data().into_owned()
 }
 
-fn package(one: &Package) -> PackageRecord {
+fn package(one: &Package, scheme: Option<Scheme>) -> PackageRecord {
     let optional = |text: &Option<ByteString>| text.as_ref().map(|text| text.to_data().into_owned());
     PackageRecord {
         id: text(&one.id),
@@ -85,6 +94,24 @@ fn package(one: &Package) -> PackageRecord {
         installed_at: one.installed_at.map(rfc3339),
         size: one.size,
         title: optional(&one.title),
+        scheme,
+        upstream: one.version.as_ref().map(|version| text(&managers::upstream_part(one.manager, Some(version)))),
+        newest: None,
+    }
+}
+
+/// Adds to each package the newest version that a source of this machine offers, where that is newer.
+pub fn add_newest(taken: &mut Snapshot, survey: &Survey<'_>, now: Option<i64>) {
+    let behind = upkeep::behind(survey, now);
+    let key =
+        |manager: &ManagerId, scope: &Scope, name: &ByteString| (manager.to_string(), scope.to_data(), text(name));
+    let newest: HashMap<_, _> =
+        behind.iter().map(|((manager, scope, name), one)| (key(manager, scope, name), one)).collect();
+    for package in &mut taken.packages {
+        let key = (package.manager.clone(), package.scope.clone(), package.name.clone());
+        package.newest = newest.get(&key).and_then(|one| {
+            Some(NewestRecord { version: text(one.version.as_ref()?), source: one.source.as_ref().map(text) })
+        });
     }
 }
 

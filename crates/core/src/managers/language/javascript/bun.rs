@@ -11,8 +11,7 @@ use crate::bytes::{ByteString, path};
 use crate::fs::Kind;
 use crate::host::Host;
 use crate::model::{Affix, CommandLine, Evidence, Location, ManagerId, Profile, Reason, RemedyKind};
-use crate::version::semver;
-use std::cmp::Ordering;
+use crate::version::Scheme;
 
 const ID: ManagerId = ManagerId("bun");
 
@@ -108,8 +107,8 @@ impl SimpleBackend for BunHome {
         vec![self.global.clone(), self.bin.clone()]
     }
 
-    fn order(&self, a: &[u8], b: &[u8]) -> Ordering {
-        semver::compare(a, b)
+    fn scheme(&self) -> Scheme {
+        Scheme::Semver
     }
 
     fn program_dirs(&self, _: &Host, _: &Location) -> Vec<ByteString> {

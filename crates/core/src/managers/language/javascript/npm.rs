@@ -11,8 +11,7 @@ use crate::host::Host;
 use crate::model::{
     Actor, Affix, CommandLine, Evidence, Location, Loss, ManagerId, Origin, Profile, RemedyKind, Scope, Source,
 };
-use crate::version::semver;
-use std::cmp::Ordering;
+use crate::version::Scheme;
 
 /// npm.
 #[derive(Debug)]
@@ -142,8 +141,8 @@ impl SimpleBackend for Prefix {
         vec![path::join(&at.dir, b"lib/node_modules"), path::join(&at.dir, b"bin")]
     }
 
-    fn order(&self, a: &[u8], b: &[u8]) -> Ordering {
-        semver::compare(a, b)
+    fn scheme(&self) -> Scheme {
+        Scheme::Semver
     }
 
     fn program_dirs(&self, _: &Host, at: &Location) -> Vec<ByteString> {

@@ -7,8 +7,7 @@ use crate::bytes::{ByteString, path};
 use crate::fs::{Kind, Limit};
 use crate::host::Host;
 use crate::model::{Affix, CommandLine, Evidence, ExecTarget, Location, Loss, ManagerId, Profile, RemedyKind, Source};
-use crate::version::semver;
-use std::cmp::Ordering;
+use crate::version::Scheme;
 
 /// pnpm.
 #[derive(Debug)]
@@ -115,8 +114,8 @@ impl SimpleBackend for PnpmHome {
         record
     }
 
-    fn order(&self, a: &[u8], b: &[u8]) -> Ordering {
-        semver::compare(a, b)
+    fn scheme(&self) -> Scheme {
+        Scheme::Semver
     }
 
     fn exec_target(&self, host: &Host, at: &Location, canonical: &[u8]) -> Option<ExecTarget> {

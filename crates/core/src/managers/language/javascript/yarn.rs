@@ -6,8 +6,7 @@ use crate::backend::{CachePlace, Installation, Manager};
 use crate::bytes::{ByteString, path};
 use crate::host::Host;
 use crate::model::{Affix, CommandLine, Location, Loss, ManagerId, Profile, Reason, RemedyKind, Scope, Source};
-use crate::version::semver;
-use std::cmp::Ordering;
+use crate::version::Scheme;
 
 /// yarn 1.
 #[derive(Debug)]
@@ -97,8 +96,8 @@ impl SimpleBackend for YarnGlobal {
         [vec![at.dir.clone()], self.bins.clone()].concat()
     }
 
-    fn order(&self, a: &[u8], b: &[u8]) -> Ordering {
-        semver::compare(a, b)
+    fn scheme(&self) -> Scheme {
+        Scheme::Semver
     }
 
     fn linked(&self, host: &Host, at: &Location, canonical: &[u8]) -> Option<ByteString> {

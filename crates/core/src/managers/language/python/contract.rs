@@ -12,9 +12,9 @@ use crate::model::{
     Claimant, CommandLine, Coverage, CoverageState, Depth, Digest, Evidence, FileRecord, Location, Owner, Package,
     PathClaim, RecordPosition, Remedy, RemedyKind, Scope,
 };
+use crate::version::Scheme;
 use crate::version::pep440;
 use rayon::prelude::*;
-use std::cmp::Ordering;
 use std::sync::Arc;
 
 impl Installation for PythonInstallation<'_> {
@@ -123,8 +123,8 @@ impl Installation for PythonInstallation<'_> {
         })
     }
 
-    fn order(&self, a: &[u8], b: &[u8]) -> Ordering {
-        pep440::compare(a, b)
+    fn scheme(&self) -> Scheme {
+        Scheme::Pep440
     }
 
     fn file_index(&self) -> Option<&dyn FileIndex> {

@@ -12,8 +12,6 @@
 //! an upgrade inside it; a uv receipt has no version; a suffix is part of the command and of pipx's directory;
 //! an environment outlives its interpreter, and its scripts then cannot start.
 
-use std::cmp::Ordering;
-
 use serde::Deserialize;
 
 use super::distribution;
@@ -30,7 +28,8 @@ use crate::bytes::{ByteString, path};
 use crate::fs::{Kind, Limit};
 use crate::host::Host;
 use crate::model::{CommandLine, Evidence, Location, Loss, Origin, Remedy, RemedyKind, Scope, Status};
-use crate::version::pep440::{self, normal_name};
+use crate::version::Scheme;
+use crate::version::pep440::normal_name;
 
 /// Where a tool keeps its environments and its links.
 struct Pipx {
@@ -158,8 +157,8 @@ impl SimpleBackend for Pipx {
         vec![path::join(&at.dir, b"venvs"), self.bin.clone()]
     }
 
-    fn order(&self, a: &[u8], b: &[u8]) -> Ordering {
-        pep440::compare(a, b)
+    fn scheme(&self) -> Scheme {
+        Scheme::Pep440
     }
 }
 
@@ -320,7 +319,7 @@ impl SimpleBackend for UvTools {
         vec![self.tools.clone(), self.pythons.clone(), self.bin.clone()]
     }
 
-    fn order(&self, a: &[u8], b: &[u8]) -> Ordering {
-        pep440::compare(a, b)
+    fn scheme(&self) -> Scheme {
+        Scheme::Pep440
     }
 }

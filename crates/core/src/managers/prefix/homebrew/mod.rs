@@ -22,8 +22,6 @@ mod offers;
 mod prefixes;
 mod taps;
 
-use std::cmp::Ordering;
-
 use serde::Deserialize;
 
 use crate::backend::advice::actor_for;
@@ -40,7 +38,7 @@ use crate::model::{
     Actor, Affix, CommandLine, Evidence, Location, Loss, ManagerId, ManagerKind, Offer, Origin, Profile, Reason,
     RemedyKind, Scope, Search, Source, Status,
 };
-use crate::version::tokens;
+use crate::version::Scheme;
 use crate::version::upstream::Notation;
 
 const ID: ManagerId = ManagerId("homebrew");
@@ -310,8 +308,8 @@ impl SimpleBackend for Prefix {
         domain
     }
 
-    fn order(&self, a: &[u8], b: &[u8]) -> Ordering {
-        tokens::compare(a, b)
+    fn scheme(&self) -> Scheme {
+        Scheme::Tokens
     }
 
     fn linked(&self, host: &Host, at: &Location, canonical: &[u8]) -> Option<ByteString> {

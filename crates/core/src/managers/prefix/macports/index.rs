@@ -5,7 +5,7 @@
 //! `NAME LENGTH`, and a Tcl list of that many bytes with keys and values in turn (*MacPorts Guide*, "The MacPorts
 //! PortIndex").
 
-use super::{Registry, compare};
+use super::Registry;
 use crate::backend::Unsearched;
 use crate::backend::index_settings::without_credentials;
 use crate::backend::simple::{CatalogueQuery, SimpleCatalogue};
@@ -13,6 +13,7 @@ use crate::bytes::{ByteString, path};
 use crate::fs::Limit;
 use crate::host::Host;
 use crate::model::{CommandLine, Described, Evidence, Location, Loss, Offer, Origin, Scope, Search, Source};
+use crate::version::macports::compare;
 
 /// One tree.
 struct Tree {

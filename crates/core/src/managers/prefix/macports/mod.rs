@@ -8,8 +8,6 @@
 
 mod index;
 
-use std::cmp::Ordering;
-
 use rusqlite::Connection;
 
 use crate::backend::simple::{FileLists, InstalledPackage, Record, SimpleBackend, SimpleCatalogue, SimpleInstallation};
@@ -21,7 +19,7 @@ use crate::model::{
     CommandLine, Evidence, Location, Loss, ManagerId, ManagerKind, NameFilter, Naming, Profile, Reason, RemedyKind,
     Scope,
 };
-use crate::version::rpm;
+use crate::version::Scheme;
 
 const ID: ManagerId = ManagerId("macports");
 const PREFIXES: [&[u8]; 1] = [b"/opt/local"];
@@ -100,12 +98,6 @@ impl Registry {
     }
 }
 
-/// Its own rule is that of rpm's older comparison, revision last.
-fn compare(a: &[u8], b: &[u8]) -> Ordering {
-    let dashed = |version: &[u8]| bstr::ByteSlice::replace(version, "_", "-");
-    rpm::compare(&dashed(a), &dashed(b))
-}
-
 impl SimpleBackend for Registry {
     fn read(&self, host: &Host, _: &Location) -> Record {
         let mut record = Record::default();
@@ -118,8 +110,8 @@ impl SimpleBackend for Registry {
         record
     }
 
-    fn order(&self, a: &[u8], b: &[u8]) -> Ordering {
-        compare(a, b)
+    fn scheme(&self) -> Scheme {
+        Scheme::Macports
     }
 
     fn program_dirs(&self, _: &Host, at: &Location) -> Vec<ByteString> {

@@ -7,7 +7,6 @@
 
 mod found;
 
-use std::cmp::Ordering;
 use std::sync::OnceLock;
 
 use hashbrown::HashSet;
@@ -20,10 +19,10 @@ use crate::model::{
     Affix, Cause, CommandLine, Coverage, CoverageState, Evidence, Finding, FindingKind, Location, Loss, ManagerId,
     ManagerKind, Origin, Owner, Package, Profile, Reason, Remedy, RemedyKind, Scope, Severity, Status,
 };
-use crate::version::debian;
 use whodunit_formats::bundle::{self, HEAD};
 use whodunit_formats::desktop_entry::{DesktopEntry, words};
 
+use crate::version::Scheme;
 use found::{Found, links_in, look};
 
 const ID: ManagerId = ManagerId("appimage");
@@ -296,8 +295,8 @@ impl Installation for AppImages<'_> {
     }
 
     /// Versions have no order of their own; Debian's is the closest to what users mean.
-    fn order(&self, a: &[u8], b: &[u8]) -> Ordering {
-        debian::compare(a, b)
+    fn scheme(&self) -> Scheme {
+        Scheme::Debian
     }
 
     fn file_index(&self) -> Option<&dyn FileIndex> {

@@ -10,8 +10,7 @@ use crate::model::{
     CommandLine, Coverage, CoverageState, Evidence, ExecTarget, Finding, Location, Loss, Offer, OfferQuery, Owner,
     Package, PullsIn, Relation, Remedy, RemedyKind, Scope, Search, Source,
 };
-use crate::version::debian;
-use std::cmp::Ordering;
+use crate::version::Scheme;
 use std::sync::PoisonError;
 
 impl Installation for FlatpakInstallation<'_> {
@@ -126,8 +125,8 @@ impl Installation for FlatpakInstallation<'_> {
         (0..).zip(&self.deployed).map(|(number, deployed)| (number, deployed.dir.clone())).collect()
     }
 
-    fn order(&self, a: &[u8], b: &[u8]) -> Ordering {
-        debian::compare(a, b)
+    fn scheme(&self) -> Scheme {
+        Scheme::Debian
     }
 
     fn file_index(&self) -> Option<&dyn FileIndex> {

@@ -13,8 +13,8 @@ use crate::model::{
     CommandLine, Coverage, CoverageState, Described, Evidence, ExecTarget, Finding, FindingKind, Location, Loss, Offer,
     OfferQuery, Owner, Package, Relation, Remedy, RemedyKind, Scope, Search, Severity, Signing, SigningState, Source,
 };
+use crate::version::Scheme;
 use crate::version::debian;
-use std::cmp::Ordering;
 use std::sync::PoisonError;
 
 impl Installation for SnapInstallation<'_> {
@@ -160,8 +160,8 @@ impl Installation for SnapInstallation<'_> {
         (0..).zip(&self.revisions).map(|(number, revision)| (number, image(revision))).collect()
     }
 
-    fn order(&self, a: &[u8], b: &[u8]) -> Ordering {
-        debian::compare(a, b)
+    fn scheme(&self) -> Scheme {
+        Scheme::Debian
     }
 
     fn file_index(&self) -> Option<&dyn FileIndex> {

@@ -1,6 +1,5 @@
 //! What a profile holds.
 
-use std::cmp::Ordering;
 use std::sync::{Arc, OnceLock};
 
 use hashbrown::{HashMap, HashSet};
@@ -19,7 +18,7 @@ use crate::model::{
     CommandLine, Coverage, CoverageState, Described, Evidence, Location, Loss, Offer, OfferQuery, Origin, Owner,
     Package, Reason, Relation, Remedy, RemedyKind, Status,
 };
-use crate::version::nix;
+use crate::version::Scheme;
 
 /// One profile.
 pub struct ProfileInstallation<'s> {
@@ -243,8 +242,8 @@ impl Installation for ProfileInstallation<'_> {
         numbered.flat_map(|(number, element)| element.paths.iter().map(move |path| (number, path.clone()))).collect()
     }
 
-    fn order(&self, a: &[u8], b: &[u8]) -> Ordering {
-        nix::compare(a, b)
+    fn scheme(&self) -> Scheme {
+        Scheme::Nix
     }
 
     fn file_index(&self) -> Option<&dyn FileIndex> {

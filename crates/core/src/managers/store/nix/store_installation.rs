@@ -1,6 +1,5 @@
 //! The rest of the store: the paths that no profile has.
 
-use std::cmp::Ordering;
 use std::sync::{Arc, Mutex, OnceLock, PoisonError};
 
 use super::ID;
@@ -19,7 +18,7 @@ use crate::model::{
     Actor, CommandLine, Coverage, CoverageState, Evidence, Finding, FindingKind, Location, Loss, Offer, OfferQuery,
     Owner, Package, Reason, Relation, Remedy, Scope, Severity, Status,
 };
-use crate::version::nix;
+use crate::version::Scheme;
 
 /// The store paths that no profile has.
 pub struct StoreInstallation<'s> {
@@ -190,8 +189,8 @@ impl Installation for StoreInstallation<'_> {
         self.software().map(|number| (number, self.path(number).clone())).collect()
     }
 
-    fn order(&self, a: &[u8], b: &[u8]) -> Ordering {
-        nix::compare(a, b)
+    fn scheme(&self) -> Scheme {
+        Scheme::Nix
     }
 
     fn file_index(&self) -> Option<&dyn FileIndex> {

@@ -9,8 +9,6 @@
 
 mod repositories;
 
-use std::cmp::Ordering;
-
 use base64::Engine as _;
 use hashbrown::HashMap;
 
@@ -23,7 +21,7 @@ use crate::model::{
     Algorithm, CommandLine, Digest, Evidence, FileRecord, Location, Loss, ManagerId, ManagerKind, NameFilter, Origin,
     Profile, Reason, RemedyKind, Scope,
 };
-use crate::version::gentoo;
+use crate::version::Scheme;
 use crate::version::upstream::Notation;
 use whodunit_formats::stanza::{Field, stanzas};
 
@@ -167,8 +165,8 @@ impl SimpleBackend for Database {
         record
     }
 
-    fn order(&self, a: &[u8], b: &[u8]) -> Ordering {
-        gentoo::compare(a, b)
+    fn scheme(&self) -> Scheme {
+        Scheme::Gentoo
     }
 
     fn lists(&self) -> Option<&dyn FileLists> {

@@ -12,7 +12,7 @@ use std::io::Read as _;
 
 use sha1::{Digest as _, Sha1};
 
-use super::{gentoo, needs_of};
+use super::needs_of;
 use crate::backend::Unsearched;
 use crate::backend::index_settings::without_credentials;
 use crate::backend::simple::{CatalogueQuery, InstalledPackage, SimpleCatalogue};
@@ -23,6 +23,7 @@ use crate::model::{
     CommandLine, Described, Evidence, Location, Loss, Offer, Origin, Scope, Search, Signing, SigningKey, SigningState,
     Source,
 };
+use crate::version::gentoo;
 use whodunit_formats::packed;
 use whodunit_formats::stanza::{Stanza, stanzas};
 

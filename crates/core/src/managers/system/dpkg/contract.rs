@@ -20,8 +20,7 @@ use crate::model::{
     Location, NameFilter, Offer, OfferQuery, Owner, Package, PullsIn, RecordPosition, Remedy, RemedyKind, Search,
     Source, Status,
 };
-use crate::version::debian;
-use std::cmp::Ordering;
+use crate::version::Scheme;
 
 impl Installation for DpkgInstallation<'_> {
     fn location(&self) -> &Location {
@@ -155,8 +154,8 @@ impl Installation for DpkgInstallation<'_> {
         Some(self.settings_of(package))
     }
 
-    fn order(&self, a: &[u8], b: &[u8]) -> Ordering {
-        debian::compare(a, b)
+    fn scheme(&self) -> Scheme {
+        Scheme::Debian
     }
 
     fn file_index(&self) -> Option<&dyn FileIndex> {

@@ -6,7 +6,7 @@
 
 use std::fmt::Write as _;
 
-use super::{Damage, Database, each_text, ends_with, tokens};
+use super::{Damage, Database, each_text, ends_with};
 use crate::backend::Unsearched;
 use crate::backend::index_settings::without_credentials;
 use crate::backend::simple::{CatalogueQuery, SimpleCatalogue, dirs_in};
@@ -16,6 +16,7 @@ use crate::host::Host;
 use crate::model::{
     CommandLine, Described, Evidence, Location, Loss, Offer, Origin, Scope, Search, Signing, SigningState, Source,
 };
+use crate::version::tokens;
 
 const REPOSITORIES: &str = "/var/lib/eopkg/info/repos";
 const INDEXES: &str = "/var/lib/eopkg/index";

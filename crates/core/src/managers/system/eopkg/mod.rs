@@ -8,8 +8,6 @@
 
 mod index;
 
-use std::cmp::Ordering;
-
 use hashbrown::HashMap;
 use quick_xml::events::Event;
 use rayon::prelude::*;
@@ -27,7 +25,7 @@ use crate::model::{
     Algorithm, CommandLine, Digest, Evidence, FileRecord, Location, Loss, ManagerId, ManagerKind, NameFilter, Profile,
     Reason, RemedyKind, Scope,
 };
-use crate::version::tokens;
+use crate::version::Scheme;
 
 const ID: ManagerId = ManagerId("eopkg");
 const DATABASE: &[u8] = b"/var/lib/eopkg/package";
@@ -203,8 +201,8 @@ impl SimpleBackend for Database {
         record
     }
 
-    fn order(&self, a: &[u8], b: &[u8]) -> Ordering {
-        tokens::compare(a, b)
+    fn scheme(&self) -> Scheme {
+        Scheme::Tokens
     }
 
     fn lists(&self) -> Option<&dyn FileLists> {

@@ -44,6 +44,7 @@ use crate::model::{
     Affix, CommandLine, Described, Digest, Evidence, FileRecord, Location, Loss, ManagerId, ManagerKind, NameFilter,
     Offer, OfferQuery, Origin, Profile, PullsIn, Remedy, RemedyKind, Scope, Search, SearchScope, Signing, Source,
 };
+use crate::version::Scheme;
 use crate::version::pacman;
 use crate::version::upstream::Notation;
 use settings::Settings;
@@ -114,8 +115,8 @@ impl SimpleBackend for Database {
         record
     }
 
-    fn order(&self, a: &[u8], b: &[u8]) -> Ordering {
-        pacman::compare(a, b)
+    fn scheme(&self) -> Scheme {
+        Scheme::Pacman
     }
 
     fn nodes(&self, host: &Host, items: &[InstalledPackage]) -> Option<Vec<Node>> {

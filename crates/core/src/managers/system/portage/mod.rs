@@ -12,8 +12,6 @@ mod ebuilds;
 mod log;
 mod repositories;
 
-use std::cmp::Ordering;
-
 use hashbrown::HashMap;
 use rayon::prelude::*;
 
@@ -30,6 +28,7 @@ use crate::model::{
     Affix, Algorithm, CommandLine, Digest, Event, Evidence, FileRecord, Location, Loss, ManagerId, ManagerKind,
     NameFilter, Origin, Profile, Reason, Relation, RemedyKind, Scope,
 };
+use crate::version::Scheme;
 use crate::version::gentoo;
 use crate::version::upstream::Notation;
 
@@ -246,8 +245,8 @@ impl SimpleBackend for Database {
         record
     }
 
-    fn order(&self, a: &[u8], b: &[u8]) -> Ordering {
-        gentoo::compare(a, b)
+    fn scheme(&self) -> Scheme {
+        Scheme::Gentoo
     }
 
     fn lists(&self) -> Option<&dyn FileLists> {

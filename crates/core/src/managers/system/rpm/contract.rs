@@ -13,9 +13,9 @@ use crate::model::{
     Claim, Claimant, CommandLine, Coverage, CoverageState, Depth, Digest, Evidence, FileRecord, Location, NameFilter,
     Offer, OfferQuery, Owner, Package, RecordPosition, Remedy, RemedyKind, Scope, Search, Source,
 };
+use crate::version::Scheme;
 use crate::version::rpm;
 use hashbrown::HashMap;
-use std::cmp::Ordering;
 use whodunit_formats::rpm_header::{Header, tag};
 
 impl Installation for RpmInstallation<'_> {
@@ -177,8 +177,8 @@ impl Installation for RpmInstallation<'_> {
         Some(Removal { remedy: Remedy::new(RemedyKind::Remove, line), rehearsal })
     }
 
-    fn order(&self, a: &[u8], b: &[u8]) -> Ordering {
-        rpm::compare(a, b)
+    fn scheme(&self) -> Scheme {
+        Scheme::Rpm
     }
 
     fn file_index(&self) -> Option<&dyn FileIndex> {

@@ -1,0 +1,186 @@
+//! A store in a file, by SQLite.
+
+use std::time::Duration;
+
+use hashbrown::HashSet;
+use rusqlite::types::{ToSqlOutput, ValueRef};
+use rusqlite::{Connection, OpenFlags, ToSql, Transaction, TransactionBehavior, params_from_iter};
+
+use super::{NEWEST, Purpose, SCHEMA, Store, StoreError, migrations, summaries};
+use crate::rows::SnapshotRows;
+use crate::tables::{CONTEXTS, MACHINES, SNAPSHOTS, Table};
+use crate::value::{Row, Value};
+
+/// How long another loader is waited for.
+const PATIENCE: Duration = Duration::from_secs(120);
+/// How many rows are remembered to be there already; then they are forgotten and tried again.
+const MAX_REMEMBERED: usize = 2_000_000;
+
+/// A file.
+pub struct SqliteStore {
+    connection: Connection,
+    place: String,
+    /// Rows of entities that are known to be there.
+    written: HashSet<i64>,
+}
+
+impl SqliteStore {
+    /// Opens a file, or makes it.
+    ///
+    /// # Errors
+    /// When it is not there, is no database, or is none of ours.
+    pub fn open(place: &str, purpose: Purpose) -> Result<Self, StoreError> {
+        let flags = match purpose {
+            Purpose::Ask => OpenFlags::SQLITE_OPEN_READ_ONLY,
+            Purpose::Load => OpenFlags::SQLITE_OPEN_READ_WRITE | OpenFlags::SQLITE_OPEN_CREATE,
+        };
+        let failed = |cause: &dyn std::fmt::Display| failure(place, cause);
+        let connection = Connection::open_with_flags(place, flags | OpenFlags::SQLITE_OPEN_NO_MUTEX);
+        let mut connection = connection.map_err(|cause| match cause.sqlite_error_code() {
+            Some(rusqlite::ErrorCode::CannotOpen) if purpose == Purpose::Ask => {
+                StoreError::Missing { place: place.to_owned() }
+            }
+            _ => failed(&cause),
+        })?;
+        connection.busy_timeout(PATIENCE).map_err(|cause| failed(&cause))?;
+        if purpose == Purpose::Load {
+            let empty: i64 = connection
+                .query_row("SELECT count(*) FROM sqlite_master", [], |row| row.get(0))
+                .map_err(|cause| foreign(place, &cause))?;
+            if empty != 0 {
+                check_version(&connection, place)?;
+            }
+            let runner = migrations(&words(SCHEMA)).map_err(|cause| failed(&cause))?;
+            runner.run(&mut connection).map_err(|cause| failed(&cause))?;
+            // What is lost when the power fails is loaded again.
+            connection.pragma_update(None, "synchronous", "normal").map_err(|cause| failed(&cause))?;
+        } else {
+            check_version(&connection, place)?;
+        }
+        Ok(SqliteStore { connection, place: place.to_owned(), written: HashSet::new() })
+    }
+}
+
+/// The schema in the words of SQLite.
+fn words(schema: &str) -> String {
+    schema.replace(" COLLATE \"C\"", "").replace("BIGINT", "INTEGER").replace("/* WITHOUT ROWID */", "WITHOUT ROWID")
+}
+
+fn failure(place: &str, cause: &dyn std::fmt::Display) -> StoreError {
+    StoreError::Failed { place: place.to_owned(), cause: cause.to_string() }
+}
+
+/// A file that is no database is somebody's.
+fn foreign(place: &str, cause: &rusqlite::Error) -> StoreError {
+    match cause.sqlite_error_code() {
+        Some(rusqlite::ErrorCode::NotADatabase) => StoreError::Foreign { place: place.to_owned() },
+        _ => failure(place, cause),
+    }
+}
+
+/// Whether it is a store, and one that this version knows.
+fn check_version(connection: &Connection, place: &str) -> Result<(), StoreError> {
+    let sql = "SELECT count(*) FROM sqlite_master WHERE name IN ('refinery_schema_history', 'package_lists')";
+    let tables: i64 = connection.query_row(sql, [], |row| row.get(0)).map_err(|cause| foreign(place, &cause))?;
+    if tables != 2 {
+        return Err(StoreError::Foreign { place: place.to_owned() });
+    }
+    let sql = "SELECT max(version) FROM refinery_schema_history";
+    let version: Option<i32> =
+        connection.query_row(sql, [], |row| row.get(0)).map_err(|cause| failure(place, &cause))?;
+    match version {
+        Some(version) if version > NEWEST => Err(StoreError::Newer { place: place.to_owned() }),
+        _ => Ok(()),
+    }
+}
+
+impl ToSql for Value {
+    fn to_sql(&self) -> rusqlite::Result<ToSqlOutput<'_>> {
+        Ok(ToSqlOutput::Borrowed(match self {
+            Value::Null => ValueRef::Null,
+            Value::Int(number) => ValueRef::Integer(*number),
+            Value::Text(text) => ValueRef::Text(text.as_bytes()),
+            Value::Bytes(bytes) => ValueRef::Blob(bytes),
+        }))
+    }
+}
+
+fn value(of: ValueRef<'_>) -> Value {
+    match of {
+        ValueRef::Null => Value::Null,
+        ValueRef::Integer(number) => Value::Int(number),
+        #[expect(clippy::cast_possible_truncation, reason = "no column of ours is a fraction")]
+        ValueRef::Real(number) => Value::Int(number as i64),
+        ValueRef::Text(text) => Value::Text(String::from_utf8_lossy(text).into_owned()),
+        ValueRef::Blob(bytes) => Value::Bytes(bytes.to_vec()),
+    }
+}
+
+/// Writes rows that are not there yet.
+fn insert<'r>(
+    transaction: &Transaction<'_>,
+    table: Table,
+    rows: impl IntoIterator<Item = &'r Row>,
+) -> rusqlite::Result<usize> {
+    let names: Vec<&str> = table.columns.iter().map(|(name, _)| *name).collect();
+    let places: Vec<String> = (1..=names.len()).map(|number| format!("?{number}")).collect();
+    let (name, names, places) = (table.name, names.join(", "), places.join(", "));
+    let sql = format!("INSERT INTO {name} ({names}) VALUES ({places}) ON CONFLICT DO NOTHING");
+    let mut statement = transaction.prepare_cached(&sql)?;
+    let mut count = 0;
+    for row in rows {
+        count += statement.execute(params_from_iter(row))?;
+    }
+    Ok(count)
+}
+
+impl Store for SqliteStore {
+    fn ask(&mut self, sql: &str, parameters: &[Value]) -> Result<Vec<Row>, StoreError> {
+        let failed = |cause: rusqlite::Error| failure(&self.place, &cause);
+        let mut statement = self.connection.prepare_cached(sql).map_err(failed)?;
+        let columns = statement.column_count();
+        let rows = statement.query_map(params_from_iter(parameters), |row| {
+            (0..columns).map(|column| Ok(value(row.get_ref(column)?))).collect::<rusqlite::Result<Row>>()
+        });
+        rows.and_then(Iterator::collect).map_err(failed)
+    }
+
+    fn add(&mut self, batch: &[SnapshotRows]) -> Result<usize, StoreError> {
+        if self.written.len() > MAX_REMEMBERED {
+            self.written.clear();
+        }
+        let (connection, written, place) = (&mut self.connection, &mut self.written, &self.place);
+        // What was written in a transaction that failed is not there.
+        let mut new = Vec::new();
+        let result = (|| {
+            let transaction = connection.transaction_with_behavior(TransactionBehavior::Immediate)?;
+            let mut count = 0;
+            for one in batch {
+                insert(&transaction, MACHINES, [&one.machine])?;
+                insert(&transaction, CONTEXTS, &one.contexts)?;
+                for list in &one.lists {
+                    let items = list.items.iter().filter(|row| !written.contains(&row[0].int()));
+                    insert(&transaction, list.entity.table(), items.inspect(|row| new.push(row[0].int())))?;
+                    insert(&transaction, list.entity.lists(), &list.members)?;
+                }
+                count += insert(&transaction, SNAPSHOTS, [&one.snapshot])?;
+            }
+            transaction.commit()?;
+            Ok(count)
+        })();
+        if result.is_ok() {
+            written.extend(new);
+        }
+        result.map_err(|cause: rusqlite::Error| failure(place, &cause))
+    }
+
+    fn summarize(&mut self) -> Result<(), StoreError> {
+        let result = (|| {
+            let transaction = self.connection.transaction_with_behavior(TransactionBehavior::Immediate)?;
+            summaries().iter().try_for_each(|sql| transaction.execute(sql, []).map(|_| ()))?;
+            transaction.execute_batch("ANALYZE")?;
+            transaction.commit()
+        })();
+        result.map_err(|cause: rusqlite::Error| failure(&self.place, &cause))
+    }
+}
