@@ -9,6 +9,7 @@ mod bundle;
 mod cast;
 mod deb;
 mod flatpak;
+mod fleet;
 mod homes;
 mod logs;
 mod machine;
@@ -22,6 +23,7 @@ mod tree;
 use std::path::Path;
 
 pub use deb::{Content, Deb, DebFile};
+pub use fleet::{FleetScale, write_fleet};
 pub use rpm::HeaderBuilder;
 pub use tree::WriteError;
 

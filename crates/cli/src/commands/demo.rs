@@ -5,7 +5,7 @@ use std::path::PathBuf;
 
 use clap::Args;
 use whodunit_core::bytes::shown;
-use whodunit_demo::{Scale, write};
+use whodunit_demo::{FleetScale, Scale, write, write_fleet};
 
 use crate::args::Global;
 use crate::error::CliError;
@@ -26,6 +26,18 @@ pub struct Arguments {
     /// Multiply the number of the distribution's packages, for benchmarks
     #[arg(long, value_name = "FACTOR", default_value_t = 1, value_parser = clap::value_parser!(u32).range(1..=10_000))]
     scale: u32,
+
+    /// Write snapshots of a fleet of so many machines instead, for `whodunit fleet load`
+    #[arg(long, value_name = "N", conflicts_with = "scale", value_parser = clap::value_parser!(u32).range(1..=100_000))]
+    machines: Option<u32>,
+
+    /// With --machines: about how many packages each machine has
+    #[arg(long, value_name = "N", default_value_t = 300, requires = "machines", value_parser = clap::value_parser!(u32).range(20..=20_000))]
+    packages: u32,
+
+    /// With --machines: how many snapshots of each machine, a day apart
+    #[arg(long, value_name = "N", default_value_t = 2, requires = "machines", value_parser = clap::value_parser!(u32).range(1..=28))]
+    days: u32,
 
     /// Write the workstation without answering questions
     #[arg(long)]
@@ -91,9 +103,18 @@ pub fn run(
         return Err(CliError::usage("the demo writes its own machine and does not accept --root"));
     }
     let dir = arguments.dir.clone().map_or_else(new_dir, Ok)?;
-    write(&dir, Scale::times(arguments.scale))?;
     let place = dir.display().to_string();
     let place = shown(place.as_bytes()).into_owned();
+    if let Some(machines) = arguments.machines {
+        let scale = FleetScale { machines, packages: arguments.packages, days: arguments.days };
+        let count = write_fleet(&dir, scale)? as usize;
+        let says = format!("{} of {machines} machines are in {place}", output::count(count, "snapshot"));
+        say(streams, Line::of(Tone::Strong, says))?;
+        let next = format!("$ whodunit fleet load {place} --into {place}/fleet.sqlite");
+        say(streams, Line::of(Tone::Accent, next))?;
+        return Ok(Outcome { found: true, ..Outcome::default() });
+    }
+    write(&dir, Scale::times(arguments.scale))?;
     say(streams, Line::of(Tone::Strong, format!("The demo workstation, lantern, is in {place}")))?;
     if arguments.only_write {
         return Ok(Outcome { found: true, ..Outcome::default() });
