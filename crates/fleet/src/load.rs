@@ -9,7 +9,7 @@ use whodunit_core::fs::{Kind, Limit, Root};
 use whodunit_core::history::Snapshot;
 
 use crate::rows::SnapshotRows;
-use crate::store::{Store, StoreError, known_files};
+use crate::store::{Store, StoreError};
 
 /// How many snapshots are read and written at once: one of a large machine takes ten MiB.
 const BATCH: usize = 8;
@@ -87,7 +87,7 @@ pub fn load(
             .collect();
         let digests: Vec<String> =
             contents.iter().filter_map(|(_, content)| Some(content.as_ref().ok()?.0.clone())).collect();
-        let known = known_files(store, &digests)?;
+        let known = store.known_files(&digests)?;
         let rows = |content: Content| {
             let (digest, bytes) = content?;
             if known.contains(&digest) {

@@ -7,7 +7,7 @@ use schemars::JsonSchema;
 use serde::Serialize;
 
 use super::Fleet;
-use crate::store::StoreError;
+use crate::store::{StoreError, places};
 use crate::value::{Value, number_of};
 
 /// How many machines and differences are told.
@@ -103,11 +103,10 @@ pub fn drift(
     let (mut having, mut exactly): (BTreeMap<i64, usize>, BTreeMap<i64, usize>) = (BTreeMap::new(), BTreeMap::new());
     let users = users_of_lists(&machines, own);
     for some in wanted.chunks(400) {
-        let places: Vec<String> = (1..=some.len()).map(|number| format!("${number}")).collect();
         let sql = format!(
             "SELECT l.list, p.software, p.release FROM packages p JOIN package_lists l ON l.item = p.package \
              WHERE p.software IN ({}) AND l.list IN (SELECT package_list FROM latest)",
-            places.join(", ")
+            places(some.len())
         );
         let parameters: Vec<Value> = some.iter().map(|number| (*number).into()).collect();
         let mut has: BTreeMap<(i64, i64), bool> = BTreeMap::new();

@@ -1,5 +1,8 @@
 //! Where snapshots are kept: one contract over several engines.
 
+mod dataset;
+mod files;
+mod parquet;
 mod postgres;
 mod sqlite;
 
@@ -10,6 +13,7 @@ use thiserror::Error;
 use crate::rows::SnapshotRows;
 use crate::value::{Row, Value};
 
+pub use self::dataset::{Dataset, is_dataset};
 pub use self::postgres::{PostgresStore, is_url};
 pub use self::sqlite::SqliteStore;
 
@@ -67,6 +71,21 @@ pub trait Store {
     /// What the engine says.
     fn ask(&mut self, sql: &str, parameters: &[Value]) -> Result<Vec<Row>, StoreError>;
 
+    /// Which of the files with these digests were loaded before.
+    ///
+    /// # Errors
+    /// What the engine says.
+    fn known_files(&mut self, digests: &[String]) -> Result<HashSet<String>, StoreError> {
+        let mut known = HashSet::new();
+        for some in digests.chunks(200) {
+            let sql =
+                format!("SELECT DISTINCT file_digest FROM snapshots WHERE file_digest IN ({})", places(some.len()));
+            let parameters: Vec<Value> = some.iter().map(Value::from).collect();
+            known.extend(self.ask(&sql, &parameters)?.iter().filter_map(|row| row[0].text()));
+        }
+        Ok(known)
+    }
+
     /// Adds these snapshots, all or none; those that are there already stay as they are. The number of new ones.
     ///
     /// # Errors
@@ -80,7 +99,8 @@ pub trait Store {
     fn summarize(&mut self) -> Result<(), StoreError>;
 }
 
-/// Opens a store: the URL of a PostgreSQL database, or the path of a file.
+/// Opens a store: the URL of a PostgreSQL database, a directory of Parquet files (one that is to be made ends in a
+/// slash), or the path of a file.
 ///
 /// # Errors
 /// When it is not there, cannot be reached, or is no store that this version knows.
@@ -88,22 +108,15 @@ pub fn open(place: &str, purpose: Purpose) -> Result<Box<dyn Store>, StoreError>
     if is_url(place) {
         return Ok(Box::new(PostgresStore::open(place, purpose)?));
     }
+    if is_dataset(place) {
+        return Ok(Box::new(Dataset::open(place, purpose)?));
+    }
     Ok(Box::new(SqliteStore::open(place, purpose)?))
 }
 
-/// Which of these files were loaded before.
-///
-/// # Errors
-/// What the engine says.
-pub fn known_files(store: &mut dyn Store, digests: &[String]) -> Result<HashSet<String>, StoreError> {
-    let mut known = HashSet::new();
-    for some in digests.chunks(200) {
-        let places: Vec<String> = (1..=some.len()).map(|number| format!("${number}")).collect();
-        let sql = format!("SELECT DISTINCT file_digest FROM snapshots WHERE file_digest IN ({})", places.join(", "));
-        let parameters: Vec<Value> = some.iter().map(Value::from).collect();
-        known.extend(store.ask(&sql, &parameters)?.iter().filter_map(|row| row[0].text()));
-    }
-    Ok(known)
+/// The places of so many parameters: `$1, $2`.
+pub(crate) fn places(count: usize) -> String {
+    (1..=count).map(|number| format!("${number}")).collect::<Vec<_>>().join(", ")
 }
 
 /// The statements that count anew on how many machines everything is.

@@ -25,6 +25,14 @@ pub struct SqliteStore {
 }
 
 impl SqliteStore {
+    /// A store for the time of this process, in a file that goes with it.
+    ///
+    /// # Errors
+    /// When it cannot be made.
+    pub fn temporary() -> Result<Self, StoreError> {
+        SqliteStore::open("", Purpose::Load)
+    }
+
     /// Opens a file, or makes it.
     ///
     /// # Errors

@@ -7,7 +7,7 @@ use indicatif::{ProgressBar, ProgressDrawTarget, ProgressStyle};
 use whodunit_core::bytes::{ByteString, path};
 use whodunit_core::fs::Root;
 use whodunit_fleet::load::{Loaded, Refused, files, load};
-use whodunit_fleet::store::{self, Purpose, is_url};
+use whodunit_fleet::store::{self, Purpose, is_dataset, is_url};
 
 use super::{cell, place, show, strong};
 use crate::args::Global;
@@ -29,7 +29,7 @@ pub fn run(
     let places: Vec<ByteString> =
         super::super::bytes_of(places).iter().map(|place| path::absolute(place, &here)).collect();
     let (files, refused) = files(&root, &places);
-    if !is_url(&into) {
+    if !is_url(&into) && !is_dataset(&into) {
         // It tells of all machines: only its owner may read it.
         process::make_private(into.as_bytes())
             .map_err(|cause| CliError::Write { file: into.as_bytes().into(), cause })?;

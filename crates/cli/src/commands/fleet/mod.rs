@@ -148,7 +148,11 @@ fn place(given: Option<&str>) -> Result<String, CliError> {
     };
     match given {
         Some(url) if store::is_url(url) => Ok(url.to_owned()),
-        Some(file) => text(path::absolute(file.as_bytes(), &process::process_env().dir)),
+        Some(file) => {
+            let place = text(path::absolute(file.as_bytes(), &process::process_env().dir))?;
+            // The slash at the end says that a directory is meant.
+            Ok(if file.ends_with('/') && !place.ends_with('/') { place + "/" } else { place })
+        }
         None => {
             let state = process::state_dir().ok_or_else(|| {
                 CliError::usage("there is no directory for a store: neither HOME nor XDG_STATE_HOME is set")
