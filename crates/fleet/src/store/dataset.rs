@@ -41,18 +41,19 @@ pub fn is_dataset(place: &str) -> bool {
     place.ends_with('/') || is_dir()
 }
 
-/// The columns of the files of a table: those of the table, and whose snapshot it is in front.
-fn columns_of(table: Option<Entity>) -> Vec<(&'static str, Type)> {
-    let mut columns = match table {
-        None => SNAPSHOTS.columns.to_vec(),
-        Some(entity) => entity.table().columns.to_vec(),
-    };
-    match table {
-        None => columns.push(("identity", Type::Text)),
-        Some(Entity::Winners) => columns.push(("contexts", Type::Int)),
-        Some(_) => {}
-    }
-    columns
+/// The columns of the files of `snapshots`: those of the table, and the identity of the machine.
+fn snapshot_columns() -> Vec<(&'static str, Type)> {
+    [SNAPSHOTS.columns, &[("identity", Type::Text)]].concat()
+}
+
+/// The columns of the files of another table: the snapshot that has a row, and those of the table.
+fn columns_of(columns: &Columns, more: &Columns) -> Vec<(&'static str, Type)> {
+    [&SNAPSHOTS.columns[..1], columns, more].concat()
+}
+
+/// The columns of the files of what lists have. Members of a list that say more than what they have, say it here.
+fn item_columns(entity: Entity) -> Vec<(&'static str, Type)> {
+    columns_of(entity.table().columns, &entity.lists().columns[2..])
 }
 
 impl Dataset {
@@ -112,17 +113,19 @@ impl Dataset {
 
     /// A snapshot, by the file of its own row.
     fn snapshot(&self, file: &ByteString) -> Result<SnapshotRows, StoreError> {
-        let one = self.read(file, &columns_of(None))?.into_iter().next();
+        let one = self.read(file, &snapshot_columns())?.into_iter().next();
         let mut snapshot = one.ok_or_else(|| self.failed(file, "it has no row"))?;
         let identity = snapshot.pop().unwrap_or(Value::Null);
         let machine = vec![snapshot[1].clone(), identity];
         let number = snapshot[0].int();
         let mut rows = SnapshotRows { number, machine, snapshot, contexts: Vec::new(), lists: Vec::new() };
-        rows.contexts = self.read(&self.place_of("contexts", &rows), CONTEXTS.columns)?;
+        let without_snapshot = |mut row: Row| row.split_off(1);
+        let contexts = self.read(&self.place_of(CONTEXTS.name, &rows), &columns_of(CONTEXTS.columns, &[]))?;
+        rows.contexts = contexts.into_iter().map(without_snapshot).collect();
         for (entity, column) in Entity::ALL.into_iter().zip(10..) {
             let Value::Int(number) = rows.snapshot[column] else { continue };
-            let columns = columns_of(Some(entity));
-            let mut items = self.read(&self.place_of(entity.table().name, &rows), &columns)?;
+            let items = self.read(&self.place_of(entity.table().name, &rows), &item_columns(entity))?;
+            let mut items: Vec<Row> = items.into_iter().map(without_snapshot).collect();
             let width = entity.table().columns.len();
             let member = |row: &mut Row| {
                 let more = row.split_off(width);
@@ -157,15 +160,17 @@ impl Dataset {
             let content = parquet::write(columns, rows).map_err(|cause| self.failed(file, cause))?;
             files::replace(file, &content).map_err(|cause| self.failed(file, cause))
         };
-        write(&self.place_of("contexts", rows), CONTEXTS.columns, &rows.contexts)?;
+        let number = [Value::from(rows.number)];
+        let contexts: Vec<Row> = rows.contexts.iter().map(|row| [&number, &row[..]].concat()).collect();
+        write(&self.place_of(CONTEXTS.name, rows), &columns_of(CONTEXTS.columns, &[]), &contexts)?;
         for list in &rows.lists {
             // Items and members are in the same order; what a member has besides stands behind its item.
             let pairs = list.items.iter().zip(&list.members);
-            let joined: Vec<Row> = pairs.map(|(item, member)| [&item[..], &member[2..]].concat()).collect();
-            write(&self.place_of(list.entity.table().name, rows), &columns_of(Some(list.entity)), &joined)?;
+            let joined: Vec<Row> = pairs.map(|(item, member)| [&number, &item[..], &member[2..]].concat()).collect();
+            write(&self.place_of(list.entity.table().name, rows), &item_columns(list.entity), &joined)?;
         }
         let row = [&rows.snapshot[..], &rows.machine[1..]].concat();
-        write(&own, &columns_of(None), &[row])?;
+        write(&own, &snapshot_columns(), &[row])?;
         Ok(true)
     }
 }
@@ -179,7 +184,7 @@ impl Store for Dataset {
         if self.digests.get().is_none() {
             let mut known = HashSet::new();
             for file in self.snapshots() {
-                known.extend(self.read(&file, &columns_of(None))?.iter().filter_map(|row| row[4].text()));
+                known.extend(self.read(&file, &snapshot_columns())?.iter().filter_map(|row| row[4].text()));
             }
             let _ = self.digests.set(known);
         }
