@@ -1,6 +1,6 @@
 //! The machines of the whole port: snapshots of as many as are wanted, that differ as real ones do.
 //!
-//! All have a common base; each has a role with software of its own; a few lag behind in upgrades; everyone has put
+//! All have a common base; each has a role with software of its own; a few lag behind in upgrades; all have put
 //! something there besides. The same numbers give the same machines. The documents are `whodunit-snapshot/1`; they are
 //! made here as plain JSON, as another program might make them.
 

@@ -6,6 +6,7 @@
 pub mod load;
 pub mod questions;
 pub mod rows;
+pub mod schema;
 pub mod store;
 pub mod tables;
 pub mod value;

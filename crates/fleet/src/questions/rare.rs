@@ -1,4 +1,4 @@
-//! What do few machines have, and whose program differs from everybody else's?
+//! What do few machines have, and whose program differs from all others?
 
 use schemars::JsonSchema;
 use serde::Serialize;
