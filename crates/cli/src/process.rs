@@ -69,6 +69,16 @@ pub fn state_dir() -> Option<ByteString> {
     own.or_else(|| Some(whodunit_core::bytes::path::join(&variable("HOME")?, b".local/state")))
 }
 
+/// What this user's environment says about connections to databases.
+pub fn database_access() -> whodunit_fleet::store::Access {
+    let usual = || Some(whodunit_core::bytes::path::join(&variable("HOME")?, b".pgpass"));
+    whodunit_fleet::store::Access {
+        password: variable("PGPASSWORD"),
+        password_file: variable("PGPASSFILE").or_else(usual),
+        root_certificates: variable("PGSSLROOTCERT"),
+    }
+}
+
 /// Writes a file that must not exist yet, with its directories, readable only by its owner. It is there as a whole or
 /// not at all.
 ///

@@ -204,7 +204,7 @@ fn snapshot(machine: &Machine, size: u32) -> Value {
         winners.push(winner);
     }
     // A script that the whole port has, which one machine has otherwise.
-    let script = if machine.number % 97 == 41 { "changed here" } else { "as handed out" };
+    let script = if machine.number % 97 == 11 { "changed here" } else { "as handed out" };
     let digest = |text: &str| Sha256::digest(text).iter().map(|byte| format!("{byte:02x}")).collect::<String>();
     let is_full = machine.number % 10 != 9;
     json!({

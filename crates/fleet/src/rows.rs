@@ -21,6 +21,15 @@ pub struct List {
     pub members: Vec<Row>,
 }
 
+impl List {
+    /// The row of `packed_lists` of a list of packages; of other lists there is none.
+    #[must_use]
+    pub fn packed(&self) -> Option<Row> {
+        let numbers = || self.items.iter().flat_map(|row| row[0].int().to_be_bytes()).collect::<Vec<u8>>();
+        (self.entity == Entity::Packages).then(|| vec![self.number.into(), numbers().into()])
+    }
+}
+
 /// Everything that a snapshot adds to a store.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub struct SnapshotRows {

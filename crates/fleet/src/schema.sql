@@ -148,6 +148,10 @@ CREATE INDEX winner_lists_with ON winner_lists (item, list);
 CREATE INDEX finding_lists_with ON finding_lists (item, list);
 CREATE INDEX file_lists_with ON file_lists (item, list);
 
+-- The numbers of the packages of a list in their order, eight bytes each, the highest first in each: the same as in
+-- `package_lists`, for whoever compares whole lists.
+CREATE TABLE packed_lists (list BIGINT PRIMARY KEY, items BYTEA NOT NULL);
+
 -- On how many machines a piece of software, or a release, is now; made anew after each loading.
 CREATE TABLE holders (
     -- `software` or `release`.

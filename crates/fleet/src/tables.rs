@@ -51,6 +51,12 @@ pub const SNAPSHOTS: Table = Table {
 /// Which contexts of which users a set of contexts has.
 pub const CONTEXTS: Table = Table { name: "contexts", columns: &[("contexts", Int), ("who", Text), ("context", Text)] };
 
+/// The lists of packages, packed.
+pub const PACKED_LISTS: Table = Table { name: "packed_lists", columns: &[("list", Int), ("items", Bytes)] };
+
+/// On how many machines software and releases are.
+pub const HOLDERS: Table = Table { name: "holders", columns: &[("what", Text), ("number", Int), ("machines", Int)] };
+
 /// What lists are made of.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 pub enum Entity {

@@ -6,7 +6,7 @@ use std::process::{Child, Command, Stdio};
 use std::time::{Duration, Instant};
 
 use super::fleet::{QUESTIONS, answer, ask, load, snapshots};
-use super::support::{has, not_compared, output, program, target, tell};
+use super::support::{has, not_compared, output, program, target};
 
 /// A server of PostgreSQL, on a socket in a directory of its own, while this lives.
 struct Server {
@@ -14,6 +14,7 @@ struct Server {
     programs: PathBuf,
     dir: tempfile::TempDir,
     process: Option<Child>,
+    port: u16,
 }
 
 impl Server {
@@ -26,7 +27,7 @@ impl Server {
             return None;
         };
         let dir = super::support::open_dir();
-        let mut server = Server { programs, dir, process: None };
+        let mut server = Server { programs, dir, process: None, port: 5432 };
         if rustix::process::geteuid().is_root() {
             // The server refuses to run as root.
             std::os::unix::fs::chown(server.dir.path(), Some(65534), Some(65534)).unwrap();
@@ -51,9 +52,19 @@ impl Server {
     }
 
     fn start(&mut self) {
+        self.started(&["-c", "listen_addresses="]);
+    }
+
+    /// Starts it for connections over a network, too.
+    fn listen_on(&mut self, port: u16) {
+        self.port = port;
+        self.started(&["-c", "listen_addresses=127.0.0.1"]);
+    }
+
+    fn started(&mut self, options: &[&str]) {
         let mut command = self.command("postgres");
         command.arg("-D").arg(self.dir.path().join("data")).arg("-k").arg(self.dir.path());
-        command.args(["-c", "listen_addresses=", "-c", "fsync=off"]);
+        command.args(["-c", "fsync=off"]).args(options);
         self.process = Some(command.stdout(Stdio::null()).stderr(Stdio::null()).spawn().unwrap());
         let begun = Instant::now();
         while !self.psql("SELECT 1").status().is_ok_and(|ran| ran.success()) {
@@ -64,10 +75,20 @@ impl Server {
 
     fn psql(&self, sql: &str) -> Command {
         let mut command = self.command("psql");
-        command
-            .arg("-h")
-            .arg(self.dir.path())
-            .args(["-U", "keeper", "-d", "postgres", "-X", "-A", "-t", "-q", "-c", sql]);
+        command.arg("-h").arg(self.dir.path()).args([
+            "-p",
+            &self.port.to_string(),
+            "-U",
+            "keeper",
+            "-d",
+            "postgres",
+            "-X",
+            "-A",
+            "-t",
+            "-q",
+            "-c",
+            sql,
+        ]);
         command.stderr(Stdio::null()).stdout(Stdio::piped());
         command
     }
@@ -124,7 +145,6 @@ fn all_stores_give_the_same_answers() {
         places.as_array().unwrap().iter().map(|one| one["machine"].as_str().unwrap()).collect();
     let expected = format!("{}|{}\n", places.as_array().unwrap().len(), machines.len());
     assert_eq!(String::from_utf8(counted).unwrap(), expected);
-    tell("compared: three stores, ten questions each");
 }
 
 #[test]
@@ -238,6 +258,93 @@ fn other_engines_read_a_dataset_in_place() {
         }
         assert_eq!(judged(engine, &dataset, &versions), own_versions, "{engine}");
         assert_eq!(judged(engine, &dataset, &starts), own_starts.concat(), "{engine}");
-        tell(&format!("compared: a dataset of snapshots, read by {engine}"));
     }
+}
+
+/// A root certificate, a certificate for this machine that it vouches for, and the key of that.
+fn certificates(dir: &Path) -> [PathBuf; 3] {
+    let place = |name: &str| dir.join(name);
+    let [root, root_key, request, certificate, key, names] =
+        ["root.crt", "root.key", "request", "server.crt", "server.key", "names"].map(place);
+    let openssl = |arguments: &[&str], files: &[(&str, &Path)]| {
+        let mut command = Command::new("openssl");
+        command.args(arguments).stderr(Stdio::null());
+        files.iter().for_each(|(option, file)| drop(command.arg(option).arg(file)));
+        output(&mut command);
+    };
+    let new = ["req", "-newkey", "rsa:2048", "-nodes", "-subj"];
+    openssl(&[&new[..], &["/CN=Harbour", "-x509", "-days", "2"]].concat(), &[("-out", &root), ("-keyout", &root_key)]);
+    openssl(&[&new[..], &["/CN=localhost"]].concat(), &[("-out", &request), ("-keyout", &key)]);
+    fs::write(&names, "subjectAltName=DNS:localhost,IP:127.0.0.1\nbasicConstraints=CA:FALSE\n").unwrap();
+    let files =
+        [("-in", &*request), ("-CA", &*root), ("-CAkey", &*root_key), ("-out", &*certificate), ("-extfile", &*names)];
+    openssl(&["x509", "-req", "-days", "2", "-CAcreateserial"], &files);
+    [root, certificate, key]
+}
+
+/// Over a network: encrypted, verified where that is asked for, with the password of a password file.
+#[test]
+fn connections_follow_the_conventions_of_the_servers_own_clients() {
+    if !has(&["openssl"]) {
+        return;
+    }
+    let Some(mut server) = Server::new() else { return };
+    let dir = snapshots(2, 30);
+    let all = dir.path().join("all");
+    let [root, certificate, key] = certificates(server.dir.path());
+    let owner = rustix::process::geteuid().is_root().then_some(65534);
+    std::os::unix::fs::chown(&key, owner, owner).unwrap();
+    fs::set_permissions(&key, std::os::unix::fs::PermissionsExt::from_mode(0o600)).unwrap();
+    output(&mut server.psql("CREATE ROLE watch LOGIN PASSWORD 'ebb:tide'"));
+    output(&mut server.psql("GRANT ALL ON SCHEMA public TO watch"));
+    let port = std::net::TcpListener::bind("127.0.0.1:0").unwrap().local_addr().unwrap().port();
+    let data = server.dir.path().join("data");
+    let rules = fs::read_to_string(data.join("pg_hba.conf")).unwrap();
+    fs::write(data.join("pg_hba.conf"), format!("hostssl all watch 127.0.0.1/32 scram-sha-256\n{rules}")).unwrap();
+    fs::write(
+        data.join("postgresql.auto.conf"),
+        format!(
+            "ssl = on\nssl_cert_file = '{}'\nssl_key_file = '{}'\nport = {port}\n",
+            certificate.display(),
+            key.display()
+        ),
+    )
+    .unwrap();
+    server.kill();
+    server.listen_on(port);
+
+    let passwords = dir.path().join("passwords");
+    fs::write(&passwords, format!("# invented\nother:*:*:*:wrong\n127.0.0.1:{port}:postgres:watch:ebb\\:tide\n"))
+        .unwrap();
+    let mode = |mode: u32| fs::set_permissions(&passwords, std::os::unix::fs::PermissionsExt::from_mode(mode)).unwrap();
+    mode(0o600);
+    let url = |options: &str| format!("postgresql://watch@127.0.0.1:{port}/postgres{options}");
+    let load = |options: &str, file: Option<&Path>| {
+        let mut command = Command::new(program());
+        command.args(["fleet", "load"]).arg(&all).args(["--into", &url(options)]).env_remove("PGPASSWORD");
+        command.env("HOME", dir.path());
+        if let Some(file) = file {
+            command.env("PGPASSFILE", file);
+        }
+        super::support::finish(&mut command)
+    };
+    let verified = format!("?sslmode=verify-full&sslrootcert={}", root.display());
+    for (options, file, status, says) in [
+        ("", Some(&*passwords), 0, ""),
+        ("?sslmode=prefer", Some(&*passwords), 0, ""),
+        (verified.as_str(), Some(&*passwords), 0, ""),
+        // Nobody vouches for the server.
+        ("?sslmode=require", Some(&*passwords), 4, "certificate"),
+        ("?sslmode=disable", Some(&*passwords), 4, "no encryption"),
+        ("?sslmode=perhaps", Some(&*passwords), 4, "there is no sslmode perhaps"),
+        (verified.as_str(), None, 4, "password"),
+        ("?sslmode=verify-full&sslrootcert=/no/such/file", Some(&*passwords), 4, "/no/such/file"),
+    ] {
+        let ran = load(options, file);
+        assert!(ran.status == status && ran.err.contains(says), "{options} {file:?}: {ran:?}");
+        assert!(!ran.err.contains("ebb:tide"), "{ran:?}");
+    }
+    // A file that others may read does not count.
+    mode(0o644);
+    assert_eq!(load(&verified, Some(&passwords)).status, 4);
 }

@@ -1,14 +1,16 @@
 //! What has changed since a time, and on how many machines?
 
 use std::cmp::Reverse;
-use std::collections::BTreeMap;
+use std::collections::{BTreeMap, BTreeSet};
+
+use hashbrown::HashMap;
 
 use schemars::JsonSchema;
 use serde::Serialize;
 
-use super::{Fleet, grouped, some_of};
-use crate::store::StoreError;
-use crate::value::{Row, Value};
+use super::{Fleet, some_of};
+use crate::store::{StoreError, lists, places};
+use crate::value::Value;
 
 /// A change, on every machine that has it.
 #[derive(Debug, Clone, PartialEq, Eq, Serialize, JsonSchema)]
@@ -36,6 +38,8 @@ pub struct FleetChanges {
     pub since: String,
     /// How many machines have a snapshot from before and one from after.
     pub compared: usize,
+    /// How many of them have changed.
+    pub affected: usize,
     /// Machines that have been seen for the first time since then.
     pub new_machines: Vec<String>,
     /// How many machines have not been seen since then.
@@ -43,6 +47,9 @@ pub struct FleetChanges {
     /// The changes: those on the most machines first.
     pub changes: Vec<FleetChange>,
 }
+
+/// How many pairs of lists are compared at once.
+const PAIRS: usize = 200;
 
 /// The last snapshot of each machine before a time, and its list.
 const BEFORE: &str = "SELECT s.machine, s.package_list FROM snapshots s WHERE s.taken_at < $1 AND NOT EXISTS (\
@@ -73,8 +80,12 @@ pub fn changes(fleet: &mut Fleet, since: &str) -> Result<FleetChanges, StoreErro
     }
     new_machines.sort_unstable();
     let mut on: BTreeMap<Step, Vec<String>> = BTreeMap::new();
-    for ((before, after), names) in pairs {
-        for step in steps(fleet, before, after)? {
+    let mut affected = 0;
+    let differences = differences(fleet, pairs.keys().copied())?;
+    let known = packages(fleet, &differences)?;
+    for ((_, names), (gone, new)) in pairs.into_iter().zip(differences) {
+        affected += names.len();
+        for step in steps(&known, &gone, &new) {
             on.entry(step).or_default().extend(names.iter().cloned());
         }
     }
@@ -93,7 +104,7 @@ pub fn changes(fleet: &mut Fleet, since: &str) -> Result<FleetChanges, StoreErro
     };
     let mut changes: Vec<FleetChange> = on.into_iter().map(change).collect();
     changes.sort_by_key(|one| Reverse(one.machines));
-    Ok(FleetChanges { since: since.to_owned(), compared, new_machines, not_seen, changes })
+    Ok(FleetChanges { since: since.to_owned(), compared, affected, new_machines, not_seen, changes })
 }
 
 /// A version with its sort key.
@@ -123,34 +134,75 @@ impl Step {
     }
 }
 
-/// What only one of two lists has, package by package.
-fn steps(fleet: &mut Fleet, before: i64, after: i64) -> Result<Vec<Step>, StoreError> {
-    let only = "SELECT p.manager, p.name, p.scope, p.version_key, p.version FROM package_lists l \
-                JOIN packages p ON p.package = l.item WHERE l.list = $1 AND NOT EXISTS (\
-                SELECT 1 FROM package_lists o WHERE o.list = $2 AND o.item = l.item)";
-    let key = |row: &Row| (row[0].words(), row[1].words(), row[2].words());
-    let gone = fleet.ask(only, &[before.into(), after.into()])?;
-    let new = fleet.ask(only, &[after.into(), before.into()])?;
-    let mut both: BTreeMap<_, (Vec<Row>, Vec<Row>)> = BTreeMap::new();
-    for (key, rows) in grouped(gone, key) {
-        both.entry(key).or_default().0 = rows;
+/// The packages that only the first list of a pair has, and those that only the second has.
+type Difference = (Vec<i64>, Vec<i64>);
+
+/// What differs between the lists of each pair.
+fn differences(fleet: &mut Fleet, pairs: impl Iterator<Item = (i64, i64)>) -> Result<Vec<Difference>, StoreError> {
+    let pairs: Vec<(i64, i64)> = pairs.collect();
+    let mut found = Vec::with_capacity(pairs.len());
+    for some in pairs.chunks(PAIRS) {
+        let numbers: BTreeSet<i64> = some.iter().flat_map(|(before, after)| [*before, *after]).collect();
+        let mut items: HashMap<i64, Vec<i64>> = HashMap::new();
+        lists::each(fleet.store(), &Vec::from_iter(numbers), &mut |list, all| {
+            items.insert(list, all.to_vec());
+        })?;
+        let of = |list: &i64| items.get(list).map(Vec::as_slice).unwrap_or_default();
+        // Items are in their order.
+        let only = |one: &[i64], other: &[i64]| {
+            one.iter().filter(|item| other.binary_search(item).is_err()).copied().collect::<Vec<i64>>()
+        };
+        found.extend(some.iter().map(|(before, after)| (only(of(before), of(after)), only(of(after), of(before)))));
     }
-    for (key, rows) in grouped(new, key) {
-        both.entry(key).or_default().1 = rows;
+    Ok(found)
+}
+
+/// Manager, name and scope of a package.
+type Key = (String, String, String);
+
+/// What is to be known of a package that came or went.
+type Known = HashMap<i64, (Key, Keyed)>;
+
+/// Versions that went, and versions that came.
+type Versions<'k> = (Vec<&'k Keyed>, Vec<&'k Keyed>);
+
+/// The packages of these differences.
+fn packages(fleet: &mut Fleet, differences: &[Difference]) -> Result<Known, StoreError> {
+    let numbers: BTreeSet<i64> = differences.iter().flat_map(|(gone, new)| gone.iter().chain(new)).copied().collect();
+    let mut known = Known::new();
+    for some in Vec::from_iter(numbers).chunks(500) {
+        let sql = format!(
+            "SELECT package, manager, name, scope, version_key, version FROM packages WHERE package IN ({})",
+            places(some.len())
+        );
+        let parameters: Vec<Value> = some.iter().map(|number| (*number).into()).collect();
+        for row in fleet.ask(&sql, &parameters)? {
+            let key = (row[1].words(), row[2].words(), row[3].words());
+            known.insert(row[0].int(), (key, (row[4].clone(), row[5].text())));
+        }
+    }
+    Ok(known)
+}
+
+/// What happened to each package.
+fn steps(known: &Known, gone: &[i64], new: &[i64]) -> Vec<Step> {
+    let mut both: BTreeMap<&Key, Versions<'_>> = BTreeMap::new();
+    for (key, version) in gone.iter().filter_map(|item| known.get(item)) {
+        both.entry(key).or_default().0.push(version);
+    }
+    for (key, version) in new.iter().filter_map(|item| known.get(item)) {
+        both.entry(key).or_default().1.push(version);
     }
     let mut steps = Vec::new();
-    for ((manager, name, scope), (gone, new)) in both {
+    for ((manager, name, scope), (mut gone, mut new)) in both {
         // Several versions of one package: the oldest that went with the oldest that came.
-        let keyed = |rows: Vec<Row>| {
-            let mut all: Vec<Keyed> = rows.into_iter().map(|row| (row[3].clone(), row[4].text())).collect();
-            all.sort_unstable();
-            all
-        };
-        let (gone, new) = (keyed(gone), keyed(new));
+        gone.sort_unstable();
+        new.sort_unstable();
         for place in 0..gone.len().max(new.len()) {
-            let (from, to) = (gone.get(place).cloned(), new.get(place).cloned());
+            let of = |versions: &[&Keyed]| versions.get(place).map(|version| (*version).clone());
+            let (from, to) = (of(&gone), of(&new));
             steps.push(Step { manager: manager.clone(), name: name.clone(), scope: scope.clone(), from, to });
         }
     }
-    Ok(steps)
+    steps
 }

@@ -3,11 +3,13 @@
 use std::cmp::Reverse;
 use std::collections::{BTreeMap, BTreeSet};
 
+use hashbrown::{HashMap, HashSet};
+
 use schemars::JsonSchema;
 use serde::Serialize;
 
 use super::Fleet;
-use crate::store::{StoreError, places};
+use crate::store::{StoreError, lists};
 use crate::value::{Value, number_of};
 
 /// How many machines and differences are told.
@@ -95,34 +97,30 @@ pub fn drift(
     // Per list, for several machines may have the same: how much of the reference it has, and at which versions.
     let sql = "SELECT s.machine, s.package_list, s.software FROM latest s";
     let machines = fleet.ask(sql, &[])?;
-    let mut counts: BTreeMap<i64, (usize, usize)> = BTreeMap::new();
-    let wanted: Vec<i64> = reference.keys().map(software).collect();
-    let exact: BTreeSet<i64> = reference.iter().flat_map(|(key, versions)| releases(key, versions)).collect();
-    let free: BTreeSet<i64> =
+    let wanted: HashSet<i64> = reference.keys().map(software).collect();
+    let exact: HashSet<i64> = reference.iter().flat_map(|(key, versions)| releases(key, versions)).collect();
+    let free: HashSet<i64> =
         reference.iter().filter(|(_, versions)| versions.is_empty()).map(|(key, _)| software(key)).collect();
     let (mut having, mut exactly): (BTreeMap<i64, usize>, BTreeMap<i64, usize>) = (BTreeMap::new(), BTreeMap::new());
     let users = users_of_lists(&machines, own);
-    for some in wanted.chunks(400) {
-        let sql = format!(
-            "SELECT l.list, p.software, p.release FROM packages p JOIN package_lists l ON l.item = p.package \
-             WHERE p.software IN ({}) AND l.list IN (SELECT package_list FROM latest)",
-            places(some.len())
-        );
-        let parameters: Vec<Value> = some.iter().map(|number| (*number).into()).collect();
-        let mut has: BTreeMap<(i64, i64), bool> = BTreeMap::new();
-        for row in fleet.ask(&sql, &parameters)? {
-            let (list, software) = (row[0].int(), row[1].int());
-            *has.entry((list, software)).or_default() |= free.contains(&software) || exact.contains(&row[2].int());
+    let known = lists::releases(fleet.store())?;
+    let mut counts: BTreeMap<i64, (usize, usize)> = BTreeMap::new();
+    let numbers: Vec<i64> = users.keys().copied().collect();
+    lists::each(fleet.store(), &numbers, &mut |list, items| {
+        // Of several versions one is enough.
+        let mut has: HashMap<i64, bool> = HashMap::with_capacity(items.len());
+        for (software, release) in items.iter().filter_map(|item| known.get(item)) {
+            if wanted.contains(software) {
+                *has.entry(*software).or_default() |= free.contains(software) || exact.contains(release);
+            }
         }
-        for ((list, software), is_exact) in has {
-            let count = counts.entry(list).or_default();
-            count.0 += 1;
-            count.1 += usize::from(is_exact);
-            let on = users.get(&list).copied().unwrap_or(0);
+        let on = users.get(&list).copied().unwrap_or(0);
+        counts.insert(list, (has.len(), has.values().filter(|is_exact| **is_exact).count()));
+        for (software, is_exact) in has {
             *having.entry(software).or_default() += on;
             *exactly.entry(software).or_default() += if is_exact { on } else { 0 };
         }
-    }
+    })?;
     let distance = |row: &crate::value::Row| {
         let (common, same) = counts.get(&row[1].int()).copied().unwrap_or_default();
         let surplus = if is_whole { row[2].count().saturating_sub(common) } else { 0 };

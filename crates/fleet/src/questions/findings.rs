@@ -39,6 +39,8 @@ pub struct Found {
     pub of: usize,
     /// How many were not.
     pub not_asked: usize,
+    /// How many have any of these findings.
+    pub affected: usize,
     /// The findings: those on the most machines first.
     pub findings: Vec<FoundEntry>,
 }
@@ -51,11 +53,28 @@ pub struct Found {
 pub fn found(fleet: &mut Fleet, kind: Option<&str>) -> Result<Found, StoreError> {
     let sql = "SELECT count(*) FROM latest WHERE finding_list IS NOT NULL";
     let of = fleet.ask(sql, &[])?.first().map_or(0, |row| row[0].count());
-    let findings = match kind {
-        None => kinds(fleet)?,
-        Some(kind) => of_kind(fleet, kind)?,
-    };
-    Ok(Found { kind: kind.map(str::to_owned), of, not_asked: fleet.size().saturating_sub(of), findings })
+    let rows = match kind {
+        None => fleet.ask(
+            "SELECT s.machine, f.kind, f.cause, f.severity, NULL, NULL, count(*) \
+             FROM latest s JOIN finding_lists l ON l.list = s.finding_list JOIN findings f ON f.finding = l.item \
+             WHERE f.severity <> 'note' GROUP BY s.machine, f.kind, f.cause, f.severity",
+            &[],
+        ),
+        Some(kind) => fleet.ask(
+            "SELECT s.machine, f.kind, f.cause, f.severity, f.subject, f.summary, 1 FROM findings f \
+             JOIN finding_lists l ON l.item = f.finding JOIN latest s ON s.finding_list = l.list WHERE f.kind = $1",
+            &[Value::from(kind)],
+        ),
+    }?;
+    let affected = fleet.names_of(&rows, 0).len();
+    let key = |row: &Row| (row[1].words(), row[2].words(), row[4].text());
+    let mut findings: Vec<FoundEntry> =
+        grouped(rows, key).into_iter().map(|(key, rows)| entry(fleet, key, &rows)).collect();
+    findings.sort_by(|a, b| {
+        let key = |one: &FoundEntry| (rank(&one.severity), Reverse(one.machines), Reverse(one.findings));
+        key(a).cmp(&key(b)).then_with(|| (&a.kind, &a.cause, &a.subject).cmp(&(&b.kind, &b.cause, &b.subject)))
+    });
+    Ok(Found { kind: kind.map(str::to_owned), of, not_asked: fleet.size().saturating_sub(of), affected, findings })
 }
 
 /// The worse severities first.
@@ -67,52 +86,18 @@ fn rank(severity: &str) -> u8 {
     }
 }
 
-fn kinds(fleet: &mut Fleet) -> Result<Vec<FoundEntry>, StoreError> {
-    let rows = fleet.ask(
-        "SELECT s.machine, f.kind, f.cause, f.severity, count(*) \
-         FROM latest s JOIN finding_lists l ON l.list = s.finding_list JOIN findings f ON f.finding = l.item \
-         WHERE f.severity <> 'note' GROUP BY s.machine, f.kind, f.cause, f.severity",
-        &[],
-    )?;
-    let entry = |((kind, cause), rows): ((String, String), Vec<Row>)| {
-        let (machines, among_them) = some_of(fleet.names_of(&rows, 0));
-        let worst = rows.iter().map(|row| row[3].words()).min_by_key(|severity| rank(severity));
-        let findings = rows.iter().map(|row| row[4].count()).sum();
-        let severity = worst.unwrap_or_default();
-        FoundEntry { kind, severity, cause, subject: None, summary: None, findings, machines, among_them }
-    };
-    let groups = grouped(rows, |row| (row[1].words(), row[2].words()));
-    Ok(by_importance(groups.into_iter().map(entry).collect()))
-}
-
-fn of_kind(fleet: &mut Fleet, kind: &str) -> Result<Vec<FoundEntry>, StoreError> {
-    let rows = fleet.ask(
-        "SELECT s.machine, f.subject, f.cause, f.severity, f.summary FROM findings f \
-         JOIN finding_lists l ON l.item = f.finding JOIN latest s ON s.finding_list = l.list WHERE f.kind = $1",
-        &[Value::from(kind)],
-    )?;
-    let entry = |((subject, cause), rows): ((String, String), Vec<Row>)| {
-        let (machines, among_them) = some_of(fleet.names_of(&rows, 0));
-        let worst = rows.iter().map(|row| row[3].words()).min_by_key(|severity| rank(severity));
-        FoundEntry {
-            kind: kind.to_owned(),
-            severity: worst.unwrap_or_default(),
-            cause,
-            subject: Some(subject),
-            summary: rows.iter().map(|row| row[4].words()).min(),
-            findings: rows.len(),
-            machines,
-            among_them,
-        }
-    };
-    let groups = grouped(rows, |row| (row[1].words(), row[2].words()));
-    Ok(by_importance(groups.into_iter().map(entry).collect()))
-}
-
-fn by_importance(mut found: Vec<FoundEntry>) -> Vec<FoundEntry> {
-    found.sort_by(|a, b| {
-        let key = |one: &FoundEntry| (rank(&one.severity), Reverse(one.machines), Reverse(one.findings));
-        key(a).cmp(&key(b)).then_with(|| (&a.kind, &a.cause, &a.subject).cmp(&(&b.kind, &b.cause, &b.subject)))
-    });
-    found
+/// Findings of one kind, cause and subject, of several machines.
+fn entry(fleet: &Fleet, (kind, cause, subject): (String, String, Option<String>), rows: &[Row]) -> FoundEntry {
+    let (machines, among_them) = some_of(fleet.names_of(rows, 0));
+    let worst = rows.iter().map(|row| row[3].words()).min_by_key(|severity| rank(severity));
+    FoundEntry {
+        kind,
+        severity: worst.unwrap_or_default(),
+        cause,
+        subject,
+        summary: rows.iter().filter_map(|row| row[5].text()).min(),
+        findings: rows.iter().map(|row| row[6].count()).sum(),
+        machines,
+        among_them,
+    }
 }

@@ -91,6 +91,11 @@ impl Fleet {
         names
     }
 
+    /// The store itself.
+    fn store(&mut self) -> &mut dyn Store {
+        &mut *self.store
+    }
+
     fn ask(&mut self, sql: &str, parameters: &[Value]) -> Result<Vec<Row>, StoreError> {
         self.store.ask(sql, parameters)
     }

@@ -37,6 +37,8 @@ pub struct Outdated {
     pub of: usize,
     /// How many do not: their snapshots were taken without it.
     pub not_asked: usize,
+    /// How many have anything that is behind.
+    pub affected: usize,
     /// The packages: those on the most machines first.
     pub outdated: Vec<OutdatedEntry>,
 }
@@ -54,6 +56,7 @@ pub fn outdated(fleet: &mut Fleet) -> Result<Outdated, StoreError> {
          JOIN packages p ON p.package = o.package",
         &[],
     )?;
+    let affected = fleet.names_of(&rows, 0).len();
     let entry = |((manager, name), rows): ((String, String), Vec<Row>)| {
         let (machines, among_them) = some_of(fleet.names_of(&rows, 0));
         let newest = rows.iter().max_by_key(|row| (&row[6], Reverse(&row[7])));
@@ -69,5 +72,5 @@ pub fn outdated(fleet: &mut Fleet) -> Result<Outdated, StoreError> {
     let mut outdated: Vec<OutdatedEntry> = groups.into_iter().map(entry).collect();
     outdated
         .sort_by(|a, b| (Reverse(a.machines), &a.manager, &a.name).cmp(&(Reverse(b.machines), &b.manager, &b.name)));
-    Ok(Outdated { of, not_asked: fleet.size().saturating_sub(of), outdated })
+    Ok(Outdated { of, not_asked: fleet.size().saturating_sub(of), affected, outdated })
 }

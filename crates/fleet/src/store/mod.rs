@@ -1,18 +1,21 @@
 //! Where snapshots are kept: one contract over several engines.
 
+mod connect;
 mod dataset;
 mod files;
+pub mod lists;
 mod parquet;
 mod postgres;
 mod sqlite;
 
-use hashbrown::HashSet;
+use hashbrown::{HashMap, HashSet};
 use refinery::{Migration, Runner};
 use thiserror::Error;
 
 use crate::rows::SnapshotRows;
 use crate::value::{Row, Value};
 
+pub use self::connect::Access;
 pub use self::dataset::{Dataset, is_dataset};
 pub use self::postgres::{PostgresStore, is_url};
 pub use self::sqlite::SqliteStore;
@@ -104,9 +107,9 @@ pub trait Store {
 ///
 /// # Errors
 /// When it is not there, cannot be reached, or is no store that this version knows.
-pub fn open(place: &str, purpose: Purpose) -> Result<Box<dyn Store>, StoreError> {
+pub fn open(place: &str, purpose: Purpose, access: &Access) -> Result<Box<dyn Store>, StoreError> {
     if is_url(place) {
-        return Ok(Box::new(PostgresStore::open(place, purpose)?));
+        return Ok(Box::new(PostgresStore::open(place, purpose, access)?));
     }
     if is_dataset(place) {
         return Ok(Box::new(Dataset::open(place, purpose)?));
@@ -119,15 +122,28 @@ pub(crate) fn places(count: usize) -> String {
     (1..=count).map(|number| format!("${number}")).collect::<Vec<_>>().join(", ")
 }
 
-/// The statements that count anew on how many machines everything is.
-fn summaries() -> Vec<String> {
-    let count = |what: &str| {
-        format!(
-            "INSERT INTO holders SELECT '{what}', p.{what}, count(DISTINCT s.machine) FROM latest s \
-             JOIN package_lists l ON l.list = s.package_list JOIN packages p ON p.package = l.item GROUP BY p.{what}"
-        )
-    };
-    vec!["DELETE FROM holders".to_owned(), count("software"), count("release")]
+/// On how many machines every piece of software and every release is now: rows of `holders`.
+fn holders(store: &mut dyn Store) -> Result<Vec<Row>, StoreError> {
+    let releases = lists::releases(store)?;
+    let mut machines: HashMap<i64, i64> = HashMap::new();
+    for row in store.ask("SELECT package_list, count(*) FROM latest GROUP BY package_list", &[])? {
+        machines.insert(row[0].int(), row[1].int());
+    }
+    let numbers: Vec<i64> = machines.keys().copied().collect();
+    let (mut software, mut exact): (HashMap<i64, i64>, HashMap<i64, i64>) = (HashMap::new(), HashMap::new());
+    lists::each(store, &numbers, &mut |list, items| {
+        let on = machines.get(&list).copied().unwrap_or(0);
+        // Several packages of one piece of software count once.
+        let mut of_list: Vec<(i64, i64)> = items.iter().filter_map(|item| releases.get(item).copied()).collect();
+        of_list.sort_unstable();
+        of_list.dedup();
+        of_list.iter().for_each(|(_, release)| *exact.entry(*release).or_default() += on);
+        of_list.dedup_by_key(|(software, _)| *software);
+        of_list.iter().for_each(|(one, _)| *software.entry(*one).or_default() += on);
+    })?;
+    let row = |what: &str, (number, machines): (i64, i64)| vec![what.into(), number.into(), machines.into()];
+    let rows = software.into_iter().map(|pair| row("software", pair));
+    Ok(rows.chain(exact.into_iter().map(|pair| row("release", pair))).collect())
 }
 
 /// What brings the schema up to date; `sql` is the schema in the words of an engine.

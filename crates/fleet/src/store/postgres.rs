@@ -4,11 +4,12 @@ use bytes::BytesMut;
 use hashbrown::HashSet;
 use postgres::binary_copy::BinaryCopyInWriter;
 use postgres::types::{IsNull, ToSql, Type as SqlType, to_sql_checked};
-use postgres::{Client, NoTls, Transaction};
+use postgres::{Client, Transaction};
 
-use super::{NEWEST, Purpose, SCHEMA, Store, StoreError, migrations, summaries};
-use crate::rows::SnapshotRows;
-use crate::tables::{CONTEXTS, Entity, MACHINES, SNAPSHOTS, Table, Type};
+use super::connect::{Access, connect};
+use super::{NEWEST, Purpose, SCHEMA, Store, StoreError, holders, migrations};
+use crate::rows::{List, SnapshotRows};
+use crate::tables::{CONTEXTS, Entity, HOLDERS, MACHINES, PACKED_LISTS, SNAPSHOTS, Table, Type};
 use crate::value::{Row, Value};
 
 /// The lock that loaders hold while they write: one after the other.
@@ -52,9 +53,10 @@ impl PostgresStore {
     ///
     /// # Errors
     /// When it cannot be reached, or has no tables of ours that this version knows.
-    pub fn open(url: &str, purpose: Purpose) -> Result<Self, StoreError> {
+    pub fn open(url: &str, purpose: Purpose, access: &Access) -> Result<Self, StoreError> {
         let place = shown(url);
-        let mut client = Client::connect(url, NoTls).map_err(|cause| failure(&place, &cause))?;
+        let connected = connect(url, access);
+        let mut client = connected.map_err(|cause| StoreError::Failed { place: place.clone(), cause })?;
         let exists = "SELECT to_regclass('refinery_schema_history') IS NOT NULL";
         let exists: bool = client.query_one(exists, &[]).map_err(|cause| failure(&place, &cause))?.get(0);
         if exists {
@@ -88,7 +90,7 @@ impl PostgresStore {
 /// Every table that rows are written to.
 fn tables() -> Vec<Table> {
     let of_entity = Entity::ALL.iter().flat_map(|entity| [entity.table(), entity.lists()]);
-    [MACHINES, CONTEXTS].into_iter().chain(of_entity).chain([SNAPSHOTS]).collect()
+    [MACHINES, CONTEXTS, PACKED_LISTS, HOLDERS].into_iter().chain(of_entity).chain([SNAPSHOTS]).collect()
 }
 
 /// Tables of this session, to which rows are copied before those that are new are added.
@@ -179,6 +181,8 @@ impl Store for PostgresStore {
             transaction.batch_execute(&format!("SELECT pg_advisory_xact_lock({LOADING})"))?;
             insert(&mut transaction, MACHINES, batch.iter().map(|one| &one.machine))?;
             insert(&mut transaction, CONTEXTS, batch.iter().flat_map(|one| &one.contexts))?;
+            let packed: Vec<Row> = batch.iter().flat_map(|one| &one.lists).filter_map(List::packed).collect();
+            insert(&mut transaction, PACKED_LISTS, &packed)?;
             for entity in Entity::ALL {
                 let lists: Vec<_> =
                     batch.iter().flat_map(|one| &one.lists).filter(|list| list.entity == entity).collect();
@@ -199,10 +203,11 @@ impl Store for PostgresStore {
     }
 
     fn summarize(&mut self) -> Result<(), StoreError> {
+        let rows = holders(self)?;
         let result = (|| {
             let mut transaction = self.client.transaction()?;
-            transaction.batch_execute(&format!("SELECT pg_advisory_xact_lock({LOADING})"))?;
-            summaries().iter().try_for_each(|sql| transaction.batch_execute(sql))?;
+            transaction.batch_execute(&format!("SELECT pg_advisory_xact_lock({LOADING}); DELETE FROM holders"))?;
+            insert(&mut transaction, HOLDERS, &rows)?;
             transaction.commit()?;
             self.client.batch_execute("ANALYZE")
         })();

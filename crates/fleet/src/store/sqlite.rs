@@ -6,9 +6,9 @@ use hashbrown::HashSet;
 use rusqlite::types::{ToSqlOutput, ValueRef};
 use rusqlite::{Connection, OpenFlags, ToSql, Transaction, TransactionBehavior, params_from_iter};
 
-use super::{NEWEST, Purpose, SCHEMA, Store, StoreError, migrations, summaries};
-use crate::rows::SnapshotRows;
-use crate::tables::{CONTEXTS, MACHINES, SNAPSHOTS, Table};
+use super::{NEWEST, Purpose, SCHEMA, Store, StoreError, holders, migrations};
+use crate::rows::{List, SnapshotRows};
+use crate::tables::{CONTEXTS, HOLDERS, MACHINES, PACKED_LISTS, SNAPSHOTS, Table};
 use crate::value::{Row, Value};
 
 /// How long another loader is waited for.
@@ -166,6 +166,8 @@ impl Store for SqliteStore {
             for one in batch {
                 insert(&transaction, MACHINES, [&one.machine])?;
                 insert(&transaction, CONTEXTS, &one.contexts)?;
+                let packed: Vec<Row> = one.lists.iter().filter_map(List::packed).collect();
+                insert(&transaction, PACKED_LISTS, &packed)?;
                 for list in &one.lists {
                     let items = list.items.iter().filter(|row| !written.contains(&row[0].int()));
                     insert(&transaction, list.entity.table(), items.inspect(|row| new.push(row[0].int())))?;
@@ -183,9 +185,11 @@ impl Store for SqliteStore {
     }
 
     fn summarize(&mut self) -> Result<(), StoreError> {
+        let rows = holders(self)?;
         let result = (|| {
             let transaction = self.connection.transaction_with_behavior(TransactionBehavior::Immediate)?;
-            summaries().iter().try_for_each(|sql| transaction.execute(sql, []).map(|_| ()))?;
+            transaction.execute("DELETE FROM holders", [])?;
+            insert(&transaction, HOLDERS, &rows)?;
             transaction.execute_batch("ANALYZE")?;
             transaction.commit()
         })();

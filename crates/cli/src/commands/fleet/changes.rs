@@ -68,7 +68,7 @@ impl Shown for FleetChanges {
         let machines = output::count(self.compared, "machine");
         let first = match self.changes.len() {
             0 => format!("no package has changed on {machines} since {since}"),
-            count => format!("{} on {machines} since {since}", output::count(count, "change")),
+            count => format!("{} on {} of {machines} since {since}", output::count(count, "change"), self.affected),
         };
         let mut page: Vec<Piece> = vec![Line::of(Tone::Strong, first).into()];
         let mut note = |says: String| page.push(Line::of(Tone::Faint, format!("  {says}")).into());

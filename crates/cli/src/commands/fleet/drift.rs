@@ -69,10 +69,13 @@ impl Shown for Drift {
         let first = match (self.of, self.same) {
             (0, _) => format!("there is no other machine to compare with {reference}"),
             (of, same) if of == same => format!("{machines}: all as {reference}"),
-            (_, same) => format!(
-                "{machines} against {reference}: {same} alike, {} at the middle",
-                output::count(self.median, "difference")
-            ),
+            (_, same) => {
+                let same = if same == 0 { "none".to_owned() } else { same.to_string() };
+                format!(
+                    "{machines} against {reference}: {same} alike, median {}",
+                    output::count(self.median, "difference")
+                )
+            }
         };
         let mut page: Vec<Piece> = vec![Line::of(Tone::Strong, first).into()];
         if self.same == self.of {

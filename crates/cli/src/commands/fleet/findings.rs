@@ -42,19 +42,15 @@ impl Shown for Found {
     }
 
     fn page(&self, _: &Presenter) -> Vec<Piece> {
-        let what = self.kind.as_deref().unwrap_or("finding");
-        let (machines, count) = (output::count(self.of, "machine"), self.findings.len());
-        let first = match (self.of, count, &self.kind) {
+        let of = output::count(self.of, "machine");
+        let of = format!("on {} of {of}", self.affected);
+        let first = match (self.of, self.findings.len(), &self.kind) {
             (0, ..) => "no snapshot has findings (whodunit snapshot save --full keeps them)".to_owned(),
-            (_, 0, None) => format!("{machines}: no errors and no warnings"),
-            (_, 0, Some(_)) => format!("{what}: on none of {machines}"),
-            (_, _, None) => format!(
-                "{} on {machines}",
-                output::count(count, "kind of finding")
-                    .replace("findings", "finding")
-                    .replace("kind of", if count == 1 { "kind of" } else { "kinds of" })
-            ),
-            (_, _, Some(_)) => format!("{what}: {} on {machines}", output::count(count, "subject")),
+            (of, 0, None) => format!("no errors and no warnings on {}", output::count(of, "machine")),
+            (_, 0, Some(kind)) => format!("{kind}: {of}"),
+            (_, 1, None) => format!("1 kind of finding {of}"),
+            (_, count, None) => format!("{count} kinds of finding {of}"),
+            (_, count, Some(kind)) => format!("{kind}: {} {of}", output::count(count, "subject")),
         };
         let mut page: Vec<Piece> = vec![Line::of(Tone::Strong, first).into()];
         if self.not_asked > 0 && self.of > 0 {

@@ -34,7 +34,7 @@ pub fn run(
         process::make_private(into.as_bytes())
             .map_err(|cause| CliError::Write { file: into.as_bytes().into(), cause })?;
     }
-    let mut store = store::open(&into, Purpose::Load)?;
+    let mut store = store::open(&into, Purpose::Load, &process::database_access())?;
     let target = if global.quiet { ProgressDrawTarget::hidden() } else { ProgressDrawTarget::stderr() };
     let bar = ProgressBar::with_draw_target(Some(files.len() as u64), target);
     if let Ok(style) = ProgressStyle::with_template("{bar:20} {pos} of {len} snapshots, {eta} left") {

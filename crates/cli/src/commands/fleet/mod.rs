@@ -164,7 +164,7 @@ fn place(given: Option<&str>) -> Result<String, CliError> {
 }
 
 fn fleet(given: Option<&str>) -> Result<Fleet, CliError> {
-    Ok(Fleet::new(store::open(&place(given)?, Purpose::Ask)?)?)
+    Ok(Fleet::new(store::open(&place(given)?, Purpose::Ask, &process::database_access())?)?)
 }
 
 /// Shows an answer, which is about no machine in particular.

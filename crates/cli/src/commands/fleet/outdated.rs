@@ -46,7 +46,7 @@ impl Shown for Outdated {
         let first = match (self.of, self.outdated.len()) {
             (0, _) => "no snapshot says what is newer (whodunit snapshot save --full keeps it)".to_owned(),
             (_, 0) => format!("{machines}: nothing is behind what its sources offer"),
-            (_, count) => format!("{} behind on {machines}", output::count(count, "package")),
+            (_, count) => format!("{} behind on {} of {machines}", output::count(count, "package"), self.affected),
         };
         let mut page: Vec<Piece> = vec![Line::of(Tone::Strong, first).into()];
         if self.not_asked > 0 && self.of > 0 {

@@ -42,12 +42,11 @@ impl Shown for Rare {
         let files = self.rare.iter().filter(|one| one.manager.is_none()).count();
         let packages = self.rare.len() - files;
         let of = output::count(self.of, "machine");
-        let first = format!(
-            "{} on fewer than {} of {of}; {} with a content of its own on one machine",
-            output::count(packages, "package"),
-            self.fewer_than,
-            output::count(files, "unowned program")
-        );
+        let mut first = format!("{} on fewer than {} of {of}", output::count(packages, "package"), self.fewer_than);
+        if files > 0 {
+            let files = output::count(files, "unowned program");
+            first.push_str(&format!("; {files} on one machine other than on the rest"));
+        }
         let mut page: Vec<Piece> = vec![Line::of(Tone::Strong, first).into()];
         if !self.rare.is_empty() {
             page.extend([Line::blank().into(), Piece::Table(self.grid())]);

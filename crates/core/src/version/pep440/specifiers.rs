@@ -1,6 +1,6 @@
 //! Version specifiers (*Python Packaging User Guide*): which versions a requirement takes.
 
-use super::{Stage, Version};
+use super::Version;
 
 /// Whether a version is one that a list of specifiers takes: `>=1.2, <2`. Pre-releases count as any other version. What
 /// is no version is taken by none but an empty list, and by `===`.
