@@ -269,8 +269,7 @@ fn certificates(dir: &Path) -> [PathBuf; 3] {
     let openssl = |arguments: &[&str], files: &[(&str, &Path)]| {
         let mut command = Command::new("openssl");
         command.args(arguments).stderr(Stdio::null());
-        files.iter().for_each(|(option, file)| drop(command.arg(option).arg(file)));
-        output(&mut command);
+        output(command.args(files.iter().flat_map(|(option, file)| [option.as_ref(), file.as_os_str()])));
     };
     let new = ["req", "-newkey", "rsa:2048", "-nodes", "-subj"];
     openssl(&[&new[..], &["/CN=Harbour", "-x509", "-days", "2"]].concat(), &[("-out", &root), ("-keyout", &root_key)]);
@@ -299,8 +298,8 @@ fn connections_follow_the_conventions_of_the_servers_own_clients() {
     output(&mut server.psql("GRANT ALL ON SCHEMA public TO watch"));
     let port = std::net::TcpListener::bind("127.0.0.1:0").unwrap().local_addr().unwrap().port();
     let data = server.dir.path().join("data");
-    let rules = fs::read_to_string(data.join("pg_hba.conf")).unwrap();
-    fs::write(data.join("pg_hba.conf"), format!("hostssl all watch 127.0.0.1/32 scram-sha-256\n{rules}")).unwrap();
+    let rules = "local all all trust\nhostssl all watch 127.0.0.1/32 scram-sha-256\n";
+    fs::write(data.join("pg_hba.conf"), rules).unwrap();
     fs::write(
         data.join("postgresql.auto.conf"),
         format!(
