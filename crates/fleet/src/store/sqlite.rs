@@ -13,6 +13,8 @@ use crate::value::{Row, Value};
 
 /// How long another loader is waited for.
 const PATIENCE: Duration = Duration::from_secs(120);
+/// How much of a file is kept in memory while it is written, in KiB below zero as SQLite has it.
+const CACHE: i64 = -96 * 1024;
 /// How many rows are remembered to be there already; then they are forgotten and tried again.
 const MAX_REMEMBERED: usize = 2_000_000;
 
@@ -60,6 +62,8 @@ impl SqliteStore {
             }
             let runner = migrations(&words(SCHEMA)).map_err(|cause| failed(&cause))?;
             runner.run(&mut connection).map_err(|cause| failed(&cause))?;
+            // Rows are numbered by what they have, and so are written all over their tables.
+            connection.pragma_update(None, "cache_size", CACHE).map_err(|cause| failed(&cause))?;
             // What is lost when the power fails is loaded again.
             connection.pragma_update(None, "synchronous", "normal").map_err(|cause| failed(&cause))?;
         } else {
