@@ -10,6 +10,7 @@ mod companions;
 mod demo;
 mod demo_check;
 mod fleet;
+mod fleet_stores;
 mod gone_programs;
 mod hostile;
 mod hostile_homes;

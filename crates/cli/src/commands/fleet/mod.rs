@@ -163,7 +163,8 @@ fn place(given: Option<&str>) -> Result<String, CliError> {
     }
 }
 
-fn fleet(given: Option<&str>) -> Result<Fleet, CliError> {
+/// Opens a store to ask it.
+pub fn fleet(given: Option<&str>) -> Result<Fleet, CliError> {
     Ok(Fleet::new(store::open(&place(given)?, Purpose::Ask, &process::database_access())?)?)
 }
 

@@ -1,6 +1,7 @@
 //! `whodunit report`.
 
 mod figures;
+mod fleet;
 mod page;
 mod past;
 mod table;
@@ -36,12 +37,14 @@ use page::{Head, Report};
 /// filters and sorts tables.
 ///
 /// With --from it is about the machine as a snapshot has it, with --compare about what differs between two states; A and
-/// B are what `whodunit compare` takes. Neither looks for anything wrong.
+/// B are what `whodunit compare` takes. Neither looks for anything wrong. With --fleet it is about all
+/// machines of a store.
 #[derive(Debug, Args)]
 #[command(after_help = "Examples:
   whodunit report lantern.html
   whodunit report --from before before.html
   whodunit report --compare before now trial.html
+  whodunit report --fleet harbour.sqlite harbour.html
   whodunit report --root /mnt > disk.html")]
 pub struct Arguments {
     /// The file, which must not exist yet; standard output, if none is given
@@ -51,6 +54,10 @@ pub struct Arguments {
     #[arg(long, value_name = "SNAPSHOT", conflicts_with = "compare")]
     from: Option<OsString>,
 
+    /// All machines of a store of snapshots, as `whodunit fleet` asks it
+    #[arg(long, value_name = "STORE", conflicts_with_all = ["from", "compare"])]
+    fleet: Option<String>,
+
     /// What differs between two states
     #[arg(long, num_args = 2, value_names = ["A", "B"])]
     compare: Vec<OsString>,
@@ -58,6 +65,11 @@ pub struct Arguments {
 
 /// Answers.
 pub fn run(arguments: &Arguments, global: &Global, streams: &mut Streams) -> Result<Outcome, CliError> {
+    if let Some(store) = &arguments.fleet {
+        let page = fleet::of_store(&mut super::fleet::fleet(Some(store))?, store)?;
+        write(&page, arguments, streams)?;
+        return Ok(Outcome { found: true, ..Outcome::default() });
+    }
     let of_past = match (&arguments.from, arguments.compare.as_slice()) {
         (Some(word), _) => Some(past::of_snapshot(&state(word, global)?)),
         (None, [a, b]) => Some(past::of_two((a, &state(a, global)?), (b, &state(b, global)?))),

@@ -24,10 +24,13 @@ const MAX_EVIDENCE: usize = 12;
 
 /// A cause, as one of the first things to do.
 #[derive(Debug)]
-struct First {
-    subject: String,
-    summary: String,
-    command: String,
+pub struct First {
+    /// What it is about.
+    pub subject: String,
+    /// What is so.
+    pub summary: String,
+    /// What to type; empty for nothing.
+    pub command: String,
 }
 
 /// A finding.
@@ -133,6 +136,12 @@ impl Report {
             script_digest: digest(SCRIPT),
             program_version: env!("CARGO_PKG_VERSION"),
         }
+    }
+
+    /// The page with other things to do first.
+    #[must_use]
+    pub fn with_first(self, first: Vec<First>) -> Self {
+        Report { first, ..self }
     }
 
     /// The page as text.
