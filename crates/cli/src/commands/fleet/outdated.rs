@@ -45,7 +45,7 @@ impl Shown for Outdated {
         let machines = output::count(self.of, "machine");
         let first = match (self.of, self.outdated.len()) {
             (0, _) => "no snapshot says what is newer (whodunit snapshot save --full keeps it)".to_owned(),
-            (_, 0) => format!("{machines}: nothing is behind what its sources offer"),
+            (_, 0) => format!("{machines}: nothing is behind what the sources offer"),
             (_, count) => format!("{} behind on {} of {machines}", output::count(count, "package"), self.affected),
         };
         let mut page: Vec<Piece> = vec![Line::of(Tone::Strong, first).into()];

@@ -71,25 +71,30 @@ fn first(one: &FoundEntry, store: &str) -> First {
             "{} on {}: {}",
             output::safe(&one.severity),
             output::count(one.machines, "machine"),
-            names(one)
+            named(&one.among_them, one.machines)
         ),
         command: if is_known { output::safe(&line.to_string()) } else { String::new() },
     }
 }
 
-fn names(one: &FoundEntry) -> String {
-    let names: Vec<String> = one.among_them.iter().map(|name| output::safe(name)).collect();
-    let more = one.machines - names.len();
+/// The first of some machines, and how many more there are.
+fn named(names: &[String], count: usize) -> String {
+    let more = count.saturating_sub(names.len());
     let more = if more > 0 { format!(" and {more} more") } else { String::new() };
-    names.join(", ") + &more
+    output::safe(&names.join(", ")) + &more
 }
 
-fn some(names: &[String]) -> Field {
-    Field::text(names.join(", "))
+fn machines_of(names: &[String], count: usize) -> Field {
+    Field::text(named(names, count))
 }
 
-fn optional(count: Option<usize>) -> Field {
-    count.map_or_else(|| Field::text(""), Field::count)
+/// A count that leads to a part of the page, where there is anything; blank where it is not known.
+fn counted_in(part: &str, count: Option<usize>) -> Field {
+    match count {
+        None => Field::text(""),
+        Some(0) => Field::count(0),
+        Some(count) => Field::count(count).to(part, ""),
+    }
 }
 
 fn table(all: &Machines) -> Table {
@@ -106,9 +111,9 @@ fn table(all: &Machines) -> Table {
             Field::text(one.system.as_deref().unwrap_or_default()),
             Field::text(one.taken_at.as_deref().unwrap_or_default()),
             Field::count(one.packages),
-            optional(one.errors).to("findings", &one.machine),
-            optional(one.warnings).to("findings", &one.machine),
-            optional(one.outdated).to("outdated", &one.machine),
+            counted_in("findings", one.errors),
+            counted_in("findings", one.warnings),
+            counted_in("outdated", one.outdated),
             Field::count(one.losses),
             Field::text(odd.join("; ")),
         ]
@@ -126,7 +131,7 @@ fn findings(found: &Found) -> Table {
             Field::text(&one.cause),
             Field::count(one.findings),
             Field::count(one.machines),
-            some(&one.among_them),
+            machines_of(&one.among_them, one.machines),
         ]
     });
     let columns = ["severity", "kind", "cause", "#findings", "#machines", "among them"];
@@ -138,12 +143,12 @@ fn behind(outdated: &Outdated) -> Table {
         vec![
             Field::text(&one.manager),
             Field::text(&one.name),
-            some(&one.versions),
+            Field::text(one.versions.join(", ")),
             Field::text(&one.newest),
             Field::text(one.source.as_deref().unwrap_or_default()),
             Field::count(one.machines),
             Field::count(one.held),
-            some(&one.among_them),
+            machines_of(&one.among_them, one.machines),
         ]
     });
     let columns = ["manager", "package", "installed", "offered", "source", "#machines", "#held", "among them"];
@@ -156,9 +161,9 @@ fn few(rare: &Rare) -> Table {
             Field::text(&one.what),
             Field::text(one.manager.as_deref().unwrap_or_default()),
             Field::text(&one.name),
-            some(&one.versions),
+            Field::text(one.versions.join(", ")),
             Field::count(one.machines),
-            some(&one.among_them),
+            machines_of(&one.among_them, one.machines),
         ]
     });
     let columns = ["what", "manager", "name", "versions or content", "#machines", "among them"];
@@ -186,7 +191,7 @@ fn seen(all: &[MachineEntry]) -> Figure {
 }
 
 fn most_behind(outdated: &Outdated) -> Figure {
-    let says = format!("{} behind what its sources offer", output::count(outdated.outdated.len(), "package"));
+    let says = format!("{} behind what their sources offer", output::count(outdated.outdated.len(), "package"));
     let rows = outdated.outdated.iter().take(MAX_BARS).map(|one| (output::safe(&one.name), one.machines as u64));
     figures::counts(
         "most-behind",
