@@ -113,6 +113,16 @@ mod tests {
         for cut in 0..written.len() {
             assert!(read(COLUMNS, written[..cut].to_vec()).is_err(), "{cut}");
         }
+        // A byte that has turned costs the file, or at most what it says; never the program.
+        let mut told = 0;
+        for at in 0..written.len() {
+            for turn in [0x01, 0x40, 0x80, 0xff] {
+                let mut turned = written.clone();
+                turned[at] ^= turn;
+                told += usize::from(read(COLUMNS, turned).is_err());
+            }
+        }
+        assert!(told > written.len() / 2, "{told} of {}", written.len() * 4);
         let other: &Columns = &[("number", Type::Int), ("title", Type::Text)];
         assert!(read(other, written).unwrap_err().contains("other columns"));
     }
