@@ -9,6 +9,7 @@ pub mod binary;
 pub mod bolt;
 pub mod bundle;
 pub mod bytes;
+pub mod caught;
 pub mod database;
 pub mod desktop_entry;
 pub mod dynamic;

@@ -5,10 +5,11 @@
 //! those of any real image is not unpacked at all.
 
 use std::io::{BufReader, Read, Seek, SeekFrom};
-use std::panic::{AssertUnwindSafe, catch_unwind};
 use std::path::Path;
 
 use backhand::{FilesystemReader, InnerNode};
+
+use crate::caught::caught;
 
 /// The most of the tables of inodes and directories, packed.
 const MAX_TABLES: u64 = 2 << 20;
@@ -46,8 +47,8 @@ where
     check(&block, size.saturating_sub(offset))?;
     file.seek(SeekFrom::Start(0)).map_err(|error| error.to_string())?;
     // The library is not ours, and the image is a stranger's.
-    let unpacked = catch_unwind(AssertUnwindSafe(|| read(file, offset, wanted, limit)));
-    unpacked.unwrap_or_else(|_| Err("the squashfs image cannot be decoded".to_owned()))
+    let unpacked = caught(|| read(file, offset, wanted, limit));
+    unpacked.unwrap_or_else(|| Err("the squashfs image cannot be decoded".to_owned()))
 }
 
 fn check(block: &[u8; 96], room: u64) -> Result<(), String> {

@@ -12,6 +12,7 @@ use parquet::file::reader::{FileReader as _, SerializedFileReader};
 use parquet::file::writer::SerializedFileWriter;
 use parquet::record::Field;
 use parquet::schema::parser::parse_message_type;
+use whodunit_formats::caught::caught;
 
 use crate::tables::Type;
 use crate::value::{Row, Value};
@@ -66,8 +67,7 @@ fn bytes_of(value: &Value) -> Option<ByteArray> {
 /// Reads a file that has these columns, in this order, and perhaps more behind them.
 pub(super) fn read(columns: &Columns, content: Vec<u8>) -> Result<Vec<Row>, String> {
     // The library stops a program on some files that are damaged; here they cost only themselves.
-    let read = std::panic::catch_unwind(|| read_all(columns, content));
-    read.unwrap_or_else(|_| Err("it is damaged".to_owned()))
+    caught(|| read_all(columns, content)).unwrap_or_else(|| Err("it is damaged".to_owned()))
 }
 
 fn read_all(columns: &Columns, content: Vec<u8>) -> Result<Vec<Row>, String> {
