@@ -25,7 +25,8 @@ CREATE TABLE snapshots (
     written_by TEXT COLLATE "C" NOT NULL,
     -- How many records could not be read on the machine.
     losses BIGINT NOT NULL,
-    -- How many pieces of software it has: several versions of one count once.
+    -- How many packages it has, and how many pieces of software: several versions of one count once.
+    packages BIGINT NOT NULL,
     software BIGINT NOT NULL,
     package_list BIGINT NOT NULL,
     winner_list BIGINT NOT NULL,
@@ -148,8 +149,8 @@ CREATE INDEX winner_lists_with ON winner_lists (item, list);
 CREATE INDEX finding_lists_with ON finding_lists (item, list);
 CREATE INDEX file_lists_with ON file_lists (item, list);
 
--- The numbers of the packages of a list in their order, eight bytes each, the highest first in each: the same as in
--- `package_lists`, for whoever compares whole lists.
+-- What lists of packages and of offers have, as one value: the numbers in their order, eight bytes each, the highest
+-- first in each. The same as in `package_lists` and `offer_lists`, for whoever compares whole lists.
 CREATE TABLE packed_lists (list BIGINT PRIMARY KEY, items BYTEA NOT NULL);
 
 -- On how many machines a piece of software, or a release, is now; made anew after each loading.

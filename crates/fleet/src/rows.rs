@@ -22,11 +22,11 @@ pub struct List {
 }
 
 impl List {
-    /// The row of `packed_lists` of a list of packages; of other lists there is none.
+    /// The row of `packed_lists` of a list of packages or offers; of other lists there is none.
     #[must_use]
     pub fn packed(&self) -> Option<Row> {
         let numbers = || self.items.iter().flat_map(|row| row[0].int().to_be_bytes()).collect::<Vec<u8>>();
-        (self.entity == Entity::Packages).then(|| vec![self.number.into(), numbers().into()])
+        matches!(self.entity, Entity::Packages | Entity::Offers).then(|| vec![self.number.into(), numbers().into()])
     }
 }
 
@@ -59,6 +59,7 @@ impl SnapshotRows {
         let identity = identity(snapshot);
         let machine = number_of(&[Value::from(&identity)]);
         let (packages, offers) = packages(snapshot);
+        let packages_here = packages.len();
         let software = packages.iter().map(|row| row[1].int()).collect::<BTreeSet<i64>>().len();
         let (winners, contexts) = winners(snapshot);
         let lists = vec![
@@ -80,6 +81,7 @@ impl SnapshotRows {
             snapshot.system.as_ref().into(),
             Value::from(&snapshot.written_by),
             snapshot.losses.len().into(),
+            packages_here.into(),
             software.into(),
         ]);
         own.extend(numbers(&lists));

@@ -38,6 +38,7 @@ pub const SNAPSHOTS: Table = Table {
         ("system", Text),
         ("written_by", Text),
         ("losses", Int),
+        ("packages", Int),
         ("software", Int),
         ("package_list", Int),
         ("winner_list", Int),

@@ -97,28 +97,30 @@ pub fn drift(
     // Per list, for several machines may have the same: how much of the reference it has, and at which versions.
     let sql = "SELECT s.machine, s.package_list, s.software FROM latest s";
     let machines = fleet.ask(sql, &[])?;
-    let wanted: HashSet<i64> = reference.keys().map(software).collect();
-    let exact: HashSet<i64> = reference.iter().flat_map(|(key, versions)| releases(key, versions)).collect();
-    let free: HashSet<i64> =
-        reference.iter().filter(|(_, versions)| versions.is_empty()).map(|(key, _)| software(key)).collect();
-    let (mut having, mut exactly): (BTreeMap<i64, usize>, BTreeMap<i64, usize>) = (BTreeMap::new(), BTreeMap::new());
     let users = users_of_lists(&machines, own);
-    let known = lists::releases(fleet.store())?;
+    let places = places_of(fleet, reference)?;
+    let (mut having, mut exactly) = (vec![0_usize; reference.len()], vec![0_usize; reference.len()]);
     let mut counts: BTreeMap<i64, (usize, usize)> = BTreeMap::new();
     let numbers: Vec<i64> = users.keys().copied().collect();
+    // For each piece of the reference the last list that has it, and the last that has it as the reference does.
+    let (mut seen, mut seen_exactly) = (vec![0_usize; reference.len()], vec![0_usize; reference.len()]);
+    let mut round = 0;
     lists::each(fleet.store(), &numbers, &mut |list, items| {
-        // Of several versions one is enough.
-        let mut has: HashMap<i64, bool> = HashMap::with_capacity(items.len());
-        for (software, release) in items.iter().filter_map(|item| known.get(item)) {
-            if wanted.contains(software) {
-                *has.entry(*software).or_default() |= free.contains(software) || exact.contains(release);
-            }
-        }
+        round += 1;
         let on = users.get(&list).copied().unwrap_or(0);
-        counts.insert(list, (has.len(), has.values().filter(|is_exact| **is_exact).count()));
-        for (software, is_exact) in has {
-            *having.entry(software).or_default() += on;
-            *exactly.entry(software).or_default() += if is_exact { on } else { 0 };
+        let count = counts.entry(list).or_default();
+        // Of several versions one is enough.
+        for (place, is_exact) in items.iter().filter_map(|item| places.get(item)) {
+            if seen[*place] != round {
+                seen[*place] = round;
+                count.0 += 1;
+                having[*place] += on;
+            }
+            if *is_exact && seen_exactly[*place] != round {
+                seen_exactly[*place] = round;
+                count.1 += 1;
+                exactly[*place] += on;
+            }
         }
     })?;
     let distance = |row: &crate::value::Row| {
@@ -168,16 +170,9 @@ fn releases((manager, name): &(String, String), versions: &BTreeSet<Option<Strin
 }
 
 /// What of the reference is missing or at another version, and on how many machines.
-fn differing(
-    reference: &Reference,
-    having: &BTreeMap<i64, usize>,
-    exactly: &BTreeMap<i64, usize>,
-    of: usize,
-) -> Vec<Differing> {
+fn differing(reference: &Reference, having: &[usize], exactly: &[usize], of: usize) -> Vec<Differing> {
     let mut found = Vec::new();
-    for (key, versions) in reference {
-        let number = software(key);
-        let (have, exact) = (having.get(&number).copied().unwrap_or(0), exactly.get(&number).copied().unwrap_or(0));
+    for ((key, versions), (have, exact)) in reference.iter().zip(having.iter().zip(exactly)) {
         let one = |machines: usize, how: &str| Differing {
             machines,
             manager: key.0.clone(),
@@ -185,11 +180,24 @@ fn differing(
             version: versions.iter().flatten().next_back().cloned(),
             how: how.to_owned(),
         };
-        found.push(one(of - have.min(of), "missing"));
+        found.push(one(of - (*have).min(of), "missing"));
         found.push(one(have - exact, "other-version"));
     }
     found.retain(|one| one.machines > 0);
     found
+}
+
+/// Of each package that is a piece of the reference: which, and whether it is at a version of the reference.
+fn places_of(fleet: &mut Fleet, reference: &Reference) -> Result<HashMap<i64, (usize, bool)>, StoreError> {
+    let software: HashMap<i64, usize> = reference.keys().map(software).zip(0..).collect();
+    let exact: HashSet<i64> = reference.iter().flat_map(|(key, versions)| releases(key, versions)).collect();
+    let is_free: Vec<bool> = reference.values().map(BTreeSet::is_empty).collect();
+    let known = lists::releases(fleet.store())?;
+    let place = |(package, (of, release)): (i64, (i64, i64))| {
+        let place = *software.get(&of)?;
+        Some((package, (place, is_free[place] || exact.contains(&release))))
+    };
+    Ok(known.into_iter().filter_map(place).collect())
 }
 
 /// What the reference does not have and most other machines do.

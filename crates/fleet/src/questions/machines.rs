@@ -1,10 +1,12 @@
 //! Which machines are there, and when were they last seen?
 
+use hashbrown::HashMap;
 use schemars::JsonSchema;
 use serde::Serialize;
 
 use super::Fleet;
 use crate::store::StoreError;
+use crate::value::Value;
 
 /// One machine.
 #[derive(Debug, Clone, PartialEq, Eq, Serialize, JsonSchema)]
@@ -47,24 +49,29 @@ pub struct Machines {
 /// # Errors
 /// What the engine says.
 pub fn machines(fleet: &mut Fleet) -> Result<Machines, StoreError> {
-    let sql = "SELECT s.machine, m.identity, s.system, s.taken_at, \
-            (SELECT count(*) FROM snapshots a WHERE a.machine = s.machine), \
-            (SELECT count(*) FROM package_lists l WHERE l.list = s.package_list), \
-            (SELECT count(*) FROM finding_lists l JOIN findings f ON f.finding = l.item \
-             WHERE l.list = s.finding_list AND f.severity = 'error'), \
-            (SELECT count(*) FROM finding_lists l JOIN findings f ON f.finding = l.item \
-             WHERE l.list = s.finding_list AND f.severity = 'warning'), \
-            (SELECT count(*) FROM offer_lists l WHERE l.list = s.offer_list), \
-            s.losses, s.finding_list, s.host, s.loaded_at \
-        FROM latest s JOIN machines m ON m.machine = s.machine";
-    let rows = fleet.ask(sql, &[])?;
+    let rows = fleet.ask(
+        "SELECT s.machine, m.identity, s.system, s.taken_at, s.packages, s.losses, s.finding_list, s.offer_list, s.loaded_at \
+         FROM latest s JOIN machines m ON m.machine = s.machine",
+        &[],
+    )?;
+    let snapshots = numbers(fleet, "SELECT machine, count(*) FROM snapshots GROUP BY machine")?;
+    // Machines that are alike have one list.
+    let of_severity = |severity: &str| {
+        format!(
+            "SELECT l.list, count(*) FROM finding_lists l JOIN findings f ON f.finding = l.item \
+             WHERE f.severity = '{severity}' GROUP BY l.list"
+        )
+    };
+    let (errors, warnings) = (numbers(fleet, &of_severity("error"))?, numbers(fleet, &of_severity("warning"))?);
+    let outdated = numbers(fleet, "SELECT list, count(*) FROM offer_lists GROUP BY list")?;
     let sql = "SELECT DISTINCT s.machine, s.host FROM snapshots s JOIN latest l ON l.machine = s.machine \
                WHERE s.host <> l.host";
     let others = fleet.ask(sql, &[])?;
     let mut machines: Vec<MachineEntry> = Vec::with_capacity(rows.len());
     for row in &rows {
-        let is_full = row[10].int() != 0;
-        let counted = |column: usize| is_full.then(|| row[column].count());
+        let counted = |list: &Value, counts: &HashMap<i64, usize>| {
+            (*list != Value::Null).then(|| counts.get(&list.int()).copied().unwrap_or(0))
+        };
         let mut also_called: Vec<String> =
             others.iter().filter(|other| other[0] == row[0]).filter_map(|other| other[1].text()).collect();
         also_called.sort_unstable();
@@ -73,16 +80,21 @@ pub fn machines(fleet: &mut Fleet) -> Result<Machines, StoreError> {
             identity: row[1].words(),
             system: row[2].text(),
             taken_at: row[3].text().filter(|time| !time.is_empty()),
-            snapshots: row[4].count(),
-            packages: row[5].count(),
-            errors: counted(6),
-            warnings: counted(7),
-            outdated: counted(8),
-            losses: row[9].count(),
+            snapshots: snapshots.get(&row[0].int()).copied().unwrap_or(0),
+            packages: row[4].count(),
+            errors: counted(&row[6], &errors),
+            warnings: counted(&row[6], &warnings),
+            outdated: counted(&row[7], &outdated),
+            losses: row[5].count(),
             also_called,
-            clock_is_ahead: row[3] > row[12],
+            clock_is_ahead: row[3] > row[8],
         });
     }
     machines.sort_by(|a, b| (&a.machine, &a.identity).cmp(&(&b.machine, &b.identity)));
     Ok(Machines { machines })
+}
+
+/// The answer to a statement as a count for each number.
+fn numbers(fleet: &mut Fleet, sql: &str) -> Result<HashMap<i64, usize>, StoreError> {
+    Ok(fleet.ask(sql, &[])?.iter().map(|row| (row[0].int(), row[1].count())).collect())
 }

@@ -83,6 +83,13 @@ impl Fleet {
         Ok(found)
     }
 
+    /// The numbers and names of all machines, by name.
+    fn by_name(&self) -> Vec<(i64, String)> {
+        let mut all: Vec<(i64, String)> = self.names.iter().map(|(number, name)| (*number, name.clone())).collect();
+        all.sort_unstable_by(|a, b| (&a.1, a.0).cmp(&(&b.1, b.0)));
+        all
+    }
+
     /// The names of the machines in a column, in order.
     fn names_of<'r>(&self, rows: impl IntoIterator<Item = &'r Row>, column: usize) -> Vec<String> {
         let mut names: Vec<String> = rows.into_iter().map(|row| self.name(&row[column])).collect();

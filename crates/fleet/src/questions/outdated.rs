@@ -1,13 +1,15 @@
 //! What could be upgraded, and on how many machines?
 
 use std::cmp::Reverse;
+use std::collections::{BTreeMap, BTreeSet};
 
+use hashbrown::HashMap;
 use schemars::JsonSchema;
 use serde::Serialize;
 
-use super::{Fleet, grouped, some_of};
-use crate::store::StoreError;
-use crate::value::Row;
+use super::{Fleet, MAX_NAMED};
+use crate::store::{StoreError, lists};
+use crate::value::{Row, Value};
 
 /// A package that is behind what its sources offer.
 #[derive(Debug, Clone, PartialEq, Eq, Serialize, JsonSchema)]
@@ -48,29 +50,84 @@ pub struct Outdated {
 /// # Errors
 /// What the engine says.
 pub fn outdated(fleet: &mut Fleet) -> Result<Outdated, StoreError> {
-    let sql = "SELECT count(*) FROM latest WHERE offer_list IS NOT NULL";
-    let of = fleet.ask(sql, &[])?.first().map_or(0, |row| row[0].count());
-    let rows = fleet.ask(
-        "SELECT s.machine, p.manager, p.name, p.version, p.version_key, o.version, o.version_key, o.source, p.held \
-         FROM latest s JOIN offer_lists l ON l.list = s.offer_list JOIN offers o ON o.offer = l.item \
-         JOIN packages p ON p.package = o.package",
-        &[],
-    )?;
-    let affected = fleet.names_of(&rows, 0).len();
-    let entry = |((manager, name), rows): ((String, String), Vec<Row>)| {
-        let (machines, among_them) = some_of(fleet.names_of(&rows, 0));
-        let newest = rows.iter().max_by_key(|row| (&row[6], Reverse(&row[7])));
-        let (newest, source) = newest.map(|row| (row[5].words(), row[7].text())).unwrap_or_default();
-        let mut versions: Vec<_> = rows.iter().map(|row| (&row[4], row[3].words())).collect();
-        versions.sort_unstable();
-        versions.dedup();
-        let versions = versions.into_iter().map(|(_, version)| version).collect();
-        let held = fleet.names_of(rows.iter().filter(|row| row[8].is_true()), 0).len();
-        OutdatedEntry { manager, name, versions, newest, source, machines, held, among_them }
-    };
-    let groups = grouped(rows, |row| (row[1].words(), row[2].words()));
-    let mut outdated: Vec<OutdatedEntry> = groups.into_iter().map(entry).collect();
+    let lists_of: HashMap<i64, i64> = fleet
+        .ask("SELECT machine, offer_list FROM latest WHERE offer_list IS NOT NULL", &[])?
+        .iter()
+        .map(|row| (row[0].int(), row[1].int()))
+        .collect();
+    let offers: HashMap<i64, Row> = fleet
+        .ask(
+            "SELECT o.offer, p.manager, p.name, p.version, p.version_key, o.version, o.version_key, o.source, p.held \
+             FROM offers o JOIN packages p ON p.package = o.package",
+            &[],
+        )?
+        .into_iter()
+        .map(|row| (row[0].int(), row))
+        .collect();
+    let numbers: BTreeSet<i64> = lists_of.values().copied().collect();
+    let mut items: HashMap<i64, Vec<i64>> = HashMap::new();
+    lists::each(fleet.store(), &Vec::from_iter(numbers), &mut |list, all| {
+        items.insert(list, all.to_vec());
+    })?;
+    let (mut groups, mut affected) = (BTreeMap::new(), 0);
+    // In the order of the machines' names, so that the first of each package are known when they are met.
+    for (machine, name) in fleet.by_name() {
+        let all = lists_of.get(&machine).and_then(|list| items.get(list)).map(Vec::as_slice).unwrap_or_default();
+        affected += usize::from(!all.is_empty());
+        for row in all.iter().filter_map(|item| offers.get(item)) {
+            let group: &mut Group<'_> = groups.entry((row[1].words(), row[2].words())).or_default();
+            group.add(row, machine, &name);
+        }
+    }
+    let mut outdated: Vec<OutdatedEntry> = groups.into_iter().map(Group::told).collect();
     outdated
         .sort_by(|a, b| (Reverse(a.machines), &a.manager, &a.name).cmp(&(Reverse(b.machines), &b.manager, &b.name)));
+    let of = lists_of.len();
     Ok(Outdated { of, not_asked: fleet.size().saturating_sub(of), affected, outdated })
+}
+
+/// A package on the machines where it is behind.
+#[derive(Default)]
+struct Group<'r> {
+    machines: usize,
+    held: usize,
+    among_them: Vec<String>,
+    /// The machine that was met last, and whether it is held there: several installations on one count once.
+    last: Option<(i64, bool)>,
+    versions: BTreeSet<(&'r Value, String)>,
+    newest: Option<&'r Row>,
+}
+
+impl<'r> Group<'r> {
+    fn add(&mut self, row: &'r Row, machine: i64, name: &str) {
+        let is_same = self.last.is_some_and(|(last, _)| last == machine);
+        let was_held = is_same && self.last.is_some_and(|(_, is_held)| is_held);
+        if !is_same {
+            self.machines += 1;
+            if self.among_them.len() < MAX_NAMED {
+                self.among_them.push(name.to_owned());
+            }
+        }
+        self.held += usize::from(row[8].is_true() && !was_held);
+        self.last = Some((machine, was_held || row[8].is_true()));
+        self.versions.insert((&row[4], row[3].words()));
+        let key = |row: &'r Row| (&row[6], Reverse(&row[7]));
+        if self.newest.is_none_or(|newest| key(newest) < key(row)) {
+            self.newest = Some(row);
+        }
+    }
+
+    fn told(((manager, name), group): ((String, String), Self)) -> OutdatedEntry {
+        let (newest, source) = group.newest.map(|row| (row[5].words(), row[7].text())).unwrap_or_default();
+        OutdatedEntry {
+            manager,
+            name,
+            versions: group.versions.into_iter().map(|(_, version)| version).collect(),
+            newest,
+            source,
+            machines: group.machines,
+            held: group.held,
+            among_them: group.among_them,
+        }
+    }
 }

@@ -21,6 +21,8 @@ use crate::value::{Row, Value};
 const KEPT: &AsciiSet = &NON_ALPHANUMERIC.remove(b'-').remove(b'_').remove(b'.');
 /// The partition of a host without a name, as other engines write it.
 const NO_NAME: &str = "__HIVE_DEFAULT_PARTITION__";
+/// The first column of `snapshots` that names a list.
+const FIRST_LIST: usize = 11;
 /// How many snapshots are read at once.
 const BATCH: usize = 8;
 
@@ -122,7 +124,7 @@ impl Dataset {
         let without_snapshot = |mut row: Row| row.split_off(1);
         let contexts = self.read(&self.place_of(CONTEXTS.name, &rows), &columns_of(CONTEXTS.columns, &[]))?;
         rows.contexts = contexts.into_iter().map(without_snapshot).collect();
-        for (entity, column) in Entity::ALL.into_iter().zip(10..) {
+        for (entity, column) in Entity::ALL.into_iter().zip(FIRST_LIST..) {
             let Value::Int(number) = rows.snapshot[column] else { continue };
             let items = self.read(&self.place_of(entity.table().name, &rows), &item_columns(entity))?;
             let mut items: Vec<Row> = items.into_iter().map(without_snapshot).collect();
