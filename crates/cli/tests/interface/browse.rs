@@ -93,11 +93,15 @@ impl Screen {
             std::thread::sleep(Duration::from_millis(20));
         };
         assert!(status.success(), "{status}: {}", self.text());
-        let seen = self.seen.lock().unwrap();
-        assert!(
-            !seen.0.screen().alternate_screen() && !seen.0.screen().hide_cursor(),
-            "the terminal is left as it was"
-        );
+        // Its last words may still be on their way.
+        let is_as_it_was = || {
+            let seen = self.seen.lock().unwrap();
+            !seen.0.screen().alternate_screen() && !seen.0.screen().hide_cursor()
+        };
+        while !is_as_it_was() {
+            assert!(start.elapsed() < PATIENCE, "the terminal is left as it was");
+            std::thread::sleep(Duration::from_millis(20));
+        }
     }
 }
 
