@@ -13,6 +13,9 @@ use crate::value::{Row, Value};
 
 /// How long another loader is waited for.
 const PATIENCE: Duration = Duration::from_secs(120);
+/// How often making the tables is tried again, and how long is waited before that.
+const MAX_ATTEMPTS: u32 = 20;
+const PAUSE: Duration = Duration::from_millis(100);
 /// How much of a file is kept in memory while it is written, in KiB below zero as SQLite has it.
 const CACHE: i64 = -96 * 1024;
 /// How many rows are remembered to be there already; then they are forgotten and tried again.
@@ -54,14 +57,7 @@ impl SqliteStore {
         })?;
         connection.busy_timeout(PATIENCE).map_err(|cause| failed(&cause))?;
         if purpose == Purpose::Load {
-            let empty: i64 = connection
-                .query_row("SELECT count(*) FROM sqlite_master", [], |row| row.get(0))
-                .map_err(|cause| foreign(place, &cause))?;
-            if empty != 0 {
-                check_version(&connection, place)?;
-            }
-            let runner = migrations(&words(SCHEMA)).map_err(|cause| failed(&cause))?;
-            runner.run(&mut connection).map_err(|cause| failed(&cause))?;
+            set_up(&mut connection, place)?;
             // Rows are numbered by what they have, and so are written all over their tables.
             connection.pragma_update(None, "cache_size", CACHE).map_err(|cause| failed(&cause))?;
             // What is lost when the power fails is loaded again.
@@ -70,6 +66,26 @@ impl SqliteStore {
             check_version(&connection, place)?;
         }
         Ok(SqliteStore { connection, place: place.to_owned(), written: HashSet::new() })
+    }
+}
+
+/// Brings the schema up to date. Another loader that is doing the same is waited for.
+fn set_up(connection: &mut Connection, place: &str) -> Result<(), StoreError> {
+    let mut attempts = 0;
+    loop {
+        let sql = "SELECT count(*) FROM sqlite_master WHERE type = 'table' AND name <> 'refinery_schema_history' \
+                   AND name NOT LIKE 'sqlite_%'";
+        let tables: i64 = connection.query_row(sql, [], |row| row.get(0)).map_err(|cause| foreign(place, &cause))?;
+        if tables > 0 {
+            check_version(connection, place)?;
+        }
+        let made = migrations(&words(SCHEMA)).and_then(|runner| runner.run(connection));
+        match made {
+            Ok(_) => return Ok(()),
+            Err(cause) if attempts == MAX_ATTEMPTS => return Err(failure(place, &cause)),
+            Err(_) => std::thread::sleep(PAUSE),
+        }
+        attempts += 1;
     }
 }
 
