@@ -3,7 +3,7 @@
 use whodunit_fleet::questions::Fleet;
 use whodunit_fleet::questions::changes::{FleetChange, FleetChanges, changes};
 
-use super::{among, cell, number, optional, show, strong};
+use super::{among, cell, named, number, optional, show, strong};
 use crate::args::Global;
 use crate::error::CliError;
 use crate::output::{self, Cell, Column, Grid, Line, Piece, Presenter, Shown, Streams, Tone};
@@ -73,10 +73,9 @@ impl Shown for FleetChanges {
         let mut page: Vec<Piece> = vec![Line::of(Tone::Strong, first).into()];
         let mut note = |says: String| page.push(Line::of(Tone::Faint, format!("  {says}")).into());
         if !self.new_machines.is_empty() {
-            let names: Vec<String> = self.new_machines.iter().take(MAX_NEW).map(|name| output::safe(name)).collect();
-            let more = self.new_machines.len() - names.len();
-            let more = if more > 0 { format!(" and {more} more") } else { String::new() };
-            note(format!("seen for the first time since then: {}{more}", names.join(", ")));
+            let count = self.new_machines.len();
+            let names = named(&self.new_machines[..count.min(MAX_NEW)], count);
+            note(format!("seen for the first time since then: {names}"));
         }
         if self.not_seen > 0 {
             note(format!("not seen since then: {}", output::count(self.not_seen, "machine")));

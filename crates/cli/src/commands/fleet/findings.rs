@@ -2,7 +2,7 @@
 
 use whodunit_fleet::questions::findings::{Found, FoundEntry};
 
-use super::{among, cell, number, optional};
+use super::{among, cell, number, optional, strong};
 use crate::output::{self, Cell, Column, Grid, Line, Piece, Presenter, Shown, Tone};
 
 impl Shown for Found {
@@ -19,7 +19,7 @@ impl Shown for Found {
             let tone = if one.severity == "note" { Tone::Plain } else { Tone::Warning };
             vec![
                 Cell::toned(tone, output::safe(&one.severity)),
-                Cell::toned(Tone::Strong, output::safe(&one.kind)),
+                strong(&one.kind),
                 cell(&one.cause),
                 optional(&one.subject),
                 number(one.findings),

@@ -198,12 +198,22 @@ fn counted(count: Option<usize>) -> Cell {
     Cell::plain(count.map(|count| count.to_string()).unwrap_or_default())
 }
 
+/// A count; nothing on a terminal where it is 0.
+fn unless_zero(count: usize) -> Cell {
+    let text = count.to_string();
+    Cell::shown(text.clone(), if count == 0 { String::new() } else { text })
+}
+
 /// The first of some machines, and how many more there are.
-fn among(names: &[String], count: usize) -> Cell {
-    let names: Vec<String> = names.iter().map(|name| output::safe(name)).collect();
-    let all = names.join(", ");
-    match count.checked_sub(names.len()) {
-        Some(more @ 1..) => Cell { tone: Tone::Faint, ..Cell::shown(all.clone(), format!("{all} and {more} more")) },
-        _ => Cell::toned(Tone::Faint, all),
+pub fn named(names: &[String], count: usize) -> String {
+    let all = output::safe(&names.join(", "));
+    match count.saturating_sub(names.len()) {
+        0 => all,
+        more => format!("{all} and {more} more"),
     }
+}
+
+/// The same as a cell; data formats have the names alone.
+fn among(names: &[String], count: usize) -> Cell {
+    Cell { tone: Tone::Faint, ..Cell::shown(output::safe(&names.join(", ")), named(names, count)) }
 }

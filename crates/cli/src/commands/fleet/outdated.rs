@@ -2,7 +2,7 @@
 
 use whodunit_fleet::questions::outdated::{Outdated, OutdatedEntry};
 
-use super::{among, cell, number, optional, strong};
+use super::{among, cell, number, optional, strong, unless_zero};
 use crate::output::{self, Cell, Column, Grid, Line, Piece, Presenter, Shown, Tone};
 
 impl Shown for Outdated {
@@ -16,7 +16,6 @@ impl Shown for Outdated {
 
     fn grid(&self) -> Grid {
         let row = |one: &OutdatedEntry| {
-            let held = one.held.to_string();
             vec![
                 number(one.machines),
                 cell(&one.manager),
@@ -24,7 +23,7 @@ impl Shown for Outdated {
                 cell(&one.versions.join(", ")),
                 Cell::toned(Tone::Accent, output::safe(&one.newest)),
                 optional(&one.source),
-                Cell::shown(held.clone(), if one.held == 0 { String::new() } else { held }),
+                unless_zero(one.held),
                 among(&one.among_them, one.machines),
             ]
         };

@@ -2,7 +2,7 @@
 
 use whodunit_fleet::questions::versions::{VersionEntry, Versions};
 
-use super::{among, cell, number, optional};
+use super::{among, cell, number, optional, strong};
 use crate::output::{self, Cell, Column, Grid, Line, Piece, Presenter, Shown, Tone};
 
 /// The longest bar, in columns.
@@ -20,7 +20,7 @@ impl Shown for Versions {
     fn grid(&self) -> Grid {
         let row = |one: &VersionEntry| {
             vec![
-                Cell::toned(Tone::Strong, output::safe(one.version.as_deref().unwrap_or_default())),
+                strong(one.version.as_deref().unwrap_or_default()),
                 cell(&one.manager),
                 cell(&one.name),
                 optional(&one.upstream),

@@ -2,7 +2,7 @@
 
 use whodunit_fleet::questions::whereabouts::{Whereabout, Whereabouts};
 
-use super::{optional, strong};
+use super::{optional, strong, unless_zero};
 use crate::output::{self, Cell, Column, Grid, Line, Piece, Presenter, Shown, Tone};
 
 impl Shown for Whereabouts {
@@ -26,10 +26,7 @@ impl Shown for Whereabouts {
                 optional(&one.version),
                 optional(&one.source),
                 optional(&one.runs),
-                Cell::shown(
-                    one.contexts.to_string(),
-                    if one.contexts == 0 { String::new() } else { one.contexts.to_string() },
-                ),
+                unless_zero(one.contexts),
             ]
         };
         let columns = vec![

@@ -13,6 +13,7 @@ use whodunit_fleet::store::StoreError;
 use super::figures::{self, Figure};
 use super::page::{First, Head, Report};
 use super::table::{Field, Table};
+use crate::commands::fleet::named;
 use crate::output;
 
 /// What is on fewer machines than this is rare.
@@ -75,13 +76,6 @@ fn first(one: &FoundEntry, store: &str) -> First {
         ),
         command: if is_known { output::safe(&line.to_string()) } else { String::new() },
     }
-}
-
-/// The first of some machines, and how many more there are.
-fn named(names: &[String], count: usize) -> String {
-    let more = count.saturating_sub(names.len());
-    let more = if more > 0 { format!(" and {more} more") } else { String::new() };
-    output::safe(&names.join(", ")) + &more
 }
 
 fn machines_of(names: &[String], count: usize) -> Field {
