@@ -46,8 +46,7 @@ pub struct SnapshotRows {
 }
 
 /// What tells a machine from the others: its machine id, else its name.
-#[must_use]
-pub fn identity(snapshot: &Snapshot) -> String {
+fn identity(snapshot: &Snapshot) -> String {
     let of_host = || format!("host:{}", snapshot.host.as_deref().unwrap_or_default());
     snapshot.machine.clone().unwrap_or_else(of_host)
 }
@@ -72,25 +71,21 @@ impl SnapshotRows {
             .findings
             .as_ref()
             .map(|_| [list(Entity::Findings, findings(snapshot)), list(Entity::Offers, offers)]);
-        let of_machine = [Value::from(machine), snapshot.taken_at.as_deref().unwrap_or_default().into()];
         let numbers = |lists: &[List]| lists.iter().map(|list| Value::from(list.number)).collect::<Vec<_>>();
-        let mut own: Row = of_machine.to_vec();
-        own.extend([Value::Null, Value::Null]);
-        own.extend([
+        let when = [Value::from(machine), snapshot.taken_at.as_deref().unwrap_or_default().into()];
+        let mut what = vec![
             snapshot.host.as_ref().into(),
             snapshot.system.as_ref().into(),
             Value::from(&snapshot.written_by),
             snapshot.losses.len().into(),
             packages_here.into(),
             software.into(),
-        ]);
-        own.extend(numbers(&lists));
-        own.extend(optional.as_ref().map_or_else(|| vec![Value::Null, Value::Null], |lists| numbers(lists)));
+        ];
+        what.extend(numbers(&lists));
+        what.extend(optional.as_ref().map_or_else(|| vec![Value::Null, Value::Null], |lists| numbers(lists)));
         // When and from which file it was loaded says nothing about the machine.
-        let number = number_of(&own);
-        own[2] = loaded_at.into();
-        own[3] = file_digest.into();
-        own.insert(0, number.into());
+        let number = number_of(&[&when[..], &what].concat());
+        let own = [&[number.into()], &when[..], &[loaded_at.into(), file_digest.into()], &what].concat();
         let lists = lists.into_iter().chain(optional.into_iter().flatten()).collect();
         SnapshotRows { number, machine: vec![machine.into(), Value::from(&identity)], snapshot: own, contexts, lists }
     }

@@ -4,12 +4,11 @@ use std::cmp::Reverse;
 use std::collections::{BTreeMap, BTreeSet};
 
 use hashbrown::HashMap;
-
 use schemars::JsonSchema;
 use serde::Serialize;
 
 use super::{Fleet, some_of};
-use crate::store::{StoreError, lists, places};
+use crate::store::{StoreError, ask_in, lists};
 use crate::value::Value;
 
 /// A change, on every machine that has it.
@@ -169,18 +168,13 @@ type Versions<'k> = (Vec<&'k Keyed>, Vec<&'k Keyed>);
 /// The packages of these differences.
 fn packages(fleet: &mut Fleet, differences: &[Difference]) -> Result<Known, StoreError> {
     let numbers: BTreeSet<i64> = differences.iter().flat_map(|(gone, new)| gone.iter().chain(new)).copied().collect();
+    let numbers: Vec<Value> = numbers.into_iter().map(Value::from).collect();
     let mut known = Known::new();
-    for some in Vec::from_iter(numbers).chunks(500) {
-        let sql = format!(
-            "SELECT package, manager, name, scope, version_key, version FROM packages WHERE package IN ({})",
-            places(some.len())
-        );
-        let parameters: Vec<Value> = some.iter().map(|number| (*number).into()).collect();
-        for row in fleet.ask(&sql, &parameters)? {
-            let key = (row[1].words(), row[2].words(), row[3].words());
-            known.insert(row[0].int(), (key, (row[4].clone(), row[5].text())));
-        }
-    }
+    let sql = "SELECT package, manager, name, scope, version_key, version FROM packages WHERE package";
+    ask_in(fleet.store(), sql, &numbers, &mut |row| {
+        let key = (row[1].words(), row[2].words(), row[3].words());
+        known.insert(row[0].int(), (key, (row[4].clone(), row[5].text())));
+    })?;
     Ok(known)
 }
 

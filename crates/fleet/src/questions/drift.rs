@@ -4,7 +4,6 @@ use std::cmp::Reverse;
 use std::collections::{BTreeMap, BTreeSet};
 
 use hashbrown::{HashMap, HashSet};
-
 use schemars::JsonSchema;
 use serde::Serialize;
 

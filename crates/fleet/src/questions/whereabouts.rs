@@ -48,7 +48,7 @@ pub fn whereabouts(fleet: &mut Fleet, name: &str) -> Result<Whereabouts, StoreEr
          WHERE p.name = $1 OR p.title = $1",
         &[name.into()],
     )?;
-    // What the name starts; where it starts nothing, whatever the packages bring.
+    // What the name starts.
     let programs = fleet.ask(
         "SELECT s.machine, w.owner, w.path, \
             (SELECT count(*) FROM contexts c WHERE c.contexts = l.contexts) \

@@ -28,12 +28,14 @@ pub struct Access {
     pub root_certificates: Option<ByteString>,
 }
 
+/// What an error says, with its cause.
+pub(super) fn told(error: &dyn std::error::Error) -> String {
+    let detail = error.source().map(|source| format!(": {source}")).unwrap_or_default();
+    format!("{error}{detail}")
+}
+
 /// Connects.
 pub(super) fn connect(url: &str, access: &Access) -> Result<Client, String> {
-    let told = |error: &dyn std::error::Error| {
-        let detail = error.source().map(|source| format!(": {source}")).unwrap_or_default();
-        format!("{error}{detail}")
-    };
     let (url, options) = without_options(url);
     let mut config: Config = url.parse().map_err(|error: postgres::Error| told(&error))?;
     let is_verified = match options.mode.as_deref() {

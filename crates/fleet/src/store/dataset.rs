@@ -74,10 +74,6 @@ impl Dataset {
         Ok(Dataset { root, dir, database: None, digests: OnceCell::new() })
     }
 
-    fn failed(&self, file: &ByteString, cause: impl std::fmt::Display) -> StoreError {
-        StoreError::Failed { place: file.to_string(), cause: cause.to_string() }
-    }
-
     /// Where the file of a table is for a snapshot.
     fn place_of(&self, table: &str, rows: &SnapshotRows) -> ByteString {
         let text = |column: usize| rows.snapshot[column].text().filter(|text| !text.is_empty());
@@ -109,14 +105,17 @@ impl Dataset {
     }
 
     fn read(&self, file: &ByteString, columns: &Columns) -> Result<Vec<Row>, StoreError> {
-        let content = self.root.read(file, Limit::RECORD).map_err(|error| self.failed(file, error.reason()))?;
-        parquet::read(columns, content).map_err(|cause| self.failed(file, cause))
+        let content = self
+            .root
+            .read(file, Limit::RECORD)
+            .map_err(|error| StoreError::failed(file.to_string(), error.reason()))?;
+        parquet::read(columns, content).map_err(|cause| StoreError::failed(file.to_string(), cause))
     }
 
     /// A snapshot, by the file of its own row.
     fn snapshot(&self, file: &ByteString) -> Result<SnapshotRows, StoreError> {
         let one = self.read(file, &snapshot_columns())?.into_iter().next();
-        let mut snapshot = one.ok_or_else(|| self.failed(file, "it has no row"))?;
+        let mut snapshot = one.ok_or_else(|| StoreError::failed(file.to_string(), "it has no row"))?;
         let identity = snapshot.pop().unwrap_or(Value::Null);
         let machine = vec![snapshot[1].clone(), identity];
         let number = snapshot[0].int();
@@ -159,8 +158,8 @@ impl Dataset {
             return Ok(false);
         }
         let write = |file: &ByteString, columns: &Columns, rows: &[Row]| {
-            let content = parquet::write(columns, rows).map_err(|cause| self.failed(file, cause))?;
-            files::replace(file, &content).map_err(|cause| self.failed(file, cause))
+            let content = parquet::write(columns, rows).map_err(|cause| StoreError::failed(file.to_string(), cause))?;
+            files::replace(file, &content).map_err(|cause| StoreError::failed(file.to_string(), cause))
         };
         let number = [Value::from(rows.number)];
         let contexts: Vec<Row> = rows.contexts.iter().map(|row| [&number, &row[..]].concat()).collect();

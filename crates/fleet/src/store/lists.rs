@@ -2,11 +2,8 @@
 
 use hashbrown::HashMap;
 
-use super::{Store, StoreError, places};
+use super::{Store, StoreError, ask_in};
 use crate::value::Value;
-
-/// How many lists are read at once: one of a large machine takes 24 KiB.
-const BATCH: usize = 400;
 
 /// The software and the release of every package.
 ///
@@ -22,15 +19,12 @@ pub fn releases(store: &mut dyn Store) -> Result<HashMap<i64, (i64, i64)>, Store
 /// # Errors
 /// What the engine says.
 pub fn each(store: &mut dyn Store, numbers: &[i64], show: &mut dyn FnMut(i64, &[i64])) -> Result<(), StoreError> {
-    for some in numbers.chunks(BATCH) {
-        let sql = format!("SELECT list, items FROM packed_lists WHERE list IN ({})", places(some.len()));
-        let parameters: Vec<Value> = some.iter().map(|number| (*number).into()).collect();
-        for row in store.ask(&sql, &parameters)? {
-            let Value::Bytes(packed) = &row[1] else { continue };
+    let numbers: Vec<Value> = numbers.iter().map(|number| (*number).into()).collect();
+    ask_in(store, "SELECT list, items FROM packed_lists WHERE list", &numbers, &mut |row| {
+        if let Value::Bytes(packed) = &row[1] {
             let (numbers, _) = packed.as_chunks::<8>();
             let items: Vec<i64> = numbers.iter().map(|bytes| i64::from_be_bytes(*bytes)).collect();
             show(row[0].int(), &items);
         }
-    }
-    Ok(())
+    })
 }

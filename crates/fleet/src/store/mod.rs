@@ -7,6 +7,7 @@ pub mod lists;
 mod parquet;
 mod postgres;
 mod sqlite;
+mod written;
 
 use hashbrown::{HashMap, HashSet};
 use refinery::{Migration, Runner};
@@ -16,9 +17,12 @@ use crate::rows::SnapshotRows;
 use crate::value::{Row, Value};
 
 pub use self::connect::Access;
-pub use self::dataset::{Dataset, is_dataset};
-pub use self::postgres::{PostgresStore, is_url};
-pub use self::sqlite::SqliteStore;
+pub use self::dataset::is_dataset;
+pub use self::postgres::is_url;
+
+use self::dataset::Dataset;
+use self::postgres::PostgresStore;
+use self::sqlite::SqliteStore;
 
 /// The whole schema, in PostgreSQL's words.
 pub const SCHEMA: &str = include_str!("../schema.sql");
@@ -57,6 +61,13 @@ pub enum StoreError {
     },
 }
 
+impl StoreError {
+    /// What an engine says.
+    fn failed(place: impl Into<String>, cause: impl std::fmt::Display) -> Self {
+        StoreError::Failed { place: place.into(), cause: cause.to_string() }
+    }
+}
+
 /// What a store is opened for.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 pub enum Purpose {
@@ -79,13 +90,11 @@ pub trait Store {
     /// # Errors
     /// What the engine says.
     fn known_files(&mut self, digests: &[String]) -> Result<HashSet<String>, StoreError> {
+        let digests: Vec<Value> = digests.iter().map(Value::from).collect();
         let mut known = HashSet::new();
-        for some in digests.chunks(200) {
-            let sql =
-                format!("SELECT DISTINCT file_digest FROM snapshots WHERE file_digest IN ({})", places(some.len()));
-            let parameters: Vec<Value> = some.iter().map(Value::from).collect();
-            known.extend(self.ask(&sql, &parameters)?.iter().filter_map(|row| row[0].text()));
-        }
+        ask_in(self, "SELECT DISTINCT file_digest FROM snapshots WHERE file_digest", &digests, &mut |row| {
+            known.extend(row[0].text());
+        })?;
         Ok(known)
     }
 
@@ -117,9 +126,24 @@ pub fn open(place: &str, purpose: Purpose, access: &Access) -> Result<Box<dyn St
     Ok(Box::new(SqliteStore::open(place, purpose)?))
 }
 
-/// The places of so many parameters: `$1, $2`.
-pub(crate) fn places(count: usize) -> String {
-    (1..=count).map(|number| format!("${number}")).collect::<Vec<_>>().join(", ")
+/// How many values a statement names at once.
+const VALUES: usize = 400;
+
+/// Asks a statement, which ends where `IN` and a list of values are to follow, of many values.
+///
+/// # Errors
+/// What the engine says.
+pub(crate) fn ask_in<S: Store + ?Sized>(
+    store: &mut S,
+    sql: &str,
+    values: &[Value],
+    show: &mut dyn FnMut(Row),
+) -> Result<(), StoreError> {
+    for some in values.chunks(VALUES) {
+        let places: Vec<String> = (1..=some.len()).map(|number| format!("${number}")).collect();
+        store.ask(&format!("{sql} IN ({})", places.join(", ")), some)?.into_iter().for_each(&mut *show);
+    }
+    Ok(())
 }
 
 /// On how many machines every piece of software and every release is now: rows of `holders`.

@@ -1,12 +1,12 @@
 //! A store in a database of PostgreSQL.
 
 use bytes::BytesMut;
-use hashbrown::HashSet;
 use postgres::binary_copy::BinaryCopyInWriter;
 use postgres::types::{IsNull, ToSql, Type as SqlType, to_sql_checked};
 use postgres::{Client, Transaction};
 
-use super::connect::{Access, connect};
+use super::connect::{Access, connect, told};
+use super::written::Written;
 use super::{NEWEST, Purpose, SCHEMA, Store, StoreError, holders, migrations};
 use crate::rows::{List, SnapshotRows};
 use crate::tables::{CONTEXTS, Entity, HOLDERS, MACHINES, PACKED_LISTS, SNAPSHOTS, Table, Type};
@@ -14,15 +14,12 @@ use crate::value::{Row, Value};
 
 /// The lock that loaders hold while they write: one after the other.
 const LOADING: i64 = 0x7768_6f64_756e_6974;
-/// How many rows are remembered to be there already; then they are forgotten and tried again.
-const MAX_REMEMBERED: usize = 2_000_000;
 
 /// A database.
 pub struct PostgresStore {
     client: Client,
     place: String,
-    /// Rows of entities that are known to be there.
-    written: HashSet<i64>,
+    written: Written,
 }
 
 /// Whether a store is meant by the URL of a database.
@@ -44,8 +41,7 @@ fn shown(url: &str) -> String {
 
 /// What the server says, with its cause.
 fn failure(place: &str, cause: &dyn std::error::Error) -> StoreError {
-    let detail = cause.source().map(|source| format!(": {source}")).unwrap_or_default();
-    StoreError::Failed { place: place.to_owned(), cause: format!("{cause}{detail}") }
+    StoreError::failed(place, told(cause))
 }
 
 impl PostgresStore {
@@ -56,7 +52,7 @@ impl PostgresStore {
     pub fn open(url: &str, purpose: Purpose, access: &Access) -> Result<Self, StoreError> {
         let place = shown(url);
         let connected = connect(url, access);
-        let mut client = connected.map_err(|cause| StoreError::Failed { place: place.clone(), cause })?;
+        let mut client = connected.map_err(|cause| StoreError::failed(&place, cause))?;
         let exists = "SELECT to_regclass('refinery_schema_history') IS NOT NULL";
         let exists: bool = client.query_one(exists, &[]).map_err(|cause| failure(&place, &cause))?.get(0);
         if exists {
@@ -83,7 +79,7 @@ impl PostgresStore {
             let staging = staging();
             client.batch_execute(&staging).map_err(|cause| failure(&place, &cause))?;
         }
-        Ok(PostgresStore { client, place, written: HashSet::new() })
+        Ok(PostgresStore { client, place, written: Written::default() })
     }
 }
 
@@ -170,12 +166,8 @@ impl Store for PostgresStore {
     }
 
     fn add(&mut self, batch: &[SnapshotRows]) -> Result<usize, StoreError> {
-        if self.written.len() > MAX_REMEMBERED {
-            self.written.clear();
-        }
+        self.written.begin();
         let (client, written, place) = (&mut self.client, &mut self.written, &self.place);
-        // What was written in a transaction that failed is not there.
-        let mut new = HashSet::new();
         let result = (|| {
             let mut transaction = client.transaction()?;
             transaction.batch_execute(&format!("SELECT pg_advisory_xact_lock({LOADING})"))?;
@@ -187,7 +179,7 @@ impl Store for PostgresStore {
                 let lists: Vec<_> =
                     batch.iter().flat_map(|one| &one.lists).filter(|list| list.entity == entity).collect();
                 let items = lists.iter().flat_map(|list| &list.items);
-                let items = items.filter(|row| !written.contains(&row[0].int()) && new.insert(row[0].int()));
+                let items = items.filter(|row| written.is_new(row[0].int()));
                 insert(&mut transaction, entity.table(), items)?;
                 insert(&mut transaction, entity.lists(), lists.iter().flat_map(|list| &list.members))?;
             }
@@ -196,7 +188,7 @@ impl Store for PostgresStore {
             Ok(count)
         })();
         if result.is_ok() {
-            written.extend(new);
+            written.keep();
         }
         let count = result.map_err(|cause: postgres::Error| failure(place, &cause))?;
         Ok(usize::try_from(count).unwrap_or(usize::MAX))

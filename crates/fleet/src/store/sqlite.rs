@@ -2,10 +2,10 @@
 
 use std::time::Duration;
 
-use hashbrown::HashSet;
 use rusqlite::types::{ToSqlOutput, ValueRef};
 use rusqlite::{Connection, OpenFlags, ToSql, Transaction, TransactionBehavior, params_from_iter};
 
+use super::written::Written;
 use super::{NEWEST, Purpose, SCHEMA, Store, StoreError, holders, migrations};
 use crate::rows::{List, SnapshotRows};
 use crate::tables::{CONTEXTS, HOLDERS, MACHINES, PACKED_LISTS, SNAPSHOTS, Table};
@@ -18,15 +18,12 @@ const MAX_ATTEMPTS: u32 = 20;
 const PAUSE: Duration = Duration::from_millis(100);
 /// How much of a file is kept in memory while it is written, in KiB below zero as SQLite has it.
 const CACHE: i64 = -96 * 1024;
-/// How many rows are remembered to be there already; then they are forgotten and tried again.
-const MAX_REMEMBERED: usize = 2_000_000;
 
 /// A file.
 pub struct SqliteStore {
     connection: Connection,
     place: String,
-    /// Rows of entities that are known to be there.
-    written: HashSet<i64>,
+    written: Written,
 }
 
 impl SqliteStore {
@@ -47,7 +44,7 @@ impl SqliteStore {
             Purpose::Ask => OpenFlags::SQLITE_OPEN_READ_ONLY,
             Purpose::Load => OpenFlags::SQLITE_OPEN_READ_WRITE | OpenFlags::SQLITE_OPEN_CREATE,
         };
-        let failed = |cause: &dyn std::fmt::Display| failure(place, cause);
+        let failed = |cause: &dyn std::fmt::Display| StoreError::failed(place, cause);
         let connection = Connection::open_with_flags(place, flags | OpenFlags::SQLITE_OPEN_NO_MUTEX);
         let mut connection = connection.map_err(|cause| match cause.sqlite_error_code() {
             Some(rusqlite::ErrorCode::CannotOpen) if purpose == Purpose::Ask => {
@@ -65,7 +62,7 @@ impl SqliteStore {
         } else {
             check_version(&connection, place)?;
         }
-        Ok(SqliteStore { connection, place: place.to_owned(), written: HashSet::new() })
+        Ok(SqliteStore { connection, place: place.to_owned(), written: Written::default() })
     }
 }
 
@@ -82,7 +79,7 @@ fn set_up(connection: &mut Connection, place: &str) -> Result<(), StoreError> {
         let made = migrations(&words(SCHEMA)).and_then(|runner| runner.run(connection));
         match made {
             Ok(_) => return Ok(()),
-            Err(cause) if attempts == MAX_ATTEMPTS => return Err(failure(place, &cause)),
+            Err(cause) if attempts == MAX_ATTEMPTS => return Err(StoreError::failed(place, &cause)),
             Err(_) => std::thread::sleep(PAUSE),
         }
         attempts += 1;
@@ -94,15 +91,11 @@ fn words(schema: &str) -> String {
     schema.replace(" COLLATE \"C\"", "").replace("BIGINT", "INTEGER").replace("/* WITHOUT ROWID */", "WITHOUT ROWID")
 }
 
-fn failure(place: &str, cause: &dyn std::fmt::Display) -> StoreError {
-    StoreError::Failed { place: place.to_owned(), cause: cause.to_string() }
-}
-
 /// A file that is no database is somebody's.
 fn foreign(place: &str, cause: &rusqlite::Error) -> StoreError {
     match cause.sqlite_error_code() {
         Some(rusqlite::ErrorCode::NotADatabase) => StoreError::Foreign { place: place.to_owned() },
-        _ => failure(place, cause),
+        _ => StoreError::failed(place, cause),
     }
 }
 
@@ -115,7 +108,7 @@ fn check_version(connection: &Connection, place: &str) -> Result<(), StoreError>
     }
     let sql = "SELECT max(version) FROM refinery_schema_history";
     let version: Option<i32> =
-        connection.query_row(sql, [], |row| row.get(0)).map_err(|cause| failure(place, &cause))?;
+        connection.query_row(sql, [], |row| row.get(0)).map_err(|cause| StoreError::failed(place, &cause))?;
     match version {
         Some(version) if version > NEWEST => Err(StoreError::Newer { place: place.to_owned() }),
         _ => Ok(()),
@@ -164,7 +157,7 @@ fn insert<'r>(
 
 impl Store for SqliteStore {
     fn ask(&mut self, sql: &str, parameters: &[Value]) -> Result<Vec<Row>, StoreError> {
-        let failed = |cause: rusqlite::Error| failure(&self.place, &cause);
+        let failed = |cause: rusqlite::Error| StoreError::failed(&self.place, &cause);
         let mut statement = self.connection.prepare_cached(sql).map_err(failed)?;
         let columns = statement.column_count();
         let rows = statement.query_map(params_from_iter(parameters), |row| {
@@ -174,12 +167,8 @@ impl Store for SqliteStore {
     }
 
     fn add(&mut self, batch: &[SnapshotRows]) -> Result<usize, StoreError> {
-        if self.written.len() > MAX_REMEMBERED {
-            self.written.clear();
-        }
+        self.written.begin();
         let (connection, written, place) = (&mut self.connection, &mut self.written, &self.place);
-        // What was written in a transaction that failed is not there.
-        let mut new = Vec::new();
         let result = (|| {
             let transaction = connection.transaction_with_behavior(TransactionBehavior::Immediate)?;
             let mut count = 0;
@@ -189,8 +178,8 @@ impl Store for SqliteStore {
                 let packed: Vec<Row> = one.lists.iter().filter_map(List::packed).collect();
                 insert(&transaction, PACKED_LISTS, &packed)?;
                 for list in &one.lists {
-                    let items = list.items.iter().filter(|row| !written.contains(&row[0].int()));
-                    insert(&transaction, list.entity.table(), items.inspect(|row| new.push(row[0].int())))?;
+                    let items = list.items.iter().filter(|row| written.is_new(row[0].int()));
+                    insert(&transaction, list.entity.table(), items)?;
                     insert(&transaction, list.entity.lists(), &list.members)?;
                 }
                 count += insert(&transaction, SNAPSHOTS, [&one.snapshot])?;
@@ -199,9 +188,9 @@ impl Store for SqliteStore {
             Ok(count)
         })();
         if result.is_ok() {
-            written.extend(new);
+            written.keep();
         }
-        result.map_err(|cause: rusqlite::Error| failure(place, &cause))
+        result.map_err(|cause: rusqlite::Error| StoreError::failed(place, &cause))
     }
 
     fn summarize(&mut self) -> Result<(), StoreError> {
@@ -213,6 +202,6 @@ impl Store for SqliteStore {
             transaction.execute_batch("ANALYZE")?;
             transaction.commit()
         })();
-        result.map_err(|cause: rusqlite::Error| failure(&self.place, &cause))
+        result.map_err(|cause: rusqlite::Error| StoreError::failed(&self.place, &cause))
     }
 }
