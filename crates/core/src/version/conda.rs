@@ -43,8 +43,7 @@ pub(super) fn key(version: &[u8], key: &mut Key) {
                     &runs_of(part),
                     |one| run_order(one, b""),
                     |one, key| {
-                        key.rank(rank(one));
-                        key.number_or_text(rank(one) == NUMBER, one);
+                        key.ranked(rank(one), rank(one) == NUMBER, one);
                     },
                 );
             },

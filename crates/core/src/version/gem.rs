@@ -7,7 +7,7 @@
 use std::cmp::Ordering;
 
 use super::key::Key;
-use super::{by_places, is_number, numbers, run};
+use super::{by_places, is_number, numbers, run, words_first};
 
 /// Orders two versions.
 ///
@@ -19,32 +19,18 @@ use super::{by_places, is_number, numbers, run};
 /// ```
 #[must_use]
 pub fn compare(a: &[u8], b: &[u8]) -> Ordering {
-    by_places(&segments(a), &segments(b), &b"0".to_vec(), |x, y| order(x, y))
+    by_places(&segments(a), &segments(b), &b"0".to_vec(), |x, y| words_first(x, y))
 }
 
 /// Writes the sort key of a version.
 pub(super) fn key(version: &[u8], key: &mut Key) {
     key.places(
         &segments(version),
-        |segment| order(segment, b"0"),
+        |segment| words_first(segment, b"0"),
         |segment, key| {
-            if is_number(segment) {
-                key.rank(2);
-                key.number(segment);
-            } else {
-                key.rank(1);
-                key.text(segment);
-            }
+            key.ranked(if is_number(segment) { 2 } else { 1 }, is_number(segment), segment);
         },
     );
-}
-
-fn order(x: &[u8], y: &[u8]) -> Ordering {
-    match (is_number(x), is_number(y)) {
-        (true, true) => numbers(x, y),
-        (false, false) => x.cmp(y),
-        (x, y) => x.cmp(&y),
-    }
 }
 
 fn segments(version: &[u8]) -> Vec<Vec<u8>> {

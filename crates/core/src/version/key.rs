@@ -61,8 +61,9 @@ impl Key {
         self.0.extend([0, 1]);
     }
 
-    /// A number or text, which was told apart before.
-    pub fn number_or_text(&mut self, is_number: bool, run: &[u8]) {
+    /// A run of digits or a word, told apart before, behind the rank that it has among the other kinds of runs.
+    pub fn ranked(&mut self, rank: u8, is_number: bool, run: &[u8]) {
+        self.rank(rank);
         if is_number {
             self.number(run);
         } else {

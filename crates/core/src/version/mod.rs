@@ -33,6 +33,15 @@ fn numbers(a: &[u8], b: &[u8]) -> Ordering {
     a.len().cmp(&b.len()).then_with(|| a.cmp(b))
 }
 
+/// Orders two runs of digits or words: words by their bytes, before all numbers.
+fn words_first(x: &[u8], y: &[u8]) -> Ordering {
+    match (is_number(x), is_number(y)) {
+        (true, true) => numbers(x, y),
+        (false, false) => x.cmp(y),
+        (x, y) => x.cmp(&y),
+    }
+}
+
 /// Orders two lists place by place. What the shorter one lacks counts as `missing`.
 fn by_places<T>(a: &[T], b: &[T], missing: &T, order: impl Fn(&T, &T) -> Ordering) -> Ordering {
     let mut places = 0..a.len().max(b.len());

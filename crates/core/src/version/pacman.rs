@@ -52,16 +52,16 @@ fn part_key(mut rest: &[u8], key: &mut Key) {
         let Some(first) = rest.first() else { break };
         let digits = first.is_ascii_digit();
         let (run, after) = run(rest, digits);
-        match (gap, digits) {
-            (0, false) => key.rank(1),
-            (0, true) => key.rank(3),
+        let rank = match (gap, digits) {
+            (0, false) => 1,
+            (0, true) => 3,
             _ => {
                 key.rank(4);
                 key.number(gap.to_string().as_bytes());
-                key.rank(u8::from(digits));
+                u8::from(digits)
             }
-        }
-        key.number_or_text(digits, run);
+        };
+        key.ranked(rank, digits, run);
         rest = after;
     }
     key.rank(2);

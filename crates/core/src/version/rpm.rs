@@ -50,8 +50,7 @@ fn part_key(part: &[u8], key: &mut Key) {
             _ => {
                 let digits = first.is_ascii_digit();
                 let (run, _) = run(rest, digits);
-                key.rank(if digits { 5 } else { 4 });
-                key.number_or_text(digits, run);
+                key.ranked(if digits { 5 } else { 4 }, digits, run);
                 run.len()
             }
         };

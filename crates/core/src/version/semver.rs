@@ -39,13 +39,7 @@ pub(super) fn key(version: &[u8], key: &mut Key) {
     key.places(&parts, |part| numbers(part, b""), |part, key| key.number(part));
     key.rank(u8::from(pre.is_none()));
     for part in pre.into_iter().flat_map(|pre| pre.split(|&b| b == b'.')) {
-        if is_number(part) {
-            key.rank(1);
-            key.number(part);
-        } else {
-            key.rank(2);
-            key.text(part);
-        }
+        key.ranked(if is_number(part) { 1 } else { 2 }, is_number(part), part);
     }
     key.rank(0);
 }

@@ -35,8 +35,7 @@ pub(super) fn key(version: &[u8], key: &mut Key) {
         &runs(version),
         |run| pair(run, b""),
         |run, key| {
-            key.rank(rank(run));
-            key.number_or_text(rank(run) == NUMBER, run);
+            key.ranked(rank(run), rank(run) == NUMBER, run);
         },
     );
     key.number(revision);

@@ -13,7 +13,7 @@ use std::cmp::Ordering;
 pub use specifiers::{judged, satisfies};
 
 use super::key::Key;
-use super::{numbers, tokens};
+use super::{numbers, tokens, words_first};
 
 /// Orders two versions.
 ///
@@ -57,8 +57,7 @@ pub(super) fn key(version: &[u8], key: &mut Key) {
     key.rank(u8::from(parsed.local.is_some()));
     for part in parsed.local.into_iter().flat_map(|local| local.split(is_separator)) {
         let is_number = super::is_number(part);
-        key.rank(if is_number { 2 } else { 1 });
-        key.number_or_text(is_number, part);
+        key.ranked(if is_number { 2 } else { 1 }, is_number, part);
     }
     key.rank(0);
 }
@@ -232,11 +231,7 @@ fn locals(a: Option<&[u8]>, b: Option<&[u8]>) -> Ordering {
             (None, None) => return Ordering::Equal,
             (None, Some(_)) => return Ordering::Less,
             (Some(_), None) => return Ordering::Greater,
-            (Some(x), Some(y)) => match (super::is_number(x), super::is_number(y)) {
-                (true, true) => numbers(x, y),
-                (false, false) => x.cmp(y),
-                (x, y) => x.cmp(&y),
-            },
+            (Some(x), Some(y)) => words_first(x, y),
         };
         if order.is_ne() {
             return order;
