@@ -149,8 +149,11 @@ CREATE INDEX winner_lists_with ON winner_lists (item, list);
 CREATE INDEX finding_lists_with ON finding_lists (item, list);
 CREATE INDEX file_lists_with ON file_lists (item, list);
 
--- What lists of packages and of offers have, as one value: the numbers in their order, eight bytes each, the highest
--- first in each. The same as in `package_lists` and `offer_lists`, for whoever compares whole lists.
+-- The packages and offers, numbered from 0 in the order in which they came into this store.
+CREATE TABLE places (place BIGINT PRIMARY KEY, item BIGINT NOT NULL);
+
+-- The same as in `package_lists` and `offer_lists`, each list as one value, for comparing whole lists: the places of what
+-- it has, ascending, each as its difference from the one before, in LEB128.
 CREATE TABLE packed_lists (list BIGINT PRIMARY KEY, items BYTEA NOT NULL);
 
 -- On how many machines a piece of software, or a release, is now; made anew after each loading.

@@ -21,15 +21,6 @@ pub struct List {
     pub members: Vec<Row>,
 }
 
-impl List {
-    /// The row of `packed_lists` of a list of packages or offers; of other lists there is none.
-    #[must_use]
-    pub fn packed(&self) -> Option<Row> {
-        let numbers = || self.items.iter().flat_map(|row| row[0].int().to_be_bytes()).collect::<Vec<u8>>();
-        matches!(self.entity, Entity::Packages | Entity::Offers).then(|| vec![self.number.into(), numbers().into()])
-    }
-}
-
 /// Everything that a snapshot adds to a store.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub struct SnapshotRows {

@@ -52,7 +52,10 @@ pub const SNAPSHOTS: Table = Table {
 /// Which contexts of which users a set of contexts has.
 pub const CONTEXTS: Table = Table { name: "contexts", columns: &[("contexts", Int), ("who", Text), ("context", Text)] };
 
-/// The lists of packages, packed.
+/// The places of packages and offers in packed lists.
+pub const PLACES: Table = Table { name: "places", columns: &[("place", Int), ("item", Int)] };
+
+/// The lists of packages and of offers, packed.
 pub const PACKED_LISTS: Table = Table { name: "packed_lists", columns: &[("list", Int), ("items", Bytes)] };
 
 /// On how many machines software and releases are.

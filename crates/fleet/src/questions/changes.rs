@@ -139,17 +139,19 @@ type Difference = (Vec<i64>, Vec<i64>);
 /// What differs between the lists of each pair.
 fn differences(fleet: &mut Fleet, pairs: impl Iterator<Item = (i64, i64)>) -> Result<Vec<Difference>, StoreError> {
     let pairs: Vec<(i64, i64)> = pairs.collect();
+    let all_items = lists::items(fleet.store())?;
     let mut found = Vec::with_capacity(pairs.len());
     for some in pairs.chunks(PAIRS) {
         let numbers: BTreeSet<i64> = some.iter().flat_map(|(before, after)| [*before, *after]).collect();
-        let mut items: HashMap<i64, Vec<i64>> = HashMap::new();
+        let mut places: HashMap<i64, Vec<usize>> = HashMap::new();
         lists::each(fleet.store(), &Vec::from_iter(numbers), &mut |list, all| {
-            items.insert(list, all.to_vec());
+            places.insert(list, all.to_vec());
         })?;
-        let of = |list: &i64| items.get(list).map(Vec::as_slice).unwrap_or_default();
-        // Items are in their order.
-        let only = |one: &[i64], other: &[i64]| {
-            one.iter().filter(|item| other.binary_search(item).is_err()).copied().collect::<Vec<i64>>()
+        let of = |list: &i64| places.get(list).map(Vec::as_slice).unwrap_or_default();
+        // Places ascend.
+        let only = |one: &[usize], other: &[usize]| {
+            let only = one.iter().filter(|place| other.binary_search(place).is_err());
+            only.filter_map(|place| all_items.get(*place).copied()).collect::<Vec<i64>>()
         };
         found.extend(some.iter().map(|(before, after)| (only(of(before), of(after)), only(of(after), of(before)))));
     }

@@ -109,16 +109,16 @@ pub fn drift(
         let on = users.get(&list).copied().unwrap_or(0);
         let count = counts.entry(list).or_default();
         // Of several versions one is enough.
-        for (place, is_exact) in items.iter().filter_map(|item| places.get(item)) {
-            if seen[*place] != round {
-                seen[*place] = round;
+        for (place, is_exact) in items.iter().filter_map(|item| *places.get(*item)?) {
+            if seen[place] != round {
+                seen[place] = round;
                 count.0 += 1;
-                having[*place] += on;
+                having[place] += on;
             }
-            if *is_exact && seen_exactly[*place] != round {
-                seen_exactly[*place] = round;
+            if is_exact && seen_exactly[place] != round {
+                seen_exactly[place] = round;
                 count.1 += 1;
-                exactly[*place] += on;
+                exactly[place] += on;
             }
         }
     })?;
@@ -186,17 +186,17 @@ fn differing(reference: &Reference, having: &[usize], exactly: &[usize], of: usi
     found
 }
 
-/// Of each package that is a piece of the reference: which, and whether it is at a version of the reference.
-fn places_of(fleet: &mut Fleet, reference: &Reference) -> Result<HashMap<i64, (usize, bool)>, StoreError> {
+/// Of each package, by its place, which piece of the reference it is, and whether it is at a version of the reference.
+fn places_of(fleet: &mut Fleet, reference: &Reference) -> Result<Vec<Option<(usize, bool)>>, StoreError> {
     let software: HashMap<i64, usize> = reference.keys().map(software).zip(0..).collect();
     let exact: HashSet<i64> = reference.iter().flat_map(|(key, versions)| releases(key, versions)).collect();
     let is_free: Vec<bool> = reference.values().map(BTreeSet::is_empty).collect();
     let known = lists::releases(fleet.store())?;
-    let place = |(package, (of, release)): (i64, (i64, i64))| {
+    let place = |(of, release): (i64, i64)| {
         let place = *software.get(&of)?;
-        Some((package, (place, is_free[place] || exact.contains(&release))))
+        Some((place, is_free[place] || exact.contains(&release)))
     };
-    Ok(known.into_iter().filter_map(place).collect())
+    Ok(known.into_iter().map(|both| both.and_then(place)).collect())
 }
 
 /// What the reference does not have and most other machines do.

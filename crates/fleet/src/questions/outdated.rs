@@ -64,8 +64,9 @@ pub fn outdated(fleet: &mut Fleet) -> Result<Outdated, StoreError> {
         .into_iter()
         .map(|row| (row[0].int(), row))
         .collect();
+    let offers: Vec<Option<&Row>> = lists::items(fleet.store())?.iter().map(|item| offers.get(item)).collect();
     let numbers: BTreeSet<i64> = lists_of.values().copied().collect();
-    let mut items: HashMap<i64, Vec<i64>> = HashMap::new();
+    let mut items: HashMap<i64, Vec<usize>> = HashMap::new();
     lists::each(fleet.store(), &Vec::from_iter(numbers), &mut |list, all| {
         items.insert(list, all.to_vec());
     })?;
@@ -74,7 +75,7 @@ pub fn outdated(fleet: &mut Fleet) -> Result<Outdated, StoreError> {
     for (machine, name) in fleet.by_name() {
         let all = lists_of.get(&machine).and_then(|list| items.get(list)).map(Vec::as_slice).unwrap_or_default();
         affected += usize::from(!all.is_empty());
-        for row in all.iter().filter_map(|item| offers.get(item)) {
+        for row in all.iter().filter_map(|place| *offers.get(*place)?) {
             let group: &mut Group<'_> = groups.entry((row[1].words(), row[2].words())).or_default();
             group.add(row, machine, &name);
         }

@@ -5,6 +5,8 @@ mod dataset;
 mod files;
 pub mod lists;
 mod parquet;
+mod partitions;
+mod places;
 mod postgres;
 mod sqlite;
 mod written;
@@ -149,25 +151,58 @@ pub(crate) fn ask_in<S: Store + ?Sized>(
 /// On how many machines every piece of software and every release is now: rows of `holders`.
 fn holders(store: &mut dyn Store) -> Result<Vec<Row>, StoreError> {
     let releases = lists::releases(store)?;
+    // Software and releases as small numbers, too: in the order in which they are met.
+    let (mut software, mut exact) = (Counts::default(), Counts::default());
+    let known: Vec<Option<(usize, usize)>> = releases
+        .iter()
+        .map(|both| both.map(|(one, release)| (software.place_of(one), exact.place_of(release))))
+        .collect();
     let mut machines: HashMap<i64, i64> = HashMap::new();
     for row in store.ask("SELECT package_list, count(*) FROM latest GROUP BY package_list", &[])? {
         machines.insert(row[0].int(), row[1].int());
     }
     let numbers: Vec<i64> = machines.keys().copied().collect();
-    let (mut software, mut exact): (HashMap<i64, i64>, HashMap<i64, i64>) = (HashMap::new(), HashMap::new());
+    let mut round = 0;
     lists::each(store, &numbers, &mut |list, items| {
+        round += 1;
         let on = machines.get(&list).copied().unwrap_or(0);
-        // Several packages of one piece of software count once.
-        let mut of_list: Vec<(i64, i64)> = items.iter().filter_map(|item| releases.get(item).copied()).collect();
-        of_list.sort_unstable();
-        of_list.dedup();
-        of_list.iter().for_each(|(_, release)| *exact.entry(*release).or_default() += on);
-        of_list.dedup_by_key(|(software, _)| *software);
-        of_list.iter().for_each(|(one, _)| *software.entry(*one).or_default() += on);
+        for (one, release) in items.iter().filter_map(|place| *known.get(*place)?) {
+            software.add(one, on, round);
+            exact.add(release, on, round);
+        }
     })?;
-    let row = |what: &str, (number, machines): (i64, i64)| vec![what.into(), number.into(), machines.into()];
-    let rows = software.into_iter().map(|pair| row("software", pair));
-    Ok(rows.chain(exact.into_iter().map(|pair| row("release", pair))).collect())
+    Ok([software.rows("software"), exact.rows("release")].concat())
+}
+
+/// On how many machines each of some things is.
+#[derive(Default)]
+struct Counts {
+    places: HashMap<i64, usize>,
+    /// The thing, the machines, and the list that was counted last: several packages of one thing count once.
+    counts: Vec<(i64, i64, usize)>,
+}
+
+impl Counts {
+    fn place_of(&mut self, number: i64) -> usize {
+        *self.places.entry(number).or_insert_with(|| {
+            self.counts.push((number, 0, 0));
+            self.counts.len() - 1
+        })
+    }
+
+    /// Counts machines with the list of this round, which is never 0.
+    fn add(&mut self, place: usize, machines: i64, round: usize) {
+        let (_, count, last) = &mut self.counts[place];
+        if *last != round {
+            (*count, *last) = (*count + machines, round);
+        }
+    }
+
+    fn rows(self, what: &str) -> Vec<Row> {
+        let is_somewhere = |one: &(i64, i64, usize)| one.1 > 0;
+        let row = |(number, machines, _): (i64, i64, usize)| vec![what.into(), number.into(), machines.into()];
+        self.counts.into_iter().filter(is_somewhere).map(row).collect()
+    }
 }
 
 /// What brings the schema up to date; `sql` is the schema in the words of an engine.

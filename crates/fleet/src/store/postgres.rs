@@ -6,10 +6,11 @@ use postgres::types::{IsNull, ToSql, Type as SqlType, to_sql_checked};
 use postgres::{Client, Transaction};
 
 use super::connect::{Access, connect, told};
+use super::places::{PLACES_FROM, Places};
 use super::written::Written;
 use super::{NEWEST, Purpose, SCHEMA, Store, StoreError, holders, migrations};
-use crate::rows::{List, SnapshotRows};
-use crate::tables::{CONTEXTS, Entity, HOLDERS, MACHINES, PACKED_LISTS, SNAPSHOTS, Table, Type};
+use crate::rows::SnapshotRows;
+use crate::tables::{CONTEXTS, Entity, HOLDERS, MACHINES, PACKED_LISTS, PLACES, SNAPSHOTS, Table, Type};
 use crate::value::{Row, Value};
 
 /// The lock that loaders hold while they write: one after the other.
@@ -20,6 +21,7 @@ pub struct PostgresStore {
     client: Client,
     place: String,
     written: Written,
+    places: Places,
 }
 
 /// Whether a store is meant by the URL of a database.
@@ -79,14 +81,14 @@ impl PostgresStore {
             let staging = staging();
             client.batch_execute(&staging).map_err(|cause| failure(&place, &cause))?;
         }
-        Ok(PostgresStore { client, place, written: Written::default() })
+        Ok(PostgresStore { client, place, written: Written::default(), places: Places::default() })
     }
 }
 
 /// Every table that rows are written to.
 fn tables() -> Vec<Table> {
     let of_entity = Entity::ALL.iter().flat_map(|entity| [entity.table(), entity.lists()]);
-    [MACHINES, CONTEXTS, PACKED_LISTS, HOLDERS].into_iter().chain(of_entity).chain([SNAPSHOTS]).collect()
+    [MACHINES, CONTEXTS, PLACES, PACKED_LISTS, HOLDERS].into_iter().chain(of_entity).chain([SNAPSHOTS]).collect()
 }
 
 /// Tables of this session, to which rows are copied before those that are new are added.
@@ -157,24 +159,28 @@ fn value(row: &postgres::Row, column: usize) -> Result<Value, postgres::Error> {
     })
 }
 
+fn rows(found: &[postgres::Row]) -> Result<Vec<Row>, postgres::Error> {
+    found.iter().map(|row| (0..row.len()).map(|column| value(row, column)).collect()).collect()
+}
+
 impl Store for PostgresStore {
     fn ask(&mut self, sql: &str, parameters: &[Value]) -> Result<Vec<Row>, StoreError> {
         let parameters: Vec<&(dyn ToSql + Sync)> = parameters.iter().map(|value| value as _).collect();
-        let rows = self.client.query(sql, &parameters).map_err(|cause| failure(&self.place, &cause))?;
-        let of_row = |row: &postgres::Row| (0..row.len()).map(|column| value(row, column)).collect();
-        rows.iter().map(of_row).collect::<Result<_, _>>().map_err(|cause| failure(&self.place, &cause))
+        let asked = self.client.query(sql, &parameters).and_then(|found| rows(&found));
+        asked.map_err(|cause| failure(&self.place, &cause))
     }
 
     fn add(&mut self, batch: &[SnapshotRows]) -> Result<usize, StoreError> {
         self.written.begin();
-        let (client, written, place) = (&mut self.client, &mut self.written, &self.place);
+        let (client, written, places) = (&mut self.client, &mut self.written, &mut self.places);
         let result = (|| {
             let mut transaction = client.transaction()?;
             transaction.batch_execute(&format!("SELECT pg_advisory_xact_lock({LOADING})"))?;
             insert(&mut transaction, MACHINES, batch.iter().map(|one| &one.machine))?;
             insert(&mut transaction, CONTEXTS, batch.iter().flat_map(|one| &one.contexts))?;
-            let packed: Vec<Row> = batch.iter().flat_map(|one| &one.lists).filter_map(List::packed).collect();
-            insert(&mut transaction, PACKED_LISTS, &packed)?;
+            places.learn(rows(&transaction.query(PLACES_FROM, &[&places.next()])?)?);
+            insert(&mut transaction, PLACES, &places.give(batch))?;
+            insert(&mut transaction, PACKED_LISTS, &places.packed(batch))?;
             for entity in Entity::ALL {
                 let lists: Vec<_> =
                     batch.iter().flat_map(|one| &one.lists).filter(|list| list.entity == entity).collect();
@@ -187,10 +193,11 @@ impl Store for PostgresStore {
             transaction.commit()?;
             Ok(count)
         })();
-        if result.is_ok() {
-            written.keep();
+        match &result {
+            Ok(_) => written.keep(),
+            Err(_) => *places = Places::default(),
         }
-        let count = result.map_err(|cause: postgres::Error| failure(place, &cause))?;
+        let count = result.map_err(|cause: postgres::Error| failure(&self.place, &cause))?;
         Ok(usize::try_from(count).unwrap_or(usize::MAX))
     }
 

@@ -5,10 +5,11 @@ use std::time::Duration;
 use rusqlite::types::{ToSqlOutput, ValueRef};
 use rusqlite::{Connection, OpenFlags, ToSql, Transaction, TransactionBehavior, params_from_iter};
 
+use super::places::{PLACES_FROM, Places};
 use super::written::Written;
 use super::{NEWEST, Purpose, SCHEMA, Store, StoreError, holders, migrations};
-use crate::rows::{List, SnapshotRows};
-use crate::tables::{CONTEXTS, HOLDERS, MACHINES, PACKED_LISTS, SNAPSHOTS, Table};
+use crate::rows::SnapshotRows;
+use crate::tables::{CONTEXTS, HOLDERS, MACHINES, PACKED_LISTS, PLACES, SNAPSHOTS, Table};
 use crate::value::{Row, Value};
 
 /// How long another loader is waited for.
@@ -24,15 +25,39 @@ pub struct SqliteStore {
     connection: Connection,
     place: String,
     written: Written,
+    places: Places,
+    /// The indexes that are not there yet: their tables, and what makes them.
+    to_index: Vec<(String, String)>,
 }
 
 impl SqliteStore {
-    /// A store for the time of this process, in a file that goes with it.
+    /// A store for the time of this process, in a file that goes with it. Its tables have no indexes until
+    /// [`SqliteStore::index`] makes them, which is quicker when a table is full.
     ///
     /// # Errors
     /// When it cannot be made.
     pub fn temporary() -> Result<Self, StoreError> {
-        SqliteStore::open("", Purpose::Load)
+        let mut store = SqliteStore::open("", Purpose::Load)?;
+        let sql = "SELECT name, tbl_name, sql FROM sqlite_master WHERE type = 'index' AND sql IS NOT NULL";
+        for row in store.ask(sql, &[])? {
+            store.execute(&format!("DROP INDEX {}", row[0].words()))?;
+            store.to_index.push((row[1].words(), row[2].words()));
+        }
+        Ok(store)
+    }
+
+    /// Makes the indexes of these tables.
+    ///
+    /// # Errors
+    /// What the engine says.
+    pub fn index(&mut self, tables: &[&str]) -> Result<(), StoreError> {
+        let is_of_these = |(table, _): &mut (String, String)| tables.contains(&table.as_str());
+        let now: Vec<(String, String)> = self.to_index.extract_if(.., is_of_these).collect();
+        now.iter().try_for_each(|(_, sql)| self.execute(sql))
+    }
+
+    fn execute(&self, sql: &str) -> Result<(), StoreError> {
+        self.connection.execute_batch(sql).map_err(|cause| StoreError::failed(&self.place, cause))
     }
 
     /// Opens a file, or makes it.
@@ -62,7 +87,8 @@ impl SqliteStore {
         } else {
             check_version(&connection, place)?;
         }
-        Ok(SqliteStore { connection, place: place.to_owned(), written: Written::default() })
+        let (written, places) = (Written::default(), Places::default());
+        Ok(SqliteStore { connection, place: place.to_owned(), written, places, to_index: Vec::new() })
     }
 }
 
@@ -137,6 +163,14 @@ fn value(of: ValueRef<'_>) -> Value {
     }
 }
 
+/// The rows that a statement asks for.
+fn asked(connection: &Connection, sql: &str, parameters: &[Value]) -> rusqlite::Result<Vec<Row>> {
+    let mut statement = connection.prepare_cached(sql)?;
+    let columns = statement.column_count();
+    let row = |row: &rusqlite::Row<'_>| (0..columns).map(|column| Ok(value(row.get_ref(column)?))).collect();
+    statement.query_map(params_from_iter(parameters), row)?.collect()
+}
+
 /// Writes rows that are not there yet.
 fn insert<'r>(
     transaction: &Transaction<'_>,
@@ -157,26 +191,21 @@ fn insert<'r>(
 
 impl Store for SqliteStore {
     fn ask(&mut self, sql: &str, parameters: &[Value]) -> Result<Vec<Row>, StoreError> {
-        let failed = |cause: rusqlite::Error| StoreError::failed(&self.place, &cause);
-        let mut statement = self.connection.prepare_cached(sql).map_err(failed)?;
-        let columns = statement.column_count();
-        let rows = statement.query_map(params_from_iter(parameters), |row| {
-            (0..columns).map(|column| Ok(value(row.get_ref(column)?))).collect::<rusqlite::Result<Row>>()
-        });
-        rows.and_then(Iterator::collect).map_err(failed)
+        asked(&self.connection, sql, parameters).map_err(|cause| StoreError::failed(&self.place, &cause))
     }
 
     fn add(&mut self, batch: &[SnapshotRows]) -> Result<usize, StoreError> {
         self.written.begin();
-        let (connection, written, place) = (&mut self.connection, &mut self.written, &self.place);
+        let (connection, written, places) = (&mut self.connection, &mut self.written, &mut self.places);
         let result = (|| {
             let transaction = connection.transaction_with_behavior(TransactionBehavior::Immediate)?;
+            places.learn(asked(&transaction, PLACES_FROM, &[places.next().into()])?);
+            insert(&transaction, PLACES, &places.give(batch))?;
+            insert(&transaction, PACKED_LISTS, &places.packed(batch))?;
             let mut count = 0;
             for one in batch {
                 insert(&transaction, MACHINES, [&one.machine])?;
                 insert(&transaction, CONTEXTS, &one.contexts)?;
-                let packed: Vec<Row> = one.lists.iter().filter_map(List::packed).collect();
-                insert(&transaction, PACKED_LISTS, &packed)?;
                 for list in &one.lists {
                     let items = list.items.iter().filter(|row| written.is_new(row[0].int()));
                     insert(&transaction, list.entity.table(), items)?;
@@ -187,10 +216,11 @@ impl Store for SqliteStore {
             transaction.commit()?;
             Ok(count)
         })();
-        if result.is_ok() {
-            written.keep();
+        match &result {
+            Ok(_) => written.keep(),
+            Err(_) => *places = Places::default(),
         }
-        result.map_err(|cause: rusqlite::Error| StoreError::failed(place, &cause))
+        result.map_err(|cause: rusqlite::Error| StoreError::failed(&self.place, &cause))
     }
 
     fn summarize(&mut self) -> Result<(), StoreError> {
