@@ -8,6 +8,7 @@ use base64::Engine as _;
 use base64::engine::general_purpose::STANDARD;
 use sha2::{Digest as _, Sha256};
 
+use super::fleet::{ask, load, snapshots};
 use super::support::{has, lantern, program, run, tree};
 
 /// The names of the commands, by the help.
@@ -50,6 +51,29 @@ fn bash_completes_commands_options_and_names() {
         let found = completed(words);
         assert!(found.iter().any(|one| one == expected), "{words}: {found:?}");
     }
+}
+
+#[test]
+fn bash_completes_names_of_a_fleet() {
+    if !has(&["bash"]) {
+        return;
+    }
+    let from = snapshots(6, 60);
+    let store = from.path().join("harbour.sqlite").to_str().unwrap().to_owned();
+    assert_eq!(load(from.path(), &store).status, 0);
+    let machines = ask(&store, &["machines"], "json");
+    let machines: serde_json::Value = serde_json::from_str(&machines.out).unwrap();
+    let machine = machines["machines"][0]["machine"].as_str().unwrap();
+    for (words, expected) in [
+        (format!("fleet --store {store} drift --reference {}", &machine[..2]), machine),
+        (format!("fleet where --store {store} tidel"), "tidelog"),
+    ] {
+        let found = completed(&format!("whodunit {words}"));
+        assert!(found.iter().any(|one| one == expected), "{words}: {found:?}");
+    }
+    // A store that is not there offers no names, and tells no error in the middle of a line.
+    let found = completed("whodunit fleet --store /nonexistent.sqlite where tidel");
+    assert!(!found.iter().any(|one| one.starts_with("tidel")), "{found:?}");
 }
 
 #[test]

@@ -83,6 +83,21 @@ impl Fleet {
         Ok(found)
     }
 
+    /// What the machines are called.
+    #[must_use]
+    pub fn machine_names(&self) -> Vec<String> {
+        self.names.values().cloned().collect()
+    }
+
+    /// The names of packages that begin so.
+    ///
+    /// # Errors
+    /// What the engine says.
+    pub fn package_names(&mut self, start: &str) -> Result<Vec<String>, StoreError> {
+        let sql = "SELECT DISTINCT name FROM packages WHERE substr(name, 1, length($1)) = $1";
+        Ok(self.ask(sql, &[start.into()])?.iter().filter_map(|row| row[0].text()).collect())
+    }
+
     /// The numbers and names of all machines, by name.
     fn by_name(&self) -> Vec<(i64, String)> {
         let mut all: Vec<(i64, String)> = self.names.iter().map(|(number, name)| (*number, name.clone())).collect();

@@ -5,15 +5,20 @@ use std::ffi::{OsStr, OsString};
 use std::os::unix::ffi::{OsStrExt as _, OsStringExt as _};
 
 use clap::Command;
-use clap_complete::engine::{ArgValueCandidates, ArgValueCompleter, CompletionCandidate};
+use clap_complete::engine::{
+    ArgValueCandidates, ArgValueCompleter, CompletionCandidate, PathCompleter, ValueCompleter as _,
+};
 use whodunit_core::backend::Detail;
 use whodunit_core::bytes::ByteString;
 use whodunit_core::managers;
 use whodunit_core::model::FindingKind;
 use whodunit_core::survey::Survey;
+use whodunit_fleet::questions::Fleet;
+use whodunit_fleet::store::StoreError;
 
 use crate::args::Global;
-use crate::commands::names_in;
+use crate::commands::{fleet, names_in};
+use crate::process;
 use crate::session::Session;
 
 /// A shell shows no more names than this.
@@ -21,6 +26,9 @@ const MAX_NAMES: usize = 2000;
 
 /// The command line, with what each argument is completed with.
 pub fn attached(command: Command) -> Command {
+    if command.get_name() == "fleet" {
+        return attached_to_fleet(command);
+    }
     let ids: Vec<String> = command.get_arguments().map(|arg| arg.get_id().to_string()).collect();
     let explained = command.get_name() == "explain";
     let mut command = command;
@@ -38,6 +46,34 @@ pub fn attached(command: Command) -> Command {
     }
     let inner: Vec<String> = command.get_subcommands().map(|one| one.get_name().to_owned()).collect();
     inner.into_iter().fold(command, |command, name| command.mut_subcommand(name, attached))
+}
+
+/// The same for questions about many machines, which know other names.
+fn attached_to_fleet(command: Command) -> Command {
+    let packages = |current: &OsStr| some(in_fleet(current, Fleet::package_names), current);
+    command
+        .mut_subcommand("findings", attached)
+        .mut_subcommand("where", |one| one.mut_arg("name", |arg| arg.add(ArgValueCompleter::new(packages))))
+        .mut_subcommand("versions", |one| one.mut_arg("name", |arg| arg.add(ArgValueCompleter::new(packages))))
+        .mut_subcommand("drift", |one| one.mut_arg("reference", |arg| arg.add(ArgValueCompleter::new(references))))
+}
+
+/// A machine of the fleet, or a file.
+fn references(current: &OsStr) -> Vec<CompletionCandidate> {
+    let machines = some(in_fleet(current, |fleet, _| Ok(fleet.machine_names())), current);
+    machines.into_iter().chain(PathCompleter::any().complete(current)).collect()
+}
+
+/// Names of the fleet whose store the command line names.
+fn in_fleet(
+    current: &OsStr,
+    names: impl Fn(&mut Fleet, &str) -> Result<Vec<String>, StoreError>,
+) -> BTreeSet<ByteString> {
+    let words: Vec<OsString> = process::arguments().collect();
+    let after = words.windows(2).find(|pair| pair[0] == "--store").and_then(|pair| pair[1].to_str());
+    let store = after.or_else(|| words.iter().find_map(|word| word.to_str()?.strip_prefix("--store=")));
+    let found = fleet::fleet(store).ok().and_then(|mut fleet| names(&mut fleet, current.to_str()?).ok());
+    found.unwrap_or_default().into_iter().map(ByteString::from).collect()
 }
 
 fn kinds() -> Vec<CompletionCandidate> {
@@ -64,6 +100,13 @@ fn names(current: &OsStr, with_commands: bool) -> Vec<CompletionCandidate> {
         let packages = held.packages(Detail::default()).into_iter().map(|package| package.name);
         found.extend(packages.filter(|name| name.starts_with(start)));
     }
-    let plain = found.into_iter().filter(|name| !name.iter().any(u8::is_ascii_control)).take(MAX_NAMES);
+    some(found, current)
+}
+
+/// Those of the names that begin so, as many as a shell shows.
+fn some(names: BTreeSet<ByteString>, current: &OsStr) -> Vec<CompletionCandidate> {
+    let start = current.as_bytes();
+    let is_plain = |name: &ByteString| name.starts_with(start) && !name.iter().any(u8::is_ascii_control);
+    let plain = names.into_iter().filter(is_plain).take(MAX_NAMES);
     plain.map(|name| CompletionCandidate::new(OsString::from_vec(name.to_vec()))).collect()
 }
