@@ -15,6 +15,13 @@ pub(crate) fn without_credentials(url: &[u8]) -> ByteString {
     }
 }
 
+/// The machine in an address; empty where it names none.
+pub(crate) fn site_of(url: &[u8]) -> ByteString {
+    let rest = memchr::memmem::find(url, b"://").map_or(&b""[..], |at| &url[at + 3..]);
+    let host = rest.split(|&b| b == b'/').next().unwrap_or_default();
+    host.rsplit(|&b| b == b'@').next().unwrap_or(host).into()
+}
+
 /// A file of settings, and for whom it counts.
 pub(crate) struct SettingsFile {
     /// The file.

@@ -132,6 +132,31 @@ pub struct Origin {
     pub trust: Option<String>,
 }
 
+impl Origin {
+    /// From someone else than the distribution: an index, a store, a publisher.
+    #[must_use]
+    pub fn third_party(kind: &str, name: impl Into<ByteString>, url: Option<ByteString>) -> Self {
+        Origin { name: name.into(), kind: kind.to_owned(), url, trust: Some("third-party".to_owned()) }
+    }
+
+    /// From this machine: a directory, or a file that was given by its path.
+    #[must_use]
+    pub fn local(kind: &str, name: impl Into<ByteString>, url: Option<ByteString>) -> Self {
+        Origin { name: name.into(), kind: kind.to_owned(), url, trust: Some("local".to_owned()) }
+    }
+
+    /// Whether it is someone else's: also a repository on this machine has its packages from somewhere.
+    #[must_use]
+    pub fn is_third_party(&self) -> bool {
+        let is_repository = || matches!(self.kind.as_str(), "repository" | "remote" | "channel");
+        match self.trust.as_deref() {
+            Some("third-party") => true,
+            Some("local") => is_repository(),
+            _ => false,
+        }
+    }
+}
+
 /// One installed unit in a manager's record. Absent facts are `null`, never a guess.
 #[derive(Debug, Clone, PartialEq, Eq, Serialize, JsonSchema)]
 pub struct Package {
@@ -257,4 +282,23 @@ fn full_name(manager: ManagerId, scope: &Scope, id: &ByteString, name: &ByteStri
     let is_qualified =
         |tail: &&[u8]| tail.strip_prefix(&**name).is_some_and(|rest| matches!(rest.first(), Some(b':' | b'.' | b'-')));
     tail.filter(is_qualified).map_or_else(|| name.clone(), ByteString::from)
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn a_repository_on_this_machine_is_someone_elses_and_a_file_is_not() {
+        let own = Origin { trust: Some("distribution".to_owned()), ..Origin::third_party("repository", "mole", None) };
+        for (origin, expected) in [
+            (Origin::third_party("index", "package index", None), true),
+            (Origin::local("remote", "quay", Some("file:///srv/quay".into())), true),
+            (Origin::local("file", "a local file", None), false),
+            (Origin { trust: None, ..own.clone() }, false),
+            (own, false),
+        ] {
+            assert_eq!(origin.is_third_party(), expected, "{origin:?}");
+        }
+    }
 }

@@ -189,6 +189,7 @@ impl Selection {
 fn comes_from(package: &Package, origin: &str) -> bool {
     match &package.origin {
         None => origin == "none",
+        Some(from) if origin == "third-party" => from.is_third_party(),
         Some(from) => from.trust.as_deref() == Some(origin) || contains(&from.name, origin.as_bytes()),
     }
 }

@@ -139,14 +139,14 @@ fn parts(key: &str) -> Option<(&str, &str, &str)> {
 fn origin(source: &str) -> Origin {
     let (kind, url) = source.split_once('+').unwrap_or(("", source));
     let is_crates_io = url.contains("index.crates.io") || url.contains("rust-lang/crates.io-index");
-    let (name, kind, trust) = match kind {
-        "registry" | "sparse" if is_crates_io => ("crates.io", "index", None),
-        "registry" | "sparse" => ("registry", "index", None),
-        "git" => ("git", "version-control", None),
-        "path" => ("local", "directory", Some("local")),
-        _ => ("unknown", "file", None),
-    };
-    Origin { name: name.into(), kind: kind.to_owned(), url: Some(url.into()), trust: trust.map(str::to_owned) }
+    let address = Some(url.into());
+    match kind {
+        "registry" | "sparse" if is_crates_io => Origin::third_party("index", "crates.io", address),
+        "registry" | "sparse" => Origin::third_party("index", "registry", address),
+        "git" => Origin::third_party("version-control", "git", address),
+        "path" => Origin::local("directory", "local", address),
+        _ => Origin { name: "unknown".into(), kind: "file".to_owned(), url: address, trust: None },
+    }
 }
 
 /// The package behind a key of the record, with how it was built and the programs that it has.

@@ -108,11 +108,9 @@ impl Global {
         let from = package.dist.as_ref().or(package.source.as_ref());
         let is_local = from.is_some_and(|from| from.kind.as_deref() == Some("path"));
         item.revision = from.and_then(|from| from.reference.as_deref()).filter(|_| !is_local).map(ByteString::from);
-        item.origin = from.map(|from| Origin {
-            name: if is_local { "local" } else { "package index" }.into(),
-            kind: if is_local { "directory" } else { "index" }.to_owned(),
-            url: from.url.as_deref().filter(|_| is_local).map(ByteString::from),
-            trust: is_local.then(|| "local".to_owned()),
+        item.origin = from.map(|from| match is_local {
+            true => Origin::local("directory", "local", from.url.as_deref().map(ByteString::from)),
+            false => Origin::third_party("index", "package index", None),
         });
         let tree = tree_of(&at.dir, package);
         item.installed_at = host.root.modified(&tree);

@@ -197,7 +197,7 @@ fn origin(channel: &str) -> Origin {
     };
     let last = name.rsplit('/').find(|part| !is_platform(part)).unwrap_or(name);
     let url = name.contains("://").then(|| name.into());
-    Origin { name: last.into(), kind: "channel".to_owned(), url, trust: None }
+    Origin::third_party("channel", last, url)
 }
 
 impl SimpleBackend for Environment {

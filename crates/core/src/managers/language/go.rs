@@ -96,18 +96,8 @@ fn program(place: &ByteString, go: &GoProgram) -> InstalledPackage {
         item.also.push(command_of(package).into());
     }
     item.origin = Some(match &go.version {
-        Some(version) if version == "(devel)" => Origin {
-            name: "working copy".into(),
-            kind: "directory".to_owned(),
-            url: None,
-            trust: Some("local".to_owned()),
-        },
-        _ => Origin {
-            name: go.module.clone().unwrap_or_default().into(),
-            kind: "module".to_owned(),
-            url: None,
-            trust: None,
-        },
+        Some(version) if version == "(devel)" => Origin::local("directory", "working copy", None),
+        _ => Origin::third_party("module", go.module.clone().unwrap_or_default(), None),
     });
     let at = |key: &str, says: String| {
         Evidence::at(place.clone(), format!("section .go.buildinfo, {key}"), ByteString::from(says).to_string())

@@ -68,15 +68,14 @@ fn names(list: &str) -> impl Iterator<Item = &str> {
 /// Where a package came from, as whoever fetched it noted.
 fn origin(field: &impl Fn(&str) -> Option<String>) -> Option<Origin> {
     if let Some(name) = field("Repository") {
-        return Some(Origin { name: name.into(), kind: "index".to_owned(), url: None, trust: None });
+        return Some(Origin::third_party("index", name, None));
     }
     let kind = field("RemoteType")?;
     let name = field("RemoteUrl").or_else(|| Some(format!("{}/{}", field("RemoteUsername")?, field("RemoteRepo")?)));
-    Some(Origin {
-        name: name.unwrap_or_else(|| kind.clone()).into(),
-        kind,
-        url: field("RemoteUrl").map(ByteString::from),
-        trust: None,
+    let url = field("RemoteUrl").map(ByteString::from);
+    Some(match kind.as_str() {
+        "local" => Origin::local("local", name.unwrap_or_else(|| "local".to_owned()), url),
+        _ => Origin::third_party(&kind, name.unwrap_or_else(|| kind.clone()), url),
     })
 }
 

@@ -72,9 +72,7 @@ impl SimpleBackend for KrewRoot {
                 Ok((version, source)) => {
                     item.evidence.push(Evidence::at(file.clone(), "spec", format!("{} {version}", item.name)));
                     item.version = Some(version);
-                    let index =
-                        |name: String| Origin { name: name.into(), kind: "index".to_owned(), url: None, trust: None };
-                    item.origin = source.map(index);
+                    item.origin = source.map(|name| Origin::third_party("index", name, None));
                 }
                 Err(problem) => {
                     item.evidence.push(Evidence::whole(file.clone(), "a plug-in's receipt"));

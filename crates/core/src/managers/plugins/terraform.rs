@@ -80,7 +80,7 @@ fn provider(
     let mut item = InstalledPackage::kept("provider", address, version);
     item.arch = Some(platform.into());
     item.tail = Some([address, b"/", version, b"/", platform].concat().into());
-    item.origin = Some(Origin { name: host_name.clone(), kind: "registry".to_owned(), url: None, trust: None });
+    item.origin = Some(Origin::third_party("registry", host_name.clone(), None));
     item.evidence.push(Evidence::directory(tree.clone(), item.with_version()));
     item.trees.push(tree);
     item

@@ -128,12 +128,7 @@ fn entered(words: &[String]) -> Option<&str> {
 fn add_container(item: &mut InstalledPackage, container: &str, made: &[Made]) {
     let of_name = made.iter().find(|one| one.name == container);
     let image = of_name.and_then(|one| one.image.as_deref());
-    item.origin = Some(Origin {
-        name: container.into(),
-        kind: "container".to_owned(),
-        url: image.map(ByteString::from),
-        trust: None,
-    });
+    item.origin = Some(Origin::third_party("container", container, image.map(ByteString::from)));
     let shown = ByteString::from(container);
     match of_name {
         Some(one) => {

@@ -126,16 +126,11 @@ pub(super) fn add_links(
 
 /// Where a package came from, by what was asked for: an address or a path says it, a version is an index's.
 pub(super) fn origin(wanted: &str) -> Option<Origin> {
-    let origin = |name: &str, kind: &str, trust: Option<&str>| Origin {
-        name: name.into(),
-        kind: kind.to_owned(),
-        url: (kind != "index").then(|| wanted.into()),
-        trust: trust.map(str::to_owned),
-    };
+    let url = || Some(wanted.into());
     Some(match wanted.split_once(':') {
-        Some(("file" | "link", _)) => origin("local", "file", Some("local")),
-        Some((kind, _)) if kind.starts_with("git") => origin("git", "version-control", None),
-        Some(_) => origin("direct", "file", None),
-        None => origin("package index", "index", None),
+        Some(("file" | "link", _)) => Origin::local("file", "local", url()),
+        Some((kind, _)) if kind.starts_with("git") => Origin::third_party("version-control", "git", url()),
+        Some(_) => Origin::third_party("file", "direct", url()),
+        None => Origin::third_party("index", "package index", None),
     })
 }

@@ -108,13 +108,7 @@ impl SimpleBackend for Prefix {
             if kind == Kind::Link {
                 let target = host.root.canonicalize_dir(&dir);
                 let says = format!("linked from the checkout {target}");
-                let origin = Origin {
-                    name: "checkout".into(),
-                    kind: "directory".to_owned(),
-                    url: Some(target),
-                    trust: Some("local".to_owned()),
-                };
-                item.origin = Some(origin);
+                item.origin = Some(Origin::local("directory", "checkout", Some(target)));
                 item.places.push((dir.clone(), Evidence::at(dir.clone(), "link", says)));
             } else {
                 item.trees.push(dir.clone());

@@ -85,26 +85,17 @@ impl Distribution {
 
     /// Where it came from. Without `direct_url.json`, an installer took it from an index.
     pub fn origin(&self) -> Option<Origin> {
-        let origin = |name: &str, kind: &str, url: Option<&str>, trust: Option<&str>| Origin {
-            name: name.into(),
-            kind: kind.to_owned(),
-            url: url.map(ByteString::from),
-            trust: trust.map(str::to_owned),
+        let is_from_index = || self.installer.as_deref().is_some_and(|by| by == b"pip" || by == b"uv");
+        let Some(direct) = &self.direct else {
+            return is_from_index().then(|| Origin::third_party("index", "package index", None));
         };
-        match &self.direct {
-            Some(Direct { url, commit: Some((system, _)), .. }) => {
-                Some(origin(system, "version-control", Some(url), None))
-            }
-            Some(Direct { url, editable: true, .. }) => Some(origin("editable", "directory", Some(url), Some("local"))),
-            Some(Direct { url, .. }) if url.starts_with("file:") => {
-                Some(origin("local", "file", Some(url), Some("local")))
-            }
-            Some(Direct { url, .. }) => Some(origin("direct", "file", Some(url), None)),
-            None if self.installer.as_deref().is_some_and(|by| by == b"pip" || by == b"uv") => {
-                Some(origin("package index", "index", None, None))
-            }
-            None => None,
-        }
+        let url = Some(direct.url.as_str().into());
+        Some(match &direct.commit {
+            Some((system, _)) => Origin::third_party("version-control", system.as_str(), url),
+            None if direct.editable => Origin::local("directory", "editable", url),
+            None if direct.url.starts_with("file:") => Origin::local("file", "local", url),
+            None => Origin::third_party("file", "direct", url),
+        })
     }
 }
 

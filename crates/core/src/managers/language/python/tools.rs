@@ -285,8 +285,7 @@ impl UvTools {
         };
         let mut item = InstalledPackage::new("program", "uv");
         item.version = receipt.version.map(ByteString::from);
-        item.origin =
-            Some(Origin { name: "uv's own installer".into(), kind: "publisher".to_owned(), url: None, trust: None });
+        item.origin = Some(Origin::third_party("publisher", "uv's own installer", None));
         item.evidence.push(Evidence::at(self.own_receipt.clone(), "version", "uv, by its own installer"));
         let prefix = receipt.install_prefix.unwrap_or_default();
         for program in &receipt.binaries {

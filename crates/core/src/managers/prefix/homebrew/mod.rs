@@ -130,13 +130,11 @@ impl Receipt {
 
     fn origin(&self) -> Option<Origin> {
         let source = self.source.as_ref()?;
-        let (name, kind, trust) = match &source.tap {
-            Some(tap) if tap.starts_with("homebrew/") => (tap.as_str(), "repository", None),
-            Some(tap) => (tap.as_str(), "repository", Some("third-party")),
-            None => ("a formula given by its path", "file", Some("local")),
-        };
-        let url = if source.tap.is_some() { None } else { source.path.as_deref().map(ByteString::from) };
-        Some(Origin { name: name.into(), kind: kind.to_owned(), url, trust: trust.map(str::to_owned) })
+        let path = source.path.as_deref().map(ByteString::from);
+        Some(match &source.tap {
+            Some(tap) => Origin::third_party("repository", tap.as_str(), None),
+            None => Origin::local("file", "a formula given by its path", path),
+        })
     }
 }
 

@@ -127,7 +127,7 @@ pub fn offers(
                 continue;
             }
             let tap = one.tap.clone().unwrap_or_else(|| "homebrew".to_owned());
-            let source = Origin { name: tap.into(), kind: "repository".to_owned(), url: None, trust: None };
+            let source = Origin::third_party("repository", tap, None);
             let installed = items
                 .iter()
                 .any(|item| *item.name == *name.as_bytes() && item.version.as_deref() == Some(version.as_bytes()));

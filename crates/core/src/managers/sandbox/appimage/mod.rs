@@ -11,6 +11,7 @@ use std::sync::OnceLock;
 
 use hashbrown::HashSet;
 
+use crate::backend::index_settings::site_of;
 use crate::backend::launcher_files::{LauncherFile, files_in};
 use crate::backend::{Detail, FileIndex, Installation, Launching, Manager, Relations, Requirement};
 use crate::bytes::{ByteString, path};
@@ -141,11 +142,11 @@ impl<'s> AppImages<'s> {
         let update = found.bundle.update.as_ref()?;
         let fields: Vec<&str> = update.split('|').collect();
         let (name, url) = match fields[..] {
-            ["zsync", url, ..] => (url.to_owned(), Some(url.into())),
+            ["zsync", url, ..] => (site_of(url.as_bytes()).to_string(), Some(url.into())),
             [_, owner, project, ..] => (format!("{owner}/{project}"), None),
             _ => (update.clone(), None),
         };
-        Some(Origin { name: name.into(), kind: "publisher".to_owned(), url, trust: None })
+        Some(Origin::third_party("publisher", name, url))
     }
 }
 

@@ -8,6 +8,7 @@ use std::io::{BufReader, Read as _};
 use hashbrown::{HashMap, HashSet};
 
 use super::installation::FlatpakInstallation;
+use super::remotes;
 use super::summary::{self, Listed};
 use crate::bytes::{ByteString, path};
 use crate::fs::{Kind, Limit};
@@ -241,8 +242,7 @@ impl FlatpakInstallation<'_> {
     }
 
     pub(super) fn remote(&self, name: &ByteString) -> Origin {
-        let url = self.remote_address(name);
-        Origin { name: name.clone(), kind: "remote".to_owned(), url, trust: None }
+        remotes::origin(name.clone(), self.remote_address(name))
     }
 }
 

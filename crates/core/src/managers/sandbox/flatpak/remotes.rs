@@ -5,7 +5,7 @@ use super::summary::{self, Listed};
 use crate::backend::keys::KeyRing;
 use crate::bytes::{ByteString, path};
 use crate::fs::{Kind, Limit};
-use crate::model::{Evidence, Loss, Offer, Pulled, PullsIn, Signing, Source};
+use crate::model::{Evidence, Loss, Offer, Origin, Pulled, PullsIn, Signing, Source};
 use whodunit_formats::key_file::KeyFile;
 
 impl FlatpakInstallation<'_> {
@@ -69,7 +69,6 @@ impl FlatpakInstallation<'_> {
             let keys = path::join(&dir, format!("repo/{name}.trustedkeys.gpg").as_bytes());
             let ring = KeyRing::read(&self.host.root, &[keys], notes);
             let url = value("url").map(ByteString::from);
-            let is_local = url.as_ref().is_none_or(|url| url.starts_with(b"file:"));
             let says = match (value("xa.filter"), value("xa.subset")) {
                 (Some(filter), _) => format!("remote {name}, with the filter {filter}"),
                 (None, Some(subset)) => format!("remote {name}, only {subset}"),
@@ -77,7 +76,7 @@ impl FlatpakInstallation<'_> {
             };
             Source {
                 enabled: !is_on("xa.disable"),
-                trust: is_local.then(|| "local".to_owned()),
+                trust: is_local(url.as_ref()).then(|| "local".to_owned()),
                 signed: Signing { keys: ring.listed(), ..Signing::set(self.is_verified(name.as_bytes())) },
                 refreshed_at: self.fetched_at(name),
                 priority: value("xa.prio").and_then(|text| text.parse().ok()),
@@ -119,5 +118,18 @@ pub(super) fn remote_of(file: &ByteString) -> Option<ByteString> {
     match file.strip_suffix(b".sub") {
         Some(stem) => stem.rsplitn(3, |&b| b == b'-').nth(2).map(ByteString::from),
         None => (!file.ends_with(b".idx") && !file.contains(&b'.')).then(|| file.clone()),
+    }
+}
+
+/// Whether a remote is on this machine: one without an address was made for a bundle.
+fn is_local(url: Option<&ByteString>) -> bool {
+    url.is_none_or(|url| url.starts_with(b"file:"))
+}
+
+/// A remote as the origin of what came from it.
+pub(super) fn origin(name: ByteString, url: Option<ByteString>) -> Origin {
+    match is_local(url.as_ref()) {
+        true => Origin::local("remote", name, url),
+        false => Origin::third_party("remote", name, url),
     }
 }

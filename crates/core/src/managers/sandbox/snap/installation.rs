@@ -144,11 +144,10 @@ impl<'s> SnapInstallation<'s> {
 
     pub(super) fn origin(&self, revision: &Revision) -> Option<Origin> {
         if revision.name.starts_with(b"x") {
-            let (name, kind) = ("a local file".into(), "file".to_owned());
-            return Some(Origin { name, kind, url: None, trust: Some("local".to_owned()) });
+            return Some(Origin::local("file", "a local file", None));
         }
         let (name, _, _) = revision::publisher(&self.host.root, revision.snap_id.as_ref()?)?;
-        Some(Origin { name, kind: "publisher".to_owned(), url: None, trust: None })
+        Some(Origin::third_party("publisher", name, None))
     }
 
     pub(super) fn confinement(&self, revision: &Revision) -> Option<String> {

@@ -104,7 +104,7 @@ fn offer(
     catalogued_at: Option<i64>,
     file: &ByteString,
 ) -> Offer {
-    let store = Origin { name: "the store".into(), kind: "store".to_owned(), url: None, trust: None };
+    let store = Origin::third_party("store", "the store", None);
     let told = version.as_ref().map_or_else(|| "by name alone".to_owned(), |version| format!("version {version}"));
     Offer {
         version,

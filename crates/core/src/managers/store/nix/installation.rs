@@ -137,12 +137,7 @@ impl<'s> ProfileInstallation<'s> {
             kind: "package".to_owned(),
             channel: None,
             revision: element.paths.first().map(|path| path::name(path).into()),
-            origin: element.asked.as_ref().map(|asked| Origin {
-                name: asked.clone(),
-                kind: "flake".to_owned(),
-                url: element.locked.clone(),
-                trust: None,
-            }),
+            origin: element.asked.as_ref().map(|asked| origin(asked, element.locked.clone())),
             reason: Reason::Explicit,
             held: false,
             active: element.active,
@@ -349,5 +344,14 @@ pub(super) fn coverage(
         state,
         packages,
         notes,
+    }
+}
+
+/// Where a flake is: one that is given by a path is on this machine.
+fn origin(asked: &ByteString, locked: Option<ByteString>) -> Origin {
+    let is_path = [&b"/"[..], b".", b"path:", b"git+file:"].iter().any(|start| asked.starts_with(start));
+    match is_path {
+        true => Origin::local("flake", asked.clone(), locked),
+        false => Origin::third_party("flake", asked.clone(), locked),
     }
 }

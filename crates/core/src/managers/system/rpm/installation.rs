@@ -183,9 +183,7 @@ impl<'s> RpmInstallation<'s> {
         let trust = if by_distribution { "distribution" } else { "third-party" };
         match self.records().repository(&brief.name, brief.version.as_deref(), brief.arch.as_deref()) {
             // dnf's names for what was fetched by hand.
-            Some(name) if name.starts_with(b"@") || name.is_empty() => {
-                Some(Origin { name: name.clone(), kind: "file".to_owned(), url: None, trust: Some("local".to_owned()) })
-            }
+            Some(name) if name.starts_with(b"@") || name.is_empty() => Some(Origin::local("file", name.clone(), None)),
             Some(name) => Some(Origin {
                 name: name.clone(),
                 kind: "repository".to_owned(),

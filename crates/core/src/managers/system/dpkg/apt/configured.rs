@@ -3,7 +3,7 @@
 use super::indexes;
 use super::sources::Source as Entry;
 use super::{Apt, Index};
-use crate::backend::index_settings::without_credentials;
+use crate::backend::index_settings::{site_of, without_credentials};
 use crate::backend::keys::KeyRing;
 use crate::bytes::{ByteString, path};
 use crate::fs::{Kind, Limit};
@@ -23,7 +23,7 @@ impl Apt {
             let fetched = self.lists_of(entry);
             let (release, _) = indexes::release(&host.root, &indexes::stem(entry));
             let suite = release.codename.clone().unwrap_or_else(|| entry.suite.clone());
-            let by = release.origin.clone().unwrap_or_else(|| Index::site_of(&entry.url));
+            let by = release.origin.clone().unwrap_or_else(|| site_of(&entry.url));
             let first = fetched.first().map(|at| &self.indexes[*at]);
             let origin = fetched.first().map(|at| self.origin(host, *at));
             let url = without_credentials(&entry.url);

@@ -6,6 +6,7 @@
 use super::DIR;
 use super::sources::Source;
 use super::texts::{Text, Texts};
+use crate::backend::index_settings::site_of;
 use crate::backend::parts::{self, each_stanza};
 use crate::bytes::{ByteString, path};
 use crate::fs::{Limit, Root};
@@ -244,14 +245,7 @@ fn date(text: &str) -> Option<i64> {
 impl Index {
     /// The machine that it comes from; empty for a directory of this one.
     pub fn site(&self) -> ByteString {
-        Self::site_of(&self.url)
-    }
-
-    /// The machine in an address.
-    pub fn site_of(url: &[u8]) -> ByteString {
-        let rest = memchr::memmem::find(url, b"://").map_or(&b""[..], |at| &url[at + 3..]);
-        let host = rest.split(|&b| b == b'/').next().unwrap_or_default();
-        host.rsplit(|&b| b == b'@').next().unwrap_or(host).into()
+        site_of(&self.url)
     }
 
     /// Whether the list has packages with these names. A list that cannot be read has none; those that read it in full
