@@ -23,6 +23,7 @@ mod diagnostics;
 mod installation;
 mod installations;
 mod offers;
+mod origin;
 mod remotes;
 mod summary;
 

@@ -8,7 +8,7 @@ use std::io::{BufReader, Read as _};
 use hashbrown::{HashMap, HashSet};
 
 use super::installation::FlatpakInstallation;
-use super::remotes;
+use super::origin;
 use super::summary::{self, Listed};
 use crate::bytes::{ByteString, path};
 use crate::fs::{Kind, Limit};
@@ -242,7 +242,7 @@ impl FlatpakInstallation<'_> {
     }
 
     pub(super) fn remote(&self, name: &ByteString) -> Origin {
-        remotes::origin(name.clone(), self.remote_address(name))
+        origin::of_remote(name.clone(), self.remote_address(name))
     }
 }
 

@@ -1,11 +1,12 @@
 //! Remotes as sources, and the runtimes that their apps bring along.
 
 use super::installation::FlatpakInstallation;
+use super::origin::is_local;
 use super::summary::{self, Listed};
 use crate::backend::keys::KeyRing;
 use crate::bytes::{ByteString, path};
 use crate::fs::{Kind, Limit};
-use crate::model::{Evidence, Loss, Offer, Origin, Pulled, PullsIn, Signing, Source};
+use crate::model::{Evidence, Loss, Offer, Pulled, PullsIn, Signing, Source};
 use whodunit_formats::key_file::KeyFile;
 
 impl FlatpakInstallation<'_> {
@@ -118,18 +119,5 @@ pub(super) fn remote_of(file: &ByteString) -> Option<ByteString> {
     match file.strip_suffix(b".sub") {
         Some(stem) => stem.rsplitn(3, |&b| b == b'-').nth(2).map(ByteString::from),
         None => (!file.ends_with(b".idx") && !file.contains(&b'.')).then(|| file.clone()),
-    }
-}
-
-/// Whether a remote is on this machine: one without an address was made for a bundle.
-fn is_local(url: Option<&ByteString>) -> bool {
-    url.is_none_or(|url| url.starts_with(b"file:"))
-}
-
-/// A remote as the origin of what came from it.
-pub(super) fn origin(name: ByteString, url: Option<ByteString>) -> Origin {
-    match is_local(url.as_ref()) {
-        true => Origin::local("remote", name, url),
-        false => Origin::third_party("remote", name, url),
     }
 }
