@@ -3,7 +3,7 @@
 use sha2::{Digest as _, Sha256};
 
 /// A value of a column.
-#[derive(Debug, Clone, PartialEq, Eq, PartialOrd, Ord)]
+#[derive(Debug, Clone, PartialEq, Eq, PartialOrd, Ord, Hash)]
 pub enum Value {
     /// Not known, or nothing.
     Null,

@@ -1,7 +1,7 @@
 //! What could be upgraded, and on how many machines?
 
 use std::cmp::Reverse;
-use std::collections::{BTreeMap, BTreeSet};
+use std::collections::BTreeSet;
 
 use hashbrown::HashMap;
 use schemars::JsonSchema;
@@ -64,23 +64,38 @@ pub fn outdated(fleet: &mut Fleet) -> Result<Outdated, StoreError> {
         .into_iter()
         .map(|row| (row[0].int(), row))
         .collect();
-    let offers: Vec<Option<&Row>> = lists::items(fleet.store())?.iter().map(|item| offers.get(item)).collect();
+    // Each offer by its place, with the group that it belongs to.
+    let items = lists::items(fleet.store())?;
+    let mut groups: Vec<Group<'_>> = Vec::new();
+    let mut numbers: HashMap<(&Value, &Value), usize> = HashMap::new();
+    let mut offers_by_place: Vec<Option<(usize, &Row)>> = Vec::with_capacity(items.len());
+    for item in &items {
+        offers_by_place.push(offers.get(item).map(|row| {
+            let number = *numbers.entry((&row[1], &row[2])).or_insert_with(|| {
+                groups.push(Group::default());
+                groups.len() - 1
+            });
+            (number, row)
+        }));
+    }
     let numbers: BTreeSet<i64> = lists_of.values().copied().collect();
-    let mut items: HashMap<i64, Vec<usize>> = HashMap::new();
+    let mut places: HashMap<i64, Vec<usize>> = HashMap::new();
     lists::each(fleet.store(), &Vec::from_iter(numbers), &mut |list, all| {
-        items.insert(list, all.to_vec());
+        places.insert(list, all.to_vec());
     })?;
-    let (mut groups, mut affected) = (BTreeMap::new(), 0);
+    let mut affected = 0;
     // In the order of the machines' names, so that the first of each package are known when they are met.
     for (machine, name) in fleet.by_name() {
-        let all = lists_of.get(&machine).and_then(|list| items.get(list)).map(Vec::as_slice).unwrap_or_default();
+        let all = lists_of.get(&machine).and_then(|list| places.get(list)).map(Vec::as_slice).unwrap_or_default();
         affected += usize::from(!all.is_empty());
-        for row in all.iter().filter_map(|place| *offers.get(*place)?) {
-            let group: &mut Group<'_> = groups.entry((row[1].words(), row[2].words())).or_default();
-            group.add(row, machine, &name);
+        for place in all {
+            if let Some(Some((group, row))) = offers_by_place.get(*place) {
+                groups[*group].add(*place, row, machine, &name);
+            }
         }
     }
-    let mut outdated: Vec<OutdatedEntry> = groups.into_iter().map(Group::told).collect();
+    let mut outdated: Vec<OutdatedEntry> =
+        groups.into_iter().filter(|group| group.machines > 0).map(|group| group.told(&offers_by_place)).collect();
     outdated
         .sort_by(|a, b| (Reverse(a.machines), &a.manager, &a.name).cmp(&(Reverse(b.machines), &b.manager, &b.name)));
     let of = lists_of.len();
@@ -95,12 +110,13 @@ struct Group<'r> {
     among_them: Vec<String>,
     /// The machine that was met last, and whether it is held there: several installations on one count once.
     last: Option<(i64, bool)>,
-    versions: BTreeSet<(&'r Value, String)>,
+    /// The places of its offers that machines have.
+    places: BTreeSet<usize>,
     newest: Option<&'r Row>,
 }
 
 impl<'r> Group<'r> {
-    fn add(&mut self, row: &'r Row, machine: i64, name: &str) {
+    fn add(&mut self, place: usize, row: &'r Row, machine: i64, name: &str) {
         let is_same = self.last.is_some_and(|(last, _)| last == machine);
         let was_held = is_same && self.last.is_some_and(|(_, is_held)| is_held);
         if !is_same {
@@ -111,24 +127,28 @@ impl<'r> Group<'r> {
         }
         self.held += usize::from(row[8].is_true() && !was_held);
         self.last = Some((machine, was_held || row[8].is_true()));
-        self.versions.insert((&row[4], row[3].words()));
-        let key = |row: &'r Row| (&row[6], Reverse(&row[7]));
-        if self.newest.is_none_or(|newest| key(newest) < key(row)) {
-            self.newest = Some(row);
+        if self.places.insert(place) {
+            let key = |row: &'r Row| (&row[6], Reverse(&row[7]));
+            if self.newest.is_none_or(|newest| key(newest) < key(row)) {
+                self.newest = Some(row);
+            }
         }
     }
 
-    fn told(((manager, name), group): ((String, String), Self)) -> OutdatedEntry {
-        let (newest, source) = group.newest.map(|row| (row[5].words(), row[7].text())).unwrap_or_default();
+    fn told(self, offers: &[Option<(usize, &Row)>]) -> OutdatedEntry {
+        let rows = || self.places.iter().filter_map(|place| Some(offers.get(*place)?.as_ref()?.1));
+        let versions: BTreeSet<(&Value, String)> = rows().map(|row| (&row[4], row[3].words())).collect();
+        let (manager, name) = rows().next().map(|row| (row[1].words(), row[2].words())).unwrap_or_default();
+        let (newest, source) = self.newest.map(|row| (row[5].words(), row[7].text())).unwrap_or_default();
         OutdatedEntry {
             manager,
             name,
-            versions: group.versions.into_iter().map(|(_, version)| version).collect(),
+            versions: versions.into_iter().map(|(_, version)| version).collect(),
             newest,
             source,
-            machines: group.machines,
-            held: group.held,
-            among_them: group.among_them,
+            machines: self.machines,
+            held: self.held,
+            among_them: self.among_them,
         }
     }
 }
