@@ -6,18 +6,27 @@ use serde::Serialize;
 use sha2::{Digest as _, Sha256};
 use whodunit_core::bytes::{ByteString, path};
 use whodunit_core::fs::{Kind, Limit, Root};
-use whodunit_core::history::Snapshot;
+use whodunit_core::history::{ReadError, Snapshot};
 
 use crate::rows::SnapshotRows;
 use crate::store::{Store, StoreError};
 
-/// How many snapshots are read and written at once: one of a large machine takes ten MiB.
+/// How many snapshots are read and written at once: one of 3,000 packages takes ten MiB.
 const BATCH: usize = 8;
+/// The most of a file among several, and of what is in it, in bytes: more than 6,000 packages take.
+const MAX_TOGETHER: u64 = 4 << 20;
+/// The same of a file that is read alone: 100,000 packages.
+const MAX_ALONE: u64 = 64 << 20;
 /// How deep a directory is looked into.
 const MAX_DEPTH: usize = 8;
 
-/// The digest and the bytes of a file, or why it cannot be read.
-type Content = Result<(String, Vec<u8>), String>;
+/// What a file is to the store.
+enum Part<T> {
+    There(T),
+    /// It is larger than files may be that are read together.
+    Large,
+    Refused(String),
+}
 
 /// A file that was not loaded.
 #[derive(Debug, Clone, PartialEq, Eq, Serialize, JsonSchema)]
@@ -79,40 +88,70 @@ pub fn load(
     tell: &mut dyn FnMut(usize),
 ) -> Result<Loaded, StoreError> {
     let mut answer = Loaded::default();
+    let mut large = Vec::new();
     for batch in files.chunks(BATCH) {
-        let read = |file: &ByteString| root.read(file, Limit::RECORD).map_err(|error| error.reason());
-        let contents: Vec<(&ByteString, Content)> = batch
-            .par_iter()
-            .map(|file| (file, read(file).map(|bytes| (hex::encode(Sha256::digest(&bytes)), bytes))))
-            .collect();
-        let digests: Vec<String> =
-            contents.iter().filter_map(|(_, content)| Some(content.as_ref().ok()?.0.clone())).collect();
-        let known = store.known_files(&digests)?;
-        let rows = |content: Content| {
-            let (digest, bytes) = content?;
-            if known.contains(&digest) {
-                return Ok(None);
-            }
-            let snapshot = Snapshot::read(&bytes).map_err(|error| error.to_string())?;
-            Ok(Some(SnapshotRows::of(&snapshot, &digest, loaded_at)))
-        };
-        let rows: Vec<(&ByteString, Result<Option<SnapshotRows>, String>)> =
-            contents.into_par_iter().map(|(file, content)| (file, rows(content))).collect();
-        let mut new = Vec::new();
-        for (file, result) in rows {
-            match result {
-                Ok(Some(rows)) => new.push(rows),
-                Ok(None) => answer.known += 1,
-                Err(problem) => answer.refused.push(Refused { file: file.clone(), problem }),
-            }
+        let left = load_some(store, root, batch, loaded_at, MAX_TOGETHER, &mut answer)?;
+        tell(batch.len() - left.len());
+        large.extend(left);
+    }
+    for file in large {
+        for file in load_some(store, root, std::slice::from_ref(file), loaded_at, MAX_ALONE, &mut answer)? {
+            let problem = format!("it is larger than {} MiB, and no machine has so much", MAX_ALONE >> 20);
+            answer.refused.push(Refused { file: file.clone(), problem });
         }
-        let added = store.add(&new)?;
-        answer.loaded += added;
-        answer.known += new.len() - added.min(new.len());
-        tell(batch.len());
+        tell(1);
     }
     if answer.loaded > 0 {
         store.summarize()?;
     }
     Ok(answer)
+}
+
+/// Loads some files at once, and returns those that are larger than `max`.
+fn load_some<'f>(
+    store: &mut dyn Store,
+    root: &Root,
+    files: &'f [ByteString],
+    loaded_at: &str,
+    max: u64,
+    answer: &mut Loaded,
+) -> Result<Vec<&'f ByteString>, StoreError> {
+    let read = |file: &ByteString| match root.target(file) {
+        Ok(meta) if meta.size > max => Part::Large,
+        _ => match root.read(file, Limit::bytes(max)) {
+            Ok(bytes) => Part::There((hex::encode(Sha256::digest(&bytes)), bytes)),
+            Err(error) => Part::Refused(error.reason()),
+        },
+    };
+    let contents: Vec<Part<(String, Vec<u8>)>> = files.par_iter().map(read).collect();
+    let digest = |content: &Part<(String, Vec<u8>)>| match content {
+        Part::There((digest, _)) => Some(digest.clone()),
+        _ => None,
+    };
+    let known = store.known_files(&contents.iter().filter_map(digest).collect::<Vec<_>>())?;
+    // None of a snapshot that is known.
+    let rows = |content: Part<(String, Vec<u8>)>| match content {
+        Part::There((digest, _)) if known.contains(&digest) => Part::There(None),
+        Part::There((digest, bytes)) => match Snapshot::read_within(&bytes, max) {
+            Ok(snapshot) => Part::There(Some(SnapshotRows::of(&snapshot, &digest, loaded_at))),
+            Err(ReadError::TooLarge) => Part::Large,
+            Err(error) => Part::Refused(error.to_string()),
+        },
+        Part::Large => Part::Large,
+        Part::Refused(problem) => Part::Refused(problem),
+    };
+    let parts: Vec<Part<Option<SnapshotRows>>> = contents.into_par_iter().map(rows).collect();
+    let (mut new, mut large) = (Vec::new(), Vec::new());
+    for (file, part) in files.iter().zip(parts) {
+        match part {
+            Part::There(Some(rows)) => new.push(rows),
+            Part::There(None) => answer.known += 1,
+            Part::Large => large.push(file),
+            Part::Refused(problem) => answer.refused.push(Refused { file: file.clone(), problem }),
+        }
+    }
+    let added = store.add(&new)?;
+    answer.loaded += added;
+    answer.known += new.len() - added.min(new.len());
+    Ok(large)
 }

@@ -49,6 +49,26 @@ fn what_is_there_already_stays_and_what_is_damaged_is_told() {
 }
 
 #[test]
+fn a_large_snapshot_is_read_alone_and_one_that_no_machine_has_is_refused() {
+    let dir = snapshots(1, 20);
+    let store = format!("{}/fleet.sqlite", dir.path().display());
+    let text = zstd::decode_all(&*fs::read(dir.path().join("all/lantern-0/1.json.zst")).unwrap()).unwrap();
+    let more = dir.path().join("more");
+    fs::create_dir(&more).unwrap();
+    // The same with blanks behind it: twice as many as files have that are read together, and more than any.
+    for (name, blanks) in [("small", 0), ("large", 16 << 20), ("bomb", 65 << 20), ("other-bomb", 65 << 20)] {
+        let padded = [&text[..], &vec![b' '; blanks]].concat();
+        fs::write(more.join(format!("{name}.json.zst")), zstd::encode_all(&*padded, 1).unwrap()).unwrap();
+    }
+    let ran = load(&more, &store);
+    assert_eq!(ran.out, "loaded 1 snapshot; 1 was there already; 2 files could not be used\n", "{}", ran.err);
+    assert!(ran.err.contains("bomb.json.zst: not loaded: it is larger than 64 MiB"), "{}", ran.err);
+    fs::remove_file(more.join("small.json.zst")).unwrap();
+    let again = format!("{}/again.sqlite", dir.path().display());
+    assert!(load(&more, &again).out.starts_with("loaded 1 snapshot; 2 files"));
+}
+
+#[test]
 fn stores_that_are_none_or_newer_are_left_alone() {
     let dir = snapshots(1, 20);
     let all = dir.path().join("all");

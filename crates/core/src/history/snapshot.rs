@@ -300,10 +300,18 @@ impl Snapshot {
     /// # Errors
     /// When it is damaged, no snapshot, or one of another version of the format.
     pub fn read(bytes: &[u8]) -> Result<Self, ReadError> {
+        Self::read_within(bytes, MAX_UNPACKED)
+    }
+
+    /// The same of a document that is not larger than this, in bytes, when it is unpacked.
+    ///
+    /// # Errors
+    /// As those of [`Snapshot::read`].
+    pub fn read_within(bytes: &[u8], max: u64) -> Result<Self, ReadError> {
         let mut text = Vec::new();
         let stream = whodunit_formats::packed::open(bytes).map_err(ReadError::Damaged)?;
-        let read = stream.take(MAX_UNPACKED + 1).read_to_end(&mut text).map_err(ReadError::Damaged)?;
-        if read as u64 > MAX_UNPACKED {
+        let read = stream.take(max + 1).read_to_end(&mut text).map_err(ReadError::Damaged)?;
+        if read as u64 > max {
             return Err(ReadError::TooLarge);
         }
         let head: Head = serde_json::from_slice(&text).map_err(ReadError::Foreign)?;
