@@ -60,6 +60,14 @@ pub struct Global {
     #[arg(long, global = true, value_name = "NAME", default_value = "table")]
     pub format: Format,
 
+    /// Show a list as a table of these columns, in this order (--format csv has them all)
+    #[arg(long, global = true, value_name = "NAMES", value_delimiter = ',')]
+    pub columns: Vec<String>,
+
+    /// Order such a table by this column: numbers and dates from the highest, words from A
+    #[arg(long, global = true, value_name = "NAME")]
+    pub sort: Option<String>,
+
     /// When to use colour; NO_COLOR is respected
     #[arg(long, global = true, value_name = "WHEN", default_value = "auto")]
     pub color: When,
@@ -82,6 +90,11 @@ pub struct Global {
 }
 
 impl Global {
+    /// Whether rows are to be arranged in another way than usual.
+    pub fn arranges(&self) -> bool {
+        !self.columns.is_empty() || self.sort.is_some()
+    }
+
     /// The options of a command line that gives none.
     pub fn of_nothing() -> Option<Self> {
         let matches = Global::augment_args(clap::Command::new("whodunit")).try_get_matches_from(["whodunit"]).ok()?;

@@ -106,6 +106,9 @@ fn help_or_mistake(error: &clap::Error) -> u8 {
 }
 
 fn dispatch(cli: &Cli, streams: &mut Streams) -> Result<Outcome, CliError> {
+    if cli.global.arranges() && !cli.command.has_rows() {
+        return Err(CliError::usage("--columns and --sort arrange rows, and this command shows none"));
+    }
     match &cli.command {
         // The tour asks the other commands, with the same words and through the same door as a user.
         Command::Demo(arguments) => demo::run(arguments, &cli.global, streams, &|words, streams| {

@@ -51,7 +51,7 @@ impl Shown for Leftovers {
             vec![
                 Cell::plain(finding.kind.to_string()),
                 Cell::toned(Tone::Strong, finding.subject.to_string()),
-                Cell::plain(one.bytes.map(|bytes| bytes.to_string()).unwrap_or_default()),
+                Cell::bytes(one.bytes),
                 Cell::plain(if one.certain { "certain" } else { "probable" }),
                 Cell::plain(output::safe(&finding.summary)),
                 Cell::plain(output::names(&finding.packages)),
@@ -63,7 +63,7 @@ impl Shown for Leftovers {
         let columns = vec![
             Column::words("kind", "KIND"),
             Column::words("subject", "SUBJECT"),
-            Column::numbers("bytes", "BYTES"),
+            Column::numbers("bytes", "SIZE"),
             Column::words("certain", "CERTAIN"),
             Column::words("summary", "SUMMARY"),
             Column::words("packages", "PACKAGES"),

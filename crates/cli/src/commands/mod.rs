@@ -63,6 +63,20 @@ macro_rules! commands {
         }
 
         impl Command {
+            /// Whether it shows rows, which can be arranged.
+            pub fn has_rows(&self) -> bool {
+                !matches!(
+                    self,
+                    Command::Plan(_)
+                        | Command::Report(_)
+                        | Command::Browse(_)
+                        | Command::Export(_)
+                        | Command::Completions(_)
+                        | Command::Manual(_)
+                        | Command::Demo(_)
+                )
+            }
+
             /// Runs the command.
             pub fn run(&self, global: &Global, streams: &mut Streams) -> Result<Outcome, CliError> {
                 match self {

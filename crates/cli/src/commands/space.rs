@@ -69,12 +69,11 @@ impl Shown for Listed {
 
     fn grid(&self) -> Grid {
         let row = |one: &TitleSpace| {
-            let bytes = |bytes: Option<u64>| Cell::plain(bytes.map(|bytes| bytes.to_string()).unwrap_or_default());
             vec![
                 Cell::toned(Tone::Strong, one.title.to_string()),
-                bytes(one.cost.own),
-                bytes(one.cost.shared),
-                bytes(one.cost.reclaimable),
+                Cell::bytes(one.cost.own),
+                Cell::bytes(one.cost.shared),
+                Cell::bytes(one.cost.reclaimable),
                 Cell::plain(one.cost.counted.word()),
                 Cell::plain(output::names(&one.cost.packages)),
             ]

@@ -1,5 +1,6 @@
 //! How answers are written: one renderer per format, each over what an answer says of itself.
 
+mod arranged;
 mod csv;
 pub mod findings;
 mod json;
@@ -73,6 +74,8 @@ pub trait Shown: Serialize + Clone {
     const NEEDS_CLAIMS: bool = true;
     /// Whether the managers' records are read for it.
     const READS_MANAGERS: bool = true;
+    /// Whether it follows `--columns` and `--sort` by itself.
+    const ARRANGES_ITSELF: bool = false;
     /// The findings that it consists of, where it does.
     fn findings(&self) -> Option<&[Finding]> {
         None
@@ -115,6 +118,11 @@ pub fn show<A: Shown>(
     streams: &mut Streams,
     found: bool,
 ) -> Result<Outcome, CliError> {
+    let is_arranged = !A::ARRANGES_ITSELF && global.arranges();
+    if is_arranged {
+        arranged::check(global)?;
+    }
+    let grid = || if is_arranged { arranged::arranged(answer.grid(), global) } else { Ok(answer.grid()) };
     let coverage = if A::READS_MANAGERS { survey.coverage() } else { survey.unread_places() };
     match global.format {
         Format::Json => {
@@ -132,13 +140,22 @@ pub fn show<A: Shown>(
             None => return Err(CliError::usage("--format sarif is for findings (check, conflicts, verify)")),
         },
         Format::Lines => json::lines(&mut streams.out, answer.items())?,
-        Format::Csv => csv::write(&mut streams.out, &answer.grid())?,
-        Format::Markdown => table::markdown(&mut streams.out, &answer.grid())?,
+        Format::Csv => csv::write(&mut streams.out, &grid()?)?,
+        Format::Markdown => table::markdown(&mut streams.out, &grid()?)?,
         Format::Table => {
             let managers = if A::READS_MANAGERS { survey.managers() } else { Vec::new() };
             let presenter = Presenter::new(&session.host, session.viewers().len(), streams.width.is_some(), &managers);
+            let mut page = answer.page(&presenter);
+            if is_arranged {
+                // The verdict, and what was asked for.
+                page.truncate(1);
+                let grid = grid()?;
+                if !grid.rows.is_empty() {
+                    page.extend([Line::blank().into(), Piece::Table(grid)]);
+                }
+            }
             let mut text = Vec::new();
-            page::write(&mut text, &answer.page(&presenter), streams.width, streams.color)?;
+            page::write(&mut text, &page, streams.width, streams.color)?;
             let lines = text.split(|byte| *byte == b'\n').count();
             let is_long = !global.no_pager && process::height().is_some_and(|height| lines >= height);
             if !(is_long && process::page(&text)) {

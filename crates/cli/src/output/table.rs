@@ -9,6 +9,7 @@ use tabled::settings::peaker::Priority;
 use tabled::settings::{Alignment, Padding, Style, Width};
 
 use super::text::Tone;
+use super::units;
 
 /// One column.
 #[derive(Debug, Clone)]
@@ -63,6 +64,11 @@ impl Cell {
     /// A value, and how users see it.
     pub fn shown(text: impl Into<String>, shown: impl Into<String>) -> Self {
         Cell { text: text.into(), shown: Some(shown.into()), tone: Tone::Plain }
+    }
+
+    /// A number of bytes, which users see in KiB, MiB and GiB; nothing where it is not known.
+    pub fn bytes(bytes: Option<u64>) -> Self {
+        bytes.map_or_else(|| Cell::plain(""), |bytes| Cell::shown(bytes.to_string(), units::size(bytes)))
     }
 
     fn for_humans(&self) -> &str {

@@ -4,6 +4,7 @@
 #![expect(clippy::disallowed_methods, reason = "builds trees, and starts the program and the managers that judge it")]
 #![expect(clippy::disallowed_types, reason = "as above")]
 
+mod arranged;
 mod browse;
 mod causes;
 mod companions;

@@ -4,7 +4,7 @@ use std::collections::BTreeSet;
 use std::ffi::{OsStr, OsString};
 use std::os::unix::ffi::{OsStrExt as _, OsStringExt as _};
 
-use clap::Command;
+use clap::{Command, ValueEnum};
 use clap_complete::engine::{
     ArgValueCandidates, ArgValueCompleter, CompletionCandidate, PathCompleter, ValueCompleter as _,
 };
@@ -17,6 +17,7 @@ use whodunit_fleet::questions::Fleet;
 use whodunit_fleet::store::StoreError;
 
 use crate::args::Global;
+use crate::commands::inventory::{ColumnName, SortName};
 use crate::commands::{fleet, names_in};
 use crate::process;
 use crate::session::Session;
@@ -36,6 +37,8 @@ pub fn attached(command: Command) -> Command {
         command = command.mut_arg(&id, |arg| match id.as_str() {
             "kind" if explained => arg.add(ArgValueCandidates::new(kinds)),
             "kind" if arg.get_possible_values().is_empty() => arg.add(ArgValueCandidates::new(kinds)),
+            "columns" => arg.add(ArgValueCandidates::new(words::<ColumnName>)),
+            "sort" => arg.add(ArgValueCandidates::new(words::<SortName>)),
             "manager" => arg.add(ArgValueCandidates::new(manager_names)),
             "target" => arg.add(ArgValueCompleter::new(|current: &OsStr| names(current, true))),
             "name" | "package" | "subject" | "text" => {
@@ -74,6 +77,12 @@ fn in_fleet(
     let store = after.or_else(|| words.iter().find_map(|word| word.to_str()?.strip_prefix("--store=")));
     let found = fleet::fleet(store).ok().and_then(|mut fleet| names(&mut fleet, current.to_str()?).ok());
     found.unwrap_or_default().into_iter().map(ByteString::from).collect()
+}
+
+/// The words that an option takes.
+fn words<V: ValueEnum>() -> Vec<CompletionCandidate> {
+    let words = V::value_variants().iter().filter_map(ValueEnum::to_possible_value);
+    words.map(|word| CompletionCandidate::new(word.get_name().to_owned())).collect()
 }
 
 fn kinds() -> Vec<CompletionCandidate> {

@@ -8,7 +8,7 @@ use crate::output::{self, Cell, Column, Tone};
 
 /// A column, by the name that `--columns` takes.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, ValueEnum)]
-pub(super) enum ColumnName {
+pub enum ColumnName {
     Name,
     Version,
     Arch,
@@ -127,10 +127,7 @@ impl ColumnName {
                 let tone = if package.status == Status::Broken { Tone::Warning } else { Tone::Plain };
                 Cell::toned(tone, package.status.word())
             }
-            ColumnName::Size => match package.size {
-                Some(bytes) => Cell::shown(bytes.to_string(), output::size(bytes)),
-                None => Cell::plain(""),
-            },
+            ColumnName::Size => Cell::bytes(package.size),
             ColumnName::Installed => match package.installed_at {
                 Some(time) => Cell::shown(output::time(time), output::date(time)),
                 None => Cell::plain(""),

@@ -12,7 +12,9 @@ use whodunit_core::queries::inventory::{
 };
 use whodunit_core::survey::Survey;
 
-use columns::{ColumnName, FOR_DATA, USUAL, WITH_CONFINEMENT, WITH_ORIGIN};
+pub use columns::ColumnName;
+
+use columns::{FOR_DATA, USUAL, WITH_CONFINEMENT, WITH_ORIGIN};
 
 use crate::args::{Format, Global};
 use crate::error::CliError;
@@ -31,7 +33,11 @@ use crate::session::Session;
   whodunit inventory --sort size --columns name,size,installed
   whodunit inventory --origin third-party   what did not come from the distribution
   whodunit inventory --origin none          what no source has
-  whodunit inventory --totals               one row per installation")]
+  whodunit inventory --totals               one row per installation
+
+Columns: name, version, arch, manager, scope, reason, origin, held, status, size, installed, commands,
+location, id, upkeep (who keeps it current), publisher, signed, confinement, permissions (what a
+confined application may reach). Sorted by name, size (largest first), date (latest first) or manager.")]
 pub struct Arguments {
     /// Text that the package name must contain; one of several is enough
     text: Vec<OsString>,
@@ -61,21 +67,14 @@ pub struct Arguments {
     #[arg(long)]
     unsigned: bool,
 
-    /// Sort order
-    #[arg(long, value_name = "BY", default_value = "name")]
-    sort: SortName,
-
-    /// Columns to show, in this order
-    #[arg(long, value_name = "NAMES", value_delimiter = ',', conflicts_with = "totals")]
-    columns: Vec<ColumnName>,
-
     /// Show one row per installation
     #[arg(long)]
     totals: bool,
 }
 
+/// What `--sort` takes.
 #[derive(Debug, Clone, Copy, ValueEnum)]
-enum SortName {
+pub enum SortName {
     Name,
     /// Largest first
     Size,
@@ -96,12 +95,25 @@ impl From<SortName> for Sort {
     }
 }
 
+/// One of the words that an option takes.
+fn word<V: ValueEnum>(option: &str, text: &str) -> Result<V, CliError> {
+    V::from_str(text, false).map_err(|_| {
+        let known = V::value_variants().iter().filter_map(|one| Some(one.to_possible_value()?.get_name().to_owned()));
+        let known = known.collect::<Vec<_>>().join(", ");
+        CliError::usage(format!("{option} takes no {text}")).with_hint(format!("it takes {known}"))
+    })
+}
+
 /// Answers.
 pub fn run(arguments: &Arguments, global: &Global, streams: &mut Streams) -> Result<Outcome, CliError> {
     let session = Session::new(global)?;
     let survey = Survey::of(&session.host);
+    let chosen = match arguments.totals {
+        true => Vec::new(),
+        false => global.columns.iter().map(|name| word("--columns", name)).collect::<Result<Vec<ColumnName>, _>>()?,
+    };
     // Without columns of its own, what is confined is shown with what it may reach.
-    let tells_reach = arguments.confined && arguments.columns.is_empty();
+    let tells_reach = arguments.confined && chosen.is_empty();
     let selection = Selection {
         all: arguments.all,
         texts: super::bytes_of(&arguments.text),
@@ -110,13 +122,14 @@ pub fn run(arguments: &Arguments, global: &Global, streams: &mut Streams) -> Res
         origin: arguments.origin.clone(),
         confined: arguments.confined,
         unsigned: arguments.unsigned,
-        with_facts: tells_reach || arguments.columns.iter().any(|column| column.is_fact()),
+        with_facts: tells_reach || chosen.iter().any(|column| column.is_fact()),
     };
     if arguments.totals {
         let answer = totals(&survey, &selection);
         return output::show(&answer, &survey, &session, global, streams, true);
     }
-    let columns = match (arguments.columns.as_slice(), global.format) {
+    let sort = global.sort.as_deref().map_or(Ok(SortName::Name), |name| word("--sort", name))?;
+    let columns = match (chosen.as_slice(), global.format) {
         ([], Format::Csv) => FOR_DATA.to_vec(),
         ([], _) if arguments.origin.is_some() || arguments.unsigned => WITH_ORIGIN.to_vec(),
         ([], _) if arguments.confined => WITH_CONFINEMENT.to_vec(),
@@ -132,11 +145,7 @@ pub fn run(arguments: &Arguments, global: &Global, streams: &mut Streams) -> Res
             ..Detail::default()
         },
     };
-    let answer = Listed {
-        inventory: inventory(&survey, &selection, arguments.sort.into(), detail),
-        columns,
-        all: arguments.all,
-    };
+    let answer = Listed { inventory: inventory(&survey, &selection, sort.into(), detail), columns, all: arguments.all };
     let found = arguments.text.is_empty() || !answer.inventory.packages.is_empty();
     output::show(&answer, &survey, &session, global, streams, found)
 }
@@ -155,6 +164,7 @@ struct Listed {
 impl Shown for Listed {
     type Item = PackageListed;
     const COMMAND: &'static str = "inventory";
+    const ARRANGES_ITSELF: bool = true;
 
     fn items(&self) -> &[PackageListed] {
         &self.inventory.packages
@@ -209,10 +219,7 @@ impl Shown for Totals {
                 Cell::plain(total.packages.to_string()),
                 Cell::plain(total.explicit.to_string()),
                 Cell::plain(total.held.to_string()),
-                match total.size {
-                    Some(size) => Cell::shown(size.to_string(), output::size(size)),
-                    None => Cell::plain(""),
-                },
+                Cell::bytes(total.size),
             ]
         };
         Grid {

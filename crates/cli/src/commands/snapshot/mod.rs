@@ -162,7 +162,7 @@ impl Shown for Rows {
                 Cell::plain(one.taken_at.clone().unwrap_or_default()),
                 Cell::plain(one.host.clone().unwrap_or_default()),
                 Cell::toned(tone, says),
-                Cell::plain(output::size(one.bytes)),
+                Cell::bytes(Some(one.bytes)),
                 Cell::plain(one.file.to_string()),
             ]
         };
