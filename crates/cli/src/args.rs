@@ -102,6 +102,11 @@ impl Global {
     }
 }
 
+/// The words that an option takes.
+pub fn words<V: ValueEnum + 'static>() -> impl Iterator<Item = String> {
+    V::value_variants().iter().filter_map(|one| Some(one.to_possible_value()?.get_name().to_owned()))
+}
+
 /// `--context`: one, or none for every one but `here`.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 pub struct ContextName(pub Option<Context>);

@@ -20,13 +20,16 @@ const MAX_ALONE: u64 = 64 << 20;
 /// How deep a directory is looked into.
 const MAX_DEPTH: usize = 8;
 
-/// What a file is to the store.
-enum Part<T> {
-    There(T),
-    /// It is larger than files may be that are read together.
+/// Why a file is not loaded with others.
+enum Left {
+    /// It is larger than they may be.
     Large,
+    /// It cannot be used.
     Refused(String),
 }
+
+/// The digest and the bytes of a file.
+type Content = Result<(String, Vec<u8>), Left>;
 
 /// A file that was not loaded.
 #[derive(Debug, Clone, PartialEq, Eq, Serialize, JsonSchema)]
@@ -116,38 +119,36 @@ fn load_some<'f>(
     max: u64,
     answer: &mut Loaded,
 ) -> Result<Vec<&'f ByteString>, StoreError> {
-    let read = |file: &ByteString| match root.target(file) {
-        Ok(meta) if meta.size > max => Part::Large,
-        _ => match root.read(file, Limit::bytes(max)) {
-            Ok(bytes) => Part::There((hex::encode(Sha256::digest(&bytes)), bytes)),
-            Err(error) => Part::Refused(error.reason()),
-        },
+    let read = |file: &ByteString| {
+        if root.target(file).is_ok_and(|meta| meta.size > max) {
+            return Err(Left::Large);
+        }
+        let bytes = root.read(file, Limit::bytes(max)).map_err(|error| Left::Refused(error.reason()))?;
+        Ok((hex::encode(Sha256::digest(&bytes)), bytes))
     };
-    let contents: Vec<Part<(String, Vec<u8>)>> = files.par_iter().map(read).collect();
-    let digest = |content: &Part<(String, Vec<u8>)>| match content {
-        Part::There((digest, _)) => Some(digest.clone()),
-        _ => None,
-    };
-    let known = store.known_files(&contents.iter().filter_map(digest).collect::<Vec<_>>())?;
+    let contents: Vec<Content> = files.par_iter().map(read).collect();
+    let digests: Vec<String> = contents.iter().flatten().map(|(digest, _)| digest.clone()).collect();
+    let known = store.known_files(&digests)?;
     // None of a snapshot that is known.
-    let rows = |content: Part<(String, Vec<u8>)>| match content {
-        Part::There((digest, _)) if known.contains(&digest) => Part::There(None),
-        Part::There((digest, bytes)) => match Snapshot::read_within(&bytes, max) {
-            Ok(snapshot) => Part::There(Some(SnapshotRows::of(&snapshot, &digest, loaded_at))),
-            Err(ReadError::TooLarge) => Part::Large,
-            Err(error) => Part::Refused(error.to_string()),
-        },
-        Part::Large => Part::Large,
-        Part::Refused(problem) => Part::Refused(problem),
+    let rows = |content: Content| {
+        let (digest, bytes) = content?;
+        if known.contains(&digest) {
+            return Ok(None);
+        }
+        let snapshot = Snapshot::read_within(&bytes, max).map_err(|error| match error {
+            ReadError::TooLarge => Left::Large,
+            other => Left::Refused(other.to_string()),
+        })?;
+        Ok(Some(SnapshotRows::of(&snapshot, &digest, loaded_at)))
     };
-    let parts: Vec<Part<Option<SnapshotRows>>> = contents.into_par_iter().map(rows).collect();
+    let rows: Vec<Result<Option<SnapshotRows>, Left>> = contents.into_par_iter().map(rows).collect();
     let (mut new, mut large) = (Vec::new(), Vec::new());
-    for (file, part) in files.iter().zip(parts) {
-        match part {
-            Part::There(Some(rows)) => new.push(rows),
-            Part::There(None) => answer.known += 1,
-            Part::Large => large.push(file),
-            Part::Refused(problem) => answer.refused.push(Refused { file: file.clone(), problem }),
+    for (file, result) in files.iter().zip(rows) {
+        match result {
+            Ok(Some(rows)) => new.push(rows),
+            Ok(None) => answer.known += 1,
+            Err(Left::Large) => large.push(file),
+            Err(Left::Refused(problem)) => answer.refused.push(Refused { file: file.clone(), problem }),
         }
     }
     let added = store.add(&new)?;

@@ -83,6 +83,12 @@ impl Entity {
     pub const ALL: [Entity; 6] =
         [Entity::Packages, Entity::Winners, Entity::Sources, Entity::Files, Entity::Findings, Entity::Offers];
 
+    /// The column of [`SNAPSHOTS`] that names the list of a snapshot.
+    #[must_use]
+    pub const fn column(self) -> usize {
+        FIRST_LIST + self as usize
+    }
+
     /// The table that has each of them once.
     #[must_use]
     pub fn table(self) -> Table {
@@ -115,6 +121,9 @@ impl Entity {
         Table { name, columns }
     }
 }
+
+/// The first column of [`SNAPSHOTS`] that names a list.
+const FIRST_LIST: usize = 11;
 
 const PACKAGES: &[(&str, Type)] = &[
     ("package", Int),
@@ -164,3 +173,15 @@ const FINDINGS: &[(&str, Type)] = &[
 
 const OFFERS: &[(&str, Type)] =
     &[("offer", Int), ("package", Int), ("version", Text), ("version_key", Bytes), ("source", Text)];
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn the_column_of_a_list_is_named_after_its_table() {
+        for entity in Entity::ALL {
+            assert_eq!(format!("{}s", SNAPSHOTS.columns[entity.column()].0), entity.lists().name);
+        }
+    }
+}

@@ -51,9 +51,10 @@ use crate::output::Streams;
 use crate::process;
 use crate::session::{Outcome, Session};
 
-/// Makes the list of commands, and the way to each, from one line per command.
+/// Makes the list of commands, and the way to each, from one line per command; behind one that shows no list stands
+/// `without_rows`.
 macro_rules! commands {
-    ($($name:ident => $module:ident),* $(,)?) => {
+    ($($name:ident => $module:ident $($without_rows:ident)?),* $(,)?) => {
         /// The commands.
         #[derive(Debug, Subcommand)]
         pub enum Command {
@@ -65,16 +66,10 @@ macro_rules! commands {
         impl Command {
             /// Whether it shows rows, which can be arranged.
             pub fn has_rows(&self) -> bool {
-                !matches!(
-                    self,
-                    Command::Plan(_)
-                        | Command::Report(_)
-                        | Command::Browse(_)
-                        | Command::Export(_)
-                        | Command::Completions(_)
-                        | Command::Manual(_)
-                        | Command::Demo(_)
-                )
+                match self {
+                    $(Command::$name(_) => stringify!($($without_rows)?).is_empty(),)*
+                    Command::Manual(_) | Command::Demo(_) => false,
+                }
             }
 
             /// Runs the command.
@@ -111,14 +106,14 @@ commands! {
     Why => why,
     Space => space,
     Leftovers => leftovers,
-    Plan => plan,
+    Plan => plan without_rows,
     Verify => verify,
     Check => check,
     Explain => explain,
-    Report => report,
-    Browse => browse,
-    Export => export,
-    Completions => completions,
+    Report => report without_rows,
+    Browse => browse without_rows,
+    Export => export without_rows,
+    Completions => completions without_rows,
 }
 
 /// A manager, by its name.

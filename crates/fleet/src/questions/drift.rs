@@ -8,7 +8,8 @@ use schemars::JsonSchema;
 use serde::Serialize;
 
 use super::Fleet;
-use crate::store::{StoreError, lists};
+use crate::store::StoreError;
+use crate::store::lists::{self, Tally};
 use crate::value::{Value, number_of};
 
 /// How many machines and differences are told.
@@ -98,11 +99,9 @@ pub fn drift(
     let machines = fleet.ask(sql, &[])?;
     let users = users_of_lists(&machines, own);
     let places = places_of(fleet, reference)?;
-    let (mut having, mut exactly) = (vec![0_usize; reference.len()], vec![0_usize; reference.len()]);
+    let (mut having, mut exactly) = (vec![Tally::default(); reference.len()], vec![Tally::default(); reference.len()]);
     let mut counts: BTreeMap<i64, (usize, usize)> = BTreeMap::new();
     let numbers: Vec<i64> = users.keys().copied().collect();
-    // For each piece of the reference the last list that has it, and the last that has it as the reference does.
-    let (mut seen, mut seen_exactly) = (vec![0_usize; reference.len()], vec![0_usize; reference.len()]);
     let mut round = 0;
     lists::each(fleet.store(), &numbers, &mut |list, items| {
         round += 1;
@@ -110,16 +109,8 @@ pub fn drift(
         let count = counts.entry(list).or_default();
         // Of several versions one is enough.
         for (place, is_exact) in items.iter().filter_map(|item| *places.get(*item)?) {
-            if seen[place] != round {
-                seen[place] = round;
-                count.0 += 1;
-                having[place] += on;
-            }
-            if is_exact && seen_exactly[place] != round {
-                seen_exactly[place] = round;
-                count.1 += 1;
-                exactly[place] += on;
-            }
+            count.0 += usize::from(having[place].add(round, on));
+            count.1 += usize::from(is_exact && exactly[place].add(round, on));
         }
     })?;
     let distance = |row: &crate::value::Row| {
@@ -169,7 +160,7 @@ fn releases((manager, name): &(String, String), versions: &BTreeSet<Option<Strin
 }
 
 /// What of the reference is missing or at another version, and on how many machines.
-fn differing(reference: &Reference, having: &[usize], exactly: &[usize], of: usize) -> Vec<Differing> {
+fn differing(reference: &Reference, having: &[Tally], exactly: &[Tally], of: usize) -> Vec<Differing> {
     let mut found = Vec::new();
     for ((key, versions), (have, exact)) in reference.iter().zip(having.iter().zip(exactly)) {
         let one = |machines: usize, how: &str| Differing {
@@ -179,8 +170,8 @@ fn differing(reference: &Reference, having: &[usize], exactly: &[usize], of: usi
             version: versions.iter().flatten().next_back().cloned(),
             how: how.to_owned(),
         };
-        found.push(one(of - (*have).min(of), "missing"));
-        found.push(one(have - exact, "other-version"));
+        found.push(one(of - have.machines.min(of), "missing"));
+        found.push(one(have.machines - exact.machines, "other-version"));
     }
     found.retain(|one| one.machines > 0);
     found

@@ -17,8 +17,6 @@ use crate::rows::SnapshotRows;
 use crate::tables::{Entity, SNAPSHOTS};
 use crate::value::{Row, Value};
 
-/// The first column of `snapshots` that names a list.
-const FIRST_LIST: usize = 11;
 /// How many snapshots are read at once.
 const BATCH: usize = 16;
 
@@ -50,24 +48,21 @@ impl Filled {
 
     /// Brings all lists of one sort into the database, each once.
     fn fill(&mut self, files: &Partitions, entity: Entity) -> Result<(), StoreError> {
-        let column = Entity::ALL.into_iter().zip(FIRST_LIST..).find(|(one, _)| *one == entity);
-        let column = column.map_or(FIRST_LIST, |(_, column)| column);
+        let column = entity.column();
         let mut lists = HashSet::new();
         let has_new = |one: &&SnapshotRows| match one.snapshot[column] {
             Value::Int(list) => lists.insert(list),
             _ => false,
         };
         let with_new: Vec<&SnapshotRows> = self.snapshots.iter().filter(has_new).collect();
-        let mut known = HashSet::new();
         for some in with_new.chunks(BATCH) {
+            let written = self.database.written();
             let read = |one: &&SnapshotRows| {
-                let list = files.list(one, entity, one.snapshot[column].int(), &known)?;
+                let list = files.list(one, entity, written)?;
                 let contexts = if entity == Entity::Winners { files.contexts(one)? } else { Vec::new() };
                 Ok(SnapshotRows { contexts, lists: vec![list], ..(*one).clone() })
             };
             let rows = some.par_iter().map(read).collect::<Result<Vec<_>, StoreError>>()?;
-            let items = rows.iter().flat_map(|one| &one.lists).flat_map(|list| &list.items);
-            known.extend(items.map(|row| row[0].int()));
             self.database.add(&rows)?;
         }
         self.database.index(&[entity.table().name, entity.lists().name])?;
@@ -89,8 +84,8 @@ fn names(sql: &str, entity: Entity) -> bool {
         Entity::Sources | Entity::Files => "",
     };
     let is_packed = matches!(entity, Entity::Packages | Entity::Offers);
-    let words: Vec<&str> = sql.split(|one: char| !(one.is_ascii_alphanumeric() || one == '_')).collect();
-    let words: Vec<&str> = words.into_iter().filter(|word| !word.is_empty()).collect();
+    let words = sql.split(|one: char| !(one.is_ascii_alphanumeric() || one == '_'));
+    let words: Vec<&str> = words.filter(|word| !word.is_empty()).collect();
     words.windows(2).filter(|pair| matches!(pair[0], "FROM" | "JOIN")).any(|pair| match pair[1] {
         "places" | "packed_lists" => is_packed,
         "holders" => entity == Entity::Packages,

@@ -8,6 +8,27 @@ use super::places::{PLACES_FROM, unpack};
 use super::{Store, StoreError, ask_in};
 use crate::value::Value;
 
+/// On how many machines something is, counted list by list.
+#[derive(Debug, Clone, Copy, Default)]
+pub struct Tally {
+    /// How many.
+    pub machines: usize,
+    /// The list that was counted last.
+    last: usize,
+}
+
+impl Tally {
+    /// Counts the machines that have a list, once however often it has the thing. The lists are numbered from 1 in the
+    /// order in which they are counted. Whether it was new in this one.
+    pub fn add(&mut self, list: usize, machines: usize) -> bool {
+        let is_new = self.last != list;
+        if is_new {
+            (self.machines, self.last) = (self.machines + machines, list);
+        }
+        is_new
+    }
+}
+
 /// The packages and offers by their places.
 ///
 /// # Errors

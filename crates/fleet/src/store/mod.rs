@@ -23,6 +23,7 @@ pub use self::dataset::is_dataset;
 pub use self::postgres::is_url;
 
 use self::dataset::Dataset;
+use self::lists::Tally;
 use self::postgres::PostgresStore;
 use self::sqlite::SqliteStore;
 
@@ -157,18 +158,16 @@ fn holders(store: &mut dyn Store) -> Result<Vec<Row>, StoreError> {
         .iter()
         .map(|both| both.map(|(one, release)| (software.place_of(one), exact.place_of(release))))
         .collect();
-    let mut machines: HashMap<i64, i64> = HashMap::new();
-    for row in store.ask("SELECT package_list, count(*) FROM latest GROUP BY package_list", &[])? {
-        machines.insert(row[0].int(), row[1].int());
-    }
+    let sql = "SELECT package_list, count(*) FROM latest GROUP BY package_list";
+    let machines: HashMap<i64, usize> = store.ask(sql, &[])?.iter().map(|row| (row[0].int(), row[1].count())).collect();
     let numbers: Vec<i64> = machines.keys().copied().collect();
     let mut round = 0;
     lists::each(store, &numbers, &mut |list, items| {
         round += 1;
         let on = machines.get(&list).copied().unwrap_or(0);
         for (one, release) in items.iter().filter_map(|place| *known.get(*place)?) {
-            software.add(one, on, round);
-            exact.add(release, on, round);
+            software.counts[one].1.add(round, on);
+            exact.counts[release].1.add(round, on);
         }
     })?;
     Ok([software.rows("software"), exact.rows("release")].concat())
@@ -178,29 +177,21 @@ fn holders(store: &mut dyn Store) -> Result<Vec<Row>, StoreError> {
 #[derive(Default)]
 struct Counts {
     places: HashMap<i64, usize>,
-    /// The thing, the machines, and the list that was counted last: several packages of one thing count once.
-    counts: Vec<(i64, i64, usize)>,
+    /// Of each its number: several packages of one thing count once.
+    counts: Vec<(i64, Tally)>,
 }
 
 impl Counts {
     fn place_of(&mut self, number: i64) -> usize {
         *self.places.entry(number).or_insert_with(|| {
-            self.counts.push((number, 0, 0));
+            self.counts.push((number, Tally::default()));
             self.counts.len() - 1
         })
     }
 
-    /// Counts machines with the list of this round, which is never 0.
-    fn add(&mut self, place: usize, machines: i64, round: usize) {
-        let (_, count, last) = &mut self.counts[place];
-        if *last != round {
-            (*count, *last) = (*count + machines, round);
-        }
-    }
-
     fn rows(self, what: &str) -> Vec<Row> {
-        let is_somewhere = |one: &(i64, i64, usize)| one.1 > 0;
-        let row = |(number, machines, _): (i64, i64, usize)| vec![what.into(), number.into(), machines.into()];
+        let is_somewhere = |one: &(i64, Tally)| one.1.machines > 0;
+        let row = |(number, tally): (i64, Tally)| vec![what.into(), number.into(), tally.machines.into()];
         self.counts.into_iter().filter(is_somewhere).map(row).collect()
     }
 }

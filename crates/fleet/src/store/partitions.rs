@@ -1,11 +1,11 @@
 //! The files of a dataset: where they are, and what is in them.
 
-use hashbrown::HashSet;
 use percent_encoding::{AsciiSet, NON_ALPHANUMERIC, utf8_percent_encode};
 use whodunit_core::bytes::{ByteString, path};
 use whodunit_core::fs::{Kind, Limit, Root};
 
 use super::parquet::{self, Columns, Content};
+use super::written::Written;
 use super::{StoreError, files};
 use crate::rows::{List, SnapshotRows};
 use crate::tables::{CONTEXTS, Entity, SNAPSHOTS, Type};
@@ -15,6 +15,7 @@ use crate::value::{Row, Value};
 const KEPT: &AsciiSet = &NON_ALPHANUMERIC.remove(b'-').remove(b'_').remove(b'.');
 /// The partition of a host without a name, as other engines write it.
 const NO_NAME: &str = "__HIVE_DEFAULT_PARTITION__";
+
 /// A directory of files, one for each table and snapshot.
 pub(super) struct Partitions {
     root: Root,
@@ -95,11 +96,11 @@ impl Partitions {
     pub fn snapshot(&self, file: &ByteString) -> Result<SnapshotRows, StoreError> {
         let failed = |cause: String| StoreError::failed(file.to_string(), cause);
         let content = self.read(file, &snapshot_columns())?;
-        let mut snapshot = content.rows().map_err(failed)?.into_iter().next();
-        let snapshot = snapshot.as_mut().ok_or_else(|| failed("it has no row".to_owned()))?;
+        let first = content.rows().map_err(failed)?.into_iter().next();
+        let mut snapshot = first.ok_or_else(|| failed("it has no row".to_owned()))?;
         let identity = snapshot.pop().unwrap_or(Value::Null);
         let (number, machine) = (snapshot[0].int(), vec![snapshot[1].clone(), identity]);
-        Ok(SnapshotRows { number, machine, snapshot: snapshot.clone(), contexts: Vec::new(), lists: Vec::new() })
+        Ok(SnapshotRows { number, machine, snapshot, contexts: Vec::new(), lists: Vec::new() })
     }
 
     /// The sets of contexts of a snapshot.
@@ -110,21 +111,22 @@ impl Partitions {
         Ok(rows.into_iter().map(|mut row| row.split_off(1)).collect())
     }
 
-    /// A list of a snapshot. Of its items only those that are not `known`.
-    pub fn list(&self, of: &SnapshotRows, entity: Entity, list: i64, known: &HashSet<i64>) -> Result<List, StoreError> {
-        let file = self.place_of(entity.table().name, of);
-        let content = self.read(&file, &item_columns(entity))?;
+    /// A list of a snapshot. Of its items only those that are not written yet.
+    pub fn list(&self, of: &SnapshotRows, entity: Entity, written: &Written) -> Result<List, StoreError> {
+        let number = of.snapshot[entity.column()].int();
+        let (file, columns) = (self.place_of(entity.table().name, of), item_columns(entity));
+        let content = self.read(&file, &columns)?;
         // First the number of the snapshot, then the item, then what a member says besides.
         let (first, width) = (1, entity.table().columns.len());
-        let more = first + width..item_columns(entity).len();
+        let more = first + width..columns.len();
         let (mut items, mut members) = (Vec::new(), Vec::with_capacity(content.len()));
         let mut read = || {
             for row in 0..content.len() {
                 let item = content.value(row, first)?;
-                if !known.contains(&item.int()) {
+                if !written.is_there(item.int()) {
                     items.push(content.row(row)?.drain(first..first + width).collect());
                 }
-                let mut member = vec![list.into(), item];
+                let mut member = vec![number.into(), item];
                 for column in more.clone() {
                     member.push(content.value(row, column)?);
                 }
@@ -133,7 +135,7 @@ impl Partitions {
             Ok(())
         };
         read().map_err(|cause: String| StoreError::failed(file.to_string(), cause))?;
-        Ok(List { entity, number: list, items, members })
+        Ok(List { entity, number, items, members })
     }
 
     /// Writes the files of a snapshot, that of its own row last. Whether it was not there.

@@ -46,6 +46,11 @@ impl SqliteStore {
         Ok(store)
     }
 
+    /// What this loader has written.
+    pub(super) fn written(&self) -> &Written {
+        &self.written
+    }
+
     /// Makes the indexes of these tables.
     ///
     /// # Errors

@@ -22,9 +22,14 @@ impl Written {
         }
     }
 
+    /// Whether a row is known to be there.
+    pub fn is_there(&self, number: i64) -> bool {
+        self.there.contains(&number)
+    }
+
     /// Whether a row is yet to be written, which it then is.
     pub fn is_new(&mut self, number: i64) -> bool {
-        !self.there.contains(&number) && self.pending.insert(number)
+        !self.is_there(number) && self.pending.insert(number)
     }
 
     /// The transaction has ended well.

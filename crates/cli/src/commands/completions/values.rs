@@ -16,7 +16,7 @@ use whodunit_core::survey::Survey;
 use whodunit_fleet::questions::Fleet;
 use whodunit_fleet::store::StoreError;
 
-use crate::args::Global;
+use crate::args::{self, Global};
 use crate::commands::inventory::{ColumnName, SortName};
 use crate::commands::{fleet, names_in};
 use crate::process;
@@ -54,10 +54,11 @@ pub fn attached(command: Command) -> Command {
 /// The same for questions about many machines, which know other names.
 fn attached_to_fleet(command: Command) -> Command {
     let packages = |current: &OsStr| some(in_fleet(current, Fleet::package_names), current);
+    let by_name = |one: Command| one.mut_arg("name", |arg| arg.add(ArgValueCompleter::new(packages)));
     command
         .mut_subcommand("findings", attached)
-        .mut_subcommand("where", |one| one.mut_arg("name", |arg| arg.add(ArgValueCompleter::new(packages))))
-        .mut_subcommand("versions", |one| one.mut_arg("name", |arg| arg.add(ArgValueCompleter::new(packages))))
+        .mut_subcommand("where", by_name)
+        .mut_subcommand("versions", by_name)
         .mut_subcommand("drift", |one| one.mut_arg("reference", |arg| arg.add(ArgValueCompleter::new(references))))
 }
 
@@ -80,9 +81,8 @@ fn in_fleet(
 }
 
 /// The words that an option takes.
-fn words<V: ValueEnum>() -> Vec<CompletionCandidate> {
-    let words = V::value_variants().iter().filter_map(ValueEnum::to_possible_value);
-    words.map(|word| CompletionCandidate::new(word.get_name().to_owned())).collect()
+fn words<V: ValueEnum + 'static>() -> Vec<CompletionCandidate> {
+    args::words::<V>().map(CompletionCandidate::new).collect()
 }
 
 fn kinds() -> Vec<CompletionCandidate> {

@@ -16,7 +16,7 @@ pub use columns::ColumnName;
 
 use columns::{FOR_DATA, USUAL, WITH_CONFINEMENT, WITH_ORIGIN};
 
-use crate::args::{Format, Global};
+use crate::args::{self, Format, Global};
 use crate::error::CliError;
 use crate::output::{self, Cell, Column, Grid, Line, Piece, Presenter, Shown, Streams, Tone};
 use crate::session::Outcome;
@@ -96,10 +96,9 @@ impl From<SortName> for Sort {
 }
 
 /// One of the words that an option takes.
-fn word<V: ValueEnum>(option: &str, text: &str) -> Result<V, CliError> {
+fn word<V: ValueEnum + 'static>(option: &str, text: &str) -> Result<V, CliError> {
     V::from_str(text, false).map_err(|_| {
-        let known = V::value_variants().iter().filter_map(|one| Some(one.to_possible_value()?.get_name().to_owned()));
-        let known = known.collect::<Vec<_>>().join(", ");
+        let known = args::words::<V>().collect::<Vec<_>>().join(", ");
         CliError::usage(format!("{option} takes no {text}")).with_hint(format!("it takes {known}"))
     })
 }
