@@ -3,7 +3,7 @@
 use super::support::{run, tree};
 
 /// A machine on which dpkg has a module and programs, and maren's pip the same module at a version.
-fn findings_with(pips_version: &str, programs: &[(&str, &str)]) -> Vec<(String, String, String, String)> {
+fn machine(pips_version: &str, programs: &[(&str, &str)]) -> tempfile::TempDir {
     let mut list = "/.\n/usr/lib/python3/dist-packages/knots/__init__.py\n".to_owned();
     let metadata = format!("Metadata-Version: 2.1\nName: knots\nVersion: {pips_version}\n");
     let info = format!("home/maren/.local/lib/python3.11/site-packages/knots-{pips_version}.dist-info");
@@ -31,7 +31,12 @@ fn findings_with(pips_version: &str, programs: &[(&str, &str)]) -> Vec<(String, 
     let status =
         b"Package: python3-knots\nStatus: install ok installed\nVersion: 1.0-2\nArchitecture: all\nMaintainer: x\n";
     files.extend([("var/lib/dpkg/status", &status[..]), ("var/lib/dpkg/info/python3-knots.list", list.as_bytes())]);
-    let made = tree(&files);
+    tree(&files)
+}
+
+/// What `check` says of programs and modules there.
+fn findings_with(pips_version: &str, programs: &[(&str, &str)]) -> Vec<(String, String, String, String)> {
+    let made = machine(pips_version, programs);
     let path = "/home/maren/.local/bin:/home/maren/bin:/usr/bin";
     let root = made.path().to_str().unwrap();
     let asked = ["--root", root, "--user", "maren", "--path", path, "check", "--level", "note", "--format", "json"];
@@ -75,4 +80,41 @@ fn only_programs_that_came_with_another_copy_count() {
     );
     // An interpreter that leaves out the user's directory does not see it.
     assert_eq!(findings_with("2.0", &[("usr/bin/knots", "#!/usr/bin/python3 -sP\nimport knots\n")]), []);
+}
+
+#[test]
+fn the_owner_of_a_program_is_not_the_owner_of_what_it_runs() {
+    const SCRIPT: &str = "#!/usr/bin/python3\nimport knots\n";
+    let programs = [
+        ("usr/bin/knots", SCRIPT),
+        ("usr/bin/alone", "#!/usr/bin/python3 -I\nimport knots\n"),
+        ("srv/older/knots.py", ""),
+        ("var/spool/cron/crontabs/maren", "PYTHONPATH=/srv/older\n"),
+        ("home/maren/.zshenv", ""),
+    ];
+    let made = machine("2.0", &programs);
+    let root = made.path().to_str().unwrap();
+    let summaries = |user: &str, context: &str, target: &str| {
+        let asked = ["--root", root, "--user", user, "--context", context, "owner", target, "--format", "json"];
+        let document = run(asked).document();
+        let answer = &document["answers"][0];
+        assert_eq!(answer["owner"]["id"], "dpkg/system/python3-knots", "{answer:#}");
+        let found = answer["findings"].as_array().unwrap().iter();
+        let other = found.filter(|finding| finding["kind"] == "runs-other-code");
+        other.map(|finding| finding["summary"].as_str().unwrap().to_owned()).collect::<Vec<_>>()
+    };
+    let runs = "/usr/bin/knots of dpkg · python3-knots 1.0-2 runs the code of";
+    // In whose session, and where an environment gives other directories.
+    let rows = [
+        ("maren", "terminal", "knots", vec![format!("{runs} pip · knots 2.0")]),
+        ("maren", "terminal", "/usr/bin/knots", vec![format!("{runs} pip · knots 2.0")]),
+        ("maren", "terminal", "alone", Vec::new()),
+        ("root", "terminal", "knots", Vec::new()),
+        ("maren", "cron", "knots", vec![format!("{runs} /srv/older/knots.py, which no manager claims")]),
+    ];
+    for (user, context, target, expected) in rows {
+        assert_eq!(summaries(user, context, target), expected, "{user} {context} {target}");
+    }
+    let page = run(["--root", root, "--user", "maren", "--context", "terminal", "owner", "knots"]).out;
+    assert!(page.contains("careful"), "{page}");
 }

@@ -5,6 +5,7 @@ use super::{Located, advice, located};
 use crate::bytes::{ByteString, path};
 use crate::fs::{Kind, Root};
 use crate::host::User;
+use crate::index::ClaimIndex;
 use crate::model::{Evidence, Finding, FindingKind, Owner, Severity};
 use crate::resolve::modules::{self, Module, ModuleDir};
 use crate::resolve::{ResolvedContext, SearchPath};
@@ -38,67 +39,55 @@ pub fn shadows(
     search: &SearchPath,
     names: &[ByteString],
 ) -> Shadows {
-    let root = survey.root();
     let ambiguous = ambiguous(survey, resolved, names);
     if ambiguous.is_empty() {
         return Shadows::default();
     }
-    let scripts = scripts(root, search);
-    let files = ambiguous.iter().flat_map(|one| &one.found).map(|module| &module.file);
-    let files: Vec<ByteString> =
-        files.chain(scripts.iter().map(|script| &script.path)).map(|file| root.canonicalize(file)).collect();
-    let index = survey.claims(files.iter().map(|file| &**file));
+    let scripts = scripts(survey.root(), search);
+    let index = claims_on(survey, &ambiguous, &scripts);
     let mut answer = Shadows::default();
-    for one in ambiguous {
-        let copies: Vec<Located> = one.found.iter().map(|module| located(survey, &index, &module.file)).collect();
-        let (winner, hidden) = (&copies[0], &copies[1..]);
-        let first = &one.dirs[one.found[0].dir];
-        let importing = scripts.iter().filter(|script| {
-            script.interpreter == root.canonicalize_dir(&one.interpreter)
-                && Shebang::parse(&script.text).is_some_and(|line| modules::sees(&line, first))
-                && modules::imports(&script.text, &one.name)
-        });
-        let importers: Vec<Importer<'_>> = importing
-            .map(|script| Importer { script, owner: located(survey, &index, &script.path).owner })
-            .filter(|importer| !importer.belongs_to(winner, one.user))
-            .collect();
-        // A library of the interpreter's own before a copy in a site directory is how it is made.
-        let is_own = !first.is_users && !first.is_inherited && one.found[0].dir < 3;
-        let is_same = hidden.iter().all(|copy| copy.owner == winner.owner && winner.owner.is_some());
-        let agrees = hidden.iter().all(|copy| advice::is_same_version(winner, copy));
-        let is_told = !is_same && !is_own && !importers.is_empty();
-        let severity = if is_told && !agrees { Severity::Warning } else { Severity::Note };
-        let second = &one.dirs[one.found[1].dir];
-        let mut because = first.because.clone();
-        because.says = format!("{} comes before {}: {}", first.dir, second.dir, because.says);
-        let names: Vec<String> = importers.iter().map(|importer| importer.name().to_string()).collect();
-        let meaning = match names.len() {
-            0 => "no other program in the search path imports it".to_owned(),
-            _ => format!("imported by {}", names.join(", ")),
-        };
-        let masking = Masking { one: &one, winner, hidden, importers: &importers, because: &because, severity };
-        if is_told {
+    for one in &ambiguous {
+        let masking = Masking::of(survey, &index, one, &scripts);
+        if masking.is_told {
             answer.findings.push(masking.masked(survey));
             answer.findings.extend(masking.other_code(survey));
         }
-        answer.shadows.push(Shadow {
-            kind: "module".to_owned(),
-            context: search.context,
-            users: vec![one.user.name.clone()],
-            winner: winner.clone(),
-            hidden: hidden.to_vec(),
-            because: vec![because],
-            severity,
-            meaning,
-            name: one.name,
-        });
+        answer.shadows.push(masking.shadow(search));
     }
     answer.shadows.sort_by(Shadow::by_importance);
     answer
 }
 
+/// The code of others that a program of Python runs with, as the users of these contexts start it: `runs-other-code`.
+#[must_use]
+pub fn other_code<'r>(
+    survey: &Survey<'_>,
+    resolved: impl IntoIterator<Item = &'r ResolvedContext>,
+    program: &[u8],
+) -> Vec<Finding> {
+    let Some(script) = Script::read(survey.root(), program) else { return Vec::new() };
+    let mut ambiguous = ambiguous(survey, resolved, &[]);
+    ambiguous.retain(|one| script.imports(survey.root(), one));
+    let scripts = [script];
+    let index = claims_on(survey, &ambiguous, &scripts);
+    let maskings = ambiguous.iter().map(|one| Masking::of(survey, &index, one, &scripts));
+    maskings.filter(|masking| masking.is_told).flat_map(|masking| masking.other_code(survey)).collect()
+}
+
+/// Who claims the copies and the scripts.
+fn claims_on(survey: &Survey<'_>, ambiguous: &[Ambiguous<'_>], scripts: &[Script]) -> ClaimIndex {
+    let files = ambiguous.iter().flat_map(|one| &one.found).map(|module| &module.file);
+    let files: Vec<ByteString> =
+        files.chain(scripts.iter().map(|script| &script.path)).map(|file| survey.root().canonicalize(file)).collect();
+    survey.claims(files.iter().map(|file| &**file))
+}
+
 /// The modules that several directories have, for each interpreter and each user's directories.
-fn ambiguous<'r>(survey: &Survey<'_>, resolved: &'r [ResolvedContext], names: &[ByteString]) -> Vec<Ambiguous<'r>> {
+fn ambiguous<'r>(
+    survey: &Survey<'_>,
+    resolved: impl IntoIterator<Item = &'r ResolvedContext>,
+    names: &[ByteString],
+) -> Vec<Ambiguous<'r>> {
     let root = survey.root();
     let mut ambiguous: Vec<Ambiguous<'_>> = Vec::new();
     for resolved in resolved {
@@ -147,23 +136,65 @@ impl Importer<'_> {
 /// A module that hides others from programs.
 struct Masking<'m> {
     one: &'m Ambiguous<'m>,
-    winner: &'m Located,
-    hidden: &'m [Located],
-    importers: &'m [Importer<'m>],
-    because: &'m Evidence,
+    winner: Located,
+    hidden: Vec<Located>,
+    importers: Vec<Importer<'m>>,
+    because: Evidence,
     severity: Severity,
+    /// Whether it is a finding: programs that came with another copy get this one.
+    is_told: bool,
 }
 
-impl Masking<'_> {
+impl<'m> Masking<'m> {
+    fn of(survey: &Survey<'_>, index: &ClaimIndex, one: &'m Ambiguous<'m>, scripts: &'m [Script]) -> Self {
+        let mut copies = one.found.iter().map(|module| located(survey, index, &module.file));
+        let winner = copies.next().expect("several copies");
+        let hidden: Vec<Located> = copies.collect();
+        let importing = scripts.iter().filter(|script| script.imports(survey.root(), one));
+        let importers: Vec<Importer<'_>> = importing
+            .map(|script| Importer { script, owner: located(survey, index, &script.path).owner })
+            .filter(|importer| !importer.belongs_to(&winner, one.user))
+            .collect();
+        let [first, second] = [0, 1].map(|number| &one.dirs[one.found[number].dir]);
+        // A library of the interpreter's own before a copy in a site directory is how it is made.
+        let is_own = !first.is_users && !first.is_inherited && one.found[0].dir < 3;
+        let is_same = hidden.iter().all(|copy| copy.owner == winner.owner && winner.owner.is_some());
+        let agrees = hidden.iter().all(|copy| advice::is_same_version(&winner, copy));
+        let is_told = !is_same && !is_own && !importers.is_empty();
+        let severity = if is_told && !agrees { Severity::Warning } else { Severity::Note };
+        let mut because = first.because.clone();
+        because.says = format!("{} comes before {}: {}", first.dir, second.dir, because.says);
+        Masking { one, winner, hidden, importers, because, severity, is_told }
+    }
+
+    fn shadow(self, search: &SearchPath) -> Shadow {
+        let names: Vec<String> = self.importers.iter().map(|importer| importer.name().to_string()).collect();
+        let meaning = match names.len() {
+            0 => "no other program in the search path imports it".to_owned(),
+            _ => format!("imported by {}", names.join(", ")),
+        };
+        Shadow {
+            kind: "module".to_owned(),
+            context: search.context,
+            users: vec![self.one.user.name.clone()],
+            winner: self.winner,
+            hidden: self.hidden,
+            because: vec![self.because],
+            severity: self.severity,
+            meaning,
+            name: self.one.name.clone(),
+        }
+    }
+
     fn copies(&self) -> impl Iterator<Item = &Located> {
-        std::iter::once(self.winner).chain(self.hidden)
+        std::iter::once(&self.winner).chain(&self.hidden)
     }
 
     fn finding(&self, survey: &Survey<'_>, kind: FindingKind, subject: ByteString, texts: (String, String)) -> Finding {
         Finding {
             packages: self.copies().filter_map(|copy| copy.owner.as_ref()).map(|owner| owner.id.clone()).collect(),
             paths: self.copies().map(|copy| copy.path.clone()).collect(),
-            remedies: advice::leave_one(survey, self.winner, self.hidden),
+            remedies: advice::leave_one(survey, &self.winner, &self.hidden),
             evidence: vec![self.because.clone()],
             ..Finding::new(kind, self.severity, subject, texts.0, texts.1)
         }
@@ -176,7 +207,7 @@ impl Masking<'_> {
             None => importer.name().to_string(),
         };
         let programs: Vec<String> = self.importers.iter().map(of_manager).collect();
-        let summary = format!("{} hides {} from {}", whose(self.winner), whose(&self.hidden[0]), programs.join(", "));
+        let summary = format!("{} hides {} from {}", whose(&self.winner), whose(&self.hidden[0]), programs.join(", "));
         let these = if programs.len() == 1 { "this program runs" } else { "these programs run" };
         let them = if programs.len() == 1 { "it" } else { "them" };
         let user = &self.one.user.name;
@@ -200,7 +231,7 @@ impl Masking<'_> {
                 importer.script.path,
                 owner.manager,
                 owner.name,
-                whose(self.winner)
+                whose(&self.winner)
             );
             let consequence = format!(
                 "when {} starts it, what its package's version promises does not hold: it loads {}",
@@ -227,19 +258,32 @@ fn whose(copy: &Located) -> String {
 fn scripts(root: &Root, search: &SearchPath) -> Vec<Script> {
     let mut found = Vec::new();
     for entry in &search.entries {
-        let names = root.names_in(&entry.dir);
-        for (name, _) in names.into_iter().filter(|(_, kind)| matches!(kind, Kind::File | Kind::Link)) {
-            let file = path::join(&entry.dir, &name);
-            let Ok(start) = root.read_start(&file, whodunit_formats::shebang::LOOKED_AT) else { continue };
-            let Some(line) = Shebang::parse(&start) else { continue };
-            let named = line.looked_up().map(|name| path::join(b"/usr/bin", name));
-            let interpreter = named.unwrap_or_else(|| line.interpreter.into());
-            if !path::name(&interpreter).starts_with(b"python") {
-                continue;
-            }
-            let Ok(text) = root.read_start(&file, SCRIPT) else { continue };
-            found.push(Script { path: file, interpreter: root.canonicalize_dir(&interpreter), text });
-        }
+        let names = root.names_in(&entry.dir).into_iter();
+        let files = names.filter(|(_, kind)| matches!(kind, Kind::File | Kind::Link));
+        found.extend(files.filter_map(|(name, _)| Script::read(root, &path::join(&entry.dir, &name))));
     }
     found
+}
+
+impl Script {
+    /// The file, if it is a script that names an interpreter of Python.
+    fn read(root: &Root, file: &[u8]) -> Option<Script> {
+        let start = root.read_start(file, whodunit_formats::shebang::LOOKED_AT).ok()?;
+        let line = Shebang::parse(&start)?;
+        let named = line.looked_up().map(|name| path::join(b"/usr/bin", name));
+        let interpreter = named.unwrap_or_else(|| line.interpreter.into());
+        if !path::name(&interpreter).starts_with(b"python") {
+            return None;
+        }
+        let text = root.read_start(file, SCRIPT).ok()?;
+        Some(Script { path: file.into(), interpreter: root.canonicalize_dir(&interpreter), text })
+    }
+
+    /// Whether it imports this name from where this interpreter finds it first.
+    fn imports(&self, root: &Root, one: &Ambiguous<'_>) -> bool {
+        let first = &one.dirs[one.found[0].dir];
+        self.interpreter == root.canonicalize_dir(&one.interpreter)
+            && Shebang::parse(&self.text).is_some_and(|line| modules::sees(&line, first))
+            && modules::imports(&self.text, &one.name)
+    }
 }

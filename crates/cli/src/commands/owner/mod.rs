@@ -8,7 +8,7 @@ use std::os::unix::ffi::OsStrExt as _;
 
 use clap::Args;
 use whodunit_core::bytes::ByteString;
-use whodunit_core::queries::owner::{Answer, Owners, Target, TargetKind, Verdict, owners_in};
+use whodunit_core::queries::owner::{Answer, Owners, Target, TargetKind, Verdict, owners_in, tell_other_code};
 use whodunit_core::queries::session::tell_next_session;
 use whodunit_core::survey::Survey;
 
@@ -48,6 +48,7 @@ pub fn run(arguments: &Arguments, global: &Global, streams: &mut Streams) -> Res
     let session = Session::new(global)?;
     let survey = Survey::of(&session.host);
     let mut answer = owners_in(&survey, &session.searches(), &targets);
+    tell_other_code(&survey, session.views(), &mut answer.answers);
     if session.is_here() && targets.iter().any(|target| target.kind.is_none_or(|kind| kind == TargetKind::Command)) {
         tell_next_session(&survey, &mut answer.answers);
     }

@@ -3,6 +3,7 @@
 mod intact;
 mod judge;
 mod look;
+mod other_code;
 mod possible;
 mod target;
 
@@ -22,6 +23,7 @@ use crate::survey::Survey;
 
 use judge::Judge;
 use look::Found;
+pub use other_code::tell_other_code;
 pub use target::{BadTarget, Target, TargetKind};
 
 /// The verdict.
@@ -163,7 +165,7 @@ pub struct Owners {
     pub answers: Vec<Answer>,
 }
 
-/// Of more targets, it is not asked whether their libraries are there.
+/// Of more targets, it is not asked what they load.
 const MAX_LOADED: usize = 20;
 
 /// Answers for every target with one reading of the machine.
