@@ -28,23 +28,61 @@ pub struct Primary {
     pub installed: Option<u64>,
     /// Files; the document lists those of programs and settings, and not all others.
     pub files: Vec<String>,
+    /// What it provides; read by [`each_with_relations`], as the lists below.
+    pub provides: Vec<Entry>,
+    /// What it requires.
+    pub requires: Vec<Entry>,
+    /// What it recommends.
+    pub recommends: Vec<Entry>,
+    /// With what it is to be installed.
+    pub supplements: Vec<Entry>,
 }
 
-/// Hands every package to `take`.
+/// One name in a list of what a package provides or needs.
+#[derive(Debug, Clone, PartialEq, Eq, Default)]
+pub struct Entry {
+    /// A name, a file, or an expression in brackets.
+    pub name: String,
+    /// How a version compares: `<`, `<=`, `=`, `>=` or `>`.
+    pub sign: Option<&'static str>,
+    /// `[EPOCH:]VERSION[-RELEASE]`; an epoch of 0 is left out.
+    pub version: String,
+}
+
+/// Hands every package to `take`, without what it provides and needs.
 ///
 /// # Errors
 /// Where the document breaks off, or breaks the rules of XML; what stood before has been handed on.
 pub fn each(stream: impl BufRead, take: &mut dyn FnMut(Primary)) -> Result<(), quick_xml::Error> {
+    read(stream, false, take)
+}
+
+/// Hands every package to `take`, with what it provides and needs.
+///
+/// # Errors
+/// As of [`each`].
+pub fn each_with_relations(stream: impl BufRead, take: &mut dyn FnMut(Primary)) -> Result<(), quick_xml::Error> {
+    read(stream, true, take)
+}
+
+fn read(stream: impl BufRead, has_relations: bool, take: &mut dyn FnMut(Primary)) -> Result<(), quick_xml::Error> {
     let mut reader = Reader::from_reader(stream);
     let (mut buffer, mut one, mut inside) = (Vec::new(), Primary::default(), Inside::Other);
+    let mut list: Option<fn(&mut Primary) -> &mut Vec<Entry>> = None;
     let mut open = 0_u32;
     loop {
         match reader.read_event_into(&mut buffer)? {
             Event::Start(tag) => {
                 open += 1;
                 inside = begin(&tag, &mut one);
+                if has_relations && tag.name().as_ref().starts_with("rpm:") {
+                    list = list_of(tag.name().as_ref());
+                }
             }
             Event::Empty(tag) => {
+                if tag.name().as_ref() == "rpm:entry" {
+                    list.iter().for_each(|list| list(&mut one).push(entry(&tag)));
+                }
                 begin(&tag, &mut one);
             }
             Event::Text(text) => add(&mut one, inside, &text),
@@ -109,11 +147,45 @@ fn add(one: &mut Primary, inside: Inside, text: &str) {
     }
 }
 
-fn begin(tag: &BytesStart<'_>, one: &mut Primary) -> Inside {
-    let value = |name: &str| {
-        let attribute = tag.try_get_attribute(name).ok().flatten()?;
-        Some(attribute.value.into_owned())
+fn value(tag: &BytesStart<'_>, name: &str) -> Option<String> {
+    let attribute = tag.try_get_attribute(name).ok().flatten()?;
+    Some(attribute.value.into_owned())
+}
+
+/// The list of relations that an element begins.
+fn list_of(element: &str) -> Option<fn(&mut Primary) -> &mut Vec<Entry>> {
+    match element {
+        "rpm:provides" => Some(|one| &mut one.provides),
+        "rpm:requires" => Some(|one| &mut one.requires),
+        "rpm:recommends" => Some(|one| &mut one.recommends),
+        "rpm:supplements" => Some(|one| &mut one.supplements),
+        _ => None,
+    }
+}
+
+fn entry(tag: &BytesStart<'_>) -> Entry {
+    let sign = match value(tag, "flags").as_deref() {
+        Some("LT") => Some("<"),
+        Some("LE") => Some("<="),
+        Some("EQ") => Some("="),
+        Some("GE") => Some(">="),
+        Some("GT") => Some(">"),
+        _ => None,
     };
+    let name = value(tag, "name").unwrap_or_default();
+    // Signs and quotes are written as references.
+    let name = quick_xml::escape::unescape(&name).map_or_else(|_| name.clone(), std::borrow::Cow::into_owned);
+    Entry { name, sign, version: version(tag) }
+}
+
+fn version(tag: &BytesStart<'_>) -> String {
+    let epoch = value(tag, "epoch").filter(|epoch| epoch != "0").map(|epoch| format!("{epoch}:")).unwrap_or_default();
+    let release = value(tag, "rel").map(|release| format!("-{release}")).unwrap_or_default();
+    format!("{epoch}{}{release}", value(tag, "ver").unwrap_or_default())
+}
+
+fn begin(tag: &BytesStart<'_>, one: &mut Primary) -> Inside {
+    let value = |name: &str| value(tag, name);
     match tag.name().as_ref() {
         "package" => *one = Primary::default(),
         "name" => return Inside::Name,
@@ -126,12 +198,7 @@ fn begin(tag: &BytesStart<'_>, one: &mut Primary) -> Inside {
             one.files.push(String::new());
             return Inside::File;
         }
-        "version" => {
-            let epoch =
-                value("epoch").filter(|epoch| epoch != "0").map(|epoch| format!("{epoch}:")).unwrap_or_default();
-            let release = value("rel").map(|release| format!("-{release}")).unwrap_or_default();
-            one.version = format!("{epoch}{}{release}", value("ver").unwrap_or_default());
-        }
+        "version" => one.version = version(tag),
         "size" => {
             one.package = value("package").and_then(|size| size.parse().ok());
             one.installed = value("installed").and_then(|size| size.parse().ok());
@@ -166,5 +233,18 @@ mod tests {
         for end in 10..document.len() {
             assert!(each(&document.as_bytes()[..end], &mut |_| {}).is_err(), "{end}");
         }
+    }
+
+    #[test]
+    fn relations_are_read_where_they_are_wanted() {
+        let document = "<metadata><package type=\"rpm\"><name>buoy</name><format><rpm:provides><rpm:entry name=\"buoy\" flags=\"EQ\" epoch=\"3\" ver=\"2.0\" rel=\"1\"/></rpm:provides><rpm:requires><rpm:entry name=\"(chain &gt;= 1 if rope)\"/><rpm:entry name=\"rope\" flags=\"GE\" epoch=\"0\" ver=\"1\"/></rpm:requires><rpm:conflicts><rpm:entry name=\"rock\"/></rpm:conflicts><rpm:recommends/><rpm:supplements><rpm:entry name=\"quay\" flags=\"??\"/></rpm:supplements></format></package></metadata>";
+        let entry =
+            |name: &str, sign, version: &str| Entry { name: name.to_owned(), sign, version: version.to_owned() };
+        let mut found = Vec::new();
+        each_with_relations(document.as_bytes(), &mut |one| found.push(one)).unwrap();
+        assert_eq!(found[0].provides, [entry("buoy", Some("="), "3:2.0-1")]);
+        assert_eq!(found[0].requires, [entry("(chain >= 1 if rope)", None, ""), entry("rope", Some(">="), "1")]);
+        assert_eq!((found[0].recommends.len(), &found[0].supplements[..]), (0, &[entry("quay", None, "")][..]));
+        each(document.as_bytes(), &mut |one| assert!(one.requires.is_empty() && one.provides.is_empty())).unwrap();
     }
 }

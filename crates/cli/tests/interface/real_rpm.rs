@@ -15,10 +15,10 @@ use whodunit_core::survey::Survey;
 use super::support::{as_input, has, output, run, text};
 
 /// A directory with a home of its own, in which rpm keeps its database where distributions keep it.
-struct Yard(TempDir);
+pub(super) struct Yard(TempDir);
 
 impl Yard {
-    fn new(tools: &[&str]) -> Option<Self> {
+    pub(super) fn new(tools: &[&str]) -> Option<Self> {
         if !has(tools) {
             return None;
         }
@@ -28,7 +28,7 @@ impl Yard {
         Some(yard)
     }
 
-    fn at(&self, below: &str) -> String {
+    pub(super) fn at(&self, below: &str) -> String {
         self.0.path().join(below).to_str().unwrap().to_owned()
     }
 
@@ -38,14 +38,14 @@ impl Yard {
         command
     }
 
-    fn sh(&self, lines: &str) -> String {
+    pub(super) fn sh(&self, lines: &str) -> String {
         let output = self.command("sh", &["-ec", lines]).output().unwrap();
         assert!(output.status.success(), "{lines}: {}", String::from_utf8_lossy(&output.stderr));
         String::from_utf8(output.stdout).unwrap()
     }
 
     /// Builds a package: lines of the head, commands that fill `$B`, and lines of the list of files.
-    fn build(&self, name: &str, version: &str, head: &str, fill: &str, files: &str) {
+    pub(super) fn build(&self, name: &str, version: &str, head: &str, fill: &str, files: &str) {
         let spec = format!(
             "Name: {name}\nVersion: {version}\nSummary: made up\nLicense: MIT\nVendor: Quay\n{head}\n%description\nMade up.\n\
              %install\nB=%{{buildroot}}\nmkdir -p $B\n{fill}\n%files\n{files}\n"

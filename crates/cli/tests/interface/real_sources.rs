@@ -121,7 +121,8 @@ fn what_comes_along_is_what_apt_would_fetch() {
     let machine = Machine::new();
     for settings in ["", "APT::Install-Recommends \"false\";\n", "APT::Get::Upgrade-By-Source-Package \"false\";\n"] {
         machine.put("etc/apt/apt.conf.d/10one", settings);
-        for name in ["chartplot", "libtide-dev", "logviewer", "lampset", "inkwell", "deck-lamp"] {
+        for name in ["chartplot", "libtide-dev", "logviewer", "logbook", "libtide2", "lampset", "inkwell", "deck-lamp"]
+        {
             let mut command = machine.apt("apt-get");
             command.args(["--print-uris", "-y", "--allow-unauthenticated", "install", name]);
             let said = String::from_utf8(output(&mut command)).unwrap();

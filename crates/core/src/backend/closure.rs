@@ -47,7 +47,11 @@ fn meets(offers: &[(Vec<u8>, Option<Vec<u8>>)], want: &Want, order: Order<'_>) -
 /// What installing `start` brings along that `installed` does not have. `start` itself is not among it.
 pub(crate) fn closure(start: &Node, installed: &[Node], lookup: Lookup<'_>, order: Order<'_>) -> PullsIn {
     let mut state = Closure::new(start, installed, order);
-    let mut open: Vec<Need> = start.needs.clone();
+    let before = state.installed_before(own_name(start));
+    let mut open: Vec<Need> = state.new_needs(start, before).cloned().collect();
+    if before.is_some() {
+        state.replace(own_name(start).to_vec(), &mut open);
+    }
     for _ in 0..MAX_ROUNDS {
         open.retain(|need| !state.meets(need));
         if open.is_empty() || state.pulled.len() >= MAX_PULLED {
@@ -141,12 +145,28 @@ impl<'c> Closure<'c> {
             let fitting: Vec<&Candidate> =
                 known.iter().filter(|one| meets(&one.node.offers, want, self.order)).collect();
             let own = fitting.iter().find(|one| own_name(&one.node) == want.name);
-            if let Some(found) = own.or(fitting.last()) {
-                self.is_certain &= own.is_some() || fitting.len() < 2;
+            // Several versions of one package: the catalogue has the best first.
+            let is_one = fitting.iter().all(|one| own_name(&one.node) == own_name(&fitting[0].node));
+            let chosen = own.or(if is_one { fitting.first() } else { fitting.last() });
+            if let Some(found) = chosen {
+                self.is_certain &= own.is_some() || is_one;
                 return Some((*found).clone());
             }
         }
         None
+    }
+
+    /// What is installed of a package.
+    fn installed_before(&self, name: &[u8]) -> Option<&'c Node> {
+        self.here.get(name).and_then(|nodes| nodes.iter().find(|node| own_name(node) == name)).copied()
+    }
+
+    /// The needs of a package. What an installed one recommends and does not have, its upgrade does not bring either.
+    fn new_needs<'n>(&self, node: &'n Node, before: Option<&'n Node>) -> impl Iterator<Item = &'n Need> {
+        let is_old = move |need: &Need| {
+            need.is_optional() && before.is_some_and(|node| node.needs.iter().any(|old| old.any_of == need.any_of))
+        };
+        node.needs.iter().filter(move |need| !is_old(need))
     }
 
     /// Takes what meets a need; what that needs in turn is added to `next`.
@@ -155,13 +175,9 @@ impl<'c> Closure<'c> {
             self.is_certain &= need.is_optional();
             return;
         };
-        // What an installed package recommends and does not have, its upgrade does not bring either.
         let name = own_name(&found.node).to_vec();
-        let before = self.here.get(&*name).and_then(|nodes| nodes.iter().find(|node| own_name(node) == name)).copied();
-        let is_old = |need: &Need| {
-            need.is_optional() && before.is_some_and(|node| node.needs.iter().any(|old| old.any_of == need.any_of))
-        };
-        next.extend(found.node.needs.iter().filter(|need| !is_old(need)).cloned());
+        let before = self.installed_before(&name);
+        next.extend(self.new_needs(&found.node, before).cloned());
         for (name, _) in &found.node.offers {
             self.of_name.entry(name.clone()).or_default().push(self.pulled.len());
         }

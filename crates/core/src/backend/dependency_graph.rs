@@ -26,7 +26,7 @@ impl Need {
 }
 
 /// One way to meet a need.
-#[derive(Debug, Clone, PartialEq, Eq)]
+#[derive(Debug, Clone, PartialEq, Eq, Hash)]
 pub struct Want {
     /// A package's name, or something that packages provide.
     pub name: Vec<u8>,

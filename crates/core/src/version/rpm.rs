@@ -28,6 +28,14 @@ pub fn compare(a: &[u8], b: &[u8]) -> Ordering {
     numbers(epoch_a, epoch_b).then_with(|| compare_part(version_a, version_b)).then_with(releases)
 }
 
+/// Orders a version against one that a package needs: without a release on one side, releases do not count.
+#[must_use]
+pub fn compare_needed(a: &[u8], b: &[u8]) -> Ordering {
+    let ((epoch_a, version_a, release_a), (epoch_b, version_b, release_b)) = (parts(a), parts(b));
+    let releases = || release_a.zip(release_b).map_or(Ordering::Equal, |(a, b)| compare_part(a, b));
+    numbers(epoch_a, epoch_b).then_with(|| compare_part(version_a, version_b)).then_with(releases)
+}
+
 /// Writes the sort key of a version.
 pub(super) fn key(version: &[u8], key: &mut Key) {
     let (epoch, version, release) = parts(version);

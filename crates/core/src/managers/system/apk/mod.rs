@@ -7,6 +7,7 @@
 //! Traps: a directory without a name is the root; names in `world` carry versions, tags and `!`; a package that
 //! `apk add -t` made has no files; links of multi-call programs are in no list.
 
+mod closure;
 mod repositories;
 
 use base64::Engine as _;

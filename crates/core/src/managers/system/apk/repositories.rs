@@ -12,7 +12,7 @@ use std::io::Read as _;
 
 use sha1::{Digest as _, Sha1};
 
-use super::needs_of;
+use super::{closure, needs_of};
 use crate::backend::Unsearched;
 use crate::backend::index_settings::without_credentials;
 use crate::backend::simple::{CatalogueQuery, InstalledPackage, SimpleCatalogue};
@@ -20,8 +20,8 @@ use crate::bytes::{ByteString, path};
 use crate::fs::{Kind, Limit, Root};
 use crate::host::Host;
 use crate::model::{
-    CommandLine, Described, Evidence, Location, Loss, Offer, Origin, Scope, Search, Signing, SigningKey, SigningState,
-    Source,
+    CommandLine, Described, Evidence, Location, Loss, Offer, Origin, PullsIn, Scope, Search, Signing, SigningKey,
+    SigningState, Source,
 };
 use crate::version::gentoo;
 use whodunit_formats::packed;
@@ -271,6 +271,20 @@ impl SimpleCatalogue for super::Database {
         offers.extend(tagged);
         offers.sort_by(|a, b| a.name.cmp(&b.name));
         offers
+    }
+
+    fn pulls_in(&self, host: &Host, _: &Location, _: &[InstalledPackage], offer: &Offer) -> Option<PullsIn> {
+        // What cannot be read was told with the offers.
+        let mut told = Vec::new();
+        let arch = arch(host, &self.0);
+        let repositories = configured(&host.root, &mut told);
+        // A repository with a tag is one from which nothing comes along.
+        let used = repositories.iter().filter(|one| one.tag.is_none() || one.tag == offer.channel);
+        let indexes: Vec<Vec<u8>> =
+            used.filter_map(|one| one.index(host, &arch, &mut told)).map(|index| index.content).collect();
+        let installed = host.root.read(&self.0, Limit::RECORD).ok()?;
+        let found = closure::of(&installed, &indexes, offer)?;
+        Some(PullsIn { complete: found.complete && told.is_empty(), ..found })
     }
 
     fn is_fetched(&self, host: &Host, _: &Location) -> bool {

@@ -13,7 +13,7 @@ const CACHES: [(&[u8], bool); 3] =
     [(b"/var/cache/dnf", true), (b"/var/cache/libdnf5", true), (b"/var/cache/zypp/raw", false)];
 
 /// The most bytes of one catalogue that are read.
-const MAX_UNPACKED: u64 = 2 << 30;
+pub(super) const MAX_UNPACKED: u64 = 2 << 30;
 
 /// One package in a catalogue.
 #[derive(Debug, Clone)]

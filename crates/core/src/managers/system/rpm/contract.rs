@@ -4,6 +4,7 @@ use super::catalogues;
 use super::installation::{Brief, RpmInstallation, digest_of, is_there, tail};
 use crate::backend::Log;
 use crate::backend::advice::is_image_based;
+use crate::backend::runtimes;
 use crate::backend::{
     Catalogue, Detail, FileIndex, FileRecords, Hint, Installation, Rehearsal, Relations, Removal, Requirement,
     Unneeded, Unsearched,
@@ -11,7 +12,7 @@ use crate::backend::{
 use crate::bytes::{ByteString, path};
 use crate::model::{
     Claim, Claimant, CommandLine, Coverage, CoverageState, Depth, Digest, Evidence, FileRecord, Location, NameFilter,
-    Offer, OfferQuery, Owner, Package, RecordPosition, Remedy, RemedyKind, Scope, Search, Source,
+    Offer, OfferQuery, Owner, Package, PullsIn, RecordPosition, Remedy, RemedyKind, Scope, Search, Source,
 };
 use crate::version::Scheme;
 use crate::version::rpm;
@@ -111,7 +112,9 @@ impl Installation for RpmInstallation<'_> {
             let source = header.text(tag::SOURCE).map(|file| file.rsplitn(3, |&b| b == b'-').last().unwrap_or(file));
             let (source, upstream) = (source.map(ByteString::from), header.text(tag::URL).map(ByteString::from));
             if Brief::of(header).is_some() {
-                hints.push(Hint { source, upstream, ..Hint::default() });
+                let needs = [tag::REQUIRE_NAMES, tag::RECOMMEND_NAMES].into_iter().flat_map(|tag| header.texts(tag));
+                let runtimes = Some(runtimes::of_needs(needs));
+                hints.push(Hint { source, upstream, runtimes, ..Hint::default() });
             }
         });
         hints
@@ -283,10 +286,18 @@ impl Catalogue for RpmInstallation<'_> {
 
     fn install_command(&self, offer: &Offer) -> Option<CommandLine> {
         let tool = self.records().tool(&self.host.root)?;
+        // `dnf install` leaves what is installed at its version, unless one is named.
+        if tool != "zypper" && offer.candidate && !self.of_name(&offer.name).is_empty() {
+            return Some(CommandLine::new(tool).words("upgrade").operand(offer.name.clone()));
+        }
         let version = offer.version.as_ref().filter(|_| !offer.candidate);
         let between = if tool == "zypper" { "=" } else { "-" };
         let version = version.map(|version| [between.as_bytes(), version].concat()).unwrap_or_default();
         Some(CommandLine::new(tool).words("install").operand([&*offer.name, &version].concat()))
+    }
+
+    fn pulls_in(&self, offer: &Offer) -> Option<PullsIn> {
+        self.brought_along(offer)
     }
 
     fn is_fetched(&self) -> bool {

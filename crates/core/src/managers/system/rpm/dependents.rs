@@ -3,6 +3,7 @@
 
 use hashbrown::HashSet;
 
+use super::expression::Expression;
 use super::installation::RpmInstallation;
 use crate::backend::dependency_graph::{Need, Node, Want, edges_of, losers, unneeded};
 use crate::backend::{Requirement, Unneeded};
@@ -25,7 +26,7 @@ struct Declared {
 impl RpmInstallation<'_> {
     /// The packages that cannot stay once some are removed.
     pub(super) fn dependents_of(&self, removed: &[u32]) -> Vec<(u32, Evidence)> {
-        let lost = losers(&self.declared().nodes, removed, &rpm::compare);
+        let lost = losers(&self.declared().nodes, removed, &rpm::compare_needed);
         lost.into_iter().map(|(number, says)| (number, self.declares(number, Relation::Requires, &says))).collect()
     }
 
@@ -33,7 +34,7 @@ impl RpmInstallation<'_> {
     pub(super) fn all_requirements(&self) -> Vec<Requirement> {
         let evidence = |number: u32, need: &Need| self.declares(number, need.relation, &need.says);
         let declared = self.declared();
-        let mut found = Requirement::among(&declared.nodes, &rpm::compare, &evidence);
+        let mut found = Requirement::among(&declared.nodes, &rpm::compare_needed, &evidence);
         found.extend(self.additions(&declared));
         found
     }
@@ -41,7 +42,7 @@ impl RpmInstallation<'_> {
     /// What adds to what: `Supplements` is `Recommends` as the other side says it, and `Enhances` is `Suggests`.
     fn additions(&self, declared: &Declared) -> Vec<Requirement> {
         let needs = declared.additions.iter().map(|(number, need)| (*number, need));
-        let added = edges_of(&declared.nodes, needs, &rpm::compare).into_iter().map(|(number, to, need)| {
+        let added = edges_of(&declared.nodes, needs, &rpm::compare_needed).into_iter().map(|(number, to, need)| {
             let word = if need.relation == Relation::Recommends { "supplements" } else { "enhances" };
             let evidence = Evidence::entry(self.store.file.clone(), number, format!("{word} {}", need.says));
             Requirement { package: to, needs: number, relation: need.relation, evidence }
@@ -69,7 +70,7 @@ impl RpmInstallation<'_> {
         let declared = self.declared();
         let additions = self.additions(&declared);
         let found = loop {
-            let found: HashSet<u32> = unneeded(&declared.nodes, &wanted, &rpm::compare).into_iter().collect();
+            let found: HashSet<u32> = unneeded(&declared.nodes, &wanted, &rpm::compare_needed).into_iter().collect();
             let is_wanted = |one: &&Requirement| {
                 one.relation == Relation::Recommends && found.contains(&one.needs) && !found.contains(&one.package)
             };
@@ -90,8 +91,16 @@ impl RpmInstallation<'_> {
 
     /// Every package with what it provides and needs, and what it adds to.
     fn declared(&self) -> Declared {
+        self.declared_with(HashSet::new())
+    }
+
+    /// The nodes of all packages. Of their files, they offer those that somebody requires, and these.
+    pub(super) fn nodes_with(&self, files: HashSet<Vec<u8>>) -> Vec<Node> {
+        self.declared_with(files).nodes
+    }
+
+    fn declared_with(&self, mut wanted_files: HashSet<Vec<u8>>) -> Declared {
         let Declared { mut nodes, mut additions } = Declared::default();
-        let mut wanted_files: HashSet<Vec<u8>> = HashSet::new();
         self.each(&mut |number, header| {
             let node = node(number, header);
             let wants = node.needs.iter().flat_map(|need| &need.any_of).filter(|want| want.name.starts_with(b"/"));
@@ -113,28 +122,12 @@ impl RpmInstallation<'_> {
     }
 }
 
-/// The names in an expression such as `(a >= 1 if b)` (rpm, "Boolean Dependencies"): any of them may be needed.
+/// The names in an expression such as `(a >= 1 if b)`: any of them may be needed, at whichever version.
 fn of_expression(text: &[u8]) -> Vec<Want> {
-    const WORDS: [&[u8]; 8] = [b"and", b"or", b"if", b"else", b"unless", b"with", b"without", b"("];
-    let words =
-        text.split(u8::is_ascii_whitespace).map(|word| &word[word.iter().take_while(|b| **b == b'(').count()..]);
-    let mut wants = Vec::new();
-    let mut is_version = false;
-    for word in words {
-        // A bracket that closes the expression; those of a name such as `pkgconfig(tide)` are its own.
-        let opened = word.iter().filter(|b| **b == b'(').count();
-        let mut word = word;
-        while word.ends_with(b")") && word.iter().filter(|b| **b == b')').count() > opened {
-            word = &word[..word.len() - 1];
-        }
-        if matches!(word, b"<" | b"<=" | b"=" | b">=" | b">") {
-            is_version = true;
-        } else if std::mem::take(&mut is_version) || word.is_empty() || WORDS.contains(&word) {
-        } else {
-            wants.push(Want { name: word.to_vec(), version: None });
-        }
-    }
-    wants
+    let mut names = Vec::new();
+    Expression::parse(text).iter().for_each(|expression| expression.names(&mut names));
+    names.iter_mut().for_each(|want| want.version = None);
+    names
 }
 
 /// A name with the flags and the version that belong to it.
@@ -176,12 +169,12 @@ fn need(relation: Relation, (name, flags, version): Named<'_>) -> Need {
 
 fn node(number: u32, header: &Header<'_>) -> Node {
     let mut node = Node { number, ..Node::default() };
-    for (name, _, version) in named(header, [tag::PROVIDE_NAMES, tag::PROVIDE_FLAGS, tag::PROVIDE_VERSIONS]) {
-        node.offers.push((name.to_vec(), Some(version.to_vec()).filter(|version| !version.is_empty())));
-    }
     // Very old packages do not provide themselves.
     if let Some(name) = header.text(tag::NAME) {
         node.offers.push((name.to_vec(), header.version().map(|version| version.to_vec())));
+    }
+    for (name, _, version) in named(header, [tag::PROVIDE_NAMES, tag::PROVIDE_FLAGS, tag::PROVIDE_VERSIONS]) {
+        node.offers.push((name.to_vec(), Some(version.to_vec()).filter(|version| !version.is_empty())));
     }
     let hard = named(header, [tag::REQUIRE_NAMES, tag::REQUIRE_FLAGS, tag::REQUIRE_VERSIONS]);
     let weak = named(header, [tag::RECOMMEND_NAMES, tag::RECOMMEND_FLAGS, tag::RECOMMEND_VERSIONS]);
@@ -191,24 +184,4 @@ fn node(number: u32, header: &Header<'_>) -> Node {
     let hint = hint.into_iter().map(|one| (Relation::Suggests, one));
     node.needs.extend(hard.chain(weak).chain(hint).map(|(relation, one)| need(relation, one)));
     node
-}
-
-#[cfg(test)]
-mod tests {
-    use super::*;
-
-    #[test]
-    fn names_are_taken_out_of_expressions() {
-        for (text, expected) in [
-            ("(tide if buoy)", &["tide", "buoy"][..]),
-            ("((tide >= 1.0 or pkgconfig(lamp)) and quay)", &["tide", "pkgconfig(lamp)", "quay"]),
-            ("(tide with tide < 2 unless mole else pier)", &["tide", "tide", "mole", "pier"]),
-            ("(", &[]),
-            ("(tide", &["tide"]),
-        ] {
-            let names: Vec<String> =
-                of_expression(text.as_bytes()).iter().map(|want| ByteString::from(&*want.name).to_string()).collect();
-            assert_eq!(names, expected, "{text}");
-        }
-    }
 }

@@ -14,9 +14,12 @@
 //! user's home; keys are entries too (`gpg-pubkey`); one name can be installed several times, so the entry's own
 //! number tells packages apart; a file that was replaced or not installed is in the list, but is not the package's.
 
+mod available;
 mod catalogues;
+mod closure;
 mod contract;
 mod dependents;
+mod expression;
 mod file_records;
 mod installation;
 mod log;

@@ -1,0 +1,238 @@
+//! What the packages of the repositories provide and need, all of it at once.
+//!
+//! A large distribution has 60,000 packages with two million names: each name is kept once, and lists of numbers.
+
+use std::io::{BufReader, Read as _};
+use std::ops::Range;
+
+use hashbrown::{HashMap, HashSet};
+use indexmap::IndexSet;
+
+use super::catalogues::{self, MAX_UNPACKED};
+use super::records::Records;
+use crate::backend::closure::Candidate;
+use crate::backend::dependency_graph::{Need, Node, Want};
+use crate::bytes::ByteString;
+use crate::fs::{Limit, Root};
+use crate::model::{Loss, Pulled, Relation};
+use crate::version::rpm;
+use whodunit_formats::packed;
+use whodunit_formats::primary::{self, Primary};
+
+/// Every package that a repository in use has for this machine.
+#[derive(Default)]
+pub(super) struct Available {
+    texts: IndexSet<Box<[u8]>>,
+    entries: Vec<Entry>,
+    packages: Vec<Known>,
+    /// The packages that provide a name, by the name's number: those of one name together, the newest first.
+    providers: HashMap<u32, Vec<u32>>,
+    /// Files that a package requires.
+    pub(super) files: HashSet<Vec<u8>>,
+    /// Packages that are to be installed with others, each with what makes it so.
+    pub(super) supplements: Vec<(usize, Want)>,
+    /// What could not be read.
+    pub(super) notes: Vec<Loss>,
+}
+
+/// A name that is provided or needed, by its number, and the version.
+#[derive(Clone, Copy)]
+struct Entry {
+    name: u32,
+    sign: Option<Sign>,
+    version: u32,
+}
+
+type Sign = &'static &'static str;
+
+static SIGNS: [&str; 5] = ["<", "<=", "=", ">=", ">"];
+
+struct Known {
+    name: u32,
+    version: u32,
+    priority: i32,
+    download_size: Option<u64>,
+    installed_size: Option<u64>,
+    provides: Range<usize>,
+    requires: Range<usize>,
+    recommends: Range<usize>,
+}
+
+impl Available {
+    /// Reads the repositories in use: packages for this architecture, and for any.
+    pub(super) fn read(root: &Root, records: &Records, arch: &[u8]) -> Self {
+        let mut all = Available::default();
+        for (repository, file) in catalogues::files(root) {
+            let Some(one) = records.repositories.iter().find(|one| one.enabled && one.name == repository) else {
+                continue;
+            };
+            let mut take = |package: Primary| {
+                if package.arch == "noarch" || package.arch.as_bytes() == arch {
+                    all.add(&package, one.priority);
+                }
+            };
+            let problem = match root.read(&file, Limit::RECORD) {
+                Ok(bytes) => packed::open(&bytes).map_err(|error| error.to_string()).and_then(|stream| {
+                    let stream = BufReader::with_capacity(256 << 10, stream.take(MAX_UNPACKED));
+                    primary::each_with_relations(stream, &mut take).map_err(|error| error.to_string())
+                }),
+                Err(error) => Err(error.reason()),
+            };
+            let noted =
+                |problem| Loss::damaged(file.clone(), problem, "what a package brings along is unknown in part");
+            all.notes.extend(problem.err().map(noted));
+        }
+        all.finish();
+        all
+    }
+
+    fn text(&self, number: u32) -> &[u8] {
+        self.texts.get_index(number as usize).map_or(&[], |text| text)
+    }
+
+    fn number(&mut self, text: &[u8]) -> u32 {
+        let place = match self.texts.get_index_of(text) {
+            Some(place) => place,
+            None => self.texts.insert_full(text.into()).0,
+        };
+        u32::try_from(place).expect("fewer names than a catalogue has bytes")
+    }
+
+    fn add(&mut self, package: &Primary, priority: i32) {
+        let files: Vec<primary::Entry> =
+            package.files.iter().map(|file| primary::Entry { name: file.clone(), ..Default::default() }).collect();
+        let needs = package.requires.iter().filter(|one| !one.name.starts_with("rpmlib("));
+        self.files
+            .extend(needs.clone().filter(|one| one.name.starts_with('/')).map(|one| one.name.clone().into_bytes()));
+        let place = self.packages.len();
+        let supplements = package.supplements.iter().map(|one| {
+            let version = one.sign.map(|sign| (sign, one.version.clone().into_bytes()));
+            (place, Want { name: one.name.clone().into_bytes(), version })
+        });
+        self.supplements.extend(supplements);
+        let provides = self.list(package.provides.iter().chain(&files));
+        let requires = self.list(needs);
+        let recommends = self.list(package.recommends.iter());
+        let (name, version) = (self.number(package.name.as_bytes()), self.number(package.version.as_bytes()));
+        self.packages.push(Known {
+            name,
+            version,
+            priority,
+            download_size: package.package,
+            installed_size: package.installed,
+            provides,
+            requires,
+            recommends,
+        });
+    }
+
+    fn list<'e>(&mut self, entries: impl Iterator<Item = &'e primary::Entry>) -> Range<usize> {
+        let start = self.entries.len();
+        for one in entries {
+            let sign = one.sign.and_then(|sign| SIGNS.iter().find(|known| **known == sign));
+            let (name, version) = (self.number(one.name.as_bytes()), self.number(one.version.as_bytes()));
+            self.entries.push(Entry { name, sign, version });
+        }
+        start..self.entries.len()
+    }
+
+    /// Of each name, only the strongest repository that has it counts; who provides what.
+    fn finish(&mut self) {
+        let mut strongest: HashMap<u32, i32> = HashMap::new();
+        for one in &self.packages {
+            let known = strongest.entry(one.name).or_insert(one.priority);
+            *known = (*known).min(one.priority);
+        }
+        let mut order: Vec<usize> = (0..self.packages.len()).collect();
+        order.retain(|place| strongest[&self.packages[*place].name] == self.packages[*place].priority);
+        order.sort_by(|a, b| {
+            let (a, b) = (&self.packages[*a], &self.packages[*b]);
+            a.name.cmp(&b.name).then_with(|| rpm::compare(self.text(b.version), self.text(a.version)))
+        });
+        for place in order {
+            let one = &self.packages[place];
+            let names = self.entries[one.provides.clone()].iter().map(|entry| entry.name);
+            for name in std::iter::once(one.name).chain(names) {
+                let providers = self.providers.entry(name).or_default();
+                let place = u32::try_from(place).expect("fewer packages than names");
+                if providers.last() != Some(&place) {
+                    providers.push(place);
+                }
+            }
+        }
+    }
+
+    /// The packages that have one of these names, or provide it.
+    pub(super) fn with_names(&self, names: &HashSet<Vec<u8>>, weak: bool) -> Vec<Candidate> {
+        let mut places: Vec<usize> = Vec::new();
+        for place in names.iter().flat_map(|name| self.providers_of(name)) {
+            if !places.contains(&place) {
+                places.push(place);
+            }
+        }
+        places.into_iter().map(|place| self.candidate(place, weak)).collect()
+    }
+
+    fn providers_of<'a>(&'a self, name: &[u8]) -> impl Iterator<Item = usize> + use<'a> {
+        let number = self.texts.get_index_of(name).and_then(|place| u32::try_from(place).ok());
+        let found = number.and_then(|number| self.providers.get(&number));
+        found.into_iter().flatten().map(|place| *place as usize)
+    }
+
+    /// The place of a package.
+    pub(super) fn find(&self, name: &[u8], version: &[u8]) -> Option<usize> {
+        self.providers_of(name).find(|place| {
+            let one = &self.packages[*place];
+            self.text(one.name) == name && self.text(one.version) == version
+        })
+    }
+
+    /// A package; expressions are not among its needs.
+    pub(super) fn candidate(&self, place: usize, weak: bool) -> Candidate {
+        let one = &self.packages[place];
+        let (name, version) = (self.text(one.name), self.text(one.version));
+        let mut node = Node::default();
+        node.offers.push((name.to_vec(), Some(version.to_vec())));
+        node.offers.extend(self.entries[one.provides.clone()].iter().map(|entry| {
+            let version = entry.sign.map(|_| self.text(entry.version).to_vec());
+            (self.text(entry.name).to_vec(), version)
+        }));
+        let plain = |entry: &&Entry| !self.text(entry.name).starts_with(b"(");
+        let need = |entry: &Entry, relation: Relation| {
+            let version = entry.sign.map(|sign| (*sign, self.text(entry.version).to_vec()));
+            let name = self.text(entry.name);
+            let says = ByteString::from(name).to_string();
+            Need { any_of: vec![Want { name: name.to_vec(), version }], says, relation }
+        };
+        let hard = self.entries[one.requires.clone()].iter().filter(plain);
+        node.needs.extend(hard.map(|entry| need(entry, Relation::Requires)));
+        if weak {
+            let soft = self.entries[one.recommends.clone()].iter().filter(plain);
+            node.needs.extend(soft.map(|entry| need(entry, Relation::Recommends)));
+        }
+        Candidate {
+            node,
+            package: Pulled {
+                name: name.into(),
+                version: Some(version.into()),
+                download_size: one.download_size,
+                installed_size: one.installed_size,
+                shared: false,
+            },
+        }
+    }
+
+    /// The expressions among a package's needs.
+    pub(super) fn expressions(&self, place: usize, weak: bool) -> Vec<(&[u8], Relation)> {
+        let one = &self.packages[place];
+        let of = |range: &Range<usize>, relation: Relation| {
+            let texts = self.entries[range.clone()].iter().map(|entry| self.text(entry.name));
+            texts.filter(|text| text.starts_with(b"(")).map(move |text| (text, relation))
+        };
+        let mut found: Vec<(&[u8], Relation)> = of(&one.requires, Relation::Requires).collect();
+        if weak {
+            found.extend(of(&one.recommends, Relation::Recommends));
+        }
+        found
+    }
+}
