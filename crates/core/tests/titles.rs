@@ -3,7 +3,7 @@
 //! other's.
 
 use whodunit_core::bytes::ByteString;
-use whodunit_core::identity::{Known, Rules, cluster};
+use whodunit_core::identity::{Known, Language, Rules, cluster};
 use whodunit_core::managers;
 use whodunit_core::model::Scope;
 
@@ -12,9 +12,15 @@ fn labelled() -> Vec<(String, Known)> {
         |field: &str| field.split(',').filter(|text| !text.is_empty()).map(ByteString::from).collect::<Vec<_>>();
     let of_line = |line: &str| {
         let fields: Vec<&str> = line.split('\t').collect();
-        let [label, manager, scope, name, source, commands, launchers, upstream] = fields[..] else {
-            panic!("eight fields: {line}");
+        let [label, manager, scope, name, source, commands, launchers, upstream, ref more @ ..] = fields[..] else {
+            panic!("eight fields or nine: {line}");
         };
+        let language = |word: &str| {
+            let all = [Language::Python, Language::JavaScript, Language::Ruby];
+            all.into_iter().find(|language| language.word() == word)
+        };
+        // What is not known has no ninth field.
+        let runtimes = more.first().map(|words| words.split(',').filter_map(language).collect());
         let manager = managers::ALL.iter().map(|manager| manager.id()).find(|id| id.0 == manager).unwrap();
         let scope = scope.strip_prefix("user:").map_or(Scope::System, |name| Scope::User(name.into()));
         let one = |field: &str| texts(field).into_iter().next();
@@ -26,6 +32,7 @@ fn labelled() -> Vec<(String, Known)> {
             commands: texts(commands),
             launchers: texts(launchers),
             upstream: one(upstream),
+            runtimes,
         };
         (label.to_owned(), known)
     };

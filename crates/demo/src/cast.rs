@@ -102,8 +102,10 @@ export XDG_DATA_DIRS
 /// The gauge, its library for two architectures, and a table that came along.
 fn tide() -> Vec<Deb> {
     let settings = Content::Settings(b"station = lantern\nheight = metres\n".to_vec());
-    let gauge = simple("tidegauge", "3.1.4-2", "reads the tide gauge at the quay", SET_UP + DAY)
+    let mut gauge = simple("tidegauge", "3.1.4-2", "reads the tide gauge at the quay", SET_UP + DAY)
         .with("/etc/tidegauge.conf", settings);
+    // As the copy from the registry of Python, which is the same software.
+    gauge.depends = "python3.11 (>= 3.11)";
     let library = |arch: &'static str| {
         let dir = if arch == "amd64" { "x86_64-linux-gnu" } else { "i386-linux-gnu" };
         let mut deb = Deb::new("libtide2", "3.1.4-2", "works out heights of the tide", SET_UP + DAY)

@@ -25,6 +25,7 @@ pub(crate) mod log;
 pub(crate) mod parts;
 mod relations;
 mod removal;
+pub(crate) mod runtimes;
 mod shared_dirs;
 pub mod simple;
 pub(crate) mod sqlite;
@@ -49,7 +50,7 @@ pub use upkeep::{Automatic, UpgradeCall, Upkeep};
 use crate::bytes::ByteString;
 use crate::host::Host;
 use crate::model::{
-    Actor, Coverage, Evidence, Finding, Location, Loss, ManagerId, Owner, Package, Profile, Remedy, Source,
+    Actor, Coverage, Evidence, Finding, Language, Location, Loss, ManagerId, Owner, Package, Profile, Remedy, Source,
 };
 use crate::version::Scheme;
 
@@ -252,6 +253,8 @@ pub struct Hint {
     pub upstream: Option<ByteString>,
     /// Programs that an app starts inside its sandbox.
     pub starts: Vec<ByteString>,
+    /// The languages whose interpreters it depends on; `None` where that is not known.
+    pub runtimes: Option<Vec<Language>>,
 }
 
 /// What a reader of packages needs beyond their names and versions.

@@ -14,6 +14,7 @@
 //! | the id of a launcher | 40 |
 //! | addresses of upstream that differ | −40 |
 //! | registries of different languages | −60 |
+//! | the registry of a language, and a package that does not depend on its interpreter | −60 |
 //!
 //! A wrong union is worse than a missed one: a name alone is never enough, and a title never gets two packages of one
 //! installation that have different names.
@@ -22,6 +23,7 @@ mod naming;
 
 use hashbrown::HashMap;
 
+use crate::backend::runtimes;
 use crate::bytes::ByteString;
 use crate::managers;
 pub use crate::model::Rules;
@@ -50,6 +52,8 @@ pub struct Known {
     pub launchers: Vec<ByteString>,
     /// The address of upstream.
     pub upstream: Option<ByteString>,
+    /// The languages whose interpreters it depends on; `None` where that is not known.
+    pub runtimes: Option<Vec<Language>>,
 }
 
 /// Whether a rule's word means a package.
@@ -58,6 +62,11 @@ fn means(word: &ByteString, known: &Known) -> bool {
         Some(at) => word[..at] == *known.manager.0.as_bytes() && word[at + 1..] == *known.name,
         None => **word == *known.name,
     }
+}
+
+/// Whether a user says that two packages are one piece of software.
+fn says_same(rules: &Rules, a: &Known, b: &Known) -> bool {
+    rules.same.iter().any(|list| [a, b].iter().all(|one| list.iter().any(|word| means(word, one))))
 }
 
 /// Why two packages are one title.
@@ -104,13 +113,15 @@ pub fn cluster(known: &[Known], rules: &Rules) -> Titles {
             (likeness.weight >= ENOUGH).then_some(likeness)
         })
         .collect();
-    pairs.sort_by(|a, b| b.weight.cmp(&a.weight).then(a.pair.cmp(&b.pair)));
+    // A distribution's package is sooner the same as another distribution's than as one of a language's registry.
+    let in_registry = |one: &Likeness| [one.pair.0, one.pair.1].iter().any(|place| traits[*place].language.is_some());
+    pairs.sort_by_key(|one| (std::cmp::Reverse(one.weight), in_registry(one), one.pair));
     let mut groups: Vec<Vec<usize>> = (0..known.len()).map(|place| vec![place]).collect();
     let mut of: Vec<usize> = (0..known.len()).collect();
     let mut because = Vec::new();
     for likeness in pairs {
         let (a, b) = (of[likeness.pair.0], of[likeness.pair.1]);
-        if a == b || !may_join(known, rules, &groups[a], &groups[b]) {
+        if a == b || !may_join(known, &traits, rules, &groups[a], &groups[b]) {
             continue;
         }
         let moved = std::mem::take(&mut groups[b]);
@@ -169,11 +180,28 @@ impl Traits {
     }
 }
 
-/// Whether two groups may be one title: no two packages of one installation that are called otherwise, and nothing
-/// that a user keeps apart.
-fn may_join(known: &[Known], rules: &Rules, a: &[usize], b: &[usize]) -> bool {
-    let pairs = || a.iter().flat_map(|one| b.iter().map(move |other| (&known[*one], &known[*other])));
+/// The language in whose registry one of two is, though the other runs without it.
+fn foreign(known: [&Known; 2], traits: [&Traits; 2]) -> Option<Language> {
+    let is_without = |(of_one, other): (&Traits, &Known)| {
+        let (language, _) = of_one.language.as_ref().filter(|(language, _)| runtimes::is_told(*language))?;
+        (!other.runtimes.as_ref()?.contains(language)).then_some(*language)
+    };
+    let is_of_both = traits.iter().all(|one| one.language.is_some());
+    let found = [(traits[0], known[1]), (traits[1], known[0])].into_iter().find_map(is_without);
+    found.filter(|_| !is_of_both)
+}
+
+/// Whether two groups may be one title: no two packages of one installation that are called otherwise, none of a
+/// language's registry with one that runs without it, unless they have one address, and nothing that a user keeps apart.
+fn may_join(known: &[Known], traits: &[Traits], rules: &Rules, a: &[usize], b: &[usize]) -> bool {
+    let pairs = || a.iter().flat_map(|one| b.iter().map(move |other| (*one, *other)));
     pairs().all(|(one, other)| {
+        let of_both = [&traits[one], &traits[other]];
+        let (one, other) = (&known[one], &known[other]);
+        let is_upstream_same = of_both[0].upstream.is_some() && of_both[0].upstream == of_both[1].upstream;
+        if !is_upstream_same && foreign([one, other], of_both).is_some() && !says_same(rules, one, other) {
+            return false;
+        }
         let is_kept_apart = rules.different.iter().any(|list| {
             let at = |known: &Known| list.iter().position(|word| means(word, known));
             matches!((at(one), at(other)), (Some(x), Some(y)) if x != y)
@@ -223,8 +251,7 @@ fn candidates(known: &[Known], traits: &[Traits], rules: &Rules) -> Vec<(usize, 
 fn liken(known: &[Known], traits: &[Traits], rules: &Rules, pair: (usize, usize)) -> Likeness {
     let ((a, of_a), (b, of_b)) = ((&known[pair.0], &traits[pair.0]), (&known[pair.1], &traits[pair.1]));
     let mut because: Vec<(i32, String)> = Vec::new();
-    let is_said = rules.same.iter().any(|list| [a, b].iter().all(|one| list.iter().any(|word| means(word, one))));
-    if is_said {
+    if says_same(rules, a, b) {
         because.push((ENOUGH * 10, "the configuration file says so".to_owned()));
     }
     match (&of_a.language, &of_b.language) {
@@ -233,6 +260,9 @@ fn liken(known: &[Known], traits: &[Traits], rules: &Rules, pair: (usize, usize)
             because.push((-60, format!("one is of {}, the other of {}", x.word(), y.word())));
         }
         _ => {}
+    }
+    if let Some(language) = foreign([a, b], [of_a, of_b]) {
+        because.push((-60, format!("one is of {}, the other runs without it", language.word())));
     }
     if a.manager == b.manager && a.name == b.name {
         because.push((100, format!("both have the name {} in {}", a.name, a.manager)));

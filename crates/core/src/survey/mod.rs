@@ -384,5 +384,6 @@ fn known_of(package: &Package, hint: Hint) -> Known {
         commands: package.commands.iter().map(name).chain(hint.starts).collect(),
         launchers: package.launchers.iter().map(bare).collect(),
         upstream: hint.upstream,
+        runtimes: hint.runtimes,
     }
 }

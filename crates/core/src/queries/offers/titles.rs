@@ -37,6 +37,7 @@ pub(crate) fn known_of(offer: &Offer) -> Known {
         commands: offer.provides.clone(),
         launchers: Vec::new(),
         upstream: offer.homepage.clone(),
+        runtimes: None,
     }
 }
 

@@ -7,7 +7,7 @@
 use hashbrown::HashMap;
 
 use super::ADMIN;
-use crate::backend::Hint;
+use crate::backend::{Hint, runtimes};
 use crate::bytes::{ByteString, path};
 use crate::fs::{FsError, Limit, Root};
 use crate::model::{Loss, Status};
@@ -97,25 +97,34 @@ pub struct Records {
     pub unreadable: bool,
 }
 
-/// The source and the home page of each record. What stands in `updates/` is about the state alone.
+/// The source, the home page and the runtimes of each record. What stands in `updates/` is about the state alone.
 pub fn hints(root: &Root, records: &[Record]) -> Vec<Hint> {
     let file = path::join(ADMIN, b"status");
     let status = root.read(&file, Limit::RECORD).unwrap_or_default();
     let mut by_line: HashMap<u32, Hint> = HashMap::new();
     for stanza in stanzas(&status) {
-        let mut hint = Hint::default();
+        let (mut hint, mut needs) = (Hint::default(), Vec::new());
         for field in stanza.fields().flatten() {
             match field.name {
                 // A version in parentheses stands behind it, where it is not the package's own.
                 b"Source" => hint.source = field.value.split(|&b| b == b' ').next().map(ByteString::from),
                 b"Homepage" => hint.upstream = Some(field.value.into()),
+                b"Depends" | b"Pre-Depends" | b"Recommends" => needs.extend(names(field.value)),
                 _ => {}
             }
         }
+        hint.runtimes = Some(runtimes::of_needs(needs.into_iter()));
         by_line.insert(stanza.line, hint);
     }
     let of_one = |record: &Record| by_line.get(&record.line).filter(|_| record.source == file).cloned();
     records.iter().map(|record| of_one(record).unwrap_or_default()).collect()
+}
+
+/// The names in a list of dependencies, without versions and architectures.
+fn names(list: &[u8]) -> impl Iterator<Item = &[u8]> {
+    let ends = |b: &u8| b.is_ascii_whitespace() || b"(:[<".contains(b);
+    let words = list.split(|b| b",|".contains(b)).map(<[u8]>::trim_ascii);
+    words.map(move |word| &word[..word.iter().position(ends).unwrap_or(word.len())])
 }
 
 /// Reads all packages.
