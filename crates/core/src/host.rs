@@ -227,6 +227,13 @@ impl Host {
     pub fn system(&self) -> Option<&System> {
         self.system.get_or_init(|| system(&self.root)).as_ref()
     }
+
+    /// Whether an address has the system's id in it: no record says whose a repository is.
+    pub(crate) fn is_distributions(&self, address: &[u8]) -> bool {
+        let id = self.system().and_then(|system| system.id.as_ref()).filter(|id| !id.is_empty());
+        let lower = address.to_ascii_lowercase();
+        id.is_some_and(|id| memchr::memmem::find(&lower, &id.to_ascii_lowercase()).is_some())
+    }
 }
 
 fn first_line(root: &Root, file: &[u8]) -> Option<ByteString> {

@@ -192,7 +192,7 @@ impl<'s> FlatpakInstallation<'s> {
     pub(super) fn origin(&self, deployed: &Deployed) -> Option<Origin> {
         let name = Some(&deployed.deploy.origin).filter(|name| !name.is_empty())?;
         let url = self.config.get(&format!("remote \"{name}\""), "url").filter(|url| !url.is_empty());
-        Some(origin::of_remote(name.as_str().into(), url.map(ByteString::from)))
+        Some(origin::of_remote(self.host, name.as_str().into(), url.map(ByteString::from)))
     }
 
     /// Whether a remote is configured, with an address or without.

@@ -242,7 +242,7 @@ impl FlatpakInstallation<'_> {
     }
 
     pub(super) fn remote(&self, name: &ByteString) -> Origin {
-        origin::of_remote(name.clone(), self.remote_address(name))
+        origin::of_remote(self.host, name.clone(), self.remote_address(name))
     }
 }
 

@@ -38,11 +38,8 @@ pub(super) fn of(installed: &[u8], indexes: &[Vec<u8>], offer: &Offer) -> Option
     let mut asked: HashSet<&ByteString> = HashSet::new();
     for _ in 0..MAX_ROUNDS {
         let mut found = closure(&node, &here, &mut lookup, &order);
-        let pulled: Vec<&Listed> = listed
-            .iter()
-            .filter(|one| found.packages.contains(&one.candidate.package))
-            .chain([start])
-            .collect();
+        let pulled: Vec<&Listed> =
+            listed.iter().filter(|one| found.packages.contains(&one.candidate.package)).chain([start]).collect();
         let offers = |nodes: &[&Node], want: &Want| {
             nodes
                 .iter()

@@ -121,15 +121,9 @@ impl Repository {
 
     /// As the origin of a package.
     fn origin(&self, host: &Host) -> Origin {
-        let system = host.system();
-        let has_id = |url: &[u8]| {
-            let ids = system.iter().filter_map(|system| system.id.as_ref());
-            ids.into_iter()
-                .any(|id| memchr::memmem::find(&url.to_ascii_lowercase(), &id.to_ascii_lowercase()).is_some())
-        };
         let trust = match self.dir() {
             Some(_) => "local",
-            None if has_id(&self.url) => "distribution",
+            None if host.is_distributions(&self.url) => "distribution",
             None => "third-party",
         };
         Origin {
