@@ -5,6 +5,7 @@
 #![expect(clippy::disallowed_methods, clippy::disallowed_types, reason = "starts the processes that it compares")]
 
 use std::fs;
+use std::io::Write as _;
 use std::path::{Path, PathBuf};
 use std::process::{Command, Stdio};
 use std::time::{Duration, Instant};
@@ -45,6 +46,8 @@ fn main() {
     }
     memory();
     catalogues();
+    searches();
+    repository_of_rpm();
     store();
     bundles();
     environments();
@@ -161,6 +164,67 @@ fn catalogues() {
     let mut theirs = Command::new("apt-cache");
     theirs.arg("policy").args(&names);
     side_by_side("offers of all, apt policy", &mut whodunit(this, &["offers", "--newer"]), &mut theirs);
+}
+
+/// A word looked for in everything that apt has fetched on this machine, against apt's own search, and the most memory.
+fn searches() {
+    if Command::new("apt-cache").arg("--version").stdout(Stdio::null()).status().is_err() {
+        return;
+    }
+    let this = Path::new("/");
+    for words in [&["editor"][..], &["chart", "plot"]] {
+        let mut theirs = Command::new("apt-cache");
+        theirs.arg("search").args(words);
+        let mut ours = whodunit(this, &[&["search", "--manager", "dpkg"], words].concat());
+        side_by_side(&format!("search {}, apt-cache search", words.join(" ")), &mut ours, &mut theirs);
+        println!("peak of {:<20} {:>6} MiB", "search", peak(&mut ours) >> 10);
+    }
+}
+
+/// What one of 60,000 packages of a repository of rpm brings along, against unpacking the metadata.
+fn repository_of_rpm() {
+    let place = Path::new(env!("CARGO_TARGET_TMPDIR")).join("rpm-repository");
+    let metadata = place.join("var/cache/dnf/quay-0123456789abcdef/repodata/primary.xml.gz");
+    if !metadata.exists() {
+        let _ = fs::remove_dir_all(&place);
+        write_large_rpm(&place, 300, 10).expect("the build directory can be written");
+        fs::create_dir_all(metadata.parent().expect("it has one")).expect("it can be made");
+        fs::create_dir_all(place.join("etc/yum.repos.d")).expect("it can be made");
+        let settings = "[quay]\nname=Quay\nbaseurl=https://quay.example/rpms\ngpgcheck=1\n";
+        fs::write(place.join("etc/yum.repos.d/quay.repo"), settings).expect("it can be written");
+        fs::write(&metadata, packed(60_000)).expect("it can be written");
+    }
+    let mut unpacked = Command::new("gzip");
+    unpacked.arg("-dc").arg(&metadata);
+    let mut ours = whodunit(&place, &["offers", "buoy-59999"]);
+    side_by_side_in("offers of 60000 rpms, gzip -dc", 5, &mut ours, &mut unpacked);
+    println!("peak of {:<20} {:>6} MiB", "offers", peak(&mut ours) >> 10);
+}
+
+/// Metadata of packages, each with twelve things that it provides and eighteen that it requires.
+fn packed(packages: usize) -> Vec<u8> {
+    let mut out = flate2::write::GzEncoder::new(Vec::new(), flate2::Compression::fast());
+    let mut write = |text: String| out.write_all(text.as_bytes()).expect("memory takes it");
+    write(format!("<metadata packages=\"{packages}\">"));
+    for number in 0..packages {
+        let version = format!("epoch=\"0\" ver=\"1.{}\" rel=\"1\"", number % 7);
+        write(format!(
+            "<package type=\"rpm\"><name>buoy-{number}</name><arch>noarch</arch><version {version}/><summary>made up</summary>\
+             <size package=\"1000\" installed=\"2000\"/><format><rpm:license>MIT</rpm:license><rpm:provides>\
+             <rpm:entry name=\"buoy-{number}\" flags=\"EQ\" {version}/>"
+        ));
+        for library in 0..11 {
+            write(format!("<rpm:entry name=\"libbuoy{number}-{library}.so.1()(64bit)\"/>"));
+        }
+        write("</rpm:provides><rpm:requires>".to_owned());
+        for need in 1..=18 {
+            let of = number / (need + 1);
+            write(format!("<rpm:entry name=\"libbuoy{of}-{}.so.1()(64bit)\"/>", need % 11));
+        }
+        write(format!("</rpm:requires><file>/usr/bin/buoy-{number}</file></format></package>"));
+    }
+    write("</metadata>".to_owned());
+    out.finish().expect("memory takes it")
 }
 
 /// A store database of 50,000 paths and a profile of 300 elements, against `cat` of the same bytes.

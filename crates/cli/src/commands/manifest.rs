@@ -98,6 +98,7 @@ fn compare(file: &OsString, global: &Global, streams: &mut Streams) -> Result<Ou
         after: "this machine".into(),
         losses,
         is_wanted: true,
+        transactions: None,
     };
     show_compared(&answer, global, streams)
 }

@@ -120,7 +120,7 @@ impl Shown for Timeline {
             }
         };
         let mut page: Vec<Piece> = vec![Line::of(Tone::Strong, first).into()];
-        for together in self.events.chunk_by(is_together) {
+        for together in self.events.chunk_by(Event::is_together_with) {
             page.push(Line::blank().into());
             page.extend(transaction(together));
         }
@@ -136,12 +136,6 @@ impl Shown for Timeline {
         }
         page
     }
-}
-
-/// Whether two events that follow each other were done at once.
-fn is_together(a: &Event, b: &Event) -> bool {
-    let is_same = (a.manager, &a.scope, &a.transaction) == (b.manager, &b.scope, &b.transaction);
-    is_same && (a.transaction.is_some() || a.at == b.at)
 }
 
 /// The lines of what was done at once.

@@ -102,6 +102,10 @@ fn what_dpkg_did_is_what_differs_and_a_trial_leaves_nothing() {
     ];
     let ran = compared(&["before", "now", "--strict"]);
     assert_eq!((changes(&ran), ran.status), (installed.map(str::to_owned).to_vec(), 1), "{}", ran.err);
+    // All of it was dpkg's doing, by one entry of its log.
+    let told = compared(&["before", "--by-cause"]).document();
+    let told = told["transactions"].as_array().unwrap();
+    assert_eq!((told.len(), &told[0]["manager"], &told[0]["changes"]), (1, &"dpkg".into(), &[0, 1, 2, 3][..].into()));
     assert_eq!(save("middle").status, 0);
 
     dpkg(made.path(), &["-i", "tarn_2.10-1.deb"]);
@@ -115,6 +119,9 @@ fn what_dpkg_did_is_what_differs_and_a_trial_leaves_nothing() {
             "unowned added /usr/local/bin/tarn: - to script",
         ]
     );
+    let told = compared(&["middle", "--by-cause"]).document();
+    let told = told["transactions"].as_array().unwrap();
+    assert_eq!((told.len(), &told[0]["changes"]), (1, &[0][..].into()), "{told:#?}");
     fs::remove_file(root.join("usr/local/bin/tarn")).unwrap();
     dpkg(made.path(), &["-r", "tarn"]);
     assert_eq!(

@@ -3,6 +3,7 @@
 use schemars::JsonSchema;
 use serde::Serialize;
 
+use super::transactions::Transaction;
 use super::{Comparison, Snapshot};
 use crate::bytes::ByteString;
 
@@ -44,6 +45,9 @@ pub struct Compared {
     pub after: ByteString,
     /// What could not be read in one or both of them.
     pub losses: Vec<String>,
+    /// The transactions that brought it about, where that was asked.
+    #[serde(skip_serializing_if = "Option::is_none")]
+    pub transactions: Option<Vec<Transaction>>,
     /// Whether the earlier one is a manifest: what only one side has is then missing or surplus.
     #[serde(skip)]
     pub is_wanted: bool,

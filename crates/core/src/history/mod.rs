@@ -7,6 +7,7 @@ mod compare;
 mod kept;
 mod manifest;
 mod snapshot;
+mod transactions;
 
 pub use compare::{Change, Comparison, Difference, Subject, compare};
 pub use kept::{Compared, KeptSnapshot, KeptSnapshots};
@@ -15,3 +16,4 @@ pub use snapshot::{
     FileRecord, FindingRecord, LauncherRecord, NewestRecord, PackageRecord, PathRecord, ReadError, SNAPSHOT_SCHEMA,
     ServiceRecord, Snapshot, SourceRecord, StateRecord, UnownedRecord, UserRecord, WinnerRecord,
 };
+pub use transactions::{Transaction, is_one_machine, transactions};

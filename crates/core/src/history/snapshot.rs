@@ -236,6 +236,9 @@ pub struct ServiceRecord {
     pub file: String,
     /// Whether it starts by itself: a unit that another one wants, or a job with a time.
     pub enabled: bool,
+    /// The id of the package that it belongs to.
+    #[serde(default)]
+    pub owner: Option<String>,
 }
 
 /// An account.
@@ -258,6 +261,9 @@ pub struct FileRecord {
     pub path: String,
     /// SHA-256 of its content, or what it leads to; `null` where that could not be read.
     pub content: Option<String>,
+    /// The id of the package that it belongs to.
+    #[serde(default)]
+    pub owner: Option<String>,
 }
 
 /// Why a document is no snapshot that can be used.

@@ -73,7 +73,20 @@ pub struct Event {
     pub evidence: Vec<Evidence>,
 }
 
+/// What a transaction is called that made a numbered state.
+#[must_use]
+pub fn state_name(holder: &str, number: &str) -> String {
+    format!("{holder} {number}")
+}
+
 impl Event {
+    /// Whether both were done at once.
+    #[must_use]
+    pub fn is_together_with(&self, other: &Event) -> bool {
+        let of = |one: &Event| (one.manager, one.scope.clone(), one.transaction.clone());
+        of(self) == of(other) && (self.transaction.is_some() || self.at == other.at)
+    }
+
     /// An event of which only the package and the action are known so far.
     #[must_use]
     pub fn of(manager: ManagerId, scope: Scope, action: Action, name: impl Into<ByteString>) -> Self {

@@ -24,12 +24,12 @@ pub use claim::{
     RecordPosition,
 };
 pub use coverage::{Coverage, CoverageState};
-pub use event::{Action, Event};
+pub use event::{Action, Event, state_name};
 pub use evidence::{Evidence, Position};
 pub use loss::{Loss, Losses};
 pub use manager::{Affix, Language, ManagerId, ManagerKind, Naming, Profile};
 pub use package::{Location, Origin, Owner, Package, Reason, Scope, Status};
-pub(crate) use package::{package_id, rfc3339};
+pub(crate) use package::{as_rfc3339, package_id, rfc3339};
 
 pub use command::{Actor, CommandLine};
 pub use finding::{Finding, FindingKind};

@@ -215,7 +215,7 @@ pub(crate) fn rfc3339(seconds: i64) -> String {
     jiff::Timestamp::from_second(seconds).map_or_else(|_| seconds.to_string(), |time| time.to_string())
 }
 
-pub(super) fn as_rfc3339<S: Serializer>(seconds: &Option<i64>, serializer: S) -> Result<S::Ok, S::Error> {
+pub(crate) fn as_rfc3339<S: Serializer>(seconds: &Option<i64>, serializer: S) -> Result<S::Ok, S::Error> {
     match seconds.and_then(|seconds| jiff::Timestamp::from_second(seconds).ok()) {
         Some(time) => serializer.collect_str(&time),
         None => serializer.serialize_none(),

@@ -5,7 +5,7 @@ use serde::Serialize;
 
 use crate::backend::Detail;
 use crate::bytes::ByteString;
-use crate::model::{Action, Event, Evidence, ManagerId, Package, Scope, State, Status};
+use crate::model::{Action, Event, Evidence, ManagerId, Package, Scope, State, Status, state_name};
 use crate::survey::Survey;
 
 /// Which events are asked for.
@@ -80,7 +80,7 @@ impl Span {
 
 /// A numbered state as what it added, removed and changed.
 fn of_state(state: &State) -> Vec<Event> {
-    let transaction = format!("{} {}", state.holder, state.number);
+    let transaction = state_name(&state.holder.to_string(), &state.number.to_string());
     let event = |action: Action, name: &ByteString, from: Option<ByteString>, to: Option<ByteString>| Event {
         at: state.made_at,
         from,

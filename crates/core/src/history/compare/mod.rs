@@ -101,6 +101,18 @@ pub struct Change {
     pub to: Option<String>,
     /// In which contexts, as `USER CONTEXT`; empty where that does not matter.
     pub contexts: Vec<String>,
+    /// Whose logs would tell of it.
+    #[serde(skip)]
+    pub(crate) traces: Vec<Trace>,
+}
+
+/// What a manager's log calls something that differs.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub(crate) enum Trace {
+    /// A package, by its id.
+    Package(String),
+    /// A numbered state, by its manager and what its log calls the transaction.
+    State(String, String),
 }
 
 /// The answer.
@@ -174,8 +186,16 @@ impl Pair<'_> {
 impl Change {
     /// A difference as a whole, wherever it matters.
     fn new(what: Subject, change: Difference, subject: String, from: Option<String>, to: Option<String>) -> Self {
-        Change { what, change, subject, of: None, from, to, contexts: Vec::new() }
+        let traces = if what == Subject::Package { vec![Trace::Package(subject.clone())] } else { Vec::new() };
+        Change { what, change, subject, of: None, from, to, contexts: Vec::new(), traces }
     }
+}
+
+/// The packages that something belongs to, each once.
+pub(super) fn traces<'o>(owners: impl Iterator<Item = Option<&'o String>>) -> Vec<Trace> {
+    let mut found: Vec<Trace> = owners.flatten().map(|owner| Trace::Package(owner.clone())).collect();
+    found.dedup();
+    found
 }
 
 /// What differs so far.
@@ -207,6 +227,19 @@ impl Changes {
     ) {
         if let (Some(from), Some(to)) = (from, to) {
             self.part(what, subject, of, Some(from), Some(to));
+        }
+    }
+
+    /// Notes for the changes from a place on whose the record was and is.
+    pub(super) fn trace<R>(
+        &mut self,
+        from: usize,
+        (before, after): (&Keyed<'_, R>, &Keyed<'_, R>),
+        owner: fn(&R) -> Option<&String>,
+    ) {
+        for change in &mut self.0[from..] {
+            let records = [before, after].into_iter().filter_map(|side| side.get(&change.subject));
+            change.traces = traces(records.map(|record| owner(record)));
         }
     }
 

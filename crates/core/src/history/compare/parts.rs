@@ -3,8 +3,9 @@
 use std::cmp::Ordering;
 use std::collections::{BTreeMap, BTreeSet};
 
-use super::{Change, Difference, Keyed, Pair, Subject, keyed};
+use super::{Change, Difference, Keyed, Pair, Subject, Trace, keyed, traces};
 use crate::history::snapshot::{LauncherRecord, PackageRecord, PathRecord, Snapshot, SourceRecord};
+use crate::model::state_name;
 use crate::version::tokens;
 
 /// What is alike in several contexts: the subject, what it was and is, and how it differs.
@@ -49,7 +50,8 @@ impl Pair<'_> {
     pub(super) fn winners(&mut self) {
         let (before, after) = (winners(self.before, &self.users), winners(self.after, &self.users));
         let keys: BTreeSet<&(String, String)> = before.keys().chain(after.keys()).collect();
-        let mut found: BTreeMap<(String, Option<String>, Option<String>), Vec<String>> = BTreeMap::new();
+        let mut found: BTreeMap<_, (Vec<Trace>, Vec<String>)> = BTreeMap::new();
+        let there: BTreeSet<&str> = self.after.packages.iter().map(|one| one.id.as_str()).collect();
         // A context that one of the snapshots did not work out is not compared.
         let of_both: BTreeSet<&str> = {
             let contexts = |all: &'_ [PathRecord]| all.iter().map(context_of).collect::<BTreeSet<String>>();
@@ -68,16 +70,22 @@ impl Pair<'_> {
                     Some(owner) => format!("{} ({owner})", one.0),
                     None => format!("{} (unowned)", one.0),
                 };
-                found.entry((key.0.clone(), from.map(shown), to.map(shown))).or_default().push(key.1.clone());
+                // Where a program of nobody's starts now, its package has to do with that only if it went.
+                let is_strangers = to.is_some_and(|one| one.1.is_none());
+                let counts = |owner: &&String| !is_strangers || !there.contains(owner.as_str());
+                let owners = [from, to].into_iter().flatten().map(|one| one.1.as_ref().filter(counts));
+                let entry = found.entry((key.0.clone(), from.map(shown), to.map(shown)));
+                entry.or_insert_with(|| (traces(owners), Vec::new())).1.push(key.1.clone());
             }
         }
-        for ((name, from, to), contexts) in found {
+        for ((name, from, to), (traces, contexts)) in found {
             let change = match (&from, &to) {
                 (None, _) => Difference::Added,
                 (_, None) => Difference::Removed,
                 _ => Difference::Changed,
             };
-            self.changes.0.push(Change { contexts, ..Change::new(Subject::Winner, change, name, from, to) });
+            let change = Change::new(Subject::Winner, change, name, from, to);
+            self.changes.0.push(Change { contexts, traces, ..change });
         }
     }
 
@@ -87,6 +95,7 @@ impl Pair<'_> {
             users => format!("{} ({})", one.id, users.join(", ")),
         };
         let (before, after) = (keyed(&self.before.launchers, key), keyed(&self.after.launchers, key));
+        let start = self.changes.0.len();
         self.changes.each(
             Subject::Launcher,
             (&before, &after),
@@ -100,6 +109,7 @@ impl Pair<'_> {
                 changes.part(what, key, "starts", old.starts.as_deref(), new.starts.as_deref());
             },
         );
+        self.changes.trace(start, (&before, &after), |one| one.owner.as_ref());
     }
 
     pub(super) fn unowned(&mut self) {
@@ -171,14 +181,17 @@ impl Pair<'_> {
     pub(super) fn states(&mut self) {
         let current = |all: &Snapshot| {
             let in_force = all.states.iter().filter(|state| state.current);
-            in_force.map(|state| (format!("{} {}", state.manager, state.holder), state.number.clone())).collect()
+            in_force
+                .map(|state| ((state.manager.clone(), state.holder.clone()), state.number.clone()))
+                .collect::<BTreeMap<(String, String), String>>()
         };
-        let (before, after): (BTreeMap<String, String>, BTreeMap<String, String>) =
-            (current(self.before), current(self.after));
+        let (before, after) = (current(self.before), current(self.after));
         for (holder, from) in &before {
-            if let Some(to) = after.get(holder) {
-                self.changes.part(Subject::State, holder, "number", Some(from), Some(to));
-            }
+            let Some(to) = after.get(holder) else { continue };
+            let start = self.changes.0.len();
+            self.changes.part(Subject::State, &format!("{} {}", holder.0, holder.1), "number", Some(from), Some(to));
+            let trace = || Trace::State(holder.0.clone(), state_name(&holder.1, to));
+            self.changes.0[start..].iter_mut().for_each(|change| change.traces = vec![trace()]);
         }
     }
 
@@ -189,6 +202,7 @@ impl Pair<'_> {
         );
         before.retain(|_, one| self.sees(&one.scope));
         after.retain(|_, one| self.sees(&one.scope));
+        let start = self.changes.0.len();
         self.changes.each(
             Subject::Service,
             (&before, &after),
@@ -200,6 +214,7 @@ impl Pair<'_> {
                 changes.part(Subject::Service, key, "file", Some(&old.file), Some(&new.file));
             },
         );
+        self.changes.trace(start, (&before, &after), |one| one.owner.as_ref());
     }
 
     pub(super) fn accounts(&mut self) {
@@ -231,10 +246,12 @@ impl Pair<'_> {
             (keyed(&self.before.files, |one| one.path.clone()), keyed(&self.after.files, |one| one.path.clone()));
         before.retain(|path, _| is_seen(path));
         after.retain(|path, _| is_seen(path));
+        let start = self.changes.0.len();
         self.changes.each(Subject::File, (&before, &after), &|_| None, &mut |changes, key, old, new| {
             // What one of them could not read is not known to differ.
             changes.known_part(Subject::File, key, "content", old.content.as_ref(), new.content.as_ref());
         });
+        self.changes.trace(start, (&before, &after), |one| one.owner.as_ref());
     }
 }
 

@@ -114,8 +114,8 @@ fn a_name_that_starts_another_program_is_told_once_with_its_contexts() {
         .search_paths
         .iter_mut()
         .for_each(|one| one.entries.insert(0, ("/usr/local/bin".to_owned(), "/etc/profile line 2".to_owned())));
-    before.files.push(FileRecord { path: "/etc/tarn.conf".to_owned(), content: Some("a".to_owned()) });
-    after.files.push(FileRecord { path: "/etc/tarn.conf".to_owned(), content: None });
+    before.files.push(FileRecord { path: "/etc/tarn.conf".to_owned(), content: Some("a".to_owned()), owner: None });
+    after.files.push(FileRecord { path: "/etc/tarn.conf".to_owned(), content: None, owner: None });
     assert_eq!(
         shown(&before, &after),
         [

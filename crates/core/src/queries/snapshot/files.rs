@@ -100,7 +100,7 @@ pub(super) fn of(host: &Host) -> Vec<FileRecord> {
             Kind::Link => host.root.read_link(file).ok().map(|target| format!("→ {}", target.to_data())),
             _ => digests.next().flatten(),
         };
-        FileRecord { path: text(file), content }
+        FileRecord { path: text(file), content, owner: None }
     };
     files.iter().map(record).collect()
 }

@@ -63,6 +63,7 @@ pub fn take(asking: &CheckContext<'_, '_>, taken_at: Option<i64>) -> Snapshot {
         findings: None,
         losses: Vec::new(),
     };
+    add_owners(&mut taken, survey);
     // Only now everything has been read.
     taken.losses = survey.coverage().iter().flat_map(Coverage::lost).collect();
     taken
@@ -71,6 +72,19 @@ pub fn take(asking: &CheckContext<'_, '_>, taken_at: Option<i64>) -> Snapshot {
 /// A text as data formats have it.
 pub(super) fn text(bytes: &ByteString) -> String {
     bytes.to_data().into_owned()
+}
+
+/// Whose the services and the settings are, by one look through the records.
+fn add_owners(taken: &mut Snapshot, survey: &Survey<'_>) {
+    let services = taken.services.iter_mut().map(|one| (&one.file, &mut one.owner));
+    let files = taken.files.iter_mut().map(|one| (&one.path, &mut one.owner));
+    let all: Vec<(ByteString, &mut Option<String>)> =
+        services.chain(files).map(|(file, owner)| (survey.root().canonicalize(file.as_bytes()), owner)).collect();
+    let index = survey.claims(all.iter().map(|(file, _)| &**file));
+    for (file, owner) in all {
+        let package = survey.ownership(&index, &file).packages.first().and_then(|claim| survey.owner(claim));
+        *owner = package.map(|package| text(&package.id));
+    }
 }
 
 fn package(one: &Package, scheme: Option<Scheme>) -> PackageRecord {

@@ -23,7 +23,7 @@ pub(super) fn of(host: &Host) -> Vec<ServiceRecord> {
     }
     for job in jobs::read(host).into_iter().filter(|job| !job.name.ends_with(b".timer")) {
         let (scope, file) = (job.scope.to_data(), text(&job.evidence.file));
-        found.push(ServiceRecord { name: text(&job.name), scope, file, enabled: true });
+        found.push(ServiceRecord { name: text(&job.name), scope, file, enabled: true, owner: None });
     }
     found.sort_by(|a, b| (&a.scope, &a.name).cmp(&(&b.scope, &b.name)));
     found.dedup_by(|a, b| (&a.scope, &a.name) == (&b.scope, &b.name));
@@ -48,6 +48,7 @@ fn units(host: &Host, dirs: &[ByteString], scope: &str) -> Vec<ServiceRecord> {
         name: text(&name),
         scope: scope.to_owned(),
         file: text(&file),
+        owner: None,
     };
     units.into_iter().map(record).collect()
 }

@@ -27,6 +27,7 @@ mod tests {
     use crate::host::{ProcessEnv, UserSelection};
 
     #[test]
+    #[expect(clippy::disallowed_methods, reason = "builds the tree that it looks at")]
     fn a_remote_of_the_distribution_is_its_own() {
         let tree = tempfile::tempdir().unwrap();
         std::fs::create_dir(tree.path().join("etc")).unwrap();

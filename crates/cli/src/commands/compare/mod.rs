@@ -1,5 +1,7 @@
 //! `whodunit compare`.
 
+mod by_cause;
+
 use std::ffi::{OsStr, OsString};
 use std::os::unix::ffi::OsStrExt as _;
 
@@ -26,12 +28,19 @@ use crate::session::{Outcome, Session};
   whodunit compare                          since the last snapshot
   whodunit compare before                   since this one
   whodunit compare before now --strict      did the trial leave nothing?
+  whodunit compare before --by-cause        which command did what?
   whodunit compare before /mnt/lantern      with a mounted disk")]
 pub struct Arguments {
     /// The earlier state
     a: Option<OsString>,
     /// The later state [default: now]
     b: Option<OsString>,
+
+    /// Group what differs under the transactions of managers that did it
+    ///
+    /// Reads the managers' logs on the machine of the later state.
+    #[arg(long)]
+    by_cause: bool,
 }
 
 /// Answers.
@@ -48,8 +57,12 @@ pub fn run(arguments: &Arguments, global: &Global, streams: &mut Streams) -> Res
     let (before, after) = (state(&a, global)?, state(&b, global)?);
     let comparison = compare(&before, &after);
     let named = |word: &OsStr| ByteString::from(word.as_bytes());
-    let answer =
-        Compared { comparison, before: named(&a), after: named(&b), losses: lost(&before, &after), is_wanted: false };
+    let mut losses = lost(&before, &after);
+    let transactions = match arguments.by_cause {
+        true => Some(by_cause::told(&b, (&before, &after), &comparison, &mut losses, global)?),
+        false => None,
+    };
+    let answer = Compared { comparison, before: named(&a), after: named(&b), losses, transactions, is_wanted: false };
     show_compared(&answer, global, streams)
 }
 
@@ -69,13 +82,17 @@ pub(super) fn state(word: &OsStr, global: &Global) -> Result<Snapshot, CliError>
     if word == store::NOW {
         return of_machine(global);
     }
+    match tree(word) {
+        Some(place) => of_machine(&Global { root: Some(OsStr::from_bytes(&place).into()), ..global.clone() }),
+        None => store::read(word),
+    }
+}
+
+/// The directory that a word names, if it is one with a machine's tree.
+fn tree(word: &OsStr) -> Option<ByteString> {
     let place = path::absolute(word.as_bytes(), &process::process_env().dir);
     let is_dir = || Root::live().target(&place).is_ok_and(|meta| meta.kind == Kind::Dir);
-    if word.as_bytes().contains(&b'/') && is_dir() {
-        let root = Some(OsStr::from_bytes(&place).into());
-        return of_machine(&Global { root, ..global.clone() });
-    }
-    store::read(word)
+    (word.as_bytes().contains(&b'/') && is_dir()).then_some(place)
 }
 
 /// What could not be read in one of the states and not in the other, and how much in both.
@@ -164,6 +181,10 @@ impl Shown for Compared {
             ),
         };
         let mut page: Vec<Piece> = vec![Line::of(Tone::Strong, first).into()];
+        if let Some(transactions) = &self.transactions {
+            page.extend(by_cause::page(self, transactions, presenter));
+            kinds.clear();
+        }
         for kind in kinds {
             page.push(Line::blank().into());
             page.push(Line::of(Tone::Strong, words(kind).0).into());
@@ -181,8 +202,13 @@ impl Shown for Compared {
     }
 }
 
-/// The lines of one change.
+/// The lines of one change, under a heading that says what it is about.
 fn in_full(one: &Change, is_wanted: bool, presenter: &Presenter) -> Vec<Line> {
+    lines_of(one, None, is_wanted, presenter)
+}
+
+/// The lines of one change; with a word for what it is about where no heading says so.
+fn lines_of(one: &Change, what: Option<&str>, is_wanted: bool, presenter: &Presenter) -> Vec<Line> {
     let (tone, mark) = match (one.change, one.of.as_deref()) {
         (Difference::Added, _) if is_wanted => (Tone::Plain, "surplus"),
         (Difference::Removed, _) if is_wanted => (Tone::Warning, "missing"),
@@ -207,13 +233,19 @@ fn in_full(one: &Change, is_wanted: bool, presenter: &Presenter) -> Vec<Line> {
         (_, Some(text), None) | (_, None, Some(text)) => shown(text),
         (_, None, None) => String::new(),
     };
-    let head = Line::blank().to(2).and(tone, mark).to(11).and(Tone::Plain, shown(&one.subject));
+    let head = Line::blank().to(2).and(tone, mark).to(11);
+    let head = match what {
+        Some(word) => head.and(Tone::Faint, word).to(24),
+        None => head,
+    };
+    let head = head.and(Tone::Plain, shown(&one.subject));
     let head = if says.is_empty() { head } else { head.and(Tone::Plain, "  ").and(Tone::Faint, says) };
     let contexts = match one.contexts.as_slice() {
         [] => None,
         some if some.len() <= 3 => Some(format!("in {}", some.join(", "))),
         many => Some(format!("in {} contexts, {} among them", many.len(), many[0])),
     };
-    let more = contexts.map(|text| Line::blank().to(13).and(Tone::Faint, text));
+    let column = if what.is_some() { 26 } else { 13 };
+    let more = contexts.map(|text| Line::blank().to(column).and(Tone::Faint, text));
     std::iter::once(head).chain(more).collect()
 }
