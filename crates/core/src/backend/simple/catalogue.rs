@@ -1,6 +1,6 @@
 //! What the sources offer of a manager whose own record is small.
 
-use super::{CatalogueQuery, InstalledPackage, SimpleBackend, SimpleInstallation};
+use super::{CatalogueQuery, InstalledPackage, SimpleInstallation};
 use crate::backend::{Catalogue, Unsearched};
 use crate::host::Host;
 use crate::model::{CommandLine, Location, Loss, Offer, OfferQuery, PullsIn, Search, Source};
@@ -46,7 +46,7 @@ pub trait SimpleCatalogue {
     }
 }
 
-impl<'s, K: SimpleBackend + 's> Catalogue for SimpleInstallation<'s, K> {
+impl Catalogue for SimpleInstallation<'_> {
     fn offers(&self, asked: &OfferQuery) -> Vec<Offer> {
         let Some(catalogue) = self.backend.catalogue() else { return Vec::new() };
         let mut lost = Vec::new();

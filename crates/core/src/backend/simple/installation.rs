@@ -24,24 +24,30 @@ use crate::version::Scheme;
 type Places = HashMap<ByteString, Vec<(u32, u32)>>;
 
 /// The installations of one installation.
-pub struct SimpleInstallation<'s, K> {
+pub struct SimpleInstallation<'s> {
     pub(super) host: &'s Host,
     pub(super) location: Location,
-    pub(super) backend: K,
+    pub(super) backend: Box<dyn SimpleBackend + 's>,
     domain: OnceLock<Vec<ByteString>>,
     record: OnceLock<(Record, Places)>,
     /// What could not be read later on.
     late: Losses,
 }
 
-impl<'s, K: SimpleBackend + 's> SimpleInstallation<'s, K> {
+impl<'s> SimpleInstallation<'s> {
     /// The installations of an installation at a canonical location. Nothing is read yet.
-    pub fn new(host: &'s Host, manager: ManagerId, scope: Scope, location: ByteString, backend: K) -> Self {
+    pub fn new(
+        host: &'s Host,
+        manager: ManagerId,
+        scope: Scope,
+        location: ByteString,
+        backend: impl SimpleBackend + 's,
+    ) -> Self {
         let location = Location { manager, scope, dir: location };
         SimpleInstallation {
             host,
             location,
-            backend,
+            backend: Box::new(backend),
             domain: OnceLock::new(),
             record: OnceLock::new(),
             late: Losses::default(),
@@ -54,7 +60,7 @@ impl<'s, K: SimpleBackend + 's> SimpleInstallation<'s, K> {
         manager: ManagerId,
         scope: Scope,
         location: ByteString,
-        backend: K,
+        backend: impl SimpleBackend + 's,
     ) -> Box<dyn Installation + 's> {
         Box::new(Self::new(host, manager, scope, location, backend))
     }
@@ -128,7 +134,7 @@ impl<'s, K: SimpleBackend + 's> SimpleInstallation<'s, K> {
     }
 }
 
-impl<'s, K: SimpleBackend + 's> Installation for SimpleInstallation<'s, K> {
+impl Installation for SimpleInstallation<'_> {
     fn location(&self) -> &Location {
         &self.location
     }
@@ -293,7 +299,7 @@ impl<'s, K: SimpleBackend + 's> Installation for SimpleInstallation<'s, K> {
     }
 }
 
-impl<'s, K: SimpleBackend + 's> FileIndex for SimpleInstallation<'s, K> {
+impl FileIndex for SimpleInstallation<'_> {
     fn claims(&self, wanted: &NameFilter, take: &mut dyn FnMut(Claim<'_>)) {
         let Some(lists) = self.backend.lists().filter(|_| !wanted.is_nothing()) else { return };
         let mut lost = Vec::new();
@@ -353,7 +359,7 @@ impl<'s, K: SimpleBackend + 's> FileIndex for SimpleInstallation<'s, K> {
     }
 }
 
-impl<'s, K: SimpleBackend + 's> Launching for SimpleInstallation<'s, K> {
+impl Launching for SimpleInstallation<'_> {
     fn exec_target(&self, canonical: &[u8]) -> Option<ExecTarget> {
         if self.is_in_domain(canonical) { self.backend.exec_target(self.host, &self.location, canonical) } else { None }
     }
@@ -363,7 +369,7 @@ impl<'s, K: SimpleBackend + 's> Launching for SimpleInstallation<'s, K> {
     }
 }
 
-impl<'s, K: SimpleBackend + 's> SharedDirs for SimpleInstallation<'s, K> {
+impl SharedDirs for SimpleInstallation<'_> {
     fn foreign_packages(&self) -> Vec<(u32, ByteString)> {
         // What was not read has made no claim and named no package.
         let items = self.record.get().map_or(&[][..], |(record, _)| &record.items);
@@ -376,7 +382,7 @@ impl<'s, K: SimpleBackend + 's> SharedDirs for SimpleInstallation<'s, K> {
     }
 }
 
-impl<'s, K: SimpleBackend + 's> Log for SimpleInstallation<'s, K> {
+impl Log for SimpleInstallation<'_> {
     fn events(&self) -> Vec<Event> {
         let mut lost = Vec::new();
         let events = self.backend.events(self.host, &self.location, &mut lost);

@@ -2,7 +2,7 @@
 
 use rayon::prelude::*;
 
-use super::{InstalledPackage, SimpleBackend, SimpleInstallation};
+use super::{InstalledPackage, SimpleInstallation};
 use crate::backend::{BATCH, FileRecords, wanted};
 use crate::bytes::{ByteString, path};
 use crate::fs::{Limit, Root};
@@ -125,7 +125,7 @@ pub trait FileLists {
     }
 }
 
-impl<'s, K: SimpleBackend + 's> FileRecords for SimpleInstallation<'s, K> {
+impl FileRecords for SimpleInstallation<'_> {
     fn each_batch(&self, packages: Option<&[u32]>, _: Depth, take: &mut dyn FnMut(Vec<FileRecord>)) {
         let items = self.items();
         let wanted = wanted(items.len(), packages).into_iter().map(|number| (number, &items[number as usize]));

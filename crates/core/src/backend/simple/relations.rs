@@ -1,17 +1,17 @@
 //! Which packages of a simple installation need which.
 
-use super::{InstalledPackage, SimpleBackend, SimpleInstallation};
+use super::{InstalledPackage, SimpleInstallation};
 use crate::backend::dependency_graph::{Need, losers, unneeded};
 use crate::backend::{Relations, Requirement, Unneeded};
 use crate::model::{Evidence, Reason};
 
-impl<'s, K: SimpleBackend + 's> SimpleInstallation<'s, K> {
+impl SimpleInstallation<'_> {
     fn declares(&self, number: u32, says: &str) -> Evidence {
         self.backend.need_evidence(&self.location, self.item(number), says)
     }
 }
 
-impl<'s, K: SimpleBackend + 's> Relations for SimpleInstallation<'s, K> {
+impl Relations for SimpleInstallation<'_> {
     fn dependents(&self, removed: &[u32]) -> Option<Vec<(u32, Evidence)>> {
         let nodes = self.backend.nodes(self.host, self.items())?;
         let lost = losers(&nodes, removed, &|a, b| self.backend.order_of_needs(a, b));
