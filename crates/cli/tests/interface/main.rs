@@ -29,6 +29,7 @@ mod real_autoremove;
 mod real_bills;
 mod real_breakage;
 mod real_catalogues;
+mod real_changes;
 mod real_closures;
 mod real_dpkg;
 mod real_flatpak;
