@@ -20,10 +20,12 @@ pub(crate) fn is_told(language: Language) -> bool {
     RUNTIMES.iter().any(|(known, ..)| *known == language)
 }
 
-/// The languages whose interpreters these needs name.
-pub(crate) fn of_needs<'n>(needs: impl Iterator<Item = &'n [u8]>) -> Vec<Language> {
-    let mut found = Vec::new();
-    for need in needs {
+/// The languages whose interpreters these needs name; `None` where there are none, as of packages whose makers did not
+/// say what they need.
+pub(crate) fn of_needs<'n>(needs: impl Iterator<Item = &'n [u8]>) -> Option<Vec<Language>> {
+    let (mut found, mut is_any) = (Vec::new(), false);
+    for need in needs.filter(|need| !need.is_empty()) {
+        is_any = true;
         let has = |(_, names, starts): &&(Language, &[&str], &[&str])| {
             names.iter().any(|name| name.as_bytes() == need)
                 || starts.iter().any(|start| need.starts_with(start.as_bytes()))
@@ -34,5 +36,5 @@ pub(crate) fn of_needs<'n>(needs: impl Iterator<Item = &'n [u8]>) -> Vec<Languag
             found.push(*language);
         }
     }
-    found
+    is_any.then_some(found)
 }

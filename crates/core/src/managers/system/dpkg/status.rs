@@ -110,10 +110,12 @@ pub fn hints(root: &Root, records: &[Record]) -> Vec<Hint> {
                 b"Source" => hint.source = field.value.split(|&b| b == b' ').next().map(ByteString::from),
                 b"Homepage" => hint.upstream = Some(field.value.into()),
                 b"Depends" | b"Pre-Depends" | b"Recommends" => needs.extend(names(field.value)),
+                // What is linked statically depends on nothing, and says what it was built from.
+                b"Built-Using" | b"Static-Built-Using" | b"X-Cargo-Built-Using" => needs.extend(names(field.value)),
                 _ => {}
             }
         }
-        hint.runtimes = Some(runtimes::of_needs(needs.into_iter()));
+        hint.runtimes = runtimes::of_needs(needs.into_iter());
         by_line.insert(stanza.line, hint);
     }
     let of_one = |record: &Record| by_line.get(&record.line).filter(|_| record.source == file).cloned();

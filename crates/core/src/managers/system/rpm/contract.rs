@@ -113,7 +113,8 @@ impl Installation for RpmInstallation<'_> {
             let (source, upstream) = (source.map(ByteString::from), header.text(tag::URL).map(ByteString::from));
             if Brief::of(header).is_some() {
                 let needs = [tag::REQUIRE_NAMES, tag::RECOMMEND_NAMES].into_iter().flat_map(|tag| header.texts(tag));
-                let runtimes = Some(runtimes::of_needs(needs));
+                // What rpm itself is to be capable of is no package.
+                let runtimes = runtimes::of_needs(needs.filter(|name| !name.starts_with(b"rpmlib(")));
                 hints.push(Hint { source, upstream, runtimes, ..Hint::default() });
             }
         });
