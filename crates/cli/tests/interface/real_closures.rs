@@ -65,9 +65,12 @@ fn what_comes_along_is_what_dnf_would_install() {
     };
     dnf("-q -y --repo=first install base sail crew lantern");
     dnf("-q --disablerepo='*' --enablerepo=first,repo makecache --refresh");
-    for weak in [true, false] {
-        fs::write(yard.at("root/etc/dnf/dnf.conf"), format!("[main]\ninstall_weak_deps={}\n", u8::from(weak))).unwrap();
-        for name in ["ship", "hull-2.0", "galley", "sail-2.0", "crew-2.0", "lamp", "rope"] {
+    for (weak, excluded) in [(true, ""), (false, ""), (true, "excludepkgs=flag*, spice.noarch wheel\n")] {
+        let settings = format!("[main]\ninstall_weak_deps={}\n{excluded}", u8::from(weak));
+        fs::write(yard.at("root/etc/dnf/dnf.conf"), settings).unwrap();
+        let names = ["ship", "hull-2.0", "galley", "sail-2.0", "crew-2.0", "rope", "lamp"];
+        // What requires an excluded package cannot be installed.
+        for name in names.into_iter().filter(|name| excluded.is_empty() || *name != "lamp") {
             let said = dnf(&format!("--disablerepo='*' --enablerepo=first,repo --assumeno install {name}"));
             // `NAME ARCH VERSION REPOSITORY SIZE`, one to a line.
             let rows = said.lines().filter(|line| line.contains(" noarch "));
@@ -90,7 +93,7 @@ fn what_comes_along_is_what_dnf_would_install() {
             let ours: BTreeSet<String> =
                 pulled.chain([offer]).map(|one| format!("{} {}", text(&one["name"]), text(&one["version"]))).collect();
             assert!(!theirs.is_empty(), "{name}: {said}");
-            assert_eq!(ours, theirs, "{name}, weak: {weak}\n{said}");
+            assert_eq!(ours, theirs, "{name}, weak: {weak} {excluded}\n{said}");
             assert_eq!(offer["pulls_in"]["complete"], true, "{name}: {offer:#}");
             assert!(offer["pulls_in"]["download_size"].is_u64(), "{offer:#}");
         }

@@ -40,6 +40,8 @@ const OFFERED: &[Package] = &[
     ("lampset", "1-1", "Depends: lamp\n", "lamps by the dozen"),
     ("deck-lamp", "1-1", "Provides: lamp\nRecommends: wick, nothing-of-this-name\n", "lights a deck"),
     ("wick", "1-1", "", "burns in lamps"),
+    ("oilcan", "1-1", "Recommends: bad-oil, wick\n", "holds oil"),
+    ("bad-oil", "1-1", "Depends: nothing-of-this-name\n", "does not burn"),
 ];
 
 impl Machine {
@@ -121,8 +123,17 @@ fn what_comes_along_is_what_apt_would_fetch() {
     let machine = Machine::new();
     for settings in ["", "APT::Install-Recommends \"false\";\n", "APT::Get::Upgrade-By-Source-Package \"false\";\n"] {
         machine.put("etc/apt/apt.conf.d/10one", settings);
-        for name in ["chartplot", "libtide-dev", "logviewer", "logbook", "libtide2", "lampset", "inkwell", "deck-lamp"]
-        {
+        for name in [
+            "chartplot",
+            "libtide-dev",
+            "logviewer",
+            "logbook",
+            "libtide2",
+            "lampset",
+            "inkwell",
+            "deck-lamp",
+            "oilcan",
+        ] {
             let mut command = machine.apt("apt-get");
             command.args(["--print-uris", "-y", "--allow-unauthenticated", "install", name]);
             let said = String::from_utf8(output(&mut command)).unwrap();

@@ -47,24 +47,16 @@ fn meets(offers: &[(Vec<u8>, Option<Vec<u8>>)], want: &Want, order: Order<'_>) -
 /// What installing `start` brings along that `installed` does not have. `start` itself is not among it.
 pub(crate) fn closure(start: &Node, installed: &[Node], lookup: Lookup<'_>, order: Order<'_>) -> PullsIn {
     let mut state = Closure::new(start, installed, order);
-    let before = state.installed_before(own_name(start));
-    let mut open: Vec<Need> = state.new_needs(start, before).cloned().collect();
-    if before.is_some() {
-        state.replace(own_name(start).to_vec(), &mut open);
-    }
+    let mut is_complete = state.follow(lookup);
     for _ in 0..MAX_ROUNDS {
-        open.retain(|need| !state.meets(need));
-        if open.is_empty() || state.pulled.len() >= MAX_PULLED {
+        if state.failed.is_empty() {
             break;
         }
-        state.look_up(&open, lookup);
-        let mut next: Vec<Need> = Vec::new();
-        for need in std::mem::take(&mut open) {
-            if !state.meets(&need) {
-                state.meet(&need, &mut next);
-            }
-        }
-        open = next;
+        // What is only recommended and cannot be installed is left out: once more without it.
+        let (mut left_out, known) = (std::mem::take(&mut state.left_out), std::mem::take(&mut state.known));
+        left_out.extend(std::mem::take(&mut state.failed));
+        state = Closure { left_out, known, ..Closure::new(start, installed, order) };
+        is_complete = state.follow(lookup);
     }
     let pulled = &state.pulled;
     let total =
@@ -72,9 +64,15 @@ pub(crate) fn closure(start: &Node, installed: &[Node], lookup: Lookup<'_>, orde
     PullsIn {
         download_size: total(&|one| one.download_size),
         installed_size: total(&|one| one.installed_size),
-        complete: state.is_certain && open.is_empty(),
+        complete: state.is_certain && is_complete,
         packages: state.pulled.into_iter().map(|one| one.package).collect(),
     }
+}
+
+/// A need, and by its place the pulled package without which nothing of it were needed: one that is only recommended.
+struct Open {
+    need: Need,
+    for_optional: Option<usize>,
 }
 
 /// What is there and what was taken so far.
@@ -93,6 +91,10 @@ struct Closure<'c> {
     /// What the catalogue has of each name that was looked up.
     known: HashMap<Vec<u8>, Vec<Candidate>>,
     is_certain: bool,
+    /// Packages that are only recommended, and need something that nobody has.
+    failed: HashSet<Vec<u8>>,
+    /// Such packages, as they are left out.
+    left_out: HashSet<Vec<u8>>,
 }
 
 impl<'c> Closure<'c> {
@@ -108,7 +110,33 @@ impl<'c> Closure<'c> {
             }
         }
         let (replaced, pulled, of_name, known) = Default::default();
-        Closure { start, order, here, dependents, replaced, pulled, of_name, known, is_certain: true }
+        let (failed, left_out) = Default::default();
+        Closure { start, order, here, dependents, replaced, pulled, of_name, known, is_certain: true, failed, left_out }
+    }
+
+    /// Meets one need after the other; whether all of them were followed.
+    fn follow(&mut self, lookup: Lookup<'_>) -> bool {
+        let before = self.installed_before(own_name(self.start));
+        let mut needs: Vec<Need> = self.new_needs(self.start, before).cloned().collect();
+        if before.is_some() {
+            self.replace(own_name(self.start).to_vec(), &mut needs);
+        }
+        let mut open: Vec<Open> = needs.into_iter().map(|need| Open { need, for_optional: None }).collect();
+        for _ in 0..MAX_ROUNDS {
+            open.retain(|one| !self.meets(&one.need));
+            if open.is_empty() || self.pulled.len() >= MAX_PULLED {
+                break;
+            }
+            self.look_up(&open, lookup);
+            let mut next: Vec<Open> = Vec::new();
+            for one in std::mem::take(&mut open) {
+                if !self.meets(&one.need) {
+                    self.meet(&one, &mut next);
+                }
+            }
+            open = next;
+        }
+        open.is_empty()
     }
 
     /// Whether a need is met by what is there, by what was taken, or by what is to be installed itself.
@@ -123,8 +151,8 @@ impl<'c> Closure<'c> {
     }
 
     /// Asks the catalogue for the names that were not looked up before.
-    fn look_up(&mut self, open: &[Need], lookup: Lookup<'_>) {
-        let names = open.iter().flat_map(|need| need.any_of.iter().map(|want| want.name.clone()));
+    fn look_up(&mut self, open: &[Open], lookup: Lookup<'_>) {
+        let names = open.iter().flat_map(|one| one.need.any_of.iter().map(|want| want.name.clone()));
         let asked: HashSet<Vec<u8>> = names.filter(|name| !self.known.contains_key(name)).collect();
         if asked.is_empty() {
             return;
@@ -142,8 +170,9 @@ impl<'c> Closure<'c> {
     fn found(&mut self, need: &Need) -> Option<Candidate> {
         for want in &need.any_of {
             let Some(known) = self.known.get(&want.name) else { continue };
-            let fitting: Vec<&Candidate> =
-                known.iter().filter(|one| meets(&one.node.offers, want, self.order)).collect();
+            let is_left_out = |one: &Candidate| need.is_optional() && self.left_out.contains(own_name(&one.node));
+            let fits = |one: &&Candidate| meets(&one.node.offers, want, self.order) && !is_left_out(one);
+            let fitting: Vec<&Candidate> = known.iter().filter(fits).collect();
             let own = fitting.iter().find(|one| own_name(&one.node) == want.name);
             // Several versions of one package: the catalogue has the best first.
             let is_one = fitting.iter().all(|one| own_name(&one.node) == own_name(&fitting[0].node));
@@ -170,21 +199,29 @@ impl<'c> Closure<'c> {
     }
 
     /// Takes what meets a need; what that needs in turn is added to `next`.
-    fn meet(&mut self, need: &Need, next: &mut Vec<Need>) {
-        let Some(found) = self.found(need) else {
-            self.is_certain &= need.is_optional();
+    fn meet(&mut self, one: &Open, next: &mut Vec<Open>) {
+        let Some(found) = self.found(&one.need) else {
+            match one.for_optional {
+                _ if one.need.is_optional() => {}
+                Some(place) => {
+                    self.failed.insert(own_name(&self.pulled[place].node).to_vec());
+                }
+                None => self.is_certain = false,
+            }
             return;
         };
+        let for_optional = if one.need.is_optional() { Some(self.pulled.len()) } else { one.for_optional };
         let name = own_name(&found.node).to_vec();
         let before = self.installed_before(&name);
-        next.extend(self.new_needs(&found.node, before).cloned());
+        let mut needs: Vec<Need> = self.new_needs(&found.node, before).cloned().collect();
         for (name, _) in &found.node.offers {
             self.of_name.entry(name.clone()).or_default().push(self.pulled.len());
         }
         self.pulled.push(found);
         if before.is_some() {
-            self.replace(name, next);
+            self.replace(name, &mut needs);
         }
+        next.extend(needs.into_iter().map(|need| Open { need, for_optional }));
     }
 
     /// What stands in for a package that is here must suit those that need it: else they are upgraded, too.
@@ -207,12 +244,16 @@ mod tests {
     use crate::version::debian;
 
     fn need(text: &str) -> Need {
+        let (text, relation) = match text.strip_prefix('?') {
+            Some(text) => (text, Relation::Recommends),
+            None => (text, Relation::Requires),
+        };
         let want = |text: &str| {
             let mut words = text.split_whitespace();
             let name = words.next().unwrap().as_bytes().to_vec();
             Want { name, version: words.next().map(|version| (">=", version.as_bytes().to_vec())) }
         };
-        Need { any_of: text.split('|').map(want).collect(), says: text.to_owned(), relation: Relation::Requires }
+        Need { any_of: text.split('|').map(want).collect(), says: text.to_owned(), relation }
     }
 
     fn node(name: &str, version: &str, provides: &[&str], needs: &[&str]) -> Node {
@@ -233,6 +274,8 @@ mod tests {
             node("quay-mta", "1", &["mta"], &["libtide"]),
             node("mole-mta", "1", &["mta"], &[]),
             node("charts", "5", &[], &["chartdata"]),
+            node("gauges", "5", &[], &["libtide 3.0", "?charts", "?lamps"]),
+            node("lamps", "5", &[], &["libc"]),
             node("tide-tools", "3.0", &[], &["libtide 3.0"]),
         ];
         let pinned = Need {
@@ -250,6 +293,9 @@ mod tests {
             (&["nothing|libtide 3.0"], &["libtide", "tide-tools"], true),
             (&["mta"], &["mole-mta"], false),
             (&["charts"], &["charts"], false),
+            // What is only recommended and cannot be installed stays away.
+            (&["?charts"], &[], true),
+            (&["gauges"], &["gauges", "libtide", "lamps", "tide-tools"], true),
             (&["chartplot"], &[], true),
         ] {
             let mut lookup = |names: &HashSet<Vec<u8>>| {

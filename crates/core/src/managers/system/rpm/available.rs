@@ -67,7 +67,8 @@ impl Available {
                 continue;
             };
             let mut take = |package: Primary| {
-                if package.arch == "noarch" || package.arch.as_bytes() == arch {
+                let is_for_here = package.arch == "noarch" || package.arch.as_bytes() == arch;
+                if is_for_here && one.gives(package.name.as_bytes(), package.arch.as_bytes()) {
                     all.add(&package, one.priority);
                 }
             };

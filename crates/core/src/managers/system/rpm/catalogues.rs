@@ -34,16 +34,14 @@ pub fn read(
 ) -> Vec<Offered> {
     let mut found = Vec::new();
     for (repository, file) in files(root) {
-        if !repositories.iter().any(|one| one.enabled && one.name == repository) {
-            continue;
-        }
+        let Some(used) = repositories.iter().find(|one| one.enabled && one.name == repository) else { continue };
         let dated = root.entry(&file).map_or(0, |meta| meta.modified);
         let problem = match root.read(&file, Limit::RECORD) {
             Ok(bytes) => match packed::open(&bytes) {
                 Ok(stream) => {
                     let stream = BufReader::with_capacity(256 << 10, stream.take(MAX_UNPACKED));
                     let read = primary::each(stream, &mut |package| {
-                        if wanted(&package) {
+                        if wanted(&package) && used.gives(package.name.as_bytes(), package.arch.as_bytes()) {
                             found.push(Offered { repository: repository.clone(), file: file.clone(), dated, package });
                         }
                     });

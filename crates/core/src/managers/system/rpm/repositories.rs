@@ -4,6 +4,7 @@ use crate::bytes::{ByteString, path};
 use crate::fs::{Kind, Limit, Root};
 use crate::model::Loss;
 use whodunit_formats::key_file::KeyFile;
+use whodunit_shell::syntax::pattern::fits;
 
 /// Where they are configured.
 const DIRS: [&[u8]; 3] = [b"/etc/yum.repos.d", b"/etc/zypp/repos.d", b"/etc/distro.repos.d"];
@@ -19,6 +20,10 @@ pub struct Repository {
     pub enabled: bool,
     /// Its priority: the lower the number, the stronger; a package that a stronger one has is not taken from it.
     pub priority: i32,
+    /// Packages that are not taken from it: names with `*` and `?` (`dnf.conf(5)`, `excludepkgs`).
+    pub excluded: Vec<ByteString>,
+    /// The only ones that are taken from it; all, where there are none (`includepkgs`).
+    pub included: Vec<ByteString>,
     /// Whether signatures are checked.
     pub checked: bool,
     /// The keys that are given, as files or addresses.
@@ -29,9 +34,21 @@ pub struct Repository {
     pub file: ByteString,
 }
 
+/// The settings of dnf for all repositories.
+const MAIN: &[u8] = b"/etc/dnf/dnf.conf";
+
+impl Repository {
+    /// Whether a package of this name and architecture is taken from it.
+    pub fn gives(&self, name: &[u8], arch: &[u8]) -> bool {
+        let dotted = [name, b".", arch].concat();
+        let is_named = |list: &[ByteString]| list.iter().any(|one| fits(one, name) || fits(one, &dotted));
+        !is_named(&self.excluded) && (self.included.is_empty() || is_named(&self.included))
+    }
+}
+
 /// Every repository, in the order of the files' names, and what could not be read.
 pub fn read(root: &Root, notes: &mut Vec<Loss>) -> Vec<Repository> {
-    let mut found = Vec::new();
+    let mut found: Vec<Repository> = Vec::new();
     for dir in DIRS {
         let names = root.names_in(dir);
         for (name, _) in names.iter().filter(|(name, kind)| name.ends_with(b".repo") && *kind != Kind::Dir) {
@@ -42,7 +59,18 @@ pub fn read(root: &Root, notes: &mut Vec<Loss>) -> Vec<Repository> {
             }
         }
     }
+    let everywhere = root.read(MAIN, Limit::SMALL).map(|content| KeyFile::parse(&content));
+    if let Ok(everywhere) = everywhere {
+        let lists = ["excludepkgs", "exclude"].map(|key| everywhere.get("main", key).unwrap_or_default());
+        let excluded = || lists.iter().flat_map(|list| words(list));
+        found.iter_mut().for_each(|one| one.excluded.extend(excluded()));
+    }
     found
+}
+
+/// A list, as it is written: with commas or blanks.
+fn words(list: &str) -> impl Iterator<Item = ByteString> {
+    list.split([',', ' ', '\n']).filter(|part| !part.is_empty()).map(ByteString::from)
 }
 
 fn in_file(file: &ByteString, content: &KeyFile) -> Vec<Repository> {
@@ -57,17 +85,16 @@ fn in_file(file: &ByteString, content: &KeyFile) -> Vec<Repository> {
             let value = content.get(group, key)?;
             value.split([',', ' ']).find(|part| !part.is_empty()).map(ByteString::from)
         };
+        let list = |key: &str| words(content.get(group, key).unwrap_or_default()).collect::<Vec<_>>();
         Repository {
+            excluded: [list("excludepkgs"), list("exclude")].concat(),
+            included: list("includepkgs"),
             name: group.into(),
             url: first("baseurl").or_else(|| first("metalink")).or_else(|| first("mirrorlist")),
             enabled: is_on(content.get(group, "enabled"), true),
             priority: content.get(group, "priority").and_then(|text| text.trim().parse().ok()).unwrap_or(99),
             checked: is_on(content.get(group, "gpgcheck"), true),
-            keys: content
-                .get(group, "gpgkey")
-                .into_iter()
-                .flat_map(|list| list.split([',', ' ']).filter(|part| !part.is_empty()).map(ByteString::from))
-                .collect(),
+            keys: list("gpgkey"),
             line: content.line(group).unwrap_or(1),
             file: file.clone(),
         }
