@@ -4,7 +4,7 @@ use std::ffi::OsString;
 
 use clap::Args;
 use whodunit_core::bytes::ByteString;
-use whodunit_core::model::{Action, Event, ManagerId};
+use whodunit_core::model::{Action, Event, ManagerId, Scope};
 use whodunit_core::queries::timeline::{Span, Timeline, timeline};
 use whodunit_core::survey::Survey;
 
@@ -138,18 +138,22 @@ impl Shown for Timeline {
     }
 }
 
+/// Who did something: the manager, for whom, and who asked for it.
+pub(super) fn who(manager: ManagerId, scope: &Scope, by: Option<&str>) -> String {
+    let whose = match scope {
+        Scope::System => manager.to_string(),
+        scope => format!("{manager} · {scope}"),
+    };
+    let by = by.map(|by| format!(", asked for by {}", output::safe(by))).unwrap_or_default();
+    whose + &by
+}
+
 /// The lines of what was done at once.
 fn transaction(events: &[Event]) -> Vec<Piece> {
     let one = &events[0];
     let when = one.at.map_or_else(|| "at an unknown time".to_owned(), output::time);
-    let whose = match &one.scope {
-        whodunit_core::model::Scope::System => one.manager.to_string(),
-        scope => format!("{} · {scope}", one.manager),
-    };
-    let mut head = Line::of(Tone::Strong, when).to(22).and(Tone::Plain, whose);
-    if let Some(by) = &one.by {
-        head = head.and(Tone::Plain, format!(", asked for by {by}"));
-    }
+    let mut head =
+        Line::of(Tone::Strong, when).to(22).and(Tone::Plain, who(one.manager, &one.scope, one.by.as_deref()));
     if one.out_of_order {
         head = head.and(
             Tone::Warning,

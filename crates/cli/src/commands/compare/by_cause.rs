@@ -4,11 +4,10 @@ use std::ffi::OsStr;
 use std::os::unix::ffi::OsStrExt as _;
 
 use whodunit_core::history::{Compared, Comparison, Snapshot, Transaction, is_one_machine, transactions};
-use whodunit_core::model::Scope;
-use whodunit_core::queries::timeline::{Span, timeline};
+use whodunit_core::queries::timeline::{Span, timeline as events_of};
 use whodunit_core::survey::Survey;
 
-use super::super::snapshot::store;
+use super::super::{snapshot::store, timeline};
 use super::{lines_of, tree};
 use crate::args::Global;
 use crate::error::CliError;
@@ -38,7 +37,7 @@ pub(super) fn told(
     let until = seconds(after).filter(|_| is_kept).map(|at| at + 1);
     let span = Span { since: seconds(before), until, ..Span::default() };
     let survey = Survey::of(host);
-    Ok(transactions(before, after, comparison, &timeline(&survey, &span).events))
+    Ok(transactions(before, after, comparison, &events_of(&survey, &span).events))
 }
 
 /// Each transaction with what it did, and then what no log tells of.
@@ -57,12 +56,8 @@ pub(super) fn page(compared: &Compared, told: &[Transaction], presenter: &Presen
     };
     for one in told {
         let when = one.at.map_or_else(|| "at an unknown time".to_owned(), output::time);
-        let whose = match &one.scope {
-            Scope::System => one.manager.to_string(),
-            scope => format!("{} · {scope}", one.manager),
-        };
-        let by = one.by.as_ref().map(|by| format!(", asked for by {}", output::safe(by))).unwrap_or_default();
-        let head = Line::of(Tone::Strong, when).to(22).and(Tone::Plain, format!("{whose}{by}"));
+        let who = timeline::who(one.manager, &one.scope, one.by.as_deref());
+        let head = Line::of(Tone::Strong, when).to(22).and(Tone::Plain, who);
         add(head, one.command.as_ref(), &one.changes);
     }
     let is_told = |place: &usize| told.iter().any(|one| one.changes.contains(place));

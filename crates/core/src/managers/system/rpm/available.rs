@@ -2,21 +2,19 @@
 //!
 //! A large distribution has 60,000 packages with two million names: each name is kept once, and lists of numbers.
 
-use std::io::{BufReader, Read as _};
 use std::ops::Range;
 
 use hashbrown::{HashMap, HashSet};
 use indexmap::IndexSet;
 
-use super::catalogues::{self, MAX_UNPACKED};
+use super::catalogues::{self, Catalogue, Relations};
 use super::records::Records;
 use crate::backend::closure::Candidate;
 use crate::backend::dependency_graph::{Need, Node, Want};
 use crate::bytes::ByteString;
-use crate::fs::{Limit, Root};
+use crate::fs::Root;
 use crate::model::{Loss, Pulled, Relation};
 use crate::version::rpm;
-use whodunit_formats::packed;
 use whodunit_formats::primary::{self, Primary};
 
 /// Every package that a repository in use has for this machine.
@@ -61,28 +59,14 @@ struct Known {
 impl Available {
     /// Reads the repositories in use: packages for this architecture, and for any.
     pub(super) fn read(root: &Root, records: &Records, arch: &[u8]) -> Self {
-        let mut all = Available::default();
-        for (repository, file) in catalogues::files(root) {
-            let Some(one) = records.repositories.iter().find(|one| one.enabled && one.name == repository) else {
-                continue;
-            };
-            let mut take = |package: Primary| {
-                let is_for_here = package.arch == "noarch" || package.arch.as_bytes() == arch;
-                if is_for_here && one.gives(package.name.as_bytes(), package.arch.as_bytes()) {
-                    all.add(&package, one.priority);
-                }
-            };
-            let problem = match root.read(&file, Limit::RECORD) {
-                Ok(bytes) => packed::open(&bytes).map_err(|error| error.to_string()).and_then(|stream| {
-                    let stream = BufReader::with_capacity(256 << 10, stream.take(MAX_UNPACKED));
-                    primary::each_with_relations(stream, &mut take).map_err(|error| error.to_string())
-                }),
-                Err(error) => Err(error.reason()),
-            };
-            let noted =
-                |problem| Loss::damaged(file.clone(), problem, "what a package brings along is unknown in part");
-            all.notes.extend(problem.err().map(noted));
-        }
+        let (mut all, mut notes) = (Available::default(), Vec::new());
+        let mut take = |of: &Catalogue<'_>, package: Primary| {
+            if package.arch == "noarch" || package.arch.as_bytes() == arch {
+                all.add(&package, of.repository.priority);
+            }
+        };
+        catalogues::each(root, &records.repositories, Relations::Read, &mut take, &mut notes);
+        all.notes = notes;
         all.finish();
         all
     }

@@ -13,7 +13,7 @@ const CACHES: [(&[u8], bool); 3] =
     [(b"/var/cache/dnf", true), (b"/var/cache/libdnf5", true), (b"/var/cache/zypp/raw", false)];
 
 /// The most bytes of one catalogue that are read.
-pub(super) const MAX_UNPACKED: u64 = 2 << 30;
+const MAX_UNPACKED: u64 = 2 << 30;
 
 /// One package in a catalogue.
 #[derive(Debug, Clone)]
@@ -33,27 +33,60 @@ pub fn read(
     notes: &mut Vec<Loss>,
 ) -> Vec<Offered> {
     let mut found = Vec::new();
-    for (repository, file) in files(root) {
-        let Some(used) = repositories.iter().find(|one| one.enabled && one.name == repository) else { continue };
-        let dated = root.entry(&file).map_or(0, |meta| meta.modified);
-        let problem = match root.read(&file, Limit::RECORD) {
-            Ok(bytes) => match packed::open(&bytes) {
-                Ok(stream) => {
-                    let stream = BufReader::with_capacity(256 << 10, stream.take(MAX_UNPACKED));
-                    let read = primary::each(stream, &mut |package| {
-                        if wanted(&package) && used.gives(package.name.as_bytes(), package.arch.as_bytes()) {
-                            found.push(Offered { repository: repository.clone(), file: file.clone(), dated, package });
-                        }
-                    });
-                    read.err().map(|error| error.to_string())
-                }
-                Err(error) => Some(error.to_string()),
-            },
-            Err(error) => Some(error.reason()),
-        };
-        notes.extend(problem.map(|problem| Loss::damaged(file.clone(), problem, "what follows is unknown")));
-    }
+    let mut take = |of: &Catalogue<'_>, package: primary::Primary| {
+        if wanted(&package) {
+            let (repository, file) = (of.repository.name.clone(), of.file.clone());
+            found.push(Offered { repository, file, dated: of.dated, package });
+        }
+    };
+    each(root, repositories, Relations::LeftOut, &mut take, notes);
     found
+}
+
+/// What a package is listed in.
+pub struct Catalogue<'r> {
+    pub repository: &'r Repository,
+    file: ByteString,
+    dated: i64,
+}
+
+/// Whether it is read what packages provide and need.
+#[derive(Clone, Copy)]
+pub enum Relations {
+    Read,
+    LeftOut,
+}
+
+/// Hands over every package that a repository in use gives.
+pub fn each(
+    root: &Root,
+    repositories: &[Repository],
+    relations: Relations,
+    take: &mut dyn FnMut(&Catalogue<'_>, primary::Primary),
+    notes: &mut Vec<Loss>,
+) {
+    for (name, file) in files(root) {
+        let Some(used) = repositories.iter().find(|one| one.enabled && one.name == name) else { continue };
+        let dated = root.entry(&file).map_or(0, |meta| meta.modified);
+        let catalogue = Catalogue { repository: used, file: file.clone(), dated };
+        let mut taken = |package: primary::Primary| {
+            if used.gives(package.name.as_bytes(), package.arch.as_bytes()) {
+                take(&catalogue, package);
+            }
+        };
+        let read = match root.read(&file, Limit::RECORD) {
+            Ok(bytes) => packed::open(&bytes).map_err(|error| error.to_string()).and_then(|stream| {
+                let stream = BufReader::with_capacity(256 << 10, stream.take(MAX_UNPACKED));
+                let read = match relations {
+                    Relations::Read => primary::each_with_relations(stream, &mut taken),
+                    Relations::LeftOut => primary::each(stream, &mut taken),
+                };
+                read.map_err(|error| error.to_string())
+            }),
+            Err(error) => Err(error.reason()),
+        };
+        notes.extend(read.err().map(|problem| Loss::damaged(file.clone(), problem, "what follows is unknown")));
+    }
 }
 
 /// The repositories of which a catalogue was fetched.
