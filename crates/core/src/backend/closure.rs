@@ -24,6 +24,8 @@ pub(crate) type Lookup<'l> = &'l mut dyn FnMut(&HashSet<Vec<u8>>) -> Vec<Candida
 
 /// Far more than any package brings along.
 const MAX_PULLED: usize = 20_000;
+/// How often more is asked for because of what is there in the end.
+const MAX_ADDITIONS: usize = 8;
 /// The longest chain of needs that is followed.
 const MAX_ROUNDS: usize = 64;
 
@@ -66,6 +68,57 @@ pub(crate) fn closure(start: &Node, installed: &[Node], lookup: Lookup<'_>, orde
         installed_size: total(&|one| one.installed_size),
         complete: state.is_certain && is_complete,
         packages: state.pulled.into_iter().map(|one| one.package).collect(),
+    }
+}
+
+/// The same where packages also come because of what is there in the end: `more` is told what comes along so far, and
+/// tells what that needs besides, until it is nothing new. `None` where there is no end to it.
+pub(crate) fn closure_until(
+    start: &Node,
+    installed: &[Node],
+    lookup: Lookup<'_>,
+    order: Order<'_>,
+    more: &mut dyn FnMut(&PullsIn) -> Vec<Need>,
+) -> Option<PullsIn> {
+    let mut start = start.clone();
+    let mut asked: HashSet<Vec<Want>> = HashSet::new();
+    for _ in 0..MAX_ADDITIONS {
+        let found = closure(&start, installed, lookup, order);
+        let mut new = more(&found);
+        new.retain(|need| asked.insert(need.any_of.clone()));
+        if new.is_empty() {
+            return Some(found);
+        }
+        start.needs.extend(new);
+    }
+    None
+}
+
+/// What is there, by what it offers.
+#[derive(Clone)]
+pub(crate) struct Present<'n> {
+    of_name: HashMap<&'n [u8], Vec<Option<&'n [u8]>>>,
+    order: Order<'n>,
+}
+
+impl<'n> Present<'n> {
+    pub(crate) fn new(nodes: &'n [Node], order: Order<'n>) -> Self {
+        Present { of_name: HashMap::new(), order }.with(nodes)
+    }
+
+    /// With more packages.
+    pub(crate) fn with(mut self, nodes: impl IntoIterator<Item = &'n Node>) -> Self {
+        for (name, version) in nodes.into_iter().flat_map(|node| &node.offers) {
+            self.of_name.entry(name).or_default().push(version.as_deref());
+        }
+        self
+    }
+
+    /// Whether something meets a want.
+    pub(crate) fn meets(&self, want: &Want) -> bool {
+        self.of_name
+            .get(&*want.name)
+            .is_some_and(|versions| versions.iter().any(|version| want.takes(*version, self.order)))
     }
 }
 

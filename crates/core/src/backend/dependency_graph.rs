@@ -4,6 +4,7 @@ use std::cmp::Ordering;
 
 use hashbrown::{HashMap, HashSet};
 
+use crate::bytes::ByteString;
 use crate::model::Relation;
 
 /// What a package needs: one of several.
@@ -18,6 +19,12 @@ pub struct Need {
 }
 
 impl Need {
+    /// A package by its name, at whichever version, that comes along if it can.
+    pub(crate) fn recommended(name: &[u8]) -> Self {
+        let any_of = vec![Want { name: name.to_vec(), version: None }];
+        Need { any_of, says: ByteString::from(name).to_string(), relation: Relation::Recommends }
+    }
+
     /// Whether a package works without it.
     #[must_use]
     pub fn is_optional(&self) -> bool {
@@ -57,6 +64,11 @@ impl Want {
             (Some(_), None) => false,
         }
     }
+}
+
+/// The sign that a text is, as a [`Want`] has it.
+pub(crate) fn sign_of(text: &[u8]) -> Option<&'static str> {
+    ["<", "<=", "=", ">=", ">"].into_iter().find(|sign| sign.as_bytes() == text)
 }
 
 /// Whether an order is one that a sign takes.

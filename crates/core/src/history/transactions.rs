@@ -40,7 +40,8 @@ pub struct Transaction {
 /// A package as snapshots and logs both have it: manager, scope and name.
 type Key = (String, String, String);
 
-/// The transactions that brought about what differs, the oldest first. `events` are those of the later machine, in the order of time.
+/// The transactions that brought about what differs, the oldest first. `events` are those of the later machine, in the
+/// order of time.
 #[must_use]
 pub fn transactions(
     before: &Snapshot,

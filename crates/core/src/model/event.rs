@@ -83,8 +83,9 @@ impl Event {
     /// Whether both were done at once.
     #[must_use]
     pub fn is_together_with(&self, other: &Event) -> bool {
-        let of = |one: &Event| (one.manager, one.scope.clone(), one.transaction.clone());
-        of(self) == of(other) && (self.transaction.is_some() || self.at == other.at)
+        let is_same =
+            (self.manager, &self.scope, &self.transaction) == (other.manager, &other.scope, &other.transaction);
+        is_same && (self.transaction.is_some() || self.at == other.at)
     }
 
     /// An event of which only the package and the action are known so far.

@@ -68,6 +68,9 @@ pub fn other_code<'r>(
     let Some(script) = Script::read(survey.root(), program) else { return Vec::new() };
     let mut ambiguous = ambiguous(survey, resolved, &[]);
     ambiguous.retain(|one| script.imports(survey.root(), one));
+    if ambiguous.is_empty() {
+        return Vec::new();
+    }
     let scripts = [script];
     let index = claims_on(survey, &ambiguous, &scripts);
     let maskings = ambiguous.iter().map(|one| Masking::of(survey, &index, one, &scripts));

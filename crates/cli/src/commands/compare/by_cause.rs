@@ -23,10 +23,11 @@ pub(super) fn told(
     losses: &mut Vec<String>,
     global: &Global,
 ) -> Result<Vec<Transaction>, CliError> {
-    let root = tree(later).map(|place| OsStr::from_bytes(&place).into()).or_else(|| global.root.clone());
+    let place = tree(later);
+    let is_kept = later != store::NOW && place.is_none();
+    let root = place.map(|place| OsStr::from_bytes(&place).into()).or_else(|| global.root.clone());
     let session = Session::new(&Global { root, ..global.clone() })?;
     let host = &session.host;
-    let is_kept = later != store::NOW && tree(later).is_none();
     if is_kept && !is_one_machine(after, host.machine().as_ref(), host.hostname().as_ref()) {
         losses.push("the logs on this machine are not those of the later state: no transaction is told".to_owned());
         return Ok(Vec::new());

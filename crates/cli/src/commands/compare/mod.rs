@@ -181,15 +181,9 @@ impl Shown for Compared {
             ),
         };
         let mut page: Vec<Piece> = vec![Line::of(Tone::Strong, first).into()];
-        if let Some(transactions) = &self.transactions {
-            page.extend(by_cause::page(self, transactions, presenter));
-            kinds.clear();
-        }
-        for kind in kinds {
-            page.push(Line::blank().into());
-            page.push(Line::of(Tone::Strong, words(kind).0).into());
-            let of_kind = changes.iter().filter(|one| one.what == kind);
-            page.extend(of_kind.flat_map(|one| in_full(one, self.is_wanted, presenter)).map(Piece::from));
+        match &self.transactions {
+            Some(transactions) => page.extend(by_cause::page(self, transactions, presenter)),
+            None => page.extend(kinds.into_iter().flat_map(|kind| of_kind(self, kind, presenter))),
         }
         let notes = self.comparison.not_compared.iter().chain(&self.losses);
         let notes: Vec<Piece> = notes.map(|note| Line::of(Tone::Warning, format!("  {note}")).into()).collect();
@@ -202,9 +196,12 @@ impl Shown for Compared {
     }
 }
 
-/// The lines of one change, under a heading that says what it is about.
-fn in_full(one: &Change, is_wanted: bool, presenter: &Presenter) -> Vec<Line> {
-    lines_of(one, None, is_wanted, presenter)
+/// The changes of one kind, under a heading that says what they are about.
+fn of_kind(compared: &Compared, kind: Subject, presenter: &Presenter) -> Vec<Piece> {
+    let mut page: Vec<Piece> = vec![Line::blank().into(), Line::of(Tone::Strong, words(kind).0).into()];
+    let changes = compared.comparison.changes.iter().filter(|one| one.what == kind);
+    page.extend(changes.flat_map(|one| lines_of(one, None, compared.is_wanted, presenter)).map(Piece::from));
+    page
 }
 
 /// The lines of one change; with a word for what it is about where no heading says so.

@@ -192,8 +192,8 @@ impl Change {
 }
 
 /// The packages that something belongs to, each once.
-pub(super) fn traces<'o>(owners: impl Iterator<Item = Option<&'o String>>) -> Vec<Trace> {
-    let mut found: Vec<Trace> = owners.flatten().map(|owner| Trace::Package(owner.clone())).collect();
+pub(super) fn traces<'o>(owners: impl Iterator<Item = &'o String>) -> Vec<Trace> {
+    let mut found: Vec<Trace> = owners.map(|owner| Trace::Package(owner.clone())).collect();
     found.dedup();
     found
 }
@@ -230,16 +230,20 @@ impl Changes {
         }
     }
 
-    /// Notes for the changes from a place on whose the record was and is.
-    pub(super) fn trace<R>(
+    /// The same as [`Changes::each`], of records that belong to packages.
+    pub(super) fn each_owned<R>(
         &mut self,
-        from: usize,
+        what: Subject,
         (before, after): (&Keyed<'_, R>, &Keyed<'_, R>),
         owner: fn(&R) -> Option<&String>,
+        shown: &dyn Fn(&R) -> Option<String>,
+        both: &mut dyn FnMut(&mut Self, &str, &R, &R),
     ) {
-        for change in &mut self.0[from..] {
+        let start = self.0.len();
+        self.each(what, (before, after), shown, both);
+        for change in &mut self.0[start..] {
             let records = [before, after].into_iter().filter_map(|side| side.get(&change.subject));
-            change.traces = traces(records.map(|record| owner(record)));
+            change.traces = traces(records.filter_map(|record| owner(record)));
         }
     }
 

@@ -4,7 +4,7 @@ use std::cmp::Ordering;
 use std::collections::{BTreeMap, BTreeSet};
 
 use super::{Change, Difference, Keyed, Pair, Subject, Trace, keyed, traces};
-use crate::history::snapshot::{LauncherRecord, PackageRecord, PathRecord, Snapshot, SourceRecord};
+use crate::history::snapshot::{FileRecord, LauncherRecord, PackageRecord, PathRecord, Snapshot, SourceRecord};
 use crate::model::state_name;
 use crate::version::tokens;
 
@@ -73,7 +73,7 @@ impl Pair<'_> {
                 // Where a program of nobody's starts now, its package has to do with that only if it went.
                 let is_strangers = to.is_some_and(|one| one.1.is_none());
                 let counts = |owner: &&String| !is_strangers || !there.contains(owner.as_str());
-                let owners = [from, to].into_iter().flatten().map(|one| one.1.as_ref().filter(counts));
+                let owners = [from, to].into_iter().flatten().filter_map(|one| one.1.as_ref().filter(counts));
                 let entry = found.entry((key.0.clone(), from.map(shown), to.map(shown)));
                 entry.or_insert_with(|| (traces(owners), Vec::new())).1.push(key.1.clone());
             }
@@ -95,10 +95,10 @@ impl Pair<'_> {
             users => format!("{} ({})", one.id, users.join(", ")),
         };
         let (before, after) = (keyed(&self.before.launchers, key), keyed(&self.after.launchers, key));
-        let start = self.changes.0.len();
-        self.changes.each(
+        self.changes.each_owned(
             Subject::Launcher,
             (&before, &after),
+            |one| one.owner.as_ref(),
             &|one| Some(one.file.clone()),
             &mut |changes, key, old, new| {
                 let what = Subject::Launcher;
@@ -109,7 +109,6 @@ impl Pair<'_> {
                 changes.part(what, key, "starts", old.starts.as_deref(), new.starts.as_deref());
             },
         );
-        self.changes.trace(start, (&before, &after), |one| one.owner.as_ref());
     }
 
     pub(super) fn unowned(&mut self) {
@@ -202,10 +201,10 @@ impl Pair<'_> {
         );
         before.retain(|_, one| self.sees(&one.scope));
         after.retain(|_, one| self.sees(&one.scope));
-        let start = self.changes.0.len();
-        self.changes.each(
+        self.changes.each_owned(
             Subject::Service,
             (&before, &after),
+            |one| one.owner.as_ref(),
             &|one| Some(one.file.clone()),
             &mut |changes, key, old, new| {
                 let starts =
@@ -214,7 +213,6 @@ impl Pair<'_> {
                 changes.part(Subject::Service, key, "file", Some(&old.file), Some(&new.file));
             },
         );
-        self.changes.trace(start, (&before, &after), |one| one.owner.as_ref());
     }
 
     pub(super) fn accounts(&mut self) {
@@ -246,12 +244,11 @@ impl Pair<'_> {
             (keyed(&self.before.files, |one| one.path.clone()), keyed(&self.after.files, |one| one.path.clone()));
         before.retain(|path, _| is_seen(path));
         after.retain(|path, _| is_seen(path));
-        let start = self.changes.0.len();
-        self.changes.each(Subject::File, (&before, &after), &|_| None, &mut |changes, key, old, new| {
+        let owner: fn(&FileRecord) -> Option<&String> = |one| one.owner.as_ref();
+        self.changes.each_owned(Subject::File, (&before, &after), owner, &|_| None, &mut |changes, key, old, new| {
             // What one of them could not read is not known to differ.
             changes.known_part(Subject::File, key, "content", old.content.as_ref(), new.content.as_ref());
         });
-        self.changes.trace(start, (&before, &after), |one| one.owner.as_ref());
     }
 }
 

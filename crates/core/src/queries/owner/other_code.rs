@@ -2,6 +2,7 @@
 
 use super::{Answer, MAX_LOADED, TargetKind};
 use crate::queries::{UserView, modules};
+use crate::resolve::ResolvedContext;
 use crate::survey::Survey;
 
 /// Adds `runs-other-code` to the answers about programs of Python, for the users and in the context of each answer.
@@ -21,15 +22,10 @@ pub fn tell_other_code(survey: &Survey<'_>, views: &[UserView], answers: &mut [A
             answer.users.is_empty() || user.is_none_or(|user| answer.users.contains(&user.name))
         };
         // What a search path that was given starts, it starts in the session of the user who is looked at.
-        let is_there = |view: &UserView, number: usize| {
-            view.searches.get(number).is_none_or(|search| search.context == answer.context)
-        };
-        let resolved: Vec<_> = views
-            .iter()
-            .filter(is_theirs)
-            .flat_map(|view| view.usual.iter().enumerate().filter(|(number, _)| is_there(view, *number)))
-            .map(|(_, resolved)| resolved)
-            .collect();
+        let is_there = |view: &UserView, one: &ResolvedContext| view.user.is_none() || one.context == answer.context;
+        let theirs = views.iter().filter(is_theirs);
+        let resolved: Vec<&ResolvedContext> =
+            theirs.flat_map(|view| view.usual.iter().filter(|one| is_there(view, one))).collect();
         answer.findings.extend(modules::other_code(survey, resolved, &program));
     }
 }

@@ -8,15 +8,12 @@
 
 use hashbrown::HashSet;
 
-use crate::backend::closure::{Candidate, closure};
-use crate::backend::dependency_graph::{Need, Node, Want};
+use crate::backend::closure::{Candidate, Present, closure_until};
+use crate::backend::dependency_graph::{Need, Node, Want, sign_of};
 use crate::bytes::ByteString;
 use crate::model::{Offer, Pulled, PullsIn, Relation};
 use crate::version::gentoo;
 use whodunit_formats::stanza::{Stanza, stanzas};
-
-/// Packages that add themselves are looked for so often at most.
-const MAX_ROUNDS: usize = 8;
 
 /// What installing an offer brings along, from the stanzas of the database and of the indexes in their order; `None`
 /// where its entry is not found again.
@@ -29,43 +26,27 @@ pub(super) fn of(installed: &[u8], indexes: &[Vec<u8>], offer: &Offer) -> Option
         one.candidate.package.name == offer.name && one.candidate.package.version.as_ref() == offer.version.as_ref()
     };
     let start = listed.iter().find(is_it)?;
-    let mut node = start.candidate.node.clone();
     let mut lookup = |names: &HashSet<Vec<u8>>| {
         let has = |one: &&Listed| one.candidate.node.offers.iter().any(|(name, _)| names.contains(name));
         listed.iter().filter(has).map(|one| one.candidate.clone()).collect()
     };
     let order = |a: &[u8], b: &[u8]| gentoo::compare(a, b);
-    let mut asked: HashSet<&ByteString> = HashSet::new();
-    for _ in 0..MAX_ROUNDS {
-        let mut found = closure(&node, &here, &mut lookup, &order);
-        let pulled: Vec<&Listed> =
-            listed.iter().filter(|one| found.packages.contains(&one.candidate.package)).chain([start]).collect();
-        let offers = |nodes: &[&Node], want: &Want| {
-            nodes
-                .iter()
-                .flat_map(|node| &node.offers)
-                .any(|(name, version)| *name == want.name && want.takes(version.as_deref(), &order))
-        };
-        let before: Vec<&Node> = here.iter().collect();
-        let after: Vec<&Node> = before.iter().copied().chain(pulled.iter().map(|one| &one.candidate.node)).collect();
+    let before = Present::new(&here, &order);
+    // What comes along, and the package itself.
+    let new = |found: &PullsIn| -> Vec<&Listed> {
+        listed.iter().filter(|one| found.packages.contains(&one.candidate.package)).chain([start]).collect()
+    };
+    let mut joining = |found: &PullsIn| {
+        let after = before.clone().with(new(found).into_iter().map(|one| &one.candidate.node));
         let joins = |one: &&Listed| {
-            !one.joins.is_empty()
-                && one.joins.iter().all(|want| offers(&after, want))
-                && !one.joins.iter().all(|want| offers(&before, want))
+            let all_in = |present: &Present<'_>| one.joins.iter().all(|want| present.meets(want));
+            !one.joins.is_empty() && all_in(&after) && !all_in(&before)
         };
-        let new: Vec<&Listed> =
-            listed.iter().filter(joins).filter(|one| asked.insert(&one.candidate.package.name)).collect();
-        if new.is_empty() {
-            found.complete &= !pulled.iter().any(|one| one.is_vague);
-            return Some(found);
-        }
-        node.needs.extend(new.into_iter().map(|one| {
-            let name = &one.candidate.package.name;
-            let any_of = vec![Want { name: name.to_vec(), version: None }];
-            Need { any_of, says: name.to_string(), relation: Relation::Recommends }
-        }));
-    }
-    None
+        listed.iter().filter(joins).map(|one| Need::recommended(&one.candidate.package.name)).collect()
+    };
+    let mut found = closure_until(&start.candidate.node, &here, &mut lookup, &order, &mut joining)?;
+    found.complete &= !new(&found).iter().any(|one| one.is_vague);
+    Some(found)
 }
 
 /// A package of an index.
@@ -121,17 +102,8 @@ fn want(word: &[u8], is_vague: &mut bool) -> Want {
     let (name, rest) = word.split_at(end);
     let signs = rest.iter().take_while(|b| b"=<>~".contains(b)).count();
     let (sign, version) = rest.split_at(signs);
-    let sign = match sign {
-        b"<" => Some("<"),
-        b"<=" => Some("<="),
-        b"=" => Some("="),
-        b">=" => Some(">="),
-        b">" => Some(">"),
-        _ => {
-            *is_vague |= sign.contains(&b'~');
-            None
-        }
-    };
+    *is_vague |= sign.contains(&b'~');
+    let sign = sign_of(sign);
     let version = version.split(|&b| b == b'@').next().unwrap_or_default();
     Want { name: name.to_vec(), version: sign.map(|sign| (sign, version.to_vec())) }
 }

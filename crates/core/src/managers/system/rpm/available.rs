@@ -8,6 +8,7 @@ use hashbrown::{HashMap, HashSet};
 use indexmap::IndexSet;
 
 use super::catalogues::{self, Catalogue, Relations};
+use super::expression::is_rpms_own;
 use super::records::Records;
 use crate::backend::closure::Candidate;
 use crate::backend::dependency_graph::{Need, Node, Want};
@@ -16,6 +17,14 @@ use crate::fs::Root;
 use crate::model::{Loss, Pulled, Relation};
 use crate::version::rpm;
 use whodunit_formats::primary::{self, Primary};
+
+/// All that tells what packages bring along, whichever is asked about.
+pub(super) struct Ground {
+    pub(super) available: Available,
+    pub(super) installed: Vec<Node>,
+    /// Whether what is recommended comes along.
+    pub(super) weak: bool,
+}
 
 /// Every package that a repository in use has for this machine.
 #[derive(Default)]
@@ -28,7 +37,7 @@ pub(super) struct Available {
     /// Files that a package requires.
     pub(super) files: HashSet<Vec<u8>>,
     /// Packages that are to be installed with others, each with what makes it so.
-    pub(super) supplements: Vec<(usize, Want)>,
+    supplements: Vec<(usize, Want)>,
     /// What could not be read.
     pub(super) notes: Vec<Loss>,
 }
@@ -37,13 +46,9 @@ pub(super) struct Available {
 #[derive(Clone, Copy)]
 struct Entry {
     name: u32,
-    sign: Option<Sign>,
+    sign: Option<&'static str>,
     version: u32,
 }
-
-type Sign = &'static &'static str;
-
-static SIGNS: [&str; 5] = ["<", "<=", "=", ">=", ">"];
 
 struct Known {
     name: u32,
@@ -86,7 +91,7 @@ impl Available {
     fn add(&mut self, package: &Primary, priority: i32) {
         let files: Vec<primary::Entry> =
             package.files.iter().map(|file| primary::Entry { name: file.clone(), ..Default::default() }).collect();
-        let needs = package.requires.iter().filter(|one| !one.name.starts_with("rpmlib("));
+        let needs = package.requires.iter().filter(|one| !is_rpms_own(one.name.as_bytes()));
         self.files
             .extend(needs.clone().filter(|one| one.name.starts_with('/')).map(|one| one.name.clone().into_bytes()));
         let place = self.packages.len();
@@ -114,9 +119,8 @@ impl Available {
     fn list<'e>(&mut self, entries: impl Iterator<Item = &'e primary::Entry>) -> Range<usize> {
         let start = self.entries.len();
         for one in entries {
-            let sign = one.sign.and_then(|sign| SIGNS.iter().find(|known| **known == sign));
             let (name, version) = (self.number(one.name.as_bytes()), self.number(one.version.as_bytes()));
-            self.entries.push(Entry { name, sign, version });
+            self.entries.push(Entry { name, sign: one.sign, version });
         }
         start..self.entries.len()
     }
@@ -149,13 +153,9 @@ impl Available {
 
     /// The packages that have one of these names, or provide it.
     pub(super) fn with_names(&self, names: &HashSet<Vec<u8>>, weak: bool) -> Vec<Candidate> {
-        let mut places: Vec<usize> = Vec::new();
-        for place in names.iter().flat_map(|name| self.providers_of(name)) {
-            if !places.contains(&place) {
-                places.push(place);
-            }
-        }
-        places.into_iter().map(|place| self.candidate(place, weak)).collect()
+        let mut seen: HashSet<usize> = HashSet::new();
+        let places = names.iter().flat_map(|name| self.providers_of(name)).filter(|place| seen.insert(*place));
+        places.map(|place| self.candidate(place, weak)).collect()
     }
 
     fn providers_of<'a>(&'a self, name: &[u8]) -> impl Iterator<Item = usize> + use<'a> {
@@ -184,7 +184,7 @@ impl Available {
         }));
         let plain = |entry: &&Entry| !self.text(entry.name).starts_with(b"(");
         let need = |entry: &Entry, relation: Relation| {
-            let version = entry.sign.map(|sign| (*sign, self.text(entry.version).to_vec()));
+            let version = entry.sign.map(|sign| (sign, self.text(entry.version).to_vec()));
             let name = self.text(entry.name);
             let says = ByteString::from(name).to_string();
             Need { any_of: vec![Want { name: name.to_vec(), version }], says, relation }
@@ -205,6 +205,11 @@ impl Available {
                 shared: false,
             },
         }
+    }
+
+    /// The packages that supplement something, each with what makes it so.
+    pub(super) fn supplements(&self) -> impl Iterator<Item = (&[u8], &Want)> {
+        self.supplements.iter().map(|(place, want)| (self.text(self.packages[*place].name), want))
     }
 
     /// The expressions among a package's needs.

@@ -5,70 +5,58 @@
 
 use hashbrown::{HashMap, HashSet};
 
-use super::available::Available;
+use super::available::{Available, Ground};
 use super::expression::Expression;
 use super::installation::{Brief, RpmInstallation};
-use crate::backend::closure::closure;
+use crate::backend::closure::{Present, closure_until};
 use crate::backend::dependency_graph::{Need, Node, Want};
 use crate::bytes::ByteString;
 use crate::fs::Limit;
-use crate::model::{Offer, PullsIn, Relation, Scope};
+use crate::model::{Offer, Pulled, PullsIn, Scope};
 use crate::version::rpm;
 use whodunit_formats::key_file::KeyFile;
-
-/// Expressions are asked so often at most.
-const MAX_ROUNDS: usize = 8;
-
-/// What is there once everything is installed, by what it offers.
-type Present<'n> = HashMap<&'n [u8], Vec<Option<&'n [u8]>>>;
 
 impl RpmInstallation<'_> {
     pub(super) fn brought_along(&self, offer: &Offer) -> Option<PullsIn> {
         if self.location.scope != Scope::System {
             return None;
         }
-        let available = self.available.get_or_init(|| {
-            let available = Available::read(&self.host.root, self.records(), &self.native_arch());
-            available.notes.iter().for_each(|note| self.store.note(note.clone()));
-            available
-        });
+        let Ground { available, installed, weak } = self.ground.get_or_init(|| self.ground());
         let place = available.find(&offer.name, offer.version.as_ref()?)?;
-        let weak = self.takes_recommended();
-        let installed = self.nodes_with(available.files.clone());
-        let mut start = available.candidate(place, weak).node;
-        let mut lookup = |names: &HashSet<Vec<u8>>| available.with_names(names, weak);
-        let before = present(&installed);
-        let mut asked: HashSet<Vec<Want>> = HashSet::new();
+        let start = available.candidate(place, *weak).node;
+        let mut lookup = |names: &HashSet<Vec<u8>>| available.with_names(names, *weak);
+        let before = Present::new(installed, &rpm::compare_needed);
         let mut is_certain = available.notes.is_empty();
-        for _ in 0..MAX_ROUNDS {
-            let mut found = closure(&start, &installed, &mut lookup, &rpm::compare_needed);
-            let of_pulled = |one: &crate::model::Pulled| available.find(&one.name, one.version.as_ref()?);
+        let mut more = |found: &PullsIn| {
+            let of_pulled = |one: &Pulled| available.find(&one.name, one.version.as_ref()?);
             let places: Vec<usize> = found.packages.iter().filter_map(of_pulled).chain([place]).collect();
-            let new: Vec<Node> = places.iter().map(|place| available.candidate(*place, weak).node).collect();
-            let mut after = before.clone();
-            add(&mut after, &new);
-            let expressions = places.iter().flat_map(|place| available.expressions(*place, weak));
-            let mut more: Vec<Need> = Vec::new();
-            for (text, relation) in expressions {
+            let new: Vec<Node> = places.iter().map(|place| available.candidate(*place, *weak).node).collect();
+            let after = before.clone().with(&new);
+            let mut needs: Vec<Need> = Vec::new();
+            for (text, relation) in places.iter().flat_map(|place| available.expressions(*place, *weak)) {
                 let says = ByteString::from(text).to_string();
-                let needs = Expression::parse(text).and_then(|one| one.needs(&|want| is_there(&after, want)));
-                let Some(needs) = needs else {
-                    is_certain &= relation.is_optional();
-                    continue;
-                };
-                more.extend(needs.into_iter().map(|any_of| Need { any_of, says: says.clone(), relation }));
+                match Expression::parse(text).and_then(|one| one.needs(&|want| after.meets(want))) {
+                    Some(all) => {
+                        needs.extend(all.into_iter().map(|any_of| Need { any_of, says: says.clone(), relation }));
+                    }
+                    None => is_certain &= relation.is_optional(),
+                }
             }
-            if weak {
-                more.extend(available.supplementing(&before, &after));
+            if *weak {
+                needs.extend(available.supplementing(&before, &after));
             }
-            more.retain(|need| asked.insert(need.any_of.clone()));
-            if more.is_empty() {
-                found.complete &= is_certain;
-                return Some(found);
-            }
-            start.needs.extend(more);
-        }
-        None
+            needs
+        };
+        let mut found = closure_until(&start, installed, &mut lookup, &rpm::compare_needed, &mut more)?;
+        found.complete &= is_certain;
+        Some(found)
+    }
+
+    fn ground(&self) -> Ground {
+        let mut available = Available::read(&self.host.root, self.records(), &self.native_arch());
+        available.notes.iter().for_each(|note| self.store.note(note.clone()));
+        let installed = self.nodes_with(std::mem::take(&mut available.files));
+        Ground { available, installed, weak: self.takes_recommended() }
     }
 
     /// The architecture of most packages.
@@ -102,32 +90,10 @@ impl Available {
     /// The packages that supplement what is there now, and did not before.
     fn supplementing(&self, before: &Present<'_>, after: &Present<'_>) -> Vec<Need> {
         let holds = |want: &Want, present: &Present<'_>| match want.name.starts_with(b"(") {
-            true => Expression::parse(&want.name).is_some_and(|one| one.holds(&|want| is_there(present, want))),
-            false => is_there(present, want),
+            true => Expression::parse(&want.name).is_some_and(|one| one.holds(&|want| present.meets(want))),
+            false => present.meets(want),
         };
-        let new = self.supplements.iter().filter(|(_, want)| holds(want, after) && !holds(want, before));
-        let need = |(place, _): &(usize, Want)| {
-            let name = self.candidate(*place, false).package.name;
-            let any_of = vec![Want { name: name.to_vec(), version: None }];
-            Need { any_of, says: name.to_string(), relation: Relation::Recommends }
-        };
-        new.map(need).collect()
+        let new = self.supplements().filter(|(_, want)| holds(want, after) && !holds(want, before));
+        new.map(|(name, _)| Need::recommended(name)).collect()
     }
-}
-
-fn present(nodes: &[Node]) -> Present<'_> {
-    let mut present = HashMap::new();
-    add(&mut present, nodes);
-    present
-}
-
-fn add<'n>(present: &mut Present<'n>, nodes: &'n [Node]) {
-    for (name, version) in nodes.iter().flat_map(|node| &node.offers) {
-        present.entry(name).or_default().push(version.as_deref());
-    }
-}
-
-fn is_there(present: &Present<'_>, want: &Want) -> bool {
-    let versions = present.get(&*want.name).into_iter().flatten();
-    versions.into_iter().any(|version| want.takes(*version, &rpm::compare_needed))
 }

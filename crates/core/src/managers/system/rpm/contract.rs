@@ -1,6 +1,7 @@
 //! What an installation of rpm tells, in the terms of the contract.
 
 use super::catalogues;
+use super::expression::is_rpms_own;
 use super::installation::{Brief, RpmInstallation, digest_of, is_there, tail};
 use crate::backend::Log;
 use crate::backend::advice::is_image_based;
@@ -113,8 +114,7 @@ impl Installation for RpmInstallation<'_> {
             let (source, upstream) = (source.map(ByteString::from), header.text(tag::URL).map(ByteString::from));
             if Brief::of(header).is_some() {
                 let needs = [tag::REQUIRE_NAMES, tag::RECOMMEND_NAMES].into_iter().flat_map(|tag| header.texts(tag));
-                // What rpm itself is to be capable of is no package.
-                let runtimes = runtimes::of_needs(needs.filter(|name| !name.starts_with(b"rpmlib(")));
+                let runtimes = runtimes::of_needs(needs.filter(|name| !is_rpms_own(name)));
                 hints.push(Hint { source, upstream, runtimes, ..Hint::default() });
             }
         });

@@ -3,7 +3,7 @@
 
 use hashbrown::HashSet;
 
-use super::expression::Expression;
+use super::expression::{Expression, is_rpms_own};
 use super::installation::RpmInstallation;
 use crate::backend::dependency_graph::{Need, Node, Want, edges_of, losers, unneeded};
 use crate::backend::{Requirement, Unneeded};
@@ -179,7 +179,7 @@ fn node(number: u32, header: &Header<'_>) -> Node {
     let hard = named(header, [tag::REQUIRE_NAMES, tag::REQUIRE_FLAGS, tag::REQUIRE_VERSIONS]);
     let weak = named(header, [tag::RECOMMEND_NAMES, tag::RECOMMEND_FLAGS, tag::RECOMMEND_VERSIONS]);
     let hint = named(header, [tag::SUGGEST_NAMES, tag::SUGGEST_FLAGS, tag::SUGGEST_VERSIONS]);
-    let hard = hard.into_iter().filter(|(name, ..)| !name.starts_with(b"rpmlib(")).map(|one| (Relation::Requires, one));
+    let hard = hard.into_iter().filter(|(name, ..)| !is_rpms_own(name)).map(|one| (Relation::Requires, one));
     let weak = weak.into_iter().map(|one| (Relation::Recommends, one));
     let hint = hint.into_iter().map(|one| (Relation::Suggests, one));
     node.needs.extend(hard.chain(weak).chain(hint).map(|(relation, one)| need(relation, one)));

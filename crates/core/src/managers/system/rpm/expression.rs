@@ -1,6 +1,11 @@
-//! Expressions in the dependencies of packages (rpm, "Boolean Dependencies"): `(a >= 1 if b else c)`.
+//! What the dependencies of packages are written in (rpm, "Boolean Dependencies"): `(a >= 1 if b else c)`.
 
-use crate::backend::dependency_graph::Want;
+use crate::backend::dependency_graph::{Want, sign_of};
+
+/// Whether a need is not one of a package, but of what rpm itself is capable of.
+pub(super) fn is_rpms_own(name: &[u8]) -> bool {
+    name.starts_with(b"rpmlib(")
+}
 
 /// An expression.
 #[derive(Debug, Clone, PartialEq, Eq)]
@@ -148,14 +153,7 @@ fn operand(words: &mut Words<'_>, depth: u32) -> Option<Expression> {
     if word == b")" {
         return None;
     }
-    let sign = match words.peek() {
-        Some(b"<") => Some("<"),
-        Some(b"<=") => Some("<="),
-        Some(b"=") => Some("="),
-        Some(b">=") => Some(">="),
-        Some(b">") => Some(">"),
-        _ => None,
-    };
+    let sign = words.peek().and_then(sign_of);
     let version = sign.and_then(|sign| {
         words.next();
         Some((sign, words.next()?.to_vec()))

@@ -2,7 +2,7 @@
 
 use std::sync::OnceLock;
 
-use super::available::Available;
+use super::available::Ground;
 use super::records::Records;
 use super::store::{Form, Store};
 use crate::backend::Detail;
@@ -19,8 +19,8 @@ pub struct RpmInstallation<'s> {
     pub(super) location: Location,
     pub(super) store: Store<'s>,
     pub(super) records: OnceLock<Records>,
-    /// What repositories have, with all relations.
-    pub(super) available: OnceLock<Available>,
+    /// What tells what packages bring along.
+    pub(super) ground: OnceLock<Ground>,
     /// Who made the distribution's own packages, as they themselves say.
     pub(super) vendor: OnceLock<Option<ByteString>>,
 }
@@ -83,8 +83,8 @@ pub(super) fn digest_of(text: &[u8], algorithm: Option<u64>) -> Option<Digest> {
 impl<'s> RpmInstallation<'s> {
     pub fn new(host: &'s Host, location: Location, form: Form) -> Self {
         let store = Store::new(&host.root, &location.dir, form);
-        let (records, available, vendor) = Default::default();
-        RpmInstallation { host, location, store, records, available, vendor }
+        let (records, ground, vendor) = Default::default();
+        RpmInstallation { host, location, store, records, ground, vendor }
     }
 
     pub(super) fn records(&self) -> &Records {
