@@ -122,19 +122,26 @@ fn what_differs_is_what_the_manager_did() {
     let kept = open_dir();
     for judged in JUDGED {
         trial.plants(&format!(". /root/tools\n{}", judged.plant));
-        for (number, act) in judged.acts.iter().enumerate() {
+        let place = |number: usize| {
             let file = kept.path().join(format!("{}-{number}", judged.manager));
-            let file = file.to_str().unwrap();
-            let before = listed(&trial, judged);
-            let saved = trial.runs(&["--user", "root", "--user", "maren", "snapshot", "save", file]);
+            file.to_str().unwrap().to_owned()
+        };
+        let saves = |number: usize| {
+            let saved = trial.runs(&["--user", "root", "--user", "maren", "snapshot", "save", &place(number)]);
             assert_eq!(saved.status, 0, "{}", saved.err);
-            // Logs have whole seconds.
-            std::thread::sleep(std::time::Duration::from_millis(1100));
+            listed(&trial, judged)
+        };
+        let mut before = saves(0);
+        for (number, act) in judged.acts.iter().enumerate() {
             let output = trial.types(Some(judged.user), act);
             assert!(output.status.success(), "{act}: {output:?}");
-            let theirs = between(&before, &listed(&trial, judged));
+            let after = saves(number + 1);
+            let theirs = between(&before, &after);
             assert!(!theirs.is_empty(), "{act} did nothing: {before:?}");
-            let told = trial.asks(&["--user", "root", "--user", "maren", "compare", "--by-cause", file]);
+            before = after;
+            let states = [place(number), place(number + 1)];
+            let told =
+                trial.asks(&["--user", "root", "--user", "maren", "compare", "--by-cause", &states[0], &states[1]]);
             let changes = told["changes"].as_array().unwrap();
             let of_manager = |one: &Value| {
                 let is_package = one["what"] == "package" && text(&one["subject"]).starts_with(judged.ids);
