@@ -164,6 +164,17 @@ fn followed() -> Vec<Followed> {
             changes: &["/usr/bin/wick", "/usr/local/bin", "/home/maren/.local/bin/none"],
         },
         Followed {
+            plant: ". /root/tools; script p/usr/bin/swellplot 1; deb swellplot 1.0; script p/usr/bin/knots 1; deb knots 1.0; installs swellplot knots
+                wheel swellplot 2.0 '' swellplot; wheel knots 2.0 '' knots; wheel moor 1.0 knots
+                echo 'PATH=$HOME/.local/bin:$PATH' >> /home/maren/.profile
+                as_user maren 'pipx install swellplot; python3 -m pip install --quiet --user --break-system-packages moor' >/dev/null 2>&1"
+                .to_owned(),
+            plan: "fix",
+            commands: &["sudo -u maren -H pipx uninstall swellplot"],
+            open: &["pip/user:maren/knots", "dpkg"],
+            changes: &["/home/maren/.local/pipx", "/home/maren/.local/share/pipx", "/home/maren/.local/state/pipx"],
+        },
+        Followed {
             plant: format!(
                 ". /root/tools; flatpaks; {CHARTDESK}installs chartdesk
                 flatpak --system remote-add --no-gpg-verify quay file:///srv/fp/repo

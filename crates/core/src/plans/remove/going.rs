@@ -34,15 +34,8 @@ impl Going {
         let survey = cx.survey;
         let held = &*survey.installations()[usize::from(holder)];
         let Some(relations) = held.relations() else { return Going { meant: numbers, freed: Vec::new() } };
-        let mut meant = numbers;
-        // What stays can need others of them, in turn.
-        while let Some((number, says)) = meant.iter().find_map(|number| {
-            let says = bound(cx, holder, *number, &meant, with_dependents)?;
-            Some((*number, says))
-        }) {
-            plan.leave_open(held.owner(number).id, says);
-            meant.retain(|other| *other != number);
-        }
+        let dependents = if with_dependents { Dependents::Go } else { Dependents::MayGo };
+        let mut meant = unbound(cx, plan, holder, numbers, dependents);
         if with_dependents {
             let along = relations.dependents(&meant).unwrap_or_default();
             meant.extend(along.into_iter().map(|(number, _)| number));
@@ -57,8 +50,39 @@ impl Going {
     }
 }
 
+/// What becomes of what cannot do without a package that is meant.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub(super) enum Dependents {
+    /// It goes as well.
+    Go,
+    /// It keeps the package, but the question could ask otherwise.
+    MayGo,
+    /// It keeps the package.
+    Stay,
+}
+
+/// Of packages of one installation those that can go; the plan says why of the others.
+pub(super) fn unbound(
+    cx: &CheckContext<'_, '_>,
+    plan: &mut Builder<'_, '_>,
+    holder: u16,
+    mut meant: Vec<u32>,
+    dependents: Dependents,
+) -> Vec<u32> {
+    let held = &*cx.survey.installations()[usize::from(holder)];
+    // What stays can need others of them, in turn.
+    while let Some((number, says)) = meant.iter().find_map(|number| {
+        let says = bound(cx, holder, *number, &meant, dependents)?;
+        Some((*number, says))
+    }) {
+        plan.leave_open(held.owner(number).id, says);
+        meant.retain(|other| *other != number);
+    }
+    meant
+}
+
 /// Why a package cannot go together with the others, if so.
-fn bound(cx: &CheckContext<'_, '_>, holder: u16, number: u32, meant: &[u32], with_dependents: bool) -> Option<String> {
+fn bound(cx: &CheckContext<'_, '_>, holder: u16, number: u32, meant: &[u32], become_of: Dependents) -> Option<String> {
     let survey = cx.survey;
     let held = &*survey.installations()[usize::from(holder)];
     let relations = held.relations()?;
@@ -78,8 +102,12 @@ fn bound(cx: &CheckContext<'_, '_>, holder: u16, number: u32, meant: &[u32], wit
         return Some(format!("stays: {} needs it, and is not to be removed", held.owner(*protected).full_name()));
     }
     let verb = if others.len() == 1 { "needs" } else { "need" };
-    let says = format!("stays: {} {verb} it (--with-dependents removes what needs it)", named(held, &others));
-    (!with_dependents).then_some(says)
+    let says = format!("stays: {} {verb} it", named(held, &others));
+    match become_of {
+        Dependents::Go => None,
+        Dependents::MayGo => Some(format!("{says} (--with-dependents removes what needs it)")),
+        Dependents::Stay => Some(says),
+    }
 }
 
 fn named(held: &dyn Installation, numbers: &[u32]) -> String {

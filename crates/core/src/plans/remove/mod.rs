@@ -2,6 +2,7 @@
 
 mod data;
 mod going;
+mod mending;
 
 use std::cmp::Reverse;
 
@@ -19,6 +20,8 @@ use crate::queries::take_out::{is_among_distributions, take_out_but};
 use crate::queries::{CheckContext, by_holder};
 use crate::survey::Survey;
 use going::Going;
+
+pub(super) use mending::{Mending, mended_by_removal};
 
 /// What is meant besides the names.
 #[derive(Debug, Clone, Default)]
