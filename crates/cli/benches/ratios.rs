@@ -20,41 +20,66 @@ const ROUNDS: usize = 15;
 const PROGRAM: &str = env!("CARGO_BIN_EXE_whodunit");
 const MEASURE_INDEX: &str = "--measure-index";
 
+/// A benchmark: its name, and what it does where dpkg is here, and where it is not.
+type Measured = (&'static str, fn(bool));
+
+/// What is measured, in this order; the command line may choose from them.
+const MEASURED: &[Measured] = &[
+    ("lists", lists),
+    ("memory", |_| memory()),
+    ("catalogues", |_| catalogues()),
+    ("searches", |_| searches()),
+    ("repository", |_| repository_of_rpm()),
+    ("store", |_| store()),
+    ("bundles", |_| bundles()),
+    ("environments", |_| environments()),
+    ("rpm", |_| packages_of_rpm()),
+    ("contexts", |_| contexts()),
+    ("checks", checks),
+    ("plans", |_| plans_and_pages()),
+];
+
 fn main() {
-    let arguments: Vec<String> = std::env::args().collect();
+    let arguments: Vec<String> = std::env::args().skip(1).collect();
     if let Some(at) = arguments.iter().position(|argument| argument == MEASURE_INDEX) {
         return measure_index(Path::new(&arguments[at + 1]));
     }
     if arguments.iter().any(|argument| argument == "--test") {
         return; // Benchmarks are no tests.
     }
+    let chosen: Vec<&String> = arguments.iter().filter(|argument| !argument.starts_with('-')).collect();
+    if let Some(other) = chosen.iter().find(|one| MEASURED.iter().all(|(name, _)| *name != one.as_str())) {
+        let names: Vec<&str> = MEASURED.iter().map(|(name, _)| *name).collect();
+        eprintln!("no benchmark is called {other}: {}", names.join(", "));
+        std::process::exit(2);
+    }
     println!("{:<28} {:>12} {:>12} {:>7}", "", "whodunit", "other", "ratio");
     let judge = Command::new("dpkg").arg("--version").stdout(Stdio::null()).status().is_ok();
     if !judge {
         println!("dpkg is not here: nothing is compared with it");
     }
-    let mut trees = vec![("this machine".to_owned(), PathBuf::from("/"))];
-    trees.extend(
-        [1, 10, 100]
-            .map(|factor| (format!("demo x{factor}"), lantern(&format!("lantern-{factor}"), Scale::times(factor)))),
-    );
-    for (name, tree) in &trees {
+    for (name, measure) in MEASURED {
+        if chosen.is_empty() || chosen.iter().any(|one| one.as_str() == *name) {
+            measure(judge);
+        }
+    }
+}
+
+/// One owner and the whole inventory, on this machine and on the demo at three sizes.
+fn lists(judge: bool) {
+    for (name, tree) in &trees() {
         if tree.join("var/lib/dpkg/status").exists() {
             compare_owner(name, tree, judge);
             compare_inventory(name, tree);
         }
     }
-    memory();
-    catalogues();
-    searches();
-    repository_of_rpm();
-    store();
-    bundles();
-    environments();
-    packages_of_rpm();
-    contexts();
-    checks(judge);
-    plans_and_pages();
+}
+
+/// This machine, and the demo at three sizes.
+fn trees() -> Vec<(String, PathBuf)> {
+    let demo = [1, 10, 100]
+        .map(|factor| (format!("demo x{factor}"), lantern(&format!("lantern-{factor}"), Scale::times(factor))));
+    std::iter::once(("this machine".to_owned(), PathBuf::from("/"))).chain(demo).collect()
 }
 
 /// What goes with a package and what that frees, against what apt says would go; the page and the bill of materials about
@@ -82,10 +107,7 @@ fn plans_and_pages() {
 /// Every family of findings on this machine and on the demo at three sizes, against reading the lists that are read for
 /// it; and every file's digest, against dpkg's own comparison of the same files.
 fn checks(judge: bool) {
-    let mut trees = vec![("this machine".to_owned(), PathBuf::from("/"))];
-    let demo = |factor| lantern(&format!("lantern-{factor}"), Scale::times(factor));
-    trees.extend([1, 10, 100].map(|factor| (format!("demo x{factor}"), demo(factor))));
-    for (name, tree) in &trees {
+    for (name, tree) in &trees() {
         if tree.join("var/lib/dpkg/status").exists() {
             let mut cat = cat_lists(tree);
             side_by_side(&format!("{name}: check, cat of lists"), &mut whodunit(tree, &["check", "-q"]), &mut cat);
@@ -175,8 +197,8 @@ fn searches() {
     for words in [&["editor"][..], &["chart", "plot"]] {
         let mut theirs = Command::new("apt-cache");
         theirs.arg("search").args(words);
-        let mut ours = whodunit(this, &[&["search", "--manager", "dpkg"], words].concat());
-        side_by_side(&format!("search {}, apt-cache search", words.join(" ")), &mut ours, &mut theirs);
+        let mut ours = whodunit(this, &[&["search"], words].concat());
+        side_by_side_in(&format!("search {}, apt-cache", words.join(" ")), 5, &mut ours, &mut theirs);
         println!("peak of {:<20} {:>6} MiB", "search", peak(&mut ours) >> 10);
     }
 }
