@@ -1,11 +1,12 @@
 //! `whodunit why`.
 
 use std::ffi::OsString;
+use std::os::unix::ffi::OsStrExt as _;
 
 use clap::Args;
 use whodunit_core::model::{Event, Reason, Relation};
 use whodunit_core::queries::CheckContext;
-use whodunit_core::queries::why::{Chain, ChainLink, Explained, Why, why};
+use whodunit_core::queries::why::{Chain, ChainLink, Explained, Why, why, why_inside};
 use whodunit_core::survey::Survey;
 
 use crate::args::Global;
@@ -22,11 +23,17 @@ use crate::session::{Outcome, Session};
 #[command(after_help = "Examples:
   whodunit why libtide2
   whodunit why python3.11 --all
+  whodunit why lamp-oil --inside
   whodunit why /usr/lib/x86_64-linux-gnu/libtide.so.2 --format json")]
 pub struct Arguments {
     /// Packages, by name, by id, or by what they own (see `whodunit owner --help`)
     #[arg(required = true)]
     name: Vec<OsString>,
+
+    /// Explain packages of these names that lie inside others as well (they are explained anyway where nothing else has
+    /// the name)
+    #[arg(long)]
+    inside: bool,
 
     /// Show every chain, not only the first ten of a package
     #[arg(long)]
@@ -38,10 +45,20 @@ pub fn run(arguments: &Arguments, global: &Global, streams: &mut Streams) -> Res
     let mut session = Session::new(global)?;
     session.use_all_contexts(global);
     let survey = Survey::of(&session.host);
-    let (packages, unknown) = super::packages_of(&survey, &session, &arguments.name);
+    let (packages, mut unknown) = super::packages_of(&survey, &session, &arguments.name);
     let resolved = session.resolve_contexts(&session.users());
     let asking = CheckContext::new(&survey, session.views(), &resolved);
-    let shown = Listed { answer: why(&asking, &packages), limit: if arguments.all { usize::MAX } else { MAX_CHAINS } };
+    let mut answer = why(&asking, &packages);
+    for name in arguments.name.iter().map(|name| name.as_bytes()) {
+        let is_unknown = unknown.iter().any(|other| **other == *name);
+        if arguments.inside || is_unknown {
+            let inside = why_inside(&asking, name);
+            unknown.retain(|other| **other != *name || inside.packages.is_empty());
+            answer.packages.extend(inside.packages);
+            answer.chains.extend(inside.chains);
+        }
+    }
+    let shown = Listed { answer, limit: if arguments.all { usize::MAX } else { MAX_CHAINS } };
     let outcome = output::show(&shown, &survey, &session, global, streams, unknown.is_empty())?;
     super::tell_unknown(&unknown, global, streams);
     Ok(outcome)
@@ -116,7 +133,11 @@ pub(super) fn page_of(answer: Why, presenter: &Presenter) -> Vec<Piece> {
 
 /// Everything about one package.
 fn in_full(package: &Explained, chains: &[&Chain], limit: usize, presenter: &Presenter) -> Vec<Piece> {
-    let head = Line::of(Tone::Strong, presenter.owner(&package.owner));
+    let mut head = Line::of(Tone::Strong, presenter.owner(&package.owner));
+    // What lies inside another package has no id but its place.
+    if package.owner.id.starts_with(b"/") {
+        head = head.and(Tone::Plain, format!(" at {}", presenter.path(&package.owner.id)));
+    }
     let label = head.and(Tone::Plain, format!(": {}", verdict(package, chains)));
     let mut page: Vec<Piece> = vec![label.into()];
     if let Some(protection) = &package.protection {

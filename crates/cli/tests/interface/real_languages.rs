@@ -89,6 +89,92 @@ fn global_packages_are_read_as_pnpm_and_yarn_list_them() {
     assert_eq!(hops, ["yarn/user:maren/buoytrack"; 3], "{answer:#}");
 }
 
+/// A package that needs two others, of which one needs an older version of the other.
+fn lantern_of_parts(quay: &Quay) {
+    for (dir, name, version, needs) in [
+        ("oil1", "lamp-oil", "1.0.0", ""),
+        ("oil2", "lamp-oil", "2.0.0", ""),
+        ("wick", "wick", "1.2.0", r#""lamp-oil":"file:HOME/src/oil1/lamp-oil-1.0.0.tgz""#),
+        (
+            "lantern",
+            "lantern",
+            "3.0.0",
+            r#""wick":"file:HOME/src/wick/wick-1.2.0.tgz","lamp-oil":"file:HOME/src/oil2/lamp-oil-2.0.0.tgz""#,
+        ),
+    ] {
+        let needs = needs.replace("HOME", HOME);
+        let file = format!(r#"{{"name":"{name}","version":"{version}","license":"MIT","dependencies":{{{needs}}}}}"#);
+        quay.write(&format!("src/{dir}/package.json"), &file);
+        quay.sh(&format!("cd src/{dir}; npm pack --silent >/dev/null"));
+    }
+}
+
+/// Every package of a name in a tree as managers print it: where it lies, and its version.
+fn places(tree: &Value, name: &str, found: &mut BTreeMap<String, String>) {
+    for (of, one) in tree["dependencies"].as_object().into_iter().flatten() {
+        if of == name && one["path"].is_string() {
+            found.insert(text(&one["path"]), text(&one["version"]));
+        }
+        places(one, name, found);
+    }
+}
+
+#[test]
+fn what_lies_inside_packages_is_found_where_npm_pnpm_and_yarn_have_it() {
+    if !has(&["npm", "pnpm", "yarn"]) {
+        return;
+    }
+    let Some(quay) = Quay::new(&[]) else { return };
+    lantern_of_parts(&quay);
+    quay.write(".npmrc", "prefix=${HOME}/.npm-global\nfund=false\n");
+    let archive = "$HOME/src/lantern/lantern-3.0.0.tgz";
+    let pnpm = "export PNPM_HOME=$HOME/.local/share/pnpm PATH=$HOME/.local/share/pnpm:$PATH;";
+    let global = "$HOME/.config/yarn/global";
+    quay.sh(&format!("npm install --silent -g {archive} >/dev/null; {pnpm} pnpm add -g --silent {archive} >/dev/null"));
+    quay.sh(&format!(
+        "yarn global add --silent --prefix $HOME/.local --global-folder {global} file:{archive} >/dev/null"
+    ));
+
+    let mut theirs = BTreeMap::new();
+    let listed: Value =
+        serde_json::from_str(&quay.sh("npm ls -g lamp-oil --all --long --json 2>/dev/null || true")).unwrap();
+    places(&listed, "lamp-oil", &mut theirs);
+    let listed: Value = serde_json::from_str(&quay.sh(&format!("{pnpm} pnpm ls -g --depth 9 --json"))).unwrap();
+    places(&listed[0], "lamp-oil", &mut theirs);
+    assert_eq!(theirs.len(), 4, "{theirs:#?}");
+    // What yarn has at the top is a package of its own; the older one lies inside.
+    let said = quay.sh(&format!("yarn why --cwd {global} lamp-oil"));
+    assert!(said.contains("\"lamp-oil@2.0.0\"") && said.contains("\"wick#lamp-oil@1.0.0\""), "{said}");
+    let yarns = format!("{HOME}/.config/yarn/global/node_modules");
+    theirs.insert(format!("{yarns}/wick/node_modules/lamp-oil"), "1.0.0".to_owned());
+
+    let answer = quay.ask(&["why", "lamp-oil", "--inside"]);
+    let all = answer["packages"].as_array().unwrap();
+    let inside = all.iter().filter(|one| text(&one["id"]).starts_with('/'));
+    let ours: BTreeMap<String, String> = inside.map(|one| (text(&one["id"]), text(&one["version"]))).collect();
+    assert_eq!(ours, theirs);
+    let mut chains: Vec<String> = Vec::new();
+    for chain in answer["chains"].as_array().unwrap() {
+        let ids = chain["chain"].as_array().unwrap().iter().map(|link| text(&link["id"]));
+        let names = ids.map(|id| if id.starts_with('/') { id[id.rfind('/').unwrap() + 1..].to_owned() } else { id });
+        chains.push(names.collect::<Vec<_>>().join(" > "));
+        assert_eq!(chain["asked_for"], true, "{chain:#}");
+    }
+    chains.sort();
+    let of = |manager: &str, rest: &str| format!("{manager}/user:maren/lantern > {rest}");
+    let inner = ["npm", "pnpm"].map(|manager| [of(manager, "lamp-oil"), of(manager, "wick > lamp-oil")]);
+    let yarn = [of("yarn", "wick > lamp-oil"), of("yarn", "yarn/user:maren/lamp-oil")];
+    let mut expected: Vec<String> = inner.into_iter().flatten().chain(yarn).collect();
+    expected.sort();
+    assert_eq!(chains, expected);
+    // Something of that name is told first; what lies inside is told where nothing else is.
+    let answer = quay.ask(&["why", "lamp-oil"]);
+    assert_eq!(answer["packages"].as_array().unwrap().len(), 1, "{answer:#}");
+    quay.sh("rm -r .config/yarn");
+    let answer = quay.ask(&["why", "lamp-oil"]);
+    assert_eq!(answer["packages"].as_array().unwrap().len(), 4, "{answer:#}");
+}
+
 #[test]
 fn versions_are_ordered_as_npm_orders_them() {
     let semver_of_npm = "/usr/lib/node_modules/npm/node_modules/semver";

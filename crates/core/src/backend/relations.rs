@@ -38,11 +38,39 @@ pub trait Relations {
         None
     }
 
+    /// The packages of a name that lie inside others, so that the manager neither lists nor removes them by themselves.
+    fn inner(&self, name: &[u8]) -> Vec<Inner> {
+        let _ = name;
+        Vec::new()
+    }
+
     /// Why the manager does not remove a package without being forced to, if it does not.
     fn protection(&self, package: u32) -> Option<Evidence> {
         let _ = package;
         None
     }
+}
+
+/// A package that lies inside another one.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct Inner {
+    /// The package of the installation that brought it.
+    pub outer: u32,
+    /// From what the outer one needs down to it.
+    pub chain: Vec<InnerPackage>,
+}
+
+/// A package on the way to one that lies inside another.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct InnerPackage {
+    /// Its name.
+    pub name: ByteString,
+    /// Its version.
+    pub version: Option<ByteString>,
+    /// Where it lies.
+    pub dir: ByteString,
+    /// Where the one before it says that it needs it.
+    pub evidence: Evidence,
 }
 
 /// That one package needs another.

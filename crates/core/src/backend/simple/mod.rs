@@ -20,7 +20,7 @@ pub use lists::{FileLists, each_line, each_list, each_record, whole};
 pub use offered::CatalogueQuery;
 
 use crate::backend::dependency_graph::{Need, Node, Want};
-use crate::backend::{Installation, Rehearsal, Removal};
+use crate::backend::{Inner, Installation, Rehearsal, Removal};
 use crate::bytes::{ByteString, path};
 use crate::host::{Host, User};
 use crate::model::{
@@ -226,6 +226,12 @@ pub trait SimpleBackend: Send + Sync {
     fn go_to_version(&self, host: &Host, item: &InstalledPackage, version: &[u8]) -> Option<Removal> {
         let _ = (host, item, version);
         None
+    }
+
+    /// The packages of a name that lie inside items; see [`crate::backend::Relations::inner`].
+    fn inner(&self, host: &Host, items: &[InstalledPackage], name: &[u8]) -> Vec<Inner> {
+        let _ = (host, items, name);
+        Vec::new()
     }
 
     /// Where an item declares a need.

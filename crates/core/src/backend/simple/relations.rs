@@ -2,7 +2,7 @@
 
 use super::{InstalledPackage, SimpleInstallation};
 use crate::backend::dependency_graph::{Need, losers, unneeded};
-use crate::backend::{Relations, Requirement, Unneeded};
+use crate::backend::{Inner, Relations, Requirement, Unneeded};
 use crate::model::{Evidence, Reason};
 
 impl SimpleInstallation<'_> {
@@ -32,6 +32,10 @@ impl Relations for SimpleInstallation<'_> {
             (number, Evidence::at(file, "reason", format!("{} was installed as a dependency", item.name)))
         };
         Some(Unneeded { packages: found.into_iter().map(evidence).collect(), remedy: Some(remedy) })
+    }
+
+    fn inner(&self, name: &[u8]) -> Vec<Inner> {
+        self.backend.inner(self.host, self.items(), name)
     }
 
     fn requirements(&self) -> Option<Vec<Requirement>> {

@@ -8,8 +8,9 @@ use serde::Serialize;
 
 use super::CheckContext;
 use super::timeline::{Span, timeline};
+use crate::backend::InnerPackage;
 use crate::bytes::ByteString;
-use crate::model::{Action, Event, Evidence, ManagerId, Owner, Reason, Relation};
+use crate::model::{Action, Event, Evidence, ManagerId, Owner, Reason, Relation, Status};
 use crate::survey::Survey;
 use web::{Node, Step, Web};
 
@@ -95,6 +96,42 @@ pub fn why(cx: &CheckContext<'_, '_>, packages: &[(u16, u32)]) -> Why {
         }
         answer.chains.append(&mut chains);
     }
+    add_requests(cx.survey, &mut answer.chains);
+    answer
+}
+
+/// Explains the packages of a name that lie inside others, of whichever manager.
+#[must_use]
+pub fn why_inside(cx: &CheckContext<'_, '_>, name: &[u8]) -> Why {
+    let mut web = Web::new(cx);
+    let mut answer = Why::default();
+    for (holder, held) in (0..).zip(cx.survey.installations()) {
+        let Some(relations) = held.relations() else { continue };
+        for inner in relations.inner(name) {
+            let top = Node::Package(holder, inner.outer);
+            let mut chain = vec![web.link(&top, None)];
+            let (manager, scope) = (held.location().manager, &held.location().scope);
+            chain.extend(inner.chain.into_iter().map(|one| {
+                let InnerPackage { name, version, dir: id, evidence } = one;
+                let owner =
+                    Owner { id: id.clone(), manager, scope: scope.clone(), name, version, status: Status::Installed };
+                ChainLink { id, relation: Some(Relation::Requires), evidence: vec![evidence], owner: Some(owner) }
+            }));
+            let Some(owner) = chain.last().and_then(|link| link.owner.clone()) else { continue };
+            let id = owner.id.clone();
+            if !answer.packages.iter().any(|known| known.owner.id == id) {
+                let explained = Explained { owner, reason: Reason::Dependency, protection: None, is_complete: true };
+                answer.packages.push(explained);
+            }
+            let asked_for = web.asked_for(&top);
+            answer.chains.push(Chain { id, asked_for, kept: false, request: None, chain });
+        }
+    }
+    // What came along itself is no reason where something that was asked for is one.
+    let is_asked = |chain: &&Chain| chain.asked_for != Some(false);
+    let asked: HashSet<ByteString> = answer.chains.iter().filter(is_asked).map(|chain| chain.id.clone()).collect();
+    answer.chains.retain(|chain| is_asked(&chain) || !asked.contains(&chain.id));
+    answer.chains.sort_by_cached_key(|chain| (chain.id.clone(), chain.chain.len()));
     add_requests(cx.survey, &mut answer.chains);
     answer
 }

@@ -4,9 +4,10 @@
 //! `node_modules` with everything; `~/.bun/bin` (`BUN_INSTALL_BIN`) has links to the commands, and the program `bun`
 //! where its own installer put it.
 
-use super::{add_links, asked_for, note_request, package, packages_in};
+use super::{add_links, asked_for, inner, needs_beside, note_request, package, packages_in};
+use crate::backend::dependency_graph::Node;
 use crate::backend::simple::{InstalledPackage, Record, SimpleBackend, is_dir, link_target, links_into, of_each_user};
-use crate::backend::{CachePlace, Installation, Manager};
+use crate::backend::{CachePlace, Inner, Installation, Manager};
 use crate::bytes::{ByteString, path};
 use crate::fs::Kind;
 use crate::host::Host;
@@ -72,9 +73,12 @@ impl BunHome {
 }
 
 impl SimpleBackend for BunHome {
-    // Its packages declare nothing of one another.
-    fn reads_needs(&self) -> bool {
-        true
+    fn nodes(&self, host: &Host, items: &[InstalledPackage]) -> Option<Vec<Node>> {
+        Some(needs_beside(host, items))
+    }
+
+    fn inner(&self, host: &Host, items: &[InstalledPackage], name: &[u8]) -> Vec<Inner> {
+        inner(host, items, name)
     }
 
     fn read(&self, host: &Host, at: &Location) -> Record {

@@ -18,17 +18,21 @@ mod bun;
 mod npm;
 mod pnpm;
 mod registries;
+mod tree;
 mod yarn;
 
 use std::collections::BTreeMap;
 
+use bstr::ByteSlice as _;
 use serde::Deserialize;
 
+use crate::backend::Inner;
+use crate::backend::dependency_graph::{Need, Node, Want};
 use crate::backend::simple::{InstalledPackage, Record};
 use crate::bytes::{ByteString, path};
 use crate::fs::{Kind, Limit};
 use crate::host::Host;
-use crate::model::{Evidence, Loss, ManagerId, Origin, Reason, Status};
+use crate::model::{Evidence, Loss, ManagerId, Origin, Reason, Relation, Status};
 
 pub use bun::Bun;
 pub use npm::Npm;
@@ -87,6 +91,34 @@ pub(super) fn package(
     let version = item.version.as_ref().map_or_else(|| "no version".to_owned(), ToString::to_string);
     item.evidence.push(Evidence::at(file, "version", version));
     (item, read)
+}
+
+/// The packages of a name that lie inside others. Each of these lies in its first tree, or where it is linked from.
+pub(super) fn inner(host: &Host, items: &[InstalledPackage], name: &[u8]) -> Vec<Inner> {
+    let place = |item: &InstalledPackage| item.trees.first().or(item.places.first().map(|(path, _)| path)).cloned();
+    let starts =
+        (0..).zip(items).filter_map(|(number, item)| Some((number, host.root.canonicalize_dir(&place(item)?))));
+    tree::Tree::new(&host.root).inner(&starts.collect::<Vec<_>>(), name)
+}
+
+/// What each of the packages of one directory of modules needs of the others in it.
+fn needs_beside(host: &Host, items: &[InstalledPackage]) -> Vec<Node> {
+    let mut tree = tree::Tree::new(&host.root);
+    let mut needs = |item: &InstalledPackage| -> Vec<Need> {
+        let Some(dir) = item.trees.first() else { return Vec::new() };
+        let modules = ByteString::from(dir.strip_suffix(&*item.name).unwrap_or_default().trim_end_with(|c| c == '/'));
+        let names = tree.needs_beside(dir, &modules).into_iter();
+        let need = |name: String| Need {
+            any_of: vec![Want { name: name.clone().into_bytes(), version: None }],
+            says: name,
+            relation: Relation::Requires,
+        };
+        names.map(need).collect()
+    };
+    let numbered = (0..).zip(items);
+    numbered
+        .map(|(number, item)| Node { number, offers: vec![(item.name.to_vec(), None)], needs: needs(item) })
+        .collect()
 }
 
 /// What a `package.json` asks for; where it cannot be read, that is noted.

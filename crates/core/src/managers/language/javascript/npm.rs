@@ -1,10 +1,10 @@
 //! npm: packages in the global directory of each prefix.
 
-use super::{NPM, add_links, package, packages_in, registries};
+use super::{NPM, add_links, inner, package, packages_in, registries};
 use crate::backend::advice::actor_for;
-use crate::backend::simple::{Record, SimpleBackend, at_each, is_dir, of};
+use crate::backend::simple::{InstalledPackage, Record, SimpleBackend, at_each, is_dir, of};
 use crate::backend::version_dirs::{self, Language};
-use crate::backend::{CachePlace, Installation, Manager, UpgradeCall};
+use crate::backend::{CachePlace, Inner, Installation, Manager, UpgradeCall};
 use crate::bytes::{ByteString, path};
 use crate::fs::{Kind, Limit};
 use crate::host::Host;
@@ -88,7 +88,7 @@ fn configured(host: &Host, file: &[u8], home: &[u8]) -> Option<ByteString> {
 }
 
 impl SimpleBackend for Prefix {
-    // Its packages declare nothing of one another.
+    // What its packages need lies inside them.
     fn reads_needs(&self) -> bool {
         true
     }
@@ -96,6 +96,10 @@ impl SimpleBackend for Prefix {
     // A prefix in nobody's home can still belong to a user.
     fn actor(&self, host: &Host, at: &Location) -> Actor {
         actor_for(host, &path::join(&at.dir, b"lib"))
+    }
+
+    fn inner(&self, host: &Host, items: &[InstalledPackage], name: &[u8]) -> Vec<Inner> {
+        inner(host, items, name)
     }
 
     fn read(&self, host: &Host, at: &Location) -> Record {

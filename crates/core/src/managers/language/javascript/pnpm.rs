@@ -1,8 +1,8 @@
 //! pnpm: packages in its global directory, and the scripts that start them.
 
-use super::{PNPM, origin, package, package_file, registries};
-use crate::backend::simple::{MAX_SCRIPT, Record, SimpleBackend, is_dir, of_each_user};
-use crate::backend::{CachePlace, Installation, Manager};
+use super::{PNPM, inner, origin, package, package_file, registries};
+use crate::backend::simple::{InstalledPackage, MAX_SCRIPT, Record, SimpleBackend, is_dir, of_each_user};
+use crate::backend::{CachePlace, Inner, Installation, Manager};
 use crate::bytes::{ByteString, path};
 use crate::fs::{Kind, Limit};
 use crate::host::Host;
@@ -54,9 +54,13 @@ fn behind_script(host: &Host, script: &[u8]) -> Option<ByteString> {
 }
 
 impl SimpleBackend for PnpmHome {
-    // Its packages declare nothing of one another.
+    // What its packages need lies beside them, in a store of its own.
     fn reads_needs(&self) -> bool {
         true
+    }
+
+    fn inner(&self, host: &Host, items: &[InstalledPackage], name: &[u8]) -> Vec<Inner> {
+        inner(host, items, name)
     }
 
     fn read(&self, host: &Host, at: &Location) -> Record {

@@ -1,8 +1,11 @@
 //! yarn 1: packages in its global directory, and the links that lead into it.
 
-use super::{YARN, add_links, asked_for, note_request, package, packages_in, registries};
-use crate::backend::simple::{Record, SimpleBackend, SimpleInstallation, is_dir, link_target, links_into, of};
-use crate::backend::{CachePlace, Installation, Manager};
+use super::{YARN, add_links, asked_for, inner, needs_beside, note_request, package, packages_in, registries};
+use crate::backend::dependency_graph::Node;
+use crate::backend::simple::{
+    InstalledPackage, Record, SimpleBackend, SimpleInstallation, is_dir, link_target, links_into, of,
+};
+use crate::backend::{CachePlace, Inner, Installation, Manager};
 use crate::bytes::{ByteString, path};
 use crate::host::Host;
 use crate::model::{Affix, CommandLine, Location, Loss, ManagerId, Profile, Reason, RemedyKind, Scope, Source};
@@ -51,9 +54,12 @@ impl Manager for Yarn {
 }
 
 impl SimpleBackend for YarnGlobal {
-    // Its packages declare nothing of one another.
-    fn reads_needs(&self) -> bool {
-        true
+    fn nodes(&self, host: &Host, items: &[InstalledPackage]) -> Option<Vec<Node>> {
+        Some(needs_beside(host, items))
+    }
+
+    fn inner(&self, host: &Host, items: &[InstalledPackage], name: &[u8]) -> Vec<Inner> {
+        inner(host, items, name)
     }
 
     fn read(&self, host: &Host, at: &Location) -> Record {
