@@ -4,6 +4,7 @@ mod arranged;
 mod csv;
 pub mod findings;
 mod json;
+mod links;
 mod page;
 mod sarif;
 mod table;
@@ -25,6 +26,7 @@ use crate::process;
 use crate::session::Outcome;
 use crate::session::Session;
 
+use links::Links;
 pub use page::{Line, Piece, Presenter, lines};
 pub use table::{Cell, Column, Grid};
 pub use text::{Tone, width_of};
@@ -39,6 +41,8 @@ pub struct Streams {
     pub width: Option<usize>,
     /// Whether results are coloured.
     pub color: bool,
+    /// Which words of results are links.
+    links: Links,
 }
 
 impl Streams {
@@ -49,6 +53,7 @@ impl Streams {
             err: io::stderr(),
             width: process::width(),
             color: false,
+            links: Links::default(),
         }
     }
 
@@ -59,6 +64,7 @@ impl Streams {
             When::Never => false,
             When::Auto => AutoStream::choice(&io::stdout()) != ColorChoice::Never,
         };
+        self.links = Links::of_terminal(self.color && when == When::Auto);
     }
 }
 
@@ -154,10 +160,17 @@ pub fn show<A: Shown>(
                     page.extend([Line::blank().into(), Piece::Table(grid)]);
                 }
             }
-            let mut text = Vec::new();
-            page::write(&mut text, &page, streams.width, streams.color)?;
+            let written = |links: &Links| {
+                let mut text = Vec::new();
+                page::write(&mut text, &page, streams.width, streams.color, links).map(|()| text)
+            };
+            let mut text = written(&streams.links.to_files_of(&session.host))?;
             let lines = text.split(|byte| *byte == b'\n').count();
             let is_long = !global.no_pager && process::height().is_some_and(|height| lines >= height);
+            if is_long {
+                // Not every pager lets links through.
+                text = written(&Links::default())?;
+            }
             if !(is_long && process::page(&text)) {
                 streams.out.write_all(&text)?;
             }
@@ -198,7 +211,7 @@ fn note_search(session: &Session, streams: &mut Streams) {
 
 /// Writes lines of the command's own.
 pub fn write_page(streams: &mut Streams, page: &[Piece]) -> Result<(), CliError> {
-    page::write(&mut streams.out, page, streams.width, streams.color)?;
+    page::write(&mut streams.out, page, streams.width, streams.color, &streams.links)?;
     Ok(streams.out.flush()?)
 }
 

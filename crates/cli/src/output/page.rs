@@ -2,12 +2,14 @@
 
 use std::io::{self, Write};
 
+use anstyle::Style;
 use textwrap::{Options, WordSeparator, WordSplitter};
 use unicode_truncate::UnicodeTruncateStr as _;
 use whodunit_core::bytes::{ByteString, path};
 use whodunit_core::host::{Host, User};
 use whodunit_core::model::{ManagerId, Owner, Scope, Status};
 
+use super::links::Links;
 use super::table::{self, Grid};
 use super::text::{Tone, width_of};
 
@@ -168,7 +170,13 @@ pub fn lines(pieces: &[Piece], width: usize) -> Vec<Line> {
 }
 
 /// Writes the page; what is longer than the terminal is wide ends in `…`.
-pub fn write(out: &mut impl Write, pieces: &[Piece], width: Option<usize>, color: bool) -> io::Result<()> {
+pub fn write(
+    out: &mut impl Write,
+    pieces: &[Piece],
+    width: Option<usize>,
+    color: bool,
+    links: &Links,
+) -> io::Result<()> {
     for piece in pieces {
         let (line, width) = match piece {
             Piece::Line(line) => (line, width),
@@ -179,17 +187,17 @@ pub fn write(out: &mut impl Write, pieces: &[Piece], width: Option<usize>, color
             }
             Piece::Paragraph { column, label, tone, text } => {
                 let lines = folded(*column, label, *tone, text, width);
-                write(out, &lines.into_iter().map(Piece::Line).collect::<Vec<Piece>>(), width, color)?;
+                write(out, &lines.into_iter().map(Piece::Line).collect::<Vec<Piece>>(), width, color, links)?;
                 continue;
             }
         };
-        for (tone, text) in line.fitted(width) {
-            if color && tone != Tone::Plain && !text.is_empty() {
-                let style = tone.style();
-                write!(out, "{style}{text}{style:#}")?;
-            } else {
-                out.write_all(text.as_bytes())?;
-            }
+        let spans = line.fitted(width);
+        for (number, (tone, text)) in spans.iter().enumerate() {
+            let style = if color && !text.is_empty() { tone.style() } else { Style::new() };
+            let is_cut = spans.get(number + 1).is_some_and(|(_, next)| *next == "…");
+            write!(out, "{style}")?;
+            links.write(out, text, is_cut)?;
+            write!(out, "{style:#}")?;
         }
         writeln!(out)?;
     }
@@ -302,7 +310,7 @@ mod tests {
         let line = Line::of(Tone::Strong, "pegel").to(10).and(Tone::Warning, "no owner 水水");
         let shown = |width, color| {
             let mut out = Vec::new();
-            write(&mut out, &[Piece::Line(line.clone())], width, color).unwrap();
+            write(&mut out, &[Piece::Line(line.clone())], width, color, &Links::default()).unwrap();
             String::from_utf8(out).unwrap()
         };
         assert_eq!(shown(None, false), "pegel     no owner 水水\n");

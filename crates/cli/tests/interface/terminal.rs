@@ -6,11 +6,11 @@ use std::process::Command;
 use super::support::{lantern, program, pseudo_terminal};
 
 /// What the program writes on a terminal of 80 columns and 12 lines.
-fn on_terminal(arguments: &[&str], pager: Option<&str>) -> String {
+fn on_terminal(arguments: &[&str], variables: &[(&str, &str)]) -> String {
     let (mut main, side) = pseudo_terminal(12, 80);
     let mut command = Command::new(program());
     command.arg("--root").arg(lantern()).args(arguments).env_clear().env("PATH", "/usr/bin:/bin");
-    command.envs(pager.map(|pager| ("PAGER", pager)));
+    command.envs(variables.iter().copied());
     let mut child = command.stdout(side).stderr(std::process::Stdio::null()).spawn().unwrap();
     // The command keeps the terminal's side open in this process.
     drop(command);
@@ -37,8 +37,30 @@ fn a_long_answer_goes_through_the_pager_and_a_short_one_does_not() {
         (&["check"], Some("no-such-pager"), false),
         (&["check", "--format", "json"], through, false),
     ] {
-        let shown = on_terminal(arguments, pager);
+        let pager_is: Vec<(&str, &str)> = pager.map(|pager| ("PAGER", pager)).into_iter().collect();
+        let shown = on_terminal(arguments, &pager_is);
         assert_eq!(shown.starts_with("paged\n"), is_paged, "{arguments:?} {pager:?}: {shown}");
         assert!(shown.contains("lampwick"), "{arguments:?} {pager:?}: {shown}");
+    }
+}
+
+#[test]
+fn addresses_are_links_where_the_terminal_has_them_and_the_pager_gets_none() {
+    const LINK: &str = "\u{1b}]8;;https://packages.breakwater.example/breakwater\u{1b}\\https://packages.breakwater.example/breakwater\u{1b}]8;;\u{1b}\\";
+    let (yes, terminal) = (("FORCE_HYPERLINK", "1"), ("TERM", "xterm-256color"));
+    let sources = &["sources", "Breakwater", "--no-pager"][..];
+    for (arguments, variables, has_links) in [
+        (sources, &[yes, terminal][..], true),
+        (sources, &[("VTE_VERSION", "7000"), terminal], true),
+        (sources, &[terminal], false),
+        (sources, &[yes, ("TERM", "dumb")], false),
+        (sources, &[yes, terminal, ("NO_COLOR", "1")], false),
+        (&sources[..2], &[yes, terminal, ("PAGER", "cat -")], false),
+    ] {
+        let shown = on_terminal(arguments, variables);
+        assert!(shown.contains("https://packages.breakwater.example/breakwater"), "{variables:?}: {shown}");
+        assert_eq!(shown.contains(LINK), has_links, "{variables:?}: {shown}");
+        // The files of a mounted tree are not those of this machine.
+        assert!(!shown.contains("]8;;file:"), "{variables:?}: {shown}");
     }
 }
