@@ -1,5 +1,6 @@
 //! What a repository of rpm's family offers: `primary.xml` (the metadata that `createrepo` makes).
 
+use std::borrow::Cow;
 use std::io::BufRead;
 
 use quick_xml::Reader;
@@ -163,25 +164,71 @@ fn list_of(element: &str) -> Option<fn(&mut Primary) -> &mut Vec<Entry>> {
     }
 }
 
+/// A repository has millions of them: each is gone through once.
 fn entry(tag: &BytesStart<'_>) -> Entry {
-    let sign = match value(tag, "flags").as_deref() {
-        Some("LT") => Some("<"),
-        Some("LE") => Some("<="),
-        Some("EQ") => Some("="),
-        Some("GE") => Some(">="),
-        Some("GT") => Some(">"),
-        _ => None,
-    };
-    let name = value(tag, "name").unwrap_or_default();
-    // Signs and quotes are written as references.
-    let name = quick_xml::escape::unescape(&name).map_or_else(|_| name.clone(), std::borrow::Cow::into_owned);
-    Entry { name, sign, version: version(tag) }
+    let (mut entry, mut version) = (Entry::default(), Version::default());
+    for attribute in tag.attributes().with_checks(false).flatten() {
+        match attribute.key.as_ref() {
+            "flags" => {
+                entry.sign = match &*attribute.value {
+                    "LT" => Some("<"),
+                    "LE" => Some("<="),
+                    "EQ" => Some("="),
+                    "GE" => Some(">="),
+                    "GT" => Some(">"),
+                    _ => None,
+                }
+            }
+            // Signs and quotes are written as references.
+            "name" if attribute.value.contains('&') => {
+                let name = quick_xml::escape::unescape(&attribute.value).map(Cow::into_owned);
+                entry.name = name.unwrap_or_else(|_| attribute.value.into_owned());
+            }
+            "name" => entry.name = attribute.value.into_owned(),
+            key => version.take(key, attribute.value),
+        }
+    }
+    Entry { version: version.whole(), ..entry }
 }
 
-fn version(tag: &BytesStart<'_>) -> String {
-    let epoch = value(tag, "epoch").filter(|epoch| epoch != "0").map(|epoch| format!("{epoch}:")).unwrap_or_default();
-    let release = value(tag, "rel").map(|release| format!("-{release}")).unwrap_or_default();
-    format!("{epoch}{}{release}", value(tag, "ver").unwrap_or_default())
+/// The parts of a version, as attributes have them.
+#[derive(Default)]
+struct Version<'t> {
+    epoch: Option<Cow<'t, str>>,
+    version: Option<Cow<'t, str>>,
+    release: Option<Cow<'t, str>>,
+}
+
+impl<'t> Version<'t> {
+    fn of(tag: &'t BytesStart<'_>) -> String {
+        let mut version = Version::default();
+        for attribute in tag.attributes().with_checks(false).flatten() {
+            version.take(attribute.key.as_ref(), attribute.value);
+        }
+        version.whole()
+    }
+
+    fn take(&mut self, key: &str, value: Cow<'t, str>) {
+        match key {
+            "epoch" => self.epoch = Some(value),
+            "ver" => self.version = Some(value),
+            "rel" => self.release = Some(value),
+            _ => {}
+        }
+    }
+
+    /// `[EPOCH:]VERSION[-RELEASE]`.
+    fn whole(self) -> String {
+        let mut whole = String::new();
+        if let Some(epoch) = self.epoch.filter(|epoch| epoch != "0") {
+            whole.extend([&*epoch, ":"]);
+        }
+        whole.push_str(&self.version.unwrap_or_default());
+        if let Some(release) = self.release {
+            whole.extend(["-", &*release]);
+        }
+        whole
+    }
 }
 
 fn begin(tag: &BytesStart<'_>, one: &mut Primary) -> Inside {
@@ -198,7 +245,7 @@ fn begin(tag: &BytesStart<'_>, one: &mut Primary) -> Inside {
             one.files.push(String::new());
             return Inside::File;
         }
-        "version" => one.version = version(tag),
+        "version" => one.version = Version::of(tag),
         "size" => {
             one.package = value("package").and_then(|size| size.parse().ok());
             one.installed = value("installed").and_then(|size| size.parse().ok());

@@ -5,11 +5,11 @@
 use std::ops::Range;
 
 use hashbrown::{HashMap, HashSet};
-use indexmap::IndexSet;
 
 use super::catalogues::{self, Catalogue, Relations};
 use super::expression::is_rpms_own;
 use super::records::Records;
+use super::texts::Texts;
 use crate::backend::closure::Candidate;
 use crate::backend::dependency_graph::{Need, Node, Want};
 use crate::bytes::ByteString;
@@ -29,11 +29,12 @@ pub(super) struct Ground {
 /// Every package that a repository in use has for this machine.
 #[derive(Default)]
 pub(super) struct Available {
-    texts: IndexSet<Box<[u8]>>,
+    texts: Texts,
     entries: Vec<Entry>,
     packages: Vec<Known>,
-    /// The packages that provide a name, by the name's number: those of one name together, the newest first.
-    providers: HashMap<u32, Vec<u32>>,
+    /// Names, each with the place of a package that has or provides it; in the order of the names' numbers. Of one name
+    /// those come together that are called the same, the newest first.
+    providers: Vec<(u32, u32)>,
     /// Files that a package requires.
     pub(super) files: HashSet<Vec<u8>>,
     /// Packages that are to be installed with others, each with what makes it so.
@@ -46,8 +47,18 @@ pub(super) struct Available {
 #[derive(Clone, Copy)]
 struct Entry {
     name: u32,
-    sign: Option<&'static str>,
     version: u32,
+    /// 0 where there is none, else the place in [`SIGNS`], counted from 1.
+    sign: u8,
+}
+
+/// How a version compares.
+const SIGNS: [&str; 5] = ["<", "<=", "=", ">=", ">"];
+
+impl Entry {
+    fn sign(self) -> Option<&'static str> {
+        SIGNS.get(usize::from(self.sign).checked_sub(1)?).copied()
+    }
 }
 
 struct Known {
@@ -77,15 +88,7 @@ impl Available {
     }
 
     fn text(&self, number: u32) -> &[u8] {
-        self.texts.get_index(number as usize).map_or(&[], |text| text)
-    }
-
-    fn number(&mut self, text: &[u8]) -> u32 {
-        let place = match self.texts.get_index_of(text) {
-            Some(place) => place,
-            None => self.texts.insert_full(text.into()).0,
-        };
-        u32::try_from(place).expect("fewer names than a catalogue has bytes")
+        self.texts.get(number)
     }
 
     fn add(&mut self, package: &Primary, priority: i32) {
@@ -103,7 +106,8 @@ impl Available {
         let provides = self.list(package.provides.iter().chain(&files));
         let requires = self.list(needs);
         let recommends = self.list(package.recommends.iter());
-        let (name, version) = (self.number(package.name.as_bytes()), self.number(package.version.as_bytes()));
+        let (name, version) =
+            (self.texts.number(package.name.as_bytes()), self.texts.number(package.version.as_bytes()));
         self.packages.push(Known {
             name,
             version,
@@ -119,8 +123,10 @@ impl Available {
     fn list<'e>(&mut self, entries: impl Iterator<Item = &'e primary::Entry>) -> Range<usize> {
         let start = self.entries.len();
         for one in entries {
-            let (name, version) = (self.number(one.name.as_bytes()), self.number(one.version.as_bytes()));
-            self.entries.push(Entry { name, sign: one.sign, version });
+            let (name, version) = (self.texts.number(one.name.as_bytes()), self.texts.number(one.version.as_bytes()));
+            let sign = one.sign.and_then(|sign| SIGNS.iter().position(|other| *other == sign));
+            let sign = sign.map_or(0, |place| u8::try_from(place + 1).expect("there are five"));
+            self.entries.push(Entry { name, version, sign });
         }
         start..self.entries.len()
     }
@@ -141,14 +147,12 @@ impl Available {
         for place in order {
             let one = &self.packages[place];
             let names = self.entries[one.provides.clone()].iter().map(|entry| entry.name);
-            for name in std::iter::once(one.name).chain(names) {
-                let providers = self.providers.entry(name).or_default();
-                let place = u32::try_from(place).expect("fewer packages than names");
-                if providers.last() != Some(&place) {
-                    providers.push(place);
-                }
-            }
+            let place = u32::try_from(place).expect("fewer packages than names");
+            self.providers.extend(std::iter::once(one.name).chain(names).map(|name| (name, place)));
         }
+        // The order of those that provide one name stays.
+        self.providers.sort_by_key(|(name, _)| *name);
+        self.providers.dedup();
     }
 
     /// The packages that have one of these names, or provide it.
@@ -159,9 +163,12 @@ impl Available {
     }
 
     fn providers_of<'a>(&'a self, name: &[u8]) -> impl Iterator<Item = usize> + use<'a> {
-        let number = self.texts.get_index_of(name).and_then(|place| u32::try_from(place).ok());
-        let found = number.and_then(|number| self.providers.get(&number));
-        found.into_iter().flatten().map(|place| *place as usize)
+        let found = self.texts.find(name).map_or(&[][..], |number| {
+            let start = self.providers.partition_point(|(other, _)| *other < number);
+            let end = self.providers.partition_point(|(other, _)| *other <= number);
+            &self.providers[start..end]
+        });
+        found.iter().map(|(_, place)| *place as usize)
     }
 
     /// The place of a package.
@@ -179,12 +186,12 @@ impl Available {
         let mut node = Node::default();
         node.offers.push((name.to_vec(), Some(version.to_vec())));
         node.offers.extend(self.entries[one.provides.clone()].iter().map(|entry| {
-            let version = entry.sign.map(|_| self.text(entry.version).to_vec());
+            let version = entry.sign().map(|_| self.text(entry.version).to_vec());
             (self.text(entry.name).to_vec(), version)
         }));
         let plain = |entry: &&Entry| !self.text(entry.name).starts_with(b"(");
         let need = |entry: &Entry, relation: Relation| {
-            let version = entry.sign.map(|sign| (sign, self.text(entry.version).to_vec()));
+            let version = entry.sign().map(|sign| (sign, self.text(entry.version).to_vec()));
             let name = self.text(entry.name);
             let says = ByteString::from(name).to_string();
             Need { any_of: vec![Want { name: name.to_vec(), version }], says, relation }

@@ -27,6 +27,7 @@ mod offers;
 mod records;
 mod repositories;
 mod store;
+mod texts;
 mod yum;
 
 use crate::backend::{CachePlace, Installation, Manager, Unattended, UpgradeCall};
