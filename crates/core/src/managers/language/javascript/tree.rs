@@ -1,5 +1,5 @@
 //! How packages find what they need: in the `node_modules` of their own directory, and then in that of every directory
-//! above (Node.js documentation, "Loading from node_modules folders"), links followed.
+//! above (Node.js documentation, on modules of CommonJS), links followed.
 
 use std::collections::{BTreeSet, VecDeque};
 
