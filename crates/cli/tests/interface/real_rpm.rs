@@ -144,6 +144,9 @@ fn a_database_is_read_as_rpm_reads_it() {
     paths.dedup();
     fs::write(Path::new(&root).join("usr/bin/none"), "").unwrap();
     let document = run([&["--root", &root, "owner", "--format", "json"], &paths[..]].concat()).document();
+    // Who keeps it current is told of this package, and of no neighbour.
+    let answer = &run(["--root", &root, "owner", "--format", "json", paths[0]]).document()["answers"][0];
+    assert!(answer["owner"]["id"].is_string() && answer["upkeep"]["id"] == answer["owner"]["id"], "{answer:#}");
     for (path, answer) in paths.iter().zip(document["answers"].as_array().unwrap()) {
         // A link is its package's too; what it leads to is another question.
         let ours: BTreeSet<String> = match answer["hops"].as_array().unwrap().len() {

@@ -113,6 +113,11 @@ pub trait Installation: Send + Sync {
         (0..).zip(self.packages(detail)).collect()
     }
 
+    /// One package in full; `None` if there is none with this number.
+    fn in_full(&self, package: u32, detail: Detail) -> Option<Package> {
+        self.numbered(detail).into_iter().find(|(number, _)| *number == package).map(|(_, package)| package)
+    }
+
     /// The ids of all packages, in the order of their numbers.
     fn ids(&self) -> Vec<ByteString> {
         self.packages(Detail::default()).into_iter().map(|package| package.id).collect()

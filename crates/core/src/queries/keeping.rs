@@ -211,7 +211,7 @@ impl<'k, 's> Keeping<'k, 's> {
         // Where catalogues tell all that is offered, the origin decides nothing.
         let origins = !managers::profile(owner.manager).has_full_catalogues;
         let detail = Detail { evidence: true, origins, ..Detail::default() };
-        let package = held.packages(detail).into_iter().nth(number as usize)?;
+        let package = held.in_full(number, detail)?;
         Some(self.of_package(held, number, &package))
     }
 

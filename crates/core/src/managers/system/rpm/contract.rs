@@ -73,6 +73,12 @@ impl Installation for RpmInstallation<'_> {
         packages
     }
 
+    fn in_full(&self, package: u32, detail: Detail) -> Option<Package> {
+        let (_, _) = (self.distribution(), self.records());
+        let full = |header: &Header<'_>| Some(self.package(package, header, &Brief::of(header)?, detail));
+        Some(Package { id: self.owner(package).id, ..self.with(package, full).flatten()? })
+    }
+
     fn owner(&self, package: u32) -> Owner {
         let brief = self.with(package, Brief::of).flatten();
         let brief = brief.unwrap_or_else(|| Brief { name: package.to_string().into(), version: None, arch: None });

@@ -1,13 +1,13 @@
 //! Who depends on whom: names that packages require, against names and files that others provide. Conditions
 //! (`(a if b)`) and what rpm provides itself (`rpmlib(…)`) are taken to be met.
 
-use hashbrown::HashSet;
+use hashbrown::{HashMap, HashSet};
 
 use super::expression::{Expression, is_rpms_own};
 use super::installation::RpmInstallation;
 use crate::backend::dependency_graph::{Need, Node, Want, edges_of, losers, unneeded};
 use crate::backend::{Requirement, Unneeded};
-use crate::bytes::ByteString;
+use crate::bytes::{ByteString, path};
 use crate::model::{CommandLine, Evidence, Reason, Relation, Remedy, RemedyKind};
 use crate::version::rpm;
 use whodunit_formats::rpm_header::{Header, tag};
@@ -26,8 +26,22 @@ struct Declared {
 impl RpmInstallation<'_> {
     /// The packages that cannot stay once some are removed.
     pub(super) fn dependents_of(&self, removed: &[u32]) -> Vec<(u32, Evidence)> {
+        if !self.may_be_required(removed) {
+            return Vec::new();
+        }
         let lost = losers(&self.declared().nodes, removed, &rpm::compare_needed);
         lost.into_iter().map(|(number, says)| (number, self.declares(number, Relation::Requires, &says))).collect()
+    }
+
+    /// Whether another package can require something of these: `false` only where the database's own index says so.
+    fn may_be_required(&self, removed: &[u32]) -> bool {
+        let mut names: HashSet<Vec<u8>> = HashSet::new();
+        self.some(removed, &mut |_, header| {
+            names.extend(header.text(tag::NAME).map(<[u8]>::to_vec));
+            names.extend(header.texts(tag::PROVIDE_NAMES).map(<[u8]>::to_vec));
+            names.extend(header.files().map(|(_, dir, name)| [dir, name].concat()));
+        });
+        self.store.requiring(&names).is_none_or(|found| found.iter().any(|number| !removed.contains(number)))
     }
 
     /// Who needs whom.
@@ -112,12 +126,17 @@ impl RpmInstallation<'_> {
             additions.extend(hint.into_iter().map(|one| (number, need(Relation::Suggests, one))));
         });
         // Of files, only those that somebody requires are of interest.
-        let mut place = 0;
-        self.each(&mut |_, header| {
+        let names: HashSet<Box<[u8]>> = wanted_files.iter().map(|file| path::name(file).into()).collect();
+        let places: HashMap<u32, usize> = nodes.iter().enumerate().map(|(at, node)| (node.number, at)).collect();
+        let mut take = |number: u32, header: &Header<'_>| {
             let files = header.files().map(|(_, dir, name)| [dir, name].concat());
-            nodes[place].offers.extend(files.filter(|file| wanted_files.contains(file)).map(|file| (file, None)));
-            place += 1;
-        });
+            let Some(place) = places.get(&number) else { return };
+            nodes[*place].offers.extend(files.filter(|file| wanted_files.contains(file)).map(|file| (file, None)));
+        };
+        match self.store.with_files(&names) {
+            Some(numbers) => self.some(&numbers, &mut take),
+            None => self.each(&mut take),
+        }
         Declared { nodes, additions }
     }
 }

@@ -199,6 +199,11 @@ impl<'s> Store<'s> {
         self.indexed("Basenames", names.iter().map(|name| &**name))
     }
 
+    /// The entries that can require one of these names; `None` where all must be looked through.
+    pub fn requiring(&self, names: &HashSet<Vec<u8>>) -> Option<Vec<u32>> {
+        self.indexed("Requirename", names.iter().map(|name| &**name))
+    }
+
     /// The entries that can be packages of this name; `None` where all must be looked through.
     pub fn named(&self, name: &[u8]) -> Option<Vec<u32>> {
         self.indexed("Name", std::iter::once(name))
