@@ -82,7 +82,13 @@ pub(super) fn unbound(
 }
 
 /// Why a package cannot go together with the others, if so.
-fn bound(cx: &CheckContext<'_, '_>, holder: u16, number: u32, meant: &[u32], become_of: Dependents) -> Option<String> {
+fn bound(
+    cx: &CheckContext<'_, '_>,
+    holder: u16,
+    number: u32,
+    meant: &[u32],
+    what_needs_it: Dependents,
+) -> Option<String> {
     let survey = cx.survey;
     let held = &*survey.installations()[usize::from(holder)];
     let relations = held.relations()?;
@@ -103,7 +109,7 @@ fn bound(cx: &CheckContext<'_, '_>, holder: u16, number: u32, meant: &[u32], bec
     }
     let verb = if others.len() == 1 { "needs" } else { "need" };
     let says = format!("stays: {} {verb} it", named(held, &others));
-    match become_of {
+    match what_needs_it {
         Dependents::Go => None,
         Dependents::MayGo => Some(format!("{says} (--with-dependents removes what needs it)")),
         Dependents::Stay => Some(says),

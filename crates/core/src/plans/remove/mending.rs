@@ -58,7 +58,8 @@ impl<'a> Mending<'a> {
 
 /// Which of these packages a remedy removes: the one whose removal is this command.
 fn removes(survey: &Survey<'_>, remedy: &Remedy, packages: &[Key]) -> Option<Key> {
-    let is_removal = |way: &Remedy| matches!(way.kind, RemedyKind::Remove | RemedyKind::Purge);
+    // What purges is about a package that is gone already.
+    let is_removal = |way: &Remedy| way.kind == RemedyKind::Remove;
     if !is_removal(remedy) {
         return None;
     }
