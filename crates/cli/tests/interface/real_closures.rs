@@ -117,4 +117,17 @@ fn what_comes_along_is_what_dnf_would_install() {
     let hull = run(["--root", &yard.at("root"), "offers", "hull", "--format", "json"]).document();
     let newest = hull["offers"].as_array().unwrap().iter().find(|one| one["version"] == "3.0-1").unwrap();
     assert_eq!(newest["pulls_in"]["complete"], false, "{newest:#}");
+    // Who keeps each package current is the same in both answers, and the command is about that package.
+    let kept = run(["--root", &yard.at("root"), "upkeep", "--format", "json"]).document();
+    let kept = kept["upkeep"].as_array().unwrap();
+    for one in kept.iter().filter(|one| one["mode"] == "command") {
+        assert_eq!(text(&one["command"]), format!("dnf upgrade {}", text(&one["name"])), "{one:#}");
+    }
+    let modes: BTreeSet<String> =
+        kept.iter().map(|one| format!("{},{}", text(&one["id"]), text(&one["mode"]))).collect();
+    let columns = ["inventory", "--all", "--columns", "id,upkeep", "--format", "csv", "--root"];
+    let listed = run([&columns[..], &[&yard.at("root")]].concat());
+    let listed: BTreeSet<String> = listed.out.lines().skip(1).map(str::to_owned).collect();
+    assert!(modes.iter().any(|row| row.ends_with(",command")), "{modes:#?}");
+    assert_eq!(listed, modes);
 }

@@ -118,9 +118,9 @@ pub trait Installation: Send + Sync {
         self.numbered(detail).into_iter().find(|(number, _)| *number == package).map(|(_, package)| package)
     }
 
-    /// The ids of all packages, in the order of their numbers.
-    fn ids(&self) -> Vec<ByteString> {
-        self.packages(Detail::default()).into_iter().map(|package| package.id).collect()
+    /// The ids of all packages, each with its number.
+    fn numbered_ids(&self) -> Vec<(u32, ByteString)> {
+        self.numbered(Detail::default()).into_iter().map(|(number, package)| (number, package.id)).collect()
     }
 
     /// One package in short.
