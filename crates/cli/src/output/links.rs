@@ -4,27 +4,17 @@
 
 use std::io::{self, Write};
 
-use percent_encoding::{AsciiSet, CONTROLS, utf8_percent_encode};
+use percent_encoding::{AsciiSet, NON_ALPHANUMERIC, percent_encode};
 use whodunit_core::bytes::ByteString;
 use whodunit_core::host::Host;
 
-/// What an address of a file cannot hold as it is (RFC 3986, `path`).
-const ENCODED: &AsciiSet = &CONTROLS
-    .add(b' ')
-    .add(b'"')
-    .add(b'#')
-    .add(b'%')
-    .add(b'<')
-    .add(b'>')
-    .add(b'?')
-    .add(b'[')
-    .add(b'\\')
-    .add(b']')
-    .add(b'^')
-    .add(b'`')
-    .add(b'{')
-    .add(b'|')
-    .add(b'}');
+/// What may stand in a path of an address (RFC 3986): letters, digits, and these.
+const NOT_IN_PATHS: &AsciiSet = &NON_ALPHANUMERIC.remove(b'/').remove(b'-').remove(b'_').remove(b'.').remove(b'~');
+
+/// A path as an address (RFC 8089), with a host's name or none; every byte that may not stand there by itself is escaped.
+pub(super) fn address(host: &[u8], path: &[u8]) -> String {
+    format!("file://{}{}", percent_encode(host, NOT_IN_PATHS), percent_encode(path, NOT_IN_PATHS))
+}
 
 /// What ends a sentence or a list, and no address.
 const BEHIND: [char; 6] = [',', ';', ':', '.', ')', '…'];
@@ -84,10 +74,7 @@ impl Links {
             word.len() > 1 && word.starts_with('/') && !word.starts_with("//") && !word.contains(['\\', '*', '…']);
         match &self.host {
             _ if is_address => word.is_ascii().then(|| word.to_owned()),
-            Some(host) if is_path => {
-                let host = host.to_string();
-                Some(format!("file://{}{}", utf8_percent_encode(&host, ENCODED), utf8_percent_encode(word, ENCODED)))
-            }
+            Some(host) if is_path => Some(address(host, word.as_bytes())),
             _ => None,
         }
     }
@@ -96,6 +83,11 @@ impl Links {
 #[cfg(test)]
 mod tests {
     use super::*;
+
+    #[test]
+    fn paths_of_any_bytes_are_addresses() {
+        assert_eq!(address(b"", b"/usr/bin/a b\xff%"), "file:///usr/bin/a%20b%FF%25");
+    }
 
     #[test]
     fn whole_addresses_and_paths_are_links_and_nothing_else_is() {

@@ -167,7 +167,7 @@ pub fn show<A: Shown>(
             let mut text = written(&streams.links.to_files_of(&session.host))?;
             let lines = text.split(|byte| *byte == b'\n').count();
             let is_long = !global.no_pager && process::height().is_some_and(|height| lines >= height);
-            if is_long {
+            if is_long && streams.links.wanted {
                 // Not every pager lets links through.
                 text = written(&Links::default())?;
             }

@@ -2,11 +2,12 @@
 
 use std::io::{self, Write};
 
-use percent_encoding::{AsciiSet, NON_ALPHANUMERIC, percent_encode};
 use serde_json::{Value, json};
 use whodunit_core::bytes::ByteString;
 use whodunit_core::checks::catalogue::explain;
 use whodunit_core::model::{Evidence, Finding, FindingKind, Severity};
+
+use super::links::address;
 
 /// Writes a log with one run.
 pub fn document(out: &mut impl Write, findings: &[Finding]) -> io::Result<()> {
@@ -72,27 +73,9 @@ fn line(evidence: &Evidence) -> Option<u32> {
 }
 
 fn location(path: &ByteString, line: Option<u32>) -> Value {
-    let mut physical = json!({ "artifactLocation": { "uri": address(path) } });
+    let mut physical = json!({ "artifactLocation": { "uri": address(b"", path) } });
     if let Some(line) = line {
         physical["region"] = json!({ "startLine": line });
     }
     json!({ "physicalLocation": physical })
-}
-
-/// What may stand in a path of an address (RFC 3986): letters, digits, and these.
-const NOT_IN_PATHS: &AsciiSet = &NON_ALPHANUMERIC.remove(b'/').remove(b'-').remove(b'_').remove(b'.').remove(b'~');
-
-/// A path as an address (RFC 8089); every byte that may not stand there by itself is escaped.
-fn address(path: &ByteString) -> String {
-    format!("file://{}", percent_encode(path, NOT_IN_PATHS))
-}
-
-#[cfg(test)]
-mod tests {
-    use super::*;
-
-    #[test]
-    fn paths_of_any_bytes_are_addresses() {
-        assert_eq!(address(&ByteString::from(&b"/usr/bin/a b\xff%"[..])), "file:///usr/bin/a%20b%FF%25");
-    }
 }

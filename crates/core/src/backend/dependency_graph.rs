@@ -19,10 +19,10 @@ pub struct Need {
 }
 
 impl Need {
-    /// A package by its name, at whichever version, that comes along if it can.
-    pub(crate) fn recommended(name: &[u8]) -> Self {
+    /// A need of something by its name, at whichever version.
+    pub(crate) fn of(name: &[u8], relation: Relation) -> Self {
         let any_of = vec![Want { name: name.to_vec(), version: None }];
-        Need { any_of, says: ByteString::from(name).to_string(), relation: Relation::Recommends }
+        Need { any_of, says: ByteString::from(name).to_string(), relation }
     }
 
     /// Whether a package works without it.
@@ -66,9 +66,12 @@ impl Want {
     }
 }
 
-/// The sign that a text is, as a [`Want`] has it.
+/// The signs of a [`Want`]: how a version compares.
+pub(crate) const SIGNS: [&str; 5] = ["<", "<=", "=", ">=", ">"];
+
+/// The sign that a text is.
 pub(crate) fn sign_of(text: &[u8]) -> Option<&'static str> {
-    ["<", "<=", "=", ">=", ">"].into_iter().find(|sign| sign.as_bytes() == text)
+    SIGNS.into_iter().find(|sign| sign.as_bytes() == text)
 }
 
 /// Whether an order is one that a sign takes.

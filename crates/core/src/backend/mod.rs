@@ -118,11 +118,6 @@ pub trait Installation: Send + Sync {
         self.numbered(detail).into_iter().find(|(number, _)| *number == package).map(|(_, package)| package)
     }
 
-    /// The ids of all packages, each with its number.
-    fn numbered_ids(&self) -> Vec<(u32, ByteString)> {
-        self.numbered(Detail::default()).into_iter().map(|(number, package)| (number, package.id)).collect()
-    }
-
     /// One package in short.
     ///
     /// # Panics

@@ -120,8 +120,8 @@ impl<'k, 's> Keeping<'k, 's> {
         let by_id: HashMap<&ByteString, &Package> = packages.iter().map(|package| (&package.id, package)).collect();
         let mut found = Vec::new();
         for held in self.survey.installations() {
-            for (number, id) in held.numbered_ids() {
-                if let Some(package) = by_id.get(&id).filter(|one| is_current(one)) {
+            for (number, one) in held.numbered(Detail::default()) {
+                if let Some(package) = by_id.get(&one.id).filter(|one| is_current(one)) {
                     found.push((*package, of_one(&**held, number, package)));
                 }
             }

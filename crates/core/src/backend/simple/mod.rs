@@ -132,7 +132,7 @@ impl InstalledPackage {
 
     /// Adds something that it needs: a package's name, or what a package provides.
     pub fn need(&mut self, name: &[u8]) {
-        self.need_any(&[name]);
+        self.needs.push(Need::of(name, Relation::Requires));
     }
 
     /// Adds a need that any of these names meets.

@@ -3,11 +3,11 @@
 use hashbrown::HashSet;
 
 use super::going::{Dependents, unbound};
-use super::{Command, Key, commands, dependents_first, rank};
+use super::{Command, Key, commands, dependents_first, in_order};
 use crate::model::{Remedy, RemedyKind};
 use crate::plans::build::Builder;
+use crate::queries::CheckContext;
 use crate::queries::take_out::{is_among_distributions, take_out};
-use crate::queries::{CheckContext, by_holder};
 use crate::survey::Survey;
 
 /// What a remedy removes, and with which commands.
@@ -80,16 +80,16 @@ pub(in crate::plans) fn mended_by_removal(
     plan: &mut Builder<'_, '_>,
     packages: impl Iterator<Item = Key>,
 ) -> Vec<Key> {
-    let survey = cx.survey;
-    let held = |holder: u16| &*survey.installations()[usize::from(holder)];
-    let mut holders: Vec<(u16, Vec<u32>)> = by_holder(packages).into_iter().collect();
-    holders.sort_by_key(|(holder, _)| std::cmp::Reverse(rank(held(*holder).location().manager)));
     let mut going = Vec::new();
-    for (holder, mut numbers) in holders {
+    for (holder, mut numbers) in in_order(cx.survey, packages) {
         numbers.sort_unstable();
         numbers.dedup();
         let numbers = unbound(cx, plan, holder, numbers, Dependents::Stay);
-        going.extend(dependents_first(held(holder), &numbers).into_iter().map(|number| (holder, number)));
+        going.extend(
+            dependents_first(&*cx.survey.installations()[usize::from(holder)], &numbers)
+                .into_iter()
+                .map(|number| (holder, number)),
+        );
     }
     going
 }

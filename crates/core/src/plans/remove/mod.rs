@@ -69,10 +69,7 @@ pub(super) fn steps(
     first: &[Rehearsal],
 ) -> Vec<Key> {
     let survey = cx.survey;
-    let mut holders: Vec<(u16, Vec<u32>)> = by_holder(meant.iter().map(|(key, _)| *key)).into_iter().collect();
-    // What builds on others goes before them.
-    holders.sort_by_key(|(holder, _)| Reverse(rank(survey.installations()[usize::from(*holder)].location().manager)));
-    let all: Vec<(u16, Going)> = holders
+    let all: Vec<(u16, Going)> = in_order(survey, meant.iter().map(|(key, _)| *key))
         .into_iter()
         .map(|(holder, numbers)| (holder, Going::of(cx, plan, holder, numbers, options.with_dependents)))
         .collect();
@@ -145,6 +142,13 @@ pub(super) fn meant<'a>(
         found.iter().filter(|(key, _)| !is_in_store(key)).map(|(_, package)| package.manager).collect();
     found.retain(|(key, package)| !is_in_store(key) || !others.contains(&package.manager));
     found
+}
+
+/// Packages by their holders, in the order in which they go: what builds on others goes before them.
+fn in_order(survey: &Survey<'_>, packages: impl Iterator<Item = Key>) -> Vec<(u16, Vec<u32>)> {
+    let mut holders: Vec<(u16, Vec<u32>)> = by_holder(packages).into_iter().collect();
+    holders.sort_by_key(|(holder, _)| Reverse(rank(survey.installations()[usize::from(*holder)].location().manager)));
+    holders
 }
 
 /// The later, the more builds on it.

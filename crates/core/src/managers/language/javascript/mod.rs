@@ -27,7 +27,7 @@ use bstr::ByteSlice as _;
 use serde::Deserialize;
 
 use crate::backend::Inner;
-use crate::backend::dependency_graph::{Need, Node, Want};
+use crate::backend::dependency_graph::{Need, Node};
 use crate::backend::simple::{InstalledPackage, Record};
 use crate::bytes::{ByteString, path};
 use crate::fs::{Kind, Limit};
@@ -107,13 +107,8 @@ fn needs_beside(host: &Host, items: &[InstalledPackage]) -> Vec<Node> {
     let mut needs = |item: &InstalledPackage| -> Vec<Need> {
         let Some(dir) = item.trees.first() else { return Vec::new() };
         let modules = ByteString::from(dir.strip_suffix(&*item.name).unwrap_or_default().trim_end_with(|c| c == '/'));
-        let names = tree.needs_beside(dir, &modules).into_iter();
-        let need = |name: String| Need {
-            any_of: vec![Want { name: name.clone().into_bytes(), version: None }],
-            says: name,
-            relation: Relation::Requires,
-        };
-        names.map(need).collect()
+        let names = tree.needs_beside(dir, &modules);
+        names.iter().map(|name| Need::of(name.as_bytes(), Relation::Requires)).collect()
     };
     let numbered = (0..).zip(items);
     numbered

@@ -42,7 +42,7 @@ pub(super) fn of(installed: &[u8], indexes: &[Vec<u8>], offer: &Offer) -> Option
             let all_in = |present: &Present<'_>| one.joins.iter().all(|want| present.meets(want));
             !one.joins.is_empty() && all_in(&after) && !all_in(&before)
         };
-        listed.iter().filter(joins).map(|one| Need::recommended(&one.candidate.package.name)).collect()
+        listed.iter().filter(joins).map(|one| Need::of(&one.candidate.package.name, Relation::Recommends)).collect()
     };
     let mut found = closure_until(&start.candidate.node, &here, &mut lookup, &order, &mut joining)?;
     found.complete &= !new(&found).iter().any(|one| one.is_vague);

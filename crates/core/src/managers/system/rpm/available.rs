@@ -11,7 +11,7 @@ use super::expression::is_rpms_own;
 use super::records::Records;
 use super::texts::Texts;
 use crate::backend::closure::Candidate;
-use crate::backend::dependency_graph::{Need, Node, Want};
+use crate::backend::dependency_graph::{Need, Node, SIGNS, Want};
 use crate::bytes::ByteString;
 use crate::fs::Root;
 use crate::model::{Loss, Pulled, Relation};
@@ -51,9 +51,6 @@ struct Entry {
     /// 0 where there is none, else the place in [`SIGNS`], counted from 1.
     sign: u8,
 }
-
-/// How a version compares.
-const SIGNS: [&str; 5] = ["<", "<=", "=", ">=", ">"];
 
 impl Entry {
     fn sign(self) -> Option<&'static str> {

@@ -12,7 +12,7 @@ use crate::backend::closure::{Present, closure_until};
 use crate::backend::dependency_graph::{Need, Node, Want};
 use crate::bytes::ByteString;
 use crate::fs::Limit;
-use crate::model::{Offer, Pulled, PullsIn, Scope};
+use crate::model::{Offer, Pulled, PullsIn, Relation, Scope};
 use crate::version::rpm;
 use whodunit_formats::key_file::KeyFile;
 
@@ -94,6 +94,6 @@ impl Available {
             false => present.meets(want),
         };
         let new = self.supplements().filter(|(_, want)| holds(want, after) && !holds(want, before));
-        new.map(|(name, _)| Need::recommended(name)).collect()
+        new.map(|(name, _)| Need::of(name, Relation::Recommends)).collect()
     }
 }

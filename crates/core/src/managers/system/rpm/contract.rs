@@ -235,10 +235,7 @@ impl FileIndex for RpmInstallation<'_> {
             NameFilter::Names(names) => self.store.with_files(names),
             NameFilter::All => None,
         };
-        match few {
-            Some(numbers) => self.some(&numbers, &mut claims),
-            None => self.each(&mut claims),
-        }
+        self.among(few, &mut claims);
     }
 
     fn claim_evidence(&self, claimant: Claimant, path: &[u8], position: RecordPosition) -> Vec<Evidence> {

@@ -133,10 +133,7 @@ impl RpmInstallation<'_> {
             let Some(place) = places.get(&number) else { return };
             nodes[*place].offers.extend(files.filter(|file| wanted_files.contains(file)).map(|file| (file, None)));
         };
-        match self.store.with_files(&names) {
-            Some(numbers) => self.some(&numbers, &mut take),
-            None => self.each(&mut take),
-        }
+        self.among(self.store.with_files(&names), &mut take);
         Declared { nodes, additions }
     }
 }

@@ -116,6 +116,14 @@ impl<'s> RpmInstallation<'s> {
         }
     }
 
+    /// The same of these entries, or of all where the database has no index that tells which.
+    pub(super) fn among(&self, numbers: Option<Vec<u32>>, take: &mut dyn FnMut(u32, &Header<'_>)) {
+        match numbers {
+            Some(numbers) => self.some(&numbers, take),
+            None => self.each(take),
+        }
+    }
+
     pub(super) fn some(&self, numbers: &[u32], take: &mut dyn FnMut(u32, &Header<'_>)) {
         for &number in numbers {
             let blob = self.store.one(number);
@@ -142,10 +150,7 @@ impl<'s> RpmInstallation<'s> {
         let mut take = |number, header: &Header<'_>| {
             found.extend(Brief::of(header).filter(|brief| *brief.name == *name).map(|brief| (number, brief)));
         };
-        match self.store.named(name) {
-            Some(numbers) => self.some(&numbers, &mut take),
-            None => self.each(&mut take),
-        }
+        self.among(self.store.named(name), &mut take);
         found
     }
 
@@ -172,10 +177,7 @@ impl<'s> RpmInstallation<'s> {
                     vendor = header.text(tag::VENDOR).map(ByteString::from);
                 }
             };
-            match self.store.with_files(&[Box::from(&b"os-release"[..])].into_iter().collect()) {
-                Some(numbers) => self.some(&numbers, &mut take),
-                None => self.each(&mut take),
-            }
+            self.among(self.store.with_files(&[Box::from(&b"os-release"[..])].into_iter().collect()), &mut take);
             vendor
         });
         vendor.as_ref()
