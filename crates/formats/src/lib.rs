@@ -17,6 +17,7 @@ pub mod key_file;
 pub mod loader_cache;
 pub mod lua_table;
 pub mod manual;
+pub mod modulemd;
 pub mod ndb;
 pub mod opam;
 pub mod openpgp;

@@ -39,6 +39,7 @@ mod real_history;
 mod real_impact;
 mod real_languages;
 mod real_loaders;
+mod real_modules;
 mod real_nix;
 mod real_orders;
 mod real_pacman;

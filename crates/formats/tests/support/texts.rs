@@ -7,7 +7,8 @@ use whodunit_formats::quoted_pairs::Pairs;
 use whodunit_formats::shebang::{self, Shebang};
 use whodunit_formats::yaml::Node;
 use whodunit_formats::{
-    accounts, appstream, appstream_yaml, bytes, lua_table, manual, opam, plist, primary, settings, stanza, versioned,
+    accounts, appstream, appstream_yaml, bytes, lua_table, manual, modulemd, opam, plist, primary, settings, stanza,
+    versioned,
 };
 
 /// Only added to at the end: inputs that were kept choose by number.
@@ -112,6 +113,10 @@ pub const READERS: &[fn(&[u8])] = &[
         if let Ok(pairs) = Pairs::parse(file) {
             let _ = (pairs.text("name"), pairs.below("AppState").is_some(), pairs.children().count());
         }
+    },
+    |file| {
+        let (documents, damaged) = modulemd::documents(&String::from_utf8_lossy(file));
+        assert!(documents.len() + damaged <= lines_of(file) as usize);
     },
 ];
 

@@ -78,7 +78,7 @@ impl Available {
                 all.add(&package, of.repository.priority);
             }
         };
-        catalogues::each(root, &records.repositories, Relations::Read, &mut take, &mut notes);
+        catalogues::each(root, records, Relations::Read, &mut take, &mut notes);
         all.notes = notes;
         all.finish();
         all

@@ -2,13 +2,15 @@
 
 use std::io::{BufReader, Read as _};
 
+use super::modules::Modules;
+use super::records::Records;
 use super::repositories::Repository;
 use crate::bytes::{ByteString, path};
 use crate::fs::{Kind, Limit, Root};
 use crate::model::Loss;
 use whodunit_formats::{packed, primary};
 
-/// Where caches are, and whether a directory's name ends in a digest of the address.
+/// Where caches are, and whether dnf keeps them: a directory's name ends in a digest of the address then.
 const CACHES: [(&[u8], bool); 3] =
     [(b"/var/cache/dnf", true), (b"/var/cache/libdnf5", true), (b"/var/cache/zypp/raw", false)];
 
@@ -28,7 +30,7 @@ pub struct Offered {
 /// Every wanted package that a repository in use offers.
 pub fn read(
     root: &Root,
-    repositories: &[Repository],
+    records: &Records,
     wanted: &dyn Fn(&primary::Primary) -> bool,
     notes: &mut Vec<Loss>,
 ) -> Vec<Offered> {
@@ -39,7 +41,7 @@ pub fn read(
             found.push(Offered { repository, file, dated: of.dated, package });
         }
     };
-    each(root, repositories, Relations::LeftOut, &mut take, notes);
+    each(root, records, Relations::LeftOut, &mut take, notes);
     found
 }
 
@@ -60,20 +62,30 @@ pub enum Relations {
 /// Hands over every package that a repository in use gives.
 pub fn each(
     root: &Root,
-    repositories: &[Repository],
+    records: &Records,
     relations: Relations,
     take: &mut dyn FnMut(&Catalogue<'_>, primary::Primary),
     notes: &mut Vec<Loss>,
 ) {
-    for (name, file) in files(root) {
-        let Some(used) = repositories.iter().find(|one| one.enabled && one.name == name) else { continue };
+    let used = |fetched: Fetched| {
+        let repository = records.repositories.iter().find(|one| one.enabled && one.name == fetched.repository)?;
+        Some((repository, fetched))
+    };
+    let fetched: Vec<(&Repository, Fetched)> = files(root).into_iter().filter_map(used).collect();
+    let of_modules: Vec<ByteString> = fetched.iter().filter_map(|(_, one)| one.modules.clone()).collect();
+    let modules = records.modules.get_or_init(|| Modules::read(root, &of_modules));
+    notes.extend(modules.notes.iter().cloned());
+    for (used, Fetched { file, .. }) in fetched {
         let dated = root.entry(&file).map_or(0, |meta| meta.modified);
         let catalogue = Catalogue { repository: used, file: file.clone(), dated };
         let mut taken = |package: primary::Primary| {
-            if used.gives(package.name.as_bytes(), package.arch.as_bytes()) {
+            if used.gives(package.name.as_bytes(), package.arch.as_bytes())
+                && (used.ignores_modules || modules.give(&package))
+            {
                 take(&catalogue, package);
             }
         };
+        let relations = if modules.ask_for_provides() { Relations::Read } else { relations };
         let read = match root.read(&file, Limit::RECORD) {
             Ok(bytes) => packed::open(&bytes).map_err(|error| error.to_string()).and_then(|stream| {
                 let stream = BufReader::with_capacity(256 << 10, stream.take(MAX_UNPACKED));
@@ -91,25 +103,41 @@ pub fn each(
 
 /// The repositories of which a catalogue was fetched.
 pub fn fetched(root: &Root) -> Vec<ByteString> {
-    files(root).into_iter().map(|(repository, _)| repository).collect()
+    files(root).into_iter().map(|one| one.repository).collect()
 }
 
-/// Each repository with the file of its catalogue, once.
-pub fn files(root: &Root) -> Vec<(ByteString, ByteString)> {
-    let mut found: Vec<(ByteString, ByteString)> = Vec::new();
-    for (cache, has_digest) in CACHES {
+/// The files of a repository's metadata.
+pub struct Fetched {
+    pub repository: ByteString,
+    /// The catalogue.
+    pub file: ByteString,
+    /// The modules, in dnf's caches.
+    modules: Option<ByteString>,
+}
+
+/// Each repository with its files, once.
+pub fn files(root: &Root) -> Vec<Fetched> {
+    let mut found: Vec<Fetched> = Vec::new();
+    for (cache, is_of_dnf) in CACHES {
         let names = root.names_in(cache);
         for (name, _) in names.iter().filter(|(_, kind)| *kind == Kind::Dir) {
             // `NAME-0123456789abcdef`
-            let cut = name.len().checked_sub(17).filter(|&at| has_digest && name[at] == b'-');
+            let cut = name.len().checked_sub(17).filter(|&at| is_of_dnf && name[at] == b'-');
             let repository = &name[..cut.unwrap_or(name.len())];
-            if found.iter().any(|(other, _)| **other == *repository) {
+            if found.iter().any(|other| *other.repository == *repository) {
                 continue;
             }
             let dir = path::join(&path::join(cache, name), b"repodata");
             let files = root.names_in(&dir);
-            let file = files.iter().find(|(file, _)| memchr::memmem::find(file, b"primary.xml").is_some());
-            found.extend(file.map(|(file, _)| (repository.into(), path::join(&dir, file))));
+            let called = |part: &[u8]| {
+                let file = files.iter().find(|(file, _)| memchr::memmem::find(file, part).is_some());
+                file.map(|(file, _)| path::join(&dir, file))
+            };
+            found.extend(called(b"primary.xml").map(|file| Fetched {
+                repository: repository.into(),
+                file,
+                modules: called(b"modules.yaml").filter(|_| is_of_dnf),
+            }));
         }
     }
     found

@@ -9,6 +9,7 @@
 //! | asked for or not, from which repository, held | dnf's history or state, yum's notes, zypper's lists and log | `records.rs`, `yum.rs` |
 //! | repositories | `*.repo` | `repositories.rs` |
 //! | what they offered | `primary.xml` in the caches of dnf and zypper | `catalogues.rs` |
+//! | which streams of modules count | `modules.yaml` beside it, `/etc/dnf/modules.d` | `modules.rs`, [`whodunit_formats::modulemd`] |
 //!
 //! Traps: the database can be in three places that are links to each other, and on Debian's family in each
 //! user's home; keys are entries too (`gpg-pubkey`); one name can be installed several times, so the entry's own
@@ -23,6 +24,7 @@ mod expression;
 mod file_records;
 mod installation;
 mod log;
+mod modules;
 mod offers;
 mod records;
 mod repositories;

@@ -53,7 +53,7 @@ impl RpmInstallation<'_> {
                 apps.wants(asked, &entry)
             }
         };
-        let offered = catalogues::read(&self.host.root, &self.records().repositories, &wanted, &mut lost);
+        let offered = catalogues::read(&self.host.root, self.records(), &wanted, &mut lost);
         lost.into_iter().for_each(|note| self.store.note(note));
         let known: HashSet<ByteString> = installed.iter().map(|(brief, _)| brief.in_full()).collect();
         let mut offers: Vec<Offer> = Vec::new();
@@ -139,7 +139,7 @@ impl RpmInstallation<'_> {
         let of_one = |one: &Repository| {
             let keys = one.keys.iter().filter_map(|key| key.strip_prefix(b"file://")).map(ByteString::from);
             let ring = KeyRing::read(root, &keys.collect::<Vec<_>>(), &mut lost);
-            let file = files.iter().find(|(name, _)| *name == one.name).map(|(_, file)| file);
+            let file = files.iter().find(|fetched| fetched.repository == one.name).map(|fetched| &fetched.file);
             let url = one.url.clone();
             let is_local = url.as_ref().is_some_and(|url| url.starts_with(b"file:"));
             Source {

@@ -11,9 +11,12 @@
 //! Traps: the last transaction of a package counts, also one that only changes the reason; the rows of one upgrade
 //! name the old version too; a package that no transaction has was put there by rpm itself.
 
+use std::sync::OnceLock;
+
 use hashbrown::{HashMap, HashSet};
 use rusqlite::Connection;
 
+use super::modules::Modules;
 use super::repositories::{self, Repository};
 use super::yum;
 use crate::backend::sqlite;
@@ -39,6 +42,8 @@ pub struct Records {
     held_patterns: Vec<ByteString>,
     /// The repositories that are configured.
     pub repositories: Vec<Repository>,
+    /// The modules of those whose metadata was fetched; read when somebody asks what is offered.
+    pub(super) modules: OnceLock<Modules>,
     /// Whether somebody notes repositories, so that none means that there is none.
     pub knows_repositories: bool,
     /// What could not be read.

@@ -24,6 +24,8 @@ pub struct Repository {
     pub excluded: Vec<ByteString>,
     /// The only ones that are taken from it; all, where there are none (`includepkgs`).
     pub included: Vec<ByteString>,
+    /// Whether its packages count whatever modules they belong to (`dnf.conf(5)`, `module_hotfixes`).
+    pub ignores_modules: bool,
     /// Whether signatures are checked.
     pub checked: bool,
     /// The keys that are given, as files or addresses.
@@ -35,7 +37,7 @@ pub struct Repository {
 }
 
 /// The settings of dnf for all repositories.
-const MAIN: &[u8] = b"/etc/dnf/dnf.conf";
+pub(super) const MAIN: &[u8] = b"/etc/dnf/dnf.conf";
 
 impl Repository {
     /// Whether a package of this name and architecture is taken from it.
@@ -93,6 +95,7 @@ fn in_file(file: &ByteString, content: &KeyFile) -> Vec<Repository> {
             url: first("baseurl").or_else(|| first("metalink")).or_else(|| first("mirrorlist")),
             enabled: is_on(content.get(group, "enabled"), true),
             priority: content.get(group, "priority").and_then(|text| text.trim().parse().ok()).unwrap_or(99),
+            ignores_modules: is_on(content.get(group, "module_hotfixes"), false),
             checked: is_on(content.get(group, "gpgcheck"), true),
             keys: list("gpgkey"),
             line: content.line(group).unwrap_or(1),
