@@ -1,5 +1,6 @@
 //! Managers of one language each.
 
+pub mod cabal;
 pub mod cargo;
 mod cargo_registries;
 pub mod composer;

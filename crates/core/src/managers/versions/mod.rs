@@ -13,7 +13,9 @@ mod nodes;
 pub mod rustup;
 mod sdkman;
 mod shims;
+mod swiftly;
 mod volta;
+mod zvm;
 
 pub use asdf::Asdf;
 pub use ghcup::Ghcup;
@@ -22,7 +24,9 @@ pub use mise::Mise;
 pub use nodes::{Fnm, Nvm};
 pub use sdkman::Sdkman;
 pub use shims::{GOENV, JENV, NODENV, PYENV, RBENV, ShimManager};
+pub use swiftly::Swiftly;
 pub use volta::Volta;
+pub use zvm::Zvm;
 
 use crate::bytes::{ByteString, path};
 use crate::fs::Limit;
