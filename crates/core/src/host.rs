@@ -105,6 +105,7 @@ pub struct Host {
     /// Which packages a user says to be the same software, or not.
     pub title_rules: crate::model::Rules,
     system: OnceLock<Option<System>>,
+    is_image: OnceLock<bool>,
 }
 
 /// A user was named whom the machine does not know.
@@ -137,6 +138,19 @@ fn mac_users(root: &Root) -> Vec<User> {
 /// The number of the account that owns nothing.
 const NOBODY: u32 = 65534;
 
+/// What tells a system whose distribution is one image: ostree's, NixOS, SteamOS, macOS with its sealed volume.
+const IMAGES: [&[u8]; 5] = [
+    b"/run/ostree-booted",
+    b"/ostree/repo",
+    b"/etc/NIXOS",
+    b"/usr/bin/steamos-readonly",
+    b"/System/Library/CoreServices/SystemVersion.plist",
+];
+
+/// Distributions whose packages are changed in a new snapshot of the system, and not in the running one (`os-release(5)`).
+const IMAGE_IDS: [&[u8]; 6] =
+    [b"opensuse-microos", b"opensuse-aeon", b"opensuse-kalpa", b"opensuse-leap-micro", b"sle-micro", b"sl-micro"];
+
 impl Host {
     /// Finds the users.
     ///
@@ -152,6 +166,7 @@ impl Host {
             extra_dirs: Vec::new(),
             title_rules: crate::model::Rules::default(),
             system: OnceLock::new(),
+            is_image: OnceLock::new(),
         })
     }
 
@@ -195,6 +210,15 @@ impl Host {
     pub fn working_dir(&self, user: &User) -> ByteString {
         let is_mine = self.asks(user) && !self.env.dir.is_empty();
         if is_mine || self.env.dir_is_given { self.env.dir.clone() } else { user.home.clone() }
+    }
+
+    /// Whether the distribution comes as an image, which its packages' own commands do not change.
+    #[must_use]
+    pub fn is_image_based(&self) -> bool {
+        let has_sign = || IMAGES.iter().any(|file| self.root.entry(file).is_ok());
+        let is_named =
+            || self.system().and_then(|system| system.id.as_deref()).is_some_and(|id| IMAGE_IDS.contains(&id));
+        *self.is_image.get_or_init(|| has_sign() || is_named())
     }
 
     /// The user in whose home a path lies.

@@ -57,6 +57,7 @@ mod real_versions;
 mod sessions;
 mod stand_in_catalogues;
 mod stand_in_homes;
+mod stand_in_images;
 mod stand_in_keepers;
 mod stand_in_records;
 mod stand_in_snap;

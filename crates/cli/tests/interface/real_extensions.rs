@@ -1,4 +1,4 @@
-//! `gh` and Legendary as judges, on extensions and entries that are made here.
+//! `gh`, Legendary and cabal as judges, on extensions, entries and packages that are made here.
 
 use std::collections::BTreeSet;
 
@@ -105,4 +105,35 @@ fn games_are_read_as_legendary_lists_them() {
     assert_eq!(of("Games/Tugboat/run"), "legendary/user:maren/Tug");
     // Nobody's home is a game.
     assert_eq!(of(".config/legendary/installed.json"), "");
+}
+
+#[test]
+fn programs_of_cabal_are_those_that_it_linked() {
+    let Some(quay) = Quay::new(&["cabal", "ghc"]) else { return };
+    for (name, version, program) in [("tide-2d-gauge", "0.3.1", "tide"), ("rope", "2", "rope")] {
+        quay.write(
+            &format!("src/{name}/{name}.cabal"),
+            &format!(
+                "cabal-version: 2.4\nname: {name}\nversion: {version}\nlicense: MIT\nexecutable {program}\n  main-is: Main.hs\n  \
+                 build-depends: base\n  default-language: Haskell2010\n"
+            ),
+        );
+        quay.write(&format!("src/{name}/Main.hs"), "main = putStrLn \"made up\"\n");
+    }
+    // A repository on this disk, with nothing in it.
+    quay.write(".cabal/config", "repository nothing\n  url: file+noindex:///home/maren/empty\n");
+    quay.sh("mkdir -p empty .local/bin
+         (cd src/tide-2d-gauge; cabal install --offline -v0 2>/dev/null)
+         (cd src/rope; cabal install --offline -v0 --installdir=$HOME/.local/bin 2>/dev/null)
+         cp .cabal/bin/tide .cabal/bin/copied");
+    let read: Vec<String> =
+        quay.packages("cabal").into_iter().map(|(_, name, version)| format!("{name} {version}")).collect();
+    assert_eq!(read, ["rope 2", "tide-2d-gauge 0.3.1"]);
+    for (link, name) in [(".cabal/bin/tide", "tide-2d-gauge"), (".local/bin/rope", "rope")] {
+        let target = quay.sh(&format!("readlink -f {link}"));
+        let answer = quay.owners(&[&format!("{HOME}/{link}")]).remove(0);
+        let last = &answer["hops"].as_array().unwrap().last().unwrap()["path"];
+        assert_eq!((text(&answer["owner"]["name"]).as_str(), text(last).as_str()), (name, target.trim()), "{answer:#}");
+    }
+    assert_eq!(quay.owners(&[&format!("{HOME}/.cabal/bin/copied")]).remove(0)["verdict"], "unowned");
 }

@@ -183,6 +183,22 @@ fn damage_never_ends_an_answer() {
     }
 }
 
+/// Makes a database of rpm with these packages and versions.
+pub fn rpm_database(root: &Path, packages: &[(&str, &str)]) {
+    let database = rusqlite::Connection::open(root.join("usr/lib/sysimage/rpm/rpmdb.sqlite")).unwrap();
+    database
+        .execute_batch("CREATE TABLE Packages (hnum INTEGER PRIMARY KEY AUTOINCREMENT, blob BLOB NOT NULL);")
+        .unwrap();
+    for (name, version) in packages {
+        let header = whodunit_demo::HeaderBuilder::default()
+            .text(1000, name)
+            .text(1001, version)
+            .text(1002, "1")
+            .text(1022, "noarch");
+        database.execute("INSERT INTO Packages (blob) VALUES (?)", [header.build()]).unwrap();
+    }
+}
+
 /// dnf 5 keeps its reasons and repositories in files of its own; and what it holds.
 #[test]
 fn the_records_of_the_newer_dnf_are_read() {
@@ -194,19 +210,7 @@ fn the_records_of_the_newer_dnf_are_read() {
         ("usr/lib/sysimage/rpm/keep", b""),
         ("usr/bin/dnf5", b"x"),
     ]);
-    let database = rusqlite::Connection::open(made.path().join("usr/lib/sysimage/rpm/rpmdb.sqlite")).unwrap();
-    database
-        .execute_batch("CREATE TABLE Packages (hnum INTEGER PRIMARY KEY AUTOINCREMENT, blob BLOB NOT NULL);")
-        .unwrap();
-    for (name, version) in [("buoy", "2.0"), ("anchor", "1.0"), ("chain", "1.0")] {
-        let header = whodunit_demo::HeaderBuilder::default()
-            .text(1000, name)
-            .text(1001, version)
-            .text(1002, "1")
-            .text(1022, "noarch");
-        database.execute("INSERT INTO Packages (blob) VALUES (?)", [header.build()]).unwrap();
-    }
-    drop(database);
+    rpm_database(made.path(), &[("buoy", "2.0"), ("anchor", "1.0"), ("chain", "1.0")]);
     assert_eq!(
         rows(made.path()),
         [

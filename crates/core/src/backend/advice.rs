@@ -73,22 +73,12 @@ pub fn addressed(host: &Host, owner: &Actor, remedy: Remedy) -> Remedy {
     Remedy { command, as_user, user, reversible_by, actor, ..remedy }
 }
 
-/// What tells a system whose distribution is one image: ostree's, NixOS, macOS with its sealed volume.
-const IMAGES: [&[u8]; 4] =
-    [b"/run/ostree-booted", b"/ostree/repo", b"/etc/NIXOS", b"/System/Library/CoreServices/SystemVersion.plist"];
-
-/// Whether the distribution comes as an image, which its packages' own commands do not change.
-#[must_use]
-pub fn is_image_based(host: &Host) -> bool {
-    IMAGES.iter().any(|file| host.root.entry(file).is_ok())
-}
-
-/// Whether a path is in the part of such a system that cannot be written.
+/// Whether a path is in the part of a system that comes as an image, which cannot be written.
 #[must_use]
 pub fn is_sealed(host: &Host, place: &[u8]) -> bool {
     let sealed = [&b"/usr"[..], b"/bin", b"/sbin", b"/lib", b"/lib64", b"/System"];
     let is_inside = sealed.iter().any(|dir| path::within(place, dir)) && !path::within(place, b"/usr/local");
-    is_inside && is_image_based(host)
+    is_inside && host.is_image_based()
 }
 
 /// A remedy that changes what is at this path.

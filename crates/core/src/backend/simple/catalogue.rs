@@ -81,6 +81,6 @@ impl Catalogue for SimpleInstallation<'_> {
     }
 
     fn install_command(&self, offer: &Offer) -> Option<CommandLine> {
-        self.backend.catalogue()?.take(offer)
+        if self.is_sealed() { None } else { self.backend.catalogue()?.take(offer) }
     }
 }

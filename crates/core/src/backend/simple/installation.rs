@@ -78,6 +78,11 @@ impl<'s> SimpleInstallation<'s> {
         })
     }
 
+    /// Whether no command of the manager changes what is there: it is part of an image.
+    pub(super) fn is_sealed(&self) -> bool {
+        self.backend.is_of_distribution() && self.location.scope == Scope::System && self.host.is_image_based()
+    }
+
     pub(super) fn items(&self) -> &[InstalledPackage] {
         &self.read().0.items
     }
@@ -241,10 +246,13 @@ impl Installation for SimpleInstallation<'_> {
     }
 
     fn remedies(&self, package: u32) -> Vec<Remedy> {
-        self.item(package).remedies.clone()
+        if self.is_sealed() { Vec::new() } else { self.item(package).remedies.clone() }
     }
 
     fn removal(&self, packages: &[u32], _: bool) -> Option<Removal> {
+        if self.is_sealed() {
+            return None;
+        }
         let items: Vec<&InstalledPackage> = packages.iter().map(|number| self.item(*number)).collect();
         self.backend.removal(&items)
     }
@@ -254,7 +262,7 @@ impl Installation for SimpleInstallation<'_> {
     }
 
     fn go_to_version(&self, package: u32, version: &[u8]) -> Option<Removal> {
-        self.backend.go_to_version(self.host, self.item(package), version)
+        if self.is_sealed() { None } else { self.backend.go_to_version(self.host, self.item(package), version) }
     }
 
     fn trees(&self) -> Vec<(u32, ByteString)> {

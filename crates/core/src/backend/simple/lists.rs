@@ -140,7 +140,7 @@ impl FileRecords for SimpleInstallation<'_> {
     }
 
     fn restore(&self, package: u32) -> Option<Remedy> {
-        let command = self.backend.lists()?.restore(self.item(package))?;
+        let command = self.backend.lists().filter(|_| !self.is_sealed())?.restore(self.item(package))?;
         Some(Remedy::new(RemedyKind::Restore, command))
     }
 }

@@ -239,6 +239,11 @@ pub trait SimpleBackend: Send + Sync {
         Evidence::at(item.record_file(at), "requirement", format!("needs {says}"))
     }
 
+    /// Whether it installs the distribution itself: where that comes as an image, its commands change nothing.
+    fn is_of_distribution(&self) -> bool {
+        false
+    }
+
     /// Who has to run the commands that change it.
     fn actor(&self, host: &Host, at: &Location) -> Actor {
         crate::backend::advice::actor_of(host, at)

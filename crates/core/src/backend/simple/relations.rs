@@ -19,6 +19,9 @@ impl Relations for SimpleInstallation<'_> {
     }
 
     fn unneeded(&self) -> Option<Unneeded> {
+        if self.is_sealed() {
+            return None;
+        }
         let nodes = self.backend.nodes(self.host, self.items())?;
         let numbered = || (0..).zip(self.items());
         let wanted: Vec<u32> =

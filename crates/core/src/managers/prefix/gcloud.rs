@@ -19,7 +19,7 @@ use crate::model::{Evidence, Location, Loss, ManagerId, ManagerKind, NameFilter,
 use crate::version::Scheme;
 
 const ID: ManagerId = ManagerId("gcloud");
-/// Where the SDK is unpacked for everybody.
+/// Where the SDK is unpacked for all users.
 const PLACES: [&str; 3] = ["/opt/google-cloud-sdk", "/usr/local/google-cloud-sdk", "/usr/lib/google-cloud-sdk"];
 
 /// The manager.
@@ -67,10 +67,10 @@ impl Manager for Gcloud {
 
     fn discover<'h>(&self, host: &'h Host) -> Vec<Box<dyn Installation + 'h>> {
         let of_user = |user| (of(user), host.user_dir(user, "", "google-cloud-sdk"));
-        let everybody = PLACES.iter().map(|place| host.root.canonicalize_dir(place.as_bytes()));
-        let everybody = everybody.map(|place| (scope_of(host, &place), place));
+        let shared = PLACES.iter().map(|place| host.root.canonicalize_dir(place.as_bytes()));
+        let shared = shared.map(|place| (scope_of(host, &place), place));
         let has_state = |dir: &ByteString| is_dir(host, &path::join(dir, STATE));
-        let places = everybody.chain(host.users.iter().map(of_user));
+        let places = shared.chain(host.users.iter().map(of_user));
         at_each(host, ID, places, has_state, |dir| Sdk { root: dir.clone() })
     }
 }

@@ -121,6 +121,10 @@ fn package(name: &str, line: u32, entry: &Value, file: &ByteString) -> Installed
 }
 
 impl SimpleBackend for Database {
+    fn is_of_distribution(&self) -> bool {
+        true
+    }
+
     fn reads_needs(&self) -> bool {
         true
     }

@@ -100,7 +100,11 @@ pub(super) fn steps(
                 }
                 None => {
                     let named: Vec<String> = numbers.iter().map(|number| held.owner(*number).id.to_string()).collect();
-                    let says = "no command of its manager removes it and nothing else";
+                    let is_sealed = managers::is_system(held.location().manager) && survey.host.is_image_based();
+                    let says = match is_sealed {
+                        true => "it is part of the system's image, which its manager's commands do not change",
+                        false => "no command of its manager removes it and nothing else",
+                    };
                     plan.leave_open(named.join(", ").as_str(), says);
                 }
             }

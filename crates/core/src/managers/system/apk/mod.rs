@@ -100,6 +100,10 @@ fn needs_of(list: &[u8]) -> impl Iterator<Item = &[u8]> {
 }
 
 impl SimpleBackend for Database {
+    fn is_of_distribution(&self) -> bool {
+        true
+    }
+
     fn reads_needs(&self) -> bool {
         true
     }

@@ -118,6 +118,10 @@ impl Installation for DpkgInstallation<'_> {
     }
 
     fn remedies(&self, package: u32) -> Vec<Remedy> {
+        // What is in an image goes with the image.
+        if self.host.is_image_based() {
+            return Vec::new();
+        }
         let record = self.record(package);
         let name = self.full_name(record);
         let apt = self.host.root.target(b"/var/lib/apt").is_ok();
@@ -143,11 +147,11 @@ impl Installation for DpkgInstallation<'_> {
     }
 
     fn go_to_version(&self, package: u32, version: &[u8]) -> Option<Removal> {
-        self.to_version(package, version)
+        if self.host.is_image_based() { None } else { self.to_version(package, version) }
     }
 
     fn removal(&self, packages: &[u32], with_settings: bool) -> Option<Removal> {
-        self.removal_of(packages, with_settings)
+        if self.host.is_image_based() { None } else { self.removal_of(packages, with_settings) }
     }
 
     fn settings_files(&self, package: u32) -> Option<Vec<ByteString>> {
@@ -317,7 +321,7 @@ impl FileRecords for DpkgInstallation<'_> {
 
     fn restore(&self, package: u32) -> Option<Remedy> {
         let record = self.record(package);
-        let has_apt = self.host.root.target(b"/var/lib/apt").is_ok();
+        let has_apt = self.host.root.target(b"/var/lib/apt").is_ok() && !self.host.is_image_based();
         let line = CommandLine::new("apt install --reinstall").operand(self.full_name(record));
         (has_apt && self.can_be_fetched(record)).then(|| Remedy::new(RemedyKind::Restore, line))
     }
@@ -378,10 +382,13 @@ impl Catalogue for DpkgInstallation<'_> {
     }
 
     fn unhold_command(&self, package: &[u8]) -> Option<CommandLine> {
-        Some(CommandLine::new("apt-mark unhold").operand(package))
+        (!self.host.is_image_based()).then(|| CommandLine::new("apt-mark unhold").operand(package))
     }
 
     fn install_command(&self, offer: &Offer) -> Option<CommandLine> {
+        if self.host.is_image_based() {
+            return None;
+        }
         // Without a version, apt takes its candidate.
         let version = offer.version.as_ref().filter(|_| !offer.candidate);
         let version = version.map(|version| [b"=", &**version].concat()).unwrap_or_default();

@@ -130,6 +130,9 @@ impl DpkgInstallation<'_> {
 
     /// What apt would remove by `autoremove`, but for kernels: see [`keep`].
     pub(super) fn unneeded(&self) -> Option<Unneeded> {
+        if self.host.is_image_based() {
+            return None;
+        }
         let root = &self.host.root;
         let mut notes = Vec::new();
         let marks = Marks::read(root, self.native().clone(), &mut notes);

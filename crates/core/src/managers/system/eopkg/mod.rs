@@ -165,6 +165,10 @@ fn package(root: &Root, entry: &ByteString) -> (InstalledPackage, Option<Loss>) 
 }
 
 impl SimpleBackend for Database {
+    fn is_of_distribution(&self) -> bool {
+        true
+    }
+
     fn reads_needs(&self) -> bool {
         true
     }

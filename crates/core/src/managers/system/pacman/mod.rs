@@ -102,6 +102,10 @@ impl Manager for Pacman {
 }
 
 impl SimpleBackend for Database {
+    fn is_of_distribution(&self) -> bool {
+        true
+    }
+
     fn read(&self, host: &Host, at: &Location) -> Record {
         let mut record = local::read(&host.root, &at.dir);
         record.notes.extend(self.notes.iter().cloned());

@@ -4,7 +4,6 @@ use super::catalogues;
 use super::expression::is_rpms_own;
 use super::installation::{Brief, RpmInstallation, digest_of, is_there, tail};
 use crate::backend::Log;
-use crate::backend::advice::is_image_based;
 use crate::backend::runtimes;
 use crate::backend::{
     Catalogue, Detail, FileIndex, FileRecords, Hint, Installation, Rehearsal, Relations, Removal, Requirement,
@@ -136,7 +135,7 @@ impl Installation for RpmInstallation<'_> {
             return vec![remedy(RemedyKind::Remove, line.operand(brief.in_full()))];
         }
         // What is in the image goes with the image.
-        if is_image_based(self.host) {
+        if self.host.is_image_based() {
             return Vec::new();
         }
         match self.records().tool(&self.host.root) {
@@ -159,7 +158,7 @@ impl Installation for RpmInstallation<'_> {
     }
 
     fn go_to_version(&self, package: u32, version: &[u8]) -> Option<Removal> {
-        if self.records().tool(&self.host.root) != Some("dnf") || is_image_based(self.host) {
+        if self.tool() != Some("dnf") {
             return None;
         }
         let owner = self.owner(package);
@@ -172,7 +171,7 @@ impl Installation for RpmInstallation<'_> {
     }
 
     fn removal(&self, packages: &[u32], _: bool) -> Option<Removal> {
-        if self.location.scope != Scope::System || is_image_based(self.host) {
+        if self.location.scope != Scope::System || self.host.is_image_based() {
             return None;
         }
         let names: Vec<ByteString> = packages.iter().map(|number| self.owner(*number).full_name()).collect();
@@ -266,7 +265,7 @@ impl FileRecords for RpmInstallation<'_> {
     }
 
     fn restore(&self, package: u32) -> Option<Remedy> {
-        let tool = self.records().tool(&self.host.root).filter(|_| !is_image_based(self.host))?;
+        let tool = self.tool()?;
         let line = match tool {
             "zypper" => CommandLine::new("zypper install --force"),
             tool => CommandLine::new(tool).words("reinstall"),
@@ -281,7 +280,7 @@ impl Catalogue for RpmInstallation<'_> {
     }
 
     fn unhold_command(&self, package: &[u8]) -> Option<CommandLine> {
-        let line = match self.records().tool(&self.host.root)? {
+        let line = match self.tool()? {
             "zypper" => CommandLine::new("zypper removelock"),
             tool => CommandLine::new(tool).words("versionlock delete"),
         };
@@ -289,7 +288,7 @@ impl Catalogue for RpmInstallation<'_> {
     }
 
     fn install_command(&self, offer: &Offer) -> Option<CommandLine> {
-        let tool = self.records().tool(&self.host.root)?;
+        let tool = self.tool()?;
         // `dnf install` leaves what is installed at its version, unless one is named.
         if tool != "zypper" && offer.candidate && !self.of_name(&offer.name).is_empty() {
             return Some(CommandLine::new(tool).words("upgrade").operand(offer.name.clone()));

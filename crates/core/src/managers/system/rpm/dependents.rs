@@ -69,7 +69,7 @@ impl RpmInstallation<'_> {
     /// reason could not be read.
     pub(super) fn unneeded(&self) -> Option<Unneeded> {
         let records = self.records();
-        if records.tool(&self.host.root) != Some("dnf") || !records.notes.is_empty() {
+        if self.tool() != Some("dnf") || !records.notes.is_empty() {
             return None;
         }
         let mut wanted: Vec<u32> = Vec::new();

@@ -87,6 +87,11 @@ impl<'s> RpmInstallation<'s> {
         RpmInstallation { host, location, store, records, ground, vendor }
     }
 
+    /// The program with which packages are changed here; none, where that is an image.
+    pub(super) fn tool(&self) -> Option<&'static str> {
+        self.records().tool(&self.host.root).filter(|_| !self.host.is_image_based())
+    }
+
     pub(super) fn records(&self) -> &Records {
         self.records.get_or_init(|| {
             // What dnf and zypper write is about the system's database alone.

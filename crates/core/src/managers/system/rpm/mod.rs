@@ -8,6 +8,7 @@
 //! | packages with all their files | `rpmdb.sqlite`, `Packages.db`, or the `Packages` of old systems | `store.rs`, [`whodunit_formats::rpm_header`] |
 //! | asked for or not, from which repository, held | dnf's history or state, yum's notes, zypper's lists and log | `records.rs`, `yum.rs` |
 //! | repositories | `*.repo` | `repositories.rs` |
+//! | what was put on top of an image | the deployment's `.origin` | `layers.rs` |
 //! | what they offered | `primary.xml` in the caches of dnf and zypper | `catalogues.rs` |
 //! | which streams of modules count | `modules.yaml` beside it, `/etc/dnf/modules.d` | `modules.rs`, [`whodunit_formats::modulemd`] |
 //!
@@ -23,6 +24,7 @@ mod dependents;
 mod expression;
 mod file_records;
 mod installation;
+mod layers;
 mod log;
 mod modules;
 mod offers;

@@ -173,7 +173,7 @@ impl Known {
             platform,
             wanted: enabled.chain(defaults).collect(),
             decided: HashMap::new(),
-            trail: Vec::new(),
+            decisions: Vec::new(),
             depth: 0,
             looks: MAX_LOOKS,
         };
@@ -217,7 +217,7 @@ struct Search<'k> {
     /// stands here without versions, so that two that require each other end.
     decided: HashMap<&'k str, Option<(&'k str, Vec<usize>)>>,
     /// The modules in the order in which they were decided: what a failure takes back.
-    trail: Vec<&'k str>,
+    decisions: Vec<&'k str>,
     /// How many modules are being looked at, each because of the one before.
     depth: usize,
     /// How many looks are left.
@@ -242,7 +242,7 @@ impl<'k> Search<'k> {
             .flat_map(|groups| groups.values().cloned())
             .collect();
         for group in groups {
-            let before = self.trail.len();
+            let before = self.decisions.len();
             self.set(module, Some((stream, Vec::new())));
             self.depth += 1;
             let counts = self.can_count(&group);
@@ -252,7 +252,7 @@ impl<'k> Search<'k> {
                 return true;
             }
             // What the group has brought along goes with it.
-            for taken_back in self.trail.drain(before..) {
+            for taken_back in self.decisions.drain(before..) {
                 self.decided.remove(taken_back);
             }
         }
@@ -262,7 +262,7 @@ impl<'k> Search<'k> {
 
     fn set(&mut self, module: &'k str, what: Option<(&'k str, Vec<usize>)>) {
         self.decided.insert(module, what);
-        self.trail.push(module);
+        self.decisions.push(module);
     }
 
     /// Whether versions that require the same can count.

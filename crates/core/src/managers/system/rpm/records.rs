@@ -6,6 +6,7 @@
 //! | yum | a directory of notes for each package | `/var/lib/yum/yumdb`, see `yum.rs` |
 //! | dnf 5 | reasons by name, repositories by version | `/usr/lib/sysimage/libdnf5/{packages,nevras}.toml` |
 //! | zypper | names that came along; a log with repositories | `/var/lib/zypp/AutoInstalled`, `/var/log/zypp/history` |
+//! | rpm-ostree | what was put on top of the image | the deployment's file, see `layers.rs` |
 //! | holds | | `versionlock.list`, `versionlock.toml`, `/etc/zypp/locks` |
 //!
 //! Traps: the last transaction of a package counts, also one that only changes the reason; the rows of one upgrade
@@ -16,6 +17,7 @@ use std::sync::OnceLock;
 use hashbrown::{HashMap, HashSet};
 use rusqlite::Connection;
 
+use super::layers;
 use super::modules::Modules;
 use super::repositories::{self, Repository};
 use super::yum;
@@ -59,6 +61,9 @@ impl Records {
         records.read_dnf4(root);
         records.read_dnf5(root);
         records.read_locks(root);
+        for (name, evidence) in layers::requested(root, &mut records.notes) {
+            records.reasons.insert(name, (Reason::Explicit, evidence));
+        }
         records
     }
 
