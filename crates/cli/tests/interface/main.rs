@@ -56,6 +56,7 @@ mod real_tools;
 mod real_versions;
 mod sessions;
 mod stand_in_catalogues;
+mod stand_in_containers;
 mod stand_in_homes;
 mod stand_in_images;
 mod stand_in_keepers;

@@ -1,4 +1,4 @@
-//! `gh`, Legendary and cabal as judges, on extensions, entries and packages that are made here.
+//! `gh`, Legendary, cabal and podman as judges, on extensions, entries, packages and images that are made here.
 
 use std::collections::BTreeSet;
 
@@ -136,4 +136,25 @@ fn programs_of_cabal_are_those_that_it_linked() {
         assert_eq!((text(&answer["owner"]["name"]).as_str(), text(last).as_str()), (name, target.trim()), "{answer:#}");
     }
     assert_eq!(quay.owners(&[&format!("{HOME}/.cabal/bin/copied")]).remove(0)["verdict"], "unowned");
+}
+
+#[test]
+fn an_image_is_there_where_podman_has_it() {
+    let Some(quay) = Quay::new(&["podman", "tar"]) else { return };
+    let podman = "podman --root $HOME/.local/share/containers/storage --runroot $HOME/run --storage-driver vfs";
+    quay.write(".local/bin/tide", "#!/bin/sh\nexec podman run --rm harbour/tide:3.1 tide \"$@\"\n");
+    quay.sh(&format!(
+        "chmod 755 .local/bin/tide; echo x > x; tar cf x.tar x
+         {podman} import --quiet x.tar quay.example/harbour/tide:3.1 >/dev/null 2>&1"
+    ));
+    let is_there = || {
+        let answer = quay.owners(&[&format!("{HOME}/.local/bin/tide")]).remove(0);
+        assert_eq!(text(&answer["owner"]["version"]), "3.1", "{answer:#}");
+        answer["evidence"].to_string().contains("the image harbour/tide:3.1, which is there")
+    };
+    let listed =
+        || quay.sh(&format!("{podman} images --noheading --format '{{{{.Repository}}}}:{{{{.Tag}}}}' 2>/dev/null"));
+    assert_eq!((listed().trim(), is_there()), ("quay.example/harbour/tide:3.1", true));
+    quay.sh(&format!("{podman} tag quay.example/harbour/tide:3.1 quay.example/harbour/tide:3.10; {podman} untag quay.example/harbour/tide:3.1 quay.example/harbour/tide:3.1"));
+    assert_eq!((listed().trim(), is_there()), ("quay.example/harbour/tide:3.10", false));
 }

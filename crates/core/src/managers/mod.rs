@@ -31,6 +31,7 @@ pub const ALL: &[&dyn Manager] = &[
     &sandbox::snap::Snap,
     &sandbox::appimage::AppImage,
     &sandbox::distrobox::Distrobox,
+    &sandbox::containers::Containers,
     &prefix::homebrew::Homebrew,
     &language::python::Pip,
     &language::python::Pipx,

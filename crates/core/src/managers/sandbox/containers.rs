@@ -1,0 +1,361 @@
+//! Containers that are kept for a program or a service: services of podman (`podman-systemd.unit(5)`), and scripts that
+//! start a container of podman or docker (`podman-run(1)`).
+//!
+//! A service is a file `NAME.container` in `/etc/containers/systemd`, `/usr/share/containers/systemd` or
+//! `~/.config/containers/systemd`; its `Image=` is an image, or the name of a file `NAME.image` beside it. Which images are
+//! there stands in `overlay-images/images.json` of podman's store, and in `repositories.json` of docker's.
+//!
+//! Traps: of two files of one name, that in `/etc` counts; files in `NAME.container.d` change a value; a script whose image
+//! stands in a variable tells nothing; the program lies in the image and not here.
+
+use serde::Deserialize;
+
+use crate::backend::simple::{
+    InstalledPackage, Record, SimpleBackend, SimpleInstallation, dirs_in, is_dir, of, scripts_in,
+};
+use crate::backend::{Installation, Manager};
+use crate::bytes::{ByteString, path};
+use crate::fs::{Kind, Limit};
+use crate::host::Host;
+use crate::model::{Evidence, Location, Loss, ManagerId, ManagerKind, Origin, Profile, Scope};
+use crate::version::Scheme;
+use whodunit_formats::key_file::KeyFile;
+
+const ID: ManagerId = ManagerId("containers");
+/// Where services of the system are described, the strongest first.
+const SERVICES: [&[u8]; 3] = [b"/run/containers/systemd", b"/etc/containers/systemd", b"/usr/share/containers/systemd"];
+const STORE: &[u8] = b"/var/lib/containers/storage";
+const DOCKER: &[u8] = b"/var/lib/docker/image";
+
+/// The manager.
+#[derive(Debug)]
+pub struct Containers;
+
+/// What one user has, or the system.
+struct Kept {
+    /// Where services are described, the strongest first.
+    services: Vec<ByteString>,
+    /// Where scripts are looked for.
+    bins: Vec<ByteString>,
+}
+
+impl Manager for Containers {
+    fn id(&self) -> ManagerId {
+        ID
+    }
+
+    fn profile(&self) -> Profile {
+        Profile::of(ManagerKind::Sandbox)
+    }
+
+    fn discover<'h>(&self, host: &'h Host) -> Vec<Box<dyn Installation + 'h>> {
+        let mut found = Vec::new();
+        let mut add = |scope: Scope, store: ByteString, kept: Kept, is_there: bool| {
+            if is_there || kept.services.iter().any(|dir| is_dir(host, dir)) {
+                found.push(SimpleInstallation::boxed(host, ID, scope, store, kept));
+            }
+        };
+        let of_system = is_dir(host, STORE) || is_dir(host, DOCKER);
+        let services = SERVICES.map(ByteString::from).to_vec();
+        let system = Kept { services, bins: vec![host.root.canonicalize_dir(b"/usr/local/bin")] };
+        add(Scope::System, STORE.into(), system, of_system);
+        for user in &host.users {
+            let store = host.user_dir(user, "", ".local/share/containers/storage");
+            let settings = host.user_dir(user, "XDG_CONFIG_HOME", ".config");
+            let of_root = user.uid == 0;
+            let kept = Kept {
+                services: if of_root { Vec::new() } else { vec![path::join(&settings, b"containers/systemd")] },
+                bins: vec![host.user_dir(user, "", ".local/bin"), host.user_dir(user, "", "bin")],
+            };
+            let is_there = (of_system || is_dir(host, &store)) && kept.bins.iter().any(|bin| is_dir(host, bin));
+            add(of(user), store, kept, is_there);
+        }
+        found
+    }
+}
+
+/// An image as it is named: `REGISTRY/NAME:TAG@DIGEST`.
+struct Image<'n> {
+    full: &'n str,
+    /// The tag, or else the digest.
+    version: Option<&'n str>,
+}
+
+impl<'n> Image<'n> {
+    /// `None` for what can be no image's name.
+    fn parse(full: &'n str) -> Option<Self> {
+        let is_plain = |b: u8| b.is_ascii_alphanumeric() || b"._-/:@".contains(&b);
+        let starts = full.bytes().next()?.is_ascii_alphanumeric();
+        let (bare, digest) = full.split_once('@').map_or((full, None), |(bare, digest)| (bare, Some(digest)));
+        // Only behind the last `/` is a colon no port's.
+        let tag = bare.rsplit('/').next()?.split_once(':').map(|(_, tag)| tag);
+        (starts && full.bytes().all(is_plain)).then_some(Image { full, version: tag.or(digest) })
+    }
+}
+
+/// The images that a store has, each with the file that says so; podman's and docker's.
+fn images(host: &Host, store: &ByteString, notes: &mut Vec<Loss>) -> Vec<(String, ByteString)> {
+    #[derive(Deserialize)]
+    struct OfPodman {
+        #[serde(default)]
+        names: Option<Vec<String>>,
+    }
+    #[derive(Deserialize)]
+    #[serde(rename_all = "PascalCase")]
+    struct OfDocker {
+        repositories: std::collections::BTreeMap<String, std::collections::BTreeMap<String, String>>,
+    }
+    type Names = fn(&[u8]) -> Result<Vec<String>, serde_json::Error>;
+    let of_podman: Names = |content| {
+        let all: Vec<OfPodman> = serde_json::from_slice(content)?;
+        Ok(all.into_iter().flat_map(|one| one.names.unwrap_or_default()).collect())
+    };
+    let of_docker: Names = |content| {
+        let all: OfDocker = serde_json::from_slice(content)?;
+        Ok(all.repositories.into_values().flatten().map(|(name, _)| name).collect())
+    };
+    let mut files: Vec<(ByteString, Names)> = Vec::new();
+    for place in [store, &ByteString::from(STORE)] {
+        let drivers = dirs_in(host, place, false).into_iter().filter(|(name, _)| name.ends_with(b"-images"));
+        files.extend(drivers.map(|(name, _)| (path::join(&path::join(place, &name), b"images.json"), of_podman)));
+    }
+    let drivers = dirs_in(host, DOCKER, false).into_iter();
+    files.extend(drivers.map(|(name, _)| (path::join(&path::join(DOCKER, &name), b"repositories.json"), of_docker)));
+    files.dedup_by(|a, b| a.0 == b.0);
+    let mut found = Vec::new();
+    for (file, names) in files {
+        let hides = "which images are there is unknown";
+        match host.root.read(&file, Limit::LIST) {
+            Ok(content) => match names(&content) {
+                Ok(names) => found.extend(names.into_iter().map(|name| (name, file.clone()))),
+                Err(error) => notes.push(Loss::damaged(file, error, hides)),
+            },
+            Err(error) if error.is_missing() => {}
+            Err(error) => notes.push(Loss::unread(&error, hides)),
+        }
+    }
+    found
+}
+
+/// Notes the image that something is started from; says so, and whether the image is there.
+fn add_image(item: &mut InstalledPackage, image: &Image<'_>, images: &[(String, ByteString)]) -> String {
+    item.version = image.version.map(ByteString::from);
+    item.origin = Some(Origin::third_party("image", image.full, None));
+    // A short name is completed by the store, and a missing tag is `latest`.
+    let bare = if image.version.is_some() { image.full.to_owned() } else { format!("{}:latest", image.full) };
+    let is_it = |name: &str| name.strip_suffix(&bare).is_some_and(|before| before.is_empty() || before.ends_with('/'));
+    let there = images.iter().find(|(name, _)| is_it(name));
+    item.evidence.extend(there.map(|(name, file)| Evidence::at(file.clone(), "names", format!("{name} is there"))));
+    let ending = if there.is_some() { ", which is there" } else { "" };
+    format!("starts a container of the image {}{ending}", image.full)
+}
+
+/// The value of a key in a service's file, changed by the files of its own directory; and where it stands.
+fn value(
+    host: &Host,
+    file: &ByteString,
+    group: &str,
+    key: &str,
+    notes: &mut Vec<Loss>,
+) -> Option<(String, ByteString)> {
+    let more = ByteString::from([&file[..], b".d"].concat());
+    let names = host.root.names_in(&more).into_iter().map(|(name, _)| name);
+    let changes = names.filter(|name| name.ends_with(b".conf")).map(|name| path::join(&more, &name));
+    let mut found = None;
+    for file in std::iter::once(file.clone()).chain(changes) {
+        match host.root.read(&file, Limit::SMALL) {
+            Ok(content) => {
+                let read = KeyFile::parse(&content);
+                let read = read.get(group, key).map(str::trim).filter(|value| !value.is_empty());
+                found = read.map(|value| (value.to_owned(), file)).or(found);
+            }
+            Err(error) => notes.push(Loss::unread(&error, "what it starts is unknown")),
+        }
+    }
+    found
+}
+
+/// Options of `run` whose value is the next word.
+const WITH_VALUE: [&str; 38] = [
+    "-v",
+    "--volume",
+    "-e",
+    "--env",
+    "--env-file",
+    "-p",
+    "--publish",
+    "-w",
+    "--workdir",
+    "-u",
+    "--user",
+    "--name",
+    "--network",
+    "--net",
+    "--entrypoint",
+    "-h",
+    "--hostname",
+    "-m",
+    "--memory",
+    "--mount",
+    "--device",
+    "--security-opt",
+    "--cap-add",
+    "--cap-drop",
+    "-l",
+    "--label",
+    "--userns",
+    "--pull",
+    "--platform",
+    "--ipc",
+    "--pid",
+    "--tmpfs",
+    "--add-host",
+    "--dns",
+    "--gpus",
+    "--shm-size",
+    "--ulimit",
+    "--group-add",
+];
+
+/// The lines of a script, those that go on in the next put together, each with the number of its first.
+fn lines_of(script: &str) -> Vec<(u32, String)> {
+    let mut found: Vec<(u32, String)> = Vec::new();
+    let mut goes_on = false;
+    for (number, line) in (1..).zip(script.lines()) {
+        let bare = line.strip_suffix('\\');
+        match found.last_mut().filter(|_| goes_on) {
+            Some((_, last)) => last.push_str(bare.unwrap_or(line)),
+            None => found.push((number, bare.unwrap_or(line).to_owned())),
+        }
+        goes_on = bare.is_some();
+    }
+    found
+}
+
+/// The image from which a script starts a container, and the line that does so.
+fn started(script: &str) -> Option<(String, u32)> {
+    let is_of_shell = script.lines().next().is_some_and(|first| first.starts_with("#!") && first.contains("sh"));
+    let lines = if is_of_shell { lines_of(script) } else { Vec::new() };
+    lines.into_iter().find_map(|(number, line)| {
+        let words = shlex::split(&line)?;
+        let engine = words.iter().position(|word| matches!(word.rsplit('/').next(), Some("podman" | "docker")))?;
+        // `exec` and what sets a variable may stand before it, and nothing else.
+        let may_stand = |word: &String| matches!(word.as_str(), "exec" | "sudo") || word.contains('=');
+        let mut rest = words[engine + 1..].iter().filter(|_| words[..engine].iter().all(may_stand));
+        (rest.next()? == "run").then_some(())?;
+        while let Some(word) = rest.next() {
+            if WITH_VALUE.contains(&word.as_str()) {
+                rest.next();
+            } else if !word.starts_with('-') {
+                return Image::parse(word).map(|image| (image.full.to_owned(), number));
+            }
+        }
+        None
+    })
+}
+
+impl Kept {
+    /// The services that files describe.
+    fn add_services(&self, host: &Host, images: &[(String, ByteString)], record: &mut Record) {
+        let mut seen: Vec<ByteString> = Vec::new();
+        for dir in &self.services {
+            for (name, kind) in host.root.names_in(dir) {
+                let Some(stem) = name.strip_suffix(b".container") else { continue };
+                if kind == Kind::Dir || seen.contains(&name) {
+                    continue;
+                }
+                seen.push(name.clone());
+                let file = path::join(dir, &name);
+                let mut item = InstalledPackage::new("container", stem);
+                item.installed_at = host.root.modified(&file);
+                item.also.push([stem, b".service"].concat().into());
+                let mut image = value(host, &file, "Container", "Image", &mut record.notes);
+                // An image that a file of its own describes.
+                if let Some((other, _)) =
+                    image.as_ref().filter(|(name, _)| name.ends_with(".image") && !name.contains('/'))
+                {
+                    image = value(host, &path::join(dir, other.as_bytes()), "Image", "Image", &mut record.notes);
+                }
+                match image.as_ref().and_then(|(name, at)| Some((Image::parse(name)?, at))) {
+                    Some((image, at)) => {
+                        let says = add_image(&mut item, &image, images);
+                        item.evidence.insert(0, Evidence::at(at.clone(), "Image", says));
+                    }
+                    None => item.evidence.push(Evidence::whole(file, "a container, of which image is not told")),
+                }
+                record.items.push(item);
+            }
+        }
+    }
+}
+
+impl SimpleBackend for Kept {
+    // What a program needs is in its image.
+    fn reads_needs(&self) -> bool {
+        true
+    }
+
+    fn read(&self, host: &Host, at: &Location) -> Record {
+        let mut record = Record::default();
+        let images = images(host, &at.dir, &mut record.notes);
+        self.add_services(host, &images, &mut record);
+        for bin in &self.bins {
+            for mut script in scripts_in(host, bin).unwrap_or_default() {
+                let content = script.take_content(&mut record.notes);
+                let text = content.and_then(|content| String::from_utf8(content).ok());
+                let Some((name, line)) = text.as_deref().and_then(started) else { continue };
+                let Some(image) = Image::parse(&name) else { continue };
+                let mut item = InstalledPackage::new("script", path::name(&script.path));
+                item.installed_at = Some(script.modified);
+                let says = add_image(&mut item, &image, &images);
+                let evidence = Evidence::line(script.path.clone(), line, says);
+                item.evidence.insert(0, evidence.clone());
+                item.bring(script.path, evidence);
+                record.items.push(item);
+            }
+        }
+        record
+    }
+
+    fn domain(&self, _: &Host, _: &Location) -> Vec<ByteString> {
+        self.bins.clone()
+    }
+
+    /// Tags have no order that all keep.
+    fn scheme(&self) -> Scheme {
+        Scheme::Tokens
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn a_script_names_its_image_behind_the_options() {
+        for (script, expected) in [
+            (
+                "#!/bin/sh\nexec podman run --rm -it -v \"$PWD:/w\" docker.io/quay/tide:3.1 \"$@\"\n",
+                Some(("docker.io/quay/tide:3.1", 2)),
+            ),
+            (
+                "#!/usr/bin/env bash\ndocker run \\\n  --rm \\\n  --name=x quay:5000/rope gauge",
+                Some(("quay:5000/rope", 2)),
+            ),
+            ("#!/bin/sh\necho a \\\n  b\npodman run tide", Some(("tide", 4))),
+            ("#!/bin/sh -e\nTZ=UTC /usr/bin/docker run -e A=b rope@sha256:0a1b", Some(("rope@sha256:0a1b", 2))),
+            ("#!/bin/sh\npodman run --rm \"$IMAGE\"", None),
+            ("#!/bin/sh\npodman exec box tide", None),
+            ("#!/bin/sh\necho podman run tide", None),
+            ("#!/usr/bin/perl\npodman run tide", None),
+            ("#!/bin/sh\npodman run --rm", None),
+        ] {
+            let found = started(script);
+            assert_eq!(found.as_ref().map(|(name, line)| (name.as_str(), *line)), expected, "{script}");
+        }
+        let version = |name| Image::parse(name).and_then(|image| image.version);
+        assert_eq!(version("quay:5000/rope"), None);
+        assert_eq!(version("quay:5000/rope:2"), Some("2"));
+        assert_eq!(version("rope@sha256:0a1b"), Some("sha256:0a1b"));
+    }
+}
