@@ -77,6 +77,9 @@ fn plugins() -> TempDir {
         ),
         ("home/maren/google-cloud-sdk/.install/bq.snapshot.json", br#"{"components":[{"id":"other","version":{"version_string":"1"}}]}"#),
         ("home/maren/google-cloud-sdk/.install/bq.manifest", b"bin/bq\n"),
+        // One that another manager keeps.
+        ("opt/google-cloud-sdk/.install/core.snapshot.json", br#"{"components":[{"id":"core","version":{"version_string":"1"}}]}"#),
+        ("opt/google-cloud-sdk/lib/googlecloudsdk/core/config.json", br#"{"disable_updater":true}"#),
         ("home/maren/google-cloud-sdk/bin/gcloud", b"x"),
         ("home/maren/google-cloud-sdk/bin/bq", b"x"),
         ("home/maren/google-cloud-sdk/bin/own", b"x"),

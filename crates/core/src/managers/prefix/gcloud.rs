@@ -3,8 +3,9 @@
 //! `.install/` in the SDK's directory has two documents for each component: `ID.snapshot.json` with its version, and
 //! `ID.manifest` with its files, one to a line and relative to that directory.
 //!
-//! Traps: where a package of the distribution brought the SDK, its manager owns the same files; the directory can be
-//! anywhere, and only the usual places are looked at.
+//! Traps: where a package of the distribution brought the SDK, its own updater is switched off, in
+//! `lib/googlecloudsdk/core/config.json`, and the distribution's manager owns all of it; the directory can be anywhere, and
+//! only the usual places are looked at.
 
 use serde::Deserialize;
 
@@ -20,7 +21,7 @@ use crate::version::Scheme;
 
 const ID: ManagerId = ManagerId("gcloud");
 /// Where the SDK is unpacked for all users.
-const PLACES: [&str; 3] = ["/opt/google-cloud-sdk", "/usr/local/google-cloud-sdk", "/usr/lib/google-cloud-sdk"];
+const PLACES: [&str; 2] = ["/opt/google-cloud-sdk", "/usr/local/google-cloud-sdk"];
 
 /// The manager.
 #[derive(Debug)]
@@ -69,10 +70,22 @@ impl Manager for Gcloud {
         let of_user = |user| (of(user), host.user_dir(user, "", "google-cloud-sdk"));
         let shared = PLACES.iter().map(|place| host.root.canonicalize_dir(place.as_bytes()));
         let shared = shared.map(|place| (scope_of(host, &place), place));
-        let has_state = |dir: &ByteString| is_dir(host, &path::join(dir, STATE));
+        let is_one = |dir: &ByteString| is_dir(host, &path::join(dir, STATE)) && !is_anothers(host, dir);
         let places = shared.chain(host.users.iter().map(of_user));
-        at_each(host, ID, places, has_state, |dir| Sdk { root: dir.clone() })
+        at_each(host, ID, places, is_one, |dir| Sdk { root: dir.clone() })
     }
+}
+
+/// Whether another manager keeps this SDK: its own updater is switched off then.
+fn is_anothers(host: &Host, dir: &[u8]) -> bool {
+    #[derive(Deserialize)]
+    struct Config {
+        #[serde(default)]
+        disable_updater: bool,
+    }
+    let file = path::join(dir, b"lib/googlecloudsdk/core/config.json");
+    let read = parsed(host, &file, Limit::SMALL, |content| serde_json::from_slice::<Config>(content));
+    read.is_ok_and(|config| config.disable_updater)
 }
 
 const STATE: &[u8] = b".install";
@@ -101,7 +114,7 @@ impl SimpleBackend for Sdk {
             });
             match read {
                 Ok(component) => {
-                    item.version = Some(component.version.version_string.into());
+                    item.version = ByteString::unless_empty(&component.version.version_string);
                     item.also.extend(component.details.display_name.map(ByteString::from));
                     let others = component.dependencies.iter().filter(|other| other.as_bytes() != id);
                     others.for_each(|other| item.need(other.as_bytes()));
