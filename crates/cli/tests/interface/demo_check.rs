@@ -286,6 +286,34 @@ fn the_page_of_findings_is_what_explain_says() {
     assert!(published == page, "run the tests once with WHODUNIT_UPDATE_DOCS=1 and read the difference");
 }
 
+/// Every manager that is read is in the table, with where its state is and what it was compared with; each page has its
+/// parts, and every link leads somewhere.
+#[test]
+fn the_page_about_managers_has_all_of_them() {
+    let dir = repository().join("docs/managers");
+    let page = fs::read_to_string(dir.join("README.md")).unwrap();
+    let rows: Vec<Vec<&str>> = page
+        .lines()
+        .filter(|line| line.starts_with("| ["))
+        .map(|line| line.trim_matches('|').split(" | ").map(str::trim).collect())
+        .collect();
+    for manager in whodunit_core::managers::ALL {
+        let id = manager.id().0;
+        let row = rows.iter().find(|row| row[0].starts_with(&format!("[{id}]("))).unwrap_or_else(|| panic!("no {id}"));
+        assert!(row.len() == 3 && row.iter().all(|cell| !cell.is_empty()), "{row:?}");
+        let link = row[0].split_once('(').and_then(|(_, link)| link.strip_suffix(')')).unwrap();
+        let about = fs::read_to_string(dir.join(link)).unwrap_or_else(|error| panic!("{link}: {error}"));
+        let parts: &[&str] = match link.ends_with(".md") {
+            true => &["**State.**", "**Document.**", "**Easily read wrongly.**", "**Compared with**"],
+            false => &["//! "],
+        };
+        for part in parts {
+            assert!(about.contains(part), "{link} lacks {part}");
+        }
+    }
+    assert_eq!(rows.len(), whodunit_core::managers::ALL.len(), "a row for each");
+}
+
 #[test]
 fn what_the_settings_accept_and_expect_counts() {
     let dir = tempfile::tempdir().unwrap();
