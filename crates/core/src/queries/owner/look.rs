@@ -79,6 +79,15 @@ impl Found {
         };
         resolutions.into_iter().flat_map(Resolution::paths).map(|path| &**path).collect()
     }
+
+    /// What the target itself reaches.
+    pub(super) fn main(&self) -> Option<&Resolution> {
+        match self {
+            Found::Command { resolutions, .. } => resolutions.first(),
+            Found::Path { resolution, .. } | Found::Launcher { resolution, .. } => Some(resolution),
+            Found::Other { .. } => None,
+        }
+    }
 }
 
 /// The module that the newest interpreter of the system takes for the usual user.

@@ -1,5 +1,6 @@
 //! The question `owner`: who owns a command, a path or a package.
 
+mod current;
 mod intact;
 mod judge;
 mod look;
@@ -7,15 +8,15 @@ mod other_code;
 mod possible;
 mod target;
 
-use super::keeping::{Keeping, Kept};
+use super::keeping::Kept;
 use schemars::JsonSchema;
 use serde::Serialize;
 
-use super::Located;
 use super::users::{self, OfUsers};
+use super::{Located, claims_on_last};
 use crate::bytes::ByteString;
 use crate::host::PASSWD;
-use crate::model::{CoverageState, Evidence, Finding, ManagerId, Owner, Remedy};
+use crate::model::{CoverageState, Evidence, Finding, Owner, Remedy};
 use crate::resolve::libraries::Loader;
 use crate::resolve::words::Taken;
 use crate::resolve::{Context, How, SearchPath};
@@ -200,25 +201,33 @@ pub fn owners_in(survey: &Survey<'_>, searches: &[&SearchPath], targets: &[Targe
         found.push(of_target.map(|(search, found)| (Target { kind, ..target.clone() }, search, found)).collect());
     }
     let index = survey.claims(found.iter().flatten().flat_map(|(.., found)| found.paths()));
-    // What programs load is looked at where a user asks about a few of them.
-    let loader = (targets.len() <= MAX_LOADED).then(|| Loader::of(survey.root()));
-    let answer = |(target, search, found): &(Target, &SearchPath, Found)| {
-        let judge = Judge { survey, search, index: &index, loader: loader.as_ref() };
-        let mut answer = judge.answer(target, found);
-        if answer.kind == TargetKind::Command {
-            answer.possible = possible::winners(survey, search, &answer);
-        }
-        answer
+    // What programs load, and who keeps them current, is looked at where a user asks about a few of them.
+    let is_few = targets.len() <= MAX_LOADED;
+    let judge_all = || -> Vec<Vec<Answer>> {
+        let loader = is_few.then(|| Loader::of(survey.root()));
+        let answer = |(target, search, found): &(Target, &SearchPath, Found)| {
+            let judge = Judge { survey, search, index: &index, loader: loader.as_ref() };
+            let mut answer = judge.answer(target, found);
+            if answer.kind == TargetKind::Command {
+                answer.possible = possible::winners(survey, search, &answer);
+            }
+            answer
+        };
+        found.iter().map(|of_target| of_target.iter().map(answer).collect()).collect()
     };
-    let mut answers: Vec<Vec<Answer>> = found.iter().map(|of_target| of_target.iter().map(answer).collect()).collect();
+    // Sources are large, and are read beside the rest: most owners are known before they are judged.
+    let main = || found.iter().flatten().filter_map(|(.., found)| found.main()).filter(|_| is_few);
+    let known = main().filter_map(|resolution| survey.owner(claims_on_last(survey, &index, resolution).first()?));
+    let known: Vec<Owner> = known.collect();
+    let (mut answers, offered) = rayon::join(judge_all, || current::Offered::of(survey, &known));
     for answer in answers.iter_mut().flatten() {
         // Whose a file or a package is does not depend on who asks.
         if matches!(answer.kind, TargetKind::Path | TargetKind::Package | TargetKind::Library) {
             answer.users.clear();
         }
     }
-    if targets.len() <= MAX_LOADED {
-        upkeep_of(survey, &mut answers);
+    if is_few {
+        current::add(survey, &mut answers, offered);
     }
     let coverage = survey.coverage();
     let is_lost = |of_manager: bool| {
@@ -238,22 +247,6 @@ pub fn owners_in(survey: &Survey<'_>, searches: &[&SearchPath], targets: &[Targe
         };
     }
     Owners { answers: answers.into_iter().flat_map(users::merged).collect() }
-}
-
-/// Adds who keeps the owners current.
-fn upkeep_of(survey: &Survey<'_>, answers: &mut [Vec<Answer>]) {
-    let owned = || answers.iter().flatten().filter_map(|answer| answer.owner.as_ref());
-    let mut names: Vec<ByteString> = owned().map(|owner| owner.name.clone()).collect();
-    names.sort_unstable();
-    names.dedup();
-    if names.is_empty() {
-        return;
-    }
-    let managers: Vec<ManagerId> = owned().map(|owner| owner.manager).collect();
-    let keeping = Keeping::of(survey, &managers, &names);
-    for answer in answers.iter_mut().flatten() {
-        answer.upkeep = answer.owner.as_ref().and_then(|owner| keeping.of_owner(owner));
-    }
 }
 
 impl OfUsers for Answer {

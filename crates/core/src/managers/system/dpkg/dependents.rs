@@ -87,8 +87,27 @@ impl DpkgInstallation<'_> {
 
     /// The packages that cannot stay once some are removed.
     pub(super) fn dependents_of(&self, removed: &[u32]) -> Vec<(u32, Evidence)> {
+        if !self.may_be_needed(removed) {
+            return Vec::new();
+        }
         let lost = losers(&self.nodes(&HARD, &mut |_, _| {}), removed, &debian::compare);
         lost.into_iter().map(|(number, says)| (number, self.declares(number, "depends on", &says))).collect()
+    }
+
+    /// Whether a package can depend on one of these: `false` only where nothing in `status` names them, or what they
+    /// provide. Nothing is parsed for it, and most programs are named by nobody.
+    fn may_be_needed(&self, removed: &[u32]) -> bool {
+        let file = path::join(ADMIN, b"status");
+        let records: Vec<&Record> = removed.iter().map(|number| self.record(*number)).collect();
+        let Ok(status) = self.host.root.read(&file, Limit::RECORD) else { return true };
+        if records.iter().any(|record| record.source != file) {
+            return true;
+        }
+        let mut names: Vec<Vec<u8>> = records.iter().map(|record| record.name.to_vec()).collect();
+        for stanza in stanzas(&status).filter(|stanza| records.iter().any(|record| record.line == stanza.line)) {
+            names.extend(groups(&stanza.whole("Provides").unwrap_or_default()).into_iter().map(|want| want.name));
+        }
+        names.iter().any(|name| names_dependency(&status, name))
     }
 
     fn declares(&self, number: u32, verb: &str, says: &str) -> Evidence {
@@ -210,6 +229,30 @@ fn kept_for(record: &Record, stanza: &Stanza<'_>, rules: &keep::Rules) -> Option
     reasons.into_iter().find(|(is_so, _)| *is_so).map(|(_, why)| why)
 }
 
+/// Whether a name stands in a field that binds hard.
+fn names_dependency(status: &[u8], name: &[u8]) -> bool {
+    let is_of_name = |at: Option<usize>| {
+        let byte = at.and_then(|at| status.get(at));
+        byte.is_some_and(|byte| byte.is_ascii_alphanumeric() || b"+-.".contains(byte))
+    };
+    memchr::memmem::find_iter(status, name).any(|at| {
+        if is_of_name(at.checked_sub(1)) || is_of_name(Some(at + name.len())) {
+            return false;
+        }
+        // A line that begins with a blank goes on with the field above it.
+        let mut start = at;
+        loop {
+            start = memchr::memrchr(b'\n', &status[..start]).map_or(0, |end| end + 1);
+            if start == 0 || !matches!(status[start], b' ' | b'\t') {
+                break;
+            }
+            start -= 1;
+        }
+        let field = status[start..].split(|&b| b == b':').next().unwrap_or_default();
+        HARD.iter().any(|(hard, _)| field.eq_ignore_ascii_case(hard.as_bytes()))
+    })
+}
+
 /// `a (>= 1) | b`.
 pub(super) fn need(group: &[u8]) -> Option<Need> {
     let any_of: Vec<Want> = group.split(|&b| b == b'|').filter_map(want).collect();
@@ -252,5 +295,25 @@ mod tests {
         assert_eq!((&read.any_of[1].name[..], &read.any_of[1].version), (&b"libtide:any"[..], &None));
         assert_eq!(want(b"a (<< 2)").unwrap().version, Some(("<", b"2".to_vec())));
         assert!(need(b" ").is_none());
+    }
+
+    #[test]
+    fn a_name_counts_as_a_whole_and_in_fields_that_bind_hard() {
+        let status = b"Package: tide\nProvides: gauge\nSuggests: rope\nDescription: a\n knot\n\nPackage: crew\n\
+            pre-depends: sail (>= 1) | gauge-2,\n lamp:any\nDepends:\n\thull\n";
+        for (name, expected) in [
+            ("sail", true),
+            ("lamp", true),
+            ("hull", true),
+            ("gauge", false),
+            ("gauge-2", true),
+            ("rope", false),
+            ("knot", false),
+            ("tide", false),
+            ("hul", false),
+            ("none", false),
+        ] {
+            assert_eq!(names_dependency(status, name.as_bytes()), expected, "{name}");
+        }
     }
 }
