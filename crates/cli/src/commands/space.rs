@@ -1,9 +1,12 @@
 //! `whodunit space`.
 
 use std::ffi::OsString;
+use std::sync::atomic::{AtomicU64, Ordering};
 
 use clap::Args;
+use indicatif::{ProgressBar, ProgressDrawTarget, ProgressStyle};
 use whodunit_core::queries::space::{Cache, Counted, Part, Space, TitleSpace, space};
+use whodunit_core::queries::verify::Progress;
 use whodunit_core::survey::Survey;
 
 use crate::args::Global;
@@ -32,13 +35,48 @@ pub struct Arguments {
     top: usize,
 }
 
+/// Files and bytes so far, on standard error where that is a terminal; how many there are is not known before.
+struct Tally {
+    bar: ProgressBar,
+    files: AtomicU64,
+}
+
+impl Tally {
+    fn new(is_hidden: bool) -> Self {
+        let target = if is_hidden { ProgressDrawTarget::hidden() } else { ProgressDrawTarget::stderr() };
+        let bar = ProgressBar::with_draw_target(None, target);
+        if let Ok(style) = ProgressStyle::with_template("{spinner} {msg}") {
+            bar.set_style(style);
+        }
+        Tally { bar, files: AtomicU64::new(0) }
+    }
+}
+
+impl Progress for Tally {
+    fn expect(&self, _: usize, _: u64) {}
+
+    fn done(&self, bytes: u64) {
+        self.bar.inc(bytes);
+        let files = self.files.fetch_add(1, Ordering::Relaxed) + 1;
+        if files.is_multiple_of(512) && !self.bar.is_hidden() {
+            self.bar.set_message(format!("{files} files, {}", output::size(self.bar.position())));
+        }
+    }
+
+    fn is_stopped(&self) -> bool {
+        false
+    }
+}
+
 /// Answers.
 pub fn run(arguments: &Arguments, global: &Global, streams: &mut Streams) -> Result<Outcome, CliError> {
     let session = Session::new(global)?;
     let survey = Survey::of(&session.host);
     let (packages, unknown) = super::packages_of(&survey, &session, &arguments.name);
     let all = arguments.name.is_empty();
-    let answer = space(&survey, (!all).then_some(&packages));
+    let tally = Tally::new(global.quiet);
+    let answer = space(&survey, (!all).then_some(&packages), &tally);
+    tally.bar.finish_and_clear();
     let shown = Listed { answer, top: if all { arguments.top } else { usize::MAX }, all };
     let outcome = output::show(&shown, &survey, &session, global, streams, unknown.is_empty())?;
     super::tell_unknown(&unknown, global, streams);

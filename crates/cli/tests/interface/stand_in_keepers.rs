@@ -59,7 +59,7 @@ fn plugins() -> TempDir {
         (&format!("{mason}/bin/tide-ls"), b"-> ../packages/tide-ls/tide-ls"),
         (
             &format!("{mason}/packages/knot-fmt/mason-receipt.json"),
-            br#"{"schema_version":"2.0","name":"knot-fmt","source":{"type":"registry+v1","id":"pkg:npm/knot-fmt@2.0.1"}}"#,
+            br#"{"schema_version":"2.0","name":"knot-fmt","source":{"type":"registry+v1","id":"pkg:npm/%40quay/knot-fmt@2.0.1"}}"#,
         ),
         (&format!("{mason}/packages/knot-fmt/node_modules/.bin/knot-fmt"), b"x"),
         (
@@ -120,7 +120,7 @@ fn keepers_of_toolchains_and_of_plug_ins_are_read() {
             &[
                 "gcloud/user:maren/bq  unknown",
                 "gcloud/user:maren/core 2026.10.30 unknown",
-                "mason/user:maren/knot-fmt 2.0.1 explicit from npm knot-fmt",
+                "mason/user:maren/knot-fmt 2.0.1 explicit from npm @quay/knot-fmt",
                 "helm/user:maren/own 0.1.0 explicit from local",
                 "helm/user:maren/tide 3.1.0 explicit",
                 "mason/user:maren/tide-ls 1.4.0 explicit from github quay/tide-ls",

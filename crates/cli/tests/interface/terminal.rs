@@ -1,17 +1,23 @@
 //! What is special on a terminal: long answers go through the user's pager.
 
 use std::io::Read as _;
-use std::process::Command;
+use std::process::{Command, Stdio};
 
-use super::support::{lantern, program, pseudo_terminal};
+use super::support::{lantern, program, pseudo_terminal, tree};
 
 /// What the program writes on a terminal of 80 columns and 12 lines.
 fn on_terminal(arguments: &[&str], variables: &[(&str, &str)]) -> String {
-    let (mut main, side) = pseudo_terminal(12, 80);
     let mut command = Command::new(program());
     command.arg("--root").arg(lantern()).args(arguments).env_clear().env("PATH", "/usr/bin:/bin");
-    command.envs(variables.iter().copied());
-    let mut child = command.stdout(side).stderr(std::process::Stdio::null()).spawn().unwrap();
+    command.envs(variables.iter().copied()).stderr(Stdio::null());
+    shown_by(command, |command, side| drop(command.stdout(side)))
+}
+
+/// What a command writes on a terminal that is connected to one of its outputs.
+fn shown_by(mut command: Command, connect: impl FnOnce(&mut Command, std::fs::File)) -> String {
+    let (mut main, side) = pseudo_terminal(12, 80);
+    connect(&mut command, side);
+    let mut child = command.spawn().unwrap();
     // The command keeps the terminal's side open in this process.
     drop(command);
     let mut shown = Vec::new();
@@ -62,5 +68,22 @@ fn addresses_are_links_where_the_terminal_has_them_and_the_pager_gets_none() {
         assert_eq!(shown.contains(LINK), has_links, "{variables:?}: {shown}");
         // The files of a mounted tree are not those of this machine.
         assert!(!shown.contains("]8;;file:"), "{variables:?}: {shown}");
+    }
+}
+
+#[test]
+fn what_is_measured_is_counted_meanwhile_where_a_user_can_see_it() {
+    let names: Vec<String> = (0..2_000).map(|number| format!("home/maren/.zvm/0.13.0/lib/{number}")).collect();
+    let mut files: Vec<(&str, &[u8])> = names.iter().map(|name| (name.as_str(), &b"x"[..])).collect();
+    files.extend([
+        ("etc/passwd", &b"maren:x:1000:1000::/home/maren:/bin/sh\n"[..]),
+        ("home/maren/.zvm/0.13.0/zig", &b"x"[..]),
+    ]);
+    let made = tree(&files);
+    for (more, is_shown) in [(&[][..], true), (&["--quiet"], false)] {
+        let mut command = Command::new(program());
+        command.arg("--root").arg(made.path()).arg("space").args(more).env_clear().env("TERM", "xterm");
+        let shown = shown_by(command, |command, side| drop(command.stdout(Stdio::null()).stderr(side)));
+        assert_eq!(shown.contains(" files, "), is_shown, "{more:?}: {shown}");
     }
 }

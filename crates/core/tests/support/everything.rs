@@ -74,7 +74,7 @@ pub fn ask_everything(tree: &Path, targets: &[&str], names: &[&str]) {
     for chain in why::why(&look, &all).chains {
         assert!(!chain.chain.is_empty(), "a chain begins somewhere");
     }
-    let space = space::space(&survey, None);
+    let space = space::space(&survey, None, &());
     assert!(space.titles.iter().all(|title| !title.installations.is_empty()), "a title is something installed");
     let searches: Vec<&SearchPath> = look.views.iter().flat_map(|view| &view.searches).collect();
     let _ = unowned::unowned(&survey, &searches, &[]).groups.len();

@@ -102,7 +102,7 @@ fn made(session: &Session, survey: &Survey<'_>) -> Report {
     let wanted = FindingFilter { level: Some(Severity::Note), ..FindingFilter::default() };
     let checked = check(&cx, &session.config.for_check(), &wanted);
     let bill = bill(survey);
-    let space = space(survey, None);
+    let space = space(survey, None, &());
     let totals = totals(survey, &Selection::default());
     let sources = sources(survey, &[]);
     let events = timeline(survey, &Span::default()).events;

@@ -88,7 +88,8 @@ impl SimpleBackend for MasonRoot {
             let read = parsed(host, &file, Limit::SMALL, |content| {
                 let receipt = serde_json::from_slice::<Receipt>(content).map_err(|error| error.to_string())?;
                 let (kind, name, version) = parts(&receipt.source.id).ok_or("its source has no version")?;
-                Ok::<_, String>((kind.to_owned(), ByteString::from(name), version.to_owned()))
+                // Of what can be encoded in it, only the sign of a scope occurs in names.
+                Ok::<_, String>((kind.to_owned(), name.replace("%40", "@"), version.to_owned()))
             });
             match read {
                 Ok((kind, of_source, version)) => {

@@ -10,6 +10,7 @@ use serde::Serialize;
 use crate::backend::CachePlace;
 use crate::backend::advice;
 use crate::bytes::{ByteString, path};
+use crate::digests::Progress;
 use crate::fs::{Kind, Root};
 use crate::host::User;
 use crate::managers;
@@ -38,18 +39,19 @@ const SMALLEST: u64 = 64 << 10;
 
 /// The caches that are there, the largest first.
 pub fn caches_of(survey: &Survey<'_>) -> Vec<Cache> {
-    caches(survey, &HashSet::new())
+    caches(survey, &HashSet::new(), &())
 }
 
 /// The same, without the files of packages that have these names as well.
-pub(super) fn caches(survey: &Survey<'_>, linked: &HashSet<(u64, u64)>) -> Vec<Cache> {
+pub(super) fn caches(survey: &Survey<'_>, linked: &HashSet<(u64, u64)>, progress: &dyn Progress) -> Vec<Cache> {
+    let size = |dir: &ByteString| usage(survey.root(), dir, linked, progress);
     let mut found = Vec::new();
     for manager in managers::ALL {
         for place in manager.caches() {
             match place.dir.strip_prefix("~/") {
-                None => found.extend(cache(survey, linked, manager.id(), place, &ByteString::from(place.dir), None)),
+                None => found.extend(cache(survey, &size, manager.id(), place, &ByteString::from(place.dir), None)),
                 Some(below) => found.extend(survey.host.users.iter().filter_map(|user| {
-                    cache(survey, linked, manager.id(), place, &path::join(&user.home, below.as_bytes()), Some(user))
+                    cache(survey, &size, manager.id(), place, &path::join(&user.home, below.as_bytes()), Some(user))
                 })),
             }
         }
@@ -60,7 +62,7 @@ pub(super) fn caches(survey: &Survey<'_>, linked: &HashSet<(u64, u64)>) -> Vec<C
 
 fn cache(
     survey: &Survey<'_>,
-    linked: &HashSet<(u64, u64)>,
+    size: &dyn Fn(&ByteString) -> Option<Usage>,
     manager: ManagerId,
     place: &CachePlace,
     dir: &ByteString,
@@ -68,7 +70,7 @@ fn cache(
 ) -> Option<Cache> {
     let root = survey.root();
     let dir = root.canonicalize(dir);
-    let Usage { bytes, is_empty } = usage(root, &dir, linked)?;
+    let Usage { bytes, is_empty } = size(&dir)?;
     if is_empty || bytes.is_some_and(|bytes| bytes < SMALLEST) {
         return None;
     }
@@ -91,7 +93,7 @@ fn cache(
 /// Bytes that a file, or a directory with everything in it, takes on the disk; `None` where a part of it could not be
 /// looked at, or it is not there.
 pub fn tree_size(root: &Root, start: &ByteString) -> Option<u64> {
-    usage(root, start, &HashSet::new())?.bytes
+    usage(root, start, &HashSet::new(), &())?.bytes
 }
 
 /// What a tree takes.
@@ -103,7 +105,7 @@ struct Usage {
 }
 
 /// What a tree takes, every file once and without those that are counted elsewhere; `None` where it is not there.
-fn usage(root: &Root, start: &ByteString, linked: &HashSet<(u64, u64)>) -> Option<Usage> {
+fn usage(root: &Root, start: &ByteString, linked: &HashSet<(u64, u64)>, progress: &dyn Progress) -> Option<Usage> {
     root.entry(start).ok()?;
     let gaps = root.gaps().len();
     let (bytes, is_empty) = (AtomicU64::new(0), AtomicBool::new(true));
@@ -118,6 +120,7 @@ fn usage(root: &Root, start: &ByteString, linked: &HashSet<(u64, u64)>) -> Optio
             !linked.contains(&meta.identity) && seen.insert(meta.identity)
         };
         if meta.links < 2 || meta.kind == Kind::Dir || is_new() {
+            progress.done(meta.disk);
             bytes.fetch_add(meta.disk, Ordering::Relaxed);
         }
         true

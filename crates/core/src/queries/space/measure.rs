@@ -6,6 +6,7 @@ use hashbrown::{HashMap, HashSet};
 use rayon::prelude::*;
 
 use crate::bytes::{ByteString, path};
+use crate::digests::Progress;
 use crate::fs::{FsError, Kind, Meta};
 use crate::model::{Depth, FileRecord};
 use crate::queries::by_holder;
@@ -70,12 +71,12 @@ impl Files {
     }
 }
 
-/// Looks at every file of every package, or of these only.
-pub(super) fn measure(survey: &Survey<'_>, only: Option<&HashSet<Key>>) -> Measured {
+/// Looks at every file of every package, or of these only; tells of each.
+pub(super) fn measure(survey: &Survey<'_>, only: Option<&HashSet<Key>>, progress: &dyn Progress) -> Measured {
     let mut measured = Measured::default();
     let mut files = Files::default();
-    add_listed(survey, only, &mut measured, &mut files);
-    add_trees(survey, only, &mut measured, &mut files);
+    add_listed(survey, only, &mut measured, &mut files, progress);
+    add_trees(survey, only, &mut measured, &mut files, progress);
     for (identity, File { bytes, first, is_linked }) in &files.known {
         if *is_linked {
             measured.linked.insert(*identity);
@@ -94,7 +95,13 @@ pub(super) fn measure(survey: &Survey<'_>, only: Option<&HashSet<Key>>) -> Measu
 }
 
 /// The files that managers list one by one.
-fn add_listed(survey: &Survey<'_>, only: Option<&HashSet<Key>>, measured: &mut Measured, files: &mut Files) {
+fn add_listed(
+    survey: &Survey<'_>,
+    only: Option<&HashSet<Key>>,
+    measured: &mut Measured,
+    files: &mut Files,
+    progress: &dyn Progress,
+) {
     let root = survey.root();
     let of_holder = only.map(|only| by_holder(only.iter().copied()));
     for (holder, held) in (0..).zip(survey.installations()) {
@@ -120,7 +127,10 @@ fn add_listed(survey: &Survey<'_>, only: Option<&HashSet<Key>>, measured: &mut M
                 match meta {
                     // A directory is mostly that of many packages, and takes next to nothing.
                     Ok(meta) if meta.kind == Kind::Dir => {}
-                    Ok(meta) => files.add((holder, package), meta),
+                    Ok(meta) => {
+                        progress.done(meta.disk);
+                        files.add((holder, package), meta);
+                    }
                     Err(error) => size.is_partial |= !error.is_missing(),
                 }
             }
@@ -137,7 +147,13 @@ struct Walked {
 }
 
 /// What lies in trees that are a package's own. What another package has within such a tree is that one's.
-fn add_trees(survey: &Survey<'_>, only: Option<&HashSet<Key>>, measured: &mut Measured, files: &mut Files) {
+fn add_trees(
+    survey: &Survey<'_>,
+    only: Option<&HashSet<Key>>,
+    measured: &mut Measured,
+    files: &mut Files,
+    progress: &dyn Progress,
+) {
     let root = survey.root();
     let mut trees: HashMap<ByteString, Key> = HashMap::new();
     for (holder, held) in (0..).zip(survey.installations()) {
@@ -154,6 +170,7 @@ fn add_trees(survey: &Survey<'_>, only: Option<&HashSet<Key>>, measured: &mut Me
         let walked: Mutex<Walked> = Mutex::default();
         let gaps = root.gaps().len();
         let visit = |found: &ByteString, meta: Meta| {
+            progress.done(meta.disk);
             let other = trees.get(found).filter(|other| *other != key);
             let claimed = files.known.get(&meta.identity).map(|file| &file.first).filter(|other| *other != key);
             let mut walked = walked.lock().unwrap_or_else(PoisonError::into_inner);

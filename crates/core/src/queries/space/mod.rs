@@ -12,6 +12,7 @@ use serde::Serialize;
 
 use crate::backend::Detail;
 use crate::bytes::ByteString;
+use crate::digests::Progress;
 use crate::model::{Evidence, ManagerId, Package, Scope, Status};
 use crate::survey::Survey;
 pub use caches::{Cache, caches_of, tree_size};
@@ -131,11 +132,12 @@ pub struct Space {
     pub totals: SpaceTotals,
 }
 
-/// The space that titles take: all, or those with a package among `wanted` (holder and number).
+/// The space that titles take: all, or those with a package among `wanted` (holder and number). Every file that is looked
+/// at is told; it is not known before how many there are.
 #[must_use]
-pub fn space(survey: &Survey<'_>, wanted: Option<&[(u16, u32)]>) -> Space {
+pub fn space(survey: &Survey<'_>, wanted: Option<&[(u16, u32)]>, progress: &dyn Progress) -> Space {
     let titled = survey.titled_in(Detail { programs: true, evidence: true, ..Detail::default() });
-    let measured = measure(survey, None);
+    let measured = measure(survey, None, progress);
     let mut totals = SpaceTotals::default();
     let mut titles: HashMap<ByteString, Vec<(Key, &Package)>> = HashMap::new();
     let numbered = titled.keys.iter().copied().zip(&titled.packages);
@@ -160,7 +162,7 @@ pub fn space(survey: &Survey<'_>, wanted: Option<&[(u16, u32)]>) -> Space {
         .map(|(title, packages)| of_title(title, packages, &measured, &mut reclaiming))
         .collect();
     found.sort_by(|a, b| (b.cost.total(), &a.title).cmp(&(a.cost.total(), &b.title)));
-    let caches = if wanted.is_none() { caches::caches(survey, &measured.linked) } else { Vec::new() };
+    let caches = if wanted.is_none() { caches::caches(survey, &measured.linked, progress) } else { Vec::new() };
     totals.caches = caches.iter().filter_map(|cache| cache.bytes).sum();
     Space { titles: found, caches, totals }
 }
@@ -175,7 +177,7 @@ pub(crate) fn freed_with(survey: &Survey<'_>, holder: u16, numbers: &[u32]) -> O
 /// known.
 pub(crate) fn reclaimable(survey: &Survey<'_>, sets: &[&[(u16, u32)]]) -> Vec<Option<u64>> {
     let is_nothing = sets.iter().all(|packages| packages.is_empty());
-    let measured = if is_nothing { Measured::default() } else { measure(survey, None) };
+    let measured = if is_nothing { Measured::default() } else { measure(survey, None, &()) };
     let mut reclaiming = Reclaiming::new(survey, &measured);
     sets.iter().map(|packages| reclaiming.bytes(packages)).collect()
 }
@@ -190,7 +192,7 @@ pub fn package_sizes(survey: &Survey<'_>, ids: &[ByteString]) -> HashMap<ByteStr
     if keys.is_empty() {
         return HashMap::new();
     }
-    let measured = measure(survey, Some(&keys.keys().copied().collect()));
+    let measured = measure(survey, Some(&keys.keys().copied().collect()), &());
     let whole = measured.sizes.iter().filter(|(_, size)| !size.is_partial);
     whole.filter_map(|(key, size)| Some(((*keys.get(key)?).clone(), size.own + size.shared))).collect()
 }
