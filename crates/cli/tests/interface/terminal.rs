@@ -10,7 +10,9 @@ fn on_terminal(arguments: &[&str], variables: &[(&str, &str)]) -> String {
     let mut command = Command::new(program());
     command.arg("--root").arg(lantern()).args(arguments).env_clear().env("PATH", "/usr/bin:/bin");
     command.envs(variables.iter().copied()).stderr(Stdio::null());
-    shown_by(command, |command, side| drop(command.stdout(side)))
+    shown_by(command, |command, side| {
+        command.stdout(side);
+    })
 }
 
 /// What a command writes on a terminal that is connected to one of its outputs.
@@ -83,7 +85,9 @@ fn what_is_measured_is_counted_meanwhile_where_a_user_can_see_it() {
     for (more, is_shown) in [(&[][..], true), (&["--quiet"], false)] {
         let mut command = Command::new(program());
         command.arg("--root").arg(made.path()).arg("space").args(more).env_clear().env("TERM", "xterm");
-        let shown = shown_by(command, |command, side| drop(command.stdout(Stdio::null()).stderr(side)));
+        let shown = shown_by(command, |command, side| {
+            command.stdout(Stdio::null()).stderr(side);
+        });
         assert_eq!(shown.contains(" files, "), is_shown, "{more:?}: {shown}");
     }
 }
