@@ -1,9 +1,11 @@
 //! Services of podman and scripts that start containers, as trees written by hand from the public formats.
 
+use std::fs;
+
 use tempfile::TempDir;
 
 use super::stand_in_records::{Case, Damaged, ask, damage_is_said, is_read};
-use super::support::{text, tree};
+use super::support::{run, text, tree};
 
 fn machine() -> TempDir {
     let own = "home/maren/.config/containers/systemd";
@@ -20,6 +22,8 @@ fn machine() -> TempDir {
         (&format!("{own}/rope.container"), b"[Container]\nImage=rope.image\n"),
         (&format!("{own}/rope.image"), b"[Image]\nImage=quay.example:5000/rope@sha256:0a1b\n"),
         (&format!("{own}/built.container"), b"[Container]\nImage=%h\n"),
+        ("etc/containers/systemd/users/1000/hers.container", b"[Container]\nImage=quay.example/hers:1\n"),
+        ("etc/containers/systemd/users/1001/others.container", b"[Container]\nImage=quay.example/others:1\n"),
         (store, br#"[{"id":"77","names":["docker.io/library/gauge:latest"]},{"id":"78"}]"#),
         (
             "var/lib/docker/image/overlay2/repositories.json",
@@ -38,6 +42,7 @@ fn services_and_scripts_of_containers_name_their_images() {
         &[
             "containers/user:maren/built  explicit",
             "containers/user:maren/gauge  explicit from gauge",
+            "containers/user:maren/hers 1 explicit from quay.example/hers:1",
             "containers/system/knots 2 explicit from quay.example/knots:2",
             "containers/user:maren/rope sha256:0a1b explicit from quay.example:5000/rope@sha256:0a1b",
             "containers/system/tide 3.2 explicit from quay.example/harbour/tide:3.2",
@@ -67,4 +72,75 @@ fn damage_to_records_of_containers_is_said() {
     ];
     let targets = ["/home/maren/.local/bin/gauge", "/usr/local/bin/knots"];
     damage_is_said(&cases, &targets.map(str::to_owned));
+}
+
+/// Files below `/etc/containers/systemd`, or from the root, each with its image; and what starts.
+type Change = (&'static [(&'static str, &'static str)], &'static [&'static str]);
+
+/// As podman 5.4's own generator said it of the same files.
+const CHANGES: &[Change] = &[
+    (&[("tide.container", "a:1"), ("container.d/90.conf", "b:2"), ("tide.container.d/50.conf", "c:3")], &["tide b:2"]),
+    (&[("tide.container", "a:1"), ("container.d/50.conf", "b:2"), ("tide.container.d/50.conf", "c:3")], &["tide c:3"]),
+    (&[("tide.container", "a:1"), ("/usr/share/containers/systemd/tide.container.d/50.conf", "b:2")], &["tide b:2"]),
+    (
+        &[
+            ("tide.container", "a:1"),
+            ("/usr/share/containers/systemd/tide.container.d/50.conf", "b:2"),
+            ("tide.container.d/50.conf", "c:3"),
+        ],
+        &["tide c:3"],
+    ),
+    (
+        &[
+            ("tide.container", "a:1"),
+            ("/usr/share/containers/systemd/tide.container.d/50.conf", "b:2"),
+            ("tide.container.d/40.conf", "c:3"),
+        ],
+        &["tide b:2"],
+    ),
+    (&[("tide-gauge.container", "a:1"), ("tide-.container.d/1.conf", "b:2")], &["tide-gauge b:2"]),
+    (&[("tide@a.container", "a:1"), ("tide@.container.d/1.conf", "b:2")], &["tide@a b:2"]),
+    (&[("below/tide.container", "a:1"), ("below/tide.container.d/1.conf", "b:2")], &["tide b:2"]),
+    (&[("below/tide.container", "a:1"), ("tide.container.d/1.conf", "b:2")], &["tide b:2"]),
+    (&[("tide.container", "a:1"), ("below/tide.container", "b:2")], &["tide a:1"]),
+    (&[(".below/tide.container", "a:1"), (".own.container", "b:2")], &[".own b:2", "tide a:1"]),
+    (&[("users/1000/tide.container", "a:1")], &[]),
+    (&[("tide.container", "a:1"), ("tide.container.d/1.conf", "")], &[]),
+    (&[("tide.container", "\"a:1\"")], &["tide a:1"]),
+    (&[("tide.container", "a:1\nImage=b:2")], &["tide b:2"]),
+];
+
+#[test]
+fn services_are_changed_as_podmans_generator_changes_them() {
+    for (files, expected) in CHANGES {
+        let files: Vec<(String, String)> = files
+            .iter()
+            .map(|(file, image)| {
+                let below =
+                    file.strip_prefix('/').map_or_else(|| format!("etc/containers/systemd/{file}"), str::to_owned);
+                (below, format!("[Container]\nImage={image}\n"))
+            })
+            .collect();
+        let files: Vec<(&str, &[u8])> = files.iter().map(|(file, text)| (file.as_str(), text.as_bytes())).collect();
+        let made = tree(&files);
+        let document = ask(&made, &["inventory", "--all"]);
+        let row = |one: &serde_json::Value| format!("{} {}", text(&one["name"]), text(&one["origin"]["name"]));
+        let told: Vec<String> = document["packages"].as_array().unwrap().iter().map(row).collect();
+        assert_eq!(told, *expected, "{files:?}");
+    }
+    // One that is switched off, though a weaker one is there.
+    let made = tree(&[
+        ("etc/containers/systemd/tide.container", b"-> /dev/null"),
+        ("usr/share/containers/systemd/tide.container", b"[Container]\nImage=a:1\n"),
+    ]);
+    let document = ask(&made, &["inventory", "--all"]);
+    let is_said = document["coverage"].to_string().contains("tide.container");
+    assert_eq!((document["packages"].as_array().unwrap().len(), is_said), (0, false), "{document:#}");
+    // One that cannot be read hides what it starts, and that is said.
+    fs::remove_file(made.path().join("etc/containers/systemd/tide.container")).unwrap();
+    fs::create_dir_all(made.path().join("etc/containers/systemd/rope.container.d/1.conf")).unwrap();
+    fs::write(made.path().join("etc/containers/systemd/rope.container"), "[Container]\nImage=b:2\n").unwrap();
+    let root = made.path().to_str().unwrap();
+    let document = run(["--root", root, "inventory", "--all", "--format", "json"]).document();
+    assert!(document["coverage"].to_string().contains("what it starts is unknown"), "{document:#}");
 }

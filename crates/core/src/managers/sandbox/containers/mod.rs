@@ -2,11 +2,13 @@
 //! start a container of podman or docker (`podman-run(1)`).
 //!
 //! A service is a file `NAME.container` in `/etc/containers/systemd`, `/usr/share/containers/systemd` or
-//! `~/.config/containers/systemd`; its `Image=` is an image, or the name of a file `NAME.image` beside it. Which images are
-//! there stands in `overlay-images/images.json` of podman's store, and in `repositories.json` of docker's.
+//! `~/.config/containers/systemd`, see `services.rs`; its `Image=` is an image, or the name of a file `NAME.image`. Which
+//! images are there stands in `overlay-images/images.json` of podman's store, and in `repositories.json` of docker's.
 //!
-//! Traps: of two files of one name, that in `/etc` counts; files in `NAME.container.d` change a value; a script whose image
-//! stands in a variable tells nothing; the program lies in the image and not here.
+//! Traps: of two files of one name, that in `/etc` counts, and other files change it; a script whose image stands in a
+//! variable tells nothing; the program lies in the image and not here.
+
+mod services;
 
 use serde::Deserialize;
 
@@ -15,15 +17,12 @@ use crate::backend::simple::{
 };
 use crate::backend::{Installation, Manager};
 use crate::bytes::{ByteString, path};
-use crate::fs::{Kind, Limit};
+use crate::fs::Limit;
 use crate::host::Host;
 use crate::model::{Evidence, Location, Loss, ManagerId, ManagerKind, Origin, Profile, Scope};
 use crate::version::Scheme;
-use whodunit_formats::key_file::KeyFile;
 
 const ID: ManagerId = ManagerId("containers");
-/// Where services of the system are described, the strongest first.
-const SERVICES: [&[u8]; 3] = [b"/run/containers/systemd", b"/etc/containers/systemd", b"/usr/share/containers/systemd"];
 const STORE: &[u8] = b"/var/lib/containers/storage";
 const DOCKER: &[u8] = b"/var/lib/docker/image";
 
@@ -56,15 +55,19 @@ impl Manager for Containers {
             }
         };
         let of_system = is_dir(host, STORE) || is_dir(host, DOCKER);
-        let services = SERVICES.map(ByteString::from).to_vec();
+        let services = services::OF_SYSTEM.map(ByteString::from).to_vec();
         let system = Kept { services, bins: vec![host.root.canonicalize_dir(b"/usr/local/bin")] };
         add(Scope::System, STORE.into(), system, of_system);
         for user in &host.users {
             let store = host.user_dir(user, "", ".local/share/containers/storage");
             let settings = host.user_dir(user, "XDG_CONFIG_HOME", ".config");
-            let of_root = user.uid == 0;
+            let own = [
+                path::join(&settings, b"containers/systemd"),
+                format!("{}/{}", services::OF_USERS, user.uid).into(),
+                services::OF_USERS.into(),
+            ];
             let kept = Kept {
-                services: if of_root { Vec::new() } else { vec![path::join(&settings, b"containers/systemd")] },
+                services: if user.uid == 0 { Vec::new() } else { own.to_vec() },
                 bins: vec![host.user_dir(user, "", ".local/bin"), host.user_dir(user, "", "bin")],
             };
             let is_there = (of_system || is_dir(host, &store)) && kept.bins.iter().any(|bin| is_dir(host, bin));
@@ -150,31 +153,6 @@ fn add_image(item: &mut InstalledPackage, image: &Image<'_>, images: &[(String, 
     format!("starts a container of the image {}{ending}", image.full)
 }
 
-/// The value of a key in a service's file, changed by the files of its own directory; and where it stands.
-fn value(
-    host: &Host,
-    file: &ByteString,
-    group: &str,
-    key: &str,
-    notes: &mut Vec<Loss>,
-) -> Option<(String, ByteString)> {
-    let more = ByteString::from([&file[..], b".d"].concat());
-    let names = host.root.names_in(&more).into_iter().map(|(name, _)| name);
-    let changes = names.filter(|name| name.ends_with(b".conf")).map(|name| path::join(&more, &name));
-    let mut found = None;
-    for file in std::iter::once(file.clone()).chain(changes) {
-        match host.root.read(&file, Limit::SMALL) {
-            Ok(content) => {
-                let read = KeyFile::parse(&content);
-                let read = read.get(group, key).map(str::trim).filter(|value| !value.is_empty());
-                found = read.map(|value| (value.to_owned(), file)).or(found);
-            }
-            Err(error) => notes.push(Loss::unread(&error, "what it starts is unknown")),
-        }
-    }
-    found
-}
-
 /// Options of `run` whose value is the next word.
 const WITH_VALUE: [&str; 38] = [
     "-v",
@@ -254,41 +232,6 @@ fn started(script: &str) -> Option<(String, u32)> {
     })
 }
 
-impl Kept {
-    /// The services that files describe.
-    fn add_services(&self, host: &Host, images: &[(String, ByteString)], record: &mut Record) {
-        let mut seen: Vec<ByteString> = Vec::new();
-        for dir in &self.services {
-            for (name, kind) in host.root.names_in(dir) {
-                let Some(stem) = name.strip_suffix(b".container") else { continue };
-                if kind == Kind::Dir || seen.contains(&name) {
-                    continue;
-                }
-                seen.push(name.clone());
-                let file = path::join(dir, &name);
-                let mut item = InstalledPackage::new("container", stem);
-                item.installed_at = host.root.modified(&file);
-                item.also.push([stem, b".service"].concat().into());
-                let mut image = value(host, &file, "Container", "Image", &mut record.notes);
-                // An image that a file of its own describes.
-                if let Some((other, _)) =
-                    image.as_ref().filter(|(name, _)| name.ends_with(".image") && !name.contains('/'))
-                {
-                    image = value(host, &path::join(dir, other.as_bytes()), "Image", "Image", &mut record.notes);
-                }
-                match image.as_ref().and_then(|(name, at)| Some((Image::parse(name)?, at))) {
-                    Some((image, at)) => {
-                        let says = add_image(&mut item, &image, images);
-                        item.evidence.insert(0, Evidence::at(at.clone(), "Image", says));
-                    }
-                    None => item.evidence.push(Evidence::whole(file, "a container, of which image is not told")),
-                }
-                record.items.push(item);
-            }
-        }
-    }
-}
-
 impl SimpleBackend for Kept {
     // What a program needs is in its image.
     fn reads_needs(&self) -> bool {
@@ -298,7 +241,7 @@ impl SimpleBackend for Kept {
     fn read(&self, host: &Host, at: &Location) -> Record {
         let mut record = Record::default();
         let images = images(host, &at.dir, &mut record.notes);
-        self.add_services(host, &images, &mut record);
+        record.items = services::read(host, &self.services, &images, &mut record.notes);
         for bin in &self.bins {
             for mut script in scripts_in(host, bin).unwrap_or_default() {
                 let content = script.take_content(&mut record.notes);
