@@ -197,12 +197,18 @@ impl Host {
         self.env.variables.get(name.as_bytes()).filter(|value| is_mine && !value.is_empty())
     }
 
-    /// The directory that a variable of this user's environment names, else one below the home. Links are followed.
+    /// The directory that a variable of this user's environment names by a whole path. Links are followed.
+    #[must_use]
+    pub fn named_dir(&self, user: &User, variable: &str) -> Option<ByteString> {
+        let named = self.variable(user, variable).filter(|dir| dir.starts_with(b"/"));
+        named.map(|dir| self.root.canonicalize_dir(dir))
+    }
+
+    /// The same, else a directory below the home.
     #[must_use]
     pub fn user_dir(&self, user: &User, variable: &str, below_home: &str) -> ByteString {
-        let named = self.variable(user, variable).filter(|dir| dir.starts_with(b"/"));
-        let dir = named.cloned().unwrap_or_else(|| path::join(&user.home, below_home.as_bytes()));
-        self.root.canonicalize_dir(&dir)
+        let below = || self.root.canonicalize_dir(&path::join(&user.home, below_home.as_bytes()));
+        self.named_dir(user, variable).unwrap_or_else(below)
     }
 
     /// The directory in which a user's command is taken to be typed: the directory that the user gave, else where this process is, else the home.

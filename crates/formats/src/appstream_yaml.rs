@@ -6,9 +6,6 @@
 use crate::appstream::{Component, MAX_KEYWORDS};
 use crate::yaml::Node;
 
-/// What stands between two documents.
-pub const SEPARATOR: &[u8] = b"\n---\n";
-
 /// The texts of a map from languages to texts or lists of them, the plain one first.
 fn translations(node: Option<&Node>) -> Vec<&str> {
     let Some(Node::Map(languages)) = node else { return Vec::new() };

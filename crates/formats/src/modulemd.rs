@@ -4,7 +4,7 @@
 //! A file is a row of documents. One describes a version of one stream of a module, and names the packages that belong
 //! to it; another names the stream that counts where nobody has chosen one.
 
-use crate::yaml::Node;
+use crate::yaml::{Node, SEPARATOR};
 
 /// What a document describes.
 #[derive(Debug, Clone, PartialEq, Eq)]
@@ -41,7 +41,7 @@ pub struct Stream {
 pub fn documents(text: &str) -> (Vec<Document>, usize) {
     let (mut found, mut damaged) = (Vec::new(), 0);
     // What stands before the first line of dashes is a document too, and mostly an empty one.
-    for part in text.strip_prefix("---\n").unwrap_or(text).split("\n---\n").filter(|part| !part.trim().is_empty()) {
+    for part in text.strip_prefix("---\n").unwrap_or(text).split(SEPARATOR).filter(|part| !part.trim().is_empty()) {
         match Node::parse(part) {
             Ok(node) => found.extend(document(&node)),
             Err(_) => damaged += 1,

@@ -39,6 +39,14 @@ pub struct Primary {
     pub supplements: Vec<Entry>,
 }
 
+impl Primary {
+    /// `NAME-[EPOCH:]VERSION-RELEASE.ARCH`.
+    #[must_use]
+    pub fn in_full(&self) -> String {
+        format!("{}-{}.{}", self.name, self.version, self.arch)
+    }
+}
+
 /// One name in a list of what a package provides or needs.
 #[derive(Debug, Clone, PartialEq, Eq, Default)]
 pub struct Entry {

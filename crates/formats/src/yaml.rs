@@ -16,6 +16,9 @@ pub enum Node {
     Map(Vec<(String, Node)>),
 }
 
+/// What stands between two documents of a file (YAML 1.2, "Bare documents").
+pub const SEPARATOR: &str = "\n---\n";
+
 /// Deeper than any real file.
 const MAX_DEPTH: usize = 32;
 

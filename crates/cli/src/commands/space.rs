@@ -1,17 +1,18 @@
 //! `whodunit space`.
 
 use std::ffi::OsString;
-use std::sync::atomic::{AtomicU64, Ordering};
+use std::fmt;
+use std::sync::Arc;
+use std::sync::atomic::{AtomicUsize, Ordering};
 
 use clap::Args;
-use indicatif::{ProgressBar, ProgressDrawTarget, ProgressStyle};
-use whodunit_core::queries::space::{Cache, Counted, Part, Space, TitleSpace, space};
-use whodunit_core::queries::verify::Progress;
+use indicatif::{ProgressBar, ProgressState};
+use whodunit_core::queries::space::{Cache, Counted, Part, Progress, Space, TitleSpace, space};
 use whodunit_core::survey::Survey;
 
 use crate::args::Global;
 use crate::error::CliError;
-use crate::output::{self, Cell, Column, Grid, Line, Piece, Presenter, Shown, Streams, Tone};
+use crate::output::{self, Cell, Column, Grid, Line, Piece, Presenter, Shown, Streams, Tone, progress};
 use crate::session::{Outcome, Session};
 
 /// Show what installed software costs on disk
@@ -38,17 +39,21 @@ pub struct Arguments {
 /// Files and bytes so far, on standard error where that is a terminal; how many there are is not known before.
 struct Tally {
     bar: ProgressBar,
-    files: AtomicU64,
+    files: Arc<AtomicUsize>,
 }
 
 impl Tally {
     fn new(is_hidden: bool) -> Self {
-        let target = if is_hidden { ProgressDrawTarget::hidden() } else { ProgressDrawTarget::stderr() };
-        let bar = ProgressBar::with_draw_target(None, target);
-        if let Ok(style) = ProgressStyle::with_template("{spinner} {msg}") {
-            bar.set_style(style);
-        }
-        Tally { bar, files: AtomicU64::new(0) }
+        let files = Arc::new(AtomicUsize::new(0));
+        let seen = Arc::clone(&files);
+        // Put together when it is drawn: whatever is drawn is what has been counted by then.
+        let counted = move |state: &ProgressState, line: &mut dyn fmt::Write| {
+            let files = output::count(seen.load(Ordering::Relaxed), "file");
+            let _ = write!(line, "{files}, {}", output::size(state.pos()));
+        };
+        let bar = progress::bar(is_hidden, None, "{spinner} {counted}");
+        bar.set_style(bar.style().with_key("counted", counted));
+        Tally { bar, files }
     }
 }
 
@@ -56,11 +61,8 @@ impl Progress for Tally {
     fn expect(&self, _: usize, _: u64) {}
 
     fn done(&self, bytes: u64) {
+        self.files.fetch_add(1, Ordering::Relaxed);
         self.bar.inc(bytes);
-        let files = self.files.fetch_add(1, Ordering::Relaxed) + 1;
-        if files.is_multiple_of(512) && !self.bar.is_hidden() {
-            self.bar.set_message(format!("{files} files, {}", output::size(self.bar.position())));
-        }
     }
 
     fn is_stopped(&self) -> bool {

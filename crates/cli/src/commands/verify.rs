@@ -5,7 +5,7 @@ use std::sync::Arc;
 use std::sync::atomic::{AtomicBool, AtomicUsize, Ordering};
 
 use clap::Args;
-use indicatif::{ProgressBar, ProgressDrawTarget, ProgressStyle};
+use indicatif::ProgressBar;
 use whodunit_core::model::{Depth, Finding, ManagerId, Severity};
 use whodunit_core::queries::verify::{Progress, Question, Verified, verify};
 use whodunit_core::survey::Survey;
@@ -15,7 +15,7 @@ use crate::error::CliError;
 use crate::output::{
     self, Line, Piece, Presenter, Streams, Tone,
     findings::{self, OfFindings},
-    size,
+    progress, size,
 };
 use crate::process;
 use crate::session::Outcome;
@@ -52,11 +52,7 @@ struct Bar {
 
 impl Bar {
     fn new(is_hidden: bool) -> Self {
-        let target = if is_hidden { ProgressDrawTarget::hidden() } else { ProgressDrawTarget::stderr() };
-        let bar = ProgressBar::with_draw_target(None, target);
-        if let Ok(style) = ProgressStyle::with_template("{bar:20} {msg}, {eta} left; Ctrl-C shows what was found") {
-            bar.set_style(style);
-        }
+        let bar = progress::bar(is_hidden, None, "{bar:20} {msg}, {eta} left; Ctrl-C shows what was found");
         // Without a handler, Ctrl-C ends the program as it ends any other.
         let interrupted = process::interrupted().unwrap_or_default();
         Bar { bar, expected: AtomicUsize::new(0), done: AtomicUsize::new(0), interrupted }

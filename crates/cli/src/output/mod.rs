@@ -6,6 +6,7 @@ pub mod findings;
 mod json;
 mod links;
 mod page;
+pub mod progress;
 mod sarif;
 mod table;
 mod text;

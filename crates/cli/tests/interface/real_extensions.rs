@@ -13,7 +13,7 @@ const EXTENSIONS: &str = ".local/share/gh/extensions";
 fn extensions_are_read_as_gh_lists_them() {
     let Some(quay) = Quay::new(&["gh", "git"]) else { return };
     let manifest =
-        "owner: quay\nname: gh-tide\nhost: github.com\ntag: v1.2.0\nispinned: true\npath: /elsewhere/gh-tide\n";
+        "owner: quay\nname: gh-tide\nhost: quay.example\ntag: v1.2.0\nispinned: true\npath: /elsewhere/gh-tide\n";
     quay.write(&format!("{EXTENSIONS}/gh-tide/manifest.yml"), manifest);
     quay.write(&format!("{EXTENSIONS}/gh-tide/gh-tide"), "x\n");
     quay.write(&format!("{EXTENSIONS}/gh-rope/gh-rope"), "#!/bin/sh\n");
@@ -21,7 +21,7 @@ fn extensions_are_read_as_gh_lists_them() {
     let git = "git -c user.name=Maren -c user.email=maren@harbour.example";
     quay.sh(&format!(
         "chmod 755 src/gh-own/gh-own {EXTENSIONS}/*/gh-*
-         cd $HOME/{EXTENSIONS}/gh-rope; git init -q .; git remote add origin https://github.com/harbour/gh-rope.git
+         cd $HOME/{EXTENSIONS}/gh-rope; git init -q .; git remote add origin https://quay.example/harbour/gh-rope.git
          git add .; {git} commit -qm first
          cd $HOME/src/gh-own; git init -q .; GH_TOKEN=none gh extension install . >/dev/null 2>&1"
     ));

@@ -88,6 +88,6 @@ fn what_is_measured_is_counted_meanwhile_where_a_user_can_see_it() {
         let shown = shown_by(command, |command, side| {
             command.stdout(Stdio::null()).stderr(side);
         });
-        assert_eq!(shown.contains(" files, "), is_shown, "{more:?}: {shown}");
+        assert_eq!(shown.contains(" file"), is_shown, "{more:?}: {shown}");
     }
 }

@@ -19,6 +19,7 @@ use crate::bytes::{ByteString, path};
 use crate::fs::{Kind, Limit, Root};
 use crate::model::{Described, Loss, Offer, OfferQuery};
 use whodunit_formats::appstream::{self, Component};
+use whodunit_formats::yaml::SEPARATOR;
 use whodunit_formats::{appstream_yaml, packed};
 
 /// Directories of catalogues.
@@ -227,11 +228,11 @@ fn of_xml(bytes: &[u8], query: &OfferQuery, found: &mut Vec<Component>) -> Resul
 /// Documents that are no YAML cost themselves alone; the first of them is told.
 fn of_yaml(bytes: &[u8], filter: &Filter<'_>, found: &mut Vec<Component>) -> Option<String> {
     let mut first = None;
-    let problem = each_part(bytes, appstream_yaml::SEPARATOR, &mut |document| {
+    let problem = each_part(bytes, SEPARATOR.as_bytes(), &mut |document| {
         if !filter.may_be_in(document) {
             return;
         }
-        let document = document.strip_suffix(appstream_yaml::SEPARATOR).unwrap_or(document);
+        let document = document.strip_suffix(SEPARATOR.as_bytes()).unwrap_or(document);
         match appstream_yaml::component(&String::from_utf8_lossy(document)) {
             Ok(Some(one)) if wants(filter.query, &one) => found.push(one),
             Ok(_) => {}

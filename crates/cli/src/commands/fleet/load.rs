@@ -3,7 +3,6 @@
 use std::ffi::OsString;
 use std::io::Write as _;
 
-use indicatif::{ProgressBar, ProgressDrawTarget, ProgressStyle};
 use whodunit_core::bytes::{ByteString, path};
 use whodunit_core::fs::Root;
 use whodunit_fleet::load::{Loaded, Refused, files, load};
@@ -35,11 +34,8 @@ pub fn run(
             .map_err(|cause| CliError::Write { file: into.as_bytes().into(), cause })?;
     }
     let mut store = store::open(&into, Purpose::Load, &process::database_access())?;
-    let target = if global.quiet { ProgressDrawTarget::hidden() } else { ProgressDrawTarget::stderr() };
-    let bar = ProgressBar::with_draw_target(Some(files.len() as u64), target);
-    if let Ok(style) = ProgressStyle::with_template("{bar:20} {pos} of {len} snapshots, {eta} left") {
-        bar.set_style(style);
-    }
+    let form = "{bar:20} {pos} of {len} snapshots, {eta} left";
+    let bar = output::progress::bar(global.quiet, Some(files.len() as u64), form);
     let loaded_at = process::now().map(output::time).unwrap_or_default();
     let result = load(&mut *store, &root, &files, &loaded_at, &mut |done| bar.inc(done as u64));
     bar.finish_and_clear();

@@ -13,6 +13,7 @@ use crate::fs::{Kind, Limit};
 use crate::host::Host;
 use crate::model::{CommandLine, Evidence, Location, Loss, ManagerId, ManagerKind, Origin, Profile, RemedyKind};
 use crate::version::Scheme;
+use whodunit_formats::key_file::KeyFile;
 use whodunit_formats::yaml::Node;
 
 const ID: ManagerId = ManagerId("gh");
@@ -34,10 +35,28 @@ impl Manager for Gh {
 
     fn discover<'h>(&self, host: &'h Host) -> Vec<Box<dyn Installation + 'h>> {
         of_each_user(host, ID, |user| {
-            let data = host.user_dir(user, "XDG_DATA_HOME", ".local/share");
-            let dir = path::join(&data, b"gh/extensions");
-            is_dir(host, &dir).then(|| (host.root.canonicalize_dir(&dir), Extensions))
+            let dir = path::join(&host.user_dir(user, "XDG_DATA_HOME", ".local/share"), b"gh/extensions");
+            is_dir(host, &dir).then_some((dir, Extensions))
         })
+    }
+}
+
+/// Notes what an extension's own directory tells.
+fn describe(host: &Host, item: &mut InstalledPackage, tree: &ByteString, notes: &mut Vec<Loss>) {
+    let manifest = path::join(tree, b"manifest.yml");
+    if host.root.entry(&manifest).is_ok() {
+        let read = parsed(host, &manifest, Limit::SMALL, |content| {
+            let node = Node::parse(&String::from_utf8_lossy(content))?;
+            add_manifest(item, &manifest, &node).ok_or_else(|| "lacks an owner, a name or a tag".to_owned())
+        });
+        if let Err(problem) = read {
+            item.evidence.push(Evidence::whole(manifest, "an extension's manifest"));
+            notes.push(Loss::because(problem, format!("the version of {} is unknown", item.name)));
+        }
+    } else if is_dir(host, &path::join(tree, b".git")) {
+        add_checkout(host, item, tree, notes);
+    } else {
+        item.evidence.push(Evidence::directory(tree.clone(), "an extension"));
     }
 }
 
@@ -47,9 +66,10 @@ fn add_manifest(item: &mut InstalledPackage, file: &ByteString, manifest: &Node)
     let (owner, name, tag) = (text("owner")?, text("name")?, text("tag")?);
     item.version = Some(tag.strip_prefix('v').unwrap_or(tag).into());
     item.held = text("ispinned") == Some("true");
-    let url = format!("https://{}/{owner}/{name}", text("host").unwrap_or("github.com"));
-    item.origin = Some(Origin::third_party("repository", format!("{owner}/{name}").as_str(), Some(url.into())));
-    item.evidence.push(Evidence::at(file.clone(), "tag", format!("{owner}/{name} {tag}")));
+    let full = format!("{owner}/{name}");
+    let url = text("host").map(|host| format!("https://{host}/{full}").into());
+    item.origin = Some(Origin::third_party("repository", full.as_str(), url));
+    item.evidence.push(Evidence::at(file.clone(), "tag", format!("{full} {tag}")));
     Some(())
 }
 
@@ -70,12 +90,13 @@ fn add_checkout(host: &Host, item: &mut InstalledPackage, tree: &[u8], notes: &m
         }
         Err(error) => notes.push(Loss::unread(&error, format!("the version of {} is unknown", item.name))),
     }
-    let settings = path::join(&git, b"config");
-    let url = host.root.read(&settings, Limit::SMALL).ok().and_then(|content| {
-        let lines = content.split(|&b| b == b'\n').map(<[u8]>::trim_ascii);
-        let mut of_origin = lines.skip_while(|line| **line != *b"[remote \"origin\"]").skip(1);
-        of_origin.find_map(|line| Some(ByteString::from(line.strip_prefix(b"url = ")?)))
-    });
+    let url = match host.root.read(&path::join(&git, b"config"), Limit::SMALL) {
+        Ok(settings) => KeyFile::parse(&settings).get("remote \"origin\"", "url").map(ByteString::from),
+        Err(error) => {
+            notes.push(Loss::unread(&error, format!("where {} came from is unknown", item.name)));
+            None
+        }
+    };
     if let Some(url) = url {
         let bare = url.strip_suffix(b".git").unwrap_or(&url);
         let parts: Vec<&[u8]> = bare.rsplitn(3, |b| b"/:".contains(b)).collect();
@@ -110,34 +131,20 @@ impl SimpleBackend for Extensions {
             let mut item = InstalledPackage::new("extension", name).remedy(RemedyKind::Remove, remove);
             item.also.push(entry.clone());
             item.installed_at = host.root.modified(&tree);
-            let manifest = path::join(&tree, b"manifest.yml");
-            if kind == Kind::Link {
-                let target = link_target(host, &tree).unwrap_or_default();
-                item.origin = Some(Origin::local("directory", "local", None));
-                item.places.push((tree.clone(), Evidence::at(tree, "link", format!("{entry} is in {target}"))));
-                item.evidence.push(item.places[0].1.clone());
-                record.items.push(item);
-                continue;
-            }
-            if kind != Kind::Dir {
-                continue;
-            }
-            if host.root.entry(&manifest).is_ok() {
-                let read = parsed(host, &manifest, Limit::SMALL, |content| {
-                    let node = Node::parse(&String::from_utf8_lossy(content))?;
-                    add_manifest(&mut item, &manifest, &node)
-                        .ok_or_else(|| "lacks an owner, a name or a tag".to_owned())
-                });
-                if let Err(problem) = read {
-                    item.evidence.push(Evidence::whole(manifest, "an extension's manifest"));
-                    record.notes.push(Loss::because(problem, format!("the version of {} is unknown", item.name)));
+            match kind {
+                Kind::Link => {
+                    let target = link_target(host, &tree).unwrap_or_default();
+                    let evidence = Evidence::at(tree.clone(), "link", format!("{entry} is in {target}"));
+                    item.origin = Some(Origin::local("directory", "local", None));
+                    item.evidence.push(evidence.clone());
+                    item.places.push((tree, evidence));
                 }
-            } else if is_dir(host, &path::join(&tree, b".git")) {
-                add_checkout(host, &mut item, &tree, &mut record.notes);
-            } else {
-                item.evidence.push(Evidence::directory(tree.clone(), "an extension"));
+                Kind::Dir => {
+                    describe(host, &mut item, &tree, &mut record.notes);
+                    item.trees.push(tree);
+                }
+                _ => continue,
             }
-            item.trees.push(tree);
             record.items.push(item);
         }
         record

@@ -38,14 +38,9 @@ impl Manager for Helm {
 
     fn discover<'h>(&self, host: &'h Host) -> Vec<Box<dyn Installation + 'h>> {
         of_each_user(host, ID, |user| {
-            let data = match host.variable(user, "HELM_DATA_HOME") {
-                Some(_) => host.user_dir(user, "HELM_DATA_HOME", ""),
-                None => path::join(&host.user_dir(user, "XDG_DATA_HOME", ".local/share"), b"helm"),
-            };
-            let dir = match host.variable(user, "HELM_PLUGINS") {
-                Some(_) => host.user_dir(user, "HELM_PLUGINS", ""),
-                None => host.root.canonicalize_dir(&path::join(&data, b"plugins")),
-            };
+            let of_helm = || path::join(&host.user_dir(user, "XDG_DATA_HOME", ".local/share"), b"helm");
+            let data = || host.named_dir(user, "HELM_DATA_HOME").unwrap_or_else(of_helm);
+            let dir = host.named_dir(user, "HELM_PLUGINS").unwrap_or_else(|| path::join(&data(), b"plugins"));
             let cache = host.user_dir(user, "XDG_CACHE_HOME", ".cache");
             is_dir(host, &dir).then(|| (dir, Plugins { fetched: path::join(&cache, b"helm/plugins") }))
         })

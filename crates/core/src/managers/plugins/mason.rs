@@ -54,7 +54,7 @@ impl Manager for Mason {
             let editor = host.variable(user, "NVIM_APPNAME").cloned().unwrap_or_else(|| "nvim".into());
             let dir = path::join(&path::join(&data, &editor), b"mason");
             let is_there = is_dir(host, &path::join(&dir, b"packages"));
-            is_there.then(|| (host.root.canonicalize_dir(&dir), MasonRoot))
+            is_there.then_some((dir, MasonRoot))
         })
     }
 }

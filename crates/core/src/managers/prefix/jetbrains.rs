@@ -13,7 +13,7 @@ use crate::backend::{Installation, Manager};
 use crate::bytes::{ByteString, path};
 use crate::fs::Limit;
 use crate::host::Host;
-use crate::model::{Evidence, Location, Loss, ManagerId, ManagerKind, Profile, Status};
+use crate::model::{Evidence, Location, Loss, ManagerId, ManagerKind, Profile};
 use crate::version::Scheme;
 
 const ID: ManagerId = ManagerId("jetbrains-toolbox");
@@ -85,14 +85,8 @@ impl SimpleBackend for Toolbox {
             item.version = tool.display_version.map(ByteString::from);
             item.revision = tool.build_number.map(ByteString::from);
             item.evidence.push(Evidence::at(file.clone(), "tools", item.with_version()));
-            match host.root.entry(&tree) {
-                Ok(meta) => item.installed_at = Some(meta.modified),
-                Err(_) => item.status = Status::Broken,
-            }
-            // A record claims nothing outside its user's home, and not all of that.
-            if path::within(&tree, &self.home) && tree != self.home {
-                item.trees.push(tree);
-            }
+            item.look_at(host, &tree);
+            item.own_in_home(tree, &self.home);
             record.items.push(item);
         }
         for mut script in scripts_in(host, &path::join(&at.dir, b"scripts")).unwrap_or_default() {

@@ -16,7 +16,7 @@ use crate::backend::{Installation, Manager};
 use crate::bytes::{ByteString, path};
 use crate::fs::Limit;
 use crate::host::Host;
-use crate::model::{Evidence, Location, Loss, ManagerId, ManagerKind, Profile, Status};
+use crate::model::{Evidence, Location, Loss, ManagerId, ManagerKind, Profile};
 use crate::version::Scheme;
 
 const ID: ManagerId = ManagerId("legendary");
@@ -56,10 +56,8 @@ impl Manager for Legendary {
     fn discover<'h>(&self, host: &'h Host) -> Vec<Box<dyn Installation + 'h>> {
         let of_user = |user| {
             let settings = host.user_dir(user, "XDG_CONFIG_HOME", ".config");
-            let own = match host.variable(user, "LEGENDARY_CONFIG_PATH") {
-                Some(_) => host.user_dir(user, "LEGENDARY_CONFIG_PATH", ""),
-                None => path::join(&settings, b"legendary"),
-            };
+            let own =
+                host.named_dir(user, "LEGENDARY_CONFIG_PATH").unwrap_or_else(|| path::join(&settings, b"legendary"));
             [own, path::join(&settings, b"heroic/legendaryConfig/legendary")].map(|dir| (of(user), dir))
         };
         let has_list = |dir: &ByteString| host.root.entry(&path::join(dir, FILE)).is_ok();
@@ -94,13 +92,9 @@ impl SimpleBackend for Games {
             item.arch = game.platform.map(ByteString::from);
             item.size = (game.install_size > 0).then_some(game.install_size);
             item.evidence.push(Evidence::at(file.clone(), &id, item.with_version()));
-            match host.root.entry(&tree) {
-                Ok(meta) => item.installed_at = Some(meta.modified),
-                Err(_) => item.status = Status::Broken,
-            }
-            // A record claims nothing outside its user's home, and not all of that.
-            if !game.is_dlc && path::within(&tree, &self.home) && tree != self.home {
-                item.trees.push(tree);
+            item.look_at(host, &tree);
+            if !game.is_dlc {
+                item.own_in_home(tree, &self.home);
             }
             record.items.push(item);
         }

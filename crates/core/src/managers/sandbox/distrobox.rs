@@ -9,9 +9,8 @@
 
 use serde::Deserialize;
 
-use crate::backend::simple::{
-    InstalledPackage, Record, SimpleBackend, dirs_in, is_dir, launchers_in, of_each_user, scripts_in,
-};
+use super::container_store::documents;
+use crate::backend::simple::{InstalledPackage, Record, SimpleBackend, is_dir, launchers_in, of_each_user, scripts_in};
 use crate::backend::{Installation, Manager};
 use crate::bytes::{ByteString, path};
 use crate::fs::Limit;
@@ -80,8 +79,7 @@ struct Made {
 /// The containers of a store.
 fn containers(host: &Host, store: &ByteString, notes: &mut Vec<Loss>) -> Vec<Made> {
     let mut found = Vec::new();
-    for (driver, _) in dirs_in(host, store, false).iter().filter(|(name, _)| name.ends_with(b"-containers")) {
-        let file = path::join(&path::join(store, driver), b"containers.json");
+    for file in documents(host, store, "containers") {
         let content = match host.root.read(&file, Limit::LIST) {
             Ok(content) => content,
             Err(error) => {

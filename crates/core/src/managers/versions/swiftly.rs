@@ -15,9 +15,7 @@ use crate::backend::{Installation, Manager};
 use crate::bytes::{ByteString, path};
 use crate::fs::Limit;
 use crate::host::Host;
-use crate::model::{
-    Evidence, ExecDestination, ExecTarget, Location, Loss, ManagerId, ManagerKind, Profile, Scope, Status,
-};
+use crate::model::{Evidence, ExecDestination, ExecTarget, Location, Loss, ManagerId, ManagerKind, Profile, Scope};
 use crate::version::Scheme;
 
 const ID: ManagerId = ManagerId("swiftly");
@@ -86,10 +84,7 @@ impl SimpleBackend for Toolchains {
             item.active = config.in_use.as_ref() == Some(version);
             item.evidence.push(Evidence::at(file.clone(), "installedToolchains", format!("swift {version}")));
             if let Some(tree) = tree(at, version) {
-                match host.root.entry(&tree) {
-                    Ok(meta) => item.installed_at = Some(meta.modified),
-                    Err(_) => item.status = Status::Broken,
-                }
+                item.look_at(host, &tree);
                 for (link, _) in links_into(host, &self.bin, &tree) {
                     item.bring(link.clone(), Evidence::at(link, "link", format!("starts swift {version}")));
                 }

@@ -12,7 +12,7 @@ use serde::Serialize;
 
 use crate::backend::Detail;
 use crate::bytes::ByteString;
-use crate::digests::Progress;
+pub use crate::digests::Progress;
 use crate::model::{Evidence, ManagerId, Package, Scope, Status};
 use crate::survey::Survey;
 pub use caches::{Cache, caches_of, tree_size};

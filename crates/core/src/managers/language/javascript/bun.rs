@@ -42,10 +42,8 @@ impl Manager for Bun {
     fn discover<'h>(&self, host: &'h Host) -> Vec<Box<dyn Installation + 'h>> {
         of_each_user(host, ID, |user| {
             let home = host.user_dir(user, "BUN_INSTALL", ".bun");
-            let moved = |variable: &str, below: &[u8]| match host.variable(user, variable) {
-                Some(dir) if dir.starts_with(b"/") => host.root.canonicalize_dir(dir),
-                _ => host.root.canonicalize_dir(&path::join(&home, below)),
-            };
+            let usual = |below: &[u8]| host.root.canonicalize_dir(&path::join(&home, below));
+            let moved = |variable: &str, below| host.named_dir(user, variable).unwrap_or_else(|| usual(below));
             let global = moved("BUN_INSTALL_GLOBAL_DIR", b"install/global");
             let bin = moved("BUN_INSTALL_BIN", b"bin");
             let is_there = is_dir(host, &global) || host.root.entry(&path::join(&bin, b"bun")).is_ok();

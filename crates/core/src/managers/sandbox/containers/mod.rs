@@ -12,6 +12,7 @@ mod services;
 
 use serde::Deserialize;
 
+use super::container_store::documents;
 use crate::backend::simple::{
     InstalledPackage, Record, SimpleBackend, SimpleInstallation, dirs_in, is_dir, of, scripts_in,
 };
@@ -78,21 +79,23 @@ impl Manager for Containers {
 }
 
 /// An image as it is named: `REGISTRY/NAME:TAG@DIGEST`.
-struct Image<'n> {
-    full: &'n str,
-    /// The tag, or else the digest.
-    version: Option<&'n str>,
-}
+#[derive(Debug, PartialEq, Eq)]
+struct Image(String);
 
-impl<'n> Image<'n> {
+impl Image {
     /// `None` for what can be no image's name.
-    fn parse(full: &'n str) -> Option<Self> {
+    fn parse(name: &str) -> Option<Self> {
         let is_plain = |b: u8| b.is_ascii_alphanumeric() || b"._-/:@".contains(&b);
-        let starts = full.bytes().next()?.is_ascii_alphanumeric();
-        let (bare, digest) = full.split_once('@').map_or((full, None), |(bare, digest)| (bare, Some(digest)));
+        let starts = name.bytes().next()?.is_ascii_alphanumeric();
+        (starts && name.bytes().all(is_plain)).then(|| Image(name.to_owned()))
+    }
+
+    /// The tag, or else the digest.
+    fn version(&self) -> Option<&str> {
+        let (bare, digest) = self.0.split_once('@').map_or((&*self.0, None), |(bare, digest)| (bare, Some(digest)));
         // Only behind the last `/` is a colon no port's.
         let tag = bare.rsplit('/').next()?.split_once(':').map(|(_, tag)| tag);
-        (starts && full.bytes().all(is_plain)).then_some(Image { full, version: tag.or(digest) })
+        tag.or(digest)
     }
 }
 
@@ -117,14 +120,13 @@ fn images(host: &Host, store: &ByteString, notes: &mut Vec<Loss>) -> Vec<(String
         let all: OfDocker = serde_json::from_slice(content)?;
         Ok(all.repositories.into_values().flatten().map(|(name, _)| name).collect())
     };
-    let mut files: Vec<(ByteString, Names)> = Vec::new();
-    for place in [store, &ByteString::from(STORE)] {
-        let drivers = dirs_in(host, place, false).into_iter().filter(|(name, _)| name.ends_with(b"-images"));
-        files.extend(drivers.map(|(name, _)| (path::join(&path::join(place, &name), b"images.json"), of_podman)));
+    let mut of_store = documents(host, store, "images");
+    if **store != *STORE {
+        of_store.extend(documents(host, STORE, "images"));
     }
     let drivers = dirs_in(host, DOCKER, false).into_iter();
-    files.extend(drivers.map(|(name, _)| (path::join(&path::join(DOCKER, &name), b"repositories.json"), of_docker)));
-    files.dedup_by(|a, b| a.0 == b.0);
+    let of_engine = drivers.map(|(name, _)| path::join(&path::join(DOCKER, &name), b"repositories.json"));
+    let files = of_store.into_iter().map(|file| (file, of_podman)).chain(of_engine.map(|file| (file, of_docker)));
     let mut found = Vec::new();
     for (file, names) in files {
         let hides = "which images are there is unknown";
@@ -141,16 +143,16 @@ fn images(host: &Host, store: &ByteString, notes: &mut Vec<Loss>) -> Vec<(String
 }
 
 /// Notes the image that something is started from; says so, and whether the image is there.
-fn add_image(item: &mut InstalledPackage, image: &Image<'_>, images: &[(String, ByteString)]) -> String {
-    item.version = image.version.map(ByteString::from);
-    item.origin = Some(Origin::third_party("image", image.full, None));
+fn add_image(item: &mut InstalledPackage, image: &Image, images: &[(String, ByteString)]) -> String {
+    item.version = image.version().map(ByteString::from);
+    item.origin = Some(Origin::third_party("image", image.0.as_str(), None));
     // A short name is completed by the store, and a missing tag is `latest`.
-    let bare = if image.version.is_some() { image.full.to_owned() } else { format!("{}:latest", image.full) };
+    let bare = if image.version().is_some() { image.0.clone() } else { format!("{}:latest", image.0) };
     let is_it = |name: &str| name.strip_suffix(&bare).is_some_and(|before| before.is_empty() || before.ends_with('/'));
     let there = images.iter().find(|(name, _)| is_it(name));
     item.evidence.extend(there.map(|(name, file)| Evidence::at(file.clone(), "names", format!("{name} is there"))));
     let ending = if there.is_some() { ", which is there" } else { "" };
-    format!("starts a container of the image {}{ending}", image.full)
+    format!("starts a container of the image {}{ending}", image.0)
 }
 
 /// Options of `run` whose value is the next word.
@@ -211,7 +213,7 @@ fn lines_of(script: &str) -> Vec<(u32, String)> {
 }
 
 /// The image from which a script starts a container, and the line that does so.
-fn started(script: &str) -> Option<(String, u32)> {
+fn started(script: &str) -> Option<(Image, u32)> {
     let is_of_shell = script.lines().next().is_some_and(|first| first.starts_with("#!") && first.contains("sh"));
     let lines = if is_of_shell { lines_of(script) } else { Vec::new() };
     lines.into_iter().find_map(|(number, line)| {
@@ -225,7 +227,7 @@ fn started(script: &str) -> Option<(String, u32)> {
             if WITH_VALUE.contains(&word.as_str()) {
                 rest.next();
             } else if !word.starts_with('-') {
-                return Image::parse(word).map(|image| (image.full.to_owned(), number));
+                return Some((Image::parse(word)?, number));
             }
         }
         None
@@ -246,8 +248,7 @@ impl SimpleBackend for Kept {
             for mut script in scripts_in(host, bin).unwrap_or_default() {
                 let content = script.take_content(&mut record.notes);
                 let text = content.and_then(|content| String::from_utf8(content).ok());
-                let Some((name, line)) = text.as_deref().and_then(started) else { continue };
-                let Some(image) = Image::parse(&name) else { continue };
+                let Some((image, line)) = text.as_deref().and_then(started) else { continue };
                 let mut item = InstalledPackage::new("script", path::name(&script.path));
                 item.installed_at = Some(script.modified);
                 let says = add_image(&mut item, &image, &images);
@@ -294,11 +295,11 @@ mod tests {
             ("#!/bin/sh\npodman run --rm", None),
         ] {
             let found = started(script);
-            assert_eq!(found.as_ref().map(|(name, line)| (name.as_str(), *line)), expected, "{script}");
+            assert_eq!(found.as_ref().map(|(image, line)| (image.0.as_str(), *line)), expected, "{script}");
         }
-        let version = |name| Image::parse(name).and_then(|image| image.version);
+        let version = |name| Image::parse(name).and_then(|image| Some(image.version()?.to_owned()));
         assert_eq!(version("quay:5000/rope"), None);
-        assert_eq!(version("quay:5000/rope:2"), Some("2"));
-        assert_eq!(version("rope@sha256:0a1b"), Some("sha256:0a1b"));
+        assert_eq!(version("quay:5000/rope:2").as_deref(), Some("2"));
+        assert_eq!(version("rope@sha256:0a1b").as_deref(), Some("sha256:0a1b"));
     }
 }

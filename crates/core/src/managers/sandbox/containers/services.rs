@@ -7,6 +7,9 @@
 
 use std::collections::BTreeMap;
 
+use hashbrown::HashMap;
+use indexmap::IndexMap;
+
 use super::{Image, add_image};
 use crate::backend::simple::InstalledPackage;
 use crate::bytes::{ByteString, path};
@@ -21,8 +24,9 @@ pub(super) const OF_SYSTEM: [&str; 3] =
 /// Where those of all users are.
 pub(super) const OF_USERS: &str = "/etc/containers/systemd/users";
 
-/// More than any machine has.
+/// More directories, and more files read for services, than any machine has.
 const MAX_DIRS: usize = 1_000;
+const MAX_READ: usize = 20_000;
 
 /// The services that files in these directories describe, the strongest directory first.
 pub(super) fn read(
@@ -31,124 +35,135 @@ pub(super) fn read(
     images: &[(String, ByteString)],
     notes: &mut Vec<Loss>,
 ) -> Vec<InstalledPackage> {
-    let dirs = with_those_below(host, dirs);
-    let mut seen: Vec<ByteString> = Vec::new();
+    let files = Files::below(host, dirs, notes);
+    let mut reader = Reader { host, files: &files, images, notes, left: MAX_READ };
     let mut found = Vec::new();
-    for dir in &dirs {
-        for (name, kind) in host.root.names_in(dir) {
-            let Some(stem) = name.strip_suffix(b".container") else { continue };
-            if kind == Kind::Dir || seen.contains(&name) {
+    for (name, file) in &files.named {
+        let Some(stem) = name.strip_suffix(b".container") else { continue };
+        found.extend(reader.service(file, stem));
+        if reader.left == 0 {
+            let what = "more files than any machine has, up to this one";
+            reader.notes.push(Loss::damaged(file.clone(), what, "which services follow is unknown"));
+            break;
+        }
+    }
+    found
+}
+
+/// What lies in the directories of services.
+#[derive(Default)]
+struct Files {
+    /// Files by their names; of several of one name, the strongest.
+    named: IndexMap<ByteString, ByteString>,
+    /// Files that change others, by the names of their directories, those of the strongest first.
+    changes: HashMap<ByteString, Vec<ByteString>>,
+}
+
+impl Files {
+    /// Looks into these directories and those below them; not into those of single users.
+    fn below(host: &Host, dirs: &[ByteString], notes: &mut Vec<Loss>) -> Self {
+        let (mut found, mut looked_into) = (Files::default(), 0);
+        for top in dirs {
+            let mut open = vec![top.clone()];
+            while let Some(dir) = open.pop() {
+                looked_into += 1;
+                if looked_into > MAX_DIRS {
+                    let what = "more directories than any machine has";
+                    notes.push(Loss::damaged(dir, what, "which services lie there is unknown"));
+                    return found;
+                }
+                let before = open.len();
+                for (name, kind) in host.root.names_in(&dir) {
+                    let at = path::join(&dir, &name);
+                    let is_of_one = *dir == *OF_USERS.as_bytes() && name.iter().all(u8::is_ascii_digit);
+                    if kind != Kind::Dir {
+                        found.named.entry(name).or_insert(at);
+                    } else if name.ends_with(b".d") {
+                        looked_into += 1;
+                        let names = host.root.names_in(&at).into_iter().filter(|(name, _)| name.ends_with(b".conf"));
+                        found.changes.entry(name).or_default().extend(names.map(|(name, _)| path::join(&at, &name)));
+                    } else if !is_of_one && *at != *OF_USERS.as_bytes() {
+                        open.push(at);
+                    }
+                }
+                open[before..].reverse();
+            }
+        }
+        found
+    }
+
+    /// The files that change one of this name, in the order in which they do.
+    fn changing(&self, name: &[u8]) -> impl Iterator<Item = &ByteString> {
+        let dot = memchr::memrchr(b'.', name).unwrap_or(name.len());
+        let (stem, ending) = name.split_at(dot);
+        let mut places: Vec<Vec<u8>> = vec![[name, b".d"].concat()];
+        let mut cut = |end: usize| places.push([&stem[..end], ending, b".d"].concat());
+        if let Some(at) = memchr::memchr(b'@', stem).filter(|at| at + 1 < stem.len()) {
+            cut(at + 1);
+        }
+        memchr::memrchr_iter(b'-', stem).filter(|at| at + 1 < stem.len()).for_each(|at| cut(at + 1));
+        places.push([&ending[1.min(ending.len())..], b".d"].concat());
+        let mut found: BTreeMap<&[u8], &ByteString> = BTreeMap::new();
+        for file in places.iter().filter_map(|place| self.changes.get(&place[..])).flatten() {
+            found.entry(path::name(file)).or_insert(file);
+        }
+        found.into_values()
+    }
+}
+
+/// Reads services, one after the other.
+struct Reader<'r> {
+    host: &'r Host,
+    files: &'r Files,
+    images: &'r [(String, ByteString)],
+    notes: &'r mut Vec<Loss>,
+    /// How many files are read at most from here on.
+    left: usize,
+}
+
+impl Reader<'_> {
+    /// A service; `None` where it starts nothing.
+    fn service(&mut self, file: &ByteString, stem: &[u8]) -> Option<InstalledPackage> {
+        let mut image = self.value(file, "Container", "Image")?;
+        // An image that a file of its own describes.
+        if let Some(described) = self.files.named.get(image.0.as_bytes()).filter(|_| image.0.ends_with(".image")) {
+            image = self.value(described, "Image", "Image").unwrap_or(image);
+        }
+        let (name, at) = image;
+        let mut item = InstalledPackage::new("container", stem);
+        item.installed_at = self.host.root.modified(file);
+        item.also.push([stem, b".service"].concat().into());
+        match Image::parse(&name) {
+            Some(image) => {
+                let says = add_image(&mut item, &image, self.images);
+                item.evidence.insert(0, Evidence::at(at, "Image", says));
+            }
+            None => item.evidence.push(Evidence::at(at, "Image", "a container, of which image is not told")),
+        }
+        Some(item)
+    }
+
+    /// The value of a key in a file, as other files change it; and where it stands.
+    fn value(&mut self, file: &ByteString, group: &str, key: &str) -> Option<(String, ByteString)> {
+        let mut found = None;
+        let files = self.files;
+        for file in std::iter::once(file).chain(files.changing(path::name(file))) {
+            // What is to start nothing is a link to this.
+            if self.host.root.is_null(file) {
                 continue;
             }
-            seen.push(name.clone());
-            found.extend(service(host, &dirs, &path::join(dir, &name), stem, images, notes));
-        }
-    }
-    found
-}
-
-/// These directories, each with those below it; without those of single users and those of changes.
-fn with_those_below(host: &Host, dirs: &[ByteString]) -> Vec<ByteString> {
-    let mut found: Vec<ByteString> = Vec::new();
-    for dir in dirs {
-        let mut open = vec![dir.clone()];
-        while let Some(dir) = open.pop().filter(|_| found.len() < MAX_DIRS) {
-            let is_others = |below: &ByteString| {
-                let of_one = *dir == *OF_USERS.as_bytes() && path::name(below).iter().all(u8::is_ascii_digit);
-                of_one || **below == *OF_USERS.as_bytes()
-            };
-            let names = host.root.names_in(&dir).into_iter();
-            let below = names.filter(|(name, kind)| *kind == Kind::Dir && !name.ends_with(b".d"));
-            let mut below: Vec<ByteString> = below.map(|(name, _)| path::join(&dir, &name)).collect();
-            below.retain(|below| !is_others(below));
-            below.reverse();
-            open.extend(below);
-            found.push(dir);
-        }
-    }
-    found
-}
-
-/// A service; `None` where it starts nothing.
-fn service(
-    host: &Host,
-    dirs: &[ByteString],
-    file: &ByteString,
-    stem: &[u8],
-    images: &[(String, ByteString)],
-    notes: &mut Vec<Loss>,
-) -> Option<InstalledPackage> {
-    let mut image = value(host, dirs, file, "Container", "Image", notes)?;
-    // An image that a file of its own describes.
-    if image.0.ends_with(".image") && !image.0.contains('/') {
-        let named = dirs.iter().map(|dir| path::join(dir, image.0.as_bytes()));
-        let described = named.into_iter().find(|file| host.root.entry(file).is_ok());
-        image = described.and_then(|file| value(host, dirs, &file, "Image", "Image", notes)).unwrap_or(image);
-    }
-    let (name, at) = image;
-    let mut item = InstalledPackage::new("container", stem);
-    item.installed_at = host.root.modified(file);
-    item.also.push([stem, b".service"].concat().into());
-    match Image::parse(&name) {
-        Some(image) => {
-            let says = add_image(&mut item, &image, images);
-            item.evidence.insert(0, Evidence::at(at, "Image", says));
-        }
-        None => item.evidence.push(Evidence::at(at, "Image", "a container, of which image is not told")),
-    }
-    Some(item)
-}
-
-/// The value of a key in a file, as other files change it; and where it stands.
-fn value(
-    host: &Host,
-    dirs: &[ByteString],
-    file: &ByteString,
-    group: &str,
-    key: &str,
-    notes: &mut Vec<Loss>,
-) -> Option<(String, ByteString)> {
-    let mut found = None;
-    for file in std::iter::once(file.clone()).chain(changes(host, dirs, path::name(file))) {
-        // What is to start nothing is a link to this.
-        if host.root.read_link(&file).is_ok_and(|target| *target == *b"/dev/null") {
-            continue;
-        }
-        match host.root.read(&file, Limit::SMALL) {
-            Ok(content) => {
-                let read = KeyFile::parse(&content);
-                if let Some(value) = read.get(group, key) {
-                    let value = value.trim().trim_matches(['"', '\'']);
-                    found = (!value.is_empty()).then(|| (value.to_owned(), file));
+            self.left = self.left.checked_sub(1)?;
+            match self.host.root.read(file, Limit::SMALL) {
+                Ok(content) => {
+                    let read = KeyFile::parse(&content);
+                    if let Some(value) = read.get(group, key) {
+                        let value = value.trim().trim_matches(['"', '\'']);
+                        found = (!value.is_empty()).then(|| (value.to_owned(), file.clone()));
+                    }
                 }
-            }
-            Err(error) => notes.push(Loss::unread(&error, "what it starts is unknown")),
-        }
-    }
-    found
-}
-
-/// The files that change one of this name, in the order in which they do.
-fn changes(host: &Host, dirs: &[ByteString], name: &[u8]) -> Vec<ByteString> {
-    let dot = memchr::memrchr(b'.', name).unwrap_or(name.len());
-    let (stem, ending) = name.split_at(dot);
-    let mut places: Vec<Vec<u8>> = vec![[name, b".d"].concat()];
-    let mut cut = |end: usize| places.push([&stem[..end], ending, b".d"].concat());
-    if let Some(at) = memchr::memchr(b'@', stem).filter(|at| at + 1 < stem.len()) {
-        cut(at + 1);
-    }
-    memchr::memrchr_iter(b'-', stem).filter(|at| at + 1 < stem.len()).for_each(|at| cut(at + 1));
-    places.push([&ending[1.min(ending.len())..], b".d"].concat());
-    let mut found: BTreeMap<ByteString, ByteString> = BTreeMap::new();
-    for place in &places {
-        for dir in dirs {
-            let dir = path::join(dir, place);
-            let names = host.root.names_in(&dir).into_iter().filter(|(name, _)| name.ends_with(b".conf"));
-            for (name, _) in names {
-                let file = path::join(&dir, &name);
-                found.entry(name).or_insert(file);
+                Err(error) => self.notes.push(Loss::unread(&error, "what it starts is unknown")),
             }
         }
+        found
     }
-    found.into_values().collect()
 }

@@ -8,13 +8,12 @@ use hashbrown::{HashMap, HashSet};
 use super::available::{Available, Ground};
 use super::expression::Expression;
 use super::installation::{Brief, RpmInstallation};
+use super::repositories::{MAIN, main_setting};
 use crate::backend::closure::{Present, closure_until};
 use crate::backend::dependency_graph::{Need, Node, Want};
 use crate::bytes::ByteString;
-use crate::fs::Limit;
 use crate::model::{Offer, Pulled, PullsIn, Relation, Scope};
 use crate::version::rpm;
-use whodunit_formats::key_file::KeyFile;
 
 impl RpmInstallation<'_> {
     pub(super) fn brought_along(&self, offer: &Offer) -> Option<PullsIn> {
@@ -74,15 +73,14 @@ impl RpmInstallation<'_> {
     /// Whether what a package recommends is installed with it: both tools do so, unless they are told not to
     /// (`dnf.conf(5)`, `install_weak_deps`; `zypp.conf`, `solver.onlyRequires`).
     fn takes_recommended(&self) -> bool {
-        let setting = |file: &str, key: &str| {
-            let content = KeyFile::parse(&self.host.root.read(file.as_bytes(), Limit::SMALL).ok()?);
-            content.get("main", key).map(|value| value.trim().to_ascii_lowercase())
+        let root = &self.host.root;
+        let (said, off) = match self.records().tool(root) {
+            Some("zypper") => {
+                (main_setting(root, b"/etc/zypp/zypp.conf", "solver.onlyRequires"), ["1", "yes", "true", "on"])
+            }
+            _ => (main_setting(root, MAIN, "install_weak_deps"), ["0", "no", "false", "off"]),
         };
-        let (said, off) = match self.records().tool(&self.host.root) {
-            Some("zypper") => (setting("/etc/zypp/zypp.conf", "solver.onlyRequires"), ["1", "yes", "true", "on"]),
-            _ => (setting("/etc/dnf/dnf.conf", "install_weak_deps"), ["0", "no", "false", "off"]),
-        };
-        said.is_none_or(|said| !off.contains(&&*said))
+        said.is_none_or(|said| !off.contains(&&*said.to_ascii_lowercase()))
     }
 }
 

@@ -6,8 +6,9 @@
 //! Traps: several deployments lie side by side; which of them runs, the kernel's command line tells, and of a tree that does
 //! not run only one that is alone can be meant. All other packages are the image's, or came along.
 
+use super::nevra::name_end;
 use crate::bytes::{ByteString, path};
-use crate::fs::{Kind, Limit, Root};
+use crate::fs::{Limit, Root};
 use crate::model::{Evidence, Loss};
 use whodunit_formats::key_file::KeyFile;
 
@@ -28,7 +29,7 @@ pub(super) fn requested(root: &Root, notes: &mut Vec<Loss>) -> Vec<(ByteString, 
     for key in ["requested", "requested-local"] {
         for one in content.list("packages", key) {
             let full = one.rsplit(':').next().unwrap_or(one);
-            let name = if key == "requested" { Some(one) } else { name_of(full) };
+            let name = if key == "requested" { Some(one) } else { name_end(full.as_bytes()).map(|end| &full[..end]) };
             let evidence = Evidence::at(file.clone(), key, format!("{full} was put on top of the image"));
             found.extend(name.map(|name| (name.into(), evidence)));
         }
@@ -36,27 +37,18 @@ pub(super) fn requested(root: &Root, notes: &mut Vec<Loss>) -> Vec<(ByteString, 
     found
 }
 
-/// The name in `NAME-VERSION-RELEASE.ARCH`.
-fn name_of(full: &str) -> Option<&str> {
-    Some(full.rsplit_once('-')?.0.rsplit_once('-')?.0)
-}
-
 /// The file of the deployment that is meant.
 fn origin(root: &Root, notes: &mut Vec<Loss>) -> Option<ByteString> {
-    if let Some(running) = running(root) {
-        return Some(running);
-    }
-    let dirs = |dir: &[u8]| -> Vec<ByteString> {
-        let names = root.names_in(dir).into_iter().filter(|(_, kind)| *kind == Kind::Dir);
-        names.map(|(name, _)| path::join(dir, &name)).collect()
-    };
     let mut files: Vec<ByteString> = Vec::new();
-    for system in dirs(DEPLOYMENTS) {
-        let deploy = path::join(&system, b"deploy");
+    for (system, _) in root.names_in(DEPLOYMENTS) {
+        let deploy = path::join(&path::join(DEPLOYMENTS, &system), b"deploy");
         let names = root.names_in(&deploy);
         files.extend(
             names.iter().filter(|(name, _)| name.ends_with(b".origin")).map(|(name, _)| path::join(&deploy, name)),
         );
+    }
+    if let Some(running) = (!files.is_empty()).then(|| running(root)).flatten() {
+        return Some(running);
     }
     if files.len() > 1 {
         notes.push(Loss::damaged(DEPLOYMENTS, "several deployments, and none is told to be meant", LOST));
@@ -72,15 +64,4 @@ fn running(root: &Root) -> Option<ByteString> {
     let file: ByteString = [&dir[..], b".origin"].concat().into();
     // A container sees the command line of the system around it.
     root.entry(&file).is_ok().then_some(file)
-}
-
-#[cfg(test)]
-mod tests {
-    use super::*;
-
-    #[test]
-    fn a_package_from_a_file_has_its_name_before_version_and_release() {
-        assert_eq!(name_of("tide-gauge-1.2-3.hb8.noarch"), Some("tide-gauge"));
-        assert_eq!(name_of("tide"), None);
-    }
 }

@@ -27,6 +27,7 @@ mod installation;
 mod layers;
 mod log;
 mod modules;
+mod nevra;
 mod offers;
 mod records;
 mod repositories;

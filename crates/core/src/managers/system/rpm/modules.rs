@@ -15,7 +15,8 @@ use std::io::Read as _;
 
 use hashbrown::{HashMap, HashSet};
 
-use super::repositories::MAIN;
+use super::nevra::{name_end, without_epoch_0};
+use super::repositories::{MAIN, main_setting};
 use crate::bytes::{ByteString, path};
 use crate::fs::{Limit, Root};
 use crate::host::{os_release, os_release_field};
@@ -67,7 +68,7 @@ impl Modules {
         };
         let mut found = Modules { notes, ..Modules::default() };
         for (place, one) in known.streams.iter().enumerate() {
-            let packages = one.packages.iter().map(|package| package.replacen("-0:", "-", 1));
+            let packages = one.packages.iter().map(|package| without_epoch_0(package));
             if !active.contains(&place) {
                 found.inactive.extend(packages);
                 continue;
@@ -90,7 +91,7 @@ impl Modules {
         if self.names.is_empty() && self.inactive.is_empty() {
             return true;
         }
-        let full = format!("{}-{}.{}", package.name, package.version, package.arch);
+        let full = package.in_full();
         let mut offers = package.provides.iter().map(|entry| &entry.name).chain([&package.name]);
         self.active.contains(&full) || !(self.inactive.contains(&full) || offers.any(|name| self.names.contains(name)))
     }
@@ -98,8 +99,8 @@ impl Modules {
 
 /// The name of a package that is no source package.
 fn name_of_binary(package: &str) -> Option<&str> {
-    let (rest, arch) = package.rsplit_once('.')?;
-    let (name, _) = rest.rsplit_once('-')?.0.rsplit_once('-')?;
+    let (_, arch) = package.rsplit_once('.')?;
+    let name = &package[..name_end(package.as_bytes())?];
     (arch != "src" && arch != "nosrc").then_some(name)
 }
 
@@ -192,14 +193,15 @@ type Groups = BTreeMap<String, Vec<usize>>;
 
 /// What a version requires, as text, without the platform.
 fn key(one: &Stream) -> String {
-    let mut parts: Vec<String> = one
-        .requires
-        .iter()
-        .filter(|(module, _)| module != PLATFORM)
-        .map(|(module, streams)| format!("{module}:[{}]", streams.join(",")))
-        .collect();
+    let texts = needs_of(one).map(|(module, streams)| format!("{module}:[{}]", streams.join(",")));
+    let mut parts: Vec<String> = texts.collect();
     parts.sort_unstable();
     parts.join(",")
+}
+
+/// The modules that a version requires, and not the platform.
+fn needs_of(one: &Stream) -> impl Iterator<Item = &(String, Vec<String>)> {
+    one.requires.iter().filter(|(module, _)| module != PLATFORM)
 }
 
 /// What stands for the distribution itself among the modules that are required.
@@ -278,8 +280,7 @@ impl<'k> Search<'k> {
             needs.into_iter().all(|(_, wanted)| self.platform.is_some_and(|platform| fits(wanted, platform)))
         };
         let Some(first) = group.first().filter(|_| group.iter().any(of_platform)) else { return false };
-        let needs = streams[*first].requires.iter().filter(|(module, _)| module != PLATFORM);
-        needs.into_iter().all(|(module, wanted)| self.meet(module, wanted))
+        needs_of(&streams[*first]).all(|(module, wanted)| self.meet(module, wanted))
     }
 
     /// Whether one of these streams of a module counts, or can.
@@ -352,9 +353,7 @@ fn chosen(root: &Root, notes: &mut Vec<Loss>) -> HashMap<String, Choice> {
 
 /// The platform: what dnf is told, else what the distribution says of itself.
 fn platform(root: &Root) -> Option<String> {
-    let told = root.read(MAIN, Limit::SMALL).ok().and_then(|content| {
-        KeyFile::parse(&content).get("main", "module_platform_id").map(|value| value.trim().to_owned())
-    });
+    let told = main_setting(root, MAIN, "module_platform_id");
     let own = || Some(os_release_field(&os_release(root)?.1, b"PLATFORM_ID")?.to_string());
     told.or_else(own)?.strip_prefix("platform:").map(str::to_owned)
 }

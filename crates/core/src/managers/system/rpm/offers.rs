@@ -88,7 +88,7 @@ impl RpmInstallation<'_> {
         asked: &OfferQuery,
     ) -> Offer {
         let package = &one.package;
-        let full: ByteString = format!("{}-{}.{}", package.name, package.version, package.arch).into();
+        let full = ByteString::from(package.in_full());
         let is_asked = |name: &ByteString| match asked {
             OfferQuery::Search(search) => search.is_command(name),
             _ => true,

@@ -19,6 +19,7 @@ use rusqlite::Connection;
 
 use super::layers;
 use super::modules::Modules;
+use super::nevra::{dotted, in_full, name_end, without_epoch_0};
 use super::repositories::{self, Repository};
 use super::yum;
 use crate::backend::sqlite;
@@ -211,7 +212,7 @@ impl Records {
                     self.reasons.insert(key.as_str().into(), (reason, evidence));
                 }
                 if let Some(repository) = text("from_repo") {
-                    self.from.insert(without_epoch_0(key), repository.into());
+                    self.from.insert(without_epoch_0(key).into(), repository.into());
                 }
             }
             self.knows_repositories |= table == "nevras";
@@ -254,8 +255,7 @@ impl Records {
             let lines = content.split(|&b| b == b'\n').map(<[u8]>::trim_ascii);
             for line in lines.filter(|line| !line.is_empty() && !line.starts_with(b"#") && !line.starts_with(b"!")) {
                 // `NAME-EPOCH:VERSION-RELEASE.*`, or a pattern for names alone.
-                let cut = memchr::memrchr(b'-', line).and_then(|at| memchr::memrchr(b'-', &line[..at]));
-                let name = cut.filter(|_| line.contains(&b':')).map_or(line, |at| &line[..at]);
+                let name = name_end(line).filter(|_| line.contains(&b':')).map_or(line, |at| &line[..at]);
                 self.held_patterns.push(name.into());
             }
         }
@@ -285,18 +285,4 @@ impl Records {
         self.held = names.into_iter().collect();
         self.held_patterns = patterns;
     }
-}
-
-fn dotted(name: &[u8], arch: Option<&[u8]>) -> ByteString {
-    [name, b".", arch.unwrap_or(b"noarch")].concat().into()
-}
-
-/// `NAME-[EPOCH:]VERSION-RELEASE.ARCH`; an epoch of 0 is left out, as most records do.
-fn in_full(name: &[u8], version: &[u8], arch: &[u8]) -> ByteString {
-    let version = version.strip_prefix(b"0:").unwrap_or(version);
-    [name, b"-", version, b".", arch].concat().into()
-}
-
-fn without_epoch_0(nevra: &str) -> ByteString {
-    nevra.replacen("-0:", "-", 1).into()
 }

@@ -48,6 +48,12 @@ impl Repository {
     }
 }
 
+/// A setting of a tool's own file, in the group `main`.
+pub(super) fn main_setting(root: &Root, file: &[u8], key: &str) -> Option<String> {
+    let content = KeyFile::parse(&root.read(file, Limit::SMALL).ok()?);
+    content.get("main", key).map(|value| value.trim().to_owned())
+}
+
 /// Every repository, in the order of the files' names, and what could not be read.
 pub fn read(root: &Root, notes: &mut Vec<Loss>) -> Vec<Repository> {
     let mut found: Vec<Repository> = Vec::new();
