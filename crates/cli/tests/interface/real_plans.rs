@@ -209,6 +209,42 @@ fn followed() -> Vec<Followed> {
             changes: &["/home/maren/.local/share/flatpak", "/usr/bin/chartdesk", "/usr/share/applications/chartdesk.desktop", "/home/maren/.config/chartdesk"],
         },
         Followed {
+            plant: ". /root/tools; pac 1.0-1; wheel buoyage 1.0 '' buoyage
+                as_user maren 'pipx install buoyage >/dev/null 2>&1; mkdir -p .config/buoyage; echo 1 > .config/buoyage/settings'"
+                .to_owned(),
+            plan: "move buoyage --to pacman --package buoyage",
+            commands: &["sudo pacman --noconfirm -S quay/buoyage", "sudo -u maren -H pipx uninstall buoyage"],
+            open: &[],
+            changes: &["/usr/bin/buoyage", "/var/lib/pacman", "/home/maren/.local/pipx", "/home/maren/.local/share/pipx", "/home/maren/.local/state/pipx"],
+        },
+        Followed {
+            plant: ". /root/tools; flatpaks; rpm_of chain 1.0; rpm_of chartdesk 1.0 chain; rpms; dnf -q makecache >/dev/null 2>&1
+                flatpak --system remote-add --no-gpg-verify quay file:///srv/fp/repo
+                flatpak --system install -y --noninteractive quay org.harbour.ChartDesk >/dev/null 2>&1
+                as_user maren 'mkdir -p .var/app/org.harbour.ChartDesk/config/chartdesk; echo x > .var/app/org.harbour.ChartDesk/config/chartdesk/settings'"
+                .to_owned(),
+            plan: "move org.harbour.ChartDesk --to rpm --package chartdesk",
+            commands: &[
+                "sudo dnf --assumeyes install chartdesk",
+                "sudo -u maren -H mkdir -p -- /home/maren/.config && sudo -u maren -H cp -a -n -- /home/maren/.var/app/org.harbour.ChartDesk/config/chartdesk /home/maren/.config/chartdesk",
+                "sudo flatpak uninstall --system -y org.harbour.ChartDesk/x86_64/stable",
+                "sudo flatpak uninstall --system -y org.harbour.Platform/x86_64/24",
+            ],
+            open: &[],
+            changes: &["/usr/bin/chartdesk", "/usr/bin/chain", "/var/lib/rpm", "/var/lib/dnf", "/var/lib/flatpak", "/root/.local/share", "/home/maren/.config/chartdesk"],
+        },
+        Followed {
+            plant: ". /root/tools; flatpaks; cd /srv/fp; flatpak --system remote-add --no-gpg-verify quay file:///srv/fp/repo
+                built() { flatpak build-export --arch=x86_64 --timestamp=$1T00:00:00Z repo app stable; flatpak build-update-repo repo; }
+                { built 2026-05-01; flatpak --system install -y --noninteractive quay org.harbour.ChartDesk
+                echo '# newer' >> app/files/bin/chartdesk; built 2026-06-01; flatpak --system update -y --noninteractive; } >/dev/null 2>&1"
+                .to_owned(),
+            plan: "rollback org.harbour.ChartDesk",
+            commands: &["sudo flatpak update --noninteractive --system '--commit=COMMIT' org.harbour.ChartDesk/x86_64/stable"],
+            open: &["flatpak/system/org.harbour.ChartDesk/x86_64/stable"],
+            changes: &["/var/lib/flatpak", "/root/.local/share"],
+        },
+        Followed {
             plant: ". /root/tools; script p/usr/bin/lamp 1; deb lamp 1:1.0; installs lamp; script p/usr/bin/lamp 2; deb lamp 1:2.0; installs lamp".to_owned(),
             plan: "rollback lamp",
             commands: &["sudo apt-get --yes install --allow-downgrades 'lamp=1:1.0'"],
@@ -335,6 +371,13 @@ fn packages(trial: &Trial) -> BTreeSet<String> {
     installed.map(|one| one["id"].as_str().unwrap().to_owned()).collect()
 }
 
+/// A command with any commit in it, which is another one each time that a repository is made.
+fn any_commit(command: &str) -> String {
+    let Some((start, rest)) = command.split_once("--commit=") else { return command.to_owned() };
+    let commit = rest.find(|c: char| !c.is_ascii_hexdigit()).unwrap_or(rest.len());
+    format!("{start}--commit={}{}", if commit == 64 { "COMMIT" } else { "?" }, &rest[commit..])
+}
+
 /// Follows one plan; what goes wrong is told.
 fn follow(one: &Followed) -> Vec<String> {
     let trial = Trial::new();
@@ -345,7 +388,7 @@ fn follow(one: &Followed) -> Vec<String> {
     let words = one.plan.replace('@', trial.root().to_str().unwrap());
     let asked: Vec<&str> = [&["plan"][..], &words.split(' ').collect::<Vec<_>>()].concat();
     let plan = trial.asks(&asked);
-    let commands = texts(&plan["steps"], "command");
+    let commands: Vec<String> = texts(&plan["steps"], "command").into_iter().map(any_commit).collect();
     let open = texts(&plan["open"], "subject");
     if commands != one.commands || open != one.open {
         return vec![format!("{}: {commands:#?}, open {:#}", one.plan, plan["open"])];
@@ -405,7 +448,9 @@ fn follow(one: &Followed) -> Vec<String> {
     if let Some(undo) = undo {
         let ran = trial.types(None, undo);
         let again = trial.asks(&asked);
-        if !ran.status.success() || texts(&again["steps"], "command") != one.commands {
+        if !ran.status.success()
+            || texts(&again["steps"], "command").into_iter().map(any_commit).ne(one.commands.iter().copied())
+        {
             wrong.push(format!("{}: {undo} does not undo it: {}", one.plan, said(&ran)));
         }
     }

@@ -43,7 +43,7 @@ pub use history::History;
 pub use launching::Launching;
 pub use log::Log;
 pub use relations::{Inner, InnerPackage, Relations, Requirement, Unneeded};
-pub use removal::{Rehearsal, Removal, Unattended, unattended};
+pub use removal::{Builds, Rehearsal, Removal, Unattended, unattended};
 pub use shared_dirs::SharedDirs;
 pub use upkeep::{Automatic, UpgradeCall, Upkeep};
 
@@ -157,6 +157,13 @@ pub trait Installation: Send + Sync {
     /// where no command for that is known to work.
     fn go_to_version(&self, package: u32, version: &[u8]) -> Option<Removal> {
         let _ = (package, version);
+        None
+    }
+
+    /// What a package is at, and was at before, where its versions are told apart by builds: then a build's identity is
+    /// what [`Installation::go_to_version`] and [`Installation::query`] take as a version.
+    fn builds(&self, package: u32) -> Option<Builds> {
+        let _ = package;
         None
     }
 

@@ -1,5 +1,6 @@
 //! Removing several packages at once, by commands that can stand in a script.
 
+use crate::bytes::ByteString;
 use crate::model::{Actor, CommandLine, Remedy};
 
 /// A command as users type it, and how it is written in a script, where nobody answers its questions:
@@ -13,6 +14,15 @@ pub struct Removal {
     pub remedy: Remedy,
     /// What is run before it.
     pub rehearsal: Rehearsal,
+}
+
+/// The build that a package is at.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct Builds {
+    /// Its identity: that of a commit.
+    pub now: ByteString,
+    /// The one before it in its line; `None` where that is not known, or where there was none.
+    pub before: Option<ByteString>,
 }
 
 /// A command that changes nothing, and tells whether another one will do what is foretold.

@@ -95,9 +95,15 @@ fn to_version(
     foretold: &mut Foretold,
 ) {
     let owner = held.owner(number);
-    let now = owner.version.clone().unwrap_or_default();
-    let Some(version) = to.map(ByteString::from).or_else(|| before(plan.survey, &owner)) else {
-        plan.leave_open(owner.id, format!("{now} is the first version here that a log tells of"));
+    let builds = held.builds(number);
+    let now = builds.as_ref().map(|builds| builds.now.clone()).or(owner.version.clone()).unwrap_or_default();
+    let earlier = builds.as_ref().and_then(|builds| builds.before.clone());
+    let Some(version) = to.map(ByteString::from).or(earlier.clone()).or_else(|| before(plan.survey, &owner)) else {
+        let says = match builds {
+            Some(_) => format!("{now} is the first one in its line, as far as is known here"),
+            None => format!("{now} is the first version here that a log tells of"),
+        };
+        plan.leave_open(owner.id, says);
         return;
     };
     if version == now {
@@ -107,15 +113,23 @@ fn to_version(
     let found = held.go_to_version(number, &version);
     let typed = found.and_then(|removal| Some((plan.survey.remedy_within(held, removal.remedy)?, removal.rehearsal)));
     let Some((remedy, rehearsal)) = typed else {
-        let says =
-            format!("{} has {version} neither on this machine nor in a source that it goes back to", owner.manager);
+        let says = match builds {
+            Some(_) => format!("{} goes back to a commit (64 hexadecimal digits) of its remote only", owner.manager),
+            None => {
+                format!("{} has {version} neither on this machine nor in a source that it goes back to", owner.manager)
+            }
+        };
         plan.leave_open(owner.id, says);
         return;
     };
     // Back again, where that is as easy.
     let undo = held.go_to_version(number, &now).map(|removal| removal.remedy.line);
     let remedy = undo.into_iter().fold(remedy, Remedy::undone_by);
-    let is_older = held.scheme().compare(&version, &now).is_lt();
+    // Which of two builds is the older one, only their line tells.
+    let is_older = match builds {
+        Some(_) => earlier.as_ref() == Some(&version),
+        None => held.scheme().compare(&version, &now).is_lt(),
+    };
     let remedy = match is_older {
         true => remedy.losing("what the newer version changed in settings and data that the older one cannot read"),
         false => remedy,
@@ -126,7 +140,8 @@ fn to_version(
     plan.add(&remedy, format!("take {}'s {} from {now} to {version}", owner.manager, owner.full_name()), &rehearsals);
     foretold.added.push([&*owner.id, b" ", &*version].concat().into());
     if is_older {
-        plan.leave_open(owner.id, format!("the next upgrade takes it to {now} again, unless upgrades of it are held"));
+        let says = "the next upgrade takes it to the newest version again, unless upgrades of it are held";
+        plan.leave_open(owner.id, says);
     }
 }
 

@@ -21,13 +21,12 @@ pub use lists::{FileLists, each_line, each_list, each_record, whole};
 pub use offered::CatalogueQuery;
 pub use package::InstalledPackage;
 
-use crate::backend::dependency_graph::{Need, Node, Want};
+use crate::backend::dependency_graph::Node;
 use crate::backend::{Inner, Installation, Rehearsal, Removal};
-use crate::bytes::{ByteString, path};
+use crate::bytes::ByteString;
 use crate::host::{Host, User};
 use crate::model::{
-    Actor, CommandLine, Event, Evidence, ExecTarget, FileRecord, Finding, Location, Loss, ManagerId, Origin, Reason,
-    Relation, Remedy, RemedyKind, Scope, Status,
+    Actor, Event, Evidence, ExecTarget, FileRecord, Finding, Location, Loss, ManagerId, Origin, Remedy, Scope,
 };
 use crate::version::Scheme;
 

@@ -3,7 +3,8 @@
 use super::ID;
 use super::installation::{Deployed, FlatpakInstallation};
 use crate::backend::{
-    Catalogue, Detail, FileIndex, Hint, Installation, Launching, Rehearsal, Relations, Requirement, Unsearched, Upkeep,
+    Builds, Catalogue, Detail, FileIndex, Hint, Installation, Launching, Rehearsal, Relations, Removal, Requirement,
+    Unsearched, Upkeep,
 };
 use crate::bytes::{ByteString, path};
 use crate::model::{
@@ -109,9 +110,23 @@ impl Installation for FlatpakInstallation<'_> {
         evidence
     }
 
+    /// A version is a commit here.
     fn query(&self, name: &[u8], version: Option<&[u8]>) -> Option<Rehearsal> {
+        if let Some(commit) = version {
+            let is_it = |one: &&Deployed| *one.id == *name && *one.deploy.commit.as_bytes() == *commit;
+            return self.deployed.iter().find(is_it).map(|one| self.is_deployed(one));
+        }
         let current = path::join(&path::join(&path::join(&self.base.dir, b"app"), name), b"current");
-        version.is_none().then(|| Rehearsal::succeeds(CommandLine::new("test -e").arg(current)))
+        Some(Rehearsal::succeeds(CommandLine::new("test -e").arg(current)))
+    }
+
+    fn builds(&self, package: u32) -> Option<Builds> {
+        let mut lost = self.late.lock().unwrap_or_else(PoisonError::into_inner);
+        Some(self.builds_of(self.deployed(package), &mut lost))
+    }
+
+    fn go_to_version(&self, package: u32, version: &[u8]) -> Option<Removal> {
+        self.to_commit(self.deployed(package), version)
     }
 
     fn remedies(&self, package: u32) -> Vec<Remedy> {
@@ -120,11 +135,11 @@ impl Installation for FlatpakInstallation<'_> {
         vec![Remedy::new(RemedyKind::Remove, line)]
     }
 
-    /// Versions here are free text without an order of their own; Debian's is the closest to what users mean.
     fn trees(&self) -> Vec<(u32, ByteString)> {
         (0..).zip(&self.deployed).map(|(number, deployed)| (number, deployed.dir.clone())).collect()
     }
 
+    /// Versions here are free text without an order of their own; Debian's is the closest to what users mean.
     fn scheme(&self) -> Scheme {
         Scheme::Debian
     }
@@ -153,7 +168,7 @@ impl Installation for FlatpakInstallation<'_> {
 impl FlatpakInstallation<'_> {
     /// The command for this installation. Started by sudo itself, flatpak refuses to act on a user's own installation;
     /// started by `env`, it does not.
-    fn flatpak(&self, verb: &str) -> CommandLine {
+    pub(super) fn flatpak(&self, verb: &str) -> CommandLine {
         let is_users = matches!(self.base.scope, Scope::User(_));
         CommandLine::new(if is_users { "env flatpak" } else { "flatpak" }).words(verb).arg(self.base.option())
     }

@@ -17,6 +17,7 @@
 //! 1970, so the day of installation is that of the link `active`; there is no version but the one in the
 //! app's own metadata, noted when it was deployed.
 
+mod commits;
 mod contract;
 mod deploy;
 mod diagnostics;
