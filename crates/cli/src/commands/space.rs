@@ -18,8 +18,9 @@ use crate::session::{Outcome, Session};
 /// Show what installed software costs on disk
 ///
 /// Adds up what the files of each package take on the disk, every file once: hard links and runtimes that several
-/// packages share are not counted twice, and holes in files are not counted. FREED is what removing the software would
-/// free, together with what only it needs; it is 0 where other packages need it, and blank where that is not known.
+/// packages share are not counted twice, nor is what several files have in the same places of a disk with copy-on-write;
+/// holes in files are not counted. FREED is what removing the software would free, together with what only it needs and
+/// without what a cache or anything else still has; it is 0 where other packages need it, and blank where that is not known.
 /// Where files are not known one by one, the size that the manager recorded is shown, marked `recorded`. What managers
 /// keep of what they fetched is listed below, with the command that empties it.
 #[derive(Debug, Args)]

@@ -8,7 +8,7 @@ use std::os::unix::fs::MetadataExt as _;
 use serde_json::Value;
 
 use super::proofs::TOOLS;
-use super::support::{has, lantern, open_dir, output, run};
+use super::support::{can_mount, has, lantern, not_compared, open_dir, output, program, run};
 use super::trial::Trial;
 
 fn part<'d>(document: &'d Value, title: &str, manager: &str) -> &'d Value {
@@ -235,5 +235,67 @@ fn what_impact_says_is_freed_is_what_space_calls_reclaimable() {
             // What has no file of its own is only recorded, and `space` tells nothing of it.
             assert!(part["reclaimable"].is_null() || *freed == part["reclaimable"], "{packages:?}: {freed} {part:#}");
         }
+    }
+}
+
+/// Two versions of one program that have most of their content in the same places of a disk, one with a change in the
+/// middle, and a cache that has a part of it too, one file by a hard link. What is printed: the answer, then the bytes that were free after the
+/// removal.
+const SHARED_ON_DISK: &str = r#"
+kind=$1 dir=$2 program=$3
+truncate -s 400M "$dir/disk"; mkdir "$dir/m"
+case $kind in
+    xfs) mkfs.xfs -q -m reflink=1 "$dir/disk"; mount -o loop "$dir/disk" "$dir/m" ;;
+    *) mkfs.btrfs -q "$dir/disk" >&2; mount -o loop,compress${kind#btrfs} "$dir/disk" "$dir/m" ;;
+esac
+cd "$dir/m"
+mkdir -p etc home/maren/.zvm/0.12.0/lib home/maren/.zvm/0.13.0/lib home/maren/.cache/uv/wheels-v5
+echo 'maren:x:1000:1000::/home/maren:/bin/sh' > etc/passwd
+old=home/maren/.zvm/0.12.0 new=home/maren/.zvm/0.13.0
+for version in $old $new; do echo '#!/bin/sh' > $version/zig; chmod 755 $version/zig; done
+head -c 8M /dev/urandom > $old/lib/std; head -c 3M /dev/urandom > $new/doc; head -c 1M /dev/urandom > $new/lib/own
+yes tide | head -c 6M > $old/lib/text
+cp --reflink=always $old/lib/std $new/lib/std; cp --reflink=always $old/lib/text $new/lib/text
+dd if=/dev/urandom of=$new/lib/std bs=1M seek=3 count=1 conv=notrunc status=none
+head -c 1M /dev/urandom > $new/lib/linked; ln $new/lib/linked home/maren/.cache/uv/wheels-v5/linked.whl
+cp --reflink=always $new/doc home/maren/.cache/uv/wheels-v5/doc.whl
+head -c 256K /dev/urandom > home/maren/.cache/uv/wheels-v5/own.whl
+used() { sync; sync .; df --output=used -B1 . | tail -n 1; }
+before=$(used)
+"$program" --root "$dir/m" space --format json
+echo ----
+rm -r $old $new
+echo $((before - $(used)))
+"#;
+
+#[test]
+fn what_files_share_on_a_disk_is_counted_once_and_freed_with_the_last() {
+    if !has(&["mkfs.xfs", "mkfs.btrfs", "unshare"]) {
+        return;
+    }
+    if !can_mount() {
+        not_compared("places that files share: this process may not mount a file system of its own");
+        return;
+    }
+    for kind in ["xfs", "btrfs=no", "btrfs=zstd"] {
+        let dir = tempfile::tempdir().unwrap();
+        let mut command = std::process::Command::new("unshare");
+        command.args(["--mount", "bash", "-euc", SHARED_ON_DISK, "_", kind]).arg(dir.path()).arg(program());
+        let printed = String::from_utf8(output(&mut command)).unwrap();
+        let (answer, judged) = printed.split_once("----").unwrap_or_else(|| panic!("{kind}: {printed}"));
+        let document: Value = serde_json::from_str(answer).unwrap();
+        let judged: u64 = judged.trim().parse().unwrap();
+        let zig = part(&document, "zig", "zvm");
+        let freed = zig["reclaimable"].as_u64().unwrap();
+        // What is compressed counts as long as it is; btrfs gives its records of what it had there back as well.
+        let packed = if kind == "btrfs=zstd" { 6 << 20 } else { 0 };
+        let records = if kind == "xfs" { 0 } else { judged / 100 };
+        let foretold = judged - records..=judged + packed + records;
+        assert!(foretold.contains(&freed), "{kind}: {freed}, and it is {judged}: {document:#}");
+        // What one has alone: a part that was changed, the same part before, three files, and two scripts.
+        assert!(zig["own"].as_u64().unwrap().abs_diff(7 << 20) <= 8192, "{kind}: {document:#}");
+        assert!(document["totals"]["measured"].as_u64().unwrap().abs_diff(20 << 20) <= 8192, "{kind}: {document:#}");
+        // The cache has a file of its own; the other one is counted where it is installed.
+        assert_eq!(document["caches"][0]["bytes"].as_u64().unwrap() >> 16, (256 << 10) >> 16, "{kind}: {document:#}");
     }
 }

@@ -179,6 +179,12 @@ pub trait Installation: Send + Sync {
         Vec::new()
     }
 
+    /// Further names that the manager gives each file of a package, and takes away with the package: those in a repository
+    /// from which it lays out what is installed.
+    fn names_along(&self) -> u64 {
+        0
+    }
+
     /// How the manager orders its versions.
     fn scheme(&self) -> Scheme;
 

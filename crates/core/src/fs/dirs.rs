@@ -9,7 +9,7 @@ use hashbrown::HashMap;
 use rustix::fs::{AtFlags, Dir as DirStream, Mode, OFlags};
 use rustix::io::Errno;
 
-use super::{FsError, Kind, Limit, Meta, RegularFile, Root};
+use super::{FsError, Kind, Limit, Meta, RegularFile, Root, SharedExtent};
 use crate::bytes::{ByteString, path};
 
 /// An open directory. Reading many of its files through it spares looking up the way to each.
@@ -71,10 +71,24 @@ impl<'root> Dir<'root> {
     /// Opens a regular file in this directory, no link followed.
     fn open(&self, name: &[u8]) -> Result<RegularFile, FsError> {
         let whole = || path::join(&self.path, name);
-        let flags = OFlags::RDONLY | OFlags::NONBLOCK | OFlags::NOCTTY | OFlags::NOFOLLOW | OFlags::CLOEXEC;
-        let open = |flags| rustix::fs::openat(&self.opened, name, flags, Mode::empty());
-        let opened = self.root.keeping_times(flags, open).map_err(|errno| self.root.trouble(&whole(), errno))?;
+        let opened = self.opened(name).map_err(|errno| self.root.trouble(&whole(), errno))?;
         RegularFile::checked(opened, &whole())
+    }
+
+    fn opened(&self, name: &[u8]) -> Result<OwnedFd, Errno> {
+        let flags = OFlags::RDONLY | OFlags::NONBLOCK | OFlags::NOCTTY | OFlags::NOFOLLOW | OFlags::CLOEXEC;
+        self.root.keeping_times(flags, |flags| rustix::fs::openat(&self.opened, name, flags, Mode::empty()))
+    }
+
+    /// As [`Root::shared_extents`], of a file in this directory.
+    #[must_use]
+    pub fn shared_extents(&self, name: &[u8], meta: Meta) -> Vec<SharedExtent> {
+        if !self.root.has_extents(meta) {
+            return Vec::new();
+        }
+        // What may not be read is none that could not be looked at.
+        let file = self.opened(name).ok().and_then(|opened| RegularFile::checked(opened, name).ok());
+        file.map(|file| self.root.devices.shared_extents(&file, meta.identity.0)).unwrap_or_default()
     }
 
     /// The first bytes of a regular file in this directory, no link followed, with its metadata.

@@ -15,6 +15,7 @@
 )]
 
 mod dirs;
+mod extents;
 mod facts;
 mod gaps;
 mod open;
@@ -34,6 +35,7 @@ use rustix::io::Errno;
 use crate::bytes::{ByteString, path, shown};
 
 pub use dirs::Dir;
+pub use extents::SharedExtent;
 pub use facts::{FsError, Gap, Kind, Limit, Meta};
 pub use regular::RegularFile;
 pub use walk::{Found, WalkLimits};
@@ -45,6 +47,7 @@ pub struct Root {
     gaps: gaps::Gaps,
     dirs: dirs::Memo,
     sparse: sparse::SparseDirs,
+    devices: extents::Devices,
     /// Whether files can be opened without a change of their time of access.
     keeps_times: AtomicBool,
 }
@@ -65,6 +68,7 @@ impl Root {
             gaps: gaps::Gaps::default(),
             dirs: dirs::Memo::default(),
             sparse: sparse::SparseDirs::default(),
+            devices: extents::Devices::default(),
             keeps_times: AtomicBool::new(true),
         }
     }
@@ -273,6 +277,21 @@ impl Root {
         let opened = self.open_raw(path, flags).map_err(|errno| self.trouble(path, errno))?;
         let file = RegularFile::checked(opened, path)?;
         file.start(path, most)
+    }
+
+    /// What a regular file shares with other files on a file system with copy-on-write; none where it is not told.
+    #[must_use]
+    pub fn shared_extents(&self, path: &[u8], meta: Meta) -> Vec<SharedExtent> {
+        if !self.has_extents(meta) {
+            return Vec::new();
+        }
+        let flags = OFlags::RDONLY | OFlags::NONBLOCK | OFlags::NOCTTY | OFlags::NOFOLLOW;
+        let opened = self.open_raw(path, flags).ok().and_then(|opened| RegularFile::checked(opened, path).ok());
+        opened.map(|file| self.devices.shared_extents(&file, meta.identity.0)).unwrap_or_default()
+    }
+
+    fn has_extents(&self, meta: Meta) -> bool {
+        meta.kind == Kind::File && meta.disk > 0 && self.devices.may_share(meta.identity.0)
     }
 
     /// Opens a directory, to list it and to read many of its files.

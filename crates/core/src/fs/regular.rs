@@ -2,7 +2,7 @@
 
 use std::fs::File;
 use std::io::{self, Read, Seek, SeekFrom};
-use std::os::fd::OwnedFd;
+use std::os::fd::{AsFd, BorrowedFd, OwnedFd};
 
 use rustix::io::Errno;
 
@@ -22,6 +22,12 @@ impl RegularFile {
     #[must_use]
     pub fn meta(&self) -> Meta {
         self.meta
+    }
+}
+
+impl AsFd for RegularFile {
+    fn as_fd(&self) -> BorrowedFd<'_> {
+        self.file.as_fd()
     }
 }
 

@@ -7,6 +7,7 @@ use hashbrown::HashSet;
 use schemars::JsonSchema;
 use serde::Serialize;
 
+use super::measure::Measured;
 use crate::backend::CachePlace;
 use crate::backend::advice;
 use crate::bytes::{ByteString, path};
@@ -39,12 +40,12 @@ const SMALLEST: u64 = 64 << 10;
 
 /// The caches that are there, the largest first.
 pub fn caches_of(survey: &Survey<'_>) -> Vec<Cache> {
-    caches(survey, &HashSet::new(), &())
+    caches(survey, &Measured::default(), &())
 }
 
-/// The same, without the files of packages that have these names as well.
-pub(super) fn caches(survey: &Survey<'_>, linked: &HashSet<(u64, u64)>, progress: &dyn Progress) -> Vec<Cache> {
-    let size = |dir: &ByteString| usage(survey.root(), dir, linked, progress);
+/// The same, without what files of packages have as well, under other names or in other files.
+pub(super) fn caches(survey: &Survey<'_>, packages: &Measured, progress: &dyn Progress) -> Vec<Cache> {
+    let size = |dir: &ByteString| usage(survey.root(), dir, packages, progress);
     let mut found = Vec::new();
     for manager in managers::ALL {
         for place in manager.caches() {
@@ -93,7 +94,7 @@ fn cache(
 /// Bytes that a file, or a directory with everything in it, takes on the disk; `None` where a part of it could not be
 /// looked at, or it is not there.
 pub fn tree_size(root: &Root, start: &ByteString) -> Option<u64> {
-    usage(root, start, &HashSet::new(), &())?.bytes
+    usage(root, start, &Measured::default(), &())?.bytes
 }
 
 /// What a tree takes.
@@ -105,23 +106,29 @@ struct Usage {
 }
 
 /// What a tree takes, every file once and without those that are counted elsewhere; `None` where it is not there.
-fn usage(root: &Root, start: &ByteString, linked: &HashSet<(u64, u64)>, progress: &dyn Progress) -> Option<Usage> {
+fn usage(root: &Root, start: &ByteString, packages: &Measured, progress: &dyn Progress) -> Option<Usage> {
     root.entry(start).ok()?;
     let gaps = root.gaps().len();
     let (bytes, is_empty) = (AtomicU64::new(0), AtomicBool::new(true));
-    let seen = Mutex::new(HashSet::new());
-    root.each_entry(start, &|_, meta| {
+    let seen = Mutex::new((HashSet::new(), packages.covered.clone()));
+    root.each_entry(start, &|found, meta| {
         if meta.kind != Kind::Dir {
             is_empty.store(false, Ordering::Relaxed);
         }
         // What a package has under another name is counted there.
         let is_new = || {
             let mut seen = seen.lock().unwrap_or_else(PoisonError::into_inner);
-            !linked.contains(&meta.identity) && seen.insert(meta.identity)
+            !packages.linked.contains(&meta.identity) && seen.0.insert(meta.identity)
         };
         if meta.links < 2 || meta.kind == Kind::Dir || is_new() {
             progress.done(meta.disk);
-            bytes.fetch_add(meta.disk, Ordering::Relaxed);
+            let extents = root.shared_extents(found, meta);
+            let mut disk = meta.disk;
+            if !extents.is_empty() {
+                let mut seen = seen.lock().unwrap_or_else(PoisonError::into_inner);
+                disk = disk.saturating_sub(extents.iter().map(|extent| seen.1.add(extent)).sum());
+            }
+            bytes.fetch_add(disk, Ordering::Relaxed);
         }
         true
     });

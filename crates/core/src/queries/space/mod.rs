@@ -3,6 +3,7 @@
 mod caches;
 mod measure;
 mod reclaim;
+mod shared;
 
 use std::cmp::Reverse;
 
@@ -150,8 +151,8 @@ pub fn space(survey: &Survey<'_>, wanted: Option<&[(u16, u32)]>, progress: &dyn 
         }
         titles.entry(package.title.clone().unwrap_or_else(|| package.name.clone())).or_default().push((key, package));
     }
-    totals.measured =
-        measured.sizes.values().map(|size| size.own).sum::<u64>() + measured.sharing.values().sum::<u64>();
+    totals.measured = measured.sizes.values().map(|size| size.own).sum::<u64>()
+        + measured.sharing.values().map(|sharing| sharing.bytes).sum::<u64>();
     let mut reclaiming = Reclaiming::new(survey, &measured);
     let is_wanted = |packages: &Vec<(Key, &Package)>| {
         wanted.is_none_or(|wanted| packages.iter().any(|(key, _)| wanted.contains(key)))
@@ -162,7 +163,7 @@ pub fn space(survey: &Survey<'_>, wanted: Option<&[(u16, u32)]>, progress: &dyn 
         .map(|(title, packages)| of_title(title, packages, &measured, &mut reclaiming))
         .collect();
     found.sort_by(|a, b| (b.cost.total(), &a.title).cmp(&(a.cost.total(), &b.title)));
-    let caches = if wanted.is_none() { caches::caches(survey, &measured.linked, progress) } else { Vec::new() };
+    let caches = if wanted.is_none() { caches::caches(survey, &measured, progress) } else { Vec::new() };
     totals.caches = caches.iter().filter_map(|cache| cache.bytes).sum();
     Space { titles: found, caches, totals }
 }

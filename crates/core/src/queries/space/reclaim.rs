@@ -112,8 +112,9 @@ impl<'a, 's> Reclaiming<'a, 's> {
                 }
             }
         }
-        let own: Option<u64> = going.iter().map(|key| self.measured.sizes.get(key).map(|size| size.own)).sum();
+        let sizes = going.iter().map(|key| self.measured.sizes.get(key));
+        let own: Option<u64> = sizes.map(|size| size.map(|size| size.own - size.staying)).sum();
         let shared = self.measured.sharing.iter().filter(|(owners, _)| owners.iter().all(|key| going.contains(key)));
-        Some(own? + shared.map(|(_, bytes)| bytes).sum::<u64>())
+        Some(own? + shared.map(|(_, sharing)| sharing.bytes - sharing.staying).sum::<u64>())
     }
 }

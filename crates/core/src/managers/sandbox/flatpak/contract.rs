@@ -139,6 +139,11 @@ impl Installation for FlatpakInstallation<'_> {
         (0..).zip(&self.deployed).map(|(number, deployed)| (number, deployed.dir.clone())).collect()
     }
 
+    /// Every file is a link to an object of the repository.
+    fn names_along(&self) -> u64 {
+        1
+    }
+
     /// Versions here are free text without an order of their own; Debian's is the closest to what users mean.
     fn scheme(&self) -> Scheme {
         Scheme::Debian
