@@ -1,113 +1,26 @@
 //! The full-screen view, driven by keys in a pseudo-terminal; and the same walk line by line.
 
-use std::fs::File;
-use std::io::{Read as _, Write as _};
-use std::num::NonZero;
-use std::process::{Child, Command, Stdio};
-use std::sync::{Arc, Mutex};
-use std::time::{Duration, Instant};
+use std::process::{Command, Stdio};
+use std::time::Duration;
 
 use base64::Engine as _;
 
-use super::support::{as_input, finish, lantern, program, pseudo_terminal, resize};
+use super::screen::Screen;
+use super::support::{as_input, finish, lantern, program};
 
-/// How long is waited for a text before it is said that it does not come.
-const PATIENCE: Duration = Duration::from_secs(60);
-
-fn cells(count: u16) -> NonZero<u16> {
-    NonZero::new(count).unwrap()
-}
-
-/// A screen on which the program runs.
-struct Screen {
-    keyboard: File,
-    child: Child,
-    /// What is seen, and everything that was written.
-    seen: Arc<Mutex<(vt100::Parser, Vec<u8>)>>,
-}
-
-impl Screen {
-    fn new(lines: u16, columns: u16, colors: bool) -> Self {
-        let (main, side) = pseudo_terminal(lines, columns);
-        // With a session of its own, the terminal is its terminal.
-        let mut command = Command::new("setsid");
-        command.args(["--ctty", "--wait"]).arg(program()).arg("--root").arg(lantern()).arg("browse");
-        command.env_clear().env("PATH", "/usr/bin:/bin").env("TERM", "xterm-256color");
-        if !colors {
-            command.env("NO_COLOR", "1");
-        }
-        let (input, errors) = (side.try_clone().unwrap(), side.try_clone().unwrap());
-        let child = command.stdin(input).stdout(side).stderr(errors).spawn().unwrap();
-        drop(command);
-        let seen = Arc::new(Mutex::new((vt100::Parser::new(cells(lines), cells(columns), 0), Vec::new())));
-        let (of_reader, mut reader) = (seen.clone(), main.try_clone().unwrap());
-        std::thread::spawn(move || {
-            let mut part = [0; 4096];
-            while let Ok(length @ 1..) = reader.read(&mut part) {
-                let mut seen = of_reader.lock().unwrap();
-                seen.0.process(&part[..length]);
-                seen.1.extend_from_slice(&part[..length]);
-            }
-        });
-        Screen { keyboard: main, child, seen }
+/// The full-screen view on a screen of this size.
+fn browsing(lines: u16, columns: u16, colors: bool) -> Screen {
+    let mut command = Command::new(program());
+    command.arg("--root").arg(lantern()).arg("browse").env("PATH", "/usr/bin:/bin").env("TERM", "xterm-256color");
+    if !colors {
+        command.env("NO_COLOR", "1");
     }
-
-    fn text(&self) -> String {
-        self.seen.lock().unwrap().0.screen().contents()
-    }
-
-    /// What is on the screen once these texts are, nothing is being read, and nothing changes any more.
-    fn with(&self, texts: &[&str]) -> String {
-        let start = Instant::now();
-        let mut before = String::new();
-        loop {
-            let now = self.text();
-            let is_there = texts.iter().all(|text| now.contains(text)) && !now.contains("reading");
-            if is_there && now == before {
-                return now;
-            }
-            assert!(start.elapsed() < PATIENCE, "{texts:?} does not come:\n{now}");
-            before = now;
-            std::thread::sleep(Duration::from_millis(200));
-        }
-    }
-
-    fn press(&mut self, keys: &str) {
-        self.keyboard.write_all(keys.as_bytes()).unwrap();
-    }
-
-    fn resize(&self, lines: u16, columns: u16) {
-        self.seen.lock().unwrap().0.screen_mut().set_size(cells(lines), cells(columns));
-        resize(&self.keyboard, lines, columns);
-    }
-
-    /// Leaves, and tells whether that went well, and that the terminal is as it was.
-    fn leave(mut self, keys: &str) {
-        self.press(keys);
-        let start = Instant::now();
-        let status = loop {
-            if let Some(status) = self.child.try_wait().unwrap() {
-                break status;
-            }
-            assert!(start.elapsed() < PATIENCE, "it does not end:\n{}", self.text());
-            std::thread::sleep(Duration::from_millis(20));
-        };
-        assert!(status.success(), "{status}: {}", self.text());
-        // Its last words may still be on their way.
-        let is_as_it_was = || {
-            let seen = self.seen.lock().unwrap();
-            !seen.0.screen().alternate_screen() && !seen.0.screen().hide_cursor()
-        };
-        while !is_as_it_was() {
-            assert!(start.elapsed() < PATIENCE, "the terminal is left as it was");
-            std::thread::sleep(Duration::from_millis(20));
-        }
-    }
+    Screen::of(&command, lines, columns)
 }
 
 #[test]
 fn a_walk_from_a_name_to_its_files_and_back_on_a_small_screen_without_colour() {
-    let mut screen = Screen::new(24, 80, false);
+    let mut screen = browsing(24, 80, false);
     let mut seen = vec![screen.with(&["55 packages in 15 installations", "leads to 15"])];
     screen.press("3");
     screen.with(&["34 names"]);
@@ -132,7 +45,7 @@ fn a_walk_from_a_name_to_its_files_and_back_on_a_small_screen_without_colour() {
     screen.press("y");
     seen.push(screen.with(&["copied: sudo chmod o-w -- /opt/harbour/bin"]));
     let copied = base64::engine::general_purpose::STANDARD.encode("sudo chmod o-w -- /opt/harbour/bin");
-    let written = String::from_utf8_lossy(&screen.seen.lock().unwrap().1).into_owned();
+    let written = screen.written();
     assert!(written.contains(&format!("\x1b]52;c;{copied}\x07")), "the terminal is given the command");
     assert!(!written.contains("38;5;"), "NO_COLOR is respected");
     let lines: Vec<&str> = seen.iter().flat_map(|one| one.lines().chain(["--------"])).map(str::trim_end).collect();
@@ -142,7 +55,7 @@ fn a_walk_from_a_name_to_its_files_and_back_on_a_small_screen_without_colour() {
 
 #[test]
 fn every_question_is_shown_at_any_size_and_by_the_mouse() {
-    let mut screen = Screen::new(50, 160, true);
+    let mut screen = browsing(50, 160, true);
     for (number, title) in [
         (2, "31 causes"),
         (3, "34 names"),
@@ -166,7 +79,7 @@ fn every_question_is_shown_at_any_size_and_by_the_mouse() {
         screen.press("\t\x1b[B ");
     }
     screen.with(&["8 time"]);
-    let written = String::from_utf8_lossy(&screen.seen.lock().unwrap().1).into_owned();
+    let written = screen.written();
     assert!(written.contains("38;5;166"), "warnings have their colour");
     screen.leave("\x03");
 }

@@ -2,6 +2,7 @@
 
 use std::collections::BTreeSet;
 use std::fs;
+use std::path::PathBuf;
 use std::process::Command;
 
 use base64::Engine as _;
@@ -9,6 +10,7 @@ use base64::engine::general_purpose::STANDARD;
 use sha2::{Digest as _, Sha256};
 
 use super::fleet::{ask, load, snapshots};
+use super::screen::Screen;
 use super::support::{has, lantern, program, run, tree};
 
 /// The names of the commands, by the help.
@@ -17,6 +19,11 @@ fn commands() -> BTreeSet<String> {
     let listed = help.lines().skip_while(|line| *line != "Commands:").skip(1).take_while(|line| !line.is_empty());
     let named = listed.filter(|line| line.starts_with("  ") && !line.starts_with("   "));
     named.map(|line| line.split_whitespace().next().unwrap().to_owned()).filter(|name| name != "help").collect()
+}
+
+/// The directory of the program.
+fn programs() -> PathBuf {
+    program().parent().unwrap().to_owned()
 }
 
 /// What bash completes after these words.
@@ -50,6 +57,62 @@ fn bash_completes_commands_options_and_names() {
     ] {
         let found = completed(words);
         assert!(found.iter().any(|one| one == expected), "{words}: {found:?}");
+    }
+}
+
+/// Words, and one that is offered for the last of them.
+const COMPLETED: [(&str, &str); 5] = [
+    ("whodunit le", "leftovers"),
+    ("whodunit --context log", "login"),
+    ("whodunit explain masked-m", "masked-module"),
+    ("whodunit plan ti", "tidy"),
+    ("whodunit --root {lantern} owner barolo", "barolog"),
+];
+
+#[test]
+fn fish_completes_what_bash_does() {
+    if !has(&["fish"]) {
+        return;
+    }
+    for (words, expected) in COMPLETED {
+        let words = words.replace("{lantern}", lantern().to_str().unwrap());
+        let script = format!("source (whodunit completions fish | psub); complete -C '{words}'");
+        let mut fish = Command::new("fish");
+        fish.args(["--no-config", "-c", &script]).env("PATH", format!("{}:/usr/bin:/bin", programs().display()));
+        let output = String::from_utf8(fish.output().unwrap().stdout).unwrap();
+        let found: Vec<&str> = output.lines().filter_map(|line| line.split('\t').next()).collect();
+        assert!(found.contains(&expected), "{words}: {found:?}");
+    }
+}
+
+/// In these shells completing is a part of the line that is edited: the keys are pressed.
+#[test]
+fn zsh_and_elvish_complete_what_is_typed() {
+    for (shell, options, set_up) in [
+        ("zsh", &["-f", "-i"][..], "autoload -U compinit; compinit -D -u; source <(whodunit completions zsh)"),
+        ("elvish", &["-norc"], "eval (whodunit completions elvish | slurp)"),
+    ] {
+        if !has(&[shell]) {
+            continue;
+        }
+        let home = tempfile::tempdir().unwrap();
+        let mut command = Command::new(shell);
+        command.args(options).env("PATH", format!("{}:/usr/bin:/bin", programs().display()));
+        command.env("HOME", home.path()).env("TERM", "xterm-256color").env("LANG", "C.UTF-8");
+        let mut screen = Screen::of(&command, 24, 160);
+        screen.press(&format!("{set_up}; echo read''y\r"));
+        screen.with(&["ready"]);
+        for (words, expected) in COMPLETED {
+            let words = words.replace("{lantern}", lantern().to_str().unwrap());
+            let (before, _) = words.rsplit_once(' ').unwrap();
+            screen.press(&format!("{words}\t"));
+            screen.with(&[&format!("{before} {expected}")]);
+            // The line is emptied.
+            screen.press("\u{15}");
+            screen.without("whodunit ");
+        }
+        screen.press("exit\r");
+        assert!(screen.child.wait().is_ok());
     }
 }
 
@@ -187,7 +250,7 @@ fn the_report_is_one_page_that_asks_nobody() {
     ] {
         assert!(anchors.contains(part), "{part}");
     }
-    assert_eq!(figures, ["bytes", "winners", "versions", "changes", "ages", "needed"]);
+    assert_eq!(figures, ["bytes", "winners", "versions", "changes", "ages", "needed", "holds-up"]);
 
     // It says what `check` says, and lists what is installed.
     let verdict = run(["check", "--root", demo, "--level", "note"]).out.lines().next().unwrap().to_owned();

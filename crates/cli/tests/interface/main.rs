@@ -54,6 +54,7 @@ mod real_space;
 mod real_squashfs;
 mod real_tools;
 mod real_versions;
+mod screen;
 mod sessions;
 mod stand_in_catalogues;
 mod stand_in_containers;

@@ -1,8 +1,9 @@
-//! What a shell completes besides options: names on this machine.
+//! What a shell completes besides options: names on the machine that is asked about.
 
 use std::collections::BTreeSet;
 use std::ffi::{OsStr, OsString};
 use std::os::unix::ffi::{OsStrExt as _, OsStringExt as _};
+use std::path::PathBuf;
 
 use clap::{Command, ValueEnum};
 use clap_complete::engine::{
@@ -73,11 +74,17 @@ fn in_fleet(
     current: &OsStr,
     names: impl Fn(&mut Fleet, &str) -> Result<Vec<String>, StoreError>,
 ) -> BTreeSet<ByteString> {
-    let words: Vec<OsString> = process::arguments().collect();
-    let after = words.windows(2).find(|pair| pair[0] == "--store").and_then(|pair| pair[1].to_str());
-    let store = after.or_else(|| words.iter().find_map(|word| word.to_str()?.strip_prefix("--store=")));
-    let found = fleet::fleet(store).ok().and_then(|mut fleet| names(&mut fleet, current.to_str()?).ok());
+    let store = given("--store");
+    let found = fleet::fleet(store.as_deref()).ok().and_then(|mut fleet| names(&mut fleet, current.to_str()?).ok());
     found.unwrap_or_default().into_iter().map(ByteString::from).collect()
+}
+
+/// What the line that is completed gives to an option.
+fn given(option: &str) -> Option<String> {
+    let words: Vec<OsString> = process::arguments().collect();
+    let after = words.windows(2).find(|pair| pair[0] == option).and_then(|pair| pair[1].to_str());
+    let within = || words.iter().find_map(|word| word.to_str()?.strip_prefix(option)?.strip_prefix('='));
+    after.or_else(within).map(str::to_owned)
 }
 
 /// The words that an option takes.
@@ -93,9 +100,10 @@ fn manager_names() -> Vec<CompletionCandidate> {
     managers::ALL.iter().map(|manager| CompletionCandidate::new(manager.id().0)).collect()
 }
 
-/// The packages of this machine that begin so, and the commands where these are meant as well.
+/// The packages of the machine that is asked about that begin so, and the commands where these are meant as well.
 fn names(current: &OsStr, with_commands: bool) -> Vec<CompletionCandidate> {
-    let Some(session) = Global::of_nothing().and_then(|global| Session::new(&global).ok()) else { return Vec::new() };
+    let global = Global::of_nothing().map(|global| Global { root: given("--root").map(PathBuf::from), ..global });
+    let Some(session) = global.and_then(|global| Session::new(&global).ok()) else { return Vec::new() };
     let start = current.as_bytes();
     let mut found: BTreeSet<ByteString> = BTreeSet::new();
     if with_commands {

@@ -118,6 +118,7 @@ fn made(session: &Session, survey: &Survey<'_>) -> Report {
         figures::changes(&events),
         figures::ages(&sources, session.now()),
         figures::needed(&bill),
+        figures::holds_up(&bill, &palette),
     ];
     let tables = vec![
         tables::inventory(&bill.packages),

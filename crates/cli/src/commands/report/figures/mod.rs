@@ -1,6 +1,7 @@
 //! The figures of the report, each with the table that it draws.
 
 mod bars;
+mod graph;
 mod matrix;
 mod treemap;
 mod versions;
@@ -14,6 +15,7 @@ use whodunit_core::model::{ManagerId, Package};
 use super::table::Table;
 
 pub use bars::{ages, changes, counts, needed};
+pub use graph::holds_up;
 pub use matrix::winners;
 pub use treemap::{Tiles, bytes, tiles_of};
 pub use versions::versions;
