@@ -13,7 +13,8 @@ use std::ffi::OsString;
 use std::io::Write as _;
 use std::process::ExitCode;
 
-use clap::{CommandFactory as _, Parser};
+use clap::error::ErrorKind;
+use clap::{Args as _, CommandFactory as _, FromArgMatches as _, Parser};
 use clap_complete::CompleteEnv;
 
 use args::Global;
@@ -74,7 +75,7 @@ fn main() -> ExitCode {
 
 /// Parses the command line, runs the command, and reports how it ended; the result is the exit status.
 fn run(arguments: impl IntoIterator<Item = OsString>, streams: &mut Streams) -> u8 {
-    let cli = match Cli::try_parse_from(arguments) {
+    let cli = match parsed(arguments.into_iter().collect()) {
         Ok(cli) => cli,
         Err(error) => return help_or_mistake(&error),
     };
@@ -94,6 +95,29 @@ fn run(arguments: impl IntoIterator<Item = OsString>, streams: &mut Streams) -> 
             error.exit_status()
         }
     }
+}
+
+/// The command line. To put all commands together takes longer than many an answer, so only the one is that is named; what
+/// does not fit it, and help, is told by the whole.
+fn parsed(words: Vec<OsString>) -> Result<Cli, clap::Error> {
+    match short(&words).try_get_matches_from(&words).and_then(|matches| Cli::from_arg_matches(&matches)) {
+        Ok(cli) => Ok(cli),
+        Err(error) if error.kind() == ErrorKind::DisplayVersion => Err(error),
+        Err(_) => Cli::try_parse_from(words),
+    }
+}
+
+/// The options of [`Cli`], and the first command that is among these words.
+fn short(words: &[OsString]) -> clap::Command {
+    let line = clap::Command::new("whodunit").version(env!("CARGO_PKG_VERSION")).subcommand_required(true);
+    let mut line = Global::augment_args(line);
+    for word in words.iter().skip(1).filter_map(|word| word.to_str()) {
+        line = Command::only(line, word);
+        if line.has_subcommands() {
+            break;
+        }
+    }
+    line
 }
 
 /// Help and version are results; mistakes are explained by the argument parser.
@@ -117,5 +141,47 @@ fn dispatch(cli: &Cli, streams: &mut Streams) -> Result<Outcome, CliError> {
         }),
         Command::Manual(arguments) => manual::run(arguments, Cli::command(), &EXIT_STATUSES),
         command => command.run(&cli.global, streams),
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn a_command_by_itself_is_the_one_of_the_whole() {
+        let mut whole = Cli::command();
+        whole.build();
+        let options = |line: &clap::Command| -> Vec<String> {
+            let mut all: Vec<String> = line.get_arguments().map(|one| one.get_id().to_string()).collect();
+            all.sort();
+            all
+        };
+        for command in whole.get_subcommands().filter(|command| command.get_name() != "help") {
+            let mut short = short(&["whodunit".into(), "--root".into(), "/mnt".into(), command.get_name().into()]);
+            short.build();
+            let alone = short.find_subcommand(command.get_name()).unwrap();
+            assert_eq!(
+                (options(alone), options(&short)),
+                (options(command), options(&whole)),
+                "{}",
+                command.get_name()
+            );
+        }
+    }
+
+    #[test]
+    fn a_word_that_is_a_command_too_is_no_command_where_an_option_takes_it() {
+        let parsed = |words: &[&str]| parsed(words.iter().map(OsString::from).collect());
+        let cli = parsed(&["whodunit", "--root", "owner", "check"]).unwrap();
+        assert!(matches!(cli.command, Command::Check(_)));
+        assert_eq!(cli.global.root.unwrap(), std::path::Path::new("owner"));
+        assert!(matches!(parsed(&["whodunit", "owner", "check"]), Ok(Cli { command: Command::Owner(_), .. })));
+        for wrong in
+            [&["whodunit"][..], &["whodunit", "ownre"], &["whodunit", "owner", "--no-such"], &["whodunit", "--help"]]
+        {
+            let whole = Cli::try_parse_from(wrong).unwrap_err();
+            assert_eq!(parsed(wrong).unwrap_err().to_string(), whole.to_string(), "{wrong:?}");
+        }
     }
 }

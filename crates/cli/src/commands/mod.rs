@@ -37,7 +37,7 @@ use std::ffi::{OsStr, OsString};
 use std::io::Write as _;
 use std::os::unix::ffi::OsStrExt as _;
 
-use clap::Subcommand;
+use clap::{Args, Subcommand};
 use whodunit_core::bytes::{ByteString, path};
 use whodunit_core::fs::{Kind, Root};
 use whodunit_core::managers;
@@ -69,6 +69,20 @@ macro_rules! commands {
                 match self {
                     $(Command::$name(_) => stringify!($($without_rows)?).is_empty(),)*
                     Command::Manual(_) | Command::Demo(_) => false,
+                }
+            }
+
+            /// Adds the command of this name to a line, and no other; nothing where there is none.
+            pub fn only(line: clap::Command, name: &str) -> clap::Command {
+                use clap::Command as Line;
+                // A command is called as its file is.
+                match name {
+                    $(stringify!($module) => {
+                        line.subcommand($module::Arguments::augment_args(Line::new(stringify!($module))))
+                    })*
+                    "manual" => line.subcommand(manual::Arguments::augment_args(Line::new("manual"))),
+                    "demo" => line.subcommand(demo::Arguments::augment_args(Line::new("demo"))),
+                    _ => line,
                 }
             }
 
