@@ -162,7 +162,11 @@ fn session(difference: &SessionDifference, presenter: &Presenter) -> Vec<Piece> 
         false => "no start-up file that could be followed adds it",
     };
     for (number, dir) in difference.only_here.iter().enumerate() {
-        rows.push((if number == 0 { "  only here" } else { "" }, dir, says.to_owned()));
+        let because = match difference.temporary.iter().find(|one| one.directory == *dir) {
+            Some(one) => format!("{} ({}); gone with this shell", one.says(), one.evidence.at),
+            None => says.to_owned(),
+        };
+        rows.push((if number == 0 { "  only here" } else { "" }, dir, because));
     }
     let row = |(label, dir, because): (&str, &ByteString, String)| {
         vec![

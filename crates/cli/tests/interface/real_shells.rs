@@ -350,3 +350,53 @@ fn this_session_is_compared_with_a_fresh_one() {
     let stale = asked("check --kind stale-session --level note");
     assert_eq!(stale["findings"][0]["paths"], serde_json::json!(["/home/maren/new"]));
 }
+
+/// What tools put on the search path for a while is told by the tool that did: each is the real one.
+#[test]
+fn what_is_gone_with_this_shell_is_told_with_the_tool_that_put_it_there() {
+    let dir = tempfile::tempdir().unwrap();
+    let project = dir.path().join("quay");
+    fs::create_dir_all(project.join("bin")).unwrap();
+    let (place, asks) = (project.to_str().unwrap(), format!("{} paths --format json", program().display()));
+    for (tools, lines, directory, says) in [
+        (
+            &["direnv", "bash"][..],
+            format!("echo 'PATH_add bin' > .envrc; direnv allow .; direnv exec . {asks}"),
+            format!("{place}/bin"),
+            format!("direnv for {place}"),
+        ),
+        (
+            &["python3"],
+            format!("python3 -m venv --without-pip .venv; . .venv/bin/activate; {asks}"),
+            format!("{place}/.venv/bin"),
+            format!("an environment that was activated for {place}/.venv"),
+        ),
+        (
+            &["npm"],
+            format!("printf '{{\"name\":\"quay\",\"scripts\":{{\"tides\":\"{asks}\"}}}}' > package.json; npm run --silent tides"),
+            format!("{place}/node_modules/.bin"),
+            "a script of a package's for tides".to_owned(),
+        ),
+    ] {
+        if !has(tools) {
+            continue;
+        }
+        let mut shell = Command::new("bash");
+        shell.args(["-euc", &lines]).current_dir(&project).env("XDG_DATA_HOME", dir.path()).env("DIRENV_LOG_FORMAT", "");
+        shell.env("npm_config_update_notifier", "false").env_remove("SUDO_UID").env_remove("VIRTUAL_ENV");
+        let said = shell.output().unwrap();
+        let printed = String::from_utf8(said.stdout.clone()).unwrap();
+        let document: serde_json::Value =
+            serde_json::from_str(&printed).unwrap_or_else(|error| panic!("{tools:?}: {error}: {said:?}"));
+        let session = &document["session"];
+        // Where nobody has a session of the machine's, nothing is compared.
+        let Some(told) = session["temporary"].as_array() else {
+            not_compared("temporary shells: this process is of none of the users of this machine");
+            return;
+        };
+        let found = told.iter().find(|one| one["directory"] == directory.as_str());
+        let found = found.unwrap_or_else(|| panic!("{tools:?}: {session:#}"));
+        assert_eq!(format!("{} for {}", found["by"].as_str().unwrap(), found["of"].as_str().unwrap()), says);
+        assert!(session["only_here"].as_array().unwrap().contains(&found["directory"]), "{session:#}");
+    }
+}

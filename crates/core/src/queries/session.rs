@@ -8,6 +8,7 @@ use crate::bytes::{ByteString, path};
 use crate::host::Host;
 use crate::model::Evidence;
 use crate::resolve::contexts::{Overrides, resolve_contexts};
+use crate::resolve::temporary::{Temporary, TemporaryShells};
 use crate::resolve::{Context, Resolution, ResolvedContext, SearchPath};
 use crate::survey::Survey;
 
@@ -29,6 +30,8 @@ pub struct Newer {
 pub struct SessionDifference {
     /// Directories of this process that no start-up file adds: a fresh session does not have them.
     pub only_here: Vec<ByteString>,
+    /// What put some of these there, where a variable tells: they are gone with this shell.
+    pub temporary: Vec<Temporary>,
     /// Directories that are searched after the next login.
     pub after_login: Vec<Newer>,
     /// Whether everything about a fresh session is known; else one that is told as only here may be there, too.
@@ -89,8 +92,10 @@ pub fn difference(host: &Host, here: &ResolvedContext, variable: &str) -> Option
             only_here.push((canonical, dir.clone()));
         }
     }
+    let shells = TemporaryShells::of(&host.env);
     let is_new = |(canonical, _): &(ByteString, Newer)| !own.iter().any(|(known, _)| known == canonical);
     Some(SessionDifference {
+        temporary: only_here.iter().filter_map(|(_, dir)| shells.put(dir)).collect(),
         only_here: only_here.into_iter().map(|(_, dir)| dir).collect(),
         after_login: theirs.into_iter().filter(is_new).map(|(_, newer)| newer).collect(),
         certain,
@@ -122,6 +127,9 @@ pub fn tell_next_session(survey: &Survey<'_>, answers: &mut [Answer]) {
             Some(copy) => copy.id.clone(),
             None => there.as_ref().and_then(|file| survey.ownership_of(&end(file))).map(|owner| owner.id),
         };
-        answer.next_session = Some(NextSession { context: Context::Terminal, path: there, id });
+        let shells = TemporaryShells::of(&host.env);
+        // The directory in which it is found here, as the list has it.
+        let temporary = here.and_then(|file| shells.put(&path::parent(&file).into()));
+        answer.next_session = Some(NextSession { context: Context::Terminal, path: there, id, temporary });
     }
 }

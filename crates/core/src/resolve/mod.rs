@@ -14,6 +14,7 @@ pub mod modules;
 mod places;
 mod resolution;
 mod shell_files;
+pub mod temporary;
 pub mod words;
 
 use std::collections::BTreeMap;

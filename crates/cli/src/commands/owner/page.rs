@@ -146,6 +146,10 @@ fn add_other_copies(answer: &Answer, presenter: &Presenter, lines: &mut Vec<Line
             Some(path) => line.and(Tone::Accent, presenter.path(path)).to(WIDE).and(Tone::Plain, whose),
             None => line.and(Tone::Warning, "starts nothing: only this session has the directory on its search path"),
         });
+        if let Some(temporary) = &next.temporary {
+            let place = format!("  ({}, {})", temporary.evidence.file, temporary.evidence.at);
+            lines.push(row("put there by").and(Tone::Plain, temporary.says()).and(Tone::Faint, place));
+        }
     }
     for possible in &answer.possible {
         let whose = claimed_by(possible.id.as_ref());

@@ -18,6 +18,7 @@ use crate::bytes::ByteString;
 use crate::host::PASSWD;
 use crate::model::{CoverageState, Evidence, Finding, Owner, Remedy};
 use crate::resolve::libraries::Loader;
+use crate::resolve::temporary::Temporary;
 use crate::resolve::words::Taken;
 use crate::resolve::{Context, How, SearchPath};
 use crate::survey::Survey;
@@ -87,6 +88,8 @@ pub struct NextSession {
     pub path: Option<ByteString>,
     /// The package that owns it; `null` where none does.
     pub id: Option<ByteString>,
+    /// What put the program of this session on its search path for a while; `null` where no variable tells.
+    pub temporary: Option<Temporary>,
 }
 
 /// A program that a name starts instead, if a command that nobody ran decides so.
