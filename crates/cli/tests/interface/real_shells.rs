@@ -373,7 +373,9 @@ fn what_is_gone_with_this_shell_is_told_with_the_tool_that_put_it_there() {
         ),
         (
             &["npm"],
-            format!("printf '{{\"name\":\"quay\",\"scripts\":{{\"tides\":\"{asks}\"}}}}' > package.json; npm run --silent tides"),
+            format!(
+                "printf '{{\"name\":\"quay\",\"scripts\":{{\"tides\":\"{asks}\"}}}}' > package.json; npm run --silent tides"
+            ),
             format!("{place}/node_modules/.bin"),
             "a script of a package's for tides".to_owned(),
         ),
@@ -382,7 +384,11 @@ fn what_is_gone_with_this_shell_is_told_with_the_tool_that_put_it_there() {
             continue;
         }
         let mut shell = Command::new("bash");
-        shell.args(["-euc", &lines]).current_dir(&project).env("XDG_DATA_HOME", dir.path()).env("DIRENV_LOG_FORMAT", "");
+        shell
+            .args(["-euc", &lines])
+            .current_dir(&project)
+            .env("XDG_DATA_HOME", dir.path())
+            .env("DIRENV_LOG_FORMAT", "");
         shell.env("npm_config_update_notifier", "false").env_remove("SUDO_UID").env_remove("VIRTUAL_ENV");
         let said = shell.output().unwrap();
         let printed = String::from_utf8(said.stdout.clone()).unwrap();
