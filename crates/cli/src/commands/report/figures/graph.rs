@@ -158,8 +158,11 @@ pub fn holds_up(bill: &Bill, palette: &Palette) -> Figure {
         Figure { id: "holds-up", title, says, svg, table: [table] }
     };
     let Some((id, steps)) = important(bill, &dependents) else {
-        let says = "No package is recorded to need another".to_owned();
-        return figure("What an important package holds up".to_owned(), says, String::new(), Vec::new());
+        let says = match dependents.is_empty() {
+            true => "No package is recorded to need another",
+            false => "What is needed here holds up more than half of all packages",
+        };
+        return figure("What an important package holds up".to_owned(), says.to_owned(), String::new(), Vec::new());
     };
     let graph = Graph::new(bill, id, &steps, &dependents);
     let row = |(above, steps_up): (&&ByteString, &usize)| {
