@@ -76,6 +76,22 @@ fn sizes_are_what_du_says_and_what_is_freed_is_free_afterwards() {
     assert!(!gone["titles"].as_array().unwrap().iter().any(|one| one["title"] == "tide-data"), "{gone:#}");
 }
 
+#[test]
+fn what_old_generations_hold_is_what_the_store_is_smaller_by_without_them() {
+    let Some(trial) = Trial::if_here() else { return };
+    trial.plants(TOOLS);
+    trial.plants(". /root/tools; tides 1 2 3; as_user maren 'nix-store --gc >/dev/null 2>&1'");
+    let told = trial.asks(&["leftovers"]);
+    let found = told["findings"].as_array().unwrap().iter().find(|one| one["kind"] == "old-generation");
+    let size = "su -s /bin/sh maren -c 'for path in /nix/store/*; do nix-store --query --size $path; done' 2>/dev/null | \
+        awk '{ sum += $1 } END { print sum }'";
+    let before = number(&trial, size);
+    trial.plants("su -s /bin/bash - maren -c 'nix-env --delete-generations old && nix-store --gc' >/dev/null 2>&1");
+    let freed = before - number(&trial, size);
+    assert!(freed > 0);
+    assert_eq!(found.unwrap()["bytes"], freed, "{told:#}");
+}
+
 /// The caches that a command empties, by their directories.
 fn cleared(document: &Value) -> BTreeMap<String, Value> {
     let caches = document["caches"].as_array().unwrap().iter();

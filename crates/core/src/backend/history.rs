@@ -16,6 +16,13 @@ pub trait History {
         None
     }
 
+    /// Bytes that are free once these states are given up and what only they hold is deleted. `None` where that is not
+    /// known.
+    fn frees(&self, states: &[&State]) -> Option<u64> {
+        let _ = states;
+        None
+    }
+
     /// Gives up these states, none of which is in force. `None` where no command for that is known to work.
     fn forget_these(&self, states: &[&State]) -> Option<Remedy> {
         let _ = states;

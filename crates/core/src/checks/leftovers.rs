@@ -145,7 +145,6 @@ fn bytes(cx: &CheckContext<'_, '_>, finding: &Finding, sizes: &HashMap<ByteStrin
         | FindingKind::DanglingLink
         | FindingKind::UnreachedEnvironment
         | FindingKind::BrokenJob => finding.paths.iter().take(1).map(|path| tree_size(cx.survey.root(), path)).sum(),
-        // What collecting frees is not told by the names of the generations.
         _ => finding.size,
     }
 }

@@ -107,6 +107,7 @@ fn old_generations(cx: &CheckContext<'_, '_>, held: &dyn Installation) -> Vec<Fi
     let finding = Finding {
         paths: vec![first.holder.clone()],
         remedies: cx.survey.remedy_within(held, forget).into_iter().collect(),
+        size: history.frees(&old),
         evidence: old.iter().flat_map(|state| state.evidence.iter().take(1).cloned()).collect(),
         ..Finding::new(FindingKind::OldGeneration, Severity::Note, first.holder.clone(), summary, consequence)
     };

@@ -4,6 +4,8 @@ use super::ID;
 use super::elements;
 use super::installation::ProfileInstallation;
 use super::profiles::Generation;
+use super::roots::Alive;
+use super::store_installation::is_in_nix;
 use crate::backend::History;
 use crate::bytes::ByteString;
 use crate::model::{CommandLine, Evidence, Remedy, RemedyKind, State, StateChanges, StateItem};
@@ -37,6 +39,18 @@ impl History for ProfileInstallation<'_> {
         let line = self.nix_env().words("--delete-generations");
         let line = states.iter().fold(line, |line, state| line.operand(state.number.clone()));
         Some(Remedy::new(RemedyKind::Remove, line).losing("the way back to them"))
+    }
+
+    fn frees(&self, states: &[&State]) -> Option<u64> {
+        let root = &self.host.root;
+        let is_given_up =
+            |one: &Generation| states.iter().any(|state| one.number.to_string().as_bytes() == &*state.number);
+        let links: Vec<ByteString> =
+            self.profile.generations(self.host).into_iter().filter(is_given_up).map(|one| one.link).collect();
+        let alive = Alive::of(root, &self.store);
+        // What could not be read may hold, or be, anything.
+        let is_whole = self.store.notes().is_empty() && !root.gaps().iter().any(is_in_nix);
+        is_whole.then(|| alive.freed_without(&self.store, &links.iter().collect::<Vec<_>>()))
     }
 
     fn collect(&self) -> Option<Remedy> {

@@ -42,15 +42,15 @@ impl Alive {
                 true
             });
         }
-        let links = store.links();
-        let mut open: Vec<usize> = alive.roots.keys().filter_map(|path| store.place(path)).collect();
-        while let Some(place) = open.pop() {
-            if alive.living.insert(place) {
-                open.extend(links.references.get(&place).into_iter().flatten());
-                open.extend(links.plans.get(&place).into_iter().flatten());
-            }
-        }
+        alive.living = living(store, alive.roots.keys());
         alive
+    }
+
+    /// Bytes of what lives by these links alone, as the store has recorded them.
+    pub fn freed_without(&self, store: &Store<'_>, given_up: &[&ByteString]) -> u64 {
+        let stays = |links: &[ByteString]| links.iter().any(|link| !given_up.contains(&link));
+        let left = living(store, self.roots.iter().filter(|(_, links)| stays(links)).map(|(path, _)| path));
+        self.living.difference(&left).map(|place| store.rows()[*place].size).sum()
     }
 
     /// Whether something keeps the path.
@@ -78,6 +78,20 @@ impl Alive {
         };
         self.roots.iter().filter(|(rooted, _)| needs(rooted)).flat_map(|(_, links)| links.clone()).collect()
     }
+}
+
+/// What lives by these paths.
+fn living<'p>(store: &Store<'_>, roots: impl Iterator<Item = &'p ByteString>) -> HashSet<usize> {
+    let links = store.links();
+    let mut open: Vec<usize> = roots.filter_map(|path| store.place(path)).collect();
+    let mut living = HashSet::new();
+    while let Some(place) = open.pop() {
+        if living.insert(place) {
+            open.extend(links.references.get(&place).into_iter().flatten());
+            open.extend(links.plans.get(&place).into_iter().flatten());
+        }
+    }
+    living
 }
 
 /// The link by which something is rooted, and the store path that it roots.

@@ -65,7 +65,7 @@ impl<'s> StoreInstallation<'s> {
 const MAX_DEAD: usize = 20;
 
 /// Whether a gap is in what decides which paths live.
-fn in_nix(gap: &Gap) -> bool {
+pub(super) fn is_in_nix(gap: &Gap) -> bool {
     path::within(&gap.path, b"/nix")
 }
 
@@ -155,7 +155,7 @@ impl Installation for StoreInstallation<'_> {
         let rows = self.store.rows();
         let dead: Vec<&Row> = rows.iter().filter(|row| !self.alive().keeps(&self.store, &row.path)).collect();
         // A store that could not be read in full, or whose roots could not, tells nothing of what is dead.
-        if dead.is_empty() || !self.store.notes().is_empty() || self.host.root.gaps().iter().any(in_nix) {
+        if dead.is_empty() || !self.store.notes().is_empty() || self.host.root.gaps().iter().any(is_in_nix) {
             return Vec::new();
         }
         let store = ByteString::from(STORE);

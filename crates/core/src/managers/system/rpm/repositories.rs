@@ -67,11 +67,15 @@ pub fn read(root: &Root, notes: &mut Vec<Loss>) -> Vec<Repository> {
             }
         }
     }
-    let everywhere = root.read(MAIN, Limit::SMALL).map(|content| KeyFile::parse(&content));
-    if let Ok(everywhere) = everywhere {
-        let lists = ["excludepkgs", "exclude"].map(|key| everywhere.get("main", key).unwrap_or_default());
-        let excluded = || lists.iter().flat_map(|list| words(list));
-        found.iter_mut().for_each(|one| one.excluded.extend(excluded()));
+    match root.read(MAIN, Limit::SMALL) {
+        Ok(content) => {
+            let everywhere = KeyFile::parse(&content);
+            let lists = ["excludepkgs", "exclude"].map(|key| everywhere.get("main", key).unwrap_or_default());
+            let excluded = || lists.iter().flat_map(|list| words(list));
+            found.iter_mut().for_each(|one| one.excluded.extend(excluded()));
+        }
+        Err(error) if error.is_missing() => {}
+        Err(error) => notes.push(Loss::unread(&error, "what dnf takes from no repository is unknown")),
     }
     found
 }
@@ -109,4 +113,31 @@ fn in_file(file: &ByteString, content: &KeyFile) -> Vec<Repository> {
         }
     });
     repositories.collect()
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    #[expect(clippy::disallowed_methods, reason = "builds the tree that it looks at")]
+    fn settings_for_all_repositories_that_cannot_be_read_are_a_loss() {
+        let tree = tempfile::tempdir().unwrap();
+        let main = tree.path().join("etc/dnf/dnf.conf");
+        let repository = tree.path().join("etc/yum.repos.d/quay.repo");
+        std::fs::create_dir_all(main.parent().unwrap()).unwrap();
+        std::fs::create_dir_all(repository.parent().unwrap()).unwrap();
+        std::fs::write(repository, "[quay]\nbaseurl=https://quay.example\n").unwrap();
+        let read_now = || {
+            let mut notes = Vec::new();
+            let found = read(&Root::offline(tree.path()).unwrap(), &mut notes);
+            (found[0].excluded.clone(), notes.len())
+        };
+        assert_eq!(read_now(), (vec![], 0));
+        std::fs::write(&main, "[main]\nexcludepkgs=tide*, lamp\n").unwrap();
+        assert_eq!(read_now(), (vec!["tide*".into(), "lamp".into()], 0));
+        std::fs::remove_file(&main).unwrap();
+        std::fs::create_dir(&main).unwrap();
+        assert_eq!(read_now(), (vec![], 1));
+    }
 }
