@@ -5,7 +5,7 @@ use schemars::generate::SchemaSettings;
 use serde_json::Value;
 
 use crate::checks::catalogue::Explanations;
-use crate::checks::leftovers::Leftovers;
+use crate::checks::leftovers::{Leftovers, SpaceAnswer};
 use crate::checks::{Check, Conflicts};
 use crate::history::{Compared, KeptSnapshots, Snapshot};
 use crate::plans::Plan;
@@ -19,7 +19,6 @@ use crate::queries::paths::Paths;
 use crate::queries::search::SearchAnswer;
 use crate::queries::shadows::Shadows;
 use crate::queries::sources::Sources;
-use crate::queries::space::Space;
 use crate::queries::states::States;
 use crate::queries::timeline::Timeline;
 use crate::queries::unowned::Unowned;
@@ -54,7 +53,7 @@ enum Document {
     Explanations(Envelope<Explanations>),
     Impact(Envelope<Impact>),
     Why(Envelope<Why>),
-    Space(Envelope<Space>),
+    Space(Envelope<SpaceAnswer>),
     Verify(Envelope<Verified>),
     Snapshots(Envelope<KeptSnapshots>),
     Compared(Envelope<Compared>),

@@ -87,15 +87,20 @@ impl Shown for Leftovers {
         let mut page: Vec<Piece> = vec![Line::of(Tone::Strong, first).into()];
         for (certain, title) in [(true, "Certain"), (false, "Probable, look into it first")] {
             let listed: Vec<&Leftover> = self.findings.iter().filter(|one| one.certain == certain).collect();
-            if !listed.is_empty() {
-                page.push(Line::blank().into());
-                page.push(Line::of(Tone::Strong, title).into());
-                page.extend(listed.chunk_by(is_together).flat_map(|some| in_full(some, presenter)));
-            }
+            page.extend(part(title, &listed, presenter));
         }
         page.extend(caches(&self.caches, presenter));
         page
     }
+}
+
+/// Leftovers below a heading, where there are any.
+pub fn part(title: &str, listed: &[&Leftover], presenter: &Presenter) -> Vec<Piece> {
+    if listed.is_empty() {
+        return Vec::new();
+    }
+    let head: [Piece; 2] = [Line::blank().into(), Line::of(Tone::Strong, title).into()];
+    head.into_iter().chain(listed.chunk_by(is_together).flat_map(|some| in_full(some, presenter))).collect()
 }
 
 /// Whether one command removes both.

@@ -7,7 +7,9 @@ use std::sync::atomic::{AtomicUsize, Ordering};
 
 use clap::Args;
 use indicatif::{ProgressBar, ProgressState};
-use whodunit_core::queries::space::{Cache, Counted, Part, Progress, Space, TitleSpace, space};
+use whodunit_core::checks::leftovers::{Leftover, SpaceAnswer, kept_in_vain};
+use whodunit_core::queries::CheckContext;
+use whodunit_core::queries::space::{Cache, Counted, Part, Progress, TitleSpace, space};
 use whodunit_core::survey::Survey;
 
 use crate::args::Global;
@@ -22,10 +24,10 @@ use crate::session::{Outcome, Session};
 /// holes in files are not counted. FREED is what removing the software would free, together with what only it needs and
 /// without what a cache or anything else still has; it is 0 where other packages need it, and blank where that is not known.
 /// Where files are not known one by one, the size that the manager recorded is shown, marked `recorded`. What managers
-/// keep of what they fetched is listed below, with the command that empties it.
+/// keep although nothing uses it, and what they keep of what they fetched, is listed below, with the commands for it.
 #[derive(Debug, Args)]
 #[command(after_help = "Examples:
-  whodunit space                            the most expensive titles, and the caches
+  whodunit space                            the most expensive titles, what is kept in vain, caches
   whodunit space --top 50
   whodunit space chartdesk --format json")]
 pub struct Arguments {
@@ -80,7 +82,15 @@ pub fn run(arguments: &Arguments, global: &Global, streams: &mut Streams) -> Res
     let tally = Tally::new(global.quiet);
     let answer = space(&survey, (!all).then_some(&packages), &tally);
     tally.bar.finish_and_clear();
-    let shown = Listed { answer, top: if all { arguments.top } else { usize::MAX }, all };
+    let unneeded = match all {
+        true => kept_in_vain(&CheckContext::new(&survey, session.views(), &[])),
+        false => Vec::new(),
+    };
+    let shown = Listed {
+        answer: SpaceAnswer { space: answer, unneeded },
+        top: if all { arguments.top } else { usize::MAX },
+        all,
+    };
     let outcome = output::show(&shown, &survey, &session, global, streams, unknown.is_empty())?;
     super::tell_unknown(&unknown, global, streams);
     Ok(outcome)
@@ -90,7 +100,7 @@ pub fn run(arguments: &Arguments, global: &Global, streams: &mut Streams) -> Res
 #[derive(Clone, serde::Serialize)]
 struct Listed {
     #[serde(flatten)]
-    answer: Space,
+    answer: SpaceAnswer,
     #[serde(skip)]
     top: usize,
     #[serde(skip)]
@@ -105,7 +115,7 @@ impl Shown for Listed {
     const COMMAND: &'static str = "space";
 
     fn items(&self) -> &[TitleSpace] {
-        &self.answer.titles
+        &self.answer.space.titles
     }
 
     fn grid(&self) -> Grid {
@@ -127,11 +137,11 @@ impl Shown for Listed {
             Column::words("counted", "COUNTED"),
             Column::words("packages", "PACKAGES"),
         ];
-        Grid { columns, rows: self.answer.titles.iter().map(row).collect() }
+        Grid { columns, rows: self.answer.space.titles.iter().map(row).collect() }
     }
 
     fn page(&self, presenter: &Presenter) -> Vec<Piece> {
-        let totals = &self.answer.totals;
+        let totals = &self.answer.space.totals;
         let mut first = format!(
             "{} in {}",
             output::size(totals.measured.saturating_add(totals.recorded)),
@@ -146,13 +156,19 @@ impl Shown for Listed {
         if self.all && totals.caches > 0 {
             first.push_str(&format!("; {} in caches", output::size(totals.caches)));
         }
+        let in_vain: u64 = self.answer.unneeded.iter().filter_map(|one| one.bytes).sum();
+        if in_vain > 0 {
+            first.push_str(&format!("; {} kept in vain", output::size(in_vain)));
+        }
         let mut page: Vec<Piece> = vec![Line::of(Tone::Strong, first).into(), Line::blank().into()];
-        page.push(Piece::Table(titles(&self.answer.titles, self.top, presenter)));
-        if let Some(more) = self.answer.titles.len().checked_sub(self.top).filter(|more| *more > 0) {
+        page.push(Piece::Table(titles(&self.answer.space.titles, self.top, presenter)));
+        if let Some(more) = self.answer.space.titles.len().checked_sub(self.top).filter(|more| *more > 0) {
             let says = format!("and {} (--top {} shows more)", output::count(more, "more title"), self.top * 2);
             page.push(Line::blank().to(2).and(Tone::Faint, says).into());
         }
-        page.extend(caches(&self.answer.caches, presenter));
+        let in_vain: Vec<&Leftover> = self.answer.unneeded.iter().collect();
+        page.extend(super::leftovers::part("Kept in vain", &in_vain, presenter));
+        page.extend(caches(&self.answer.space.caches, presenter));
         page
     }
 }

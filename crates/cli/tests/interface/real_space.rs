@@ -315,3 +315,17 @@ fn what_files_share_on_a_disk_is_counted_once_and_freed_with_the_last() {
         assert_eq!(document["caches"][0]["bytes"].as_u64().unwrap() >> 16, (256 << 10) >> 16, "{kind}: {document:#}");
     }
 }
+
+#[test]
+fn what_space_calls_kept_in_vain_is_among_the_leftovers() {
+    let root = lantern().to_str().unwrap();
+    let asks = |words: &[&str]| run([&["--root", root, "--format", "json"], words].concat()).document();
+    let kinds =
+        ["unused-runtime", "unneeded-dependency", "disabled-revision", "old-generation", "unreferenced-store-path"];
+    let left = asks(&["leftovers"])["findings"].as_array().unwrap().clone();
+    let expected: Vec<Value> = left.into_iter().filter(|one| kinds.contains(&one["kind"].as_str().unwrap())).collect();
+    let space = asks(&["space"]);
+    assert_eq!(space["unneeded"].as_array().unwrap(), &expected);
+    assert!(expected.iter().any(|one| one["kind"] == "old-generation" && one["bytes"].as_u64() > Some(0)));
+    assert_eq!(asks(&["space", "chartdesk"])["unneeded"], serde_json::json!([]));
+}

@@ -12,7 +12,7 @@ use crate::fs::Kind;
 use crate::host::User;
 use crate::model::{Action, Event, Evidence, Finding, FindingKind, package_id};
 use crate::queries::left_behind::{PLACES, below_home};
-use crate::queries::space::{Cache, caches_of, package_sizes, tree_size};
+use crate::queries::space::{Cache, Space, caches_of, package_sizes, tree_size};
 use crate::queries::timeline::{Span, timeline};
 
 /// One leftover.
@@ -36,6 +36,17 @@ pub struct Leftovers {
     pub findings: Vec<Leftover>,
     /// What managers keep of what they fetched, the largest first.
     pub caches: Vec<Cache>,
+}
+
+/// What software costs on the disk, with what is kept in vain.
+#[derive(Debug, Clone, Serialize, JsonSchema)]
+pub struct SpaceAnswer {
+    /// What it costs.
+    #[serde(flatten)]
+    pub space: Space,
+    /// What managers keep of what they installed although nothing uses it, the largest first; only where no name was
+    /// given.
+    pub unneeded: Vec<Leftover>,
 }
 
 /// The kinds that belong here.
@@ -72,16 +83,8 @@ pub fn leftovers(cx: &CheckContext<'_, '_>) -> Leftovers {
     };
     findings.retain(|finding| KINDS.contains(&finding.kind) && !is_of_package(finding));
     let idle = super::idle::findings(cx);
-    let wanted = findings
-        .iter()
-        .chain(&idle)
-        .filter(|finding| is_whole_package(finding.kind))
-        .flat_map(|finding| &finding.packages);
-    let sizes = package_sizes(cx.survey, &wanted.cloned().collect::<Vec<_>>());
-    let leftover = |(finding, certain): (Finding, bool)| {
-        let left_by = finding.packages.first().cloned().filter(|_| finding.kind == FindingKind::SettingsLeft);
-        Leftover { bytes: bytes(cx, &finding, &sizes), certain, left_by, finding }
-    };
+    let sizes = sizes_of(cx, findings.iter().chain(&idle));
+    let leftover = |(finding, certain): (Finding, bool)| leftover(cx, finding, certain, &sizes);
     // Where a manager itself keeps the data of its packages, the name proves whose they are.
     let proven = records::sandbox_data(cx).into_iter().map(|finding| (finding, true));
     let (by_name, recorded): (Vec<_>, Vec<_>) =
@@ -93,6 +96,30 @@ pub fn leftovers(cx: &CheckContext<'_, '_>) -> Leftovers {
     all.extend(of_removed(cx).into_iter().filter(|one| !one.finding.paths.iter().any(|path| known.contains(path))));
     sort(&mut all);
     Leftovers { findings: all, caches: caches_of(cx.survey) }
+}
+
+/// What managers keep of what they installed although nothing uses it: runtimes, dependencies, revisions and states that
+/// are not in force, store paths that nothing refers to.
+#[must_use]
+pub fn kept_in_vain(cx: &CheckContext<'_, '_>) -> Vec<Leftover> {
+    let mut findings = unused::findings(cx);
+    let dead = records::diagnostics(cx).into_iter();
+    findings.extend(dead.filter(|finding| finding.kind == FindingKind::UnreferencedStorePath));
+    let sizes = sizes_of(cx, findings.iter());
+    let mut all: Vec<Leftover> = findings.into_iter().map(|finding| leftover(cx, finding, true, &sizes)).collect();
+    sort(&mut all);
+    all
+}
+
+/// What the packages that are left as a whole take on the disk.
+fn sizes_of<'f>(cx: &CheckContext<'_, '_>, findings: impl Iterator<Item = &'f Finding>) -> HashMap<ByteString, u64> {
+    let whole = findings.filter(|finding| is_whole_package(finding.kind)).flat_map(|finding| &finding.packages);
+    package_sizes(cx.survey, &whole.cloned().collect::<Vec<_>>())
+}
+
+fn leftover(cx: &CheckContext<'_, '_>, finding: Finding, certain: bool, sizes: &HashMap<ByteString, u64>) -> Leftover {
+    let left_by = finding.packages.first().cloned().filter(|_| finding.kind == FindingKind::SettingsLeft);
+    Leftover { bytes: bytes(cx, &finding, sizes), certain, left_by, finding }
 }
 
 /// Lines of users' own start-up files that search a directory which is gone.
