@@ -1,15 +1,13 @@
 //! `whodunit leftovers`.
 
 use clap::Args;
-use whodunit_core::bytes::ByteString;
 use whodunit_core::checks::CheckContext;
 use whodunit_core::checks::leftovers::{Leftover, Leftovers, leftovers};
 use whodunit_core::survey::Survey;
 
-use super::space::caches;
 use crate::args::Global;
 use crate::error::CliError;
-use crate::output::{self, Cell, Column, Grid, Line, Piece, Presenter, Shown, Streams, Tone, findings};
+use crate::output::{self, Cell, Column, Grid, Line, Piece, Presenter, Shown, Streams, Tone, left};
 use crate::session::{Outcome, Session};
 
 /// List what is no longer needed or no longer installed but still there
@@ -87,45 +85,9 @@ impl Shown for Leftovers {
         let mut page: Vec<Piece> = vec![Line::of(Tone::Strong, first).into()];
         for (certain, title) in [(true, "Certain"), (false, "Probable, look into it first")] {
             let listed: Vec<&Leftover> = self.findings.iter().filter(|one| one.certain == certain).collect();
-            page.extend(part(title, &listed, presenter));
+            page.extend(left::part(title, &listed, presenter));
         }
-        page.extend(caches(&self.caches, presenter));
+        page.extend(left::caches(&self.caches, presenter));
         page
     }
-}
-
-/// Leftovers below a heading, where there are any.
-pub fn part(title: &str, listed: &[&Leftover], presenter: &Presenter) -> Vec<Piece> {
-    if listed.is_empty() {
-        return Vec::new();
-    }
-    let head: [Piece; 2] = [Line::blank().into(), Line::of(Tone::Strong, title).into()];
-    head.into_iter().chain(listed.chunk_by(is_together).flat_map(|some| in_full(some, presenter))).collect()
-}
-
-/// Whether one command removes both.
-fn is_together(a: &&Leftover, b: &&Leftover) -> bool {
-    let command = |one: &Leftover| one.finding.remedies.first().map(|remedy| remedy.command.clone());
-    a.finding.kind == b.finding.kind && command(a).is_some() && command(a) == command(b)
-}
-
-/// What one command removes: its size, what it is, and what to type.
-fn in_full(together: &[&Leftover], presenter: &Presenter) -> Vec<Piece> {
-    let one = together[0];
-    let bytes: Option<u64> = together.iter().map(|one| one.bytes).sum();
-    let size = bytes.map(output::size).unwrap_or_default();
-    let label = Line::blank().to(2).and(Tone::Plain, format!("{size:>9}"));
-    let whose = presenter.whose(&one.finding.users).map(|whose| format!(" ({whose})")).unwrap_or_default();
-    let mut summary = output::safe(&one.finding.summary);
-    if together.len() > 1 {
-        let others: Vec<ByteString> = together[1..].iter().map(|one| one.finding.subject.clone()).collect();
-        summary = format!("{summary}; likewise {}", output::names(&others));
-    }
-    let mut lines = vec![Piece::Paragraph { column: 13, label, tone: Tone::Plain, text: format!("{summary}{whose}") }];
-    for remedy in one.finding.remedies.iter().take(1) {
-        let command = output::safe(&remedy.command);
-        lines.push(Piece::Whole(Line::blank().to(13).and(Tone::Accent, command)));
-        lines.extend(findings::remarks(remedy).map(|says| Line::blank().to(13).and(Tone::Faint, says).into()));
-    }
-    lines
 }

@@ -9,12 +9,12 @@ use clap::Args;
 use indicatif::{ProgressBar, ProgressState};
 use whodunit_core::checks::leftovers::{Leftover, SpaceAnswer, kept_in_vain};
 use whodunit_core::queries::CheckContext;
-use whodunit_core::queries::space::{Cache, Counted, Part, Progress, TitleSpace, space};
+use whodunit_core::queries::space::{Counted, Part, Progress, TitleSpace, space};
 use whodunit_core::survey::Survey;
 
 use crate::args::Global;
 use crate::error::CliError;
-use crate::output::{self, Cell, Column, Grid, Line, Piece, Presenter, Shown, Streams, Tone, progress};
+use crate::output::{self, Cell, Column, Grid, Line, Piece, Presenter, Shown, Streams, Tone, left, progress};
 use crate::session::{Outcome, Session};
 
 /// Show what installed software costs on disk
@@ -167,8 +167,8 @@ impl Shown for Listed {
             page.push(Line::blank().to(2).and(Tone::Faint, says).into());
         }
         let in_vain: Vec<&Leftover> = self.answer.unneeded.iter().collect();
-        page.extend(super::leftovers::part("Kept in vain", &in_vain, presenter));
-        page.extend(caches(&self.answer.space.caches, presenter));
+        page.extend(left::part("Kept in vain", &in_vain, presenter));
+        page.extend(left::caches(&self.answer.space.caches, presenter));
         page
     }
 }
@@ -205,25 +205,4 @@ fn titles(all: &[TitleSpace], top: usize, presenter: &Presenter) -> Grid {
         Column::words("counted", ""),
     ];
     Grid { columns, rows: shown().map(row).collect() }
-}
-
-/// The caches, where there are any.
-pub fn caches(all: &[Cache], presenter: &Presenter) -> Vec<Piece> {
-    if all.is_empty() {
-        return Vec::new();
-    }
-    let title: [Piece; 2] = [Line::blank().into(), Line::of(Tone::Strong, "Caches").into()];
-    title.into_iter().chain(all.iter().flat_map(|cache| of_cache(cache, presenter))).collect()
-}
-
-/// A cache, and the command that empties it.
-fn of_cache(cache: &Cache, presenter: &Presenter) -> Vec<Piece> {
-    let size = cache.bytes.map_or_else(|| "unknown".to_owned(), output::size);
-    let line = Line::blank().to(2).and(Tone::Plain, format!("{size:>9}")).to(13);
-    let what = format!("{} · {}", cache.manager, cache.what);
-    let mut lines: Vec<Piece> =
-        vec![line.and(Tone::Plain, what).to(60).and(Tone::Faint, presenter.path(&cache.path)).into()];
-    let ways = cache.remedies.iter();
-    lines.extend(ways.map(|way| Piece::Whole(Line::blank().to(13).and(Tone::Accent, way.command.clone()))));
-    lines
 }

@@ -4,6 +4,7 @@ mod arranged;
 mod csv;
 pub mod findings;
 mod json;
+pub mod left;
 mod links;
 mod page;
 pub mod progress;
