@@ -261,8 +261,8 @@ const SHARED_ON_DISK: &str = r#"
 kind=$1 dir=$2 program=$3
 truncate -s 400M "$dir/disk"; mkdir "$dir/m"
 case $kind in
-    xfs) mkfs.xfs -q -m reflink=1 "$dir/disk"; mount -o loop "$dir/disk" "$dir/m" ;;
-    *) mkfs.btrfs -q "$dir/disk" >&2; mount -o loop,compress${kind#btrfs} "$dir/disk" "$dir/m" ;;
+    xfs) mkfs.xfs -q -m reflink=1 "$dir/disk"; mount -o loop "$dir/disk" "$dir/m" || exit 77 ;;
+    *) mkfs.btrfs -q "$dir/disk" >&2; mount -o loop,compress${kind#btrfs} "$dir/disk" "$dir/m" || exit 77 ;;
 esac
 cd "$dir/m"
 mkdir -p etc home/maren/.zvm/0.12.0/lib home/maren/.zvm/0.13.0/lib home/maren/.cache/uv/wheels-v5
@@ -297,7 +297,13 @@ fn what_files_share_on_a_disk_is_counted_once_and_freed_with_the_last() {
         let dir = tempfile::tempdir().unwrap();
         let mut command = std::process::Command::new("unshare");
         command.args(["--mount", "bash", "-euc", SHARED_ON_DISK, "_", kind]).arg(dir.path()).arg(program());
-        let printed = String::from_utf8(output(&mut command)).unwrap();
+        let said = command.output().unwrap();
+        if said.status.code() == Some(77) {
+            not_compared(&format!("places that files share: this kernel does not mount {kind}"));
+            continue;
+        }
+        let printed = String::from_utf8(said.stdout.clone()).unwrap();
+        assert!(said.status.success(), "{kind}: {said:?}");
         let (answer, judged) = printed.split_once("----").unwrap_or_else(|| panic!("{kind}: {printed}"));
         let document: Value = serde_json::from_str(answer).unwrap();
         let judged: u64 = judged.trim().parse().unwrap();
