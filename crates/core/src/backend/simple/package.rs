@@ -53,7 +53,7 @@ pub struct InstalledPackage {
     /// Its own record, where another manager may have put it there: see
     /// [`crate::backend::SharedDirs::foreign_packages`].
     pub record: Option<ByteString>,
-    /// What it needs of other packages; see [`SimpleBackend::reads_needs`].
+    /// What it needs of other packages; see [`super::SimpleBackend::reads_needs`].
     pub needs: Vec<Need>,
     /// What it offers to others besides its name, such as a library or a command.
     pub provides: Vec<ByteString>,
