@@ -48,9 +48,9 @@ impl Devices {
 
     /// What an open file shares with others. None where the file system does not tell.
     pub(super) fn shared_extents(&self, file: impl AsFd, device: u64) -> Vec<SharedExtent> {
-        let may_share = fstatfs(&file)
-            .is_ok_and(|system| u32::try_from(system.f_type & 0xffff_ffff).is_ok_and(|magic| SHARING.contains(&magic)));
-        self.0.lock().unwrap_or_else(PoisonError::into_inner).insert(device, may_share);
+        let magic = || fstatfs(&file).ok().and_then(|system| u32::try_from(system.f_type & 0xffff_ffff).ok());
+        let is_sharing = || magic().is_some_and(|magic| SHARING.contains(&magic));
+        let may_share = *self.0.lock().unwrap_or_else(PoisonError::into_inner).entry(device).or_insert_with(is_sharing);
         if !may_share {
             return Vec::new();
         }

@@ -112,6 +112,7 @@ pub fn tell_next_session(survey: &Survey<'_>, answers: &mut [Answer]) {
         return;
     }
     let search = SearchPath::in_context(host, terminal);
+    let shells = TemporaryShells::of(&host.env);
     for answer in answers.iter_mut().filter(|answer| answer.context == Context::Here) {
         if answer.kind != TargetKind::Command {
             continue;
@@ -127,7 +128,6 @@ pub fn tell_next_session(survey: &Survey<'_>, answers: &mut [Answer]) {
             Some(copy) => copy.id.clone(),
             None => there.as_ref().and_then(|file| survey.ownership_of(&end(file))).map(|owner| owner.id),
         };
-        let shells = TemporaryShells::of(&host.env);
         // The directory in which it is found here, as the list has it.
         let temporary = here.and_then(|file| shells.put(&path::parent(&file).into()));
         answer.next_session = Some(NextSession { context: Context::Terminal, path: there, id, temporary });

@@ -4,23 +4,19 @@
 use gvariant::aligned_bytes::copy_to_align;
 use gvariant::{Marker as _, Structure as _, gv};
 
+use super::deploy::is_commit;
 use super::installation::{Deployed, FlatpakInstallation};
 use crate::backend::{Builds, Rehearsal, Removal};
 use crate::bytes::{ByteString, path};
 use crate::fs::Limit;
 use crate::model::{Actor, CommandLine, Loss, Remedy, RemedyKind};
 
-/// A commit: 64 hexadecimal digits (SHA-256).
-fn is_commit(text: &[u8]) -> bool {
-    text.len() == 64 && text.iter().all(u8::is_ascii_hexdigit)
-}
-
 /// The commit before this one: a GVariant of type `(a{sv}aya(say)sstayay)` (*OSTree: Commit metadata*), whose second part
 /// it is, as 32 bytes; there are none in the first commit of a branch.
 fn parent(content: &[u8]) -> Option<ByteString> {
     let aligned = copy_to_align(content);
     let (_, parent, ..) = gv!("(a{sv}aya(say)sstayay)").cast(aligned.as_ref()).to_tuple();
-    (parent.len() == 32).then(|| parent.iter().map(|byte| format!("{byte:02x}")).collect::<String>().into())
+    (parent.len() == 32).then(|| hex::encode(parent).into())
 }
 
 impl FlatpakInstallation<'_> {

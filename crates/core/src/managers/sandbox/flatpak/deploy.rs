@@ -4,6 +4,11 @@
 use gvariant::aligned_bytes::copy_to_align;
 use gvariant::{Marker as _, Structure as _, gv};
 
+/// A commit: 64 hexadecimal digits (SHA-256).
+pub(super) fn is_commit(text: &[u8]) -> bool {
+    text.len() == 64 && text.iter().all(u8::is_ascii_hexdigit)
+}
+
 /// What a deployment records.
 #[derive(Debug, Clone, PartialEq, Eq, Default)]
 pub struct Deploy {
@@ -37,8 +42,7 @@ pub fn parse(content: &[u8]) -> Option<Deploy> {
             _ => {}
         }
     }
-    let is_commit = deploy.commit.len() == 64 && deploy.commit.bytes().all(|b| b.is_ascii_hexdigit());
-    is_commit.then_some(deploy)
+    is_commit(deploy.commit.as_bytes()).then_some(deploy)
 }
 
 #[cfg(test)]

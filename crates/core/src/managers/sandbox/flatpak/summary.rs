@@ -67,7 +67,7 @@ pub fn parse(content: &[u8]) -> (Vec<Listed>, usize) {
             id: id.to_owned(),
             arch: arch.to_owned(),
             branch: branch.to_owned(),
-            commit: commit.iter().map(|byte| format!("{byte:02x}")).collect(),
+            commit: hex::encode(commit),
             size: about.as_ref().map(|about| about.0),
             download_size: about.as_ref().map(|about| about.1),
             metadata: about.map(|about| about.2).filter(|text| !text.is_empty()),

@@ -5,7 +5,6 @@ use super::elements;
 use super::installation::ProfileInstallation;
 use super::profiles::Generation;
 use super::roots::Alive;
-use super::store_installation::is_in_nix;
 use crate::backend::History;
 use crate::bytes::ByteString;
 use crate::model::{CommandLine, Evidence, Remedy, RemedyKind, State, StateChanges, StateItem};
@@ -29,6 +28,11 @@ impl ProfileInstallation<'_> {
     }
 }
 
+/// Whether a state is that of a generation.
+fn is_of(generation: &Generation, state: &State) -> bool {
+    generation.number.to_string().as_bytes() == &*state.number
+}
+
 impl History for ProfileInstallation<'_> {
     fn forget(&self) -> Option<Remedy> {
         let remedy = Remedy::new(RemedyKind::Remove, self.nix_env().words("--delete-generations old"));
@@ -42,15 +46,12 @@ impl History for ProfileInstallation<'_> {
     }
 
     fn frees(&self, states: &[&State]) -> Option<u64> {
-        let root = &self.host.root;
-        let is_given_up =
-            |one: &Generation| states.iter().any(|state| one.number.to_string().as_bytes() == &*state.number);
+        let is_given_up = |one: &Generation| states.iter().any(|state| is_of(one, state));
         let links: Vec<ByteString> =
             self.profile.generations(self.host).into_iter().filter(is_given_up).map(|one| one.link).collect();
-        let alive = Alive::of(root, &self.store);
-        // What could not be read may hold, or be, anything.
-        let is_whole = self.store.notes().is_empty() && !root.gaps().iter().any(is_in_nix);
-        is_whole.then(|| alive.freed_without(&self.store, &links.iter().collect::<Vec<_>>()))
+        let freed =
+            Alive::of(&self.host.root, &self.store).freed_without(&self.store, &links.iter().collect::<Vec<_>>());
+        self.store.is_whole().then_some(freed)
     }
 
     fn collect(&self) -> Option<Remedy> {
@@ -59,8 +60,7 @@ impl History for ProfileInstallation<'_> {
 
     fn content(&self, state: &State) -> Option<Vec<StateItem>> {
         let generations = self.profile.generations(self.host);
-        let is_it = |one: &&Generation| one.number.to_string().as_bytes() == &*state.number;
-        self.held_at(generations.iter().find(is_it)?)
+        self.held_at(generations.iter().find(|one| is_of(one, state))?)
     }
 
     fn switch_to(&self, state: &State) -> Option<Remedy> {

@@ -82,6 +82,11 @@ impl<'s> Store<'s> {
         self.notes.list()
     }
 
+    /// Whether the database and all roots could be read: else nothing is known to be dead.
+    pub fn is_whole(&self) -> bool {
+        self.notes.list().is_empty() && !self.host.root.gaps().iter().any(|gap| path::within(&gap.path, b"/nix"))
+    }
+
     fn note(&self, note: Loss) {
         self.notes.add([note]);
     }

@@ -12,7 +12,6 @@ use hashbrown::{HashMap, HashSet};
 use crate::backend::advice;
 use crate::backend::{Catalogue, Detail, FileIndex, Installation, Launching, Relations, Requirement};
 use crate::bytes::{ByteString, path};
-use crate::fs::Gap;
 use crate::host::Host;
 use crate::model::{
     Actor, CommandLine, Coverage, CoverageState, Evidence, Finding, FindingKind, Location, Loss, Offer, OfferQuery,
@@ -63,11 +62,6 @@ impl<'s> StoreInstallation<'s> {
 
 /// The store paths that a finding names.
 const MAX_DEAD: usize = 20;
-
-/// Whether a gap is in what decides which paths live.
-pub(super) fn is_in_nix(gap: &Gap) -> bool {
-    path::within(&gap.path, b"/nix")
-}
 
 impl Installation for StoreInstallation<'_> {
     fn location(&self) -> &Location {
@@ -155,7 +149,7 @@ impl Installation for StoreInstallation<'_> {
         let rows = self.store.rows();
         let dead: Vec<&Row> = rows.iter().filter(|row| !self.alive().keeps(&self.store, &row.path)).collect();
         // A store that could not be read in full, or whose roots could not, tells nothing of what is dead.
-        if dead.is_empty() || !self.store.notes().is_empty() || self.host.root.gaps().iter().any(is_in_nix) {
+        if dead.is_empty() || !self.store.is_whole() {
             return Vec::new();
         }
         let store = ByteString::from(STORE);
