@@ -134,6 +134,19 @@ pub fn shown(bytes: &[u8]) -> Cow<'_, str> {
     }
 }
 
+/// A sentence with texts from strangers in it, as [`shown`] has it; the same sentence where nothing is to be escaped.
+///
+/// ```
+/// assert_eq!(whodunit_formats::bytes::shown_text("requires tide\u{c}".to_owned()), r"requires tide\x0c");
+/// ```
+#[must_use]
+pub fn shown_text(text: String) -> String {
+    match shown(text.as_bytes()) {
+        Cow::Borrowed(_) => text,
+        Cow::Owned(escaped) => escaped,
+    }
+}
+
 /// A word as one types it into a shell: quoted where it must be, and unable to steer a terminal.
 ///
 /// ```

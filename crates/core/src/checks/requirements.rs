@@ -41,7 +41,7 @@ pub struct Unmet {
     /// The distribution that requires it.
     pub by: Declared,
     /// As it is written, and on which line.
-    pub text: String,
+    pub text: ByteString,
     /// The line of `by.file`.
     pub line: u32,
     /// The first distribution of that name, which is imported instead, if any.
@@ -205,7 +205,7 @@ pub fn findings(cx: &CheckContext<'_, '_>) -> Vec<Finding> {
         let packages = survey.ownership(&index, &survey.root().canonicalize(&one.file)).packages;
         packages.first().and_then(|claim| survey.owner(claim))
     };
-    let mut told: Vec<(ByteString, Option<ByteString>, String)> = Vec::new();
+    let mut told: Vec<(ByteString, Option<ByteString>, ByteString)> = Vec::new();
     let mut found = Vec::new();
     for (view, unmet) in &all {
         for one in unmet {
@@ -289,7 +289,7 @@ fn finding(survey: &Survey<'_>, view: &View, one: &Unmet, owner: &dyn Fn(&Declar
 }
 
 /// Installs what is required into an environment that has a pip of its own.
-fn install_into(survey: &Survey<'_>, environment: &ByteString, requirement: &str) -> Option<Remedy> {
+fn install_into(survey: &Survey<'_>, environment: &ByteString, requirement: &ByteString) -> Option<Remedy> {
     let root = survey.root();
     let python = path::join(environment, b"bin/python");
     root.target(&python).ok()?;
@@ -297,7 +297,7 @@ fn install_into(survey: &Survey<'_>, environment: &ByteString, requirement: &str
     let versions = root.dir(&library).and_then(|dir| dir.list()).ok()?;
     let pip = |name: &ByteString| path::join(&path::join(&library, name), b"site-packages/pip");
     versions.iter().find(|(name, _)| root.entry(&pip(name)).is_ok())?;
-    let wanted = requirement.split(';').next().unwrap_or_default().trim();
+    let wanted = requirement.split(|&b| b == b';').next().unwrap_or_default().trim_ascii();
     let line = CommandLine::program(python).words("-m pip install --").arg(wanted);
     Some(at_path(survey.host, environment, Remedy::new(RemedyKind::Install, line).to("install what it requires")))
 }

@@ -5,7 +5,7 @@ use std::fmt;
 use schemars::JsonSchema;
 use serde::{Serialize, Serializer};
 
-use crate::bytes::ByteString;
+use crate::bytes::{ByteString, shown_text};
 
 /// The position of a fact within a file, or within whatever else was examined.
 #[derive(Debug, Clone, PartialEq, Eq)]
@@ -114,48 +114,48 @@ impl From<Evidence> for Document {
 impl Evidence {
     /// Evidence from a line of a file.
     pub fn line(file: impl Into<ByteString>, line: u32, says: impl Into<String>) -> Self {
-        Evidence { file: file.into(), at: Position::Line(line), says: says.into() }
+        Self::at(file, Position::Line(line), says)
     }
 
     /// Evidence from an entry of a list or table, counted from 1.
     pub fn entry(file: impl Into<ByteString>, entry: impl TryInto<u64>, says: impl Into<String>) -> Self {
-        Evidence { file: file.into(), at: Position::Entry(entry.try_into().unwrap_or(u64::MAX)), says: says.into() }
+        Self::at(file, Position::Entry(entry.try_into().unwrap_or(u64::MAX)), says)
     }
 
     /// Evidence from a file as a whole.
     pub fn whole(file: impl Into<ByteString>, says: impl Into<String>) -> Self {
-        Evidence { file: file.into(), at: Position::WholeFile, says: says.into() }
+        Self::at(file, Position::WholeFile, says)
     }
 
     /// Evidence from a directory itself.
     pub fn directory(file: impl Into<ByteString>, says: impl Into<String>) -> Self {
-        Evidence { file: file.into(), at: Position::Directory, says: says.into() }
+        Self::at(file, Position::Directory, says)
     }
 
     /// Evidence from a file's name.
     pub fn file_name(file: impl Into<ByteString>, says: impl Into<String>) -> Self {
-        Evidence { file: file.into(), at: Position::FileName, says: says.into() }
+        Self::at(file, Position::FileName, says)
     }
 
     /// Evidence from the time of a file's last modification.
     pub fn modified(file: impl Into<ByteString>, says: impl Into<String>) -> Self {
-        Evidence { file: file.into(), at: Position::Modified, says: says.into() }
+        Self::at(file, Position::Modified, says)
     }
 
     /// Evidence from a value that is compiled into a program.
     pub fn compiled_in(file: impl Into<ByteString>, says: impl Into<String>) -> Self {
-        Evidence { file: file.into(), at: Position::CompiledIn, says: says.into() }
+        Self::at(file, Position::CompiledIn, says)
     }
 
-    /// Evidence from any other position.
+    /// Evidence from any other position. What a stranger's file says can steer no terminal from here on.
     pub fn at(file: impl Into<ByteString>, at: impl Into<Position>, says: impl Into<String>) -> Self {
-        Evidence { file: file.into(), at: at.into(), says: says.into() }
+        Evidence { file: file.into(), at: at.into(), says: shown_text(says.into()) }
     }
 }
 
 impl From<whodunit_shell::Unknown> for Evidence {
     fn from(unknown: whodunit_shell::Unknown) -> Self {
         let at = unknown.line.map_or(Position::WholeFile, Position::Line);
-        Evidence { file: unknown.file, at, says: unknown.says }
+        Self::at(unknown.file, at, unknown.says)
     }
 }

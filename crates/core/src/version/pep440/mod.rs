@@ -10,7 +10,7 @@ mod specifiers;
 
 use std::cmp::Ordering;
 
-pub use specifiers::{judged, satisfies};
+pub use specifiers::{are_specifiers, judged, satisfies};
 
 use super::key::Key;
 use super::{numbers, tokens, words_first};

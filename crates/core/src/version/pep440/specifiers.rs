@@ -12,8 +12,17 @@ use super::Version;
 /// ```
 #[must_use]
 pub fn satisfies(version: &[u8], specifiers: &[u8]) -> bool {
-    let mut each = specifiers.split(|&b| b == b',').map(<[u8]>::trim_ascii).filter(|one| !one.is_empty());
-    each.all(|one| judged(version, one).unwrap_or(false))
+    each(specifiers).all(|one| judged(version, one).unwrap_or(false))
+}
+
+/// Whether all that is there are specifiers; nothing at all is none that is wrong.
+#[must_use]
+pub fn are_specifiers(specifiers: &[u8]) -> bool {
+    each(specifiers).all(|one| judged(b"0", one).is_some())
+}
+
+fn each(specifiers: &[u8]) -> impl Iterator<Item = &[u8]> {
+    specifiers.split(|&b| b == b',').map(<[u8]>::trim_ascii).filter(|one| !one.is_empty())
 }
 
 /// Whether a version is one that a single specifier takes; `None` where either is none.
@@ -55,8 +64,9 @@ pub fn judged(version: &[u8], specifier: &[u8]) -> Option<bool> {
             let is_later = public.compare(&wanted).is_gt();
             is_later && !(found.post.is_some() && wanted.post.is_none() && is_same_release)
         }
-        // At least that, and the same but for the last part.
-        _ => public.compare(&wanted).is_ge() && wanted.written > 1 && found.begins_with(&wanted, wanted.written - 1),
+        // At least that, and the same but for the last part; of one part nothing would be left.
+        _ if wanted.written < 2 => return None,
+        _ => public.compare(&wanted).is_ge() && found.begins_with(&wanted, wanted.written - 1),
     })
 }
 

@@ -47,7 +47,7 @@ impl PythonInstallation<'_> {
             notes.iter().for_each(|(file, lost)| root.note_gap(file, lost.clone()));
             let needs = declared.requires.into_iter().map(|(_, says, requirement)| Need {
                 any_of: vec![Want { name: requirement.name, version: None }],
-                says,
+                says: says.to_string(),
                 relation: Relation::Requires,
             });
             Node { number, offers: vec![(declared.key, None)], needs: needs.collect() }

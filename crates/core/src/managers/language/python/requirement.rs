@@ -60,10 +60,10 @@ impl Requirement {
             None => rest.split_once(';').unwrap_or((rest, "")),
         };
         let specifiers = specifiers.trim();
-        let bare = specifiers.strip_prefix('(').and_then(|rest| rest.strip_suffix(')')).unwrap_or(specifiers);
-        Some(Requirement {
+        let bare = specifiers.strip_prefix('(').and_then(|rest| rest.strip_suffix(')')).unwrap_or(specifiers).trim();
+        pep440::are_specifiers(bare.as_bytes()).then(|| Requirement {
             name: pep440::normal_name(name.as_bytes()),
-            specifiers: bare.trim().to_owned(),
+            specifiers: bare.to_owned(),
             marker: marker.trim().to_owned(),
         })
     }
@@ -257,7 +257,7 @@ mod tests {
             let one = Requirement::parse(text).unwrap();
             assert_eq!((&*one.name, &*one.specifiers, &*one.marker), (name.as_bytes(), specifiers, marker), "{text}");
         }
-        for bad in ["", " ", ">=1", "tide[png"] {
+        for bad in ["", " ", ">=1", "tide[png", "tide 5", "tide (>=1) 5\u{c}", "tide ~=1", "tide >=1.*", "tide>=x"] {
             assert_eq!(Requirement::parse(bad), None, "{bad}");
         }
     }

@@ -20,7 +20,7 @@ pub struct Declared {
     /// The file that names it.
     pub file: ByteString,
     /// What it requires, each with the line of the file that says so.
-    pub requires: Vec<(u32, String, Requirement)>,
+    pub requires: Vec<(u32, ByteString, Requirement)>,
 }
 
 /// A file, and what could not be made out in it.
@@ -59,7 +59,7 @@ pub fn declared(root: &Root, one: Distribution, notes: &mut Vec<Loss>) -> Declar
         }
     }
     let requires = lines.into_iter().filter_map(|(line, text)| match Requirement::parse(&text) {
-        Some(requirement) => Some((line, text, requirement)),
+        Some(requirement) => Some((line, text.into(), requirement)),
         None => {
             notes.push((file.clone(), format!("line {line} is not a requirement: one of {} is unknown", one.name)));
             None
