@@ -126,6 +126,12 @@ flatpaks() {
     chmod -R a+rX /srv/fp
     cd /root
 }
+# cut_short REPOSITORY: into it comes a commit that no reference names.
+cut_short() {
+    echo beta > /srv/fp/app/files/more
+    flatpak build-export --arch=x86_64 /srv/fp/repo /srv/fp/app beta >/dev/null 2>&1
+    ostree --repo="$1" pull-local /srv/fp/repo "$(ostree --repo=/srv/fp/repo rev-parse app/org.harbour.ChartDesk/x86_64/beta)" >/dev/null
+}
 # nixes: a store of maren's own, which builds by itself.
 nixes() {
     mkdir -p /nix /etc/nix
@@ -408,6 +414,24 @@ pub const PROOFS: &[Proof] = &[
         asked: CHECK,
         commands: &["sudo flatpak uninstall --system -y org.harbour.Platform/x86_64/24"],
         changes: &["/var/lib/flatpak", "/root/.local/share"],
+    },
+    Proof {
+        kind: "unreferenced-object",
+        by: "flatpak for all users, with what an installation that was cut short had fetched",
+        subject: "/var/lib/flatpak/repo",
+        plant: ". /root/tools; flatpaks; flatpak --system remote-add --no-gpg-verify quay file:///srv/fp/repo; flatpak --system install -y --noninteractive quay org.harbour.ChartDesk >/dev/null 2>&1; cut_short /var/lib/flatpak/repo",
+        asked: "leftovers",
+        commands: &["sudo flatpak repair --system"],
+        changes: &["/var/lib/flatpak", "/root/.local/share"],
+    },
+    Proof {
+        kind: "unreferenced-object",
+        by: "flatpak of one user, with what an installation that was cut short had fetched",
+        subject: "/home/maren/.local/share/flatpak/repo",
+        plant: ". /root/tools; flatpaks; export FLATPAK_USER_DIR=/home/maren/.local/share/flatpak; flatpak --user remote-add --no-gpg-verify quay file:///srv/fp/repo; flatpak --user install -y --noninteractive quay org.harbour.ChartDesk >/dev/null; cut_short $FLATPAK_USER_DIR/repo; chown -R maren: /home/maren",
+        asked: "leftovers",
+        commands: &["sudo -u maren -H env flatpak repair --user"],
+        changes: &["/home/maren/.local/share/flatpak", "/home/maren/.cache"],
     },
     Proof {
         kind: "disabled-revision",

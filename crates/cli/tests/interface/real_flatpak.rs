@@ -170,6 +170,82 @@ fn what_a_bundle_brought_and_left_is_told() {
     assert_eq!(told(made.path(), "data-left"), [left]);
 }
 
+/// An installation that is cut short leaves what it had fetched: as many objects as ostree counts, and as many bytes as
+/// are free when flatpak has repaired the installation. What cannot be followed to its end tells nothing.
+#[test]
+fn what_nothing_refers_to_in_a_repository_is_what_repair_deletes() {
+    let Some(made) = make() else { return };
+    let repository = made.path().join("home/maren/.local/share/flatpak/repo");
+    let root = made.path().to_str().unwrap();
+    let ostree = |repository: &Path, words: &[&str]| {
+        let mut command = Command::new("ostree");
+        command.arg(format!("--repo={}", repository.display())).args(words);
+        String::from_utf8(output(&mut command)).unwrap()
+    };
+    let answer = || run(["--root", root, "leftovers", "--format", "json"]).document();
+    let of_kind = |answer: &Value| -> Vec<Value> {
+        let all = answer["findings"].as_array().unwrap();
+        all.iter().filter(|one| one["kind"] == "unreferenced-object").cloned().collect()
+    };
+    let used = || -> u64 {
+        // What has another name, in a deployment or where it was fetched from, takes no room here.
+        let objects = ["-type", "f", "-links", "1", "-printf", "%b\n"];
+        let find = output(Command::new("find").arg(repository.join("objects")).args(objects));
+        512 * String::from_utf8(find).unwrap().lines().map(|blocks| blocks.parse::<u64>().unwrap()).sum::<u64>()
+    };
+    let counted = || ostree(&repository, &["prune", "--refs-only", "--no-prune", "--depth=0"]);
+    // The catalogue of apps is referred to as well.
+    flatpak(made.path(), &["--user", "update", "--appstream", "quay"]);
+    assert!(counted().contains("No unreachable objects"), "{}", counted());
+    assert_eq!(of_kind(&answer()), [Value::Null; 0]);
+    // What flatpak had fetched when it was killed.
+    let more = made.path().join("make/app-stable/files/more");
+    fs::create_dir_all(&more).unwrap();
+    for number in 0..40 {
+        fs::write(more.join(number.to_string()), format!("{number}\n").repeat(3000)).unwrap();
+    }
+    flatpak(made.path(), &["build-export", "--arch=x86_64", "repo", "make/app-stable", "next"]);
+    let published = made.path().join("repo");
+    let commit = ostree(&published, &["rev-parse", "app/org.harbour.ChartDesk/x86_64/next"]);
+    ostree(&repository, &["pull-local", published.to_str().unwrap(), commit.trim()]);
+    let told = of_kind(&answer());
+    assert_eq!(told.len(), 1, "{}", counted());
+    let objects = text(&told[0]["summary"]).split(' ').next().unwrap().to_owned();
+    assert!(counted().contains(&format!("Would delete: {objects} objects")), "{objects}: {}", counted());
+    assert_eq!(told[0]["paths"].as_array().unwrap().len(), 20, "and no more are named");
+    let before = used();
+    flatpak(made.path(), &["repair", "--user"]);
+    assert_eq!(before - used(), told[0]["bytes"].as_u64().unwrap());
+    assert_eq!(of_kind(&answer()), [Value::Null; 0]);
+    // Wherever the way ends, nothing is called unreferenced, and the answer says why.
+    let reference = repository.join("refs/heads/deploy/runtime/org.harbour.Platform/x86_64/24");
+    let sound = fs::read(&reference).unwrap();
+    let name = String::from_utf8(sound.clone()).unwrap();
+    let commit = repository.join("objects").join(&name[..2]).join(format!("{}.commit", &name[2..64]));
+    let tree = fs::read_dir(repository.join("objects")).unwrap().flatten().find_map(|dir| {
+        let mut files = fs::read_dir(dir.path()).unwrap().flatten().map(|file| file.path());
+        files.find(|file| file.extension().is_some_and(|ending| ending == "dirtree"))
+    });
+    let tree = tree.unwrap();
+    for (file, content, says) in [
+        (&reference, &b"next\n"[..], "it names no commit"),
+        (&commit, b"", "it does not hold what its name says"),
+        (&tree, b"\0", "it does not hold what its name says"),
+    ] {
+        let sound = fs::read(file).unwrap();
+        fs::write(file, content).unwrap();
+        let answer = answer();
+        fs::write(file, sound).unwrap();
+        assert_eq!(of_kind(&answer), [Value::Null; 0], "{says}");
+        let said = answer.to_string();
+        assert!(said.contains(says) && said.contains("stores in vain is unknown"), "{says}: {said}");
+    }
+    let sound = fs::read(&tree).unwrap();
+    fs::remove_file(&tree).unwrap();
+    assert!(answer().to_string().contains("it is missing"));
+    fs::write(&tree, sound).unwrap();
+}
+
 /// What `flatpak list` and we say of every deployment.
 fn compare(root: &Path) -> usize {
     let columns = "--columns=application,version,branch,arch,origin,active,options";

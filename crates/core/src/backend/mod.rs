@@ -193,6 +193,11 @@ pub trait Installation: Send + Sync {
         Vec::new()
     }
 
+    /// Findings that take a look at everything that the manager stores; only asked for where disk space is the question.
+    fn storage_diagnostics(&self) -> Vec<Finding> {
+        Vec::new()
+    }
+
     /// When the manager deletes what a link of somebody else's leads to, if it does so by itself; as the end of a
     /// sentence. `None` for what stays, and for what is not the manager's.
     fn collects(&self, link: &ByteString, target: &[u8]) -> Option<&'static str> {

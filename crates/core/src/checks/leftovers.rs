@@ -50,7 +50,7 @@ pub struct SpaceAnswer {
 }
 
 /// The kinds that belong here.
-const KINDS: [FindingKind; 12] = [
+const KINDS: [FindingKind; 13] = [
     FindingKind::SettingsLeft,
     FindingKind::DataLeft,
     FindingKind::UnusedRuntime,
@@ -58,6 +58,7 @@ const KINDS: [FindingKind; 12] = [
     FindingKind::OldGeneration,
     FindingKind::UnneededDependency,
     FindingKind::UnreferencedStorePath,
+    FindingKind::UnreferencedObject,
     FindingKind::BrokenLauncher,
     FindingKind::DanglingLink,
     FindingKind::BrokenJob,
@@ -70,6 +71,7 @@ const KINDS: [FindingKind; 12] = [
 pub fn leftovers(cx: &CheckContext<'_, '_>) -> Leftovers {
     let mut findings = records::states(cx);
     findings.extend(records::diagnostics(cx));
+    findings.extend(cx.survey.storage_diagnostics());
     findings.extend(unused::findings(cx));
     findings.extend(super::programs::findings(cx));
     findings.extend(super::jobs::findings(cx));
@@ -99,12 +101,13 @@ pub fn leftovers(cx: &CheckContext<'_, '_>) -> Leftovers {
 }
 
 /// What managers keep of what they installed although nothing uses it: runtimes, dependencies, revisions and states that
-/// are not in force, store paths that nothing refers to.
+/// are not in force, store paths and objects that nothing refers to.
 #[must_use]
 pub fn kept_in_vain(cx: &CheckContext<'_, '_>) -> Vec<Leftover> {
     let mut findings = unused::findings(cx);
     let dead = records::diagnostics(cx).into_iter();
     findings.extend(dead.filter(|finding| finding.kind == FindingKind::UnreferencedStorePath));
+    findings.extend(cx.survey.storage_diagnostics());
     let sizes = sizes_of(cx, findings.iter());
     let mut all: Vec<Leftover> = findings.into_iter().map(|finding| leftover(cx, finding, true, &sizes)).collect();
     sort(&mut all);

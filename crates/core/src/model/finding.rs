@@ -6,7 +6,7 @@ use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
 
 use super::{Cause, Evidence, Remedy, Severity};
-use crate::bytes::ByteString;
+use crate::bytes::{ByteString, shown_text};
 
 macro_rules! kinds {
     ($($name:ident),* $(,)?) => {
@@ -83,6 +83,7 @@ kinds! {
     UnusedRuntime,
     UnneededDependency,
     UnreferencedStorePath,
+    UnreferencedObject,
     DisabledRevision,
     OldGeneration,
     UnreachedEnvironment,
@@ -147,7 +148,7 @@ impl Finding {
         key(a).cmp(&key(b)).then_with(|| size(a).cmp(&size(b))).then_with(|| a.summary.cmp(&b.summary))
     }
 
-    /// A finding with nothing yet but what it says.
+    /// A finding with nothing yet but what it says; names and texts in its sentences can steer no terminal.
     pub fn new(
         kind: FindingKind,
         severity: Severity,
@@ -159,11 +160,11 @@ impl Finding {
             kind,
             severity,
             subject: subject.into(),
-            summary: summary.into(),
+            summary: shown_text(summary.into()),
             packages: Vec::new(),
             paths: Vec::new(),
             users: Vec::new(),
-            consequence: consequence.into(),
+            consequence: shown_text(consequence.into()),
             remedies: Vec::new(),
             evidence: Vec::new(),
             accepted: None,

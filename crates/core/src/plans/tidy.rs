@@ -25,12 +25,13 @@ pub struct TidyOptions {
 }
 
 /// Kinds of leftovers, in the order in which they are given up: what frees others comes first.
-const ORDER: [FindingKind; 14] = [
+const ORDER: [FindingKind; 15] = [
     FindingKind::UnneededDependency,
     FindingKind::UnusedRuntime,
     FindingKind::DisabledRevision,
     FindingKind::OldGeneration,
     FindingKind::UnreferencedStorePath,
+    FindingKind::UnreferencedObject,
     FindingKind::BrokenJob,
     FindingKind::BrokenLauncher,
     FindingKind::DanglingLink,
@@ -122,8 +123,8 @@ fn add(sum: &mut Option<u64>, bytes: Option<u64>) {
 fn count(foretold: &mut Foretold, one: &Leftover) {
     let finding = &one.finding;
     match finding.kind {
-        // The paths of a store are its manager's own.
-        FindingKind::UnreferencedStorePath => {}
+        // What is in a store is its manager's own.
+        FindingKind::UnreferencedStorePath | FindingKind::UnreferencedObject => {}
         FindingKind::UnneededDependency | FindingKind::UnusedRuntime | FindingKind::DisabledRevision => {
             foretold.removed.extend(finding.packages.iter().cloned());
         }
@@ -201,7 +202,7 @@ fn is_older(
     match finding.kind {
         // Each generation has a date of its own.
         FindingKind::OldGeneration => Some(true),
-        FindingKind::UnreferencedStorePath => None,
+        FindingKind::UnreferencedStorePath | FindingKind::UnreferencedObject => None,
         FindingKind::UnneededDependency
         | FindingKind::UnusedRuntime
         | FindingKind::DisabledRevision

@@ -126,15 +126,26 @@ impl<'s> Survey<'s> {
 
     /// What the managers' own records say that a maintainer should know, read once for all that ask.
     pub fn diagnostics(&self) -> &[Finding] {
+        self.diagnosed.get_or_init(|| self.told_by_each(|held| held.diagnostics()))
+    }
+
+    /// What they store in vain, which takes a look at everything that they store.
+    #[must_use]
+    pub fn storage_diagnostics(&self) -> Vec<Finding> {
+        self.told_by_each(|held| held.storage_diagnostics())
+    }
+
+    /// The findings of each installation, with remedies as they are typed on this machine.
+    fn told_by_each(&self, tell: impl Fn(&dyn Installation) -> Vec<Finding>) -> Vec<Finding> {
         let of_one = |held: &dyn Installation| {
             let addressed = |mut finding: Finding| {
                 let ways = std::mem::take(&mut finding.remedies).into_iter();
                 finding.remedies = ways.filter_map(|way| self.remedy_within(held, way)).collect();
                 finding
             };
-            held.diagnostics().into_iter().map(addressed).collect::<Vec<_>>()
+            tell(held).into_iter().map(addressed).collect::<Vec<_>>()
         };
-        self.diagnosed.get_or_init(|| self.installations().iter().flat_map(|held| of_one(&**held)).collect())
+        self.installations().iter().flat_map(|held| of_one(&**held)).collect()
     }
 
     /// The packages of each installation, without those that another manager put there.

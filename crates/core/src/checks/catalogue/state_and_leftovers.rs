@@ -260,6 +260,16 @@ pub const EXPLANATIONS: &[Explanation] = &[
         example: None,
     },
     Explanation {
+        kind: FindingKind::UnreferencedObject,
+        family: Family::Leftovers,
+        means: "A repository of Flatpak's stores objects that none of its references leads to.",
+        cause: "An installation or an update was cut short: what it had fetched by then stays, and is used only if the same thing is installed again.",
+        matters: "They use disk space. Flatpak deletes what it gives up itself, and does not look for these when it updates or removes something.",
+        detected: "From every reference below `repo/refs`, directories and files are followed through the objects themselves; what is not reached is counted, as far as no other name holds it. `leftovers`, `space` and `plan tidy` tell it; `check` does not look at the whole repository.",
+        remedy: "Let Flatpak repair the installation: it reads all objects, deletes these, and fetches again what it finds damaged.",
+        example: None,
+    },
+    Explanation {
         kind: FindingKind::DisabledRevision,
         family: Family::Leftovers,
         means: "An earlier revision of a package is kept beside the one in use.",

@@ -69,6 +69,16 @@ impl Installation for FlatpakInstallation<'_> {
         (0..).zip(&self.deployed).flat_map(|(number, deployed)| self.without_updates(number, deployed)).collect()
     }
 
+    fn storage_diagnostics(&self) -> Vec<Finding> {
+        self.stored_in_vain()
+            .unwrap_or_else(|lost| {
+                self.late.lock().unwrap_or_else(PoisonError::into_inner).push(lost);
+                None
+            })
+            .into_iter()
+            .collect()
+    }
+
     fn hints(&self) -> Vec<Hint> {
         let of_one = |deployed: &Deployed| Hint {
             starts: deployed.metadata.get("Application", "command").map(ByteString::from).into_iter().collect(),

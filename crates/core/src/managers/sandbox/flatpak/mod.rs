@@ -10,6 +10,7 @@
 //! | origin, commit, size, version | `deploy`, a GVariant of type `(ssasta{sv})` |
 //! | runtime, command, permissions | `metadata` beside it |
 //! | remotes, pins, masks | `repo/config` |
+//! | files, under the names of what they hold | `repo/objects` |
 //! | commands and launchers | `exports/`, of the branch that `app/ID/current` names |
 //!
 //! Traps: the size in `deploy` is in big-endian order and all else in the host's; a directory without `active`
@@ -23,6 +24,7 @@ mod deploy;
 mod diagnostics;
 mod installation;
 mod installations;
+mod objects;
 mod offers;
 mod origin;
 mod remotes;
