@@ -17,6 +17,8 @@ use whodunit_shell::syntax::{Dialect, Parser, fish};
 
 #[path = "support/everything.rs"]
 mod everything;
+#[path = "support/keepers.rs"]
+mod keepers;
 #[path = "../../formats/tests/support/texts.rs"]
 mod texts;
 
@@ -170,6 +172,21 @@ fn mutate(content: &str, changes: &[(u16, u8, u8)]) -> Vec<u8> {
     bytes
 }
 
+/// A tree of these files, one of them mutated.
+fn with_one_mutated(files: &[(&str, &str)], which: usize, changes: &[(u16, u8, u8)]) -> tempfile::TempDir {
+    let tree = tempfile::tempdir().unwrap();
+    for (index, (path, content)) in files.iter().enumerate() {
+        let at = tree.path().join(path);
+        fs::create_dir_all(at.parent().unwrap()).unwrap();
+        match content.strip_prefix("-> ") {
+            Some(target) => std::os::unix::fs::symlink(target, &at).unwrap(),
+            None if index == which => fs::write(&at, mutate(content, changes)).unwrap(),
+            None => fs::write(&at, content).unwrap(),
+        }
+    }
+    tree
+}
+
 /// Pieces of which start-up files are made.
 const PIECES: [&str; 40] = [
     "PATH=$PATH:/opt",
@@ -241,12 +258,7 @@ proptest! {
         which in 0..FILES.len(),
         changes in prop::collection::vec(any::<(u16, u8, u8)>(), 1..12),
     ) {
-        let tree = tempfile::tempdir().unwrap();
-        for (index, (path, content)) in FILES.iter().enumerate() {
-            let at = tree.path().join(path);
-            fs::create_dir_all(at.parent().unwrap()).unwrap();
-            fs::write(&at, if index == which { mutate(content, &changes) } else { content.as_bytes().to_vec() }).unwrap();
-        }
+        let tree = with_one_mutated(&FILES, which, &changes);
         fs::create_dir_all(tree.path().join("usr/bin")).unwrap();
         std::os::unix::fs::symlink("/usr/bin/pegel", tree.path().join("usr/bin/gauge")).unwrap();
         fs::write(tree.path().join("usr/bin/pegel"), "x").unwrap();
@@ -260,5 +272,18 @@ proptest! {
             "/home/maren/.pyenv/shims/python",
         ];
         everything::ask_everything(tree.path(), &targets, &["pegel", "tarn", "knots"]);
+    }
+}
+
+proptest! {
+    #![proptest_config(ProptestConfig { max_shrink_iters: 100, ..ProptestConfig::with_cases(200) })]
+    #[test]
+    fn a_mutated_home_of_many_keepers(
+        which in 0..keepers::FILES.len(),
+        changes in prop::collection::vec(any::<(u16, u8, u8)>(), 1..12),
+    ) {
+        let tree = with_one_mutated(&keepers::FILES, which, &changes);
+        let targets = ["/usr/bin/pegel", "tarn", "package:tarn", "/home/maren/.local/bin/gauge", "/home/maren/.volta/bin/node"];
+        everything::ask_everything(tree.path(), &targets, &["tarn", "org.harbour.Tarn", "node"]);
     }
 }

@@ -205,9 +205,9 @@ pub fn nobody(cx: &CheckContext<'_, '_>) -> Vec<Finding> {
         let summary = format!("nobody upgrades {}{version}: {because}", package.full_name());
         let consequence = match program {
             Some(program) => {
-                format!("security holes in it stay open, and root or a service starts {program} by its name")
+                format!("security holes stay open, and root or a service starts {program} by its name")
             }
-            None => "security holes in it stay open".to_owned(),
+            None => "security holes stay open".to_owned(),
         };
         found.push(Finding {
             packages: vec![package.id.clone()],
