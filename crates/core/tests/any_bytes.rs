@@ -283,7 +283,8 @@ proptest! {
         changes in prop::collection::vec(any::<(u16, u8, u8)>(), 1..12),
     ) {
         let tree = with_one_mutated(&keepers::FILES, which, &changes);
-        let targets = ["/usr/bin/pegel", "tarn", "package:tarn", "/home/maren/.local/bin/gauge", "/home/maren/.volta/bin/node"];
+        let targets = ["/usr/bin/pegel", "tarn", "package:tarn", "/home/maren/.local/bin/gauge", "/home/maren/.volta/bin/node",
+            "/home/maren/tide/gradlew"];
         everything::ask_everything(tree.path(), &targets, &["tarn", "org.harbour.Tarn", "node"]);
     }
 }

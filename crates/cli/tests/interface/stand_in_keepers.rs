@@ -1,5 +1,6 @@
 //! Further managers that cannot be had here, as trees written by hand from their public formats: swiftly, zvm, cabal's
-//! store, plug-ins of Helm, Mason, and the Google Cloud SDK. No judge has seen these but the documentation.
+//! store, plug-ins of Helm, Mason, the Google Cloud SDK, and the wrappers of Gradle and Maven. No judge has seen these but
+//! the documentation; the tree of Gradle's wrapper is as the wrapper of Gradle 4.4.1 made it.
 
 use std::fs;
 
@@ -85,6 +86,86 @@ fn plugins() -> TempDir {
         ("home/maren/google-cloud-sdk/bin/own", b"x"),
         ("home/maren/.profile", b"x"),
     ])
+}
+
+const GRADLE: &str = "home/maren/.gradle/wrapper/dists";
+
+fn wrappers() -> TempDir {
+    let maven = "home/maren/.m2/wrapper/dists";
+    let project = |script: &str, settings: &str, address: &str| {
+        let of_project = format!("home/maren/tide/{script}/{settings}");
+        let content = format!("distributionBase=GRADLE_USER_HOME\ndistributionUrl={address}\n");
+        (of_project, content.into_bytes())
+    };
+    let gradle = "gradle/wrapper/gradle-wrapper.properties";
+    let projects = [
+        project("one", gradle, "file\\:///srv/gradle-4.4.1-bin.zip"),
+        project("two", gradle, "https\\://quay.example/gradle-9.9-bin.zip"),
+        project("cut", gradle, "https\\://quay.example/gradle-8.5-all.zip"),
+        project("three", ".mvn/wrapper/maven-wrapper.properties", "https://quay.example/apache-maven-3.9.6-bin.zip"),
+    ];
+    let settings = projects.iter().map(|(path, content)| (path.as_str(), content.as_slice()));
+    let bin = &format!("{GRADLE}/gradle-4.4.1-bin/5p0wk8yg5spgnbu078bjo9t5a");
+    let half = &format!("{GRADLE}/gradle-8.5-all/{}", "1p3q");
+    let files: Vec<(String, &[u8])> = vec![
+        (format!("{bin}/gradle-4.4.1/bin/gradle"), b"#!/usr/bin/env sh\n"),
+        (format!("{bin}/gradle-4.4.1/lib/tide.jar"), b"x"),
+        (format!("{bin}/gradle-4.4.1-bin.zip"), b"x"),
+        (format!("{bin}/gradle-4.4.1-bin.zip.ok"), b""),
+        // Another address of the same version; one that was cut short; one of which there is a part of the archive.
+        (format!("{GRADLE}/gradle-4.4.1-bin/0other/gradle-4.4.1/bin/gradle"), b"#!/usr/bin/env sh\n"),
+        (format!("{GRADLE}/gradle-4.4.1-bin/0other/gradle-4.4.1-bin.zip.ok"), b""),
+        (format!("{half}/gradle-8.5/bin/gradle"), b"#!/usr/bin/env sh\n"),
+        (format!("{GRADLE}/gradle-8.6-bin/2z/gradle-8.6-bin.zip.part"), b"x"),
+        (format!("{maven}/apache-maven-3.9.6/3a8e/bin/mvn"), b"#!/bin/sh\n"),
+        ("home/maren/tide/one/gradlew".to_owned(), b"#!/bin/sh\n"),
+        ("home/maren/tide/two/gradlew".to_owned(), b"#!/bin/sh\n"),
+        ("home/maren/tide/cut/gradlew".to_owned(), b"#!/bin/sh\n"),
+        ("home/maren/tide/bare/gradlew".to_owned(), b"#!/bin/sh\n"),
+        ("home/maren/tide/three/mvnw".to_owned(), b"#!/bin/sh\n"),
+    ];
+    let files = files.iter().map(|(path, content)| (path.as_str(), *content));
+    tree(&[PASSWD].into_iter().chain(settings).chain(files).collect::<Vec<_>>())
+}
+
+/// A project's script starts the version that its settings name, from where it was unpacked.
+#[test]
+fn wrappers_of_projects_start_what_their_settings_name() {
+    let key = "gradle-wrapper/user:maren/gradle-4.4.1-bin/5p0wk8yg5spgnbu078bjo9t5a";
+    let case: Case<'_> = (
+        wrappers(),
+        &[
+            "gradle-wrapper/user:maren/gradle-4.4.1-bin/0other 4.4.1 explicit",
+            &format!("{key} 4.4.1 explicit"),
+            "gradle-wrapper/user:maren/gradle-8.5-all/1p3q 8.5 explicit",
+            "maven-wrapper/user:maren/apache-maven-3.9.6/3a8e 3.9.6 explicit",
+        ],
+        &[
+            (
+                "/home/maren/.gradle/wrapper/dists/gradle-4.4.1-bin/5p0wk8yg5spgnbu078bjo9t5a/gradle-4.4.1/lib/tide.jar",
+                key,
+            ),
+            ("/home/maren/tide/one/gradlew", key),
+            ("/home/maren/tide/three/mvnw", "maven-wrapper/user:maren/apache-maven-3.9.6/3a8e"),
+            // Not fetched yet, not unpacked to its end, and without settings.
+            ("/home/maren/tide/two/gradlew", ""),
+            ("/home/maren/tide/cut/gradlew", ""),
+            ("/home/maren/tide/bare/gradlew", ""),
+        ],
+    );
+    is_read(&case);
+    let said = |script: &str| ask(&case.0, &["owner", script])["answers"][0]["evidence"].to_string();
+    let two = said("/home/maren/tide/two/gradlew");
+    assert!(two.contains("asks for https://quay.example/gradle-9.9-bin.zip"), "{two}");
+    assert!(two.contains("gradle-9.9-bin is not there: a start would fetch it"), "{two}");
+    let all = ask(&case.0, &["inventory", "--all"])["packages"].clone();
+    let half = all.as_array().unwrap().iter().find(|one| one["version"] == "8.5").unwrap();
+    assert_eq!(text(&half["status"]), "broken", "{half:#}");
+    // Versions side by side are kept on purpose.
+    let found = ask(&case.0, &["check", "--level", "note"])["findings"].to_string();
+    assert!(!found.contains("version-split") && !found.contains("duplicate-title"), "{found}");
+    let lost = ask(&case.0, &["owner", "/home/maren/tide/bare/gradlew"])["coverage"].to_string();
+    assert!(lost.contains("which gradle it starts is unknown"), "{lost}");
 }
 
 #[test]

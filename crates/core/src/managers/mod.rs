@@ -78,6 +78,8 @@ pub const ALL: &[&dyn Manager] = &[
     &versions::Volta,
     &versions::Asdf,
     &versions::Mise,
+    &versions::GRADLE,
+    &versions::MAVEN,
     &versions::Ghcup,
     &versions::Juliaup,
     &versions::Swiftly,

@@ -2,7 +2,7 @@
 //! files of `any_bytes` itself. A content that begins with `-> ` is a link's target.
 
 /// Path and content.
-pub const FILES: [(&str, &str); 74] = [
+pub const FILES: [(&str, &str); 78] = [
     ("etc/passwd", "maren:x:1000:1000::/home/maren:/bin/sh\n"),
     // Systems.
     (
@@ -200,4 +200,11 @@ pub const FILES: [(&str, &str); 74] = [
         "{\"components\":[{\"id\":\"core\",\"version\":{\"version_string\":\"2026.10.30\"}}]}",
     ),
     ("home/maren/google-cloud-sdk/.install/core.manifest", "bin/gcloud\n../../.profile\n"),
+    ("home/maren/.gradle/wrapper/dists/gradle-8.5-bin/a/gradle-8.5/bin/gradle", "x"),
+    ("home/maren/.gradle/wrapper/dists/gradle-8.5-bin/a/gradle-8.5-bin.zip.ok", ""),
+    ("home/maren/tide/gradlew", "#!/bin/sh\n"),
+    (
+        "home/maren/tide/gradle/wrapper/gradle-wrapper.properties",
+        "distributionBase=GRADLE_USER_HOME\ndistributionUrl=https\\://quay.example/gradle-8.5-bin.zip\n",
+    ),
 ];

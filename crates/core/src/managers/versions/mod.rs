@@ -15,6 +15,7 @@ mod sdkman;
 mod shims;
 mod swiftly;
 mod volta;
+mod wrappers;
 mod zvm;
 
 pub use asdf::Asdf;
@@ -26,6 +27,7 @@ pub use sdkman::Sdkman;
 pub use shims::{GOENV, JENV, NODENV, PYENV, RBENV, ShimManager};
 pub use swiftly::Swiftly;
 pub use volta::Volta;
+pub use wrappers::{GRADLE, MAVEN, Wrapper};
 pub use zvm::Zvm;
 
 use crate::bytes::{ByteString, path};
