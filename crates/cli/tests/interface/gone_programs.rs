@@ -29,6 +29,47 @@ fn told(files: &[File<'_>]) -> Vec<String> {
         .collect()
 }
 
+/// A page or a completion of a command that nothing here has; and those of what a package, a shell or a function has.
+#[test]
+fn pages_and_completions_of_commands_that_are_gone_are_told() {
+    let own = "home/maren/.local/share";
+    let fish = "home/maren/.config/fish";
+    let local = "usr/local/share";
+    let status = b"Package: knots\nStatus: install ok installed\nArchitecture: all\nVersion: 1\n\n";
+    let at = |below: &str| format!("{own}/{below}");
+    let files = [
+        (format!("{local}/man/man1/tide.1.gz"), &b"x"[..]),
+        (format!("{local}/bash-completion/completions/tide"), b"complete -W go tide\n"),
+        (at("bash-completion/completions/tide"), b"complete -W go tide\n"),
+        (format!("{fish}/completions/tern.fish"), b"complete -c tern\n"),
+        // A library's page; a part of a command; a command of the shell, a function, an alias; a file of a package's.
+        (format!("{local}/man/man3/tide.3"), b"x"),
+        (format!("{local}/man/man1/watch-tide.1"), b"x"),
+        (format!("{fish}/completions/cd.fish"), b"x"),
+        (format!("{fish}/completions/moor.fish"), b"x"),
+        (format!("{fish}/functions/moor.fish"), b"function moor; end\n"),
+        (at("bash-completion/completions/buoy"), b"x"),
+        ("home/maren/.bashrc".to_owned(), b"alias buoy=watch\n"),
+        (format!("{local}/man/man1/knots.1"), b"x"),
+        ("var/lib/dpkg/status".to_owned(), status),
+        ("var/lib/dpkg/info/knots.list".to_owned(), b"/usr/local/share/man/man1/knots.1\n"),
+        (format!("{local}/zsh/site-functions/_tools"), b"#compdef tide watch\n"),
+        (format!("{local}/zsh/site-functions/helper"), b"x"),
+        ("home/maren/.zshrc".to_owned(), b""),
+    ];
+    let mut files: Vec<File<'_>> = files.iter().map(|(path, content)| (path.as_str(), *content)).collect();
+    files.push(("etc/passwd", b"maren:x:1000:1000::/home/maren:/bin/bash\n"));
+    let mut expected = [
+        "stray-companion tern: /home/maren/.config/fish/completions/tern.fish",
+        "stray-companion tide: /home/maren/.local/share/bash-completion/completions/tide",
+        "stray-companion tide: /usr/local/share/man/man1/tide.1.gz /usr/local/share/bash-completion/completions/tide",
+    ];
+    expected.sort_unstable();
+    let mut found = told(&files);
+    found.sort_unstable();
+    assert_eq!(found, expected);
+}
+
 #[test]
 fn what_starts_a_program_that_is_gone_is_told() {
     let own = "home/maren/.config";

@@ -434,6 +434,26 @@ pub const PROOFS: &[Proof] = &[
         changes: &["/home/maren/.local/share/flatpak", "/home/maren/.cache"],
     },
     Proof {
+        kind: "stray-companion",
+        by: "a program installed by hand, and deleted alone",
+        subject: "tidegauge",
+        plant: "mkdir -p /usr/local/share/man/man1 /usr/local/share/bash-completion/completions; echo x > /usr/local/share/man/man1/tidegauge.1; echo 'complete -W go tidegauge' > /usr/local/share/bash-completion/completions/tidegauge",
+        asked: "leftovers",
+        commands: &[
+            "sudo rm -- /usr/local/share/man/man1/tidegauge.1 /usr/local/share/bash-completion/completions/tidegauge",
+        ],
+        changes: &["/usr/local/share"],
+    },
+    Proof {
+        kind: "stray-companion",
+        by: "a completion of one user's, of a program that is gone",
+        subject: "tidegauge",
+        plant: "su - maren -c 'mkdir -p .config/fish/completions; echo complete -c tidegauge -a go > .config/fish/completions/tidegauge.fish'",
+        asked: "leftovers",
+        commands: &["sudo -u maren -H rm -- /home/maren/.config/fish/completions/tidegauge.fish"],
+        changes: &["/home/maren/.config/fish"],
+    },
+    Proof {
         kind: "disabled-revision",
         by: "snap (a stand-in for it) after an upgrade",
         subject: "chartdesk",

@@ -84,7 +84,8 @@ pub fn leftovers(cx: &CheckContext<'_, '_>) -> Leftovers {
         matches!(finding.kind, FindingKind::BrokenLauncher | FindingKind::DanglingLink) && !finding.packages.is_empty()
     };
     findings.retain(|finding| KINDS.contains(&finding.kind) && !is_of_package(finding));
-    let idle = super::idle::findings(cx);
+    let mut idle = super::idle::findings(cx);
+    idle.extend(super::companions::findings(cx));
     let sizes = sizes_of(cx, findings.iter().chain(&idle));
     let leftover = |(finding, certain): (Finding, bool)| leftover(cx, finding, certain, &sizes);
     // Where a manager itself keeps the data of its packages, the name proves whose they are.
@@ -175,6 +176,7 @@ fn bytes(cx: &CheckContext<'_, '_>, finding: &Finding, sizes: &HashMap<ByteStrin
         | FindingKind::DanglingLink
         | FindingKind::UnreachedEnvironment
         | FindingKind::BrokenJob => finding.paths.iter().take(1).map(|path| tree_size(cx.survey.root(), path)).sum(),
+        FindingKind::StrayCompanion => finding.paths.iter().map(|path| tree_size(cx.survey.root(), path)).sum(),
         _ => finding.size,
     }
 }

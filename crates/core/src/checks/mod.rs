@@ -6,6 +6,7 @@
 mod associations;
 pub mod catalogue;
 mod commands;
+mod companions;
 mod doomed;
 mod files;
 mod groups;

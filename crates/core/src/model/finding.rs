@@ -88,6 +88,7 @@ kinds! {
     OldGeneration,
     UnreachedEnvironment,
     UnusedInterpreter,
+    StrayCompanion,
     UnownedInManagedDirectory,
     OverwrittenFile,
     AlteredFile,

@@ -25,7 +25,7 @@ pub struct TidyOptions {
 }
 
 /// Kinds of leftovers, in the order in which they are given up: what frees others comes first.
-const ORDER: [FindingKind; 15] = [
+const ORDER: [FindingKind; 16] = [
     FindingKind::UnneededDependency,
     FindingKind::UnusedRuntime,
     FindingKind::DisabledRevision,
@@ -41,6 +41,7 @@ const ORDER: [FindingKind; 15] = [
     FindingKind::DataLeft,
     FindingKind::UnreachedEnvironment,
     FindingKind::UnusedInterpreter,
+    FindingKind::StrayCompanion,
 ];
 
 /// The plan that gives up what is certain to be left.

@@ -315,4 +315,14 @@ pub const EXPLANATIONS: &[Explanation] = &[
         remedy: "Remove it with the version manager if no project elsewhere needs it; `whodunit owner` shows the command.",
         example: None,
     },
+    Explanation {
+        kind: FindingKind::StrayCompanion,
+        family: Family::Leftovers,
+        means: "There is a manual page or a completion of a command that is not there.",
+        cause: "The program was installed by hand, and deleted without what came with it.",
+        matters: "Whoever looks for the command finds it described, and cannot start it.",
+        detected: "Manual pages of commands below `/usr/local` and `~/.local/share`, and completions of bash, zsh and fish there and in `~/.config/fish`, are compared with the programs of all contexts and of all packages, with functions, aliases and built-in commands. What belongs to a package is left out. It is told as probable: a page is about a command by its name alone.",
+        remedy: "Delete the files if the program is gone for good.",
+        example: None,
+    },
 ];
