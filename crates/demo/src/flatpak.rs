@@ -116,24 +116,38 @@ fn exports(tree: &Tree, app: &str, app_commit: &str) -> Result<(), WriteError> {
     tree.link(&format!("{BASE}/exports/bin/{APP}"), &format!("../../app/{APP}/current/active/{at}"))
 }
 
-/// Writes a commit into the repository, and gives its name: the digest of what it holds. A GVariant of type
-/// `(a{sv}aya(say)sstayay)`: nothing but a subject, a date, and the digests of a tree that is not there.
+/// Writes a commit into the repository, and gives its name. A GVariant of type `(a{sv}aya(say)sstayay)`: nothing but a
+/// subject, a date, and a directory without files, since those are not kept a second time.
 fn commit(tree: &Tree, subject: &str, date: i64) -> Result<String, WriteError> {
+    // A directory of type `(a(say)a(sayay))`: of no files, which end where they begin, and no directories.
+    let directory = object(tree, "dirtree", &[0], date)?;
+    // Its permissions, of type `(uuua(ayay))`: root's, and everybody may look into it.
+    let permissions = object(tree, "dirmeta", &[[0; 4], [0; 4], 0o040_755_u32.to_be_bytes()].concat(), date)?;
     let mut bytes = [subject.as_bytes(), b"\0"].concat();
     let subject_end = bytes.len();
     bytes.push(0);
     let body_end = bytes.len();
     bytes.resize(bytes.len().next_multiple_of(8), 0);
     bytes.extend(date.to_be_bytes());
-    bytes.extend([0x11; 32]);
+    bytes.extend(directory);
     let contents_end = bytes.len();
-    bytes.extend([0x22; 32]);
+    bytes.extend(permissions);
     for end in [contents_end, body_end, subject_end, 0, 0, 0] {
         bytes.extend(&end.to_le_bytes()[..1]);
     }
-    let name: String = sha2::Sha256::digest(&bytes).iter().map(|byte| format!("{byte:02x}")).collect();
-    tree.file(&format!("{BASE}/repo/objects/{}/{}.commit", &name[..2], &name[2..]), &bytes, 0o644, date)?;
-    Ok(name)
+    Ok(hexadecimal(&object(tree, "commit", &bytes, date)?))
+}
+
+/// Writes an object into the repository, and gives the digest of what it holds, which is its name.
+fn object(tree: &Tree, ending: &str, bytes: &[u8], date: i64) -> Result<[u8; 32], WriteError> {
+    let digest: [u8; 32] = sha2::Sha256::digest(bytes).into();
+    let name = hexadecimal(&digest);
+    tree.file(&format!("{BASE}/repo/objects/{}/{}.{ending}", &name[..2], &name[2..]), bytes, 0o644, date)?;
+    Ok(digest)
+}
+
+fn hexadecimal(bytes: &[u8]) -> String {
+    bytes.iter().map(|byte| format!("{byte:02x}")).collect()
 }
 
 /// A GVariant of type `(ssasta{sv})`, its last member with texts alone.

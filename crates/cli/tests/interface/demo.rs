@@ -163,6 +163,25 @@ fn without_sizes(shown: &str) -> String {
     shown.lines().filter(is_kept).map(|line| format!("{line}\n")).collect()
 }
 
+/// Nothing on the demo workstation is damaged or closed: whatever is asked, nothing is said to be unknown.
+#[test]
+fn every_record_of_the_demo_is_read_in_full() {
+    for words in [
+        "inventory --all",
+        "check",
+        "leftovers",
+        "space",
+        "plan tidy --with-caches",
+        "verify",
+        "sources",
+        "timeline",
+        "why libtide2",
+    ] {
+        let ran = run(["--root", lantern().to_str().unwrap()].into_iter().chain(words.split(' ')));
+        assert_eq!(ran.err, "", "{words}");
+    }
+}
+
 #[test]
 fn the_tour_is_what_its_commands_say() {
     let dir = tempfile::tempdir().unwrap();
