@@ -121,7 +121,7 @@ fn exports(tree: &Tree, app: &str, app_commit: &str) -> Result<(), WriteError> {
 fn commit(tree: &Tree, subject: &str, date: i64) -> Result<String, WriteError> {
     // A directory of type `(a(say)a(sayay))`: of no files, which end where they begin, and no directories.
     let directory = object(tree, "dirtree", &[0], date)?;
-    // Its permissions, of type `(uuua(ayay))`: root's, and everybody may look into it.
+    // Its permissions, of type `(uuua(ayay))`: root's, and all users may look into it.
     let permissions = object(tree, "dirmeta", &[[0; 4], [0; 4], 0o040_755_u32.to_be_bytes()].concat(), date)?;
     let mut bytes = [subject.as_bytes(), b"\0"].concat();
     let subject_end = bytes.len();

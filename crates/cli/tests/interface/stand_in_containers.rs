@@ -29,6 +29,18 @@ fn machine() -> TempDir {
             "var/lib/docker/image/overlay2/repositories.json",
             br#"{"Repositories":{"quay.example/harbour/tide":{"quay.example/harbour/tide:3.2":"sha256:77"}}}"#,
         ),
+        ("etc/containers/systemd/tree.container", b"[Container]\nRootfs=/srv/tree\n"),
+        ("etc/containers/systemd/both.container", b"[Container]\nRootfs=/srv/tree:O\nImage=quay.example/both:1\n"),
+        ("etc/containers/systemd/p.pod", b"[Pod]\nPodName=x\n"),
+        ("etc/containers/systemd/below/one.kube", b"[Kube]\nYaml=one.yaml\n"),
+        ("etc/containers/systemd/below/one.yaml", b"kind: Pod\nspec:\n  containers:\n  - image: quay.example/one:3\n"),
+        ("etc/containers/systemd/two.kube", b"[Kube]\nYaml=/srv/gone.yaml\nYaml=/srv/two.yaml\n"),
+        (
+            "srv/two.yaml",
+            b"kind: Pod\nspec:\n  containers:\n  - image: quay.example/a:1\n---\nkind: Deployment\nspec:\n  template:\n    spec:\n      initContainers:\n      - image: quay.example/b:2\n",
+        ),
+        ("etc/containers/systemd/none.kube", b"[Kube]\n"),
+        ("etc/containers/systemd/lost.kube", b"[Kube]\nYaml=lost.yaml\n"),
         ("home/maren/.local/bin/gauge", b"#!/bin/sh\nexec podman run --rm -v \"$PWD:/w\" gauge \"$@\"\n"),
         ("home/maren/.local/bin/own", b"#!/bin/sh\npodman run \"$1\"\n"),
         ("usr/local/bin/knots", b"#!/bin/sh\n# made up\ndocker run -it \\\n  quay.example/knots:2 knots \"$@\"\n"),
@@ -44,8 +56,12 @@ fn services_and_scripts_of_containers_name_their_images() {
             "containers/user:maren/gauge  explicit from gauge",
             "containers/user:maren/hers 1 explicit from quay.example/hers:1",
             "containers/system/knots 2 explicit from quay.example/knots:2",
+            "containers/system/lost  explicit",
+            "containers/system/one 3 explicit from quay.example/one:3",
             "containers/user:maren/rope sha256:0a1b explicit from quay.example:5000/rope@sha256:0a1b",
             "containers/system/tide 3.2 explicit from quay.example/harbour/tide:3.2",
+            "containers/system/tree  explicit",
+            "containers/system/two  explicit",
         ],
         &[
             ("/home/maren/.local/bin/gauge", "containers/user:maren/gauge"),
@@ -60,6 +76,13 @@ fn services_and_scripts_of_containers_name_their_images() {
     let tide = ask(&case.0, &["owner", "package:containers/system/tide"])["answers"][0].clone();
     let evidence = tide["evidence"].to_string();
     assert!(evidence.contains("50-own.conf") && evidence.contains("repositories.json"), "{tide:#}");
+    let of_service =
+        |name: &str| ask(&case.0, &["owner", &format!("package:{name}.service")])["answers"][0]["evidence"].to_string();
+    let two = of_service("two");
+    assert!(two.contains("image quay.example/a:1") && two.contains("image quay.example/b:2"), "{two}");
+    assert!(of_service("tree").contains("starts a container of the tree /srv/tree"));
+    let lost = ask(&case.0, &["inventory", "--all"])["coverage"].to_string();
+    assert!(lost.contains("/etc/containers/systemd/lost.yaml: no such file"), "{lost}");
     let by_service = ask(&case.0, &["owner", "package:tide.service"])["answers"][0].clone();
     assert_eq!(text(&by_service["owner"]["id"]), "containers/system/tide", "{by_service:#}");
 }

@@ -33,7 +33,7 @@ const SHARED: [(&str, &str, Named); 6] = [
 /// Where a user's own completions of fish are.
 const OWN_OF_FISH: (&str, &str, Named) = (".config/fish/completions", "completion of fish", of_fish);
 
-/// Directories with functions of fish, each a command: of everybody, and below a home.
+/// Directories with functions of fish, each a command: of all users, and below a home.
 const FUNCTIONS: [&str; 3] =
     ["/usr/share/fish/functions", "/usr/local/share/fish/vendor_functions.d", "/etc/fish/functions"];
 const OWN_FUNCTIONS: &str = ".config/fish/functions";
@@ -61,7 +61,7 @@ fn of_fish(name: &[u8]) -> Option<&[u8]> {
 
 /// A file that is about a command.
 struct Companion {
-    /// Whose it is; none for everybody's.
+    /// Whose it is; none where it is for all users.
     user: Option<ByteString>,
     command: ByteString,
     file: ByteString,

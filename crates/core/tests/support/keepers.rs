@@ -2,7 +2,7 @@
 //! files of `any_bytes` itself. A content that begins with `-> ` is a link's target.
 
 /// Path and content.
-pub const FILES: [(&str, &str); 78] = [
+pub const FILES: [(&str, &str); 80] = [
     ("etc/passwd", "maren:x:1000:1000::/home/maren:/bin/sh\n"),
     // Systems.
     (
@@ -207,4 +207,6 @@ pub const FILES: [(&str, &str); 78] = [
         "home/maren/tide/gradle/wrapper/gradle-wrapper.properties",
         "distributionBase=GRADLE_USER_HOME\ndistributionUrl=https\\://quay.example/gradle-8.5-bin.zip\n",
     ),
+    ("etc/containers/systemd/pods.kube", "[Kube]\nYaml=pods.yaml\n"),
+    ("etc/containers/systemd/pods.yaml", "kind: Pod\nspec:\n  containers:\n  - image: quay.example/tarn:3\n"),
 ];

@@ -2,8 +2,8 @@
 //! start a container of podman or docker (`podman-run(1)`).
 //!
 //! A service is a file `NAME.container` in `/etc/containers/systemd`, `/usr/share/containers/systemd` or
-//! `~/.config/containers/systemd`, see `services.rs`; its `Image=` is an image, or the name of a file `NAME.image`. Which
-//! images are there stands in `overlay-images/images.json` of podman's store, and in `repositories.json` of docker's.
+//! `~/.config/containers/systemd`, see `services.rs`; its `Image=` is an image, or the name of a file `NAME.image`, and
+//! `Rootfs=` a tree in the place of one. A file `NAME.kube` names a description of pods with `Yaml=`. Which images are there stands in `overlay-images/images.json` of podman's store, and in `repositories.json` of docker's.
 //!
 //! Traps: of two files of one name, that in `/etc` counts, and other files change it; a script whose image stands in a
 //! variable tells nothing; the program lies in the image and not here.

@@ -17,6 +17,7 @@ use crate::fs::{Kind, Limit};
 use crate::host::Host;
 use crate::model::{Evidence, Loss};
 use whodunit_formats::key_file::KeyFile;
+use whodunit_formats::yaml::{Node, SEPARATOR};
 
 /// Where services of the system are described, the strongest first.
 pub(super) const OF_SYSTEM: [&str; 3] =
@@ -39,8 +40,11 @@ pub(super) fn read(
     let mut reader = Reader { host, files: &files, images, notes, left: MAX_READ };
     let mut found = Vec::new();
     for (name, file) in &files.named {
-        let Some(stem) = name.strip_suffix(b".container") else { continue };
-        found.extend(reader.service(file, stem));
+        if let Some(stem) = name.strip_suffix(b".container") {
+            found.extend(reader.service(file, stem));
+        } else if let Some(stem) = name.strip_suffix(b".kube") {
+            found.extend(reader.pods(file, stem));
+        }
         if reader.left == 0 {
             let what = "more files than any machine has, up to this one";
             reader.notes.push(Loss::damaged(file.clone(), what, "which services follow is unknown"));
@@ -124,15 +128,24 @@ struct Reader<'r> {
 impl Reader<'_> {
     /// A service; `None` where it starts nothing.
     fn service(&mut self, file: &ByteString, stem: &[u8]) -> Option<InstalledPackage> {
-        let mut image = self.value(file, "Container", "Image")?;
+        let named = self.value(file, "Container", "Image");
+        let tree = self.value(file, "Container", "Rootfs");
+        let (mut image, tree) = match (named, tree) {
+            (Some(image), None) => (image, None),
+            (None, Some(tree)) => (tree.clone(), Some(tree)),
+            // Podman refuses both.
+            _ => return None,
+        };
         // An image that a file of its own describes.
         if let Some(described) = self.files.named.get(image.0.as_bytes()).filter(|_| image.0.ends_with(".image")) {
             image = self.value(described, "Image", "Image").unwrap_or(image);
         }
+        let mut item = self.item(file, stem);
+        if let Some((tree, at)) = tree {
+            item.evidence.push(Evidence::at(at, "Rootfs", format!("starts a container of the tree {tree}")));
+            return Some(item);
+        }
         let (name, at) = image;
-        let mut item = InstalledPackage::new("container", stem);
-        item.installed_at = self.host.root.modified(file);
-        item.also.push([stem, b".service"].concat().into());
         match Image::parse(&name) {
             Some(image) => {
                 let says = add_image(&mut item, &image, self.images);
@@ -140,6 +153,52 @@ impl Reader<'_> {
             }
             None => item.evidence.push(Evidence::at(at, "Image", "a container, of which image is not told")),
         }
+        Some(item)
+    }
+
+    /// What is started as a service of this name.
+    fn item(&self, file: &ByteString, stem: &[u8]) -> InstalledPackage {
+        let mut item = InstalledPackage::new("container", stem);
+        item.installed_at = self.host.root.modified(file);
+        item.also.push([stem, b".service"].concat().into());
+        item
+    }
+
+    /// The pods that a file of Kubernetes' kind describes; `None` where none is named.
+    fn pods(&mut self, file: &ByteString, stem: &[u8]) -> Option<InstalledPackage> {
+        let (described, at) = self.value(file, "Kube", "Yaml")?;
+        let mut item = self.item(file, stem);
+        let yaml = match described.starts_with('/') {
+            true => described.as_str().into(),
+            false => path::join(path::parent(file), described.as_bytes()),
+        };
+        self.left = self.left.checked_sub(1)?;
+        let hides = || format!("which images {} starts is unknown", item.name);
+        let content = match self.host.root.read(&yaml, Limit::SMALL) {
+            Ok(content) => String::from_utf8_lossy(&content).into_owned(),
+            Err(error) => {
+                self.notes.push(Loss::unread(&error, hides()));
+                String::new()
+            }
+        };
+        let mut named = Vec::new();
+        for document in content.split(SEPARATOR).filter(|document| !document.trim().is_empty()) {
+            match Node::parse(document) {
+                Ok(node) => images_of(&node, &mut named),
+                Err(problem) => self.notes.push(Loss::damaged(yaml.clone(), problem, hides())),
+            }
+        }
+        named.dedup();
+        for name in &named {
+            let Some(image) = Image::parse(name) else { continue };
+            let says = add_image(&mut item, &image, self.images);
+            item.evidence.insert(0, Evidence::at(yaml.clone(), "image", says));
+        }
+        // One version, and one place where it came from, only one image can have.
+        if named.len() != 1 {
+            (item.version, item.origin) = (None, None);
+        }
+        item.evidence.insert(0, Evidence::at(at, "Yaml", format!("starts the pods of {described}")));
         Some(item)
     }
 
@@ -165,5 +224,22 @@ impl Reader<'_> {
             }
         }
         found
+    }
+}
+
+/// The images of all containers of a description, however deep.
+fn images_of(node: &Node, found: &mut Vec<String>) {
+    match node {
+        Node::Text(_) => {}
+        Node::List(list) => list.iter().for_each(|one| images_of(one, found)),
+        Node::Map(map) => {
+            for (key, value) in map {
+                if let (true, Node::List(containers)) = (key == "containers" || key == "initContainers", value) {
+                    found.extend(containers.iter().filter_map(|one| one.text_at("image")).map(str::to_owned));
+                } else {
+                    images_of(value, found);
+                }
+            }
+        }
     }
 }
