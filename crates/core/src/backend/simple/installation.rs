@@ -4,7 +4,7 @@ use std::sync::OnceLock;
 
 use hashbrown::HashMap;
 
-use super::{InstalledPackage, Record, SimpleBackend, link_target, purl};
+use super::{InstalledPackage, Record, SimpleBackend, link_target};
 use crate::backend::Log;
 use crate::backend::listed::{self, Role};
 use crate::backend::{
@@ -108,34 +108,7 @@ impl<'s> SimpleInstallation<'s> {
     }
 
     fn package(&self, number: u32, item: &InstalledPackage, detail: Detail) -> Package {
-        let owner = self.owner(number);
-        let purl =
-            item.purl.filter(|_| detail.evidence).and_then(|kind| purl(kind, &item.name, item.version.as_deref()));
-        Package {
-            id: owner.id,
-            manager: owner.manager,
-            scope: owner.scope,
-            location: self.location.dir.clone(),
-            name: owner.name,
-            version: owner.version,
-            arch: item.arch.clone(),
-            kind: item.kind.to_owned(),
-            channel: item.channel.clone(),
-            revision: item.revision.clone(),
-            origin: item.origin.clone(),
-            reason: item.reason,
-            held: item.held,
-            active: item.active,
-            status: item.status,
-            confinement: Some("none".to_owned()),
-            installed_at: item.installed_at,
-            size: item.size,
-            commands: item.commands.clone(),
-            launchers: Vec::new(),
-            title: None,
-            purl,
-            evidence: if detail.evidence { item.evidence.clone() } else { Vec::new() },
-        }
+        item.told(self.owner(number), &self.location.dir, detail)
     }
 }
 
@@ -189,6 +162,15 @@ impl Installation for SimpleInstallation<'_> {
         }
         self.note(lost);
         packages
+    }
+
+    /// What stands in lists or in catalogues is read for all packages at once.
+    fn in_full(&self, package: u32, detail: Detail) -> Option<Package> {
+        if detail.programs || detail.origins {
+            return self.packages(detail).into_iter().nth(package as usize);
+        }
+        let item = self.items().get(package as usize)?;
+        Some(self.package(package, item, detail))
     }
 
     fn owner(&self, package: u32) -> Owner {

@@ -1,9 +1,13 @@
 //! A package as a small record has it.
 
+use super::purl;
+use crate::backend::Detail;
 use crate::backend::dependency_graph::{Need, Want};
 use crate::bytes::{ByteString, path};
 use crate::host::Host;
-use crate::model::{CommandLine, Evidence, Location, Origin, Reason, Relation, Remedy, RemedyKind, Status};
+use crate::model::{
+    CommandLine, Evidence, Location, Origin, Owner, Package, Reason, Relation, Remedy, RemedyKind, Status,
+};
 
 /// One package as its manager's record has it.
 #[derive(Debug, Clone)]
@@ -104,6 +108,37 @@ impl InstalledPackage {
         let (name, version) = (name.into(), version.into());
         let tail = Some(path::join(&name, &version));
         InstalledPackage { version: Some(version), tail, ..InstalledPackage::new(kind, name) }
+    }
+
+    /// It as answers tell it, with what `detail` asks for; `dir` is where the installation is.
+    pub(super) fn told(&self, owner: Owner, dir: &ByteString, detail: Detail) -> Package {
+        let purl =
+            self.purl.filter(|_| detail.evidence).and_then(|kind| purl(kind, &self.name, self.version.as_deref()));
+        Package {
+            id: owner.id,
+            manager: owner.manager,
+            scope: owner.scope,
+            location: dir.clone(),
+            name: owner.name,
+            version: owner.version,
+            arch: self.arch.clone(),
+            kind: self.kind.to_owned(),
+            channel: self.channel.clone(),
+            revision: self.revision.clone(),
+            origin: self.origin.clone(),
+            reason: self.reason,
+            held: self.held,
+            active: self.active,
+            status: self.status,
+            confinement: Some("none".to_owned()),
+            installed_at: self.installed_at,
+            size: self.size,
+            commands: self.commands.clone(),
+            launchers: Vec::new(),
+            title: None,
+            purl,
+            evidence: if detail.evidence { self.evidence.clone() } else { Vec::new() },
+        }
     }
 
     /// Adds something that it needs: a package's name, or what a package provides.

@@ -3,12 +3,10 @@
 use super::ADMIN;
 use super::installation::DpkgInstallation;
 use super::lists::{self, Keep, List};
-use super::marks::Marks;
 use super::status::{self, Record, State};
 use crate::backend::Log;
 use crate::backend::components::Components;
 use crate::backend::jobs::Job;
-use crate::backend::listed::{self, Role};
 use crate::backend::{
     Automatic, Catalogue, Detail, FileIndex, FileRecords, Hint, Installation, Rehearsal, Relations, Removal,
     Unsearched, Upkeep,
@@ -45,34 +43,11 @@ impl Installation for DpkgInstallation<'_> {
     }
 
     fn packages(&self, detail: Detail) -> Vec<Package> {
-        let marks = self.noting(|notes| Marks::read(&self.host.root, self.native().clone(), notes));
-        let count = u32::try_from(self.records.len()).unwrap_or(u32::MAX);
-        let mut packages: Vec<Package> = (0..count).map(|number| self.package(number, &marks, detail)).collect();
-        if detail.origins
-            && let Some(origins) = self.origins()
-        {
-            for (package, record) in packages.iter_mut().zip(&self.records) {
-                package.origin = self.origin_of(&origins, record);
-            }
-        }
-        if detail.programs {
-            self.read_lists(Keep { test: &|line| listed::role(line).is_some(), few: true }, &mut |lines| {
-                let number = lines.package;
-                if !self.is_present(number) {
-                    return;
-                }
-                let name = self.record(number).name.clone();
-                lines.each(|listed, _| {
-                    let (at, _) = self.diversions().apply(&self.host.root, &name, listed);
-                    match listed::role(at) {
-                        Some(Role::Command) => packages[number as usize].commands.push(at.into()),
-                        Some(Role::Launcher) => packages[number as usize].launchers.push(listed::launcher_id(at)),
-                        None => {}
-                    }
-                });
-            });
-        }
-        packages
+        self.every_package(detail)
+    }
+
+    fn in_full(&self, package: u32, detail: Detail) -> Option<Package> {
+        self.one_package(package, detail)
     }
 
     fn owner(&self, package: u32) -> Owner {

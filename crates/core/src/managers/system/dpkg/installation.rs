@@ -12,6 +12,7 @@ use super::lists::{self, Keep, List};
 use super::marks::Marks;
 use super::pairing::{self, Paired};
 use super::status::{self, Record, State, Want};
+use crate::backend::listed::{self, Role};
 use crate::backend::{Detail, Installation};
 use crate::bytes::{ByteString, path};
 use crate::fs::{Dir, Limit};
@@ -187,6 +188,54 @@ impl<'s> DpkgInstallation<'s> {
             format!("line {line} is damaged"),
             format!("a file of {} is unknown", self.record(number).name),
         )
+    }
+
+    /// Every package, in the order of their numbers.
+    pub(super) fn every_package(&self, detail: Detail) -> Vec<Package> {
+        let marks = self.marks();
+        let count = u32::try_from(self.records.len()).unwrap_or(u32::MAX);
+        let mut packages: Vec<Package> = (0..count).map(|number| self.package(number, &marks, detail)).collect();
+        if detail.origins
+            && let Some(origins) = self.origins()
+        {
+            for (package, record) in packages.iter_mut().zip(&self.records) {
+                package.origin = self.origin_of(&origins, record);
+            }
+        }
+        if detail.programs {
+            self.read_lists(Keep { test: &|line| listed::role(line).is_some(), few: true }, &mut |lines| {
+                let number = lines.package;
+                if !self.is_present(number) {
+                    return;
+                }
+                let name = self.record(number).name.clone();
+                lines.each(|listed, _| {
+                    let (at, _) = self.diversions().apply(&self.host.root, &name, listed);
+                    match listed::role(at) {
+                        Some(Role::Command) => packages[number as usize].commands.push(at.into()),
+                        Some(Role::Launcher) => packages[number as usize].launchers.push(listed::launcher_id(at)),
+                        None => {}
+                    }
+                });
+            });
+        }
+        packages
+    }
+
+    /// One package. Programs stand in the lists, which are read for all at once.
+    pub(super) fn one_package(&self, number: u32, detail: Detail) -> Option<Package> {
+        if detail.programs {
+            return self.every_package(detail).into_iter().nth(number as usize);
+        }
+        let record = self.records.get(number as usize)?;
+        let origins = detail.origins.then(|| self.origins()).flatten();
+        let origin = origins.and_then(|origins| self.origin_of(&origins, record));
+        Some(Package { origin, ..self.package(number, &self.marks(), detail) })
+    }
+
+    /// What apt notes of packages.
+    fn marks(&self) -> Marks {
+        self.noting(|notes| Marks::read(&self.host.root, self.native().clone(), notes))
     }
 
     pub(super) fn package(&self, number: u32, marks: &Marks, detail: Detail) -> Package {
