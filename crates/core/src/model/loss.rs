@@ -7,7 +7,7 @@ use indexmap::IndexSet;
 use schemars::JsonSchema;
 use serde::Serialize;
 
-use crate::bytes::ByteString;
+use crate::bytes::{ByteString, shown_text};
 use crate::fs::FsError;
 
 /// Something that could not be read.
@@ -22,24 +22,29 @@ pub struct Loss {
 }
 
 impl Loss {
+    /// What a stranger's file is quoted with, by a parser's error for one, can steer no terminal from here on.
+    fn new(file: Option<ByteString>, what: String, hides: String) -> Self {
+        Loss { file, what: shown_text(what), hides: shown_text(hides) }
+    }
+
     /// A file or directory that could not be read.
     pub fn unread(error: &FsError, hides: impl Into<String>) -> Self {
-        Loss { file: Some(error.path().clone()), what: error.reason(), hides: hides.into() }
+        Self::new(Some(error.path().clone()), error.reason(), hides.into())
     }
 
     /// A file whose content is not what it should be.
     pub fn damaged(file: impl Into<ByteString>, what: impl fmt::Display, hides: impl Into<String>) -> Self {
-        Loss { file: Some(file.into()), what: what.to_string(), hides: hides.into() }
+        Self::new(Some(file.into()), what.to_string(), hides.into())
     }
 
     /// A format's own error, which names the file where there is one.
     pub fn because(error: impl fmt::Display, hides: impl Into<String>) -> Self {
-        Loss { file: None, what: error.to_string(), hides: hides.into() }
+        Self::new(None, error.to_string(), hides.into())
     }
 
     /// A fact about the record itself that hides nothing more.
     pub fn note(what: impl Into<String>) -> Self {
-        Loss { file: None, what: what.into(), hides: String::new() }
+        Self::new(None, what.into(), String::new())
     }
 }
 
