@@ -5,6 +5,7 @@
 use std::fs;
 
 use proptest::prelude::*;
+use proptest::test_runner::RngSeed;
 use whodunit_core::bytes::ByteString;
 use whodunit_core::fs::Root;
 use whodunit_core::host::{Host, ProcessEnv, UserSelection};
@@ -21,6 +22,11 @@ mod everything;
 mod keepers;
 #[path = "../../formats/tests/support/texts.rs"]
 mod texts;
+
+/// The same cases in every run; `WHODUNIT_SEED` makes others.
+fn seed() -> RngSeed {
+    RngSeed::Fixed(std::env::var("WHODUNIT_SEED").map_or(0, |text| text.parse().unwrap()))
+}
 
 proptest! {
     #[test]
@@ -232,7 +238,7 @@ const PIECES: [&str; 40] = [
 ];
 
 proptest! {
-    #![proptest_config(ProptestConfig::with_cases(300))]
+    #![proptest_config(ProptestConfig { rng_seed: seed(), ..ProptestConfig::with_cases(300) })]
     #[test]
     fn start_up_files_of_any_pieces(pieces in prop::collection::vec(0..PIECES.len(), 1..40)) {
         let tree = tempfile::tempdir().unwrap();
@@ -252,7 +258,7 @@ proptest! {
 }
 
 proptest! {
-    #![proptest_config(ProptestConfig { max_shrink_iters: 100, ..ProptestConfig::with_cases(200) })]
+    #![proptest_config(ProptestConfig { max_shrink_iters: 100, rng_seed: seed(), ..ProptestConfig::with_cases(200) })]
     #[test]
     fn a_mutated_installation(
         which in 0..FILES.len(),
@@ -276,7 +282,7 @@ proptest! {
 }
 
 proptest! {
-    #![proptest_config(ProptestConfig { max_shrink_iters: 100, ..ProptestConfig::with_cases(200) })]
+    #![proptest_config(ProptestConfig { max_shrink_iters: 100, rng_seed: seed(), ..ProptestConfig::with_cases(200) })]
     #[test]
     fn a_mutated_home_of_many_keepers(
         which in 0..keepers::FILES.len(),
