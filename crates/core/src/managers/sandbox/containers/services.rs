@@ -129,22 +129,18 @@ impl Reader<'_> {
     /// A service; `None` where it starts nothing.
     fn service(&mut self, file: &ByteString, stem: &[u8]) -> Option<InstalledPackage> {
         let named = self.value(file, "Container", "Image");
-        let tree = self.value(file, "Container", "Rootfs");
-        let (mut image, tree) = match (named, tree) {
-            (Some(image), None) => (image, None),
-            (None, Some(tree)) => (tree.clone(), Some(tree)),
+        if let Some((tree, at)) = self.value(file, "Container", "Rootfs") {
+            let mut item = self.item(file, stem);
+            item.evidence.push(Evidence::at(at, "Rootfs", format!("starts a container of the tree {tree}")));
             // Podman refuses both.
-            _ => return None,
-        };
+            return named.is_none().then_some(item);
+        }
+        let mut image = named?;
         // An image that a file of its own describes.
         if let Some(described) = self.files.named.get(image.0.as_bytes()).filter(|_| image.0.ends_with(".image")) {
             image = self.value(described, "Image", "Image").unwrap_or(image);
         }
         let mut item = self.item(file, stem);
-        if let Some((tree, at)) = tree {
-            item.evidence.push(Evidence::at(at, "Rootfs", format!("starts a container of the tree {tree}")));
-            return Some(item);
-        }
         let (name, at) = image;
         match Image::parse(&name) {
             Some(image) => {
