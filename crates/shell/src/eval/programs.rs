@@ -58,7 +58,7 @@ impl Run<'_> {
                 let host = self.at.hostname.clone()?;
                 line(&host)
             }
-            (b"uname", [] | [b"-s"]) => line(b"Linux"),
+            (b"uname", [] | [b"-s"]) => line(if super::path_helper::is_macos(self) { b"Darwin" } else { b"Linux" }),
             (b"cat", files) if !files.iter().any(|file| file.starts_with(b"-")) => {
                 if files.is_empty() {
                     return Some((self.rest_of_input()?, 0));

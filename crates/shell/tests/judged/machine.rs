@@ -1,6 +1,7 @@
 //! A small home, what a shell makes of a start-up file in it, and what the evaluator makes of it.
 
 use std::collections::{BTreeMap, BTreeSet};
+use std::fmt::Write as _;
 use std::fs;
 use std::os::unix::ffi::OsStrExt as _;
 use std::os::unix::fs::{FileTypeExt as _, MetadataExt as _, PermissionsExt as _};
@@ -135,43 +136,62 @@ impl Machine {
 
     /// What the shell leaves behind.
     pub fn theirs(&self, shell: &str, script: &str) -> Found {
-        let file = self.home.join("start");
+        let start = self.written("start", script);
+        let output = self.run(shell, &of_one(shell, &start), 5, script.contains("fish_"));
+        found(&output)
+    }
+
+    /// What the shell leaves behind after each of these scripts, which lie in files of their own. Shells that can
+    /// divide themselves follow each in a subshell of one process: to start a shell takes longer than all that these
+    /// scripts do.
+    pub fn theirs_of_each(&self, shell: &str, scripts: &[String]) -> Vec<Found> {
+        if shell == "fish" {
+            return scripts.iter().map(|script| self.theirs(shell, script)).collect();
+        }
+        let told = |index: usize| self.home.join(format!("told{index}"));
+        let mut all = String::new();
+        for (index, script) in scripts.iter().enumerate() {
+            let start = self.written(&format!("start{index}"), script);
+            let _ = fs::remove_file(told(index));
+            writeln!(all, "({}) >{}", of_one(shell, &start), told(index).display()).unwrap();
+        }
+        self.run(shell, &all, 60, true);
+        let one = |(index, script): (usize, &String)| {
+            fs::read(told(index)).map_or_else(|_| self.theirs(shell, script), |output| found(&output))
+        };
+        scripts.iter().enumerate().map(one).collect()
+    }
+
+    /// The file of the home that has this script.
+    fn written(&self, name: &str, script: &str) -> String {
+        let file = self.home.join(name);
         fs::write(&file, script).unwrap();
-        let start = file.to_str().unwrap();
-        // A script may never end: what it can take is bounded.
+        file.to_str().unwrap().to_owned()
+    }
+
+    /// What the shell prints. A script may never end: what it can take is bounded.
+    fn run(&self, shell: &str, text: &str, seconds: u32, needs_set_up: bool) -> Vec<u8> {
         let mut command = Command::new("sh");
-        command.args(["-c", "ulimit -t 2; ulimit -v 1000000; exec timeout 5 \"$@\"", "sh"]);
+        let bounds = format!("ulimit -t 2; ulimit -v 1000000; exec timeout {seconds} \"$@\"");
+        command.args(["-c", &bounds, "sh"]);
         command.arg(if shell == "sh" { "dash" } else { shell });
         match shell {
-            "bash" => command.args(["--noprofile", "--norc", "-c"]),
-            "zsh" => command.args(["-f", "-c"]),
-            "fish" => command.arg("-c"),
-            _ => command.arg("-c"),
+            "bash" => command.args(["--noprofile", "--norc", "-c", text]),
+            "zsh" => command.args(["-f", "-c", text]),
+            // What fish sets up by itself takes ten times as long as all else, and bears on its own list of paths alone.
+            "fish" if !needs_set_up => command.args(["--no-config", "-c", text]),
+            _ => command.args(["-c", text]),
         };
-        command.arg(match shell {
-            "fish" => format!("function __told --on-event fish_exit; /usr/bin/env -0; end; set -gx PATH /usr/bin /bin; set -e XDG_DATA_DIRS; set -e MANPATH; source {start}"),
-            _ => format!("trap '/usr/bin/env -0' EXIT; . {start} >/dev/null"),
-        });
         for kept in [".config", ".local/share", ".cache"] {
             let _ = fs::remove_dir_all(self.home.join(kept));
         }
         command.env_clear().env("PATH", START).env("HOME", &self.home).env("USER", user()).env("LOGNAME", user());
-        let output = command.current_dir(&self.home).stdin(Stdio::null()).stderr(Stdio::null()).output().unwrap();
-        let text = String::from_utf8_lossy(&output.stdout).into_owned();
-        if text.is_empty() {
-            return None;
-        }
-        let found = VARIABLES.into_iter().map(|name| {
-            let value = text.split('\0').find_map(|line| line.strip_prefix(name)?.strip_prefix('='));
-            (name, Some(value.unwrap_or("unset").to_owned()))
-        });
-        Some(found.collect())
+        command.current_dir(&self.home).stdin(Stdio::null()).stderr(Stdio::null()).output().unwrap().stdout
     }
 
     /// What the evaluator says, and its unknowns.
     pub fn ours(&self, shell: &str, script: &str) -> (Found, Vec<String>) {
-        let file = self.home.join("start");
-        fs::write(&file, script).unwrap();
+        let start = self.written("start", script);
         let account = Account { name: user().into(), uid: uid(), home: self.home.as_os_str().as_bytes().into() };
         let dialect = match shell {
             "bash" => Dialect::Bash,
@@ -194,7 +214,7 @@ impl Machine {
         state.export(b"HOME", account.home.to_vec());
         state.export(b"USER", user());
         state.export(b"LOGNAME", user());
-        let start = file.as_os_str().as_bytes();
+        let start = start.as_bytes();
         let (state, unknowns) = if shell == "fish" {
             let mut fish = Fish::new(invocation, state);
             fish.file(start);
@@ -216,6 +236,25 @@ impl Machine {
         });
         (Some(found.collect()), unknowns.into_iter().map(|unknown| unknown.says).collect())
     }
+}
+
+/// The text with which a shell follows a file and prints what programs get at its end.
+fn of_one(shell: &str, start: &str) -> String {
+    match shell {
+        "fish" => format!(
+            "function __told --on-event fish_exit; /usr/bin/env -0; end; set -gx PATH /usr/bin /bin; set -e \
+             XDG_DATA_DIRS; set -e MANPATH; source {start}"
+        ),
+        _ => format!("trap '/usr/bin/env -0' EXIT; . {start} >/dev/null"),
+    }
+}
+
+/// The variables among what `env -0` printed.
+fn found(output: &[u8]) -> Found {
+    let text = String::from_utf8_lossy(output);
+    let of = |name: &str| text.split('\0').find_map(|line| line.strip_prefix(name)?.strip_prefix('='));
+    let all = VARIABLES.into_iter().map(|name| (name, Some(of(name).unwrap_or("unset").to_owned())));
+    (!text.is_empty()).then(|| all.collect())
 }
 
 /// The name of the user who runs the tests: fish asks the system for it.

@@ -3,9 +3,10 @@
 use std::sync::Arc;
 
 use super::{Defined, Fish, only_stars};
+use crate::eval::piece::is_known;
 use crate::eval::run::{Flow, MAX_DEPTH, fits_perhaps, join_scopes};
 use crate::eval::state::{Function, Variable};
-use crate::syntax::fish::{Block, Kind, Statement, Word, plain};
+use crate::syntax::fish::{Block, Kind, Part, Statement, Word, plain};
 use crate::syntax::pattern;
 use whodunit_formats::bytes::path;
 
@@ -155,13 +156,29 @@ impl Fish<'_> {
     }
 
     fn switch(&mut self, word: &Word, arms: &[(Vec<Word>, Block)]) -> Flow {
+        let outer = std::mem::take(&mut self.run.read_taints);
         let mut texts = self.words(std::slice::from_ref(word));
-        if texts.len() > 1 {
+        let is_uncertain = !self.run.read_taints.is_empty();
+        self.run.read_taints.extend(outer);
+        if texts.len() > 1 && !is_uncertain {
             self.run.status = Some(2); // fish takes at most one.
             return Flow::Next;
         }
-        let text = texts.pop().unwrap_or_default();
-        self.arms(&text, arms)
+        let mut text = texts.pop().unwrap_or_default();
+        if is_uncertain {
+            text = self.unknown_value("a list that is uncertain");
+        }
+        // What is unknown, and not in quotes, may be more than one word.
+        let is_quoted = |part: &Part| {
+            matches!(part, Part::Plain(_) | Part::Quoted(_) | Part::Variable(_, true, ..) | Part::Output(_, true))
+        };
+        if is_known(&text) || word.0.iter().all(is_quoted) {
+            return self.arms(&text, arms);
+        }
+        self.either("depends on how many words a list has", &mut |fish| fish.arms(&text, arms), &mut |fish| {
+            fish.run.status = Some(2);
+            Flow::Next
+        })
     }
 
     /// Follows the first arm of a `switch` that fits.

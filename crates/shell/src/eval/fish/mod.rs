@@ -9,6 +9,7 @@ mod words;
 use std::collections::BTreeMap;
 use std::sync::Arc;
 
+use crate::eval::path_helper;
 use crate::eval::piece::is_known;
 use crate::eval::run::{Flow, Invocation, MAX_DEPTH, MAX_FILE, Run, Scopes, taint_hidden};
 use crate::eval::state::{Function, LISTS, Place, State, Value, Variable, parts, places_after};
@@ -90,6 +91,11 @@ impl<'s> Fish<'s> {
         self.functions = own_dirs(b"functions");
         self.functions.extend(vendor(b"vendor_functions.d"));
         self.find_functions();
+        // Its own configuration asks the files of macOS.
+        if self.run.at.is_login && path_helper::is_macos(&self.run) {
+            let list = path_helper::search_path(&self.run);
+            self.assign(b"PATH", list, true, Some(true));
+        }
         self.rebuild();
         let mut seen: Vec<ByteString> = Vec::new();
         for dir in own_dirs(b"conf.d").into_iter().chain(vendor(b"vendor_conf.d")) {

@@ -88,7 +88,7 @@ impl Fish<'_> {
             return self.set_element(&name, old, &index, if erase { None } else { values.first() }, exported);
         }
         if erase {
-            self.run.state.variables.remove(&name);
+            self.erase(&name, local, is_wide);
             if name == b"fish_user_paths" {
                 self.rebuild();
             }
@@ -152,6 +152,21 @@ impl Fish<'_> {
             }
         }
         self.assign(name, list, true, exported);
+    }
+
+    /// Takes away a variable: that of the innermost block which has one for itself, and then the one outside is seen again.
+    fn erase(&mut self, name: &[u8], only_local: bool, only_wide: bool) {
+        let at = |scope: &[(Vec<u8>, Option<Variable>)]| scope.iter().position(|(known, _)| known == name);
+        if only_wide && let Some((_, outermost)) = self.scopes.iter_mut().flatten().find(|(known, _)| known == name) {
+            *outermost = None;
+            return;
+        }
+        let inner = self.scopes.iter_mut().rev().find_map(|scope| Some(scope.remove(at(scope)?).1));
+        match inner {
+            Some(Some(outside)) => drop(self.run.state.variables.insert(name.to_vec(), outside)),
+            None if only_local => {}
+            Some(None) | None => drop(self.run.state.variables.remove(name)),
+        }
     }
 
     /// Whether a block has a variable of this name for itself.
