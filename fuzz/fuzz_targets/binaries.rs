@@ -7,7 +7,7 @@ use std::io::Cursor;
 use libfuzzer_sys::fuzz_target;
 use whodunit_formats::berkeley::Table;
 use whodunit_formats::rpm_header::Header;
-use whodunit_formats::{binary, bolt, dynamic, loader_cache, ndb, plist};
+use whodunit_formats::{bill_of_materials, binary, bolt, dynamic, loader_cache, ndb, plist};
 
 /// Only added to at the end: inputs that were kept choose by number.
 const READERS: &[fn(&[u8])] = &[
@@ -47,6 +47,11 @@ const READERS: &[fn(&[u8])] = &[
     },
     |file| {
         let _ = plist::Value::parse(&[b"bplist00", file].concat());
+    },
+    |file| {
+        let (listed, _) = bill_of_materials::entries(file);
+        let is_inside = |path: &[u8]| !path.starts_with(b"/") && path.split(|b| *b == b'/').all(|name| name != b"..");
+        assert!(listed.iter().all(|entry| is_inside(&entry.path)), "every path lies below the place of installation");
     },
 ];
 

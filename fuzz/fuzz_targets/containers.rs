@@ -8,7 +8,7 @@ use std::sync::Once;
 
 use libfuzzer_sys::fuzz_target;
 use whodunit_formats::database::{self, Source};
-use whodunit_formats::{bundle, openpgp, packed, squashfs};
+use whodunit_formats::{bundle, openpgp, packed, squashfs, zipped};
 
 /// Only added to at the end: inputs that were kept choose by number.
 const READERS: &[fn(&[u8])] = &[
@@ -33,6 +33,10 @@ const READERS: &[fn(&[u8])] = &[
         let (keys, _) = openpgp::keys(file);
         let _ = keys.iter().map(|key| key.expiry_for("")).count();
         let _ = openpgp::issuers(file);
+    },
+    |file| {
+        let read = zipped::files(Cursor::new(file), &["META-INF/coursier/info.json", "a", ""], 4096);
+        assert!(read.unwrap_or_default().into_iter().flatten().all(|content| content.len() <= 4096));
     },
 ];
 

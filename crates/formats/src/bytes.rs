@@ -276,6 +276,31 @@ pub mod path {
     }
 }
 
+/// The text from `at`, which is behind its first quote, to its last: `\n`, `\r` and `\t` are lines and tabs, any other
+/// escaped letter itself. `at` is behind the last quote then. `None` where the content ends within the text.
+#[must_use]
+pub fn quoted(content: &[u8], at: &mut usize) -> Option<Vec<u8>> {
+    let mut text = Vec::new();
+    loop {
+        let byte = *content.get(*at)?;
+        *at += 1;
+        match byte {
+            b'"' => return Some(text),
+            b'\\' => {
+                let escaped = *content.get(*at)?;
+                *at += 1;
+                text.push(match escaped {
+                    b'n' => b'\n',
+                    b'r' => b'\r',
+                    b't' => b'\t',
+                    other => other,
+                });
+            }
+            other => text.push(other),
+        }
+    }
+}
+
 #[cfg(test)]
 mod tests {
     use super::*;

@@ -1,4 +1,7 @@
-//! Property lists in XML (Apple, "Property List Programming Guide", and `plist(5)`), as far as managers use them.
+//! Property lists (Apple, "Property List Programming Guide", and `plist(5)`), as far as managers use them: in XML, and
+//! in binary form.
+
+mod binary;
 
 use quick_xml::Reader;
 use quick_xml::events::Event;
@@ -13,7 +16,7 @@ pub enum Value {
     Dict(Vec<Entry>),
     /// Values in a row.
     Array(Vec<Value>),
-    /// A text; dates and data are texts here as well.
+    /// A text; dates, data and numbers with a fraction are texts here as well.
     Text(String),
     /// A number.
     Number(i64),
@@ -26,7 +29,7 @@ pub enum Value {
 pub struct Entry {
     /// The key.
     pub key: String,
-    /// The line on which the key ends, from 1.
+    /// The line on which the key ends, from 1; 0 in a binary file, which has no lines.
     pub line: u32,
     /// The value.
     pub value: Value,
@@ -38,6 +41,9 @@ impl Value {
     /// # Errors
     /// In words, where the document breaks off, is none, or is nested too deeply.
     pub fn parse(content: &[u8]) -> Result<Value, String> {
+        if content.starts_with(binary::MAGIC) {
+            return binary::parse(content);
+        }
         let mut reader = Reader::from_reader(content);
         let mut open: Vec<Open> = Vec::new();
         let mut text = String::new();
@@ -84,7 +90,8 @@ impl Value {
                         }
                         None
                     }
-                    "string" | "date" | "data" => Some(Value::Text(std::mem::take(&mut text))),
+                    "string" | "date" | "real" => Some(Value::Text(std::mem::take(&mut text))),
+                    "data" => Some(Value::Text(text.split_ascii_whitespace().collect())),
                     "integer" => Some(number(text.trim())?),
                     "dict" | "array" => open.pop().map(Open::close),
                     _ => None,

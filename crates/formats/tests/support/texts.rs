@@ -7,8 +7,8 @@ use whodunit_formats::quoted_pairs::Pairs;
 use whodunit_formats::shebang::{self, Shebang};
 use whodunit_formats::yaml::Node;
 use whodunit_formats::{
-    accounts, appstream, appstream_yaml, bytes, lua_table, manual, modulemd, opam, plist, primary, settings, stanza,
-    versioned,
+    accounts, appstream, appstream_yaml, bytes, lua_table, manual, modulemd, opam, parentheses, plist, primary,
+    settings, stanza, versioned,
 };
 
 /// Only added to at the end: inputs that were kept choose by number.
@@ -117,6 +117,14 @@ pub const READERS: &[fn(&[u8])] = &[
     |file| {
         let (documents, damaged) = modulemd::documents(&String::from_utf8_lossy(file));
         assert!(documents.len() + damaged <= lines_of(file) as usize);
+    },
+    |file| {
+        fn longest(value: &parentheses::Value) -> usize {
+            value.items().iter().map(longest).max().or(value.text().map(<[u8]>::len)).unwrap_or_default()
+        }
+        if let Ok(value) = parentheses::parse(file) {
+            assert!(longest(&value) <= file.len(), "no text is longer than the file");
+        }
     },
 ];
 
