@@ -9,6 +9,7 @@ use sha2::{Digest as _, Sha256};
 
 use crate::bytes::{ByteString, path};
 use crate::fs::{Kind, Limit, Root};
+use whodunit_formats::plist::Value;
 use whodunit_formats::{accounts, settings};
 
 /// A user (or root) with a home on the machine.
@@ -106,6 +107,7 @@ pub struct Host {
     pub title_rules: crate::model::Rules,
     system: OnceLock<Option<System>>,
     is_image: OnceLock<bool>,
+    is_macos: OnceLock<bool>,
 }
 
 /// A user was named whom the machine does not know.
@@ -118,8 +120,18 @@ pub struct UnknownUser {
 
 /// The lowest user number of a user, where the system does not say otherwise (`login.defs(5)`).
 const FIRST_USER: u32 = 1000;
-/// Where macOS has homes. Its accounts are in no file that every system has.
+/// Where macOS has homes.
 const MAC_HOMES: &[u8] = b"/Users";
+/// Where it has accounts, each in a property list that only root may read.
+const MAC_ACCOUNTS: &[u8] = b"/private/var/db/dslocal/nodes/Default/users";
+
+/// The shell of an account of macOS; its default where the account cannot be read.
+fn mac_shell(root: &Root, name: &[u8]) -> ByteString {
+    let file = path::join(MAC_ACCOUNTS, &[name, b".plist"].concat());
+    let account = root.read(&file, Limit::SMALL).ok().and_then(|content| Value::parse(&content).ok());
+    let shell = account.as_ref().and_then(|account| account.get("shell")?.items().next()?.text());
+    shell.filter(|shell| shell.starts_with('/')).unwrap_or("/bin/zsh").into()
+}
 
 /// The users of macOS, by their homes.
 fn mac_users(root: &Root) -> Vec<User> {
@@ -129,8 +141,8 @@ fn mac_users(root: &Root) -> Vec<User> {
     let user = |(name, _): (ByteString, Kind)| {
         let home = path::join(MAC_HOMES, &name);
         let meta = root.target(&home).ok()?;
-        // The shell of an account that no file describes is the system's default.
-        Some(User { name, uid: meta.owner.max(1), group: meta.group, home, shell: "/bin/zsh".into() })
+        let shell = mac_shell(root, &name);
+        Some(User { name, uid: meta.owner.max(1), group: meta.group, home, shell })
     };
     homes.filter_map(user).collect()
 }
@@ -139,13 +151,10 @@ fn mac_users(root: &Root) -> Vec<User> {
 const NOBODY: u32 = 65534;
 
 /// What tells a system whose distribution is one image: ostree's, NixOS, SteamOS, macOS with its sealed volume.
-const IMAGES: [&[u8]; 5] = [
-    b"/run/ostree-booted",
-    b"/ostree/repo",
-    b"/etc/NIXOS",
-    b"/usr/bin/steamos-readonly",
-    b"/System/Library/CoreServices/SystemVersion.plist",
-];
+const IMAGES: [&[u8]; 5] =
+    [b"/run/ostree-booted", b"/ostree/repo", b"/etc/NIXOS", b"/usr/bin/steamos-readonly", MAC_VERSION];
+/// Where macOS says which one it is.
+const MAC_VERSION: &[u8] = b"/System/Library/CoreServices/SystemVersion.plist";
 
 /// Distributions whose packages are changed in a new snapshot of the system, and not in the running one (`os-release(5)`).
 const IMAGE_IDS: [&[u8]; 6] =
@@ -167,6 +176,7 @@ impl Host {
             title_rules: crate::model::Rules::default(),
             system: OnceLock::new(),
             is_image: OnceLock::new(),
+            is_macos: OnceLock::new(),
         })
     }
 
@@ -225,6 +235,12 @@ impl Host {
         let is_named =
             || self.system().and_then(|system| system.id.as_deref()).is_some_and(|id| IMAGE_IDS.contains(&id));
         *self.is_image.get_or_init(|| has_sign() || is_named())
+    }
+
+    /// Whether this is macOS.
+    #[must_use]
+    pub fn is_macos(&self) -> bool {
+        *self.is_macos.get_or_init(|| self.root.entry(MAC_VERSION).is_ok())
     }
 
     /// The user in whose home a path lies.

@@ -2,16 +2,20 @@
 
 #![expect(clippy::disallowed_methods, reason = "builds the trees that are read")]
 
+use std::collections::BTreeSet;
 use std::fs;
 
 use proptest::prelude::*;
 use proptest::test_runner::RngSeed;
+use whodunit_core::backend::Detail;
 use whodunit_core::bytes::ByteString;
 use whodunit_core::fs::Root;
 use whodunit_core::host::{Host, ProcessEnv, UserSelection};
+use whodunit_core::managers;
 use whodunit_core::managers::language::python::requirement::{Facts, Requirement};
 use whodunit_core::resolve::contexts::{Overrides, Shell, resolve_context};
 use whodunit_core::resolve::{Context, hints};
+use whodunit_core::survey::Survey;
 use whodunit_core::version::{conda, debian, gem, gentoo, pacman, pep440, rpm, semver, tokens};
 use whodunit_formats::{bolt, dynamic, loader_cache};
 use whodunit_shell::syntax::{Dialect, Parser, fish};
@@ -293,4 +297,37 @@ proptest! {
             "/home/maren/tide/gradlew"];
         everything::ask_everything(tree.path(), &targets, &["tarn", "org.harbour.Tarn", "node"]);
     }
+}
+
+proptest! {
+    #![proptest_config(ProptestConfig { max_shrink_iters: 100, rng_seed: seed(), ..ProptestConfig::with_cases(50) })]
+    #[test]
+    fn a_mutated_disk_of_macos(
+        which in 0..keepers::MACOS.len(),
+        changes in prop::collection::vec(any::<(u16, u8, u8)>(), 1..12),
+    ) {
+        let tree = with_one_mutated(&keepers::MACOS, which, &changes);
+        let targets = ["/usr/bin/tarn", "tarn", "package:Tarn", "/Applications/Tarn.app"];
+        everything::ask_everything(tree.path(), &targets, &["tarn", "Tarn"]);
+    }
+}
+
+/// Every manager has a record on one of these machines: none is left out when records are mutated.
+#[test]
+fn every_manager_has_a_record_that_is_mutated() {
+    let mut missing: BTreeSet<&str> = managers::ALL.iter().map(|manager| manager.id().0).collect();
+    for files in [&FILES[..], &keepers::FILES, &keepers::MACOS] {
+        let tree = with_one_mutated(files, files.len(), &[]);
+        let host = Host::new(Root::offline(tree.path()).unwrap(), &UserSelection::All, ProcessEnv::default()).unwrap();
+        let survey = Survey::of(&host);
+        for package in survey.packages(Detail::default()) {
+            missing.remove(package.manager.0);
+        }
+        // A record that is empty where it is sound, as a database is here, has told that it cannot be read.
+        for told in survey.coverage() {
+            missing.remove(told.manager.map_or("", |manager| manager.0));
+        }
+    }
+    // Programs of Go are their own record: readers of programs are given any bytes elsewhere.
+    assert_eq!(missing, BTreeSet::from(["go"]));
 }

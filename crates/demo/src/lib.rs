@@ -4,6 +4,7 @@
 //! and versions on it are invented; only interpreters and the managers themselves keep their names.
 //! The same machine can be had larger ([`Scale`]), for measurements.
 
+mod bill_of_materials;
 mod binary;
 mod bundle;
 mod cast;
@@ -22,6 +23,7 @@ mod tree;
 
 use std::path::Path;
 
+pub use bill_of_materials::bill_of_materials;
 pub use deb::{Content, Deb, DebFile};
 pub use fleet::{FleetScale, write_fleet};
 pub use rpm::HeaderBuilder;

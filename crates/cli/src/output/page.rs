@@ -250,10 +250,11 @@ impl Presenter {
 
     /// A path on a terminal, where the hash of a store path would fill half a line.
     fn short(&self, whole: &[u8]) -> String {
-        let below = whole.strip_prefix(b"/nix/store/").filter(|_| self.on_terminal);
-        match below {
-            Some(below) if is_hashed(below) => {
-                format!("/nix/store/{}…{}", ByteString::from(&below[..6]), ByteString::from(&below[32..]))
+        let hashed = |store: &&str| whole.strip_prefix(store.as_bytes()).filter(|below| is_hashed(below));
+        match ["/nix/store/", "/gnu/store/"].iter().find(|store| hashed(store).is_some()) {
+            Some(store) if self.on_terminal => {
+                let below = &whole[store.len()..];
+                format!("{store}{}…{}", ByteString::from(&below[..6]), ByteString::from(&below[32..]))
             }
             _ => ByteString::from(whole).to_string(),
         }

@@ -6,6 +6,7 @@
 //! [`simple::SimpleBackend`] instead.
 
 pub mod advice;
+pub mod app_bundles;
 mod caches;
 mod catalogue;
 pub(crate) mod closure;

@@ -1,6 +1,7 @@
 //! The package managers: one file or directory each, none of which knows another. [`ALL`] is the registry.
 
 pub mod language;
+pub mod macos;
 pub mod plugins;
 pub mod prefix;
 pub mod sandbox;
@@ -25,8 +26,13 @@ pub const ALL: &[&dyn Manager] = &[
     &system::slackware::Slackware,
     &system::opkg::Opkg,
     &system::sysext::Sysext,
+    &system::fwupd::Fwupd,
+    &macos::system::MacOs,
+    &macos::receipts::Receipts,
+    &macos::bundles::AppBundles,
     &prefix::macports::MacPorts,
     &store::nix::Nix,
+    &store::nix::Guix,
     &sandbox::flatpak::Flatpak,
     &sandbox::snap::Snap,
     &sandbox::appimage::AppImage,
@@ -55,6 +61,7 @@ pub const ALL: &[&dyn Manager] = &[
     &language::r::R,
     &language::mix::Mix,
     &language::cabal::Cabal,
+    &language::coursier::Coursier,
     &plugins::gh::Gh,
     &plugins::helm::Helm,
     &plugins::krew::Krew,
@@ -66,6 +73,7 @@ pub const ALL: &[&dyn Manager] = &[
     &prefix::jetbrains::JetBrainsToolbox,
     &prefix::steam::Steam,
     &prefix::legendary::Legendary,
+    &prefix::lutris::Lutris,
     &prefix::gcloud::Gcloud,
     &versions::Sdkman,
     &versions::PYENV,
@@ -81,6 +89,7 @@ pub const ALL: &[&dyn Manager] = &[
     &versions::GRADLE,
     &versions::MAVEN,
     &versions::Ghcup,
+    &versions::Stack,
     &versions::Juliaup,
     &versions::Swiftly,
     &versions::Zvm,

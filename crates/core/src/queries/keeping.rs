@@ -193,7 +193,7 @@ impl<'k, 's> Keeping<'k, 's> {
                 kept.evidence.extend(automatic.evidence);
             }
             None if kept.command.is_some() => kept.mode = UpkeepMode::Command,
-            None => by_kind(package, &mut kept),
+            None => by_kind(package, self.survey.host.is_image_based(), &mut kept),
         }
         kept
     }
@@ -304,10 +304,14 @@ fn upgrade_command(held: &dyn Installation, number: u32) -> Option<CommandLine> 
 }
 
 /// What the kind of manager decides, where there is no command.
-fn by_kind(package: &Package, kept: &mut Kept) {
+fn by_kind(package: &Package, is_image_based: bool, kept: &mut Kept) {
     let kind = managers::profile(package.manager).kind;
     let (mode, because) = match kind {
         ManagerKind::Versions => (UpkeepMode::ByHand, "each version is installed on request and stays"),
+        ManagerKind::System if is_image_based => (UpkeepMode::ByHand, "it changes with the image of the system"),
+        ManagerKind::Sandbox if package.origin.as_ref().is_some_and(|origin| origin.kind == "store") => {
+            (UpkeepMode::ByHand, "a user upgrades it in the store, unless the store is set to do so")
+        }
         ManagerKind::Sandbox => (UpkeepMode::ByHand, "a user has to fetch a newer file"),
         ManagerKind::Store => (UpkeepMode::ByHand, "it changes with the configuration or the profile that has it"),
         _ => (UpkeepMode::Unknown, "its manager does not record where it came from"),

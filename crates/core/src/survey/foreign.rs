@@ -8,8 +8,8 @@ use hashbrown::{HashMap, HashSet};
 use super::Survey;
 use crate::backend::SharedDirs;
 use crate::bytes::{ByteString, path};
-use crate::index::ClaimIndex;
-use crate::model::NameFilter;
+use crate::index::{ClaimIndex, FoundClaim};
+use crate::model::{Claimant, NameFilter};
 
 /// Decisions so far: by holder and number, the canonical record that another manager claims, or `None`
 /// where nobody else does.
@@ -54,11 +54,19 @@ impl Survey<'_> {
 
     fn decide(&self, unknowns: Undecided, index: &ClaimIndex) {
         let answers = unknowns.into_iter().map(|(package, record)| {
-            let is_claimed = !index.on(self.root(), &record).is_empty();
+            let is_claimed = !index.on(self.root(), &record).is_empty() || self.has_same_tree(package, &record);
             (package, is_claimed.then_some(record))
         });
         let answers: Vec<_> = answers.collect();
         self.foreign.0.lock().unwrap_or_else(PoisonError::into_inner).extend(answers);
+    }
+
+    /// Whether another manager has for its own exactly the tree of this package.
+    fn has_same_tree(&self, (holder, number): (u16, u32), record: &[u8]) -> bool {
+        let claims = self.claims_of_places(record);
+        let is_own = |claim: &&FoundClaim| claim.holder == holder && claim.claimant == Claimant::Package(number);
+        let own = claims.iter().find(is_own).filter(|claim| claim.on_tree);
+        own.is_some_and(|own| claims.iter().any(|other| other.holder != holder && other.path == own.path))
     }
 
     fn decide_all(&self) {

@@ -2,7 +2,7 @@
 //! files of `any_bytes` itself. A content that begins with `-> ` is a link's target.
 
 /// Path and content.
-pub const FILES: [(&str, &str); 80] = [
+pub const FILES: [(&str, &str); 120] = [
     ("etc/passwd", "maren:x:1000:1000::/home/maren:/bin/sh\n"),
     // Systems.
     (
@@ -56,6 +56,71 @@ pub const FILES: [(&str, &str); 80] = [
         "[Application]\nname=org.harbour.Tarn\nruntime=org.harbour.Platform/x86_64/24\n",
     ),
     ("home/maren/.local/share/flatpak/app/org.harbour.Tarn/x86_64/stable/active", "-> a"),
+    // Guix.
+    ("var/guix/profiles/per-user/maren/guix-profile", "-> guix-profile-1-link"),
+    ("var/guix/profiles/per-user/maren/guix-profile-1-link", "-> /gnu/store/4m9fffkf9s19ak8zgzgi2z852z6wpzva-profile"),
+    (
+        "gnu/store/4m9fffkf9s19ak8zgzgi2z852z6wpzva-profile/manifest",
+        "(manifest (version 4) (packages ((\"tarn\" \"3.1\" \"out\" \"/gnu/store/0m9fffkf9s19ak8zgzgi2z852z6wpzva-tarn-3.1\"))))",
+    ),
+    // Games, firmware, programs of Scala and Haskell.
+    ("home/maren/.local/share/lutris/pga.db", "SQLite format 3\0"),
+    ("var/lib/fwupd/pending.db", "SQLite format 3\0"),
+    ("home/maren/.local/share/coursier/bin/tarn", "#!/bin/sh\nPK\u{5}\u{6}\0\0\0\0\0\0\0\0\0\0\0\0\0\0\0\0\0\0"),
+    ("home/maren/.stack/programs/x86_64-linux/ghc-tinfo6-9.4.7/bin/ghc", "x"),
+    // Versions that are kept, and small managers.
+    ("home/maren/.local/share/fnm/node-versions/v18.0.0/installation/bin/node", "x"),
+    (
+        "home/maren/.local/share/fnm/aliases/default",
+        "-> /home/maren/.local/share/fnm/node-versions/v18.0.0/installation",
+    ),
+    ("home/maren/.goenv/versions/1.22.0/bin/go", "x"),
+    ("home/maren/.goenv/version", "1.22.0\n"),
+    ("home/maren/.nodenv/versions/20.2.0/bin/node", "x"),
+    ("home/maren/.nodenv/version", "20.2.0\n"),
+    ("home/maren/.rbenv/versions/3.1.2/bin/ruby", "x"),
+    ("home/maren/.rbenv/version", "3.1.2\n"),
+    ("home/maren/.jenv/versions/21", "-> /opt/jdk-21"),
+    ("home/maren/.jenv/version", "21\n"),
+    ("home/maren/.volta/tools/image/node/20.0.0/bin/node", "x"),
+    (
+        "home/maren/.volta/tools/user/packages/tarn.json",
+        "{\"name\":\"tarn\",\"version\":\"1.0.0\",\"bins\":[\"tarn\"]}",
+    ),
+    ("home/maren/.local/share/mise/installs/node/20.1.0/bin/node", "x"),
+    ("home/maren/.config/mise/config.toml", "[tools]\nnode = \"20\"\n"),
+    ("home/maren/.m2/wrapper/dists/apache-maven-3.9.6/3a8e/bin/mvn", "x"),
+    ("home/maren/tide/mvnw", "x"),
+    (
+        "home/maren/tide/.mvn/wrapper/maven-wrapper.properties",
+        "distributionUrl=https://quay.example/apache-maven-3.9.6-bin.zip\n",
+    ),
+    ("home/maren/.cache/coursier/jvm/temurin@1.17.0/bin/java", "x"),
+    ("home/maren/.local/share/pnpm/global/5/package.json", "{\"dependencies\":{\"tarn\":\"1.0.0\"}}"),
+    (
+        "home/maren/.local/share/pnpm/global/5/node_modules/tarn/package.json",
+        "{\"name\":\"tarn\",\"version\":\"1.0.0\"}",
+    ),
+    ("home/maren/.config/yarn/global/package.json", "{\"dependencies\":{\"tarn\":\"1.0.0\"}}"),
+    ("home/maren/.config/yarn/global/node_modules/tarn/package.json", "{\"name\":\"tarn\",\"version\":\"1.0.0\"}"),
+    ("home/maren/.terraformrc", "provider_installation {\n  filesystem_mirror {\n    path = \"/srv/mirror\"\n  }\n}\n"),
+    ("srv/mirror/quay.example/harbour/tide/1.2.0/linux_amd64/terraform-provider-tide_v1.2.0", "x"),
+    ("usr/local/stow/tarn/bin/stowed", "x"),
+    ("usr/local/bin/stowed", "-> ../stow/tarn/bin/stowed"),
+    ("home/maren/Applications/tarn.AppImage", "\u{7f}ELF\u{2}\u{1}\u{1}\0AI\u{2}\0\0\0\0\0\u{2}\0>\0"),
+    // Databases.
+    ("var/lib/rpm/rpmdb.sqlite", "SQLite format 3\0"),
+    ("opt/local/var/macports/registry/registry.db", "SQLite format 3\0"),
+    ("nix/var/nix/db/db.sqlite", "SQLite format 3\0"),
+    ("nix/var/nix/profiles/per-user/maren/profile", "-> profile-1-link"),
+    (
+        "nix/var/nix/profiles/per-user/maren/profile-1-link",
+        "-> /nix/store/4m9fffkf9s19ak8zgzgi2z852z6wpzva-user-environment",
+    ),
+    (
+        "nix/store/4m9fffkf9s19ak8zgzgi2z852z6wpzva-user-environment/manifest.json",
+        "{\"version\":3,\"elements\":{\"tarn\":{\"active\":true,\"storePaths\":[\"/nix/store/0m9fffkf9s19ak8zgzgi2z852z6wpzva-tarn-3.1\"]}}}",
+    ),
     // Containers.
     ("etc/containers/systemd/tarn.container", "[Container]\nImage=rope.image\n"),
     ("etc/containers/systemd/rope.image", "[Image]\nImage=quay.example:5000/rope@sha256:0a1b\n"),
@@ -209,4 +274,32 @@ pub const FILES: [(&str, &str); 80] = [
     ),
     ("etc/containers/systemd/pods.kube", "[Kube]\nYaml=pods.yaml\n"),
     ("etc/containers/systemd/pods.yaml", "kind: Pod\nspec:\n  containers:\n  - image: quay.example/tarn:3\n"),
+];
+
+/// A disk of macOS.
+pub const MACOS: [(&str, &str); 9] = [
+    ("etc/passwd", "root:*:0:0::/var/root:/bin/sh\n"),
+    (
+        "System/Library/CoreServices/SystemVersion.plist",
+        "<plist><dict><key>ProductVersion</key><string>15.2</string></dict></plist>",
+    ),
+    (
+        "var/db/receipts/org.harbour.tarn.plist",
+        "<plist><dict><key>InstallPrefixPath</key><string>usr</string><key>PackageVersion</key><string>3.1</string></dict></plist>",
+    ),
+    (
+        "var/db/receipts/org.harbour.tarn.bom",
+        "BOMStore\0\0\0\u{1}\0\0\0\0\0\0\0\u{20}\0\0\0\u{4}\0\0\0\u{24}\0\0\0\u{4}\0\0\0\0\0\0\0\0",
+    ),
+    (
+        "Applications/Tarn.app/Contents/Info.plist",
+        "<plist><dict><key>CFBundleIdentifier</key><string>org.harbour.tarn</string><key>CFBundleExecutable</key><string>tarn</string></dict></plist>",
+    ),
+    ("etc/paths", "/usr/bin\n/bin\n"),
+    ("Users/maren/.zprofile", "eval `/usr/libexec/path_helper -s`\n"),
+    (
+        "Library/LaunchDaemons/org.harbour.tarn.plist",
+        "<plist><dict><key>EnvironmentVariables</key><dict><key>PATH</key><string>/opt/tarn</string></dict></dict></plist>",
+    ),
+    ("usr/bin/tarn", "x"),
 ];

@@ -18,6 +18,7 @@ mod input;
 mod natural;
 mod options;
 mod output;
+mod path_helper;
 pub mod piece;
 mod programs;
 mod regular;

@@ -31,6 +31,7 @@ pub(super) fn of_program(run: &mut Run<'_>, file: &[u8], words: &[&[u8]]) -> Opt
     let is_completion = words.iter().any(|word| word.windows(10).any(|part| part == b"completion"));
     match (program, words) {
         (b"brew", [b"shellenv", ..]) => Some(homebrew(run, file)),
+        (b"path_helper", [] | [b"-s"]) => Some(super::path_helper::commands(run)),
         (b"pyenv" | b"rbenv" | b"nodenv" | b"goenv" | b"jenv", [b"init", ..]) => {
             let name = String::from_utf8_lossy(program).into_owned();
             let root = own(run, format!("{}_ROOT", name.to_uppercase()).as_bytes(), format!(".{name}").as_bytes());
@@ -220,6 +221,7 @@ pub(super) fn is_set_up(file: Option<&[u8]>, words: &[Vec<u8>]) -> bool {
         Some(b"brew") => first == b"shellenv",
         Some(b"pyenv" | b"rbenv" | b"nodenv" | b"goenv" | b"jenv") => matches!(first, b"init" | b"virtualenv-init"),
         Some(b"conda" | b"mamba") => is_hook,
+        Some(b"path_helper") => true,
         Some(b"mise" | b"fnm") => matches!(first, b"activate" | b"env"),
         _ => false,
     }

@@ -335,7 +335,9 @@ impl FileIndex for SimpleInstallation<'_> {
         let item = self.item(package);
         if let Some(lists) = self.backend.lists() {
             let (file, line) = lists.place(item, position.line);
-            return vec![Evidence::line(file, line, format!("{} lists {}", item.name, ByteString::from(path)))];
+            let says = format!("{} lists {}", item.name, ByteString::from(path));
+            let is_entry = lists.has_entries();
+            return vec![if is_entry { Evidence::entry(file, line, says) } else { Evidence::line(file, line, says) }];
         }
         match item.places.get(position.line as usize).filter(|(place, _)| **place == *path) {
             Some((_, evidence)) => vec![evidence.clone()],

@@ -105,6 +105,11 @@ pub trait FileLists {
         (self.file(item), line)
     }
 
+    /// Whether the lists have no lines, so that the number of an entry is told in their place.
+    fn has_entries(&self) -> bool {
+        false
+    }
+
     /// The digest that is recorded for a canonical path.
     fn digest(&self, host: &Host, item: &InstalledPackage, path: &[u8]) -> Option<Digest> {
         let _ = (host, item, path);

@@ -52,6 +52,8 @@ pub struct InstalledPackage {
     pub also: Vec<ByteString>,
     /// The directory or file of its own in the manager's state.
     pub entry: ByteString,
+    /// The directory below which the paths of its list are; empty where they are whole.
+    pub prefix: ByteString,
     /// Groups that it is a member of.
     pub groups: Vec<ByteString>,
     /// Its own record, where another manager may have put it there: see
@@ -93,6 +95,7 @@ impl InstalledPackage {
             places: Vec::new(),
             also: Vec::new(),
             entry: ByteString::default(),
+            prefix: ByteString::default(),
             groups: Vec::new(),
             record: None,
             needs: Vec::new(),

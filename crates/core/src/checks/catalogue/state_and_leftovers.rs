@@ -255,7 +255,7 @@ pub const EXPLANATIONS: &[Explanation] = &[
         means: "Store paths that no profile, no generation and no other root leads to.",
         cause: "A package was removed or upgraded and its old generations were deleted, or something was built and never installed.",
         matters: "They use disk space until the garbage is collected.",
-        detected: "From every root below `/nix/var/nix/gcroots` and `/nix/var/nix/profiles`, references are followed in the database of the store. What is not reached is counted. Programs that run at this moment may use some of it; Nix keeps that itself.",
+        detected: "From every root and every generation of a profile (Nix: below `/nix/var/nix`, Guix: below `/var/guix`), references are followed in the database of the store. What is not reached is counted. Programs that run at this moment may use some of it; the manager keeps that itself.",
         remedy: "Collect the garbage.",
         example: None,
     },

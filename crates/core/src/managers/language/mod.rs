@@ -6,6 +6,7 @@ mod cargo_registries;
 pub mod composer;
 pub mod conda;
 mod conda_channels;
+pub mod coursier;
 pub mod dart;
 pub mod deno;
 pub mod dotnet;

@@ -5,6 +5,7 @@ pub mod gcloud;
 pub mod homebrew;
 pub mod jetbrains;
 pub mod legendary;
+pub mod lutris;
 pub mod macports;
 pub mod steam;
 pub mod stow;

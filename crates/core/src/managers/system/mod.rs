@@ -3,6 +3,7 @@
 pub mod apk;
 pub mod dpkg;
 pub mod eopkg;
+pub mod fwupd;
 pub mod opkg;
 pub mod pacman;
 pub mod portage;

@@ -103,7 +103,7 @@ pub(super) fn steps(
                     let is_sealed = managers::is_system(held.location().manager) && survey.host.is_image_based();
                     let says = match is_sealed {
                         true => "it is part of the system's image, which its manager's commands do not change",
-                        false => "no command of its manager removes it and nothing else",
+                        false => "no command is known that removes it and nothing else",
                     };
                     plan.leave_open(named.join(", ").as_str(), says);
                 }

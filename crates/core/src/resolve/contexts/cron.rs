@@ -15,7 +15,7 @@ pub fn cron(host: &Host, user: &User) -> Start {
     // The path of the login module does not reach jobs.
     start.set(b"PATH", b"/usr/bin:/bin", &compiled("cron"));
     start.set(b"SHELL", b"/bin/sh", &compiled("cron"));
-    let own = [&b"/var/spool/cron/crontabs"[..], b"/var/spool/cron", b"/var/spool/cron/tabs"];
+    let own = [&b"/var/spool/cron/crontabs"[..], b"/var/spool/cron", b"/var/spool/cron/tabs", b"/var/at/tabs"];
     let own: Vec<ByteString> = own.iter().map(|dir| path::join(dir, &user.name)).collect();
     let own = own.into_iter().find(|file| host.root.read_start(file, 1).is_ok() || is_closed(host, file));
     let table = if user.uid == 0 { ByteString::from("/etc/crontab") } else { own.unwrap_or_default() };

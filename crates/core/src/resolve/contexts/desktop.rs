@@ -3,7 +3,7 @@
 
 use super::start::{Start, compiled, read};
 use super::startup::{self, InvocationMode, Shell};
-use super::{Found, Overrides, Ways, systemd};
+use super::{Found, Overrides, Ways, launchd, systemd};
 use crate::bytes::{ByteString, path};
 use crate::fs::Kind;
 use crate::host::{Host, User};
@@ -33,6 +33,11 @@ pub fn assumed(host: &Host) -> Option<Evidence> {
 
 /// What a launcher starts programs with.
 pub fn desktop(ways: &Ways<'_>, overrides: &Overrides) -> Found {
+    if ways.host.is_macos() {
+        let mut start = launchd::user_service(ways.host, ways.user);
+        start.inherit(&overrides.inherit);
+        return (start.state, start.unknowns);
+    }
     // The user's own service manager is there first, and what the session has goes over it.
     let services = systemd::user_service(ways.host, ways.user);
     let (session, unknowns) = session(ways, overrides);

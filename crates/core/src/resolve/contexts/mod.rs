@@ -3,6 +3,7 @@
 
 mod cron;
 mod desktop;
+mod launchd;
 mod lists;
 mod sshd;
 mod start;
@@ -203,10 +204,13 @@ impl<'s> Ways<'s> {
             return Ways::new(self.host, &root, self.overrides).resolve_context(context);
         }
         let (state, unknowns) = self.found(context);
-        let is_of_desktop = matches!(context, Context::Desktop | Context::Terminal);
+        let is_mac = self.host.is_macos();
+        let is_of_desktop = matches!(context, Context::Desktop | Context::Terminal) && !is_mac;
         let assumed = if is_of_desktop { desktop::assumed(self.host).into_iter().collect() } else { Vec::new() };
         let others = match context {
             Context::Cron => cron::others(self.host, self.user),
+            Context::Service if is_mac => launchd::jobs(self.host),
+            Context::UserService if is_mac => launchd::user_jobs(self.host, self.user),
             Context::Service => systemd::units(self.host),
             _ => Vec::new(),
         };
@@ -244,9 +248,15 @@ impl<'s> Ways<'s> {
             Context::Terminal => {
                 let mut start = self.exported(self.desktop());
                 start.set(b"TERM", b"xterm-256color", &start::compiled("terminal"));
-                start.set(b"DISPLAY", b":0", &start::compiled("desktop"));
+                // A window of macOS's terminal is a login.
+                let login = host.is_macos();
+                if login {
+                    start.set(b"TERM_PROGRAM", b"Apple_Terminal", &start::compiled("terminal"));
+                } else {
+                    start.set(b"DISPLAY", b":0", &start::compiled("desktop"));
+                }
                 start.inherit(&overrides.inherit);
-                self.started(start, InvocationMode { interactive: true, ..InvocationMode::default() })
+                self.started(start, InvocationMode { login, interactive: true, remote: false })
             }
             Context::Script => self.started(self.exported(self.login()), InvocationMode::default()),
             Context::Remote => {
@@ -270,11 +280,13 @@ impl<'s> Ways<'s> {
                 }
             }
             Context::Service => {
-                let start = systemd::service(host);
+                let start = if host.is_macos() { launchd::service(host) } else { systemd::service(host) };
                 (start.state, start.unknowns)
             }
             Context::UserService => {
-                let mut start = systemd::user_service(host, user);
+                let is_mac = host.is_macos();
+                let mut start =
+                    if is_mac { launchd::user_service(host, user) } else { systemd::user_service(host, user) };
                 start.inherit(&overrides.inherit);
                 (start.state, start.unknowns)
             }
@@ -293,6 +305,7 @@ impl<'s> Ways<'s> {
 fn login(host: &Host, user: &User, shell: Option<Shell>, overrides: &Overrides) -> Found {
     let mut start = Start::of(user);
     let (names, otherwise): (&[&[u8]], &str) = match user.uid {
+        _ if host.is_macos() => (&[], launchd::OWN_PATH),
         0 => (&[b"ENV_SUPATH"], "/sbin:/bin:/usr/sbin:/usr/bin"),
         _ => (&[b"ENV_PATH"], "/bin:/usr/bin"),
     };

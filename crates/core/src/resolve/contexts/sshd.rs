@@ -28,7 +28,7 @@ pub fn sshd(host: &Host, user: &User) -> Start {
         Some((_, list, _)) if user.uid == 0 => list,
         Some((.., list)) => list,
         // Without any word about the system it is taken for one of the commonest family.
-        None if host.system().is_none() => {
+        None if host.system().is_none() && !host.is_macos() => {
             if user.uid == 0 {
                 COMPILED[0].1
             } else {

@@ -25,6 +25,7 @@ mod taps;
 use serde::Deserialize;
 
 use crate::backend::advice::actor_for;
+use crate::backend::app_bundles;
 use crate::backend::simple::CatalogueQuery;
 use crate::backend::simple::{
     InstalledPackage, Record, SimpleBackend, SimpleCatalogue, SimpleInstallation, dirs_in, is_dir, link_target,
@@ -242,23 +243,32 @@ impl Prefix {
                     item.status = Status::Broken;
                     item.evidence.push(Evidence::at(metadata.clone(), "lookup", "has no record of this version"));
                 }
-                // The app is moved to where apps are, and a link to it left in its place.
-                for (name, kind) in host.root.names_in(&tree) {
-                    let link = path::join(&tree, &name);
-                    if kind == Kind::Link
-                        && let Some(app) = link_target(host, &link)
-                    {
-                        if host.root.target(&link).is_err() {
-                            item.status = Status::Broken;
-                            item.evidence.push(Evidence::at(link.clone(), "link", format!("{app} does not exist")));
-                        }
-                        item.trees.push(app);
-                    }
-                }
+                Self::apps(host, &tree, &mut item);
                 item.commands = Self::commands(host, &at.dir, &tree);
                 item.trees.push(tree);
                 record.items.push(Self::with_remedies(&at.dir, item, "--cask", &token));
             }
+        }
+    }
+
+    /// The apps of a cask: each is moved to where apps are, and a link to it left in its place. One can upgrade itself.
+    fn apps(host: &Host, tree: &ByteString, item: &mut InstalledPackage) {
+        for (name, _) in host.root.names_in(tree).into_iter().filter(|(_, kind)| *kind == Kind::Link) {
+            let link = path::join(tree, &name);
+            let Some(app) = link_target(host, &link) else { continue };
+            if host.root.target(&link).is_err() {
+                item.status = Status::Broken;
+                item.evidence.push(Evidence::at(link, "link", format!("{app} does not exist")));
+            } else if let Some(own) = app_bundles::read(host, &app).ok().and_then(|app| app.version) {
+                let recorded = item.version.as_deref().unwrap_or_default();
+                // A cask's version can have the build behind a comma, or be no number at all.
+                let recorded = recorded.split(|byte| *byte == b',').next().unwrap_or_default();
+                if *own != *recorded && recorded != b"latest" {
+                    let says = format!("the app is version {own}: it was upgraded without Homebrew");
+                    item.evidence.push(Evidence::at(app_bundles::info_file(&app), "bundle", says));
+                }
+            }
+            item.trees.push(app);
         }
     }
 
@@ -299,10 +309,14 @@ impl SimpleBackend for Prefix {
         record
     }
 
-    fn domain(&self, _: &Host, at: &Location) -> Vec<ByteString> {
+    fn domain(&self, host: &Host, at: &Location) -> Vec<ByteString> {
         let below = ["Cellar", "Caskroom", "Homebrew", "Library"].iter().chain(&LINKED);
         let mut domain: Vec<ByteString> = below.map(|name| path::join(&at.dir, name.as_bytes())).collect();
-        domain.push("/Applications".into());
+        if host.is_macos() {
+            domain.push("/Applications".into());
+            let own = host.users.iter().map(|user| path::join(&user.home, b"Applications"));
+            domain.extend(own.map(|dir| host.root.canonicalize_dir(&dir)));
+        }
         domain
     }
 

@@ -2,6 +2,7 @@
 
 use super::manifest::{self, Element};
 use super::store::{Store, is_internal};
+use super::{guix, layout::GUIX};
 use crate::bytes::{ByteString, path};
 use crate::fs::{Limit, Root};
 use crate::version::nix;
@@ -13,6 +14,8 @@ pub enum ProfileFormat {
     NixEnv,
     /// By `nix profile`.
     NixProfile,
+    /// By `guix package`, or by the configuration of a Guix system or home, which has the same record.
+    Guix,
     /// By a configuration of the system or of a home: what it refers to is what it holds.
     Configuration,
 }
@@ -29,6 +32,7 @@ impl ProfileFormat {
     /// The name and version of an element that is recorded so.
     pub fn name_and_version(self, store: &Store<'_>, element: &Element) -> (ByteString, Option<ByteString>) {
         match (&element.name, element.paths.first()) {
+            (Some(name), _) if self == ProfileFormat::Guix => (name.clone(), element.version.clone()),
             // `nix-env` records the whole name; `nix profile` a word for the element, which is no name.
             (Some(name), _) if self == ProfileFormat::NixEnv => {
                 let (name, version) = nix::split(name);
@@ -46,6 +50,9 @@ impl ProfileFormat {
 /// # Errors
 /// In words, naming the file.
 pub fn read(root: &Root, store: &Store<'_>, generation: &[u8]) -> Result<Held, String> {
+    if store.layout.id == GUIX.id {
+        return of_guix(root, generation);
+    }
     let json = path::join(generation, b"manifest.json");
     match root.read(&json, Limit::LIST) {
         Ok(content) => {
@@ -81,6 +88,23 @@ pub fn read(root: &Root, store: &Store<'_>, generation: &[u8]) -> Result<Held, S
         }),
         Err(error) => Err(error.to_string()),
     }
+}
+
+/// Where Guix records it: in the profile itself, or in that of a system or a home.
+fn of_guix(root: &Root, generation: &[u8]) -> Result<Held, String> {
+    let places = ["manifest", "profile/manifest"].map(|below| path::join(generation, below.as_bytes()));
+    let mut last = None;
+    for file in places {
+        match root.read(&file, Limit::LIST) {
+            Ok(content) => {
+                let elements = guix::of_manifest(&content).map_err(|error| format!("{file}: {error}"))?;
+                return Ok(Held { recorded: ProfileFormat::Guix, file, elements });
+            }
+            Err(error) if !error.is_missing() => return Err(error.to_string()),
+            Err(error) => last = last.or(Some(error.to_string())),
+        }
+    }
+    Err(last.unwrap_or_default())
 }
 
 fn referred(store: &Store<'_>, tree: &[u8]) -> Vec<Element> {

@@ -1,6 +1,5 @@
 //! The generations of a profile, and what each changed.
 
-use super::ID;
 use super::elements;
 use super::installation::ProfileInstallation;
 use super::profiles::Generation;
@@ -13,6 +12,11 @@ impl ProfileInstallation<'_> {
     /// The start of a command that acts on the profile.
     fn nix_env(&self) -> CommandLine {
         CommandLine::new("nix-env --profile").arg(self.profile.link.clone())
+    }
+
+    /// Something where commands that act on it may be printed.
+    fn has_commands(&self) -> Option<()> {
+        self.store.layout.has_commands.then_some(())
     }
 
     fn held_at(&self, generation: &Generation) -> Option<Vec<StateItem>> {
@@ -35,11 +39,13 @@ fn is_of(generation: &Generation, state: &State) -> bool {
 
 impl History for ProfileInstallation<'_> {
     fn forget(&self) -> Option<Remedy> {
+        self.has_commands()?;
         let remedy = Remedy::new(RemedyKind::Remove, self.nix_env().words("--delete-generations old"));
         Some(remedy.to("give them up").losing("the way back to them"))
     }
 
     fn forget_these(&self, states: &[&State]) -> Option<Remedy> {
+        self.has_commands()?;
         let line = self.nix_env().words("--delete-generations");
         let line = states.iter().fold(line, |line, state| line.operand(state.number.clone()));
         Some(Remedy::new(RemedyKind::Remove, line).losing("the way back to them"))
@@ -55,6 +61,7 @@ impl History for ProfileInstallation<'_> {
     }
 
     fn collect(&self) -> Option<Remedy> {
+        self.has_commands()?;
         Some(super::collect_garbage())
     }
 
@@ -64,21 +71,22 @@ impl History for ProfileInstallation<'_> {
     }
 
     fn switch_to(&self, state: &State) -> Option<Remedy> {
+        self.has_commands()?;
         let to = |number: &ByteString| self.nix_env().words("--switch-generation").arg(number.clone());
-        let (current, _) = self.profile.current(self.host);
+        let (current, _) = self.profile.current(self.host, self.store.layout);
         let remedy = Remedy::new(RemedyKind::Choose, to(&state.number)).to(format!("go to {}", state.number));
         let back = current.map(|number| to(&number.to_string().into()));
         Some(back.into_iter().fold(remedy, Remedy::undone_by))
     }
 
     fn states(&self) -> Vec<State> {
-        let (current, _) = self.profile.current(self.host);
+        let (current, _) = self.profile.current(self.host, self.store.layout);
         let mut before = Some(Vec::new());
         let generations = self.profile.generations(self.host);
         let states = generations.iter().map(|generation| {
             let held = self.held_at(generation);
             let mut state = State {
-                manager: ID,
+                manager: self.store.layout.id,
                 scope: self.profile.scope.clone(),
                 holder: self.profile.link.clone(),
                 number: generation.number.to_string().into(),

@@ -4,12 +4,12 @@ use std::sync::{Arc, OnceLock};
 
 use hashbrown::{HashMap, HashSet};
 
-use super::ID;
 use super::elements::{self, Held, ProfileFormat};
 use super::manifest::Element;
 use super::profiles::Profile;
 
-use super::store::{DATABASE, Store, store_id, store_path};
+use super::layout::Layout;
+use super::store::Store;
 use crate::backend::{Catalogue, Detail, FileIndex, History, Installation, Launching, Relations, Requirement};
 use crate::bytes::{ByteString, path};
 use crate::fs::Kind;
@@ -36,7 +36,7 @@ impl<'s> ProfileInstallation<'s> {
     /// Reads what the profile holds now.
     pub fn read(host: &'s Host, store: Arc<Store<'s>>, profile: Profile) -> Self {
         let mut notes = Vec::new();
-        let (_, current) = profile.current(host);
+        let (_, current) = profile.current(host, store.layout);
         let held = match current {
             None => {
                 notes.push(Loss::note(format!("{}: the link points to a missing store path", profile.link)));
@@ -50,7 +50,7 @@ impl<'s> ProfileInstallation<'s> {
                 }
             },
         };
-        let location = Location { manager: ID, scope: profile.scope.clone(), dir: profile.link.clone() };
+        let location = Location { manager: store.layout.id, scope: profile.scope.clone(), dir: profile.link.clone() };
         let mut by_path = HashMap::new();
         for (number, element) in (0..).zip(held.iter().flat_map(|held| &held.elements)) {
             for path in &element.paths {
@@ -75,9 +75,10 @@ impl<'s> ProfileInstallation<'s> {
     }
 
     fn number(&self) -> Vec<ByteString> {
+        let id = self.store.layout.id;
         let place = match self.profile.usual {
-            true => format!("{ID}/{}/", self.profile.scope),
-            false => format!("{ID}/{}/{}/", self.profile.scope, ByteString::from(self.profile.name())),
+            true => format!("{id}/{}/", self.profile.scope),
+            false => format!("{id}/{}/{}/", self.profile.scope, ByteString::from(self.profile.name())),
         };
         let mut taken = HashSet::new();
         let mut ids = Vec::new();
@@ -128,7 +129,7 @@ impl<'s> ProfileInstallation<'s> {
         let programs = detail.programs && element.active;
         Package {
             id: self.ids()[number as usize].clone(),
-            manager: ID,
+            manager: self.store.layout.id,
             scope: self.profile.scope.clone(),
             location: self.profile.link.clone(),
             name,
@@ -186,7 +187,7 @@ impl Installation for ProfileInstallation<'_> {
         let (name, version) = self.name_and_version(element);
         Owner {
             id: self.ids()[package as usize].clone(),
-            manager: ID,
+            manager: self.store.layout.id,
             scope: self.profile.scope.clone(),
             name,
             version,
@@ -222,7 +223,7 @@ impl Installation for ProfileInstallation<'_> {
                 of_profile("nix profile remove").operand(path.clone())
             }
             // It is taken out of the configuration's own text, and no command does that.
-            Some(ProfileFormat::Configuration) | None => return Vec::new(),
+            Some(ProfileFormat::Configuration | ProfileFormat::Guix) | None => return Vec::new(),
         };
         let undo = of_profile("nix-env").words("--rollback");
         vec![Remedy::new(RemedyKind::Remove, line).undone_by(undo)]
@@ -275,8 +276,9 @@ impl Relations for ProfileInstallation<'_> {
         for (package, element) in (0..).zip(self.elements()) {
             for path in &element.paths {
                 for row in self.store.references(path) {
-                    let Some(&needs) = by_id.get(&*store_id(&row.path)) else { continue };
-                    let evidence = Evidence::at(DATABASE, "Refs", format!("{path} refers to {}", row.path));
+                    let Some(&needs) = by_id.get(&*self.store.layout.store_id(&row.path)) else { continue };
+                    let evidence =
+                        Evidence::at(self.store.layout.database, "Refs", format!("{path} refers to {}", row.path));
                     found.push(Requirement { package, needs, relation: Relation::Requires, evidence });
                 }
             }
@@ -287,7 +289,7 @@ impl Relations for ProfileInstallation<'_> {
 
 impl FileIndex for ProfileInstallation<'_> {
     fn tree_over(&self, canonical: &[u8]) -> Option<(u32, ByteString)> {
-        let path = store_path(canonical)?;
+        let path = self.store.layout.store_path(canonical)?;
         self.by_path.get(path).map(|&number| (number, path.into()))
     }
 }
@@ -303,7 +305,14 @@ impl Catalogue for ProfileInstallation<'_> {
                 installed: true,
                 candidate: true,
                 evidence: self.package_evidence(number).into_iter().take(1).collect(),
-                ..Offer::bare(ID, self.location.scope.clone(), name, ByteString::default(), None, false)
+                ..Offer::bare(
+                    self.location.manager,
+                    self.location.scope.clone(),
+                    name,
+                    ByteString::default(),
+                    None,
+                    false,
+                )
             })
         };
         numbered.filter_map(offer).collect()
@@ -312,7 +321,7 @@ impl Catalogue for ProfileInstallation<'_> {
 
 impl Launching for ProfileInstallation<'_> {
     fn program_notes(&self, _: u32, found: &[u8]) -> Vec<Evidence> {
-        straight_from_store(found).into_iter().collect()
+        straight_from_store(self.store.layout, found).into_iter().collect()
     }
 
     fn launcher_dirs(&self) -> Vec<(ByteString, String)> {
@@ -326,9 +335,9 @@ impl Launching for ProfileInstallation<'_> {
 }
 
 /// A directory of the store on the search path itself is what a temporary shell puts there.
-pub(super) fn straight_from_store(found: &[u8]) -> Option<Evidence> {
+pub(super) fn straight_from_store(layout: &Layout, found: &[u8]) -> Option<Evidence> {
     let says = "found in the store itself: a temporary shell added it to the search path, not a profile";
-    store_path(found).map(|path| Evidence::at(path, "store path", says))
+    layout.store_path(found).map(|path| Evidence::at(path, "store path", says))
 }
 
 pub(super) fn coverage(
@@ -338,7 +347,7 @@ pub(super) fn coverage(
     notes: Vec<Loss>,
 ) -> Coverage {
     Coverage {
-        manager: Some(ID),
+        manager: Some(location.manager),
         scope: location.scope.clone(),
         location: location.dir.clone(),
         state,

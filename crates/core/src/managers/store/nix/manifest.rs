@@ -15,6 +15,8 @@ use crate::bytes::ByteString;
 pub struct Element {
     /// The name that the profile itself gives it.
     pub name: Option<ByteString>,
+    /// Its version, where the profile has it apart from the name.
+    pub version: Option<ByteString>,
     /// The outputs that are installed.
     pub paths: Vec<ByteString>,
     /// Whether its files are linked into the profile.
@@ -109,6 +111,7 @@ pub fn of_nix_profile(content: &[u8]) -> Result<Vec<Element>, String> {
         other => return Err(format!("its version is {other}, and versions 1 to 3 are known")),
     };
     let element = |(name, element): (Option<String>, JsonElement)| Element {
+        version: None,
         name: name.map(ByteString::from),
         paths: element.store_paths.into_iter().map(ByteString::from).collect(),
         active: element.active,
@@ -232,25 +235,7 @@ impl Reader<'_> {
 
     fn quoted(&mut self) -> Result<ByteString, usize> {
         self.expect(b'"')?;
-        let mut text = Vec::new();
-        loop {
-            let byte = *self.content.get(self.at).ok_or(self.at)?;
-            self.at += 1;
-            match byte {
-                b'"' => return Ok(text.into()),
-                b'\\' => {
-                    let escaped = *self.content.get(self.at).ok_or(self.at)?;
-                    self.at += 1;
-                    text.push(match escaped {
-                        b'n' => b'\n',
-                        b'r' => b'\r',
-                        b't' => b'\t',
-                        other => other,
-                    });
-                }
-                other => text.push(other),
-            }
-        }
+        whodunit_formats::bytes::quoted(self.content, &mut self.at).map(ByteString::from).ok_or(self.at)
     }
 }
 

@@ -21,7 +21,9 @@
 mod channels;
 mod elements;
 mod generations;
+mod guix;
 mod installation;
+mod layout;
 mod manifest;
 mod profiles;
 mod roots;
@@ -36,7 +38,10 @@ use crate::fs::Kind;
 use crate::host::Host;
 use crate::model::{Affix, CommandLine, Loss, ManagerId, ManagerKind, Profile, Remedy, RemedyKind, Source};
 
-const ID: ManagerId = ManagerId("nix");
+pub use guix::Guix;
+use layout::{Layout, NIX};
+
+const ID: ManagerId = NIX.id;
 
 /// Deletes what no root leads to.
 fn collect_garbage() -> Remedy {
@@ -66,26 +71,31 @@ impl Manager for Nix {
     }
 
     fn discover<'h>(&self, host: &'h Host) -> Vec<Box<dyn Installation + 'h>> {
-        let root = &host.root;
-        let is_here = |path: &[u8]| root.target(path).is_ok_and(|meta| matches!(meta.kind, Kind::File | Kind::Dir));
-        if !is_here(store::DATABASE) && !is_here(b"/nix/var/nix/profiles") {
-            return Vec::new();
-        }
-        let profiles = profiles::find(host);
-        // The package is installed, and nobody has used it yet.
-        let is_empty = root.dir(store::STORE).and_then(|dir| dir.list()).map_or(true, |paths| paths.is_empty());
-        if !is_here(store::DATABASE) && profiles.is_empty() && is_empty {
-            return Vec::new();
-        }
-        let store = Arc::new(store::Store::new(host));
-        let mut held: Vec<Box<dyn Installation + 'h>> = Vec::new();
-        let mut of_profiles = Vec::new();
-        for profile in profiles {
-            let opened = installation::ProfileInstallation::read(host, Arc::clone(&store), profile);
-            of_profiles.extend(opened.store_paths());
-            held.push(Box::new(opened));
-        }
-        held.push(Box::new(store_installation::StoreInstallation::new(host, store, of_profiles)));
-        held
+        open(host, &NIX)
     }
+}
+
+/// The profiles and the store of one layout.
+fn open<'h>(host: &'h Host, layout: &'static Layout) -> Vec<Box<dyn Installation + 'h>> {
+    let root = &host.root;
+    let is_here = |path: &[u8]| root.target(path).is_ok_and(|meta| matches!(meta.kind, Kind::File | Kind::Dir));
+    if !is_here(layout.database) && !is_here(layout.profiles) {
+        return Vec::new();
+    }
+    let profiles = profiles::find(host, layout);
+    // The package is installed, and nobody has used it yet.
+    let is_empty = root.dir(layout.store).and_then(|dir| dir.list()).map_or(true, |paths| paths.is_empty());
+    if !is_here(layout.database) && profiles.is_empty() && is_empty {
+        return Vec::new();
+    }
+    let store = Arc::new(store::Store::new(host, layout));
+    let mut held: Vec<Box<dyn Installation + 'h>> = Vec::new();
+    let mut of_profiles = Vec::new();
+    for profile in profiles {
+        let opened = installation::ProfileInstallation::read(host, Arc::clone(&store), profile);
+        of_profiles.extend(opened.store_paths());
+        held.push(Box::new(opened));
+    }
+    held.push(Box::new(store_installation::StoreInstallation::new(host, store, of_profiles)));
+    held
 }

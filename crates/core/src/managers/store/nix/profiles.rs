@@ -1,5 +1,6 @@
 //! Where profiles lie, and their numbered generations.
 
+use super::layout::Layout;
 use crate::bytes::{ByteString, path};
 use crate::fs::Kind;
 use crate::host::Host;
@@ -30,31 +31,25 @@ pub struct Generation {
     pub made: i64,
 }
 
-const SHARED: &[u8] = b"/nix/var/nix/profiles";
-
 /// Every profile of the machine and of the users whose homes count, in all places where old and new
 /// releases, and configuration managers, keep them.
-pub fn find(host: &Host) -> Vec<Profile> {
+pub fn find(host: &Host, layout: &Layout) -> Vec<Profile> {
+    let [usual_of_machine, usual_of_user] = layout.usual;
     let mut found = Vec::new();
-    for link in links_in(host, SHARED) {
-        let usual = path::name(&link) == b"default";
+    for link in links_in(host, layout.profiles) {
+        let usual = path::name(&link) == usual_of_machine;
         found.push(Profile { link, scope: Scope::System, usual });
     }
     for user in &host.users {
         let scope = Scope::User(user.name.clone());
-        let of_user = path::join(&path::join(SHARED, b"per-user"), &user.name);
-        let home_owner = path::join(&user.home, b".local/state/nix/profiles");
-        for link in links_in(host, &of_user).into_iter().chain(links_in(host, &home_owner)) {
-            let usual = path::name(&link) == b"profile";
+        let of_user = path::join(&path::join(layout.profiles, b"per-user"), &user.name);
+        let own = layout.home_profiles.iter().map(|dir| path::join(&user.home, dir.as_bytes()));
+        for link in std::iter::once(of_user).chain(own).flat_map(|dir| links_in(host, &dir)) {
+            let usual = path::name(&link) == usual_of_user;
             found.push(Profile { link, scope: scope.clone(), usual });
         }
         // Without numbers: a link into the store itself, or to a profile in a place of its own.
-        let single = [
-            path::join(b"/etc/profiles/per-user", &user.name),
-            path::join(&user.home, b".local/state/nix/profile"),
-            path::join(&user.home, b".nix-profile"),
-        ];
-        for link in single {
+        for link in layout.single_links(user) {
             let leads =
                 host.root.read_link(&link).map(|to| host.root.canonicalize(&path::absolute(&to, path::parent(&link))));
             let known = |found: &[Profile], to: &ByteString| {
@@ -66,7 +61,7 @@ pub fn find(host: &Host) -> Vec<Profile> {
                 Ok(to) if host.root.entry(&to).is_ok_and(|meta| meta.kind == Kind::Link) && to.starts_with(b"/") => {
                     found.push(Profile { link: to, scope: scope.clone(), usual: true });
                 }
-                Ok(to) if super::store::store_path(&to).is_some() => {
+                Ok(to) if layout.store_path(&to).is_some() => {
                     found.push(Profile { link, scope: scope.clone(), usual: true });
                 }
                 _ => {}
@@ -121,13 +116,13 @@ impl Profile {
     }
 
     /// The number of the generation in force, and the store path that the profile leads to.
-    pub fn current(&self, host: &Host) -> (Option<u64>, Option<ByteString>) {
+    pub fn current(&self, host: &Host, layout: &Layout) -> (Option<u64>, Option<ByteString>) {
         let Ok(first) = host.root.read_link(&self.link) else { return (None, None) };
         let number = is_numbered(path::name(&first));
         let mut at = host.root.canonicalize(&path::absolute(&first, path::parent(&self.link)));
         // The profile leads to a generation, and that into the store; both hops are links.
         for _ in 0..8 {
-            if super::store::store_path(&at).is_some() {
+            if layout.store_path(&at).is_some() {
                 return (number, Some(at));
             }
             match host.root.read_link(&at) {

@@ -12,7 +12,8 @@ use std::collections::BTreeMap;
 
 use hashbrown::HashSet;
 
-use super::store::{STORE, Store, store_path};
+use super::layout::Layout;
+use super::store::Store;
 use crate::bytes::{ByteString, path};
 use crate::fs::{Kind, Root, WalkLimits};
 
@@ -24,16 +25,16 @@ pub struct Alive {
     living: HashSet<usize>,
 }
 
-const PLACES: [&[u8]; 2] = [b"/nix/var/nix/gcroots", b"/nix/var/nix/profiles"];
 const LIMITS: WalkLimits = WalkLimits { depth: 16, entries: 1_000_000 };
 
 impl Alive {
     /// Looks at every root and follows the references.
     pub fn of(root: &Root, store: &Store<'_>) -> Self {
         let mut alive = Alive::default();
-        for place in PLACES {
+        let layout = store.layout;
+        for place in [layout.roots, layout.profiles] {
             root.walk(place, LIMITS, &mut |found| {
-                if let Some((link, target)) = rooted(root, found.path, found.kind) {
+                if let Some((link, target)) = rooted(root, layout, found.path, found.kind) {
                     let links = alive.roots.entry(target).or_default();
                     if !links.contains(&link) {
                         links.push(link);
@@ -95,20 +96,20 @@ fn living<'p>(store: &Store<'_>, roots: impl Iterator<Item = &'p ByteString>) ->
 }
 
 /// The link by which something is rooted, and the store path that it roots.
-fn rooted(root: &Root, found: &ByteString, kind: Kind) -> Option<(ByteString, ByteString)> {
+fn rooted(root: &Root, layout: &Layout, found: &ByteString, kind: Kind) -> Option<(ByteString, ByteString)> {
     match kind {
         Kind::Link => {
             let first = path::absolute(&root.read_link(found).ok()?, path::parent(found));
-            if let Some(rooted) = store_path(&first) {
+            if let Some(rooted) = layout.store_path(&first) {
                 return Some((found.clone(), rooted.into()));
             }
             let second = root.read_link(&first).ok()?;
             let second = path::absolute(&second, path::parent(&first));
-            store_path(&second).map(|rooted| (first.clone(), rooted.into()))
+            layout.store_path(&second).map(|rooted| (first.clone(), rooted.into()))
         }
         Kind::File => {
-            let named = path::join(STORE, path::name(found));
-            store_path(&named).map(|rooted| (found.clone(), rooted.into()))
+            let named = path::join(layout.store, path::name(found));
+            layout.store_path(&named).map(|rooted| (found.clone(), rooted.into()))
         }
         _ => None,
     }

@@ -6,18 +6,13 @@ use std::sync::{Mutex, OnceLock, PoisonError};
 use hashbrown::{DefaultHashBuilder, HashMap, HashTable};
 use rusqlite::Connection;
 
-use super::ID;
+use super::layout::{Layout, name_of};
 use crate::backend::sqlite;
 use crate::bytes::{ByteString, path};
 use crate::fs::Root;
 use crate::host::Host;
-use crate::model::{Loss, Losses, Scope, package_id};
+use crate::model::{Loss, Losses};
 use crate::version::nix;
-
-/// Where the store lies.
-pub const STORE: &[u8] = b"/nix/store";
-/// The database of valid paths.
-pub const DATABASE: &[u8] = b"/nix/var/nix/db/db.sqlite";
 
 /// One valid path.
 #[derive(Debug, Clone, PartialEq, Eq)]
@@ -35,6 +30,8 @@ pub struct Row {
 /// The store of one machine. The database is read on first use.
 pub struct Store<'s> {
     host: &'s Host,
+    /// Where it lies.
+    pub layout: &'static Layout,
     read: OnceLock<Database>,
     links: OnceLock<Links>,
     notes: Losses,
@@ -73,8 +70,8 @@ pub struct Links {
 }
 
 impl<'s> Store<'s> {
-    pub fn new(host: &'s Host) -> Self {
-        Store { host, read: OnceLock::new(), links: OnceLock::new(), notes: Losses::default() }
+    pub fn new(host: &'s Host, layout: &'static Layout) -> Self {
+        Store { host, layout, read: OnceLock::new(), links: OnceLock::new(), notes: Losses::default() }
     }
 
     /// What could not be read of the database.
@@ -84,7 +81,8 @@ impl<'s> Store<'s> {
 
     /// Whether the database and all roots could be read: else nothing is known to be dead.
     pub fn is_whole(&self) -> bool {
-        self.notes.list().is_empty() && !self.host.root.gaps().iter().any(|gap| path::within(&gap.path, b"/nix"))
+        let is_of_it = |place: &[u8]| self.layout.all.iter().any(|top| path::within(place, top));
+        self.notes.list().is_empty() && !self.host.root.gaps().iter().any(|gap| is_of_it(&gap.path))
     }
 
     fn note(&self, note: Loss) {
@@ -92,7 +90,7 @@ impl<'s> Store<'s> {
     }
 
     fn database(&self) -> &Database {
-        self.read.get_or_init(|| match read(&self.host.root) {
+        self.read.get_or_init(|| match read(&self.host.root, self.layout.database) {
             Ok(read) => read,
             Err(error) => {
                 self.note(Loss::because(error, "which store paths are valid, and since when, is unknown"));
@@ -126,7 +124,7 @@ impl<'s> Store<'s> {
         self.links.get_or_init(|| match self.read_links() {
             Ok(links) => links,
             Err(error) => {
-                self.note(Loss::damaged(DATABASE, error, "references between store paths are unknown"));
+                self.note(Loss::damaged(self.layout.database, error, "references between store paths are unknown"));
                 Links::default()
             }
         })
@@ -176,8 +174,8 @@ impl<'s> Store<'s> {
     }
 }
 
-fn read(root: &Root) -> Result<Database, String> {
-    rows(sqlite::open(root, DATABASE)?).map_err(|error| format!("{}: {error}", ByteString::from(DATABASE)))
+fn read(root: &Root, file: &[u8]) -> Result<Database, String> {
+    rows(sqlite::open(root, file)?).map_err(|error| format!("{}: {error}", ByteString::from(file)))
 }
 
 fn rows(connection: Connection) -> rusqlite::Result<Database> {
@@ -202,55 +200,12 @@ fn rows(connection: Connection) -> rusqlite::Result<Database> {
     Ok(found)
 }
 
-/// The store path in which a path lies: `/nix/store/HASH-NAME`.
-pub fn store_path(path: &[u8]) -> Option<&[u8]> {
-    let below = path.strip_prefix(STORE)?.strip_prefix(b"/")?;
-    let end = memchr::memchr(b'/', below).unwrap_or(below.len());
-    let whole = &path[..STORE.len() + 1 + end];
-    name_of(whole).map(|_| whole)
-}
-
-/// The name of a store path, behind its hash: 32 characters of Nix's own alphabet and a hyphen.
-pub fn name_of(path: &[u8]) -> Option<&[u8]> {
-    let last = crate::bytes::path::name(path);
-    let is_digit = |b: &u8| b.is_ascii_digit() || (b.is_ascii_lowercase() && !b"eotu".contains(b));
-    let sound = last.len() > 33 && last[..32].iter().all(is_digit) && last[32] == b'-';
-    sound.then(|| &last[33..])
-}
-
-/// The id of a path of the store.
-pub fn store_id(path: &[u8]) -> ByteString {
-    package_id(ID, &Scope::System, &path::join(b"store", path::name(path)))
-}
-
-/// Whether a store path is a part of Nix's own work and not a piece of software: a plan, the make-up
-/// of a profile, a lock.
+/// Whether a store path is a part of the manager's own work and not a piece of software: a plan, the
+/// make-up of a profile, a system or a home, a lock.
 pub fn is_internal(path: &[u8]) -> bool {
     let Some(name) = name_of(path) else { return true };
-    let whole: [&[u8]; 5] = [b"source", b"user-environment", b"env-manifest.nix", b"profile", b"home-manager-path"];
+    let whole: [&[u8]; 7] =
+        [b"source", b"user-environment", b"env-manifest.nix", b"profile", b"home-manager-path", b"system", b"home"];
     whole.contains(&name)
         || [&b".drv"[..], b".lock", b"-source", b".tar.gz", b".tar.xz", b".patch"].iter().any(|end| name.ends_with(end))
-}
-
-#[cfg(test)]
-mod tests {
-    use super::*;
-
-    #[test]
-    fn store_paths_are_told_by_their_hash() {
-        let hash = "6m9fffkf9s19ak8zgzgi2z852z6wpzvj";
-        let path = format!("/nix/store/{hash}-osier-2.3.9");
-        assert_eq!(store_path(format!("{path}/bin/osier").as_bytes()), Some(path.as_bytes()));
-        assert_eq!(store_path(path.as_bytes()), Some(path.as_bytes()));
-        assert_eq!(name_of(path.as_bytes()), Some(&b"osier-2.3.9"[..]));
-        for path in [
-            "/nix/store",
-            "/nix/store/.links/x",
-            "/nix/store/short-x",
-            &format!("/nix/store/{}-x", "e".repeat(32)),
-            "/nix/storeroom",
-        ] {
-            assert_eq!(store_path(path.as_bytes()), None, "{path}");
-        }
-    }
 }

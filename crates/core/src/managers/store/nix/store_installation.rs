@@ -2,11 +2,11 @@
 
 use std::sync::{Arc, Mutex, OnceLock, PoisonError};
 
-use super::ID;
 use super::channels;
 use super::installation::{coverage, straight_from_store};
+use super::layout::NIX;
 use super::roots::Alive;
-use super::store::{DATABASE, Row, STORE, Store, is_internal, store_id, store_path};
+use super::store::{Row, Store, is_internal};
 use hashbrown::{HashMap, HashSet};
 
 use crate::backend::advice;
@@ -33,7 +33,7 @@ pub struct StoreInstallation<'s> {
 impl<'s> StoreInstallation<'s> {
     /// All of the store but the paths that belong to packages of profiles.
     pub fn new(host: &'s Host, store: Arc<Store<'s>>, of_profiles: Vec<ByteString>) -> Self {
-        let location = Location { manager: ID, scope: Scope::System, dir: STORE.into() };
+        let location = Location { manager: store.layout.id, scope: Scope::System, dir: store.layout.store.into() };
         StoreInstallation {
             host,
             store,
@@ -70,7 +70,7 @@ impl Installation for StoreInstallation<'_> {
 
     /// A store without builders of its own belongs to the user who installed it.
     fn actor(&self, host: &Host) -> Actor {
-        advice::actor_for(host, &path::join(STORE, b"x"))
+        advice::actor_for(host, &path::join(self.store.layout.store, b"x"))
     }
 
     fn coverage(&self) -> Vec<Coverage> {
@@ -102,9 +102,9 @@ impl Installation for StoreInstallation<'_> {
             let owner = self.owner(number);
             Package {
                 id: owner.id,
-                manager: ID,
+                manager: owner.manager,
                 scope: Scope::System,
-                location: STORE.into(),
+                location: self.location.dir.clone(),
                 name: owner.name,
                 version: owner.version,
                 arch: None,
@@ -132,7 +132,14 @@ impl Installation for StoreInstallation<'_> {
     fn owner(&self, package: u32) -> Owner {
         let path = self.path(package);
         let (name, version) = self.store.name_and_version(path);
-        Owner { id: store_id(path), manager: ID, scope: Scope::System, name, version, status: Status::Installed }
+        Owner {
+            id: self.store.layout.store_id(path),
+            manager: self.store.layout.id,
+            scope: Scope::System,
+            name,
+            version,
+            status: Status::Installed,
+        }
     }
 
     fn named(&self, name: &[u8]) -> Vec<u32> {
@@ -141,7 +148,7 @@ impl Installation for StoreInstallation<'_> {
 
     fn package_evidence(&self, package: u32) -> Vec<Evidence> {
         let row = &self.store.rows()[package as usize];
-        vec![Evidence::at(DATABASE, format!("ValidPaths row {}", row.id), row.path.to_string())]
+        vec![Evidence::at(self.store.layout.database, format!("ValidPaths row {}", row.id), row.path.to_string())]
     }
 
     /// `unreferenced-store-path`, once for the store.
@@ -152,24 +159,24 @@ impl Installation for StoreInstallation<'_> {
         if dead.is_empty() || !self.store.is_whole() {
             return Vec::new();
         }
-        let store = ByteString::from(STORE);
+        let layout = self.store.layout;
+        let store = ByteString::from(layout.store);
         let size: u64 = dead.iter().map(|row| row.size).sum();
         let count = if dead.len() == 1 { "one store path".to_owned() } else { format!("{} store paths", dead.len()) };
         let is = if dead.len() == 1 { "is" } else { "are" };
         let summary = format!("{count} of {store}, {} MiB, {is} referred to by nothing", size.div_ceil(1 << 20));
-        let consequence =
-            "they use disk space until the garbage is collected; Nix itself keeps what running programs use";
+        let consequence = "they use disk space until the garbage is collected; what running programs use is kept";
         vec![Finding {
             paths: dead.iter().take(MAX_DEAD).map(|row| row.path.clone()).collect(),
-            remedies: vec![super::collect_garbage()],
+            remedies: layout.has_commands.then(super::collect_garbage).into_iter().collect(),
             size: Some(size),
-            evidence: vec![Evidence::directory("/nix/var/nix/gcroots", "no root leads to them")],
+            evidence: vec![Evidence::directory(layout.roots, "no root leads to them")],
             ..Finding::new(FindingKind::UnreferencedStorePath, Severity::Note, store, summary, consequence)
         }]
     }
 
     fn collects(&self, link: &ByteString, target: &[u8]) -> Option<&'static str> {
-        let rooted = store_path(target)?;
+        let rooted = self.store.layout.store_path(target)?;
         // A link can be registered as a root itself.
         let is_root = self.alive().roots.get(rooted).is_some_and(|links| links.contains(link));
         (!is_root).then_some("once nothing else refers to it and the garbage is collected")
@@ -192,7 +199,8 @@ impl Installation for StoreInstallation<'_> {
     }
 
     fn catalogue(&self) -> Option<&dyn Catalogue> {
-        Some(self)
+        // What Guix offers is code, which nobody evaluates here.
+        (self.location.manager == NIX.id).then_some(self as &dyn Catalogue)
     }
 
     fn launching(&self) -> Option<&dyn Launching> {
@@ -206,7 +214,7 @@ impl Installation for StoreInstallation<'_> {
 
 impl FileIndex for StoreInstallation<'_> {
     fn tree_over(&self, canonical: &[u8]) -> Option<(u32, ByteString)> {
-        let path = store_path(canonical).filter(|path| !self.of_profiles.contains(*path))?;
+        let path = self.store.layout.store_path(canonical).filter(|path| !self.of_profiles.contains(*path))?;
         let place = u32::try_from(self.store.place(path)?).ok()?;
         Some((place, path.into()))
     }
@@ -230,7 +238,7 @@ impl Relations for StoreInstallation<'_> {
                 let rows = self.store.rows();
                 let says = format!("refers to {}", rows[place].path);
                 let row = format!("Refs, referrer {}", rows[*from].id);
-                found.push((u32::try_from(*from).ok()?, Evidence::at(DATABASE, row, says)));
+                found.push((u32::try_from(*from).ok()?, Evidence::at(self.store.layout.database, row, says)));
                 open.push(*from);
             }
         }
@@ -246,7 +254,7 @@ impl Relations for StoreInstallation<'_> {
             references.flat_map(|(from, to)| to.iter().map(move |to| (*from, *to))).filter(|(from, to)| from != to);
         let requirement = |(from, to): (usize, usize)| {
             let row = format!("Refs, referrer {}", rows[from].id);
-            let evidence = Evidence::at(DATABASE, row, format!("refers to {}", rows[to].path));
+            let evidence = Evidence::at(self.store.layout.database, row, format!("refers to {}", rows[to].path));
             Some(Requirement { package: number(from)?, needs: number(to)?, relation: Relation::Requires, evidence })
         };
         Some(each.filter_map(requirement).collect())
@@ -293,6 +301,9 @@ impl Launching for StoreInstallation<'_> {
             (true, Some(link)) => format!("kept by {link} and {} more", keepers.len() - 1),
             (true, None) => "kept as the derivation of a path that is kept".to_owned(),
         };
-        straight_from_store(found).into_iter().chain([Evidence::at(path.clone(), "roots", kept)]).collect()
+        straight_from_store(self.store.layout, found)
+            .into_iter()
+            .chain([Evidence::at(path.clone(), "roots", kept)])
+            .collect()
     }
 }
