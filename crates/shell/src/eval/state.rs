@@ -36,8 +36,9 @@ pub struct Attributes {
     pub lower: bool,
     /// Letters become large.
     pub upper: bool,
-    /// Its elements are joined by colons (`set --path` of fish).
-    pub path: bool,
+    /// Whether its elements are joined by colons, where that was said (`set --path` and `--unpath` of fish). What was
+    /// not said, its name says.
+    pub path: Option<bool>,
 }
 
 /// Where something was said.
@@ -264,6 +265,11 @@ impl State {
         for name in names {
             let both = (self.variables.get(name), other.variables.get(name));
             if both.0 != both.1 {
+                let path = |one: Option<&Variable>| one.and_then(|variable| variable.attributes.path);
+                if path(both.0) != path(both.1) {
+                    // How it is joined is not known, whatever it is given.
+                    merged.lasting_taints.insert(unknown);
+                }
                 let (variable, choice) = either(name, both, unknown);
                 merged.variables.insert(name.clone(), variable);
                 if name == b"PATH" {
@@ -314,7 +320,9 @@ fn either(name: &[u8], both: (Option<&Variable>, Option<&Variable>), unknown: Un
     let exported = both.0.or(both.1).is_some_and(|variable| variable.exported);
     let of_both = || both.0.into_iter().chain(both.1).map(|variable| variable.attributes);
     let perhaps_readonly = of_both().any(|attributes| attributes.readonly || attributes.perhaps_readonly);
-    let attributes = Attributes { perhaps_readonly, ..Attributes::default() };
+    let paths: BTreeSet<Option<bool>> = of_both().map(|attributes| attributes.path).collect();
+    let path = paths.first().copied().flatten().filter(|_| paths.len() == 1);
+    let attributes = Attributes { perhaps_readonly, path, ..Attributes::default() };
     let (Some(one), Some(two), true) = (both.0, both.1, LISTS.contains(&name)) else {
         let is_perhaps = [both.0, both.1].into_iter().any(|one| one.is_none_or(|one| one.is_perhaps));
         return (Variable { is_perhaps, attributes, ..Variable::text(mark(unknown), exported) }, None);

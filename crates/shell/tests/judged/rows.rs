@@ -427,6 +427,13 @@ pub const ROWS: &[Row] = &[
     ("zsh", "readonly R=/a; () { readonly R=/x; PATH=$R:$PATH }; PATH=$R:$PATH"),
     ("sh bash zsh", "f() { $HOME/bin/gauge || return 1; PATH=/f:$PATH; }; f || PATH=/not:$PATH"),
     ("fish", "function f; $HOME/bin/gauge; or return 1; set PATH /f $PATH; end; f; or set PATH /not $PATH"),
+    // What a block's own variable hides stays a list of directories.
+    (
+        "fish",
+        "set -l PATH /l $PATH\nif $HOME/bin/gauge; set -l PATH /i; else; set -gx PATH $PATH /a; end\nset -gx PATH $PATH /b",
+    ),
+    ("fish", "$HOME/bin/gauge; and set -g X_PATH /a; set X_PATH /x /y; set PATH \"$X_PATH\" $PATH"),
+    ("fish", "$HOME/bin/gauge; and set -gx --path XDG_DATA_DIRS /a; set -gx XDG_DATA_DIRS /x /y"),
     ("bash", "X=$($HOME/bin/gauge); PATH=/q:${!X}"),
     (
         "sh bash",

@@ -51,7 +51,6 @@ impl<'s> Fish<'s> {
         for (name, variable) in &mut state.variables {
             if let (true, Value::Text(text)) = (is_path(name), &variable.value) {
                 variable.value = Value::List(parts(text).into_iter().map(<[u8]>::to_vec).collect());
-                variable.attributes.path = true;
             }
         }
         Fish {
@@ -117,9 +116,9 @@ impl<'s> Fish<'s> {
     /// The state at the end, as other shells have it.
     pub fn finish(self) -> (State, Vec<Unknown>) {
         let (mut state, unknowns) = self.run.finish();
-        for variable in state.variables.values_mut() {
+        for (name, variable) in &mut state.variables {
             if let Value::List(list) = &variable.value {
-                let separator: &[u8] = if variable.attributes.path { b":" } else { b" " };
+                let separator: &[u8] = if has_colons(name, variable) { b":" } else { b" " };
                 variable.value = Value::Text(list.join(separator));
             }
         }
@@ -148,7 +147,7 @@ impl<'s> Fish<'s> {
             let place = Place { file: file.clone(), line };
             let mut variable =
                 Variable { places: vec![place; list.len()], value: Value::List(list), ..Variable::text("", exported) };
-            variable.attributes.path = is_path || name.ends_with(b"PATH");
+            variable.attributes.path = is_path.then_some(true);
             self.run.state.variables.insert(name.to_vec(), variable);
         }
     }
@@ -189,7 +188,7 @@ impl<'s> Fish<'s> {
 
     /// Whether a variable's elements are joined by colons.
     fn has_colons(&self, name: &[u8]) -> bool {
-        self.run.state.variables.get(name).map_or(is_path(name), |variable| variable.attributes.path)
+        self.run.state.variables.get(name).map_or(is_path(name), |variable| has_colons(name, variable))
     }
 
     fn text_of(&self, name: &[u8]) -> Option<Vec<u8>> {
@@ -214,10 +213,7 @@ impl<'s> Fish<'s> {
             variable.taints.clear();
         }
         variable.taints.extend(&self.run.read_taints);
-        if old.is_none() {
-            variable.attributes.path = is_path(name);
-        }
-        let list = if variable.attributes.path {
+        let list = if has_colons(name, &variable) {
             // An element with colons is several.
             list.iter().flat_map(|one| one.split(|&b| b == b':')).map(<[u8]>::to_vec).collect()
         } else {
@@ -353,6 +349,11 @@ impl<'s> Fish<'s> {
 /// A pattern in which nothing but `*` and `?` means anything.
 fn only_stars(text: &[u8]) -> Vec<u8> {
     text.iter().flat_map(|&b| if b"[]()|!+@\\".contains(&b) { vec![b'\\', b] } else { vec![b] }).collect()
+}
+
+/// Whether a variable's elements are joined by colons.
+fn has_colons(name: &[u8], variable: &Variable) -> bool {
+    variable.attributes.path.unwrap_or_else(|| is_path(name))
 }
 
 /// Variables whose elements are joined by colons from the start.

@@ -102,7 +102,7 @@ impl Fish<'_> {
             self.hide(&name);
         }
         let values = values.to_vec();
-        if let Some(joins) = joins {
+        if joins.is_some() {
             let variable = self.run.state.variables.entry(name.clone()).or_insert_with(|| Variable::text("", false));
             variable.attributes.path = joins;
         }

@@ -3,7 +3,7 @@
 use super::{Flow, MAX_DEPTH, Run};
 use crate::UnknownId;
 use crate::eval::piece::mark;
-use crate::eval::state::{State, Variable};
+use crate::eval::state::{Attributes, State, Variable};
 
 impl Run<'_> {
     /// Takes in what held where one of two ways ended early.
@@ -194,7 +194,9 @@ pub(in crate::eval) fn join_scopes(scopes: &mut Scopes, other: Scopes, unknown: 
     for (scope, other) in scopes.iter_mut().zip(other) {
         let in_doubt = |outside: &Option<Variable>| {
             let exported = outside.as_ref().is_some_and(|variable| variable.exported);
-            Some(Variable { is_perhaps: true, ..Variable::text(mark(unknown), exported) })
+            let path = outside.as_ref().and_then(|variable| variable.attributes.path);
+            let attributes = Attributes { path, ..Attributes::default() };
+            Some(Variable { is_perhaps: true, attributes, ..Variable::text(mark(unknown), exported) })
         };
         for (name, outside) in scope.iter_mut() {
             let same = other.iter().find(|(known, _)| known == name);
