@@ -4,6 +4,7 @@
 //! and versions on it are invented; only interpreters and the managers themselves keep their names.
 //! The same machine can be had larger ([`Scale`]), for measurements.
 
+mod archive;
 mod bill_of_materials;
 mod binary;
 mod bundle;
@@ -12,6 +13,7 @@ mod deb;
 mod flatpak;
 mod fleet;
 mod homes;
+mod laptop;
 mod logs;
 mod machine;
 mod nix;
@@ -20,9 +22,11 @@ mod rpm;
 mod snap;
 mod sources;
 mod tree;
+mod workshop;
 
 use std::path::Path;
 
+pub use archive::archive;
 pub use bill_of_materials::bill_of_materials;
 pub use deb::{Content, Deb, DebFile};
 pub use fleet::{FleetScale, write_fleet};
@@ -90,6 +94,24 @@ pub fn write(dir: &Path, scale: Scale) -> Result<Written, WriteError> {
     python::write(&tree)?;
     homes::write(&tree)?;
     Ok(Written { packages: packages.len(), claims })
+}
+
+/// Lays `jetty` into `dir`, the machine of the boat builder's workshop: software of every manager that
+/// `lantern` does not have, one program of each.
+///
+/// # Errors
+/// As [`write()`].
+pub fn write_workshop(dir: &Path) -> Result<(), WriteError> {
+    workshop::write(&Tree::begin(dir)?)
+}
+
+/// Lays `gannet` into `dir`, the ferry's laptop with macOS: the system, installer packages, bundles, and the two
+/// managers that bring more there.
+///
+/// # Errors
+/// As [`write()`].
+pub fn write_laptop(dir: &Path) -> Result<(), WriteError> {
+    laptop::write(&Tree::begin(dir)?)
 }
 
 /// Lays the same workstation into `dir` as it was when nothing was wrong with it: the distribution's packages with an

@@ -33,6 +33,8 @@ CREATE TABLE DerivationOutputs (
 CREATE INDEX IndexDerivationOutputs on DerivationOutputs(path);
 ";
 
+const DATABASE: &str = "nix/var/nix/db/db.sqlite";
+
 /// A piece of software in the store.
 struct Software {
     hash: &'static str,
@@ -152,7 +154,7 @@ pub fn write(tree: &Tree) -> Result<(), WriteError> {
     tree.link("nix/var/nix/gcroots/profiles", "/nix/var/nix/profiles")?;
     tree.dir("nix/var/nix/gcroots/auto")?;
     tree.file("nix/var/nix/db/schema", b"10", 0o644, SET_UP)?;
-    database(tree, &rows)
+    database(tree, DATABASE, &rows)
 }
 
 /// With one package, `bin` and `share` are links into it; with more, directories of links.
@@ -170,10 +172,11 @@ fn environment_of(tree: &Tree, environment: &str, held: &[usize]) -> Result<(), 
     Ok(())
 }
 
-fn database(tree: &Tree, rows: &[(String, i64, Vec<String>)]) -> Result<(), WriteError> {
-    const FILE: &str = "nix/var/nix/db/db.sqlite";
-    let trouble = |error: rusqlite::Error| tree.trouble(FILE, error);
-    let mut connection = Connection::open(tree.place(FILE)).map_err(trouble)?;
+/// A database of the paths of a store: each with its date, and what it needs.
+pub fn database(tree: &Tree, file: &str, rows: &[(String, i64, Vec<String>)]) -> Result<(), WriteError> {
+    let trouble = |error: rusqlite::Error| tree.trouble(file, error);
+    tree.dir(file.rsplit_once('/').map_or("", |(dir, _)| dir))?;
+    let mut connection = Connection::open(tree.place(file)).map_err(trouble)?;
     connection.execute_batch(SCHEMA).map_err(trouble)?;
     let transaction = connection.transaction().map_err(trouble)?;
     for (index, (path, date, _)) in (1_i64..).zip(rows) {
@@ -224,5 +227,5 @@ pub fn write_large(tree: &Tree, paths: u32, elements: u32) -> Result<(), WriteEr
     tree.link(&format!("{PROFILES}/profile-1-link"), &environment)?;
     tree.link(&format!("{PROFILES}/profile"), "profile-1-link")?;
     tree.file("nix/var/nix/db/schema", b"10", 0o644, SET_UP)?;
-    database(tree, &rows)
+    database(tree, DATABASE, &rows)
 }

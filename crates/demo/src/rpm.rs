@@ -1,4 +1,4 @@
-//! A machine of rpm's family, for measurements: a database in SQLite's form, with the indexes that rpm keeps.
+//! Machines of rpm's family: a database in SQLite's form, with the indexes that rpm keeps.
 
 use rusqlite::{Connection, params};
 
@@ -30,10 +30,45 @@ const INDEXES: [&str; 18] = [
     "Enhancename",
 ];
 
-/// A database of so many packages with so many files each.
-pub fn write_large(tree: &Tree, packages: u32, files: u32) -> Result<(), WriteError> {
+/// A package with files of its own in `/usr/bin/` and, with the number of its directory, elsewhere.
+pub struct Package {
+    /// Its name.
+    pub name: String,
+    /// Its version.
+    pub version: String,
+    /// Its release.
+    pub release: &'static str,
+    /// The directories that its files lie in, each with a slash at the end.
+    pub dirs: Vec<String>,
+    /// Its files: which of the directories, and the name there.
+    pub files: Vec<(u32, String)>,
+    /// The SHA-256 of each file, as hexadecimal digits.
+    pub digest: String,
+}
+
+impl Package {
+    fn header(&self) -> Vec<u8> {
+        let size = u32::try_from(self.files.len() * 10).unwrap_or(u32::MAX);
+        HeaderBuilder::default()
+            .text(1000, &self.name)
+            .text(1001, &self.version)
+            .text(1002, self.release)
+            .text(1011, "Quay")
+            .text(1022, "noarch")
+            .numbers(1008, [u32::try_from(SET_UP).unwrap_or(0)])
+            .numbers(1009, [size])
+            .bytes(1029, &vec![0; self.files.len()])
+            .texts(1035, self.files.iter().map(|_| self.digest.as_str()))
+            .texts(1117, self.files.iter().map(|(_, name)| name.as_str()))
+            .texts(1118, self.dirs.iter().map(String::as_str))
+            .numbers(1116, self.files.iter().map(|(dir, _)| *dir))
+            .build()
+    }
+}
+
+/// A database of these packages.
+pub fn write(tree: &Tree, packages: impl IntoIterator<Item = Package>) -> Result<(), WriteError> {
     tree.dir("/var/lib/rpm")?;
-    tree.file("/usr/bin/rope-0001-000", b"#!/bin/sh\n", 0o755, SET_UP)?;
     let trouble = |error: rusqlite::Error| tree.trouble(FILE, error);
     let mut connection = Connection::open(tree.place(FILE)).map_err(trouble)?;
     connection
@@ -48,33 +83,32 @@ pub fn write_large(tree: &Tree, packages: u32, files: u32) -> Result<(), WriteEr
         connection.execute_batch(&sql).map_err(trouble)?;
     }
     let transaction = connection.transaction().map_err(trouble)?;
-    for number in 1..=packages {
-        let name = format!("rope-{number:04}");
-        let names: Vec<String> = (0..files).map(|file| format!("{name}-{file:03}")).collect();
-        let dirs = ["/usr/bin/".to_owned(), format!("/usr/share/{name}/")];
-        let digest = "9c".repeat(32);
-        let blob = HeaderBuilder::default()
-            .text(1000, &name)
-            .text(1001, &format!("1.{number}"))
-            .text(1002, "1.fn1")
-            .text(1011, "Quay")
-            .text(1022, "noarch")
-            .numbers(1008, [u32::try_from(SET_UP).unwrap_or(0)])
-            .numbers(1009, [files * 10])
-            .bytes(1029, &vec![0; files as usize])
-            .texts(1035, names.iter().map(|_| digest.as_str()))
-            .texts(1117, names.iter().map(String::as_str))
-            .texts(1118, dirs.iter().map(String::as_str))
-            .numbers(1116, (0..files).map(|file| u32::from(file > 0)))
-            .build();
+    for (number, package) in (1_u32..).zip(packages) {
         let insert = |sql: &str, row: &[&dyn rusqlite::ToSql]| transaction.prepare_cached(sql)?.execute(row);
-        insert("INSERT INTO Packages VALUES (?, ?)", params![number, blob]).map_err(trouble)?;
-        insert("INSERT INTO Name VALUES (?, ?, 0)", params![name, number]).map_err(trouble)?;
-        for (place, name) in (0_u32..).zip(&names) {
+        insert("INSERT INTO Packages VALUES (?, ?)", params![number, package.header()]).map_err(trouble)?;
+        insert("INSERT INTO Name VALUES (?, ?, 0)", params![package.name, number]).map_err(trouble)?;
+        for (place, (_, name)) in (0_u32..).zip(&package.files) {
             insert("INSERT INTO Basenames VALUES (?, ?, ?)", params![name, number, place]).map_err(trouble)?;
         }
     }
     transaction.commit().map_err(trouble)
+}
+
+/// A database of so many packages with so many files each, for measurements.
+pub fn write_large(tree: &Tree, packages: u32, files: u32) -> Result<(), WriteError> {
+    tree.file("/usr/bin/rope-0001-000", b"#!/bin/sh\n", 0o755, SET_UP)?;
+    let rope = |number: u32| {
+        let name = format!("rope-{number:04}");
+        Package {
+            version: format!("1.{number}"),
+            release: "1.fn1",
+            dirs: vec!["/usr/bin/".to_owned(), format!("/usr/share/{name}/")],
+            files: (0..files).map(|file| (u32::from(file > 0), format!("{name}-{file:03}"))).collect(),
+            digest: "9c".repeat(32),
+            name,
+        }
+    };
+    write(tree, (1..=packages).map(rope))
 }
 
 /// Puts a header together: for tests of readers, and for measurements.

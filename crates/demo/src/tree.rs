@@ -25,6 +25,9 @@ pub enum WriteError {
     },
 }
 
+/// A program of the demo's that nobody runs.
+pub const PROGRAM: &str = "#!/bin/sh\n";
+
 /// A tree being written.
 #[derive(Debug)]
 pub struct Tree {
@@ -74,12 +77,41 @@ impl Tree {
         rustix::fs::utimensat(CWD, &file, &times, AtFlags::empty()).map_err(|errno| self.failed(path)(errno.into()))
     }
 
+    /// Files and links with this date. A content that begins with `-> ` is a link's target; scripts, and what lies in a
+    /// directory `bin`, can be executed.
+    pub fn records(&self, records: &[(&str, &str)], date: i64) -> Result<(), WriteError> {
+        for (path, content) in records {
+            let is_program = content.starts_with("#!") || path.contains("/bin/");
+            match content.strip_prefix("-> ") {
+                Some(target) => self.dated_link(path, target, date)?,
+                None => self.file(path, content.as_bytes(), if is_program { 0o755 } else { 0o644 }, date)?,
+            }
+        }
+        Ok(())
+    }
+
     /// Gives a directory a date (seconds since 1970), once everything in it is written.
     pub fn date(&self, path: &str, date: i64) -> Result<(), WriteError> {
         let time = Timespec { tv_sec: date, tv_nsec: 0 };
         let times = Timestamps { last_access: time, last_modification: time };
         rustix::fs::utimensat(CWD, self.at(path), &times, AtFlags::empty())
             .map_err(|errno| self.failed(path)(errno.into()))
+    }
+
+    /// Gives every directory a date (seconds since 1970), once everything is written.
+    pub fn date_dirs(&self, date: i64) -> Result<(), WriteError> {
+        let mut waiting = vec![String::new()];
+        while let Some(dir) = waiting.pop() {
+            let failed = self.failed(&dir);
+            for entry in fs::read_dir(self.at(&dir)).map_err(&failed)? {
+                let entry = entry.map_err(&failed)?;
+                if entry.file_type().map_err(&failed)?.is_dir() {
+                    waiting.push(format!("{dir}/{}", entry.file_name().to_string_lossy()));
+                }
+            }
+            self.date(&dir, date)?;
+        }
+        Ok(())
     }
 
     /// Where a path lies on this machine.

@@ -1,11 +1,11 @@
 //! `whodunit demo`.
 
 use std::ffi::OsString;
-use std::path::PathBuf;
+use std::path::{Path, PathBuf};
 
-use clap::Args;
+use clap::{Args, ValueEnum};
 use whodunit_core::bytes::shown;
-use whodunit_demo::{FleetScale, Scale, write, write_fleet};
+use whodunit_demo::{FleetScale, Scale, WriteError, write, write_fleet, write_laptop, write_workshop};
 
 use crate::args::Global;
 use crate::error::CliError;
@@ -15,15 +15,19 @@ use crate::session::Outcome;
 
 /// Try Whodunit on a made-up machine
 ///
-/// Writes the demo workstation, `lantern`, to DIR (an empty or new directory; by default a new temporary
-/// directory), answers the main questions about it, and shows the command for each answer. The directory is kept so
-/// that you can explore it further; delete it when you are done.
+/// Writes the demo workstation to DIR (an empty or new directory; by default a new temporary directory), answers the
+/// main questions about it, and shows the command for each answer. The directory is kept so that you can explore it
+/// further; delete it when you are done.
 #[derive(Debug, Args)]
 pub struct Arguments {
     /// Directory to write the demo workstation to
     dir: Option<PathBuf>,
 
-    /// Multiply the number of the distribution's packages, for benchmarks
+    /// Which of the made-up workstations
+    #[arg(long, value_name = "NAME", value_enum, default_value_t = Workstation::Lantern, conflicts_with_all = ["scale", "machines"])]
+    workstation: Workstation,
+
+    /// Multiply the number of packages of lantern's distribution, for benchmarks
     #[arg(long, value_name = "FACTOR", default_value_t = 1, value_parser = clap::value_parser!(u32).range(1..=10_000))]
     scale: u32,
 
@@ -44,8 +48,69 @@ pub struct Arguments {
     only_write: bool,
 }
 
-/// The tour: what is asked, and why it is worth asking.
-const TOUR: &[(&str, &[&str])] = &[
+/// A made-up workstation.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, ValueEnum)]
+enum Workstation {
+    /// The harbour office: the same software by several managers, and what goes wrong then
+    Lantern,
+    /// The boat builder's workshop: one program by each of the other managers
+    Jetty,
+    /// The ferry's laptop: macOS
+    Gannet,
+}
+
+impl Workstation {
+    fn name(self) -> &'static str {
+        match self {
+            Workstation::Lantern => "lantern",
+            Workstation::Jetty => "jetty",
+            Workstation::Gannet => "gannet",
+        }
+    }
+
+    fn write(self, dir: &Path, scale: u32) -> Result<(), WriteError> {
+        match self {
+            Workstation::Lantern => write(dir, Scale::times(scale)).map(drop),
+            Workstation::Jetty => write_workshop(dir),
+            Workstation::Gannet => write_laptop(dir),
+        }
+    }
+
+    fn tour(self) -> Tour {
+        match self {
+            Workstation::Lantern => LANTERN,
+            Workstation::Jetty => JETTY,
+            Workstation::Gannet => GANNET,
+        }
+    }
+}
+
+/// What is asked, and why it is worth asking.
+type Tour = &'static [(&'static str, &'static [&'static str])];
+
+const JETTY: Tour = &[
+    (
+        "What was installed, and by which manager?",
+        &["inventory", "--all", "--columns", "name,version,manager,scope,origin"],
+    ),
+    ("Who owns the programs that these names run?", &["owner", "kelpnote", "hawserlen", "tidefold", "ferrydeck"]),
+    ("And whose program does this start, in which container?", &["owner", "gullcount", "brinebook"]),
+    ("Which programs are not claimed by any manager?", &["unowned"]),
+    ("Is anything wrong with the machine?", &["check"]),
+];
+
+const GANNET: Tour = &[
+    ("What was installed, and by which manager?", &["inventory", "--all"]),
+    (
+        "Whose are these applications and programs?",
+        &["owner", "/Applications/Ferrysign.app", "/Applications/Chartcase.app", "tidelamp", "vi"],
+    ),
+    ("Which files add these directories to the search path?", &["paths", "--context", "terminal", "--user", "isolde"]),
+    ("Which programs are not claimed by any manager?", &["unowned"]),
+    ("Is anything wrong with the machine?", &["check"]),
+];
+
+const LANTERN: Tour = &[
     ("What was installed explicitly?", &["inventory"]),
     (
         "Who owns the program that this name runs, and what does it hide?",
@@ -114,13 +179,15 @@ pub fn run(
         say(streams, Line::of(Tone::Accent, next))?;
         return Ok(Outcome { found: true, ..Outcome::default() });
     }
-    write(&dir, Scale::times(arguments.scale))?;
-    say(streams, Line::of(Tone::Strong, format!("The demo workstation, lantern, is in {place}")))?;
+    let workstation = arguments.workstation;
+    workstation.write(&dir, arguments.scale)?;
+    let says = format!("The demo workstation, {}, is in {place}", workstation.name());
+    say(streams, Line::of(Tone::Strong, says))?;
     if arguments.only_write {
         return Ok(Outcome { found: true, ..Outcome::default() });
     }
     let mut outcome = Outcome { found: true, ..Outcome::default() };
-    for (why, command) in TOUR {
+    for (why, command) in workstation.tour() {
         // What is shown is what is run: the same words, through the same door.
         let words = [&["--root", &place], *command].concat();
         say(streams, Line::blank())?;

@@ -94,8 +94,7 @@ impl Shown for Unowned {
             1 => "1 group of programs is not claimed by any manager".to_owned(),
             many => format!("{many} groups of programs are not claimed by any manager"),
         };
-        let read =
-            if presenter.managers.is_empty() { String::new() } else { format!("  (read: {})", presenter.managers) };
+        let read = presenter.managers_read.clone();
         let mut page: Vec<Piece> = vec![Line::of(Tone::Strong, says).and(Tone::Faint, read).into()];
         for group in &self.groups {
             page.extend(in_full(group, presenter).into_iter().map(Piece::from));

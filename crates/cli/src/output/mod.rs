@@ -92,6 +92,10 @@ pub trait Shown: Serialize + Clone {
     fn items(&self) -> &[Self::Item];
     /// The answer as rows and columns.
     fn grid(&self) -> Grid;
+    /// Whether the first line of its page is the verdict on all of it.
+    fn has_verdict(&self) -> bool {
+        true
+    }
     /// The answer for a user at a terminal, line by line; the first line is the verdict.
     fn page(&self, presenter: &Presenter) -> Vec<Piece>;
 }
@@ -156,10 +160,11 @@ pub fn show<A: Shown>(
             let mut page = answer.page(&presenter);
             if is_arranged {
                 // The verdict, and what was asked for.
-                page.truncate(1);
                 let grid = grid()?;
+                page.truncate(usize::from(answer.has_verdict() || grid.rows.is_empty()));
                 if !grid.rows.is_empty() {
-                    page.extend([Line::blank().into(), Piece::Table(grid)]);
+                    page.extend((!page.is_empty()).then(|| Line::blank().into()));
+                    page.push(Piece::Table(grid));
                 }
             }
             let written = |links: &Links| {

@@ -204,26 +204,38 @@ pub fn write(
     Ok(())
 }
 
+/// `  (read: dpkg, flatpak)`: of many managers, the first.
+fn managers_read(managers: &[ManagerId]) -> String {
+    const MOST: usize = 12;
+    let mut names: Vec<&str> = managers.iter().map(|manager| manager.0).collect();
+    let rest = names.len().saturating_sub(MOST);
+    names.truncate(MOST);
+    match (names.join(", "), rest) {
+        (names, _) if names.is_empty() => names,
+        (names, 0) => format!("  (read: {names})"),
+        (names, rest) => format!("  (read: {names} and {rest} more)"),
+    }
+}
+
 /// How things are shown to this reader.
 pub struct Presenter {
     users: Vec<User>,
     /// How many users' sessions are looked at.
     viewers: usize,
     on_terminal: bool,
-    /// The managers whose records could be read, in words.
-    pub managers: String,
+    /// The managers whose records could be read, for the end of a line; nothing where there is none.
+    pub managers_read: String,
     /// The machine's name.
     pub host: Option<ByteString>,
 }
 
 impl Presenter {
     pub fn new(host: &Host, viewers: usize, on_terminal: bool, managers: &[ManagerId]) -> Self {
-        let managers: Vec<&str> = managers.iter().map(|manager| manager.0).collect();
         Presenter {
             users: host.users.clone(),
             viewers,
             on_terminal,
-            managers: managers.join(", "),
+            managers_read: managers_read(managers),
             host: host.hostname(),
         }
     }

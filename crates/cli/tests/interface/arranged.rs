@@ -57,6 +57,15 @@ fn every_list_shows_the_columns_that_are_asked_for_in_the_order_of_one() {
 }
 
 #[test]
+fn several_answers_have_no_verdict_above_their_rows() {
+    let ran = asked(&["owner", "tidegauge", "barolog", "shoal"], "table", &["--columns", "target,manager"]);
+    assert_eq!(
+        ran.out,
+        "TARGET     MANAGER\ntidegauge  uv\ntidegauge  dpkg\nbarolog\nbarolog\nshoal      cargo\nshoal\n"
+    );
+}
+
+#[test]
 fn what_cannot_be_arranged_is_refused() {
     for (words, format, says) in [
         (&["unowned", "--sort", "colour"][..], "table", "no column is called colour (there are group,"),

@@ -75,3 +75,4 @@ mod terminal;
 mod trial;
 mod unowned_versions;
 mod upkeep;
+mod workstations;

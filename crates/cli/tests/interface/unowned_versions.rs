@@ -47,6 +47,8 @@ fn a_version_is_read_without_running_the_program() {
         // In the archive that it came in.
         ("home/maren/Downloads/Ebb-1.2.tar.xz", b""),
         ("home/maren/bin/ebb", &silent),
+        // A directory of the version in one of the name.
+        ("srv/skiff/1.2.0/bin/skiff", &silent),
     ]);
     use std::os::unix::fs::PermissionsExt as _;
     let built = made.path().join("home/maren/src/wave/target/release/wave");
@@ -81,4 +83,6 @@ fn a_version_is_read_without_running_the_program() {
     let page = run(["--root", root, "unowned"]).out;
     assert!(page.contains("tidegauge probably 3.2.1"), "{page}");
     assert!(page.contains("/usr/local/bin/tidegauge offset 74: probably tidegauge 3.2.1"), "{page}");
+    let page = run(["--root", root, "unowned", "/srv/skiff/1.2.0/bin"]).out;
+    assert!(page.contains("skiff 1.2.0   probably an archive unpacked into /srv/skiff/1.2.0"), "{page}");
 }

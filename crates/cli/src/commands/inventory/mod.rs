@@ -181,12 +181,22 @@ impl Shown for Listed {
         let packages = &self.inventory.packages;
         let installed =
             packages.iter().map(|listed| &listed.package).filter(|package| package.status != Status::ConfigRemains);
-        let asked = installed.filter(|package| package.reason != Reason::Dependency).count();
+        let (mut asked, mut unknown) = (0, 0);
+        for package in installed {
+            match package.reason {
+                Reason::Explicit => asked += 1,
+                Reason::Unknown => unknown += 1,
+                Reason::Dependency => {}
+            }
+        }
+        let rest = if unknown > 0 { format!(", {unknown} for an unknown reason") } else { String::new() };
         let says = match (packages.len(), self.all) {
             (0, false) => "no matching package (--all includes dependencies)".to_owned(),
             (0, true) => "no matching package".to_owned(),
-            (_, false) => format!("{} installed explicitly (--all adds dependencies)", output::count(asked, "package")),
-            (all, true) => format!("{}, {asked} of them installed explicitly", output::count(all, "package")),
+            (_, false) => {
+                format!("{} installed explicitly{rest} (--all adds dependencies)", output::count(asked, "package"))
+            }
+            (all, true) => format!("{}, {asked} of them installed explicitly{rest}", output::count(all, "package")),
         };
         let mut page = vec![Line::of(Tone::Strong, says).into()];
         if !packages.is_empty() {

@@ -73,6 +73,10 @@ impl Shown for Owners {
         &self.answers
     }
 
+    fn has_verdict(&self) -> bool {
+        self.answers.len() == 1
+    }
+
     fn grid(&self) -> Grid {
         let text = |text: Option<&ByteString>| Cell::plain(text.map(ToString::to_string).unwrap_or_default());
         let row = |answer: &Answer| {

@@ -214,8 +214,7 @@ pub(super) fn headline(answer: &Answer, presenter: &Presenter) -> Line {
         (Verdict::Unowned, _) => {
             let hint = output::hinted(answer.version_hint.as_ref(), answer.version_is_probable);
             let hint = hint.map(|version| format!("; its version is {version}")).unwrap_or_default();
-            let read =
-                if presenter.managers.is_empty() { String::new() } else { format!("  (read: {})", presenter.managers) };
+            let read = presenter.managers_read.clone();
             line.and(Tone::Warning, format!("no manager claims it{unknown}{hint}")).and(Tone::Faint, read)
         }
         (Verdict::NotFound, _) if answer.taken_for.is_some() => {

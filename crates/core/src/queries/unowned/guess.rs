@@ -35,7 +35,7 @@ pub fn guess(host: &Host, members: &[&Stray]) -> (ByteString, String, Vec<Eviden
         }
         Place::Tree(tree) => {
             evidence.push(Evidence::directory(tree.clone(), "all files are in one tree"));
-            (bare_name(path::name(&tree)), format!("an archive unpacked into {tree}"), evidence)
+            (bare_name(&tree), format!("an archive unpacked into {tree}"), evidence)
         }
         Place::Prefix(prefix) => {
             let name = path::name(&main.path).into();
@@ -91,11 +91,8 @@ fn written(main: &Stray) -> Evidence {
     Evidence::modified(main.path.clone(), time)
 }
 
-/// `barolog-2.1.0` → `barolog`.
-fn bare_name(dir: &[u8]) -> ByteString {
-    let whole = path::join(b"/", dir);
-    match crate::resolve::hints::of_dir(&whole).and_then(|hint| hint.name) {
-        Some(name) => name.into(),
-        None => dir.into(),
-    }
+/// `/opt/barolog-2.1.0` → `barolog`, and `/opt/barolog/2.1.0` too.
+fn bare_name(tree: &[u8]) -> ByteString {
+    let hint = crate::resolve::hints::of_dir(tree).filter(|hint| *hint.evidence.file == *tree);
+    hint.and_then(|hint| hint.name).map_or_else(|| path::name(tree).into(), ByteString::from)
 }
