@@ -76,13 +76,29 @@ impl Run<'_> {
                 self.fail(Mishap::Expansion);
                 Vec::new()
             }
-            None => self.unknown_value("a number that cannot be computed"),
+            None => {
+                const WHY: &str = "a number that cannot be computed";
+                if !self.is_of_unknown {
+                    // The shell says that it is no expression, and leaves out more than this command.
+                    self.taint_for_good(WHY);
+                }
+                self.unknown_value(WHY)
+            }
         }
+    }
+
+    /// The value of a subscript. Where it is no expression, the shell reads no further.
+    pub(super) fn computed_index(&mut self, text: &[u8]) -> Option<i64> {
+        let value = self.computed(text);
+        if value.is_none() && !self.is_of_unknown {
+            self.taint_for_good("a subscript that cannot be computed");
+        }
+        value
     }
 
     /// The value of an expression; `None` where it is unknown, or where the shell itself would refuse it.
     pub(super) fn computed(&mut self, text: &[u8]) -> Option<i64> {
-        self.is_refused = false;
+        (self.is_refused, self.is_of_unknown) = (false, false);
         self.computed_within(text, 0)
     }
 
@@ -103,6 +119,7 @@ impl Run<'_> {
             text
         };
         if !is_known(text) || depth > MAX_DEPTH {
+            self.is_of_unknown = true;
             return None;
         }
         let tokens = tokens(text, self.dialect())?;
@@ -262,7 +279,10 @@ impl Run<'_> {
             None => Some(0),
             Some(text) if self.dialect() == Dialect::Posix => match text.trim_ascii() {
                 b"" => Some(0),
-                number => std::str::from_utf8(number).ok()?.parse().ok(),
+                number => {
+                    self.is_of_unknown |= !is_known(number);
+                    std::str::from_utf8(number).ok()?.parse().ok()
+                }
             },
             Some(text) => self.computed_within(&text, depth + 1),
         }

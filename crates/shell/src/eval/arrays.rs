@@ -5,6 +5,7 @@ use std::collections::BTreeMap;
 use super::piece::is_known;
 use super::run::Run;
 use super::state::{Value, Variable, parts};
+use super::subscript::UNNUMBERED;
 use super::substitute::tied;
 use crate::syntax::{Assigned, Dialect, Parser, Part, Word};
 
@@ -79,29 +80,28 @@ impl Run<'_> {
                 };
                 map.get(&key).cloned()
             }
-            Some(Value::Sparse(_)) => {
-                let Some(number) = self.computed(index) else {
-                    return self.unknown_element("an element of an array whose number is unknown");
-                };
-                let Some(Variable { value: Value::Sparse(list), .. }) = self.state.variables.get(&meant) else {
-                    return None;
-                };
-                list.get(&from_start(list, number)).cloned()
-            }
-            _ => match self.list_of(&meant) {
+            _ if self.dialect() == Dialect::Zsh => match self.list_of(&meant) {
                 Some(list) => self.indexed(&list, index),
-                None => {
-                    let text = self.state.get(&meant).map(<[u8]>::to_vec).or_else(|| self.own_variable(&meant))?;
-                    if self.dialect() == Dialect::Zsh || !is_known(&text) {
-                        return Some(self.unknown_value("a part of a variable that is no list"));
-                    }
-                    match self.computed(index) {
-                        Some(0) => Some(text),
-                        Some(_) => None,
-                        None => self.unknown_element("an element of an array whose number is unknown"),
-                    }
+                None if self.state.get(&meant).is_some() || self.own_variable(&meant).is_some() => {
+                    let _ = self.indexed(&[], index);
+                    Some(self.unknown_value("a part of a variable that is no list"))
                 }
+                None => self.indexed(&[], index),
             },
+            _ => {
+                let Some(number) = self.computed_index(index) else { return self.unknown_element(UNNUMBERED) };
+                if let Some(Variable { value: Value::Sparse(list), .. }) = self.state.variables.get(&meant) {
+                    return list.get(&from_start(list, number)).cloned();
+                }
+                if let Some(list) = self.list_of(&meant) {
+                    return self.numbered(&list, number);
+                }
+                let text = self.state.get(&meant).map(<[u8]>::to_vec).or_else(|| self.own_variable(&meant))?;
+                if !is_known(&text) {
+                    return Some(self.unknown_value("a part of a variable that is no list"));
+                }
+                (number == 0).then_some(text)
+            }
         }
     }
 
@@ -170,7 +170,7 @@ impl Run<'_> {
                 map.insert(key, value);
                 continue;
             }
-            let number = if is_map { None } else { self.computed(&key) };
+            let number = if is_map { None } else { self.computed_index(&key) };
             let Some(number) = number.filter(|number| (0..MAX_INDEX).contains(number)) else {
                 return Value::Text(self.unknown_value("an array that is assigned by subscripts"));
             };
@@ -256,7 +256,7 @@ impl Run<'_> {
             let found = self.indexed(list, &index)?;
             return std::str::from_utf8(&found).ok()?.parse().ok();
         }
-        self.computed(index)
+        self.computed_index(index)
     }
 
     /// `unset NAME[index]`.
@@ -275,7 +275,7 @@ impl Run<'_> {
             }
             Value::List(_) | Value::Sparse(_) => {
                 let mut elements = numbered(value);
-                match self.computed(index) {
+                match self.computed_index(index) {
                     Some(number) if self.dialect() == Dialect::Bash => {
                         elements.remove(&from_start(&elements, number));
                         dense(elements)

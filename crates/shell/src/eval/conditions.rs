@@ -206,6 +206,7 @@ impl Run<'_> {
             b'v' if is_name(text) => {
                 return Some(self.state.variables.contains_key(text) || self.own_variable(text).is_some());
             }
+            b'v' => return self.has_element(text),
             _ if !is_known(text) => return None,
             b'h' | b'L' => {
                 let entry = self.at.files.entry_type(&self.absolute(text));
@@ -228,6 +229,16 @@ impl Run<'_> {
             b'k' => Some(meta.mode & 0o1000 != 0),
             _ => None,
         }
+    }
+
+    /// Whether an element is set; for what is no element, and in zsh, that is not known.
+    fn has_element(&mut self, text: &[u8]) -> Option<bool> {
+        let (name, index) = text.strip_suffix(b"]")?.split_at(memchr::memchr(b'[', text)?);
+        if self.dialect() != Dialect::Bash || !is_name(name) || matches!(&index[1..], b"@" | b"*") {
+            return None;
+        }
+        let element = self.element(name, &index[1..]);
+        element.as_deref().is_none_or(is_known).then_some(element.is_some())
     }
 
     fn binary(&mut self, left: &[u8], operator: &[u8], right: &[u8]) -> Option<bool> {

@@ -4,6 +4,9 @@ use super::piece::is_known;
 use super::run::Run;
 use crate::syntax::{Dialect, Parser, pattern};
 
+/// Why an element is unknown.
+pub(super) const UNNUMBERED: &str = "an element of an array whose number is unknown";
+
 impl Run<'_> {
     /// An element of a list: by number, or in zsh by a pattern (`(r)`, `(R)`), or its number (`(i)`, `(I)`).
     pub(super) fn indexed(&mut self, list: &[Vec<u8>], index: &[u8]) -> Option<Vec<u8>> {
@@ -14,11 +17,17 @@ impl Run<'_> {
         {
             return self.searched(list, &rest[..end], &rest[end + 1..]);
         }
-        let Some(number) = self.computed(index).filter(|_| list.iter().all(|one| is_known(one))) else {
-            return self.unknown_element("an element of an array whose number is unknown");
-        };
+        let Some(number) = self.computed_index(index) else { return self.unknown_element(UNNUMBERED) };
+        self.numbered(list, number)
+    }
+
+    /// The element of a list that has a number.
+    pub(super) fn numbered(&mut self, list: &[Vec<u8>], number: i64) -> Option<Vec<u8>> {
+        if list.iter().any(|one| !is_known(one)) {
+            return self.unknown_element(UNNUMBERED);
+        }
         let length = i64::try_from(list.len()).ok()?;
-        let at = if number < 0 { length + number } else { number - i64::from(zsh) };
+        let at = if number < 0 { length + number } else { number - i64::from(self.dialect() == Dialect::Zsh) };
         list.get(usize::try_from(at).ok()?).cloned()
     }
 
@@ -58,7 +67,7 @@ impl Run<'_> {
 
     /// The elements from one number to another, as zsh counts: from 1, and from the end where they are negative.
     pub(super) fn range<T: Clone>(&mut self, list: &[T], index: &[u8], comma: usize) -> Option<Vec<T>> {
-        let (from, to) = (self.computed(&index[..comma])?, self.computed(&index[comma + 1..])?);
+        let (from, to) = (self.computed_index(&index[..comma])?, self.computed_index(&index[comma + 1..])?);
         let length = i64::try_from(list.len()).ok()?;
         let place = |number: i64| if number < 0 { length + number } else { number - 1 };
         let start = usize::try_from(place(from).max(0)).ok()?.min(list.len());

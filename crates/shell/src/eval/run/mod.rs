@@ -135,6 +135,8 @@ pub struct Run<'s> {
     pub(in crate::eval) substitutions: u32,
     /// Whether a calculation is one that the shell refuses.
     pub(in crate::eval) is_refused: bool,
+    /// Whether the last calculation stands on what is unknown.
+    pub(in crate::eval) is_of_unknown: bool,
     /// The functions that are followed, innermost last.
     pub(in crate::eval) calls: Vec<Vec<u8>>,
     /// The position inside a word of grouped options (`getopts`).
@@ -179,6 +181,7 @@ impl<'s> Run<'s> {
             had_mishap: false,
             substitutions: 0,
             is_refused: false,
+            is_of_unknown: false,
             calls: Vec::new(),
             option_at: 0,
             expanding: Vec::new(),
