@@ -5,6 +5,7 @@
 use whodunit_formats::bytes::ByteString;
 use whodunit_shell::Unknown;
 use whodunit_shell::eval::State;
+use whodunit_shell::eval::fish::Directories;
 use whodunit_shell::syntax::{Dialect, Parser};
 
 #[path = "support/memory.rs"]
@@ -210,5 +211,40 @@ fn what_a_shell_rejects_is_no_end_of_the_evaluation() {
     for (shell, script) in [("zsh", "${(s)}"), ("zsh", "PATH=${(j<)PATH}"), ("zsh", "PATH=${(s:)PATH}")] {
         let (state, unknowns) = evaluated(shell, script, &[]);
         assert!(path_of(&state) == "/usr/bin:/bin" || !unknowns.is_empty(), "{script}: {}", path_of(&state));
+    }
+}
+
+/// What a fish takes for its own directories, by where it is and what is beside it.
+#[test]
+fn a_fish_knows_its_directories_by_where_it_is() {
+    let keg = "/opt/homebrew/Cellar/fish/3.7.1";
+    let built = "# Written by the build.\nset __extra_confdir /srv/conf\nset __extra_functionsdir none\n";
+    for (program, beside, expected) in [
+        (
+            "/usr/bin/fish",
+            &[("/usr/share/fish/x", "")][..],
+            ["/usr/share/fish", "/etc/fish", "/usr/share/fish/vendor_conf.d"],
+        ),
+        (
+            "/usr/local/bin/fish",
+            &[("/usr/local/share/fish/x", ""), ("/usr/local/etc/fish/x", "")],
+            ["/usr/local/share/fish", "/usr/local/etc/fish", "/usr/local/share/fish/vendor_conf.d"],
+        ),
+        (
+            "/opt/homebrew/Cellar/fish/3.7.1/bin/fish",
+            &[("/opt/homebrew/Cellar/fish/3.7.1/share/fish/x", "")],
+            [&*format!("{keg}/share/fish"), "/opt/homebrew/etc/fish", "/opt/homebrew/share/fish/vendor_conf.d"],
+        ),
+        (
+            "/srv/fish",
+            &[("/usr/share/fish/__fish_build_paths.fish", built)],
+            ["/usr/share/fish", "/etc/fish", "/srv/conf"],
+        ),
+    ] {
+        let files = beside.iter().map(|(file, content)| (file.as_bytes().to_vec(), content.as_bytes().to_vec()));
+        let found = Directories::of(program.as_bytes(), &Memory(files.collect()));
+        let told = [&found.data, &found.settings, &found.vendor_conf].map(ToString::to_string);
+        assert_eq!(told, expected, "{program}");
+        assert!(found.vendor_functions.ends_with(b"/vendor_functions.d"), "{program}: {found:?}");
     }
 }

@@ -104,18 +104,24 @@ impl Run<'_> {
                     let text = self.output_of(list);
                     field.push(&text, false);
                 }
-                Part::Arithmetic(text) => {
-                    let text = self.number(text);
-                    field.push(&text, true);
-                }
-                Part::Process(_) => {
-                    let unknown = self.unknown_value("the name of a pipe from a command that is not run");
-                    field.push(&unknown, true);
-                }
-                Part::List(_) => {}
+                part => field.push(&self.unsplit(part), true),
             }
         }
         field
+    }
+
+    /// A part that is one text in any case.
+    fn unsplit(&mut self, part: &Part) -> Vec<u8> {
+        match part {
+            Part::Arithmetic(text) => self.number(text),
+            Part::Process(_) => self.unknown_value("the name of a pipe from a command that is not run"),
+            // Behind `NAME=` where it is no assignment yet, as in the words of `eval`.
+            Part::List(words) => {
+                let texts: Vec<Vec<u8>> = words.iter().map(|word| self.one(word, false)).collect();
+                [b"(", &*texts.join(&b' '), b")"].concat()
+            }
+            Part::Plain(_) | Part::Quoted(_) | Part::Double(_) | Part::Parameter(_) | Part::Output(_) => Vec::new(),
+        }
     }
 
     /// Text in double quotes: several fields where `$@` or a whole list stands in it.
@@ -234,15 +240,10 @@ impl Run<'_> {
                     self.split_text(&text, &mut fields);
                     open = open.max(fields.len() - 1);
                 }
-                Part::Arithmetic(text) => {
-                    let text = self.number(text);
+                part => {
+                    let text = self.unsplit(part);
                     fields[open..].iter_mut().for_each(|field| field.push(&text, true));
                 }
-                Part::Process(_) => {
-                    let unknown = self.unknown_value("the name of a pipe from a command that is not run");
-                    fields[open..].iter_mut().for_each(|field| field.push(&unknown, true));
-                }
-                Part::List(_) => {}
             }
         }
         fields.retain(Field::is_kept);

@@ -262,7 +262,10 @@ impl Parser<'_> {
             let ends_open = matches!(word.0.last(), Some(Part::Plain(text)) if text.ends_with(b"="));
             if ends_open && self.dialect != Dialect::Posix && self.peek() == Some(b'(') {
                 let declares = |word: &Word| literal(word).is_some_and(|name| DECLARING.contains(&&name[..]));
-                if !words.iter().any(declares) {
+                // What `eval` is given is read again.
+                let is_read_again = self.dialect == Dialect::Bash
+                    && words.first().and_then(literal).is_some_and(|name| name == b"eval");
+                if !is_read_again && !words.iter().any(declares) {
                     return self.wrong("a parenthesis cannot stand here");
                 }
                 self.skip(1);

@@ -448,6 +448,15 @@ pub const ROWS: &[Row] = &[
     ("bash", "m=(x); [[ -v m[0] ]] && PATH=/set:$PATH; [[ -v m[1] ]] || PATH=/unset:$PATH"),
     ("bash", "declare -A m; m[a]=x; [[ -v m[a] ]] && PATH=/set:$PATH; [[ -v m[b] ]] || PATH=/unset:$PATH"),
     ("bash", "m[1]=a; X=$($HOME/bin/gauge); Y=${m[X]}; PATH=/c:$PATH"),
+    // An assignment of an array among the words of eval.
+    ("bash", "eval 'eval 'declare -A m=([k]=${HOME}/.local/bin [l]=\"$HOME/tools/a\"); PATH=${m[k]}:$PATH''"),
+    ("bash", "eval declare -A m=([k]=/x [l]=/y); PATH=${m[k]}:$PATH"),
+    ("bash", "eval eval declare -A m=([k]=/x [l]=/y); PATH=${m[k]}:$PATH"),
+    ("bash", "eval eval declare -A m=([k]=/x [l]='/y z'); PATH=${m[k]}:$PATH"),
+    ("bash", "eval m=(/a '/b c'); PATH=${m[0]}:$PATH"),
+    ("bash", "a=(/1 /2); eval m=(\"${a[@]}\" ~/x); PATH=${m[1]}:${m[2]}:$PATH"),
+    ("bash", "eval m=(); PATH=/e${m[0]}:$PATH"),
+    ("bash", "eval 'x=1' m=(/a) PATH=/p:$PATH; PATH=$m:$PATH"),
     // What a block's own variable hides stays a list of directories.
     (
         "fish",

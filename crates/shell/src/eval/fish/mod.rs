@@ -2,9 +2,12 @@
 
 mod builtins;
 mod follow;
+mod installed;
 mod set;
 mod string;
 mod words;
+
+pub use installed::Directories;
 
 use std::collections::BTreeMap;
 use std::sync::Arc;
@@ -42,6 +45,7 @@ pub struct Fish<'s> {
     holds_line: bool,
     output: Option<Vec<Vec<u8>>>,
     functions: Vec<ByteString>,
+    dirs: Directories,
 }
 
 impl<'s> Fish<'s> {
@@ -65,7 +69,14 @@ impl<'s> Fish<'s> {
             holds_line: false,
             output: None,
             functions: Vec::new(),
+            dirs: Directories::default(),
         }
+    }
+
+    /// The same of a fish with these directories.
+    #[must_use]
+    pub fn with(self, dirs: Directories) -> Self {
+        Fish { dirs, ..self }
     }
 
     /// Takes over what was not known before it was started.
@@ -80,15 +91,19 @@ impl<'s> Fish<'s> {
         let own = config.map_or_else(|| path::join(&home, b".config"), ByteString::from);
         let own = path::join(&own, b"fish");
         self.universal(&path::join(&own, b"fish_variables"));
-        let data = self.list_of(b"XDG_DATA_DIRS").unwrap_or_default();
+        let data = self.list_of(b"XDG_DATA_DIRS");
+        let of_itself = data.is_none().then(|| self.dirs.data.clone());
+        let data = data.unwrap_or_default();
         let data: Vec<&[u8]> = data.iter().flat_map(|list| list.split(|&b| b == b':')).collect();
         let mut vendors = vec![path::join(&home, b".local/share/fish")];
-        vendors.extend(data.iter().map(|dir| path::join(dir, b"fish")));
-        vendors.push("/usr/share/fish".into());
-        let vendor = |kind: &[u8]| vendors.iter().map(|dir| path::join(dir, kind)).collect::<Vec<_>>();
-        let own_dirs = |kind: &[u8]| vec![path::join(&own, kind), path::join(b"/etc/fish", kind)];
+        vendors.extend(data.iter().map(|dir| path::join(dir, b"fish")).chain(of_itself));
+        let Directories { settings, vendor_conf, vendor_functions, .. } = self.dirs.clone();
+        let vendor = |kind: &[u8], last: ByteString| {
+            vendors.iter().map(|dir| path::join(dir, kind)).chain([last]).collect::<Vec<_>>()
+        };
+        let own_dirs = |kind: &[u8]| vec![path::join(&own, kind), path::join(&settings, kind)];
         self.functions = own_dirs(b"functions");
-        self.functions.extend(vendor(b"vendor_functions.d"));
+        self.functions.extend(vendor(b"vendor_functions.d", vendor_functions));
         self.find_functions();
         // Its own configuration asks the files of macOS.
         if self.run.at.is_login && path_helper::is_macos(&self.run) {
@@ -97,7 +112,7 @@ impl<'s> Fish<'s> {
         }
         self.rebuild();
         let mut seen: Vec<ByteString> = Vec::new();
-        for dir in own_dirs(b"conf.d").into_iter().chain(vendor(b"vendor_conf.d")) {
+        for dir in own_dirs(b"conf.d").into_iter().chain(vendor(b"vendor_conf.d", vendor_conf)) {
             let names = self.run.at.files.list(&dir);
             let mut names: Vec<ByteString> = names.into_iter().map(|(name, _)| name).collect();
             names.retain(|name| name.ends_with(b".fish") && !name.starts_with(b"."));
@@ -109,7 +124,7 @@ impl<'s> Fish<'s> {
                 }
             }
         }
-        self.file(b"/etc/fish/config.fish");
+        self.file(&path::join(&settings, b"config.fish"));
         self.file(&path::join(&own, b"config.fish"));
     }
 
