@@ -8,7 +8,7 @@ use std::path::Path;
 use std::process::Command;
 
 use super::start_up_sets::SETS;
-use super::support::{Ran, can_mount, has, not_compared, open_dir, program};
+use super::support::{Ran, can_mount, has, not_compared, open_dir, program, run, text};
 use serde_json::Value;
 use tempfile::TempDir;
 
@@ -249,6 +249,45 @@ fn this_machines_own_start_up_files_are_followed_to_the_end() {
 }
 
 /// What sudo and su start with, by the files that say so.
+#[test]
+fn a_fish_in_a_prefix_of_its_own_reads_the_settings_there() {
+    if !can_mount() || !has(&["fish", "unshare", "setpriv"]) {
+        return;
+    }
+    let made = lay(&[
+        ("etc/login.defs", "ENV_PATH PATH=/usr/bin:/bin\n"),
+        ("etc/fish/config.fish", "set -gx PATH /of/etc $PATH\n"),
+        ("~/kit/etc/fish/config.fish", "set -gx PATH /of/kit $__fish_sysconf_dir $PATH\n"),
+        ("~/kit/etc/fish/conf.d/tide.fish", "set -gx PATH /of/part $PATH\n"),
+        ("~/kit/etc/fish/functions/tern.fish", "function tern; set -gx PATH $PATH /of/function; end\n"),
+        ("~/.config/fish/config.fish", "tern\n"),
+        ("~/kit/bin/", ""),
+        ("~/kit/share/", ""),
+        ("~/kit/vendor/tide.fish", "set -gx PATH /never $PATH\n"),
+        ("~/kit/vendor/wave.fish", "set -gx PATH /of/vendor $PATH\n"),
+    ]);
+    let kit = made.path().join("home/maren/kit");
+    fs::copy("/usr/bin/fish", kit.join("bin/fish")).unwrap();
+    Command::new("cp").args(["-r", "/usr/share/fish"]).arg(kit.join("share/fish")).status().unwrap();
+    fs::remove_dir_all(kit.join("share/fish/vendor_conf.d")).unwrap();
+    fs::create_dir(kit.join("share/fish/vendor_conf.d")).unwrap();
+    fs::write(kit.join("share/fish/vendor_conf.d/gale.fish"), "set -gx PATH /of/data $PATH\n").unwrap();
+    // What it was built with leads to what other packages bring, of which nothing is here.
+    let built = "set __extra_confdir /home/maren/kit/vendor\nset __extra_functionsdir /home/maren/kit/vendor\n";
+    fs::write(kit.join("share/fish/__fish_build_paths.fish"), built).unwrap();
+    let passwd = "maren:x:1000:1000::/home/maren:/home/maren/kit/bin/fish\n";
+    fs::write(made.path().join("etc/passwd"), passwd).unwrap();
+    let who = "setpriv --reuid=1000 --regid=1000 --clear-groups env -i HOME=/home/maren USER=maren TERM=linux";
+    let theirs = inside(made.path(), &format!("{who} PATH={START} ~maren/kit/bin/fish -l -c 'string join : $PATH'"));
+    let root = made.path().to_str().unwrap();
+    let document =
+        run(["--root", root, "paths", "--context", "login", "--user", "maren", "--format", "json"]).document();
+    let entries = document["contexts"][0]["entries"].as_array().unwrap().iter();
+    let ours: Vec<String> = entries.map(|one| text(&one["directory"])).collect();
+    assert_eq!(ours.join(":"), theirs.trim_end());
+    assert_eq!(ours[..5], ["/of/kit", "/home/maren/kit/etc/fish", "/of/vendor", "/of/data", "/of/part"]);
+}
+
 #[test]
 fn sudo_and_su_start_with_what_is_told() {
     if !has(&["sudo", "su", "unshare", "setpriv"]) {

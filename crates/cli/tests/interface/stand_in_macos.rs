@@ -43,6 +43,7 @@ fn disk() -> TempDir {
     };
     let (tools, app) = (receipt("org.harbour.tide", "usr/local"), receipt("org.harbour.buoy", "Applications"));
     let (buoy, heron) = (bundle("org.harbour.buoy", "1.4.0", "buoy"), bundle("org.harbour.heron", "9.1", "heron"));
+    let skua = bundle("org.harbour.skua", "1.0", "skua");
     let (ferry, quay) = (bundle("org.harbour.ferry", "2.1", "ferry"), bundle("org.harbour.quay", "4", "gone"));
     let listed = bill_of_materials(&["bin/tide", "share/tide/", "share/tide/._spots", "share/tide/spots"], 3);
     let of_app = bill_of_materials(&["Buoy.app/Contents/Info.plist", "Buoy.app/Contents/MacOS/buoy"], 100);
@@ -85,6 +86,21 @@ fn disk() -> TempDir {
         ("Applications/Ferry.app/Contents/MacOS/ferry", program),
         ("opt/homebrew/Caskroom/ferry/2.0,77/Ferry.app", b"-> /Applications/Ferry.app"),
         ("opt/homebrew/Caskroom/ferry/.metadata/2.0,77/20260102030405.678/Casks/ferry.json", b"{}"),
+        // One that left no link, whose app a user has; one whose app is gone; one whose record is cut.
+        ("opt/homebrew/Caskroom/skua/1.0/", b""),
+        (
+            "opt/homebrew/Caskroom/skua/.metadata/1.0/20260102030405.678/Casks/skua.rb",
+            b"cask \"skua\" do\n  app \"Skua.app\"\nend\n",
+        ),
+        ("Users/maren/Applications/Skua.app/Contents/Info.plist", &skua),
+        ("Users/maren/Applications/Skua.app/Contents/MacOS/skua", program),
+        ("opt/homebrew/Caskroom/petrel/1.0/", b""),
+        (
+            "opt/homebrew/Caskroom/petrel/.metadata/1.0/20260102030405.678/Casks/petrel.json",
+            b"{\"artifacts\":[{\"app\":[\"Petrel.app\"]},{\"app\":[\"..\"]}]}",
+        ),
+        ("opt/homebrew/Caskroom/fulmar/1.0/", b""),
+        ("opt/homebrew/Caskroom/fulmar/.metadata/1.0/20260102030405.678/Casks/fulmar.json", b"{\"artifacts\":["),
     ]);
     let helper = disk.path().join("usr/libexec/path_helper");
     fs::set_permissions(helper, fs::Permissions::from_mode(0o755)).unwrap();
@@ -114,17 +130,24 @@ fn software_of_macos_is_the_systems_the_installers_or_in_bundles() {
             "app-bundle/system/Tidebook 3.2 App Store installed",
             "app-bundle/user:maren/Heron 9.1 - installed",
             "homebrew/system/ferry/2.0,77 2.0,77 - installed",
+            "homebrew/system/fulmar/1.0 1.0 - installed",
+            "homebrew/system/petrel/1.0 1.0 - broken",
+            "homebrew/system/skua/1.0 1.0 - installed",
             "macos/system/macOS 15.2 - installed",
             "pkgutil/system/org.harbour.buoy 1.4.0 - installed",
             "pkgutil/system/org.harbour.tide 1.4.0 - installed",
         ]
     );
     let lost = document["coverage"].to_string();
-    for part in ["org.harbour.damaged.plist: truncated", "Cut.app/Contents/Info.plist: truncated"] {
+    for part in
+        ["org.harbour.damaged.plist: truncated", "Cut.app/Contents/Info.plist: truncated", "which apps fulmar brought"]
+    {
         assert!(lost.contains(part), "{part}: {lost}");
     }
     let ferry = found_in(&document, "homebrew/system/ferry/2.0,77");
     assert!(ferry["evidence"].to_string().contains("the app is version 2.1: it was upgraded without Homebrew"));
+    let petrel = found_in(&document, "homebrew/system/petrel/1.0");
+    assert!(petrel["evidence"].to_string().contains("/Applications/Petrel.app does not exist"), "{petrel}");
     for (path, owner) in [
         ("/usr/bin/vi", "macos/system/macOS"),
         ("/bin/zsh", "macos/system/macOS"),
@@ -135,6 +158,7 @@ fn software_of_macos_is_the_systems_the_installers_or_in_bundles() {
         ("/Applications/Ferry.app/Contents/MacOS/ferry", "homebrew/system/ferry/2.0,77"),
         ("/Applications/Tidebook.app/Contents/MacOS/tidebook", "app-bundle/system/Tidebook"),
         ("/Users/maren/Applications/Heron.app/Contents/MacOS/heron", "app-bundle/user:maren/Heron"),
+        ("/Users/maren/Applications/Skua.app/Contents/MacOS/skua", "homebrew/system/skua/1.0"),
     ] {
         let document = ask(&root, &["owner", path]);
         assert_eq!(text(&document["answers"][0]["hops"][0]["owner"]), owner, "{path}");

@@ -2,33 +2,24 @@
 //! read back by its own `fwupdtool get-history`; of the others no judge has seen more than the documentation.
 
 use std::fs;
-use std::io::{Cursor, Write as _};
 
 use tempfile::TempDir;
+use whodunit_demo::archive;
 
 use super::stand_in_records::{Case, Damaged, ask, damage_is_said, is_read};
 use super::support::{text, tree};
 
 const PASSWD: (&str, &[u8]) = ("etc/passwd", b"maren:x:1000:1000::/home/maren:/bin/sh\n");
 const BIN: &str = "home/maren/.local/share/coursier/bin";
-
-/// An archive of these files.
-fn archive(files: &[(&str, &str)]) -> Vec<u8> {
-    let mut writer = zip::ZipWriter::new(Cursor::new(Vec::new()));
-    for (name, content) in files {
-        writer.start_file(*name, zip::write::SimpleFileOptions::default()).unwrap();
-        writer.write_all(content.as_bytes()).unwrap();
-    }
-    writer.finish().unwrap().into_inner()
-}
+const ARCHIVES: &str = "home/maren/.cache/coursier/arc/https/quay.example/java";
 
 fn haskell_and_scala() -> TempDir {
     let stack = "home/maren/.stack";
     let info = r#"{"repositories":["central"],"dependencies":["org.harbour::tide-cli:latest.release"]}"#;
     let lock = "https://quay.example/maven2/org/harbour/tide-cli_3/2.4.1/tide-cli_3-2.4.1.jar#SHA-1:00\n";
-    let told = archive(&[("META-INF/coursier/info.json", info), ("META-INF/coursier/lock-file", lock)]);
+    let told = archive(&[("META-INF/coursier/info.json", info), ("META-INF/coursier/lock-file", lock)]).unwrap();
     let launcher = [&b"#!/usr/bin/env sh\nexec java -jar \"$0\" \"$@\"\n"[..], &told].concat();
-    let other = archive(&[("a", "b")]);
+    let other = archive(&[("a", "b")]).unwrap();
     tree(&[
         PASSWD,
         (&format!("{stack}/programs/x86_64-linux/ghc-tinfo6-9.4.7/bin/ghc"), b"x"),
@@ -41,6 +32,9 @@ fn haskell_and_scala() -> TempDir {
         (&format!("{BIN}/own"), b"#!/bin/sh\n"),
         (&format!("{BIN}/other.jar"), &other),
         ("home/maren/.cache/coursier/jvm/temurin@1.17.0.9/bin/java", b"x"),
+        (&format!("{ARCHIVES}/quay-21.tar.gz/jdk-21.0.2/bin/java"), b"x"),
+        (&format!("{ARCHIVES}/quay-21.tar.gz/jdk-21.0.2/release"), b"IMPLEMENTOR=\"Quay\"\nJAVA_VERSION=\"21.0.2\"\n"),
+        (&format!("{ARCHIVES}/tide.zip/bin/tide"), b"x"),
     ])
 }
 
@@ -87,6 +81,7 @@ fn programs_games_and_firmware_are_read() {
                 "coursier/user:maren/gauge 2.4.1 explicit from central",
                 "stack/user:maren/ghc/9.8.1 9.8.1 explicit",
                 "stack/user:maren/ghc/tinfo6-9.4.7 9.4.7 explicit",
+                "coursier/user:maren/java/quay-21.tar.gz 21.0.2 explicit",
                 "coursier/user:maren/temurin/1.17.0.9 1.17.0.9 explicit",
                 "coursier/user:maren/tide 2.4.1 explicit from central",
             ],
@@ -101,6 +96,10 @@ fn programs_games_and_firmware_are_read() {
                 ("/home/maren/.local/share/coursier/bin/own", ""),
                 ("/home/maren/.local/share/coursier/bin/other.jar", ""),
                 ("/home/maren/.cache/coursier/jvm/temurin@1.17.0.9/bin/java", "coursier/user:maren/temurin/1.17.0.9"),
+                (
+                    "/home/maren/.cache/coursier/arc/https/quay.example/java/quay-21.tar.gz/jdk-21.0.2/bin/java",
+                    "coursier/user:maren/java/quay-21.tar.gz",
+                ),
             ],
         ),
         (

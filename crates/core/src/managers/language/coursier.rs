@@ -3,7 +3,8 @@
 //! Launchers lie in `~/.local/share/coursier/bin` (`COURSIER_BIN_DIR`, `COURSIER_INSTALL_DIR`): a script with an archive
 //! behind it, in which `META-INF/coursier/info.json` says what was asked for and `META-INF/coursier/lock-file` which
 //! archives it came to. Beside a program that is no archive, `.NAME.aux` has the same. Versions of Java are kept in
-//! `~/.cache/coursier/jvm/NAME@VERSION`.
+//! `~/.cache/coursier/jvm/NAME@VERSION`, and by newer releases where the archive was unpacked:
+//! `~/.cache/coursier/arc/https/HOST/…/ARCHIVE.tar.gz/`.
 //!
 //! Traps: what was asked for can be `latest.release`, the version is that of the lock; a program in that directory without
 //! this information is someone else's.
@@ -14,7 +15,7 @@ use whodunit_formats::zipped;
 use crate::backend::simple::{InstalledPackage, Record, SimpleBackend, dirs_in, is_dir, of_each_user};
 use crate::backend::{Installation, Manager};
 use crate::bytes::{ByteString, path};
-use crate::fs::Kind;
+use crate::fs::{Kind, Limit};
 use crate::host::Host;
 use crate::model::{Evidence, Location, Loss, ManagerId, ManagerKind, Origin, Profile};
 use crate::version::Scheme;
@@ -24,14 +25,18 @@ const INFO: &str = "META-INF/coursier/info.json";
 const LOCK: &str = "META-INF/coursier/lock-file";
 /// The longest file of the two that is read.
 const MOST: u64 = 4 << 20;
+/// So many directories above archives are looked at.
+const MAX_DIRS: u32 = 10_000;
 
 /// The manager.
 #[derive(Debug)]
 pub struct Coursier;
 
 struct Programs {
-    /// Where it keeps versions of Java.
+    /// Where it keeps versions of Java by name.
     java: ByteString,
+    /// Where it keeps what it unpacked, by the archive's address.
+    unpacked: ByteString,
 }
 
 #[derive(Deserialize, Default)]
@@ -56,8 +61,10 @@ impl Manager for Coursier {
             let named = ["COURSIER_BIN_DIR", "COURSIER_INSTALL_DIR"].iter().find_map(|name| host.named_dir(user, name));
             let data = host.user_dir(user, "XDG_DATA_HOME", ".local/share");
             let dir = named.unwrap_or_else(|| path::join(&data, b"coursier/bin"));
-            let java = path::join(&host.user_dir(user, "XDG_CACHE_HOME", ".cache"), b"coursier/jvm");
-            (is_dir(host, &dir) || is_dir(host, &java)).then_some((dir, Programs { java }))
+            let cache = path::join(&host.user_dir(user, "XDG_CACHE_HOME", ".cache"), b"coursier");
+            let [java, unpacked] = [&b"jvm"[..], b"arc"].map(|name| path::join(&cache, name));
+            let is_there = [&dir, &java, &unpacked].iter().any(|dir| is_dir(host, dir));
+            is_there.then_some((dir, Programs { java, unpacked }))
         })
     }
 }
@@ -79,6 +86,56 @@ fn locked<'l>(lock: &'l str, organization: &str, name: &str) -> Option<&'l str> 
         let is_it = artifact == name || artifact.strip_prefix(name).is_some_and(|rest| rest.starts_with('_'));
         rest.split('/').next().filter(|version| is_it && !version.is_empty())
     })
+}
+
+/// Directories that are called like archives: what was unpacked of each.
+fn archives(host: &Host, top: &ByteString, notes: &mut Vec<Loss>) -> Vec<ByteString> {
+    const ENDS: [&[u8]; 4] = [b".tar.gz", b".tgz", b".zip", b".tar.xz"];
+    let (mut found, mut looked_at) = (Vec::new(), 0);
+    let mut waiting = vec![top.clone()];
+    while let Some(dir) = waiting.pop() {
+        looked_at += 1;
+        if looked_at > MAX_DIRS {
+            let says = format!("more than {MAX_DIRS} directories");
+            notes.push(Loss::damaged(top.clone(), says, "which versions of Java were unpacked is not fully known"));
+            break;
+        }
+        for (name, _) in dirs_in(host, &dir, false) {
+            let at = path::join(&dir, &name);
+            match ENDS.iter().any(|end| name.ends_with(end)) {
+                true => found.push(at),
+                false => waiting.push(at),
+            }
+        }
+    }
+    found.sort();
+    found
+}
+
+/// The Java in an unpacked archive, if there is one: in its only directory, or in the archive itself.
+fn unpacked_java(host: &Host, archive: &ByteString) -> Option<InstalledPackage> {
+    let inner = dirs_in(host, archive, false).into_iter().map(|(name, _)| path::join(archive, &name));
+    let mut homes = std::iter::once(archive.clone()).chain(inner);
+    let home = homes.find(|home| host.root.target(&path::join(home, b"bin/java")).is_ok())?;
+    let release = path::join(&home, b"release");
+    let text = host.root.read(&release, Limit::SMALL).unwrap_or_default();
+    let mut item = InstalledPackage::new("toolchain", "java");
+    item.version = java_version(&text).map(ByteString::from);
+    // Several of one version differ by their archives.
+    item.tail = Some(path::join(b"java", path::name(archive)));
+    item.installed_at = host.root.modified(archive);
+    item.evidence.push(Evidence::directory(archive.clone(), "unpacked from an archive of this name"));
+    let stated = item.version.as_ref().map(|version| Evidence::at(release, "JAVA_VERSION", version.to_string()));
+    item.evidence.extend(stated);
+    item.trees.push(archive.clone());
+    Some(item)
+}
+
+/// `JAVA_VERSION="17.0.9"` in a Java's file `release`.
+fn java_version(text: &[u8]) -> Option<&[u8]> {
+    let mut lines = text.split(|byte| *byte == b'\n');
+    let quoted = lines.find_map(|line| line.trim_ascii().strip_prefix(b"JAVA_VERSION=\""))?;
+    quoted.strip_suffix(b"\"").filter(|version| !version.is_empty())
 }
 
 impl Programs {
@@ -153,11 +210,13 @@ impl SimpleBackend for Programs {
             item.trees.push(tree);
             record.items.push(item);
         }
+        let archives = archives(host, &self.unpacked, &mut record.notes);
+        record.items.extend(archives.iter().filter_map(|archive| unpacked_java(host, archive)));
         record
     }
 
     fn domain(&self, _: &Host, at: &Location) -> Vec<ByteString> {
-        vec![at.dir.clone(), self.java.clone()]
+        vec![at.dir.clone(), self.java.clone(), self.unpacked.clone()]
     }
 
     fn scheme(&self) -> Scheme {

@@ -8,7 +8,7 @@ use crate::fs::Kind;
 use crate::host::{Host, User};
 use whodunit_formats::accounts;
 use whodunit_shell::Unknown;
-use whodunit_shell::eval::fish::Fish;
+use whodunit_shell::eval::fish::{Directories, Fish};
 use whodunit_shell::eval::{Account, Invocation, Run, State};
 use whodunit_shell::syntax::Dialect;
 
@@ -163,7 +163,8 @@ fn follow(
         state.export(b"SSH_CONNECTION", "192.0.2.7 50000 192.0.2.1 22");
     }
     if shell == Shell::Fish {
-        let mut run = Fish::new(at, state);
+        let dirs = fish_of(host, user, &state).map(|program| Directories::of(&program, &host.root));
+        let mut run = Fish::new(at, state).with(dirs.unwrap_or_default());
         run.take_unknowns(unknowns);
         match only {
             Some(files) => files.iter().for_each(|file| run.file(file)),
@@ -188,6 +189,16 @@ fn follow(
         run.prompt();
     }
     run.finish()
+}
+
+/// The fish that a user starts: that of the account, or the first on the search path.
+fn fish_of(host: &Host, user: &User, state: &State) -> Option<ByteString> {
+    if path::name(&user.shell) == b"fish" {
+        return Some(user.shell.clone());
+    }
+    let dirs = state.get(b"PATH").unwrap_or_default().split(|byte| *byte == b':');
+    let found = dirs.filter(|dir| dir.starts_with(b"/")).map(|dir| path::join(dir, b"fish"));
+    found.into_iter().find(|program| is_file(host, program))
 }
 
 /// The files that a shell reads by itself.

@@ -18,6 +18,7 @@
 //! highest; `name@2` is a formula of its own; a keg without links can be keg-only or unlinked; receipts may
 //! be missing or damaged, the keg counts all the same.
 
+mod casks;
 mod offers;
 mod prefixes;
 mod taps;
@@ -25,7 +26,6 @@ mod taps;
 use serde::Deserialize;
 
 use crate::backend::advice::actor_for;
-use crate::backend::app_bundles;
 use crate::backend::simple::CatalogueQuery;
 use crate::backend::simple::{
     InstalledPackage, Record, SimpleBackend, SimpleCatalogue, SimpleInstallation, dirs_in, is_dir, link_target,
@@ -37,7 +37,7 @@ use crate::fs::{Kind, Limit};
 use crate::host::Host;
 use crate::model::{
     Actor, Affix, CommandLine, Evidence, Location, Loss, ManagerId, ManagerKind, Offer, Origin, Profile, Reason,
-    RemedyKind, Scope, Search, Source, Status,
+    RemedyKind, Scope, Search, Source,
 };
 use crate::version::Scheme;
 use crate::version::upstream::Notation;
@@ -228,50 +228,6 @@ impl Prefix {
         links.map(|(link, _)| link).collect()
     }
 
-    fn casks(host: &Host, at: &Location, record: &mut Record) {
-        let room = path::join(&at.dir, b"Caskroom");
-        for (token, _) in dirs_in(host, &room, false) {
-            let dir = path::join(&room, &token);
-            let metadata = path::join(&dir, b".metadata");
-            for (version, _) in dirs_in(host, &dir, false) {
-                let tree = path::join(&dir, &version);
-                let mut item = InstalledPackage::kept("cask", token.clone(), version.clone());
-                let is_recorded = is_dir(host, &path::join(&metadata, &version));
-                item.installed_at = host.root.modified(&tree);
-                item.evidence.push(Evidence::directory(tree.clone(), format!("{token} {version}")));
-                if !is_recorded {
-                    item.status = Status::Broken;
-                    item.evidence.push(Evidence::at(metadata.clone(), "lookup", "has no record of this version"));
-                }
-                Self::apps(host, &tree, &mut item);
-                item.commands = Self::commands(host, &at.dir, &tree);
-                item.trees.push(tree);
-                record.items.push(Self::with_remedies(&at.dir, item, "--cask", &token));
-            }
-        }
-    }
-
-    /// The apps of a cask: each is moved to where apps are, and a link to it left in its place. One can upgrade itself.
-    fn apps(host: &Host, tree: &ByteString, item: &mut InstalledPackage) {
-        for (name, _) in host.root.names_in(tree).into_iter().filter(|(_, kind)| *kind == Kind::Link) {
-            let link = path::join(tree, &name);
-            let Some(app) = link_target(host, &link) else { continue };
-            if host.root.target(&link).is_err() {
-                item.status = Status::Broken;
-                item.evidence.push(Evidence::at(link, "link", format!("{app} does not exist")));
-            } else if let Some(own) = app_bundles::read(host, &app).ok().and_then(|app| app.version) {
-                let recorded = item.version.as_deref().unwrap_or_default();
-                // A cask's version can have the build behind a comma, or be no number at all.
-                let recorded = recorded.split(|byte| *byte == b',').next().unwrap_or_default();
-                if *own != *recorded && recorded != b"latest" {
-                    let says = format!("the app is version {own}: it was upgraded without Homebrew");
-                    item.evidence.push(Evidence::at(app_bundles::info_file(&app), "bundle", says));
-                }
-            }
-            item.trees.push(app);
-        }
-    }
-
     fn itself(host: &Host, at: &Location, record: &mut Record) {
         let program = path::join(&at.dir, b"bin/brew");
         if host.root.target(&program).is_err() {
@@ -304,7 +260,7 @@ impl SimpleBackend for Prefix {
     fn read(&self, host: &Host, at: &Location) -> Record {
         let mut record = Record::default();
         Self::kegs(host, at, &mut record);
-        Self::casks(host, at, &mut record);
+        casks::read(host, at, &mut record);
         Self::itself(host, at, &mut record);
         record
     }
