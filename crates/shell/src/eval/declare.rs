@@ -107,7 +107,14 @@ impl Run<'_> {
                 }
                 continue;
             }
+            if matches!(word.0.last(), Some(Part::List(_))) {
+                self.fail(Mishap::Expansion); // "Cannot assign list to array member".
+                return Flow::Next;
+            }
             for text in self.fields(std::slice::from_ref(word)) {
+                if self.dialect() == Dialect::Bash && command != b"export" && self.declare_element(&text, how) {
+                    continue;
+                }
                 if !how.takes(&text) {
                     self.declare_one(&text, how);
                 }
@@ -115,6 +122,21 @@ impl Run<'_> {
         }
         self.status = Some(u8::from(self.refusals > refusals));
         Flow::Next
+    }
+
+    /// `NAME[index]=value`: whether the word is that.
+    fn declare_element(&mut self, text: &[u8], how: Declaration) -> bool {
+        let Some(at) = memchr::memchr(b'=', text) else { return false };
+        let append = text[..at].ends_with(b"+");
+        let Some(element) = text[..at - usize::from(append)].strip_suffix(b"]") else { return false };
+        let Some(open) = memchr::memchr(b'[', element).filter(|open| is_name(&element[..*open])) else { return false };
+        let (name, index) = (element[..open].to_vec(), Some(element[open + 1..].to_vec()));
+        let value = Assigned::Word(Word(vec![Part::Quoted(text[at + 1..].to_vec())]));
+        if self.begin(&name, how) {
+            self.assignment(&Assignment { name: name.clone(), index, append, value });
+            self.end(&name, how);
+        }
+        true
     }
 
     /// Declares what one word names, with a value or without.

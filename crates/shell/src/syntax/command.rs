@@ -265,7 +265,7 @@ impl Parser<'_> {
                 // What `eval` is given is read again.
                 let is_read_again = self.dialect == Dialect::Bash
                     && words.first().and_then(literal).is_some_and(|name| name == b"eval");
-                if !is_read_again && !words.iter().any(declares) {
+                if !begins_assignment(&word) || !(is_read_again || words.iter().any(declares)) {
                     return self.wrong("a parenthesis cannot stand here");
                 }
                 self.skip(1);
@@ -322,6 +322,13 @@ impl Parser<'_> {
 
 fn plain(line: u32, kind: Kind) -> Command {
     Command { line, kind, redirects: Vec::new() }
+}
+
+/// Whether a word is `NAME=`, `NAME+=` or `NAME[index]=`, with no quotes and no variable before the `=`.
+fn begins_assignment(word: &Word) -> bool {
+    let [Part::Plain(text)] = &word.0[..] else { return false };
+    let name = text.split(|b| b"=+[".contains(b)).next().unwrap_or_default();
+    is_name(name)
 }
 
 /// The text of a word without variables in it.

@@ -174,6 +174,9 @@ impl Run<'_> {
         if self.failure.is_some() {
             return;
         }
+        if index.is_some() && self.at.dialect == Dialect::Bash && matches!(new, Value::List(_) | Value::Sparse(_)) {
+            return self.fail(Mishap::Expansion); // "Cannot assign list to array member".
+        }
         let is_map = matches!(self.state.variables.get(name), Some(Variable { value: Value::Map(_), .. }));
         let list = if is_map { None } else { self.list_of(name) };
         let value = match (index, new, list) {
