@@ -104,14 +104,22 @@ impl Run<'_> {
         Ok(match name {
             b"." | b"source" if first == b"--" => self.dot(&arguments[1..]),
             b"." | b"source" => self.dot(&arguments),
-            b"eval" => match self.text(&arguments.join(&b' ')) {
-                // In bash and zsh what goes wrong in it ends with it.
-                Flow::LeaveFile if self.dialect() != Dialect::Posix => {
-                    self.status = Some(1);
-                    Flow::Next
+            b"eval" => {
+                let text = arguments.join(&b' ');
+                match (self.text(&text), self.dialect()) {
+                    // In bash and zsh what goes wrong in it ends with it.
+                    (Flow::LeaveFile, Dialect::Zsh) => {
+                        self.status = Some(1);
+                        Flow::Next
+                    }
+                    (Flow::LeaveFile, Dialect::Bash) => {
+                        // A syntax error gives 2, but 1 in the parentheses of an array.
+                        self.status = self.status.filter(|_| memchr::memmem::find(&text, b"=(").is_none());
+                        Flow::Next
+                    }
+                    (flow, _) => flow,
                 }
-                flow => flow,
-            },
+            }
             b"return" => {
                 self.status = status_of(first, self.status);
                 Flow::Return

@@ -1,11 +1,19 @@
 //! Options of the shells: `set`, `shopt`, `setopt`, `emulate`.
 
-use super::run::{Flow, Run};
+use super::piece::is_known;
+use super::run::{Flow, Mishap, Run};
 use super::state::Value;
 use crate::syntax::Dialect;
 
 impl Run<'_> {
     pub(super) fn set(&mut self, arguments: &[Vec<u8>]) {
+        if self.refuses_options(arguments) {
+            self.status = Some(2);
+            if self.dialect() != Dialect::Bash {
+                self.fail(Mishap::Expansion);
+            }
+            return;
+        }
         let mut at = 0;
         while let Some(word) = arguments.get(at) {
             match &word[..] {
@@ -24,7 +32,8 @@ impl Run<'_> {
                         let name: &[u8] = match letter {
                             b'a' => b"allexport",
                             b'e' => b"errexit",
-                            b'f' => b"noglob",
+                            b'f' if self.dialect() != Dialect::Zsh => b"noglob",
+                            b'F' if self.dialect() == Dialect::Zsh => b"noglob",
                             b'u' => b"nounset",
                             b'A' if self.dialect() == Dialect::Zsh => {
                                 if let Some(name) = arguments.get(at + 1) {
@@ -45,6 +54,31 @@ impl Run<'_> {
             }
             at += 1;
         }
+    }
+
+    /// Whether `set` takes one of these options for none; only bash does nothing else then.
+    fn refuses_options(&self, arguments: &[Vec<u8>]) -> bool {
+        let mut words = arguments.iter();
+        while let Some(word) = words.next() {
+            match &word[..] {
+                b"-o" | b"+o" => {
+                    let is_one = |name: &Vec<u8>| !is_known(name) || DASH_OPTIONS.contains(&&name[..]);
+                    if words.next().is_some_and(|name| self.dialect() == Dialect::Posix && !is_one(name)) {
+                        return true;
+                    }
+                }
+                [b'-' | b'+', letters @ ..] if !letters.is_empty() && !letters.starts_with(b"-") => {
+                    if letters.iter().any(|letter| !is_option(self.dialect(), *letter)) {
+                        return is_known(word);
+                    }
+                    if letters.contains(&b'A') {
+                        return false;
+                    }
+                }
+                _ => return false,
+            }
+        }
+        false
     }
 
     fn set_arguments(&mut self, arguments: &[Vec<u8>]) {
@@ -121,5 +155,35 @@ impl Run<'_> {
         self.state.options.retain(|name| name == b"localoptions");
         set(self, is_sh);
         Flow::Next
+    }
+}
+
+/// What dash knows behind `set -o`.
+const DASH_OPTIONS: [&[u8]; 17] = [
+    b"errexit",
+    b"noglob",
+    b"ignoreeof",
+    b"interactive",
+    b"monitor",
+    b"noexec",
+    b"stdin",
+    b"xtrace",
+    b"verbose",
+    b"vi",
+    b"emacs",
+    b"noclobber",
+    b"allexport",
+    b"notify",
+    b"nounset",
+    b"privileged",
+    b"nolog",
+];
+
+/// Whether a letter is an option of `set`.
+fn is_option(dialect: Dialect, letter: u8) -> bool {
+    match dialect {
+        Dialect::Posix => b"abefimnopsuvxCEIV".contains(&letter),
+        Dialect::Bash => b"abefhkmnoprtuvxBCEHPT".contains(&letter),
+        Dialect::Zsh => letter.is_ascii_alphanumeric() && !b"bcjqz".contains(&letter),
     }
 }

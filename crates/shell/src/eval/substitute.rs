@@ -255,6 +255,9 @@ impl Run<'_> {
         let name = tied(name).filter(|_| self.dialect() == Dialect::Zsh).unwrap_or(self.state.meant(name));
         if let Some(variable) = self.state.variables.get(name) {
             self.read_taints.extend(&variable.taints);
+        } else if is_name(name) && self.own_variable(name).is_none() {
+            // What is not set may have been set by what is not known.
+            self.read_taints.extend(&self.state.unset_taints);
         }
     }
 

@@ -274,7 +274,10 @@ impl Parser<'_> {
             words.push(word);
             let may_define = (words.len() == 1 || self.dialect == Dialect::Zsh) && assignments.is_empty();
             if may_define && self.is_definition() {
-                let names = words.iter().map(|word| literal(word).unwrap_or_default()).collect();
+                let names: Vec<Vec<u8>> = words.iter().map(|word| literal(word).unwrap_or_default()).collect();
+                if self.dialect == Dialect::Zsh && names.iter().any(|name| DECLARING.contains(&&name[..])) {
+                    return self.wrong("a word that the shell keeps for itself cannot name a function");
+                }
                 let kind = self.function(names)?;
                 return Ok(plain(line, kind));
             }

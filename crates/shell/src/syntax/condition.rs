@@ -1,7 +1,10 @@
 //! `[[ … ]]`.
 
 use super::word::push_plain;
-use super::{Condition, Parsed, Parser, Word, literal};
+use super::{Condition, Dialect, Parsed, Parser, Part, Word, literal};
+
+/// Operators that take one word.
+const UNARY: &[u8] = b"abcdefghknoprstuvwxzGLNORS";
 
 /// Conditions side by side: each is one level of the tree.
 const MAX_CONDITIONS: usize = 60;
@@ -58,7 +61,15 @@ impl Parser<'_> {
             parser.has_keyword(b"]]") || parser.starts(b"&&") || parser.starts(b"||") || parser.peek() == Some(b')')
         };
         if is_over(self) {
-            return Ok(Condition::Word(first));
+            let is_operator = match (&first.0[..], self.dialect) {
+                ([Part::Plain(text)], Dialect::Zsh) => text.len() > 1 && text[0] == b'-',
+                ([Part::Plain(_)], _) => sign.is_some_and(|sign| UNARY.contains(&sign[1])),
+                _ => false,
+            };
+            return match is_operator {
+                true => self.wrong("an operator of [[ without its word"),
+                false => Ok(Condition::Word(first)),
+            };
         }
         if let Some(sign) = sign
             && let Some(word) = self.word()?

@@ -23,6 +23,9 @@ impl Parser<'_> {
         while let Some(byte) = self.peek() {
             if byte == b'(' && ends(b'(') && self.at > start && self.opens_pattern(&parts) {
                 let text = self.balanced()?;
+                if self.dialect == Dialect::Zsh && text.iter().any(|byte| b";&\n".contains(byte)) {
+                    return self.wrong("an operator within the parentheses of a pattern");
+                }
                 push_plain(&mut parts, &text);
                 continue;
             }

@@ -7,6 +7,7 @@ use super::{Flow, MAX_DEPTH, MAX_FILE, Mishap, Run};
 use crate::UnknownId;
 use crate::eval::piece::is_known;
 use crate::eval::state::{Alias, AliasKind, Function, LISTS, Place, Variable};
+use crate::eval::substitute;
 use crate::syntax::{Assignment, Command, Dialect, Kind, Parser, Part, Word, literal};
 use whodunit_formats::bytes::ByteString;
 
@@ -82,7 +83,8 @@ impl Run<'_> {
     fn assigned_for_now(&mut self, assignments: &[Assignment]) -> Vec<(Vec<u8>, Option<Variable>)> {
         let mut before = Vec::new();
         for assignment in assignments {
-            let name = self.state.meant(&assignment.name).to_vec();
+            let of_list = substitute::tied(&assignment.name).filter(|_| self.dialect() == Dialect::Zsh);
+            let name = of_list.unwrap_or(self.state.meant(&assignment.name)).to_vec();
             before.push((name.clone(), self.state.variables.get(&name).cloned()));
             self.assignment(assignment);
             if let Some(variable) = self.state.variables.get_mut(&name) {

@@ -75,11 +75,8 @@ fn recorded_apps(
     let places: Vec<ByteString> = std::iter::once("/Applications".into()).chain(of_users).collect();
     let file = |end: &str| path::join(&dir, &[token, end.as_bytes()].concat());
     let is_there = |file: &ByteString| host.root.entry(file).is_ok();
-    let (file, read): (_, fn(&[u8]) -> Result<Vec<String>, String>) = match (file(".json"), file(".rb")) {
-        (file, _) if is_there(&file) => (file, of_json),
-        (_, file) if is_there(&file) => (file, |text| Ok(of_ruby(text))),
-        _ => return Vec::new(),
-    };
+    let Some(file) = [".json", ".rb"].map(file).into_iter().find(is_there) else { return Vec::new() };
+    let read = |text: &[u8]| if file.ends_with(b".json") { of_json(text) } else { Ok(of_ruby(text)) };
     let hides = || format!("which apps {token} brought is unknown");
     let names = match host.root.read(&file, Limit::LIST) {
         Ok(content) => read(&content).unwrap_or_else(|error| {
