@@ -124,7 +124,10 @@ impl Run<'_> {
                     return Some(vec![mark(unknown)]);
                 }
                 let is_element = name.ends_with(b"]") && name.contains(&b'[');
-                if name.is_empty() || (!is_name(&name) && !is_element) {
+                // A number of an argument, or a sign: `$1`, `$@`.
+                let is_special = name.iter().all(u8::is_ascii_digit)
+                    || matches!(name[..], [b'@' | b'*' | b'#' | b'?' | b'-' | b'$' | b'!']);
+                if name.is_empty() || !(is_name(&name) || is_element || is_special) {
                     self.fail(Mishap::Expansion); // "invalid indirect expansion"
                     return Some(Vec::new());
                 }
@@ -277,10 +280,14 @@ impl Run<'_> {
             b"-" => one(&self.signs()),
             b"$" | b"!" => Some(vec![self.unknown_value("a process id")]),
             b"0" => one(&self.at.name.clone()),
-            [digit @ b'1'..=b'9'] if !self.is_counted(self.state.arguments.iter().take(usize::from(digit - b'0'))) => {
-                Some(vec![self.unknown_value("an argument behind unknown ones")])
+            [b'1'..=b'9', rest @ ..] if rest.iter().all(u8::is_ascii_digit) => {
+                let number: usize =
+                    std::str::from_utf8(name).ok().and_then(|text| text.parse().ok()).unwrap_or(usize::MAX);
+                if !self.is_counted(self.state.arguments.iter().take(number)) {
+                    return Some(Some(vec![self.unknown_value("an argument behind unknown ones")]));
+                }
+                self.state.arguments.get(number - 1).map(|text| vec![text.clone()])
             }
-            [digit @ b'1'..=b'9'] => self.state.arguments.get(usize::from(digit - b'1')).map(|text| vec![text.clone()]),
             _ => return None,
         })
     }

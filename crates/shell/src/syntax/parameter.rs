@@ -48,7 +48,9 @@ impl Parser<'_> {
                 signs = 1;
             }
         }
-        let name = name_at(&rest[signs..]);
+        // But in zsh `$10` is `$1` and a zero.
+        let digits = if self.dialect == Dialect::Zsh { digits_at(&rest[signs..]) } else { 0 };
+        let name = name_at(&rest[signs..]).max(digits);
         if name == 0 {
             push_plain(parts, b"$");
             self.skip(1);
@@ -147,7 +149,7 @@ impl Parser<'_> {
             parameter.inner = inner.pop().map(Box::new);
             self.depth -= 1;
         } else {
-            let length = name_at(self.rest());
+            let length = name_at(self.rest()).max(digits_at(self.rest()));
             parameter.name = self.rest()[..length].to_vec();
             self.skip(length);
         }
@@ -174,4 +176,9 @@ impl Parser<'_> {
         }
         if self.take(b"}") { Ok(parameter) } else { self.wrong("a brace is not closed") }
     }
+}
+
+/// How many digits a text begins with: the number of an argument.
+fn digits_at(text: &[u8]) -> usize {
+    text.iter().take_while(|byte| byte.is_ascii_digit()).count()
 }

@@ -85,7 +85,10 @@ impl Run<'_> {
         for assignment in assignments {
             let of_list = substitute::tied(&assignment.name).filter(|_| self.dialect() == Dialect::Zsh);
             let name = of_list.unwrap_or(self.state.meant(&assignment.name)).to_vec();
-            before.push((name.clone(), self.state.variables.get(&name).cloned()));
+            // In zsh an element that is assigned stays so.
+            if assignment.index.is_none() || self.dialect() != Dialect::Zsh {
+                before.push((name.clone(), self.state.variables.get(&name).cloned()));
+            }
             self.assignment(assignment);
             if let Some(variable) = self.state.variables.get_mut(&name) {
                 variable.exported = true;

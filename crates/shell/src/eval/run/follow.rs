@@ -85,7 +85,20 @@ impl Run<'_> {
                 });
                 continue;
             }
-            let target = self.one(&redirect.target, false);
+            let target = match (self.dialect(), redirect.operator) {
+                (Dialect::Bash, operator) if !operator.starts_with("<<") => {
+                    let mut fields = self.fields(std::slice::from_ref(&redirect.target));
+                    match (fields.pop(), fields.is_empty()) {
+                        (Some(target), true) => target,
+                        // An ambiguous redirect.
+                        _ => {
+                            self.status = Some(1);
+                            return Flow::Next;
+                        }
+                    }
+                }
+                _ => self.one(&redirect.target, false),
+            };
             match redirect.operator {
                 "<<" | "<<-" => input = Some(target),
                 "<<<" => input = Some([&target[..], b"\n"].concat()),
