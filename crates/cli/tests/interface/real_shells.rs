@@ -251,8 +251,11 @@ fn this_machines_own_start_up_files_are_followed_to_the_end() {
 /// What sudo and su start with, by the files that say so.
 #[test]
 fn a_fish_in_a_prefix_of_its_own_reads_the_settings_there() {
-    if !can_mount() || !has(&["fish", "unshare", "setpriv"]) {
+    if !has(&["fish", "unshare", "setpriv"]) {
         return;
+    }
+    if !can_mount() {
+        return not_compared("a fish in a prefix of its own, which needs root to lay it there");
     }
     let made = lay(&[
         ("etc/login.defs", "ENV_PATH PATH=/usr/bin:/bin\n"),

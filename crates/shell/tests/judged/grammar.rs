@@ -7,6 +7,8 @@ pub struct Grammar {
     shell: &'static str,
     depth: u32,
     functions: u32,
+    /// Whether every second statement stands within an `eval`, quoted without regard to its own quotes.
+    nests: bool,
 }
 
 /// Templates: `%D` a directory, `%V` a variable's name, `%C` a condition, `%S` a statement, `%W` a word, `%P` a pattern,
@@ -384,10 +386,10 @@ const WORDS: Templates = &["a", "b", "one", "/w", "x1", "\"q w\"", "'s'", "A_b"]
 const PATTERNS: Templates = &["/a", "*bin*", "/usr/bin", "a*", "[ab]", "?", "$X", "\"$X\"", "/opt/*", "one"];
 
 impl Grammar {
-    pub fn new(shell: &'static str, seed: u64) -> Self {
+    pub fn new(shell: &'static str, seed: u64, nests: bool) -> Self {
         // Neighbouring seeds give unlike scripts.
         let seed = (seed + 1).wrapping_mul(0x9e37_79b9_7f4a_7c15) ^ (seed << 7) | 1;
-        Grammar { seed, shell, depth: 0, functions: 0 }
+        Grammar { seed, shell, depth: 0, functions: 0, nests }
     }
 
     fn next(&mut self, below: usize) -> usize {
@@ -421,7 +423,7 @@ impl Grammar {
             _ => self.pick(POSIX),
         };
         self.depth -= 1;
-        text
+        if self.nests && self.shell != "fish" && self.next(2) == 0 { format!("eval '{text}'") } else { text }
     }
 
     fn filled(&mut self, template: &str) -> String {

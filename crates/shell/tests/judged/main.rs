@@ -65,12 +65,13 @@ fn every_row_is_what_the_shell_does() {
 }
 
 /// Scripts put together at random, the same in every run. `WHODUNIT_SCRIPTS` and `WHODUNIT_SEED` make them more, and
-/// others.
+/// others; with `WHODUNIT_NESTED`, every second statement stands within an `eval`, which leads into more corners.
 #[test]
 fn scripts_put_together_are_never_wrong_in_silence() {
     let number = |name: &str, default| std::env::var(name).map_or(default, |text| text.parse().unwrap());
     let (count, seed) = (number("WHODUNIT_SCRIPTS", 300), number("WHODUNIT_SEED", 0));
     let only = std::env::var("WHODUNIT_SHELL").unwrap_or_default();
+    let nests = std::env::var_os("WHODUNIT_NESTED").is_some();
     let mut all_wrong = Vec::new();
     for shell in SHELLS.into_iter().filter(|shell| (only.is_empty() || only == *shell) && is_here(shell)) {
         let next = AtomicU64::new(seed);
@@ -84,7 +85,7 @@ fn scripts_put_together_are_never_wrong_in_silence() {
                 if numbers.is_empty() {
                     break;
                 }
-                let lines = |number| Grammar::new(shell, number).script();
+                let lines = |number| Grammar::new(shell, number, nests).script();
                 let scripts: Vec<String> = numbers.clone().map(|number| lines(number).join("\n")).collect();
                 for ((number, script), theirs) in numbers.zip(&scripts).zip(machine.theirs_of_each(shell, &scripts)) {
                     let ours = machine.ours(shell, script).0;

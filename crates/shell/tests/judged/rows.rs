@@ -507,6 +507,11 @@ pub const ROWS: &[Row] = &[
     ("zsh", "path[1]=/q true; PATH=/y:$PATH"),
     ("zsh", "m=(/a); m[1]=/b true; PATH=$m:$PATH"),
     ("sh bash zsh", "set -- a b c d e f g h i j; PATH=/${10}:$PATH; PATH=/$10:$PATH"),
+    ("sh bash zsh", "eval \"PATH=$($HOME/bin/gauge):$PATH\"; eval \"PATH=$PATH:/x\""),
+    ("sh bash zsh", "eval \"F=$($HOME/bin/gauge)\"; . \"$F/none\"; PATH=/x:$PATH"),
+    ("sh bash zsh", "{ PATH=/n:$PATH; } 2>&x; PATH=/y:$PATH"),
+    ("sh bash zsh", "PATH=/m:$PATH; true 2>&\"1; a\"; PATH=/st$?:$PATH"),
+    ("sh bash zsh", "{ PATH=/n:$PATH; } 2>&1 >&- <&0; PATH=/y:$PATH"),
     // What a block's own variable hides stays a list of directories.
     (
         "fish",

@@ -27,9 +27,18 @@ impl Run<'_> {
         if let Some(name) = name.filter(|name| self.declares(name)) {
             return self.declare_with(assignments, &name, &words[1..]);
         }
+        let outer = std::mem::take(&mut self.read_taints);
         let fields = self.fields(words);
+        let is_uncertain = !self.read_taints.is_empty();
+        self.read_taints.extend(outer);
         if let Some(flow) = self.failure.take() {
             return flow;
+        }
+        let reads_on = |name: &Vec<u8>| matches!(&name[..], b"eval" | b"." | b"source");
+        if is_uncertain && fields.first().is_some_and(reads_on) {
+            let unknown = self.note_unknown("reads commands that may be others");
+            self.taint_all(unknown);
+            self.state.lasting_taints.insert(unknown);
         }
         let Some((name, arguments)) = fields.split_first() else {
             let (refusals, substitutions) = (self.refusals, self.substitutions);

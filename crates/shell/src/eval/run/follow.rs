@@ -6,7 +6,7 @@ use super::{Flow, MAX_DEPTH, MAX_FILE, Run};
 use crate::ReadError;
 use crate::eval::piece::is_known;
 use crate::eval::state::Function;
-use crate::syntax::{Arm, ArmEnd, Command, Dialect, Kind, List, Part};
+use crate::syntax::{Arm, ArmEnd, Command, Dialect, Kind, List, Part, Redirect};
 
 /// Whether `set -e` looks at how a command ends; the commands inside others are looked at themselves.
 fn is_checked(command: &Command) -> bool {
@@ -72,6 +72,34 @@ impl Run<'_> {
         }
     }
 
+    /// The target of a redirection; else what the shell gives up for a wrong one.
+    fn target(&mut self, redirect: &Redirect) -> Result<Vec<u8>, Flow> {
+        let is_number = |target: &[u8]| target == b"-" || !is_known(target) || target.iter().all(u8::is_ascii_digit);
+        let takes_number = redirect.operator.ends_with('&');
+        match self.dialect() {
+            Dialect::Bash if !redirect.operator.starts_with("<<") => {
+                let mut fields = self.fields(std::slice::from_ref(&redirect.target));
+                let is_wrong = |target: &[u8]| takes_number && redirect.descriptor.is_some() && !is_number(target);
+                match (fields.pop(), fields.is_empty()) {
+                    (Some(target), true) if !is_wrong(&target) => Ok(target),
+                    // An ambiguous redirect.
+                    _ => {
+                        self.status = Some(1);
+                        Err(Flow::Next)
+                    }
+                }
+            }
+            dialect => {
+                let target = self.one(&redirect.target, false);
+                if dialect == Dialect::Posix && takes_number && !is_number(&target) {
+                    self.status = Some(2);
+                    return Err(self.mistake());
+                }
+                Ok(target)
+            }
+        }
+    }
+
     /// Follows a command with its redirections: only what is read, and whether what is written is caught, matters.
     pub(in crate::eval) fn redirected(&mut self, command: &Command) -> Flow {
         let mut input = None;
@@ -85,19 +113,9 @@ impl Run<'_> {
                 });
                 continue;
             }
-            let target = match (self.dialect(), redirect.operator) {
-                (Dialect::Bash, operator) if !operator.starts_with("<<") => {
-                    let mut fields = self.fields(std::slice::from_ref(&redirect.target));
-                    match (fields.pop(), fields.is_empty()) {
-                        (Some(target), true) => target,
-                        // An ambiguous redirect.
-                        _ => {
-                            self.status = Some(1);
-                            return Flow::Next;
-                        }
-                    }
-                }
-                _ => self.one(&redirect.target, false),
+            let target = match self.target(redirect) {
+                Ok(target) => target,
+                Err(flow) => return flow,
             };
             match redirect.operator {
                 "<<" | "<<-" => input = Some(target),
