@@ -32,10 +32,7 @@ impl Run<'_> {
     /// Runs a command that is a function, a builtin, or a program.
     pub(super) fn call(&mut self, name: &[u8], arguments: Vec<Vec<u8>>) -> Flow {
         if !is_known(name) {
-            self.status = None;
-            let unknown = self.note_unknown("runs a command whose name is unknown");
-            self.taint_all(unknown);
-            return Flow::Next;
+            return self.anything("runs a command whose name is unknown");
         }
         let function = self.state.functions.get(name).cloned();
         if let Some(function) = function.filter(|_| !(self.dialect() == Dialect::Posix && is_special(name))) {

@@ -512,6 +512,13 @@ pub const ROWS: &[Row] = &[
     ("sh bash zsh", "{ PATH=/n:$PATH; } 2>&x; PATH=/y:$PATH"),
     ("sh bash zsh", "PATH=/m:$PATH; true 2>&\"1; a\"; PATH=/st$?:$PATH"),
     ("sh bash zsh", "{ PATH=/n:$PATH; } 2>&1 >&- <&0; PATH=/y:$PATH"),
+    (
+        "sh bash",
+        "$HOME/bin/gauge || unset IFS\ncase $($HOME/bin/gauge) in $X) MANPATH=/m; export MANPATH;; *) PATH=/d:$PATH;; esac",
+    ),
+    ("sh bash zsh", "C=$($HOME/bin/gauge); X=$($C); [ -n \"$X\" ] && PATH=/n:$PATH"),
+    ("sh bash zsh", "X=$(eval \"$($HOME/bin/gauge)\"); [ -n \"$X\" ] || PATH=/n:$PATH"),
+    ("fish", "set C ($HOME/bin/gauge); set X ($C); test -n \"$X\"; or set PATH /n $PATH"),
     // What a block's own variable hides stays a list of directories.
     (
         "fish",

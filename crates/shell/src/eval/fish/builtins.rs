@@ -4,7 +4,7 @@ use std::sync::Arc;
 
 use super::{Defined, Fish};
 use crate::FileType;
-use crate::eval::piece::is_known;
+use crate::eval::piece::{is_known, mark};
 use crate::eval::rules;
 use crate::eval::run::Flow;
 use crate::eval::state::{Alias, AliasKind, Function, Value, Variable};
@@ -16,6 +16,7 @@ impl Fish<'_> {
         if !is_known(name) {
             let unknown = self.note_unknown("runs a command whose name is unknown");
             self.taint_all(unknown);
+            self.write(mark(unknown));
             self.run.status = None;
             return Flow::Next;
         }

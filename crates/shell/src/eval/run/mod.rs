@@ -302,6 +302,15 @@ impl<'s> Run<'s> {
         self.state.get(name).map(<[u8]>::to_vec)
     }
 
+    /// What is not known to be run sets anything, writes anything, and ends in any way.
+    pub(in crate::eval) fn anything(&mut self, why: impl Into<String>) -> Flow {
+        let unknown = self.note_unknown(why);
+        self.taint_all(unknown);
+        self.write(&mark(unknown));
+        self.status = None;
+        Flow::Next
+    }
+
     /// Takes a text as commands that stand on one line.
     pub(in crate::eval) fn text(&mut self, text: &[u8]) -> Flow {
         let held = std::mem::replace(&mut self.holds_line, true);
@@ -317,9 +326,7 @@ impl<'s> Run<'s> {
                 .and_then(|number| self.unknowns.get(number.0))
                 .map(|unknown| unknown.says.clone());
             let why = why.map(|why| format!(" ({why})")).unwrap_or_default();
-            let unknown = self.note_unknown(format!("evaluates unknown commands{why}, which may set any variable"));
-            self.taint_all(unknown);
-            return Flow::Next;
+            return self.anything(format!("evaluates unknown commands{why}, which may set any variable"));
         }
         for list in Parser::new(text, self.at.dialect) {
             match list {
