@@ -36,9 +36,7 @@ impl Run<'_> {
         }
         let reads_on = |name: &Vec<u8>| matches!(&name[..], b"eval" | b"." | b"source");
         if is_uncertain && fields.first().is_some_and(reads_on) {
-            let unknown = self.note_unknown("reads commands that may be others");
-            self.taint_all(unknown);
-            self.state.lasting_taints.insert(unknown);
+            self.taint_for_good("reads commands that may be others");
         }
         let Some((name, arguments)) = fields.split_first() else {
             let (refusals, substitutions) = (self.refusals, self.substitutions);
