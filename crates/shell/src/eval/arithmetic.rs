@@ -87,6 +87,12 @@ impl Run<'_> {
         }
     }
 
+    /// The value of an expression that decides what is done; none where it stands on something uncertain.
+    pub(super) fn deciding(&mut self, text: &[u8]) -> Option<i64> {
+        let (value, is_uncertain) = self.reading(|run| run.computed(text));
+        value.filter(|_| !is_uncertain)
+    }
+
     /// The value of a subscript. Where it is no expression, the shell reads no further.
     pub(super) fn computed_index(&mut self, text: &[u8]) -> Option<i64> {
         let value = self.computed(text);
@@ -262,6 +268,7 @@ impl Run<'_> {
 
     /// A variable's value: in bash and zsh an expression itself.
     fn value_of(&mut self, name: &[u8], index: Option<&[u8]>, depth: u32) -> Option<i64> {
+        self.reads(name);
         let text = match index {
             Some(index) => self.element(name, index),
             None => self.state.get(name).map(<[u8]>::to_vec).or_else(|| self.own_variable(name)),

@@ -44,3 +44,21 @@ pub fn is_reserved(dialect: Dialect, name: &[u8]) -> bool {
     };
     among(RESERVED, name) || among(more, name)
 }
+
+/// Whether a builtin prints something of its own with these words.
+#[must_use]
+pub(super) fn prints(name: &[u8], words: &[Vec<u8>]) -> bool {
+    let asks = |options: &[&[u8]]| words.is_empty() || options.contains(&&*words[0]);
+    match name {
+        b"set" | b"setopt" | b"unsetopt" => words.is_empty() || (words.len() == 1 && asks(&[b"-o", b"+o"])),
+        b"trap" => asks(&[b"-p", b"-l"]),
+        b"alias" | b"hash" | b"enable" | b"disable" | b"command" => asks(&[b"-p", b"-L", b"-l", b"-m"]),
+        b"umask" => asks(&[b"-S", b"-p"]),
+        b"shopt" => !words.iter().any(|word| matches!(&word[..], b"-s" | b"-u" | b"-q")),
+        _ => {
+            let silent = ": true false [ test unset unfunction unalias cd chdir pwd print echo printf type whence which \
+                          where read let getopts mapfile readarray autoload wait disown";
+            !among(silent, name)
+        }
+    }
+}

@@ -2,9 +2,10 @@
 
 use super::piece::is_known;
 use super::run::{Flow, Mishap, Run};
-use super::state::{Alias, AliasKind, Function, Replacement, Variable};
-use crate::eval::builtin_names::is_builtin;
+use super::state::{Function, Replacement};
+use crate::eval::builtin_names::{is_builtin, prints};
 use crate::syntax::Dialect;
+use whodunit_formats::bytes::ByteString;
 
 /// Builtins whose assignments last in the POSIX shell.
 pub(super) fn is_special(name: &[u8]) -> bool {
@@ -28,6 +29,14 @@ pub(super) fn is_special(name: &[u8]) -> bool {
     special.contains(&name)
 }
 
+/// Whether a builtin acts on its words, rather than to pass them on as they are, with what is uncertain about them.
+pub(super) fn takes_apart(dialect: Dialect, name: &[u8]) -> bool {
+    let passing: [&[u8]; 13] = [
+        b":", b"true", b"false", b"echo", b"print", b"printf", b"[", b"test", b"set", b"alias", b"eval", b".", b"source",
+    ];
+    is_builtin(dialect, name) && !passing.contains(&name)
+}
+
 impl Run<'_> {
     /// Runs a command that is a function, a builtin, or a program.
     pub(super) fn call(&mut self, name: &[u8], arguments: Vec<Vec<u8>>) -> Flow {
@@ -36,10 +45,15 @@ impl Run<'_> {
         }
         let function = self.state.functions.get(name).cloned();
         if let Some(function) = function.filter(|_| !(self.dialect() == Dialect::Posix && is_special(name))) {
-            if let Some(unknown) = self.uncertain_function(name) {
-                self.taint_all(unknown);
+            if function.certain || function.varies {
+                self.doubts_function(name);
+                return self.function(name, &function, arguments);
             }
-            return self.function(name, &function, arguments);
+            let why = format!("calls {}, which may be missing", ByteString::from(name));
+            return self.either(&why, &mut |run| run.function(name, &function, arguments.clone()), &mut |run| {
+                run.state.functions.remove(name);
+                run.builtin(name, arguments.clone())
+            });
         }
         self.builtin(name, arguments)
     }
@@ -48,9 +62,13 @@ impl Run<'_> {
         let exists = is_builtin(self.dialect(), name) && !self.state.disabled.contains(name);
         if !exists {
             self.program(name, &arguments);
+            if !self.read_taints.is_empty() {
+                self.status = None;
+            }
             return Flow::Next;
         }
         self.status = Some(0);
+        let written = self.output.as_ref().map_or(0, Vec::len);
         let arguments = match self.control(name, arguments) {
             Ok(flow) => return flow,
             Err(arguments) => arguments,
@@ -58,13 +76,15 @@ impl Run<'_> {
         match name {
             b":" | b"true" => {}
             b"false" => self.status = Some(1),
-            b"[" | b"test" => self.test_word(name, arguments),
+            b"[" | b"test" => self.test_word(name, &arguments),
             b"set" => self.set(&arguments),
             b"unset" => self.unset(&arguments),
             b"unfunction" => arguments.iter().for_each(|name| drop(self.state.functions.remove(name))),
             b"alias" => self.make_aliases(&arguments),
             b"unalias" => self.drop_aliases(&arguments),
             b"cd" | b"chdir" => self.change_dir(&arguments),
+            b"pushd" => self.push_dir(&arguments),
+            b"popd" => self.pop_dir(&arguments),
             b"pwd" => {
                 let is_physical = arguments.iter().any(|word| word == b"-P");
                 let dir = self.state.dir.clone();
@@ -87,9 +107,13 @@ impl Run<'_> {
             b"getopts" => self.getopts(&arguments),
             b"mapfile" | b"readarray" => self.mapfile(&arguments),
             b"trap" => self.trap(&arguments),
-            b"wait" | b"kill" | b"fg" | b"bg" | b"stat" | b"zmodload" | b"compgen" => self.status = None,
             // What they set does not bear on where programs are found.
-            _ => {}
+            b"umask" | b"complete" | b"compopt" | b"zstyle" | b"bindkey" | b"times" | b"jobs" | b"dirs" => {}
+            _ => self.status = None,
+        }
+        if prints(name, &arguments) && self.output.as_ref().is_some_and(|output| output.len() == written) {
+            let unknown = self.unknown_value(format!("what `{}` prints", ByteString::from(name)));
+            self.write(&unknown);
         }
         Flow::Next
     }
@@ -110,6 +134,10 @@ impl Run<'_> {
                         Flow::Next
                     }
                     (Flow::LeaveFile, Dialect::Bash) => {
+                        if memchr::memmem::find(&text, b"[[").is_some() {
+                            // It takes what is behind the next `[[` for a part of this one.
+                            self.taint_for_good("a condition within `eval` that may be none, after which bash misreads");
+                        }
                         // A syntax error gives 2, but 1 in the parentheses of an array.
                         self.status = self.status.filter(|_| memchr::memmem::find(&text, b"=(").is_none());
                         Flow::Next
@@ -133,6 +161,11 @@ impl Run<'_> {
             b"continue" => Flow::Continue(level()),
             b"shift" => {
                 let count = if first.is_empty() { 1 } else { level() as usize };
+                if !is_known(first) {
+                    self.status = None;
+                    self.state.arguments = self.uncounted(Vec::new(), true);
+                    return Ok(Flow::Next);
+                }
                 if !self.is_counted(&self.state.arguments) {
                     // What is left of unknown words is unknown words.
                     self.status = None;
@@ -145,8 +178,11 @@ impl Run<'_> {
                     self.state.arguments.drain(..count);
                     return Ok(Flow::Next);
                 }
+                if self.dialect() == Dialect::Posix {
+                    self.fail(Mishap::Expansion);
+                }
                 self.status = Some(1);
-                if self.dialect() == Dialect::Posix { self.mistake() } else { Flow::Next }
+                Flow::Next
             }
             b"command" | b"builtin" => self.command_word(name, &arguments),
             b"emulate" => self.emulate(&arguments),
@@ -178,55 +214,20 @@ impl Run<'_> {
         self.taint_all(unknown);
     }
 
-    pub(super) fn test_word(&mut self, name: &[u8], mut words: Vec<Vec<u8>>) {
-        if name == b"[" && words.pop().as_deref() != Some(b"]") {
-            self.status = Some(2);
-            return;
-        }
+    pub(super) fn test_word(&mut self, name: &[u8], words: &[Vec<u8>]) {
+        let words = match words.split_last() {
+            _ if name != b"[" => words,
+            Some((last, words)) if last == b"]" => words,
+            _ => {
+                self.status = Some(2);
+                return;
+            }
+        };
         self.is_misused = false;
-        let holds = self.test(&words);
+        let holds = self.test(words);
         self.status = if self.is_misused { Some(2) } else { holds.map(|holds| u8::from(!holds)) };
         if !self.read_taints.is_empty() {
             self.status = None;
-        }
-    }
-
-    fn drop_aliases(&mut self, arguments: &[Vec<u8>]) {
-        if arguments.first().is_some_and(|first| first == b"-a") {
-            self.state.aliases.clear();
-        }
-        for name in arguments.iter().filter(|name| *name != b"-a") {
-            if self.state.aliases.remove(name).is_none() {
-                self.status = Some(1);
-            }
-        }
-    }
-
-    fn change_dir(&mut self, arguments: &[Vec<u8>]) {
-        let dir = arguments.iter().find(|word| !word.starts_with(b"-") || *word == b"-");
-        let is_physical = arguments.iter().any(|word| word == b"-P");
-        let dir = match dir.map(Vec::as_slice) {
-            Some(b"-") => self.state.get(b"OLDPWD").map(<[u8]>::to_vec),
-            Some(dir) => Some(dir.to_vec()),
-            None => self.state.get(b"HOME").map(<[u8]>::to_vec),
-        };
-        match dir {
-            Some(dir) if !is_known(&dir) => {
-                let unknown = self.unknown_value("a directory that is unknown");
-                self.state.dir.clone_from(&unknown);
-                self.state.variables.insert(b"PWD".to_vec(), Variable::text(unknown.clone(), true));
-                self.state.variables.insert(b"OLDPWD".to_vec(), Variable::text(unknown, true));
-                self.status = None;
-            }
-            Some(dir) if self.kind(&dir) == Some(crate::FileType::Dir) => {
-                // `cd` goes back through a link as the path is spelled.
-                let now = whodunit_formats::bytes::path::without_dots(&dir, &self.state.dir).to_vec();
-                let now = if is_physical { self.at.files.canonicalize(&now).to_vec() } else { now };
-                let before = std::mem::replace(&mut self.state.dir, now.clone());
-                self.state.variables.insert(b"OLDPWD".to_vec(), Variable::text(before, true));
-                self.state.variables.insert(b"PWD".to_vec(), Variable::text(now, true));
-            }
-            _ => self.status = Some(1),
         }
     }
 
@@ -244,7 +245,7 @@ impl Run<'_> {
     fn autoload(&mut self, arguments: &[Vec<u8>]) {
         for word in arguments.iter().filter(|word| !word.starts_with(b"-") && !word.starts_with(b"+")) {
             let place = self.place.clone();
-            let function = Function { body: None, place, certain: true, exported: false };
+            let function = Function { body: None, place, certain: true, varies: false, exported: false };
             self.state.functions.entry(word.clone()).or_insert(function);
         }
     }
@@ -280,8 +281,11 @@ impl Run<'_> {
                 self.source(&found, arguments)
             }
             _ => {
+                if self.dialect() == Dialect::Posix {
+                    self.fail(Mishap::Expansion);
+                }
                 self.status = Some(1);
-                if self.dialect() == Dialect::Posix { self.mistake() } else { Flow::Next }
+                Flow::Next
             }
         }
     }
@@ -305,6 +309,7 @@ impl Run<'_> {
                     let at = memchr::memchr(b'[', word).unwrap_or(0);
                     self.unset_element(&word[..at], &word[at + 1..word.len() - 1]);
                 }
+                name if !is_known(name) => self.taint_for_good("unsets a variable whose name is unknown"),
                 name => {
                     let name = &self.state.meant(name).to_vec()[..];
                     let tied = super::substitute::tied(name).filter(|_| self.dialect() == Dialect::Zsh);
@@ -338,40 +343,6 @@ impl Run<'_> {
                     }
                 }
             }
-        }
-    }
-
-    fn make_aliases(&mut self, arguments: &[Vec<u8>]) {
-        let mut kind = AliasKind::Command;
-        let mut has_names = false;
-        for word in arguments {
-            // The POSIX shell has no options here; the others take none behind the first name.
-            let is_option = self.dialect() != Dialect::Posix
-                && !has_names
-                && word.len() > 1
-                && (word.starts_with(b"-") || word.starts_with(b"+"));
-            if is_option && !word.contains(&b'=') {
-                if word.contains(&b'g') {
-                    kind = AliasKind::Global;
-                } else if word.contains(&b's') {
-                    kind = AliasKind::Suffix;
-                }
-                continue;
-            }
-            has_names = true;
-            let Some(at) = memchr::memchr(b'=', word) else {
-                if !self.state.aliases.contains_key(word) {
-                    self.status = Some(1);
-                }
-                continue;
-            };
-            if !is_known(&word[..at]) {
-                let unknown = self.note_unknown("defines an alias whose name is unknown");
-                self.state.taints.insert(unknown);
-                continue;
-            }
-            let (place, value) = (self.place.clone(), word[at + 1..].to_vec());
-            self.state.aliases.insert(word[..at].to_vec(), Alias { value, place, certain: true, kind });
         }
     }
 }

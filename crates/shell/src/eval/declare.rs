@@ -15,6 +15,8 @@ struct Declaration {
     is_export: bool,
     /// Whether the command is `local`.
     is_local_word: bool,
+    /// Whether the command is `readonly`.
+    is_readonly_word: bool,
     is_local: bool,
     exported: bool,
     unexport: bool,
@@ -23,7 +25,20 @@ struct Declaration {
     is_list: bool,
     is_map: bool,
     ties: bool,
+    /// Whether the options of the shell are those of before again after the function.
+    keeps_options: bool,
+    /// Whether it prints what is declared, and declares nothing.
+    prints: bool,
     attributes: Attributes,
+}
+
+/// What a word that follows a command that declares is.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+enum Options {
+    None,
+    Taken,
+    End,
+    Refused,
 }
 
 impl Declaration {
@@ -34,6 +49,7 @@ impl Declaration {
             dialect,
             is_export,
             is_local_word,
+            is_readonly_word: readonly,
             // `readonly` makes a variable local in zsh alone.
             is_local: is_local_word || (in_function && !is_export && (!readonly || dialect == Dialect::Zsh)),
             exported: is_export,
@@ -43,22 +59,37 @@ impl Declaration {
             is_list: false,
             is_map: false,
             ties: false,
+            prints: false,
+            keeps_options: false,
             attributes: Attributes { readonly, integer, ..Attributes::default() },
         }
     }
 
-    /// Takes a word that is options; `false` for any other.
-    fn takes(&mut self, word: &[u8]) -> bool {
-        let Some((sign @ (b'-' | b'+'), letters)) = word.split_first().filter(|(_, letters)| !letters.is_empty())
-        else {
-            return false;
+    /// Takes a word that is options.
+    fn takes(&mut self, word: &[u8]) -> Options {
+        let (sign, letters) = match word {
+            b"--" => return Options::End,
+            b"-" if self.dialect == Dialect::Zsh => return Options::End,
+            b"-" if self.is_local_word => {
+                self.keeps_options = true;
+                return Options::Taken;
+            }
+            [sign @ (b'-' | b'+'), letters @ ..] if !letters.is_empty() => (sign, letters),
+            _ => return Options::None,
         };
+        if *sign == b'+' && (self.is_export || self.dialect == Dialect::Posix) {
+            return Options::None;
+        }
+        if letters.iter().any(|letter| !self.known_letters().contains(letter)) {
+            return Options::Refused;
+        }
         let has = |letter| letters.contains(&letter);
         if *sign == b'+' {
             self.unexport |= has(b'x');
             self.unique = if has(b'U') { Some(false) } else { self.unique };
-            return true;
+            return Options::Taken;
         }
+        self.prints |= has(b'p');
         let (declares, is_zsh) = (!self.is_export, self.dialect == Dialect::Zsh);
         self.exported |= has(b'x') && declares;
         // In zsh what is exported is global, but with `local`.
@@ -74,7 +105,20 @@ impl Declaration {
         self.attributes.reference |= has(b'n') && declares && self.dialect == Dialect::Bash;
         self.attributes.lower |= has(b'l') && declares;
         self.attributes.upper |= has(b'u') && declares;
-        true
+        Options::Taken
+    }
+
+    /// The letters of options that the command knows.
+    fn known_letters(&self) -> &'static [u8] {
+        match (self.dialect, self.is_export) {
+            (Dialect::Posix, _) if self.is_local_word => b"",
+            (Dialect::Posix, _) => b"p",
+            (Dialect::Bash, true) => b"fnp",
+            (Dialect::Bash, false) if self.is_readonly_word => b"aAfp",
+            (Dialect::Bash, false) => b"aAfFgiIlnprtux",
+            (Dialect::Zsh, true) => b"EFHLRTUZaghiklmprtuz",
+            (Dialect::Zsh, false) => b"AEFHLRTUZafghiklmprtuxz",
+        }
     }
 }
 
@@ -99,9 +143,16 @@ impl Run<'_> {
             }
             return Flow::Next;
         }
+        let (mut has_names, mut asked) = (false, Vec::new());
         for word in words {
             if let Some(assignment) = as_assignment(word) {
+                has_names = true;
                 if self.begin(&assignment.name, how) {
+                    if how.attributes.reference
+                        && let Some(old) = self.state.variables.get_mut(&assignment.name)
+                    {
+                        old.attributes.reference = false; // Else what it refers to would get the name.
+                    }
                     self.assignment(&assignment);
                     self.end(&assignment.name, how);
                 }
@@ -115,13 +166,73 @@ impl Run<'_> {
                 if self.dialect() == Dialect::Bash && command != b"export" && self.declare_element(&text, how) {
                     continue;
                 }
-                if !how.takes(&text) {
-                    self.declare_one(&text, how);
+                match if has_names { Options::None } else { how.takes(&text) } {
+                    Options::Taken => {}
+                    Options::End => has_names = true,
+                    Options::Refused => {
+                        self.refuse_option(&text);
+                        return Flow::Next;
+                    }
+                    Options::None => {
+                        has_names = true;
+                        if how.prints || how.of_functions {
+                            asked.push(text.clone());
+                        }
+                        if !how.prints || command == b"export" {
+                            self.declare_one(&text, how);
+                        }
+                    }
                 }
             }
         }
+        if how.keeps_options {
+            self.state.options.insert(b"localoptions".to_vec());
+        }
         self.status = Some(u8::from(self.refusals > refusals));
+        if (how.prints || how.of_functions) && !how.exported {
+            self.tell_declared(&asked, how);
+        } else if !has_names && self.output.is_some() {
+            let unknown = self.unknown_value("a list of variables as the shell writes it");
+            self.write(&unknown);
+        }
         Flow::Next
+    }
+
+    /// What a shell does where a command that declares has an option that it does not know.
+    fn refuse_option(&mut self, word: &[u8]) {
+        match self.dialect() {
+            _ if !is_known(word) => drop(self.anything("declares with options that are unknown")),
+            Dialect::Bash => self.status = Some(2),
+            // Later versions have references (`-n`).
+            Dialect::Zsh if word == b"-n" => drop(self.anything("a reference, which not every version of zsh has")),
+            Dialect::Zsh => self.status = Some(1),
+            Dialect::Posix => self.fail(Mishap::Expansion),
+        }
+    }
+
+    /// Prints functions or variables, and ends by whether there are such.
+    fn tell_declared(&mut self, names: &[Vec<u8>], how: Declaration) {
+        let mut all_there = Some(true);
+        for name in names {
+            let is_there = match (how.of_functions, self.state.functions.get(name)) {
+                _ if !is_known(name) => None,
+                (true, Some(function)) => function.certain.then_some(true),
+                (true, None) => self.state.taints.is_empty().then_some(false),
+                (false, _) if self.is_perhaps(name) => None,
+                (false, _) => Some(self.state.variables.contains_key(self.state.meant(name))),
+            };
+            all_there = match (all_there, is_there) {
+                (Some(false), _) | (_, Some(false)) => Some(false),
+                (None, _) | (_, None) => None,
+                _ => Some(true),
+            };
+        }
+        let is_set_up = self.read_taints.is_empty() && (how.of_functions || self.state.unset_taints.is_empty());
+        self.status = all_there.filter(|_| is_set_up).map(|all| u8::from(!all));
+        if self.output.is_some() && !(self.status == Some(1) && names.len() == 1) {
+            let unknown = self.unknown_value("a declaration as the shell writes it");
+            self.write(&unknown);
+        }
     }
 
     /// `NAME[index]=value`: whether the word is that.
@@ -158,8 +269,10 @@ impl Run<'_> {
             return;
         }
         if how.of_functions {
-            if let Some(function) = self.state.functions.get_mut(name) {
-                function.exported = !how.unexport;
+            match self.state.functions.get_mut(name) {
+                Some(function) if how.exported => function.exported = !how.unexport,
+                None if how.exported => self.refusals += 1,
+                _ => {}
             }
             return;
         }

@@ -1,6 +1,6 @@
 //! Words become fields: braces, `~`, variables, outputs, splitting, names of files (XCU 2.6).
 
-use super::piece::{is_known, mark, unknowns_in};
+use super::piece::{has_known, is_known, mark, unknowns_in};
 use super::run::{Mishap, Run};
 use super::substitute;
 use crate::syntax::pattern;
@@ -246,6 +246,15 @@ impl Run<'_> {
                 }
             }
         }
+        if !self.splits_words() {
+            // What is unknown may be empty, and then it is no word.
+            let may_be_none = |field: &&mut Field| !field.stays && !field.pieces.is_empty() && !has_known(&field.text());
+            for field in fields.iter_mut().filter(may_be_none) {
+                let many = self.note_unknown("an unknown text may be no word");
+                self.several.insert(many);
+                field.push(&mark(many), true);
+            }
+        }
         fields.retain(Field::is_kept);
         fields
     }
@@ -263,6 +272,7 @@ impl Run<'_> {
 
     /// Splits a text at the bytes of `IFS`.
     fn split_text(&mut self, text: &[u8], fields: &mut Vec<Field>) {
+        self.reads(b"IFS");
         let ifs = self.state.get(b"IFS").map_or_else(|| b" \t\n".to_vec(), <[u8]>::to_vec);
         if !is_known(&ifs) {
             let unknown = self.unknown_value("a text that is split by an unknown IFS");

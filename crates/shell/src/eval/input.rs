@@ -1,8 +1,21 @@
 //! Builtins that take words or lines apart: `getopts`, `mapfile`; and `trap`.
 
+use std::collections::BTreeSet;
+
 use super::piece::is_known;
 use super::run::Run;
 use super::state::Value;
+use crate::UnknownId;
+
+/// What a command reads.
+#[derive(Debug, Clone, PartialEq, Eq, Default)]
+pub(super) struct Input {
+    pub text: Vec<u8>,
+    /// The position in it.
+    pub at: usize,
+    /// Doubts about it.
+    pub taints: BTreeSet<UnknownId>,
+}
 
 impl Run<'_> {
     /// `getopts` (XCU, "getopts").
@@ -73,8 +86,10 @@ impl Run<'_> {
     }
 
     /// What of the input is not read yet.
-    pub(super) fn rest_of_input(&self) -> Option<Vec<u8>> {
-        self.input.as_ref().map(|(text, at)| text[(*at).min(text.len())..].to_vec())
+    pub(super) fn rest_of_input(&mut self) -> Option<Vec<u8>> {
+        let input = self.input.as_ref()?;
+        self.read_taints.extend(&input.taints);
+        Some(input.text[input.at.min(input.text.len())..].to_vec())
     }
 
     /// `mapfile` and `readarray` of bash: the lines of what is read.

@@ -1,6 +1,7 @@
 //! What start-up files of shells do to search paths, aliases and functions, found by following them: a bounded
 //! evaluator that starts nothing. What it cannot know it says, and it carries what is known past that.
 
+mod aliases;
 mod arithmetic;
 mod arrays;
 mod braces;
@@ -8,6 +9,7 @@ mod builtin_names;
 mod builtins;
 mod conditions;
 mod declare;
+mod directories;
 mod edits;
 mod expand;
 mod files;

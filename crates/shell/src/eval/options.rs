@@ -85,7 +85,8 @@ impl Run<'_> {
         if self.is_too_long(arguments.iter().map(|one| one.len() + 1).sum()) {
             return;
         }
-        self.state.arguments = arguments.to_vec();
+        let taints = self.word_taints.clone();
+        self.take_arguments(arguments.to_vec(), taints);
         // dash begins anew with `getopts`.
         if self.dialect() == Dialect::Posix {
             self.option_at = 0;

@@ -3,10 +3,11 @@
 use std::sync::Arc;
 
 use super::builtin_names::{is_builtin, is_reserved};
+use super::input::Input;
 use super::piece::is_known;
 use super::run::{Flow, Mishap, Run};
 use super::state::Value;
-use crate::syntax::{Dialect, List};
+use crate::syntax::{Dialect, List, Part, Word};
 
 impl Run<'_> {
     /// What commands write to a pipe.
@@ -148,16 +149,45 @@ impl Run<'_> {
             return Flow::Next;
         }
         let Some((name, rest)) = rest.split_first() else { return Flow::Next };
-        if self.declares(name) || is_builtin(self.dialect(), name) || word == b"command" {
-            let function = self.state.functions.remove(name);
-            let flow = self.call(&name.clone(), rest.to_vec());
-            if let Some(function) = function {
-                self.state.functions.entry(name.clone()).or_insert(function);
+        let is_command = word == b"command";
+        if is_command && self.dialect() == Dialect::Zsh {
+            self.program(name, rest); // There are no builtins behind it.
+            if name == b"." {
+                self.status = None; // A directory that is found in the path.
             }
-            return flow;
+            return Flow::Next;
         }
-        self.status = Some(1);
-        Flow::Next
+        if !is_command && !is_builtin(self.dialect(), name) {
+            self.status = Some(1);
+            return Flow::Next;
+        }
+        let function = self.state.functions.remove(name);
+        let flow = if is_builtin(self.dialect(), name) && self.declares(name) {
+            let words: Vec<Word> = rest.iter().map(|text| Word(vec![Part::Quoted(text.clone())])).collect();
+            self.declare(name, &words)
+        } else {
+            self.call(&name.clone(), rest.to_vec())
+        };
+        if let Some(function) = function {
+            self.state.functions.entry(name.clone()).or_insert(function);
+        }
+        if is_command && self.dialect() == Dialect::Posix {
+            return self.forgiven(name, flow);
+        }
+        flow
+    }
+
+    /// Behind `command`, errors of a special builtin are no reason to give up (XCU, "command").
+    fn forgiven(&mut self, name: &[u8], flow: Flow) -> Flow {
+        if self.failure.take().is_some() {
+            self.status = Some(2);
+            return Flow::Next;
+        }
+        if matches!(name, b"eval" | b".") && flow == self.mistake() {
+            self.taint_for_good("an error, or the end, of what `command` reads");
+            return Flow::Next;
+        }
+        flow
     }
 
     pub(super) fn find_all(&mut self, command: &[u8], arguments: &[Vec<u8>]) {
@@ -280,12 +310,14 @@ impl Run<'_> {
         if names.is_empty() {
             names.push(b"REPLY".to_vec());
         }
-        let Some((text, at)) = self.input.clone() else {
+        self.reads(b"IFS");
+        let Some(Input { text, at, taints }) = self.input.clone() else {
             let unknown = self.unknown_value("is read from a terminal or a pipe");
             names.iter().for_each(|name| self.assign(name, Value::Text(unknown.clone()), false));
             self.status = None;
             return;
         };
+        self.read_taints.extend(&taints);
         if at >= text.len() {
             names.iter().for_each(|name| self.assign(name, Value::Text(Vec::new()), false));
             self.status = Some(1);
@@ -294,8 +326,9 @@ impl Run<'_> {
         let rest = &text[at..];
         let length = memchr::memchr(delimiter, rest).unwrap_or(rest.len());
         let line = rest[..length].to_vec();
-        self.status = if is_known(&line) { Some(u8::from(length == rest.len())) } else { None };
-        self.input = Some((text, at + length + 1));
+        let is_told = is_known(&line) && self.read_taints.is_empty();
+        self.status = is_told.then(|| u8::from(length == rest.len()));
+        self.input = Some(Input { text, at: at + length + 1, taints });
         let ifs = self.state.get(b"IFS").map_or_else(|| b" \t\n".to_vec(), <[u8]>::to_vec);
         if !is_known(&ifs) {
             let unknown = self.unknown_value("a line that is split by an unknown IFS");

@@ -49,7 +49,8 @@ impl Run<'_> {
         self.depth += 1;
         let place = std::mem::replace(&mut self.place, Place { file: path, line: 1 });
         let held = std::mem::replace(&mut self.holds_line, false);
-        let outer = arguments.map(|arguments| std::mem::replace(&mut self.state.arguments, arguments));
+        let taints = std::mem::take(&mut self.word_taints);
+        let outer = arguments.map(|arguments| self.take_arguments(arguments, taints));
         let early = self.early.len();
         self.status = Some(0);
         // In zsh `$0` is the file.
@@ -62,7 +63,7 @@ impl Run<'_> {
         };
         self.join_early(early, |flow| matches!(flow, Flow::Return | Flow::LeaveFile));
         if let Some(outer) = outer {
-            self.state.arguments = outer;
+            (self.state.arguments, self.state.argument_taints) = outer;
         }
         if let Some(zero) = zero {
             self.at.name = zero;

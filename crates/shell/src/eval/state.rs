@@ -115,6 +115,8 @@ pub struct Function {
     pub place: Place,
     /// Whether it is certain that it is there.
     pub certain: bool,
+    /// Whether it may be another one of the same name.
+    pub varies: bool,
     /// Whether other shells get it.
     pub exported: bool,
 }
@@ -169,12 +171,16 @@ pub struct State {
     pub to_export: BTreeSet<Vec<u8>>,
     /// Positional parameters.
     pub arguments: Vec<Vec<u8>>,
+    /// Doubts about the positional parameters.
+    pub argument_taints: BTreeSet<UnknownId>,
     /// Options that are on.
     pub options: BTreeSet<Vec<u8>>,
     /// Builtins that are switched off.
     pub disabled: BTreeSet<Vec<u8>>,
     /// The current directory.
     pub dir: Vec<u8>,
+    /// Directories that `popd` goes back to, innermost last.
+    pub pushed_dirs: Vec<Vec<u8>>,
     /// Doubts about which aliases and functions there are.
     pub taints: BTreeSet<UnknownId>,
     /// The shell that replaced this one.
@@ -256,6 +262,7 @@ impl State {
             taints: &self.taints | &other.taints,
             unset_taints: &self.unset_taints | &other.unset_taints,
             lasting_taints: &self.lasting_taints | &other.lasting_taints,
+            argument_taints: &self.argument_taints | &other.argument_taints,
             ..self.clone()
         };
         let names: BTreeSet<&Vec<u8>> = self.variables.keys().chain(other.variables.keys()).collect();
@@ -266,8 +273,9 @@ impl State {
             let both = (self.variables.get(name), other.variables.get(name));
             if both.0 != both.1 {
                 let path = |one: Option<&Variable>| one.and_then(|variable| variable.attributes.path);
-                if path(both.0) != path(both.1) {
-                    // How it is joined is not known, whatever it is given.
+                let unique = |one: Option<&Variable>| one.map(|variable| (variable.unique, variable.unique_list));
+                if path(both.0) != path(both.1) || unique(both.0).unwrap_or_default() != unique(both.1).unwrap_or_default() {
+                    // How it is joined, or what is kept of it, is not known, whatever it is given.
                     merged.lasting_taints.insert(unknown);
                 }
                 let (variable, choice) = either(name, both, unknown);
@@ -278,8 +286,10 @@ impl State {
             }
         }
         for (name, function) in &other.functions {
-            if self.functions.get(name) != Some(function) {
-                merged.functions.insert(name.clone(), Function { certain: false, ..function.clone() });
+            let before = self.functions.get(name);
+            if before != Some(function) {
+                let function = Function { certain: false, varies: before.is_some(), ..function.clone() };
+                merged.functions.insert(name.clone(), function);
             }
         }
         for (name, alias) in &other.aliases {
@@ -300,6 +310,9 @@ impl State {
         merged.options = &self.options & &other.options;
         if self.arguments != other.arguments {
             merged.arguments = vec![mark(unknown)];
+        }
+        if self.pushed_dirs != other.pushed_dirs {
+            merged.pushed_dirs = vec![mark(unknown)];
         }
         if self.dir != other.dir {
             merged.dir = mark(unknown);

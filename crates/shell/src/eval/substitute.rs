@@ -43,6 +43,9 @@ impl Run<'_> {
             || matches!(&parameter.name[..], b"@" | b"*" | b"")
             || matches!(parameter.index.as_deref(), Some(b"@" | b"*"));
         let asks_set = takes_unset && (!parameter.operator.is_empty() || parameter.before == Some(b'+'));
+        if asks_set {
+            self.reads(&parameter.name);
+        }
         if asks_set && self.is_perhaps(&parameter.name) {
             return vec![self.unknown_value("whether a variable is set")];
         }
@@ -152,6 +155,8 @@ impl Run<'_> {
             && values.as_ref().is_some_and(|values| values.iter().all(|value| !value.is_empty() && !has_known(value)));
         match operator {
             b":-" | b"-" if depends => {}
+            b":+" if depends => return Err(vec![self.unknown_value("whether what is unknown is empty")]),
+            b":?" if depends => self.taint_for_good("what is unknown may be empty, and end what is read"),
             b":-" | b"-" if is_missing => values = Some(vec![self.one(&parameter.argument, false)]),
             b":=" | b"=" if is_missing => {
                 let value = self.one(&parameter.argument, false);
@@ -247,6 +252,9 @@ impl Run<'_> {
         if list.len() > 1 && self.state.get(b"IFS").is_some_and(|ifs| !is_known(ifs)) {
             return self.unknown_value("a list that is joined by an unknown IFS");
         }
+        if list.len() > 1 {
+            self.reads(b"IFS");
+        }
         match self.state.get(b"IFS").map_or(Some(b' '), |ifs| ifs.first().copied()) {
             Some(separator) => list.join(&separator),
             None => list.concat(),
@@ -267,6 +275,9 @@ impl Run<'_> {
     /// The values of a parameter that the shell itself keeps: arguments, status, options; `None` for a variable.
     fn special(&mut self, name: &[u8]) -> Option<Option<Vec<Vec<u8>>>> {
         let one = |text: &[u8]| Some(vec![text.to_vec()]);
+        if matches!(name, b"@" | b"*" | b"#") || (name.iter().all(u8::is_ascii_digit) && name != b"0") {
+            self.read_taints.extend(&self.state.argument_taints);
+        }
         Some(match name {
             b"@" | b"*" => Some(self.state.arguments.clone()),
             b"#" if !self.is_counted(&self.state.arguments) => {

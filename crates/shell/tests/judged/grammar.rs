@@ -7,7 +7,8 @@ pub struct Grammar {
     shell: &'static str,
     depth: u32,
     functions: u32,
-    /// Whether every second statement stands within an `eval`, quoted without regard to its own quotes.
+    /// Whether every second statement stands within an `eval`, quoted without regard to its own quotes; and whether
+    /// every third script begins with one that leaves nothing certain.
     nests: bool,
 }
 
@@ -406,7 +407,13 @@ impl Grammar {
 
     /// The lines of a script.
     pub fn script(&mut self) -> Vec<String> {
-        (0..2 + self.next(5)).map(|_| self.statement()).collect()
+        let begins = self.nests && self.next(3) == 0;
+        let doubts = match self.shell {
+            _ if !begins => None,
+            "fish" => Some("eval 'set -gx PATH /a $PATH; set -g X $PATH; '($HOME/bin/gauge)"),
+            _ => Some("eval 'PATH=/a:$PATH; X=$PATH; '$($HOME/bin/gauge)"),
+        };
+        doubts.map(str::to_owned).into_iter().chain((0..2 + self.next(5)).map(|_| self.statement())).collect()
     }
 
     fn statement(&mut self) -> String {

@@ -83,6 +83,10 @@ impl Files for Disk {
 /// another program has none.
 pub type Found = Option<BTreeMap<&'static str, Option<String>>>;
 
+/// What the program of the home does, one of these.
+const GAUGES: [&str; 6] =
+    ["echo from-gauge", "exit 1", "exit 0", "echo two words", "echo /from:/gauge; exit 3", "printf ' 7\\n\\n'"];
+
 /// A home with a few files.
 #[derive(Debug)]
 pub struct Machine {
@@ -111,7 +115,6 @@ impl Machine {
             fs::create_dir_all(home.join(dir)).unwrap();
         }
         for (file, mode, text) in [
-            ("bin/gauge", 0o755, "#!/bin/sh\necho from-gauge\n"),
             (".local/bin/plain", 0o644, "text\n"),
             ("tools/a/env", 0o644, "PATH=$PATH:/from-env\n"),
             ("tools/a/env.fish", 0o644, "set -gx PATH $PATH /from-env\n"),
@@ -124,9 +127,19 @@ impl Machine {
             fs::write(home.join(file), text).unwrap();
             fs::set_permissions(home.join(file), fs::Permissions::from_mode(mode)).unwrap();
         }
+        let machine = Machine { home: fs::canonicalize(&home).unwrap() };
+        machine.make_gauge(0);
         std::os::unix::fs::symlink("nowhere", home.join("gone")).unwrap();
         std::os::unix::fs::symlink("tools", home.join("linked")).unwrap();
-        Machine { home: fs::canonicalize(home).unwrap() }
+        machine
+    }
+
+    /// Makes the program that scripts run, whose output and status nobody knows beforehand.
+    pub fn make_gauge(&self, kind: u64) {
+        let body = GAUGES[usize::try_from(kind).unwrap() % GAUGES.len()];
+        let file = self.home.join("bin/gauge");
+        fs::write(&file, format!("#!/bin/sh\n{body}\n")).unwrap();
+        fs::set_permissions(&file, fs::Permissions::from_mode(0o755)).unwrap();
     }
 
     /// A text with the home written as `~home`, so that it can be compared with one from elsewhere.

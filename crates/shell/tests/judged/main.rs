@@ -65,7 +65,8 @@ fn every_row_is_what_the_shell_does() {
 }
 
 /// Scripts put together at random, the same in every run. `WHODUNIT_SCRIPTS` and `WHODUNIT_SEED` make them more, and
-/// others; with `WHODUNIT_NESTED`, every second statement stands within an `eval`, which leads into more corners.
+/// others; with `WHODUNIT_NESTED`, statements stand within an `eval`, and scripts begin with doubts, which leads into
+/// more corners.
 #[test]
 fn scripts_put_together_are_never_wrong_in_silence() {
     let number = |name: &str, default| std::env::var(name).map_or(default, |text| text.parse().unwrap());
@@ -85,6 +86,7 @@ fn scripts_put_together_are_never_wrong_in_silence() {
                 if numbers.is_empty() {
                     break;
                 }
+                machine.make_gauge(first / TOGETHER);
                 let lines = |number| Grammar::new(shell, number, nests).script();
                 let scripts: Vec<String> = numbers.clone().map(|number| lines(number).join("\n")).collect();
                 for ((number, script), theirs) in numbers.zip(&scripts).zip(machine.theirs_of_each(shell, &scripts)) {

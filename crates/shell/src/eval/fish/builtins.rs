@@ -21,9 +21,7 @@ impl Fish<'_> {
             return Flow::Next;
         }
         if let Some(defined) = self.load(name) {
-            if let Some(unknown) = self.run.uncertain_function(name) {
-                self.taint_all(unknown);
-            }
+            self.run.doubts_function(name);
             return self.call(&defined, arguments);
         }
         let first = arguments.first().map_or(&b""[..], Vec::as_slice);
@@ -34,7 +32,7 @@ impl Fish<'_> {
             b"source" | b"." => return self.source(first, Some(arguments[arguments.len().min(1)..].to_vec())),
             b"eval" => return self.text(&arguments.join(&b' '), None),
             b"test" | b"[" => {
-                self.run.test_word(name, arguments);
+                self.run.test_word(name, &arguments);
                 self.run.status = self.run.status.map(|status| status.min(1));
             }
             b"true" | b":" | b"abbr" | b"bind" | b"complete" | b"functions" | b"emit" | b"umask" => {
@@ -221,7 +219,7 @@ impl Fish<'_> {
                     && let Some(defined) = self.load(from)
                 {
                     let place = self.run.place.clone();
-                    let function = Function { body: None, place, certain: true, exported: false };
+                    let function = Function { body: None, place, certain: true, varies: false, exported: false };
                     self.run.state.functions.insert(to.clone(), function);
                     self.bodies.insert(to.clone(), defined);
                 }
@@ -301,7 +299,7 @@ impl Fish<'_> {
         let place = self.run.place.clone();
         let alias = Alias { value: value.clone(), place: place.clone(), certain: true, kind: AliasKind::Command };
         self.run.state.aliases.insert(name.clone(), alias);
-        let function = Function { body: None, place, certain: true, exported: false };
+        let function = Function { body: None, place, certain: true, varies: false, exported: false };
         self.run.state.functions.insert(name.clone(), function);
         // A function of the name with the arguments behind.
         let is_self = value.starts_with(&[&name[..], b" "].concat()) || value == name;

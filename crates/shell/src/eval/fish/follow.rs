@@ -232,7 +232,7 @@ impl Fish<'_> {
             }
         }
         let place = self.run.place.clone();
-        let function = Function { body: None, place, certain: true, exported: false };
+        let function = Function { body: None, place, certain: true, varies: false, exported: false };
         self.run.state.functions.insert(name.clone(), function);
         self.bodies.insert(name, Defined { body: Arc::clone(body), names });
         Flow::Next

@@ -174,7 +174,7 @@ impl<'s> Fish<'s> {
             for (name, _) in names {
                 let Some(stem) = name.strip_suffix(b".fish") else { continue };
                 let place = Place { file: path::join(&dir, &name), line: 1 };
-                let function = Function { body: None, place, certain: true, exported: false };
+                let function = Function { body: None, place, certain: true, varies: false, exported: false };
                 self.run.state.functions.entry(stem.to_vec()).or_insert(function);
             }
         }

@@ -71,7 +71,11 @@ impl Fish<'_> {
         if options.query {
             let missing = rest.iter().filter(|name| !self.is_set(name)).count();
             let is_perhaps = rest.iter().any(|name| self.is_perhaps(name));
-            self.run.status = Some(u8::try_from(missing).unwrap_or(255)).filter(|_| !is_perhaps);
+            for name in rest {
+                self.run.reads(name.split(|&b| b == b'[').next().unwrap_or_default());
+            }
+            let is_certain = !is_perhaps && self.run.read_taints.is_empty();
+            self.run.status = Some(u8::try_from(missing).unwrap_or(255)).filter(|_| is_certain);
             return;
         }
         let Some((name, values)) = rest.split_first() else { return };

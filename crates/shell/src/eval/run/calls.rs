@@ -1,10 +1,12 @@
 //! Simple commands: assignments, aliases, functions, builtins and programs.
 
+use std::collections::BTreeSet;
 use std::sync::Arc;
 
 use super::assign::EMPTY_LIST;
 use super::{Flow, MAX_DEPTH, MAX_FILE, Mishap, Run};
 use crate::UnknownId;
+use crate::eval::builtins::takes_apart;
 use crate::eval::piece::is_known;
 use crate::eval::state::{Alias, AliasKind, Function, LISTS, Place, Variable};
 use crate::eval::substitute;
@@ -27,15 +29,12 @@ impl Run<'_> {
         if let Some(name) = name.filter(|name| self.declares(name)) {
             return self.declare_with(assignments, &name, &words[1..]);
         }
-        let outer = std::mem::take(&mut self.read_taints);
-        let fields = self.fields(words);
-        let is_uncertain = !self.read_taints.is_empty();
-        self.read_taints.extend(outer);
+        let fields = self.command_words(words);
         if let Some(flow) = self.failure.take() {
             return flow;
         }
         let reads_on = |name: &Vec<u8>| matches!(&name[..], b"eval" | b"." | b"source");
-        if is_uncertain && fields.first().is_some_and(reads_on) {
+        if !self.word_taints.is_empty() && fields.first().is_some_and(reads_on) {
             self.taint_for_good("reads commands that may be others");
         }
         let Some((name, arguments)) = fields.split_first() else {
@@ -49,7 +48,10 @@ impl Run<'_> {
                 self.status = Some(0);
             }
             // `$(<file)`: what is read is what is written.
-            if let (true, Some((text, _))) = (assignments.is_empty() && self.output.is_some(), self.input.clone()) {
+            if assignments.is_empty()
+                && self.output.is_some()
+                && let Some(text) = self.rest_of_input()
+            {
                 self.write(&text);
             }
             return Flow::Next;
@@ -67,6 +69,44 @@ impl Run<'_> {
             self.restore(before);
         }
         flow
+    }
+
+    /// The words of a command. Where one is uncertain, what a builtin would be given is unknown, unless the builtin
+    /// only passes on what it is given; and so is which command it is.
+    fn command_words(&mut self, words: &[Word]) -> Vec<Vec<u8>> {
+        let outer = std::mem::take(&mut self.read_taints);
+        let mut fields: Vec<Vec<u8>> = Vec::new();
+        let (mut doubtful, mut taints) = (Vec::new(), BTreeSet::new());
+        for word in words {
+            let from = fields.len();
+            fields.extend(self.fields(std::slice::from_ref(word)));
+            if !self.read_taints.is_empty() {
+                doubtful.push(from..fields.len());
+                taints.append(&mut self.read_taints);
+            }
+        }
+        self.read_taints = &outer | &taints;
+        self.word_taints = taints;
+        let Some(name) = fields.first().filter(|_| !doubtful.is_empty()) else { return fields };
+        if doubtful.iter().any(|range| range.start == 0) {
+            let unknown = self.note_unknown("runs a command that may be another one");
+            self.taint_all(unknown);
+        } else if !self.state.functions.contains_key(name) && takes_apart(self.dialect(), name) {
+            for at in doubtful.into_iter().flatten() {
+                fields[at] = self.unknown_value("a word that is uncertain");
+            }
+        }
+        fields
+    }
+
+    /// Sets the positional parameters; gives those before.
+    pub(in crate::eval) fn take_arguments(
+        &mut self,
+        arguments: Vec<Vec<u8>>,
+        taints: BTreeSet<UnknownId>,
+    ) -> (Vec<Vec<u8>>, BTreeSet<UnknownId>) {
+        let outer = std::mem::replace(&mut self.state.arguments, arguments);
+        (outer, std::mem::replace(&mut self.state.argument_taints, taints))
     }
 
     /// A declaration with assignments before it.
@@ -108,6 +148,13 @@ impl Run<'_> {
         for (name, variable) in before.into_iter().rev() {
             match variable {
                 Some(mut variable) => {
+                    // In zsh a list whose elements are kept once may be given to itself again.
+                    let parts = crate::eval::state::parts(variable.as_text());
+                    let has_twins = (1..parts.len()).any(|at| parts[..at].contains(&parts[at]));
+                    if (variable.unique || variable.unique_list) && has_twins {
+                        let unknown = self.note_unknown("whether a list that comes back keeps what it has twice");
+                        variable.taints.insert(unknown);
+                    }
                     // A list that was empty comes back as text: as one empty element.
                     if self.dialect() == Dialect::Zsh && LISTS.contains(&&*name) && variable.as_text().is_empty() {
                         let unknown = self.note_unknown(EMPTY_LIST);
@@ -131,7 +178,10 @@ impl Run<'_> {
         if self.expanding.contains(name) {
             return None;
         }
-        let Alias { value, .. } = alias.clone();
+        let Alias { value, certain, .. } = alias.clone();
+        if !certain {
+            self.taint_for_good("uses an alias that may be another one, or none");
+        }
         let mut lists = Vec::new();
         for list in Parser::new(&value, self.at.dialect) {
             lists.extend(list.ok()?);
@@ -188,11 +238,11 @@ impl Run<'_> {
         Some(body)
     }
 
-    /// Notes that a function which is called may be missing, or another one.
-    pub(in crate::eval) fn uncertain_function(&mut self, name: &[u8]) -> Option<UnknownId> {
-        let is_uncertain = self.state.functions.get(name).is_some_and(|function| !function.certain);
-        let shown = ByteString::from(name);
-        is_uncertain.then(|| self.note_unknown(format!("calls {shown}, which may be missing or another function")))
+    /// Notes where a function that is called may be missing, or another one.
+    pub(in crate::eval) fn doubts_function(&mut self, name: &[u8]) {
+        if self.state.functions.get(name).is_some_and(|function| !function.certain) {
+            self.taint_for_good(&format!("calls {}, which may be missing or another function", ByteString::from(name)));
+        }
     }
 
     /// Follows a function.
@@ -206,7 +256,8 @@ impl Run<'_> {
             return Flow::Next;
         }
         self.depth += 1;
-        let outer = std::mem::replace(&mut self.state.arguments, arguments);
+        let taints = std::mem::take(&mut self.word_taints);
+        let outer = self.take_arguments(arguments, taints);
         let held = std::mem::replace(&mut self.holds_line, true);
         let early = self.early.len();
         let options = self.state.options.clone();
@@ -236,7 +287,7 @@ impl Run<'_> {
             self.state.options = options;
         }
         self.holds_line = held;
-        self.state.arguments = outer;
+        (self.state.arguments, self.state.argument_taints) = outer;
         self.depth -= 1;
         match flow {
             Flow::Return | Flow::Break(_) | Flow::Continue(_) => Flow::Next,

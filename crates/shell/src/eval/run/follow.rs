@@ -4,6 +4,7 @@ use std::sync::Arc;
 
 use super::{Flow, MAX_DEPTH, MAX_FILE, Run};
 use crate::ReadError;
+use crate::eval::input::Input;
 use crate::eval::piece::is_known;
 use crate::eval::state::Function;
 use crate::syntax::{Arm, ArmEnd, Command, Dialect, Kind, List, Part, Redirect};
@@ -104,6 +105,7 @@ impl Run<'_> {
     pub(in crate::eval) fn redirected(&mut self, command: &Command) -> Flow {
         let mut input = None;
         let mut caught = true;
+        let outer_taints = std::mem::take(&mut self.read_taints);
         for redirect in &command.redirects {
             let descriptor = redirect.descriptor.unwrap_or(u32::from(!redirect.operator.starts_with('<')));
             if let ("<", [Part::Process(list)]) = (redirect.operator, &redirect.target.0[..]) {
@@ -115,7 +117,10 @@ impl Run<'_> {
             }
             let target = match self.target(redirect) {
                 Ok(target) => target,
-                Err(flow) => return flow,
+                Err(flow) => {
+                    self.read_taints.extend(outer_taints);
+                    return flow;
+                }
             };
             match redirect.operator {
                 "<<" | "<<-" => input = Some(target),
@@ -125,7 +130,9 @@ impl Run<'_> {
                 "<" => match self.at.files.read(&self.absolute(&target), MAX_FILE) {
                     Ok(content) if is_known(&target) => input = Some(content),
                     Err(ReadError::Absent(_)) if is_known(&target) => {
-                        self.status = Some(1);
+                        let is_certain = self.read_taints.is_empty();
+                        self.status = is_certain.then_some(1);
+                        self.read_taints.extend(outer_taints);
                         return Flow::Next;
                     }
                     _ => input = Some(self.unknown_value("input that is unknown")),
@@ -136,7 +143,8 @@ impl Run<'_> {
             }
         }
         let has_input = input.is_some();
-        let outer = input.map(|input| self.input.replace((input, 0)));
+        let taints = std::mem::replace(&mut self.read_taints, outer_taints);
+        let outer = input.map(|text| self.input.replace(Input { text, at: 0, taints }));
         let output = if caught { None } else { Some(self.output.take()) };
         let flow = self.follow(command);
         if let Some(output) = output {
@@ -184,7 +192,7 @@ impl Run<'_> {
             Kind::Anonymous(body, words) => {
                 let arguments = self.fields(words);
                 let place = self.place.clone();
-                let function = Function { body: Some(Arc::clone(body)), place, certain: true, exported: false };
+                let function = Function { body: Some(Arc::clone(body)), place, certain: true, varies: false, exported: false };
                 self.function(b"(anon)", &function, arguments)
             }
             Kind::OtherLoop(body) => self.perhaps(body),
@@ -199,7 +207,7 @@ impl Run<'_> {
             Kind::Function(names, body) => {
                 for name in names {
                     let place = self.place.clone();
-                    let function = Function { body: Some(Arc::clone(body)), place, certain: true, exported: false };
+                    let function = Function { body: Some(Arc::clone(body)), place, certain: true, varies: false, exported: false };
                     self.state.functions.insert(name.clone(), function);
                 }
                 self.status = Some(0);
@@ -211,7 +219,7 @@ impl Run<'_> {
                 Flow::Next
             }
             Kind::Arithmetic(text) => {
-                let value = self.computed(text);
+                let value = self.deciding(text);
                 self.status = match value {
                     None if std::mem::take(&mut self.is_refused) => Some(1),
                     value => value.map(|value| u8::from(value == 0)),
@@ -261,12 +269,16 @@ impl Run<'_> {
                 break;
             }
             let output = if is_last { None } else { Some(self.output.replace(Vec::new())) };
+            let outer_taints = std::mem::take(&mut self.read_taints);
             self.apart(|run| {
                 let _ = run.command(command);
             });
+            let taints = std::mem::replace(&mut self.read_taints, outer_taints);
             if let Some(output) = output {
                 let text = std::mem::replace(&mut self.output, output).unwrap_or_default();
-                self.input = Some((text, 0));
+                self.input = Some(Input { text, at: 0, taints });
+            } else {
+                self.read_taints.extend(taints);
             }
         }
         self.input = outer;

@@ -1,8 +1,10 @@
 //! Follows loops.
 
 use super::{Flow, Run};
+use crate::eval::piece::mark;
 use crate::eval::state::Value;
-use crate::syntax::{List, Word};
+use crate::eval::substitute::is_list;
+use crate::syntax::{List, Part, Word};
 
 /// So many values of a loop may each be any number of words: every one doubles the ways.
 const MAX_OPEN: usize = 4;
@@ -10,8 +12,8 @@ const MAX_OPEN: usize = 4;
 impl Run<'_> {
     pub(super) fn for_loop(&mut self, name: &[u8], words: Option<&[Word]>, body: &List) -> Flow {
         let values = match words {
-            Some(words) => self.fields(words),
-            None => self.state.arguments.clone(),
+            Some(words) => words.iter().flat_map(|word| self.loop_values(word)).collect(),
+            None => self.uncounted(self.state.arguments.clone(), !self.state.argument_taints.is_empty()),
         };
         if let Some(flow) = self.failure.take() {
             return flow;
@@ -31,6 +33,26 @@ impl Run<'_> {
         }
         self.join_early(early, |flow| matches!(flow, Flow::Break(1) | Flow::Continue(1)));
         Flow::Next
+    }
+
+    /// What a loop goes through because of one word.
+    fn loop_values(&mut self, word: &Word) -> Vec<Vec<u8>> {
+        let outer = std::mem::take(&mut self.read_taints);
+        let values = self.fields(std::slice::from_ref(word));
+        let is_one = |part: &Part| matches!(part, Part::Double(parts) if !parts.iter().any(is_list_of_words));
+        let may_be_more = !self.read_taints.is_empty() && !word.0.iter().all(is_one);
+        self.read_taints.extend(outer);
+        self.uncounted(values, may_be_more)
+    }
+
+    /// These values; where they may be more or fewer, one that stands for any number.
+    pub(in crate::eval) fn uncounted(&mut self, values: Vec<Vec<u8>>, may_be_more: bool) -> Vec<Vec<u8>> {
+        if !may_be_more {
+            return values;
+        }
+        let unknown = self.note_unknown("an uncertain text may be several words");
+        self.several.insert(unknown);
+        vec![mark(unknown)]
     }
 
     /// Follows the body for each value. Of one that may be several words, or none, nobody knows how often.
@@ -71,7 +93,7 @@ impl Run<'_> {
         self.number(from);
         let early = self.early.len();
         loop {
-            let holds = if to.trim_ascii().is_empty() { Some(1) } else { self.computed(to) };
+            let holds = if to.trim_ascii().is_empty() { Some(1) } else { self.deciding(to) };
             match holds {
                 Some(0) => break,
                 Some(_) => {}
@@ -95,7 +117,7 @@ impl Run<'_> {
     /// `repeat COUNT` of zsh.
     pub(super) fn repeat(&mut self, count: &Word, body: &List) -> Flow {
         let count = self.one(count, false);
-        let Some(count) = self.computed(&count) else { return self.perhaps(body) };
+        let Some(count) = self.deciding(&count) else { return self.perhaps(body) };
         let early = self.early.len();
         for _ in 0..count {
             match self.once(body) {
@@ -164,4 +186,9 @@ impl Run<'_> {
         self.status = Some(0);
         Flow::Next
     }
+}
+
+/// Whether a part in double quotes may be any number of words.
+fn is_list_of_words(part: &Part) -> bool {
+    matches!(part, Part::Parameter(parameter) if is_list(parameter))
 }

@@ -11,6 +11,7 @@ pub(in crate::eval) use ways::{Scopes, join_scopes, taint_hidden};
 use std::cell::Cell;
 use std::collections::{BTreeMap, BTreeSet};
 
+use crate::eval::input::Input;
 use crate::eval::piece::{self, is_known, mark, unknowns_in};
 use crate::eval::state::{Alias, AliasKind, Place, State, Variable};
 use crate::syntax::pattern;
@@ -99,8 +100,7 @@ pub struct Run<'s> {
     pub(in crate::eval) status: Option<u8>,
     /// The output so far, inside `$(…)`.
     pub(in crate::eval) output: Option<Vec<u8>>,
-    /// The input, and the position in it.
-    pub(in crate::eval) input: Option<(Vec<u8>, usize)>,
+    pub(in crate::eval) input: Option<Input>,
     pub(in crate::eval) scopes: Scopes,
     /// Ends that one of two ways took, with what held there.
     pub(in crate::eval) early: Vec<(Flow, State)>,
@@ -121,6 +121,8 @@ pub struct Run<'s> {
     pub(in crate::eval) is_misused: bool,
     /// Doubts about what the command that is followed reads.
     pub(in crate::eval) read_taints: BTreeSet<UnknownId>,
+    /// Those of them that are about its words, until it takes the words.
+    pub(in crate::eval) word_taints: BTreeSet<UnknownId>,
     /// Whether a file was looked for in a current directory that is not known.
     pub(in crate::eval) is_astray: Cell<bool>,
     /// The command that nobody ran and whose exit status is therefore unknown.
@@ -159,6 +161,7 @@ impl<'s> Run<'s> {
             unset_lists: BTreeMap::new(),
             is_misused: false,
             read_taints: BTreeSet::new(),
+            word_taints: BTreeSet::new(),
             is_astray: Cell::new(false),
             unrun: None,
             several: BTreeSet::new(),

@@ -2,6 +2,7 @@
 
 use super::{Flow, MAX_DEPTH, Run};
 use crate::UnknownId;
+use crate::eval::input::Input;
 use crate::eval::piece::mark;
 use crate::eval::state::{Attributes, State, Variable};
 
@@ -33,15 +34,30 @@ impl Run<'_> {
         let unknown = self.note_unknown(why);
         let before = self.state.clone();
         let scopes = self.scopes.clone();
+        let input = self.input.clone();
+        let written = self.output.as_ref().map_or(0, Vec::len);
         let first = one(self);
+        let written_by_one = self.output.as_mut().map(|output| output.split_off(written.min(output.len())));
+        let input_of_one = std::mem::replace(&mut self.input, input);
         let scopes_of_one = std::mem::replace(&mut self.scopes, scopes);
         let status = self.status;
         let after_one = std::mem::replace(&mut self.state, before);
         let second = two(self);
         join_scopes(&mut self.scopes, scopes_of_one, unknown);
-        if (first, second) == (Flow::Next, Flow::Next) {
-            self.status = self.status.filter(|now| Some(*now) == status);
+        if let Some(output) = self.output.as_mut()
+            && Some(&output[written.min(output.len())..]) != written_by_one.as_deref()
+        {
+            output.truncate(written);
+            output.extend(mark(unknown));
         }
+        if let Some(input) = self.input.as_mut().filter(|input| Some(&**input) != input_of_one.as_ref()) {
+            *input = Input { text: mark(unknown), ..Input::default() };
+        }
+        self.status = match (first == Flow::Next, second == Flow::Next) {
+            (true, false) => status,
+            (false, true) => self.status,
+            _ => self.status.filter(|now| Some(*now) == status),
+        };
         self.join_ways((first, after_one), second, unknown)
     }
 
