@@ -39,7 +39,9 @@ impl Run<'_> {
                 continue;
             }
             let (place, value) = (self.place.clone(), word[at + 1..].to_vec());
-            self.state.aliases.insert(word[..at].to_vec(), Alias { value, place, certain: self.word_taints.is_empty(), kind });
+            self.state
+                .aliases
+                .insert(word[..at].to_vec(), Alias { value, place, certain: self.word_taints.is_empty(), kind });
         }
     }
 

@@ -96,7 +96,8 @@ impl Run<'_> {
     /// The value of a subscript. Where it is no expression, the shell reads no further.
     pub(super) fn computed_index(&mut self, text: &[u8]) -> Option<i64> {
         let value = self.computed(text);
-        if value.is_none() && !self.is_of_unknown {
+        if value.is_none() {
+            // What is unknown may be no expression either.
             self.taint_for_good("a subscript that cannot be computed");
         }
         value

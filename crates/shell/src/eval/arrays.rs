@@ -2,9 +2,10 @@
 
 use std::collections::BTreeMap;
 
+use super::lists::parts;
 use super::piece::is_known;
 use super::run::Run;
-use super::state::{Value, Variable, parts};
+use super::state::{Value, Variable};
 use super::subscript::UNNUMBERED;
 use super::substitute::tied;
 use crate::syntax::{Assigned, Dialect, Parser, Part, Word};

@@ -32,7 +32,8 @@ pub(super) fn is_special(name: &[u8]) -> bool {
 /// Whether a builtin acts on its words, rather than to pass them on as they are, with what is uncertain about them.
 pub(super) fn takes_apart(dialect: Dialect, name: &[u8]) -> bool {
     let passing: [&[u8]; 13] = [
-        b":", b"true", b"false", b"echo", b"print", b"printf", b"[", b"test", b"set", b"alias", b"eval", b".", b"source",
+        b":", b"true", b"false", b"echo", b"print", b"printf", b"[", b"test", b"set", b"alias", b"eval", b".",
+        b"source",
     ];
     is_builtin(dialect, name) && !passing.contains(&name)
 }
@@ -136,7 +137,9 @@ impl Run<'_> {
                     (Flow::LeaveFile, Dialect::Bash) => {
                         if memchr::memmem::find(&text, b"[[").is_some() {
                             // It takes what is behind the next `[[` for a part of this one.
-                            self.taint_for_good("a condition within `eval` that may be none, after which bash misreads");
+                            self.taint_for_good(
+                                "a condition within `eval` that may be none, after which bash misreads",
+                            );
                         }
                         // A syntax error gives 2, but 1 in the parentheses of an array.
                         self.status = self.status.filter(|_| memchr::memmem::find(&text, b"=(").is_none());

@@ -2,125 +2,12 @@
 
 use std::collections::BTreeMap;
 
+use super::declaration::{Declaration, Options};
+use super::lists::LISTS;
 use super::piece::is_known;
 use super::run::{Flow, Mishap, Run};
-use super::state::{Attributes, LISTS, Value, Variable};
+use super::state::{Attributes, Value, Variable};
 use crate::syntax::{Assigned, Assignment, Dialect, Part, Word, is_name};
-
-/// What a command that declares does with the names behind its options.
-#[derive(Debug, Clone, Copy)]
-struct Declaration {
-    dialect: Dialect,
-    /// Whether the options are those of `export`.
-    is_export: bool,
-    /// Whether the command is `local`.
-    is_local_word: bool,
-    /// Whether the command is `readonly`.
-    is_readonly_word: bool,
-    is_local: bool,
-    exported: bool,
-    unexport: bool,
-    unique: Option<bool>,
-    of_functions: bool,
-    is_list: bool,
-    is_map: bool,
-    ties: bool,
-    /// Whether the options of the shell are those of before again after the function.
-    keeps_options: bool,
-    /// Whether it prints what is declared, and declares nothing.
-    prints: bool,
-    attributes: Attributes,
-}
-
-/// What a word that follows a command that declares is.
-#[derive(Debug, Clone, Copy, PartialEq, Eq)]
-enum Options {
-    None,
-    Taken,
-    End,
-    Refused,
-}
-
-impl Declaration {
-    fn of(command: &[u8], in_function: bool, dialect: Dialect) -> Self {
-        let (is_export, is_local_word) = (command == b"export", command == b"local");
-        let (readonly, integer) = (command == b"readonly", command == b"integer");
-        Declaration {
-            dialect,
-            is_export,
-            is_local_word,
-            is_readonly_word: readonly,
-            // `readonly` makes a variable local in zsh alone.
-            is_local: is_local_word || (in_function && !is_export && (!readonly || dialect == Dialect::Zsh)),
-            exported: is_export,
-            unexport: false,
-            unique: None,
-            of_functions: false,
-            is_list: false,
-            is_map: false,
-            ties: false,
-            prints: false,
-            keeps_options: false,
-            attributes: Attributes { readonly, integer, ..Attributes::default() },
-        }
-    }
-
-    /// Takes a word that is options.
-    fn takes(&mut self, word: &[u8]) -> Options {
-        let (sign, letters) = match word {
-            b"--" => return Options::End,
-            b"-" if self.dialect == Dialect::Zsh => return Options::End,
-            b"-" if self.is_local_word => {
-                self.keeps_options = true;
-                return Options::Taken;
-            }
-            [sign @ (b'-' | b'+'), letters @ ..] if !letters.is_empty() => (sign, letters),
-            _ => return Options::None,
-        };
-        if *sign == b'+' && (self.is_export || self.dialect == Dialect::Posix) {
-            return Options::None;
-        }
-        if letters.iter().any(|letter| !self.known_letters().contains(letter)) {
-            return Options::Refused;
-        }
-        let has = |letter| letters.contains(&letter);
-        if *sign == b'+' {
-            self.unexport |= has(b'x');
-            self.unique = if has(b'U') { Some(false) } else { self.unique };
-            return Options::Taken;
-        }
-        self.prints |= has(b'p');
-        let (declares, is_zsh) = (!self.is_export, self.dialect == Dialect::Zsh);
-        self.exported |= has(b'x') && declares;
-        // In zsh what is exported is global, but with `local`.
-        self.is_local &= !(has(b'g') || (has(b'x') && is_zsh && !self.is_local_word));
-        self.unexport |= has(b'n') && !declares;
-        self.of_functions |= has(b'f') || has(b'F');
-        self.is_list |= has(b'a') && declares;
-        self.is_map |= has(b'A') && declares;
-        self.ties |= has(b'T') && is_zsh;
-        self.unique = if has(b'U') { Some(true) } else { self.unique };
-        self.attributes.readonly |= has(b'r') && declares;
-        self.attributes.integer |= has(b'i') && declares;
-        self.attributes.reference |= has(b'n') && declares && self.dialect == Dialect::Bash;
-        self.attributes.lower |= has(b'l') && declares;
-        self.attributes.upper |= has(b'u') && declares;
-        Options::Taken
-    }
-
-    /// The letters of options that the command knows.
-    fn known_letters(&self) -> &'static [u8] {
-        match (self.dialect, self.is_export) {
-            (Dialect::Posix, _) if self.is_local_word => b"",
-            (Dialect::Posix, _) => b"p",
-            (Dialect::Bash, true) => b"fnp",
-            (Dialect::Bash, false) if self.is_readonly_word => b"aAfp",
-            (Dialect::Bash, false) => b"aAfFgiIlnprtux",
-            (Dialect::Zsh, true) => b"EFHLRTUZaghiklmprtuz",
-            (Dialect::Zsh, false) => b"AEFHLRTUZafghiklmprtuxz",
-        }
-    }
-}
 
 impl Run<'_> {
     /// Whether a command takes its words as assignments.
@@ -143,7 +30,7 @@ impl Run<'_> {
             }
             return Flow::Next;
         }
-        let (mut has_names, mut asked) = (false, Vec::new());
+        let (mut has_names, mut is_told, mut asked) = (false, false, Vec::new());
         for word in words {
             if let Some(assignment) = as_assignment(word) {
                 has_names = true;
@@ -175,6 +62,8 @@ impl Run<'_> {
                     }
                     Options::None => {
                         has_names = true;
+                        // In zsh a variable that is only named is printed.
+                        is_told |= self.dialect() == Dialect::Zsh && !text.contains(&b'=');
                         if how.prints || how.of_functions {
                             asked.push(text.clone());
                         }
@@ -191,7 +80,7 @@ impl Run<'_> {
         self.status = Some(u8::from(self.refusals > refusals));
         if (how.prints || how.of_functions) && !how.exported {
             self.tell_declared(&asked, how);
-        } else if !has_names && self.output.is_some() {
+        } else if (!has_names || is_told) && self.output.is_some() {
             let unknown = self.unknown_value("a list of variables as the shell writes it");
             self.write(&unknown);
         }

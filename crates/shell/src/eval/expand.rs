@@ -1,5 +1,6 @@
 //! Words become fields: braces, `~`, variables, outputs, splitting, names of files (XCU 2.6).
 
+use super::fields::fields_of;
 use super::piece::{has_known, is_known, mark, unknowns_in};
 use super::run::{Mishap, Run};
 use super::substitute;
@@ -247,16 +248,22 @@ impl Run<'_> {
             }
         }
         if !self.splits_words() {
-            // What is unknown may be empty, and then it is no word.
-            let may_be_none = |field: &&mut Field| !field.stays && !field.pieces.is_empty() && !has_known(&field.text());
-            for field in fields.iter_mut().filter(may_be_none) {
+            self.may_be_none(&mut fields);
+        }
+        fields.retain(Field::is_kept);
+        fields
+    }
+
+    /// Notes of fields that are all unknown that they may be empty, and then no words.
+    fn may_be_none(&mut self, fields: &mut [Field]) {
+        for field in fields.iter_mut().filter(|field| !field.stays && !field.pieces.is_empty()) {
+            let text = field.text();
+            if !has_known(&text) && !text.is_empty() && self.is_counted([&text]) {
                 let many = self.note_unknown("an unknown text may be no word");
                 self.several.insert(many);
                 field.push(&mark(many), true);
             }
         }
-        fields.retain(Field::is_kept);
-        fields
     }
 
     /// Whether variables without quotes are split into words.
@@ -346,57 +353,4 @@ impl Run<'_> {
 pub(super) fn is_extended(fitting: &[u8]) -> bool {
     let is_plain = |at: usize| at == 0 || fitting[at - 1] != b'\\';
     (0..fitting.len()).any(|at| matches!(fitting[at], b'^' | b'~' | b'#') && is_plain(at))
-}
-
-/// A text cut at separators; `None` stands for nothing at all at that place.
-pub(super) fn fields_of(text: &[u8], separators: &[u8]) -> Vec<Option<Vec<u8>>> {
-    let is_blank = |b: u8| separators.contains(&b) && matches!(b, b' ' | b'\t' | b'\n');
-    let is_hard = |b: u8| separators.contains(&b) && !matches!(b, b' ' | b'\t' | b'\n');
-    let mut parts: Vec<Option<Vec<u8>>> = Vec::new();
-    let mut at = 0;
-    if text.first().is_some_and(|&b| is_blank(b)) {
-        parts.push(None);
-        while at < text.len() && is_blank(text[at]) {
-            at += 1;
-        }
-    }
-    while at < text.len() {
-        let end = text[at..].iter().position(|&b| is_blank(b) || is_hard(b)).map_or(text.len(), |end| at + end);
-        parts.push(Some(text[at..end].to_vec()));
-        at = end;
-        let mut hard = 0;
-        while at < text.len() && (is_blank(text[at]) || (is_hard(text[at]) && hard == 0)) {
-            hard += usize::from(is_hard(text[at]));
-            at += 1;
-        }
-        if at == text.len() && end < text.len() {
-            parts.push(None);
-        }
-    }
-    if parts.is_empty() {
-        parts.push(None);
-    }
-    parts
-}
-
-#[cfg(test)]
-mod tests {
-    use super::*;
-
-    #[test]
-    fn texts_are_cut_as_posix_says() {
-        for (text, separators, expected) in [
-            ("a b  c", " \t\n", "a|b|c"),
-            (" a ", " ", "-|a|-"),
-            ("a:b::c", ":", "a|b||c"),
-            ("a:", ":", "a|-"),
-            ("a : b", ": ", "a|b"),
-            ("", " ", "-"),
-        ] {
-            let parts = fields_of(text.as_bytes(), separators.as_bytes());
-            let shown: Vec<String> =
-                parts.into_iter().map(|part| part.map_or("-".into(), |p| String::from_utf8(p).unwrap())).collect();
-            assert_eq!(shown.join("|"), expected, "{text:?}");
-        }
-    }
 }

@@ -8,15 +8,18 @@ mod braces;
 mod builtin_names;
 mod builtins;
 mod conditions;
+mod declaration;
 mod declare;
 mod directories;
 mod edits;
 mod expand;
+mod fields;
 mod files;
 mod filters;
 pub mod fish;
 mod flags;
 mod input;
+mod lists;
 mod natural;
 mod options;
 mod output;
@@ -33,8 +36,7 @@ mod substitute;
 mod tilde;
 
 pub use builtin_names::{is_builtin, is_reserved};
+pub use lists::{LISTS, parts, places_after};
 pub use piece::{Piece, is_known, pieces, unknowns_in};
 pub use run::{Account, Invocation, Run};
-pub use state::{
-    Alias, AliasKind, Attributes, Function, LISTS, Place, Replacement, State, Value, Variable, parts, places_after,
-};
+pub use state::{Alias, AliasKind, Attributes, Function, Place, Replacement, State, Value, Variable};

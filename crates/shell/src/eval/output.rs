@@ -336,7 +336,7 @@ impl Run<'_> {
             return;
         }
         if is_list {
-            let list = super::expand::fields_of(&line, &ifs).into_iter().flatten().collect();
+            let list = super::fields::fields_of(&line, &ifs).into_iter().flatten().collect();
             self.assign(&names[0].clone(), Value::List(list), false);
             return;
         }

@@ -3,6 +3,7 @@
 use std::collections::{BTreeMap, BTreeSet};
 use std::sync::Arc;
 
+use super::lists::{LISTS, parts};
 use super::piece::{is_known, mark};
 use crate::UnknownId;
 use crate::syntax::Command;
@@ -196,18 +197,6 @@ pub struct State {
 /// The parts of a list of directories after the one of two ways, and after the other.
 pub type Choice = [Vec<Vec<u8>>; 2];
 
-/// Variables that are lists of directories, separated by colons.
-pub const LISTS: [&[u8]; 8] = [
-    b"PATH",
-    b"XDG_DATA_DIRS",
-    b"XDG_CONFIG_DIRS",
-    b"MANPATH",
-    b"LD_LIBRARY_PATH",
-    b"PYTHONPATH",
-    b"FPATH",
-    b"INFOPATH",
-];
-
 impl State {
     /// A variable's text, where it is set.
     pub fn get(&self, name: &[u8]) -> Option<&[u8]> {
@@ -274,7 +263,9 @@ impl State {
             if both.0 != both.1 {
                 let path = |one: Option<&Variable>| one.and_then(|variable| variable.attributes.path);
                 let unique = |one: Option<&Variable>| one.map(|variable| (variable.unique, variable.unique_list));
-                if path(both.0) != path(both.1) || unique(both.0).unwrap_or_default() != unique(both.1).unwrap_or_default() {
+                if path(both.0) != path(both.1)
+                    || unique(both.0).unwrap_or_default() != unique(both.1).unwrap_or_default()
+                {
                     // How it is joined, or what is kept of it, is not known, whatever it is given.
                     merged.lasting_taints.insert(unknown);
                 }
@@ -369,32 +360,4 @@ fn either(name: &[u8], both: (Option<&Variable>, Option<&Variable>), unknown: Un
     };
     let is_perhaps = one.is_perhaps || two.is_perhaps;
     (Variable { value, exported, places, taints, is_perhaps, attributes, ..one.clone() }, choice)
-}
-
-/// The parts of a list of directories.
-pub fn parts(list: &[u8]) -> Vec<&[u8]> {
-    if list.is_empty() { Vec::new() } else { list.split(|&b| b == b':').collect() }
-}
-
-/// Who put each part of a list there, after an assignment at `now`: what was there before keeps its place where the
-/// new list was made from the old one.
-pub fn places_after(old: &[u8], before: &[Place], new: &[u8], is_made_of_old: bool, now: &Place) -> Vec<Place> {
-    let new = parts(new);
-    let mut places = vec![now.clone(); new.len()];
-    let old = parts(old);
-    if !is_made_of_old || old.is_empty() || before.len() != old.len() {
-        return places;
-    }
-    if let Some(at) = (0..=new.len().saturating_sub(old.len())).find(|&at| new[at..].starts_with(&old)) {
-        places[at..at + old.len()].clone_from_slice(before);
-        return places;
-    }
-    let mut used = vec![false; old.len()];
-    for (place, part) in places.iter_mut().zip(&new) {
-        if let Some(at) = (0..old.len()).find(|&at| !used[at] && old[at] == *part) {
-            used[at] = true;
-            *place = before[at].clone();
-        }
-    }
-    places
 }

@@ -313,16 +313,14 @@ impl Run<'_> {
         let index = parameter.index.clone();
         let zsh = self.dialect() == Dialect::Zsh;
         let (keys, vals) = (parameter.flags.contains(&b'k'), parameter.flags.contains(&b'v'));
-        if zsh
-            && (keys || vals)
+        if (zsh && (keys || vals))
             && let Some(pairs) = self.pairs_of(name, keys, vals)
         {
             return Some(pairs);
         }
         let is_whole = matches!(index.as_deref(), None | Some(b"@" | b"*"));
-        let has_element =
-            index.is_some() && !is_whole && !(zsh && matches!(name, b"commands" | b"functions" | b"aliases"));
-        if has_element {
+        let is_table = zsh && matches!(name, b"commands" | b"functions" | b"aliases");
+        if index.is_some() && !is_whole && !is_table {
             let index = index.unwrap_or_default();
             let comma = memchr::memchr(b',', &index).filter(|_| zsh && !index.starts_with(b"("));
             return match (comma, self.list_of(name)) {

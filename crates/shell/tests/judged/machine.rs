@@ -84,8 +84,11 @@ impl Files for Disk {
 pub type Found = Option<BTreeMap<&'static str, Option<String>>>;
 
 /// What the program of the home does, one of these.
-const GAUGES: [&str; 6] =
+const BODIES: [&str; 6] =
     ["echo from-gauge", "exit 1", "exit 0", "echo two words", "echo /from:/gauge; exit 3", "printf ' 7\\n\\n'"];
+
+/// How many ways the program has to end.
+pub const GAUGES: usize = BODIES.len();
 
 /// A home with a few files.
 #[derive(Debug)]
@@ -136,7 +139,7 @@ impl Machine {
 
     /// Makes the program that scripts run, whose output and status nobody knows beforehand.
     pub fn make_gauge(&self, kind: u64) {
-        let body = GAUGES[usize::try_from(kind).unwrap() % GAUGES.len()];
+        let body = BODIES[usize::try_from(kind).unwrap() % BODIES.len()];
         let file = self.home.join("bin/gauge");
         fs::write(&file, format!("#!/bin/sh\n{body}\n")).unwrap();
         fs::set_permissions(&file, fs::Permissions::from_mode(0o755)).unwrap();
@@ -256,7 +259,7 @@ fn of_one(shell: &str, start: &str) -> String {
     match shell {
         "fish" => format!(
             "function __told --on-event fish_exit; /usr/bin/env -0; end; set -gx PATH /usr/bin /bin; set -e \
-             XDG_DATA_DIRS; set -e MANPATH; source {start}"
+             XDG_DATA_DIRS; set -e MANPATH; true; source {start}"
         ),
         _ => format!("trap '/usr/bin/env -0' EXIT; . {start} >/dev/null"),
     }

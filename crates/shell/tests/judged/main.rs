@@ -2,6 +2,7 @@
 
 #![expect(clippy::disallowed_methods, clippy::disallowed_types, reason = "makes files, and runs the shells that judge")]
 
+mod corners;
 mod corpus;
 mod grammar;
 mod machine;
@@ -9,10 +10,11 @@ mod rows;
 
 use std::fmt::Write as _;
 use std::process::{Command, Stdio};
+use std::sync::LazyLock;
 use std::sync::atomic::{AtomicU64, Ordering};
 
 use grammar::Grammar;
-use machine::{Found, Machine, silently_wrong};
+use machine::{Found, GAUGES, Machine, silently_wrong};
 
 const SHELLS: [&str; 4] = ["sh", "bash", "zsh", "fish"];
 
@@ -37,31 +39,59 @@ fn is_here(shell: &str) -> bool {
 /// What the evaluator makes of each row is as recorded; and where the shells are here, it is what they make of it.
 #[test]
 fn every_row_is_what_the_shell_does() {
-    let here: Vec<&str> = SHELLS.into_iter().filter(|shell| is_here(shell)).collect();
     let machine = Machine::new(&format!("shell-rows-{}", std::process::id()));
     let (mut answers, mut wrong) = (String::new(), Vec::new());
     for (shells, script) in rows::ROWS {
         for shell in shells.split(' ') {
             let (ours, unknowns) = machine.ours(shell, script);
-            if here.contains(&shell) {
-                let theirs = machine.theirs(shell, script);
-                let differences = silently_wrong(&ours, &theirs);
-                wrong.extend(
-                    (!differences.is_empty()).then(|| format!("{shell}: {script}\n{}", differences.join("; "))),
-                );
-            }
+            wrong.extend(difference(&machine, shell, script, &ours));
             let shown = |value: &Option<String>| value.clone().unwrap_or_else(|| format!("? {}", unknowns.join("; ")));
-            let told: Vec<String> = ours
-                .iter()
-                .flatten()
-                .filter(|(name, value)| **name == "PATH" || value.as_deref() != Some("unset"))
-                .map(|(name, value)| format!("{name}={}", shown(value)))
-                .collect();
-            writeln!(answers, "{shell}: {script:?}\n    {}", machine.shown(&told.join(" "))).unwrap();
+            writeln!(answers, "{shell}: {script:?}\n    {}", machine.shown(&told(&ours, shown))).unwrap();
         }
     }
     assert!(wrong.is_empty(), "{}", machine.shown(&wrong.join("\n")));
     insta::assert_snapshot!("rows", answers);
+}
+
+/// What is done with uncertain values, and what builtins print and how they end.
+#[test]
+fn corners_are_never_wrong_in_silence() {
+    let machine = Machine::new(&format!("shell-corners-{}", std::process::id()));
+    let (mut answers, mut wrong) = (String::new(), Vec::new());
+    let behind = |shells: &str, script: &str| format!("{}\n{script}", corners::DOUBT[usize::from(shells != "fish")]);
+    let doubts = corners::BEHIND_DOUBT.iter().map(|(shells, script)| (shells, script, behind(shells, script)));
+    let builtins = corners::BUILTINS.iter().map(|(shells, script)| (shells, script, (*script).to_owned()));
+    for (shells, shown, script) in doubts.chain(builtins) {
+        for shell in shells.split(' ') {
+            let (ours, _) = machine.ours(shell, &script);
+            wrong.extend(difference(&machine, shell, &script, &ours));
+            let shown_value = |value: &Option<String>| value.clone().unwrap_or_else(|| "?".to_owned());
+            writeln!(answers, "{shell}: {shown:?}\n    {}", machine.shown(&told(&ours, shown_value))).unwrap();
+        }
+    }
+    assert!(wrong.is_empty(), "{}", machine.shown(&wrong.join("\n")));
+    insta::assert_snapshot!("corners", answers);
+}
+
+/// The variables that are set, with their values.
+fn told(found: &Found, shown: impl Fn(&Option<String>) -> String) -> String {
+    let is_set = |(name, value): &(&&str, &Option<String>)| **name == "PATH" || value.as_deref() != Some("unset");
+    let one = |(name, value): (&&str, &Option<String>)| format!("{name}={}", shown(value));
+    found.iter().flatten().filter(is_set).map(one).collect::<Vec<_>>().join(" ")
+}
+
+/// Where the shell, if it is here, says something else, whatever the program of the home does.
+fn difference(machine: &Machine, shell: &str, script: &str, ours: &Found) -> Option<String> {
+    static HERE: LazyLock<Vec<&str>> = LazyLock::new(|| SHELLS.into_iter().filter(|shell| is_here(shell)).collect());
+    let kinds = if script.contains("gauge") { 0..GAUGES } else { 0..1 };
+    let of_kind = |kind: usize| {
+        machine.make_gauge(kind as u64);
+        let differences = silently_wrong(ours, &machine.theirs(shell, script));
+        (!differences.is_empty()).then(|| format!("{shell}: {script}\n{}", differences.join("; ")))
+    };
+    let found = HERE.contains(&shell).then(|| kinds.into_iter().find_map(of_kind)).flatten();
+    machine.make_gauge(0);
+    found
 }
 
 /// Scripts put together at random, the same in every run. `WHODUNIT_SCRIPTS` and `WHODUNIT_SEED` make them more, and

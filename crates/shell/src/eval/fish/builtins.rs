@@ -1,14 +1,10 @@
 //! Commands that fish has built in, as far as they change what is followed here.
 
-use std::sync::Arc;
-
-use super::{Defined, Fish};
-use crate::FileType;
+use super::Fish;
 use crate::eval::piece::{is_known, mark};
 use crate::eval::rules;
 use crate::eval::run::Flow;
-use crate::eval::state::{Alias, AliasKind, Function, Value, Variable};
-use crate::syntax::fish::parse;
+use crate::eval::state::{Value, Variable};
 use whodunit_formats::bytes::{ByteString, path};
 
 impl Fish<'_> {
@@ -24,48 +20,38 @@ impl Fish<'_> {
             self.run.doubts_function(name);
             return self.call(&defined, arguments);
         }
-        let first = arguments.first().map_or(&b""[..], Vec::as_slice);
-        self.run.status = Some(0);
+        let before = self.run.status.replace(0);
+        if let Some(flow) = self.control(name, &arguments, before) {
+            return flow;
+        }
+        let written = self.output.as_ref().map_or(0, Vec::len);
         match name {
-            b"set" => self.set(&arguments),
+            b"set" => {
+                self.run.status = before; // It ends as the commands do that write its words.
+                self.set(&arguments);
+            }
             b"fish_add_path" => self.add_path(&arguments),
-            b"source" | b"." => return self.source(first, Some(arguments[arguments.len().min(1)..].to_vec())),
-            b"eval" => return self.text(&arguments.join(&b' '), None),
+            b"test" if arguments.is_empty() => self.run.status = None, // It depends on the version.
             b"test" | b"[" => {
                 self.run.test_word(name, &arguments);
                 self.run.status = self.run.status.map(|status| status.min(1));
             }
-            b"true" | b":" | b"abbr" | b"bind" | b"complete" | b"functions" | b"emit" | b"umask" => {
-                self.run.status = if name == b"functions" { self.functions_word(&arguments) } else { Some(0) };
-            }
+            b"true" | b":" | b"abbr" | b"bind" | b"complete" | b"umask" => {}
+            b"functions" => self.run.status = self.functions_word(&arguments),
             b"false" => self.run.status = Some(1),
             b"contains" => self.contains(&arguments),
             b"status" => self.status(&arguments),
-            b"type" | b"command" | b"builtin" => return self.command_word(name, &arguments),
+            b"type" | b"command" | b"builtin" => match self.command_word(name, &arguments) {
+                Flow::Next => {}
+                flow => return flow,
+            },
             b"alias" => self.alias(&arguments),
-            b"return" => {
-                self.run.status = std::str::from_utf8(first).ok().and_then(|text| text.parse().ok()).or(Some(0));
-                return Flow::Return;
-            }
-            b"exec" => {
-                self.run.replaced_by(&arguments);
-                return Flow::Exit;
-            }
-            b"exit" => return Flow::Exit,
-            b"break" => return Flow::Break(1),
-            b"continue" => return Flow::Continue(1),
-            b"cd" => {
-                let home = self.list_of(b"HOME").unwrap_or_default().concat();
-                let dir = if first.is_empty() { &home[..] } else { first };
-                if !is_known(dir) {
-                    self.run.state.dir = self.run.unknown_value("a directory that is unknown");
-                    self.run.status = None;
-                } else if self.run.kind(dir) == Some(FileType::Dir) {
-                    self.run.state.dir = self.run.absolute(dir);
-                } else {
-                    self.run.status = Some(1);
-                }
-            }
+            b"cd" => self.change_dir(&arguments),
+            b"pushd" => self.push_dir(&arguments),
+            b"popd" => self.pop_dir(),
+            b"prevd" | b"nextd" | b"cdh" => self.lose_dir(),
+            b"read" => self.read(&arguments),
+            b"argparse" => self.argparse(&arguments),
             _ => {
                 if !self.writes(name, &arguments) {
                     self.program(name, &arguments);
@@ -73,10 +59,96 @@ impl Fish<'_> {
             }
         }
         // What is asked of a list of which something is uncertain has no certain answer.
-        if matches!(name, b"contains" | b"string") && !self.run.read_taints.is_empty() {
+        let passes = matches!(
+            name,
+            b"command"
+                | b"builtin"
+                | b"true"
+                | b":"
+                | b"false"
+                | b"echo"
+                | b"printf"
+                | b"set"
+                | b"fish_add_path"
+                | b"alias"
+        );
+        if !passes && !self.run.read_taints.is_empty() {
             self.run.status = None;
         }
+        if prints(name, &arguments) && self.output.as_ref().is_some_and(|output| output.len() == written) {
+            let unknown = self.unknown_value(format!("what `{}` prints", ByteString::from(name)));
+            self.write(unknown);
+        }
         Flow::Next
+    }
+
+    /// Builtins that decide what is followed next; none for any other command.
+    fn control(&mut self, name: &[u8], arguments: &[Vec<u8>], before: Option<u8>) -> Option<Flow> {
+        let first = arguments.first().map_or(&b""[..], Vec::as_slice);
+        let is_certain = self.run.read_taints.is_empty();
+        Some(match name {
+            b"source" | b"." if matches!(first, b"" | b"-") => self.source_input(),
+            b"source" | b"." if !is_known(first) || !is_certain => {
+                let unknown = self.note_unknown("reads a file whose name is unknown");
+                self.taint_all(unknown);
+                self.run.status = None;
+                Flow::Next
+            }
+            b"source" | b"." => self.source(first, Some(arguments[1..].to_vec())),
+            b"eval" => {
+                if !is_certain {
+                    self.run.taint_for_good("reads commands that may be others");
+                }
+                self.text(&arguments.join(&b' '), None)
+            }
+            b"emit" => self.emit(arguments),
+            b"return" => {
+                let number = std::str::from_utf8(first).ok().and_then(|text| text.parse().ok());
+                let number = if first.is_empty() { before } else { number };
+                self.run.status = number.filter(|_| is_certain);
+                Flow::Return
+            }
+            b"exec" => {
+                self.run.replaced_by(arguments);
+                Flow::Exit
+            }
+            b"exit" => Flow::Exit,
+            b"break" => Flow::Break(1),
+            b"continue" => Flow::Continue(1),
+            _ => return None,
+        })
+    }
+
+    /// `source` of what is read.
+    fn source_input(&mut self) -> Flow {
+        let lines = self.lines_of_input();
+        match lines {
+            Some(lines) if lines.iter().all(|line| is_known(line)) && self.run.read_taints.is_empty() => {
+                let held = std::mem::replace(&mut self.holds_line, true);
+                let flow = self.text(&lines.join(&b'\n'), None);
+                self.holds_line = held;
+                flow
+            }
+            _ => {
+                let unknown = self.note_unknown("runs unknown commands");
+                self.taint_all(unknown);
+                self.run.status = None;
+                Flow::Next
+            }
+        }
+    }
+
+    /// `argparse`: what it sets is not followed.
+    fn argparse(&mut self, arguments: &[Vec<u8>]) {
+        let unknown = self.unknown_value("an option that `argparse` takes");
+        for specification in arguments.iter().take_while(|word| *word != b"--") {
+            let names = specification.split(|b| b"=?+!#".contains(b)).next().unwrap_or_default();
+            for name in names.split(|b| b"/-".contains(b)).filter(|name| !name.is_empty()) {
+                self.assign(&[b"_flag_", name].concat(), vec![unknown.clone()], false, None);
+            }
+        }
+        self.assign(b"argv", vec![unknown], false, None);
+        self.run.status = None;
     }
 
     /// Builtins that write something and change nothing; `false` for any other command.
@@ -132,7 +204,7 @@ impl Fish<'_> {
                 };
                 self.write(line);
             }
-            b"read" | b"random" | b"path" | b"argparse" => {
+            b"random" | b"path" => {
                 self.run.status = None;
                 if self.output.is_some() {
                     let unknown = self.unknown_value(format!("{} is not supported", ByteString::from(name)));
@@ -176,6 +248,15 @@ impl Fish<'_> {
     }
 
     pub(super) fn program(&mut self, name: &[u8], arguments: &[Vec<u8>]) {
+        let is_builtin = matches!(name, b"ulimit" | b"history" | b"jobs" | b"commandline" | b"fg" | b"bg" | b"wait");
+        if is_builtin || (self.is_shipped(name) && !matches!(name, b"ls" | b"grep" | b"man")) {
+            self.run.status = None;
+            if self.output.is_some() {
+                let unknown = self.unknown_value(format!("what `{}` of fish prints", ByteString::from(name)));
+                self.write(unknown);
+            }
+            return;
+        }
         // The rules speak the language of the other shells; this one's own set-up is told apart.
         self.with_path_as_text(|fish| fish.program_with_text(name, arguments));
     }
@@ -197,36 +278,6 @@ impl Fish<'_> {
             }
         }
         self.run.output = kept;
-    }
-
-    pub(super) fn functions_word(&mut self, arguments: &[Vec<u8>]) -> Option<u8> {
-        let first = arguments.first().map_or(&b""[..], Vec::as_slice);
-        let names = arguments.iter().skip(1);
-        match first {
-            b"-e" | b"--erase" => {
-                for name in names {
-                    self.run.state.functions.remove(name);
-                    self.bodies.remove(name);
-                }
-                Some(0)
-            }
-            b"-q" | b"--query" => {
-                let all = names.clone().all(|name| self.run.state.functions.contains_key(name));
-                Some(u8::from(!all))
-            }
-            b"-c" | b"--copy" => {
-                if let [_, from, to] = arguments
-                    && let Some(defined) = self.load(from)
-                {
-                    let place = self.run.place.clone();
-                    let function = Function { body: None, place, certain: true, varies: false, exported: false };
-                    self.run.state.functions.insert(to.clone(), function);
-                    self.bodies.insert(to.clone(), defined);
-                }
-                Some(0)
-            }
-            _ => None,
-        }
     }
 
     pub(super) fn command_word(&mut self, word: &[u8], arguments: &[Vec<u8>]) -> Flow {
@@ -254,8 +305,12 @@ impl Fish<'_> {
         });
         let mut found = false;
         for (name, file) in names.into_iter().zip(files) {
-            found |= file.is_some() || (word == b"type" && self.run.state.functions.contains_key(name));
-            if let Some(file) = file.filter(|_| !is_quiet) {
+            let is_function = word == b"type" && (self.run.state.functions.contains_key(name) || self.is_shipped(name));
+            found |= file.is_some() || is_function;
+            if is_function && !is_quiet && self.output.is_some() {
+                let unknown = self.unknown_value("the file of a function");
+                self.write(unknown);
+            } else if let Some(file) = file.filter(|_| !is_quiet) {
                 self.write(file);
             }
         }
@@ -285,27 +340,23 @@ impl Fish<'_> {
         }
         result
     }
+}
 
-    pub(super) fn alias(&mut self, arguments: &[Vec<u8>]) {
-        let words: Vec<&Vec<u8>> = arguments.iter().filter(|word| !word.starts_with(b"-")).collect();
-        let (name, value) = match words[..] {
-            [one] => match memchr::memchr(b'=', one) {
-                Some(at) => (one[..at].to_vec(), one[at + 1..].to_vec()),
-                None => return,
-            },
-            [name, ..] => (name.clone(), words[1..].iter().map(|word| word.as_slice()).collect::<Vec<_>>().join(&b' ')),
-            [] => return,
-        };
-        let place = self.run.place.clone();
-        let alias = Alias { value: value.clone(), place: place.clone(), certain: true, kind: AliasKind::Command };
-        self.run.state.aliases.insert(name.clone(), alias);
-        let function = Function { body: None, place, certain: true, varies: false, exported: false };
-        self.run.state.functions.insert(name.clone(), function);
-        // A function of the name with the arguments behind.
-        let is_self = value.starts_with(&[&name[..], b" "].concat()) || value == name;
-        let text = [if is_self { &b"command "[..] } else { b"" }, &value, b" $argv"].concat();
-        if let Ok(body) = parse(&text, self.run.place.line) {
-            self.bodies.insert(name, Defined { body: Arc::new(body), names: Vec::new() });
+/// Whether a command of fish prints something of its own with these words.
+fn prints(name: &[u8], words: &[Vec<u8>]) -> bool {
+    let is_only_options = words.iter().all(|word| word.starts_with(b"-"));
+    match name {
+        b"set" => {
+            words.is_empty() || matches!(&words[0][..], b"-S" | b"--show") || (is_only_options && words[0] != b"-q")
         }
+        b"functions" => !matches!(
+            words.first().map(Vec::as_slice),
+            Some(b"-q" | b"-e" | b"-c" | b"--query" | b"--erase" | b"--copy")
+        ),
+        b"alias" | b"abbr" | b"umask" => words.is_empty(),
+        b"builtin" => is_only_options,
+        b"bind" | b"complete" | b"status" => true,
+        b"type" => !words.iter().any(|word| word == b"-q" || word == b"--query"),
+        _ => false,
     }
 }

@@ -3,10 +3,11 @@
 use std::sync::Arc;
 
 use super::{Defined, Fish, only_stars};
-use crate::eval::piece::is_known;
+use crate::eval::input::Input;
+use crate::eval::piece::{is_known, mark};
 use crate::eval::run::{Flow, MAX_DEPTH, fits_perhaps, join_scopes};
 use crate::eval::state::{Function, Variable};
-use crate::syntax::fish::{Block, Kind, Part, Statement, Word, plain};
+use crate::syntax::fish::{Block, Kind, Part, Statement, Word};
 use crate::syntax::pattern;
 use whodunit_formats::bytes::path;
 
@@ -51,12 +52,25 @@ impl Fish<'_> {
         let unknown = self.note_unknown(why);
         let (before, bodies) = (self.run.state.clone(), self.bodies.clone());
         let scopes = self.scopes.clone();
+        let input = self.run.input.clone();
+        let written = self.output.as_ref().map_or(0, Vec::len);
         let first = one(self);
+        let written_by_one = self.output.as_mut().map(|output| output.split_off(written.min(output.len())));
+        let input_of_one = std::mem::replace(&mut self.run.input, input);
         let scopes_of_one = std::mem::replace(&mut self.scopes, scopes);
         let after_one = std::mem::replace(&mut self.run.state, before);
         self.bodies.extend(bodies);
         let second = two(self);
         join_scopes(&mut self.scopes, scopes_of_one, unknown);
+        if let Some(output) = self.output.as_mut()
+            && Some(&output[written.min(output.len())..]) != written_by_one.as_deref()
+        {
+            output.truncate(written);
+            output.push(mark(unknown));
+        }
+        if self.run.input != input_of_one {
+            self.run.input = Some(Input { text: mark(unknown), ..Input::default() });
+        }
         self.run.status = None;
         self.run.join_ways((first, after_one), second, unknown)
     }
@@ -89,7 +103,10 @@ impl Fish<'_> {
             self.stop("commands are nested too deeply");
             Flow::Exit
         } else {
-            self.kind(&statement.kind)
+            match &statement.input {
+                Some(file) => self.reading_from(file, |fish| fish.kind(&statement.kind)),
+                None => self.kind(&statement.kind),
+            }
         };
         self.depth -= 1;
         if statement.negated {
@@ -130,29 +147,45 @@ impl Fish<'_> {
                 self.run.join_early(early, |flow| matches!(flow, Flow::Break(_) | Flow::Continue(_)));
                 Flow::Next
             }
-            Kind::While(condition, body) => loop {
-                let flow = self.block(condition);
-                if flow != Flow::Next {
-                    return flow;
-                }
-                match self.run.status {
-                    Some(0) => match self.scoped(|fish| fish.block(body)) {
-                        Flow::Next | Flow::Continue(_) => {}
-                        Flow::Break(_) => return Flow::Next,
-                        other => return other,
-                    },
-                    Some(_) => return Flow::Next,
-                    None => {
-                        let why = "the number of iterations of a loop is unknown";
-                        let early = self.run.early.len();
-                        let flow = self.either(why, &mut |fish| fish.block(body), &mut |_| Flow::Next);
-                        self.run.join_early(early, |flow| matches!(flow, Flow::Break(_) | Flow::Continue(_)));
-                        return flow;
-                    }
-                }
-            },
+            Kind::While(condition, body) => self.while_loop(condition, body),
             Kind::Function(words, body) => self.define(words, body),
         }
+    }
+
+    /// Ends as the last command of the body did, or well where that never ran.
+    fn while_loop(&mut self, condition: &Block, body: &Block) -> Flow {
+        let early = self.run.early.len();
+        let mut status = Some(0);
+        loop {
+            let flow = self.block(condition);
+            if flow != Flow::Next {
+                return flow;
+            }
+            match self.run.status {
+                Some(0) => match self.scoped(|fish| fish.block(body)) {
+                    Flow::Next | Flow::Continue(_) => status = self.run.status,
+                    Flow::Break(_) => break,
+                    other => return other,
+                },
+                Some(_) => {
+                    self.run.status = status;
+                    break;
+                }
+                None => {
+                    let why = "the number of iterations of a loop is unknown";
+                    let flow = self.either(why, &mut |fish| fish.scoped(|fish| fish.block(body)), &mut |_| Flow::Next);
+                    if !matches!(flow, Flow::Next | Flow::Break(_) | Flow::Continue(_)) {
+                        return flow;
+                    }
+                    break;
+                }
+            }
+            if self.run.is_stopped {
+                break;
+            }
+        }
+        self.run.join_early(early, |flow| matches!(flow, Flow::Break(_) | Flow::Continue(_)));
+        Flow::Next
     }
 
     fn switch(&mut self, word: &Word, arms: &[(Vec<Word>, Block)]) -> Flow {
@@ -216,16 +249,20 @@ impl Fish<'_> {
         let words = self.words(words);
         let Some(name) = words.first().cloned() else { return Flow::Next };
         let mut names = Vec::new();
-        let (mut takes, mut watches) = (false, false);
+        let (mut takes, mut watches, mut of_event) = (false, false, false);
         for word in &words[1..] {
             if std::mem::take(&mut watches) {
                 self.watchers.entry(word.clone()).or_default().push(name.clone());
                 continue;
             }
+            if std::mem::take(&mut of_event) {
+                self.listeners.entry(word.clone()).or_default().push(name.clone());
+                continue;
+            }
             match &word[..] {
                 b"-a" | b"--argument-names" => takes = true,
                 b"--on-variable" | b"-v" => (takes, watches) = (false, true),
-                b"--on-event" | b"-e" => takes = false,
+                b"--on-event" | b"-e" => (takes, of_event) = (false, true),
                 option if option.starts_with(b"-") => takes = false,
                 word if takes => names.push(word.to_vec()),
                 _ => {}
@@ -258,42 +295,6 @@ impl Fish<'_> {
         }
         self.run.status = Some(0);
         otherwise.map_or(Flow::Next, |block| self.scoped(|fish| fish.block(block)))
-    }
-
-    /// `x | source` takes what x writes; everything else runs in the shell itself, and changes last.
-    pub(super) fn pipeline(&mut self, block: &Block) -> Flow {
-        let last = block.last().and_then(|statement| match &statement.kind {
-            Kind::Command(words) => words.first().and_then(plain),
-            _ => None,
-        });
-        let is_source = matches!(last.as_deref(), Some(b"source" | b"."));
-        if is_source && block.len() == 2 {
-            let text = self.output_of(&block[..1].to_vec());
-            let held = std::mem::replace(&mut self.holds_line, true);
-            let flow = self.text(&text.join(&b'\n'), None);
-            self.holds_line = held;
-            return flow;
-        }
-        if is_source {
-            let unknown = self.note_unknown("runs unknown commands");
-            self.taint_all(unknown);
-            return Flow::Next;
-        }
-        let outer = self.output.take();
-        for statement in block {
-            let flow = self.statement(statement);
-            if flow != Flow::Next {
-                self.output = outer;
-                return flow;
-            }
-        }
-        self.output = outer;
-        if self.output.is_some() {
-            let unknown = self.unknown_value("the output of a pipeline");
-            self.write(unknown);
-        }
-        self.run.status = None;
-        Flow::Next
     }
 
     /// The lines that commands write.

@@ -2,9 +2,13 @@
 
 mod builtins;
 mod follow;
+mod functions;
+mod input;
 mod installed;
+mod places;
 mod set;
 mod string;
+mod universal;
 mod words;
 
 pub use installed::Directories;
@@ -12,10 +16,11 @@ pub use installed::Directories;
 use std::collections::BTreeMap;
 use std::sync::Arc;
 
+use crate::eval::lists::{LISTS, parts, places_after};
 use crate::eval::path_helper;
 use crate::eval::piece::is_known;
 use crate::eval::run::{Flow, Invocation, MAX_DEPTH, MAX_FILE, Run, Scopes, taint_hidden};
-use crate::eval::state::{Function, LISTS, Place, State, Value, Variable, parts, places_after};
+use crate::eval::state::{Function, Place, State, Value, Variable};
 use crate::syntax::fish::{Block, parse};
 use crate::{ReadError, Unknown, UnknownId};
 use whodunit_formats::bytes::{ByteString, path};
@@ -33,6 +38,8 @@ pub struct Fish<'s> {
     bodies: BTreeMap<Vec<u8>, Defined>,
     /// Functions that are called whenever a variable changes, by its name.
     watchers: BTreeMap<Vec<u8>, Vec<Vec<u8>>>,
+    /// Functions that are called when an event is emitted, by its name.
+    listeners: BTreeMap<Vec<u8>, Vec<Vec<u8>>>,
     /// Whether the first `seq` was a program; else fish has a function of that name.
     seq: Option<bool>,
     /// Directories of `fish_user_paths` that were put into the path.
@@ -61,6 +68,7 @@ impl<'s> Fish<'s> {
             run: Run::new(at, state),
             bodies: BTreeMap::new(),
             watchers: BTreeMap::new(),
+            listeners: BTreeMap::new(),
             seq: None,
             added: Vec::new(),
             scopes: Vec::new(),
@@ -138,33 +146,6 @@ impl<'s> Fish<'s> {
             }
         }
         (state, unknowns)
-    }
-
-    /// `SETUVAR [--export] NAME:VALUE`, parts separated by `\x1e`.
-    fn universal(&mut self, file: &ByteString) {
-        let content = self.run.at.files.read(file, MAX_FILE).unwrap_or_default();
-        for (line, text) in (1..).zip(content.split(|&b| b == b'\n')) {
-            let Some(rest) = text.strip_prefix(b"SETUVAR ") else { continue };
-            let exported = rest.starts_with(b"--export ");
-            let rest = rest.strip_prefix(b"--export ").unwrap_or(rest);
-            let is_path = rest.starts_with(b"--path ");
-            let rest = rest.strip_prefix(b"--path ").unwrap_or(rest);
-            let Some(at) = memchr::memchr(b':', rest) else { continue };
-            let (name, value) = (&rest[..at], unescaped(&rest[at + 1..]));
-            // What is inherited hides it.
-            if self.run.state.variables.contains_key(name) {
-                continue;
-            }
-            let list: Vec<Vec<u8>> = match value.is_empty() {
-                true => Vec::new(),
-                false => value.split(|&b| b == 0x1e).map(<[u8]>::to_vec).collect(),
-            };
-            let place = Place { file: file.clone(), line };
-            let mut variable =
-                Variable { places: vec![place; list.len()], value: Value::List(list), ..Variable::text("", exported) };
-            variable.attributes.path = is_path.then_some(true);
-            self.run.state.variables.insert(name.to_vec(), variable);
-        }
     }
 
     /// Functions that stand in files of their name.
@@ -374,26 +355,4 @@ fn has_colons(name: &[u8], variable: &Variable) -> bool {
 /// Variables whose elements are joined by colons from the start.
 fn is_path(name: &[u8]) -> bool {
     name.ends_with(b"PATH")
-}
-
-/// `\xNN` and `\\` of the file of universal variables.
-fn unescaped(text: &[u8]) -> Vec<u8> {
-    let mut result = Vec::new();
-    let mut at = 0;
-    while at < text.len() {
-        if text[at] == b'\\' && text.get(at + 1) == Some(&b'x') {
-            let digits = text.get(at + 2..at + 4).and_then(|digits| std::str::from_utf8(digits).ok());
-            if let Some(byte) = digits.and_then(|digits| u8::from_str_radix(digits, 16).ok()) {
-                result.push(byte);
-                at += 4;
-                continue;
-            }
-        }
-        if text[at] == b'\\' && at + 1 < text.len() {
-            at += 1;
-        }
-        result.push(text[at]);
-        at += 1;
-    }
-    result
 }

@@ -18,6 +18,8 @@ struct Options {
     query: bool,
     append: bool,
     prepend: bool,
+    /// Whether there is one that fish does not know.
+    is_wrong: bool,
     /// Whether its elements are joined by colons.
     joins: Option<bool>,
 }
@@ -42,6 +44,9 @@ impl Options {
                 b"--path" => options.joins = Some(true),
                 b"--unpath" => options.joins = Some(false),
                 word if word.starts_with(b"--") => {}
+                letters if letters[1..].iter().any(|letter| !b"aefghlLnpqSuUx".contains(letter)) => {
+                    options.is_wrong = true
+                }
                 letters => letters[1..].iter().for_each(|letter| options.take(*letter)),
             }
         }
@@ -68,6 +73,10 @@ impl Fish<'_> {
         let (options, at) = Options::of(arguments);
         let Options { exported, local, erase, append, prepend, joins, is_wide, .. } = options;
         let rest = &arguments[at..];
+        if options.is_wrong {
+            self.run.status = Some(2);
+            return;
+        }
         if options.query {
             let missing = rest.iter().filter(|name| !self.is_set(name)).count();
             let is_perhaps = rest.iter().any(|name| self.is_perhaps(name));
@@ -78,7 +87,10 @@ impl Fish<'_> {
             self.run.status = Some(u8::try_from(missing).unwrap_or(255)).filter(|_| is_certain);
             return;
         }
-        let Some((name, values)) = rest.split_first() else { return };
+        let Some((name, values)) = rest.split_first() else {
+            self.run.status = Some(0);
+            return;
+        };
         if !is_known(name) {
             let unknown = self.note_unknown("sets a variable whose name is unknown");
             return self.taint_all(unknown);
@@ -92,7 +104,9 @@ impl Fish<'_> {
             return self.set_element(&name, old, &index, if erase { None } else { values.first() }, exported);
         }
         if erase {
+            let was_set = self.run.state.variables.contains_key(&name);
             self.erase(&name, local, is_wide);
+            self.run.status = Some(if was_set { 0 } else { 4 }).filter(|_| self.run.state.unset_taints.is_empty());
             if name == b"fish_user_paths" {
                 self.rebuild();
             }
@@ -118,6 +132,9 @@ impl Fish<'_> {
             _ => values,
         };
         let is_made_of_old = append || prepend || holds_old;
+        if append || prepend {
+            self.run.reads(&name);
+        }
         match is_wide && self.is_hidden(&name) {
             true => self.assign_outside(&name, list, exported),
             false => self.assign(&name, list, is_made_of_old, exported),
@@ -140,6 +157,7 @@ impl Fish<'_> {
         value: Option<&Vec<u8>>,
         exported: Option<bool>,
     ) {
+        self.run.reads(name);
         if list.iter().any(|one| !is_known(one)) || !is_known(index) {
             // What is unknown may be several elements, or none.
             let unknown = self.note_unknown("changes an element of a list that is unknown");

@@ -26,6 +26,17 @@ impl Fish<'_> {
         let (words, mut rest): (Vec<_>, Vec<_>) =
             maybe.iter().cloned().partition(|word| word.len() > 1 && word.starts_with(b"-"));
         rest.extend(after.iter().skip(1).cloned());
+        let of_itself = match &verb[..] {
+            b"match" | b"split" | b"join" | b"split0" | b"join0" => 1,
+            b"replace" => 2,
+            _ => 0,
+        };
+        if rest.len() == of_itself {
+            rest.extend(self.lines_of_input().unwrap_or_default());
+        }
+        if verb == b"match" {
+            self.named_groups(rest.first().map_or(&b""[..], Vec::as_slice));
+        }
         for word in &words {
             match OPTIONS.iter().find(|(_, long)| word == long) {
                 Some((letter, _)) => options.push(*letter),
@@ -38,6 +49,20 @@ impl Fish<'_> {
             let unknown = self.unknown_value("the output of `string`");
             if !options.contains(&b'q') {
                 self.write(unknown);
+            }
+        }
+    }
+
+    /// Notes that `(?<name>…)` sets a variable.
+    fn named_groups(&mut self, wanted: &[u8]) {
+        for at in memchr::memmem::find_iter(wanted, b"(?") {
+            let name = wanted[at + 2..].strip_prefix(b"P").unwrap_or(&wanted[at + 2..]);
+            let Some(name) = name.strip_prefix(b"<").and_then(|rest| rest.split(|&b| b == b'>').next()) else {
+                continue;
+            };
+            if crate::syntax::is_name(name) {
+                let unknown = self.unknown_value("a group of an expression");
+                self.assign(name, vec![unknown], false, None);
             }
         }
     }

@@ -12,7 +12,9 @@ impl Fish<'_> {
         for word in words {
             for (text, fitting) in self.expand(word) {
                 let is_pattern = pattern::is_pattern(&fitting) && fitting.iter().any(|b| b"*?".contains(b));
-                if is_pattern && is_known(&text) {
+                if is_pattern && memchr::memmem::find(&fitting, b"**").is_some() {
+                    all.push(self.unknown_value("files at any depth"));
+                } else if is_pattern && is_known(&text) {
                     // Brackets and parentheses are text.
                     let mut found = self.run.matching(&fitting, None);
                     found.sort_by(|a, b| {
@@ -61,7 +63,8 @@ impl Fish<'_> {
             let join = |one: &(Vec<u8>, Vec<u8>), two: &(Vec<u8>, Vec<u8>)| {
                 ([&one.0[..], &two.0].concat(), [&one.1[..], &two.1].concat())
             };
-            all = all.iter().flat_map(|one| more.iter().map(move |two| join(one, two))).collect();
+            // What stands first changes fastest.
+            all = more.iter().flat_map(|two| all.iter().map(move |one| join(one, two))).collect();
         }
         all
     }
@@ -93,6 +96,7 @@ impl Fish<'_> {
             b"__fish_sysconf_dir" => vec![self.dirs.settings.to_vec()],
             b"hostname" => self.run.at.hostname.clone().map(|host| host.to_vec()).into_iter().collect(),
             b"version" | b"FISH_VERSION" => vec![b"3.6.0".to_vec()],
+            b"pipestatus" => vec![self.unknown_value("the exit statuses of a pipeline")],
             b"fish_pid" => vec![self.unknown_value("a process id")],
             name => self.list_of(name).unwrap_or_default(),
         };

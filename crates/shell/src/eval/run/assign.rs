@@ -3,8 +3,9 @@
 use std::collections::BTreeSet;
 
 use super::{Mishap, Run};
+use crate::eval::lists::{LISTS, places_after};
 use crate::eval::piece::is_known;
-use crate::eval::state::{Attributes, LISTS, Value, Variable, places_after};
+use crate::eval::state::{Attributes, Value, Variable};
 use crate::eval::substitute;
 use crate::syntax::{Assigned, Assignment, Dialect, Part};
 

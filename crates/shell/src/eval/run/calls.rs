@@ -7,8 +7,9 @@ use super::assign::EMPTY_LIST;
 use super::{Flow, MAX_DEPTH, MAX_FILE, Mishap, Run};
 use crate::UnknownId;
 use crate::eval::builtins::takes_apart;
+use crate::eval::lists::LISTS;
 use crate::eval::piece::is_known;
-use crate::eval::state::{Alias, AliasKind, Function, LISTS, Place, Variable};
+use crate::eval::state::{Alias, AliasKind, Function, Place, Variable};
 use crate::eval::substitute;
 use crate::syntax::{Assignment, Command, Dialect, Kind, Parser, Part, Word, literal};
 use whodunit_formats::bytes::ByteString;
@@ -149,7 +150,7 @@ impl Run<'_> {
             match variable {
                 Some(mut variable) => {
                     // In zsh a list whose elements are kept once may be given to itself again.
-                    let parts = crate::eval::state::parts(variable.as_text());
+                    let parts = crate::eval::lists::parts(variable.as_text());
                     let has_twins = (1..parts.len()).any(|at| parts[..at].contains(&parts[at]));
                     if (variable.unique || variable.unique_list) && has_twins {
                         let unknown = self.note_unknown("whether a list that comes back keeps what it has twice");

@@ -192,7 +192,8 @@ impl Run<'_> {
             Kind::Anonymous(body, words) => {
                 let arguments = self.fields(words);
                 let place = self.place.clone();
-                let function = Function { body: Some(Arc::clone(body)), place, certain: true, varies: false, exported: false };
+                let function =
+                    Function { body: Some(Arc::clone(body)), place, certain: true, varies: false, exported: false };
                 self.function(b"(anon)", &function, arguments)
             }
             Kind::OtherLoop(body) => self.perhaps(body),
@@ -207,7 +208,8 @@ impl Run<'_> {
             Kind::Function(names, body) => {
                 for name in names {
                     let place = self.place.clone();
-                    let function = Function { body: Some(Arc::clone(body)), place, certain: true, varies: false, exported: false };
+                    let function =
+                        Function { body: Some(Arc::clone(body)), place, certain: true, varies: false, exported: false };
                     self.state.functions.insert(name.clone(), function);
                 }
                 self.status = Some(0);

@@ -21,6 +21,8 @@ pub struct Statement {
     pub is_chained: bool,
     /// Whether its status is turned round (`not`).
     pub negated: bool,
+    /// The file that it reads (`<`).
+    pub input: Option<Word>,
     /// What it is.
     pub kind: Kind,
 }
@@ -73,6 +75,8 @@ pub(super) struct Parser<'t> {
     pub(super) at: usize,
     pub(super) line: u32,
     pub(super) depth: u32,
+    /// The file that the command which is taken reads.
+    pub(super) input: Option<Word>,
 }
 
 type Parsed<T> = Result<T, SyntaxError>;
@@ -82,7 +86,7 @@ type Parsed<T> = Result<T, SyntaxError>;
 /// # Errors
 /// What is wrong, with the line.
 pub fn parse(text: &[u8], line: u32) -> Parsed<Block> {
-    let mut parser = Parser { text, at: 0, line, depth: 0 };
+    let mut parser = Parser { text, at: 0, line, depth: 0, input: None };
     let block = parser.block()?;
     if parser.at < text.len() { parser.wrong("an `end` or a word that cannot stand here") } else { Ok(block) }
 }
@@ -201,7 +205,7 @@ impl Parser<'_> {
                 break;
             }
         }
-        let mut parts = vec![self.kind()?];
+        let mut parts = vec![self.part(line)?];
         loop {
             self.blanks();
             if self.peek() != Some(b'|') || self.rest().starts_with(b"||") {
@@ -211,15 +215,21 @@ impl Parser<'_> {
             while matches!(self.peek(), Some(b'\n' | b' ' | b'\t')) {
                 self.skip(1);
             }
-            parts.push(self.kind()?);
+            parts.push(self.part(line)?);
         }
-        let kind = if parts.len() == 1 {
-            parts.remove(0)
-        } else {
-            let bare = |kind| Statement { line, after: None, is_chained: false, negated: false, kind };
-            Kind::Pipeline(parts.into_iter().map(bare).collect())
-        };
-        Ok(Statement { line, after, is_chained: false, negated, kind })
+        if parts.len() == 1 {
+            return Ok(Statement { after, negated, ..parts.remove(0) });
+        }
+        let kind = Kind::Pipeline(parts);
+        Ok(Statement { line, after, is_chained: false, negated, input: None, kind })
+    }
+
+    /// One command of a pipeline.
+    fn part(&mut self, line: u32) -> Parsed<Statement> {
+        let outer = self.input.take();
+        let kind = self.kind()?;
+        let input = std::mem::replace(&mut self.input, outer);
+        Ok(Statement { line, after: None, is_chained: false, negated: false, input, kind })
     }
 
     fn end(&mut self) -> Parsed<()> {
@@ -230,7 +240,7 @@ impl Parser<'_> {
         self.redirections()
     }
 
-    /// Redirections, which change nothing here.
+    /// Redirections, of which only what is read matters here.
     fn redirections(&mut self) -> Parsed<()> {
         loop {
             self.blanks();
@@ -241,9 +251,13 @@ impl Parser<'_> {
                 return Ok(());
             }
             let signs = behind.iter().take_while(|b| b"<>&|?".contains(b)).count();
+            let reads = behind.starts_with(b"<") && digits == 0;
             self.skip(digits + signs);
             self.blanks();
-            self.word()?;
+            let target = self.word()?;
+            if reads {
+                self.input = target;
+            }
         }
     }
 
