@@ -80,6 +80,9 @@ impl Run<'_> {
             b"[" | b"test" => self.test_word(name, &arguments),
             b"set" => self.set(&arguments),
             b"unset" => self.unset(&arguments),
+            b"umask" if arguments.iter().any(|word| !word.iter().all(|b| (b'0'..=b'7').contains(b))) => {
+                self.status = None;
+            }
             b"unfunction" => arguments.iter().for_each(|name| drop(self.state.functions.remove(name))),
             b"alias" => self.make_aliases(&arguments),
             b"unalias" => self.drop_aliases(&arguments),
@@ -135,12 +138,6 @@ impl Run<'_> {
                         Flow::Next
                     }
                     (Flow::LeaveFile, Dialect::Bash) => {
-                        if memchr::memmem::find(&text, b"[[").is_some() {
-                            // It takes what is behind the next `[[` for a part of this one.
-                            self.taint_for_good(
-                                "a condition within `eval` that may be none, after which bash misreads",
-                            );
-                        }
                         // A syntax error gives 2, but 1 in the parentheses of an array.
                         self.status = self.status.filter(|_| memchr::memmem::find(&text, b"=(").is_none());
                         Flow::Next
@@ -306,7 +303,9 @@ impl Run<'_> {
                     }
                 }
                 name if of_functions => {
-                    self.state.functions.remove(name);
+                    if self.state.functions.remove(name).is_none() && self.dialect() == Dialect::Zsh {
+                        self.status = Some(1);
+                    }
                 }
                 [.., b']'] if self.dialect() != Dialect::Posix && word.contains(&b'[') => {
                     let at = memchr::memchr(b'[', word).unwrap_or(0);

@@ -27,6 +27,12 @@ impl Run<'_> {
                         self.fits(&fitting, &left).map(|fits| fits == (operator[0] == b'='))
                     }
                     b"=~" => self.regular(&left, right),
+                    b"-eq" | b"-ne" | b"-lt" | b"-le" | b"-gt" | b"-ge" => {
+                        // Both are calculations here.
+                        let right = self.one(right, false);
+                        let [left, right] = [&left, &right].map(|text| self.number(text));
+                        self.binary(&left, operator, &right)
+                    }
                     operator => {
                         let right = self.one(right, false);
                         self.binary(&left, operator, &right)
@@ -115,10 +121,14 @@ impl Run<'_> {
             [one] => not_empty(one),
             [not, rest @ ..] if not == b"!" && rest.len() <= 3 => self.test(rest).map(|holds| !holds),
             [sign, word] => match &sign[..] {
-                [b'-', letter] => self.unary(*letter, word),
-                _ => Some(false),
+                [b'-', letter] if self.knows_sign(*letter) => self.unary(*letter, word),
+                _ if !is_known(sign) => None,
+                _ => {
+                    self.is_misused = true;
+                    Some(false)
+                }
             },
-            [left, operator, right] if self.is_binary(operator) => self.binary(left, operator, right),
+            [left, operator, right] if self.is_binary(operator) => self.compared(left, operator, right),
             _ => {
                 let mut at = 0;
                 let holds = self.any_of(words, &mut at);
@@ -132,7 +142,31 @@ impl Run<'_> {
     fn is_binary(&self, operator: &[u8]) -> bool {
         let known: [&[u8]; 14] =
             [b"=", b"==", b"!=", b"-eq", b"-ne", b"-lt", b"-le", b"-gt", b"-ge", b"-nt", b"-ot", b"-ef", b"<", b">"];
-        known.contains(&operator)
+        let is_of_shell = match self.dialect() {
+            Dialect::Posix => operator != b"==",
+            Dialect::Zsh => operator != b"<" && operator != b">",
+            Dialect::Bash => true,
+        };
+        known.contains(&operator) && is_of_shell
+    }
+
+    /// Whether `-x` with this letter asks something about a word.
+    fn knows_sign(&self, letter: u8) -> bool {
+        let letters: &[u8] = match self.dialect() {
+            Dialect::Posix => b"bcdefghknprstuwxzGLOS",
+            Dialect::Bash | Dialect::Zsh => b"abcdefghknoprstuvwxzGLNORS",
+        };
+        letters.contains(&letter)
+    }
+
+    /// `[ LEFT -eq RIGHT ]`: no number is a mistake.
+    fn compared(&mut self, left: &[u8], operator: &[u8], right: &[u8]) -> Option<bool> {
+        let is_number = |text: &[u8]| std::str::from_utf8(text).is_ok_and(|text| text.trim().parse::<i64>().is_ok());
+        let takes_numbers = matches!(operator, b"-eq" | b"-ne" | b"-lt" | b"-le" | b"-gt" | b"-ge");
+        if takes_numbers && [left, right].into_iter().any(|text| is_known(text) && !is_number(text)) {
+            self.is_misused = true;
+        }
+        self.binary(left, operator, right)
     }
 
     fn any_of(&mut self, words: &[Vec<u8>], at: &mut usize) -> Option<bool> {
@@ -170,9 +204,11 @@ impl Run<'_> {
                     && self.is_binary(operator)
                 {
                     *at += 2;
-                    return self.binary(first, operator, right);
+                    return self.compared(first, operator, right);
                 }
-                if let ([b'-', letter], Some(next)) = (first, words.get(*at)) {
+                if let ([b'-', letter], Some(next)) = (first, words.get(*at))
+                    && self.knows_sign(*letter)
+                {
                     *at += 1;
                     return self.unary(*letter, next);
                 }

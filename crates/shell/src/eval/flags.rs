@@ -34,7 +34,7 @@ impl Run<'_> {
                         return vec![self.unknown_value("a flag that zsh rejects")];
                     };
                     let end = at + 2 + text.len();
-                    let text = &if unescapes { super::output::unescaped(text) } else { text.to_vec() }[..];
+                    let text = &if unescapes { super::printf::unescaped(text) } else { text.to_vec() }[..];
                     if flags[at] == b'j' {
                         values = vec![values.join(text)];
                     } else if let [byte] = text {

@@ -25,6 +25,7 @@ mod options;
 mod output;
 mod path_helper;
 pub mod piece;
+mod printf;
 mod programs;
 mod regular;
 mod rules;

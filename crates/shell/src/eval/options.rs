@@ -21,6 +21,11 @@ impl Run<'_> {
                     self.set_arguments(&arguments[at + 1..]);
                     return;
                 }
+                b"-" | b"+" if at + 1 == arguments.len() => return,
+                b"-" | b"+" => {
+                    self.set_arguments(&arguments[at + 1..]);
+                    return;
+                }
                 b"-o" | b"+o" => {
                     if let Some(name) = arguments.get(at + 1) {
                         self.option(name, word[0] == b'-');
@@ -100,7 +105,7 @@ impl Run<'_> {
         if self.dialect() == Dialect::Zsh {
             name = name.iter().filter(|b| **b != b'_').map(u8::to_ascii_lowercase).collect();
             // Those that are on at the start are kept as what they are when they are off.
-            for off in [&b"nonomatch"[..], b"nounset"] {
+            for off in [&b"nonomatch"[..], b"nounset", b"noglob", b"nobadpattern"] {
                 if name == off || name == off[2..] {
                     let is_off = on == (name == off);
                     return self.keep_option(off.to_vec(), is_off);

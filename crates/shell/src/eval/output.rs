@@ -5,6 +5,7 @@ use std::sync::Arc;
 use super::builtin_names::{is_builtin, is_reserved};
 use super::input::Input;
 use super::piece::is_known;
+use super::printf::unescaped;
 use super::run::{Flow, Mishap, Run};
 use super::state::Value;
 use crate::syntax::{Dialect, List, Part, Word};
@@ -35,6 +36,7 @@ impl Run<'_> {
         }
         let (mut from, mut ends, mut escapes) = (0, true, self.dialect() != Dialect::Bash);
         while let Some(word) = arguments.get(from) {
+            escapes &= word != b"-E" || self.dialect() == Dialect::Posix;
             let is_option = word.len() > 1 && word[0] == b'-' && word[1..].iter().all(|b| b"neE".contains(b));
             if !is_option || (self.dialect() == Dialect::Posix && word != b"-n") {
                 break;
@@ -74,55 +76,6 @@ impl Run<'_> {
             text = self.unknown_value("an unsupported form of print");
         } else if !letters.contains(&b'n') && variable.is_none() {
             text.push(b'\n');
-        }
-        match variable {
-            Some(name) => self.assign(&name, Value::Text(text), true),
-            None => self.write(&text),
-        }
-    }
-
-    pub(super) fn printf(&mut self, arguments: &[Vec<u8>]) {
-        let (variable, rest) = match arguments {
-            [option, name, rest @ ..] if option == b"-v" => (Some(name.clone()), rest),
-            [dashes, rest @ ..] if dashes == b"--" => (None, rest),
-            all => (None, all),
-        };
-        let Some((format, values)) = rest.split_first() else { return };
-        let format = unescaped(format);
-        let mut text = Vec::new();
-        let mut values = values.iter();
-        loop {
-            let mut took = false;
-            let mut at = 0;
-            while at < format.len() {
-                if format[at] != b'%' {
-                    text.push(format[at]);
-                    at += 1;
-                    continue;
-                }
-                let letter = format[at + 1..].iter().position(|b| b.is_ascii_alphabetic() || *b == b'%');
-                let Some(letter) = letter.map(|letter| at + 1 + letter) else { break };
-                match format[letter] {
-                    b'%' => text.push(b'%'),
-                    b's' | b'd' | b'i' | b'u' | b'c' if letter == at + 1 => {
-                        took = true;
-                        text.extend(values.next().map_or(&b""[..], Vec::as_slice));
-                    }
-                    b'b' if letter == at + 1 => {
-                        took = true;
-                        text.extend(unescaped(values.next().map_or(&b""[..], Vec::as_slice)));
-                    }
-                    _ => {
-                        took = true;
-                        values.next();
-                        text.extend(self.unknown_value("an unsupported form of printf"));
-                    }
-                }
-                at = letter + 1;
-            }
-            if !took || values.len() == 0 || text.len() > 1 << 20 {
-                break;
-            }
         }
         match variable {
             Some(name) => self.assign(&name, Value::Text(text), true),
@@ -268,8 +221,10 @@ impl Run<'_> {
         let found = if !is_known(name) {
             self.status = None;
             return;
-        } else if let Some(alias) = self.state.aliases.get(name) {
-            Some([b"alias ", name, b"='", &alias.value[..], b"'"].concat())
+        } else if let Some(alias) = self.state.aliases.get(name).filter(|_| self.expands_aliases()) {
+            let is_plain = alias.value.iter().all(|b| b.is_ascii_alphanumeric() || b"-_./".contains(b));
+            let quote = if is_plain && self.dialect() == Dialect::Zsh { &b""[..] } else { b"'" };
+            Some([b"alias ", name, b"=", quote, &alias.value[..], quote].concat())
         } else if is_reserved(self.dialect(), name)
             || self.state.functions.contains_key(name)
             || (is_builtin(self.dialect(), name) && !self.state.disabled.contains(name))
@@ -281,6 +236,7 @@ impl Run<'_> {
         let is_open = self.is_path_open();
         match found {
             None if is_open => self.status = None,
+            None if self.dialect() == Dialect::Posix => self.status = Some(127),
             Some(_) if is_long => {
                 let text = self.unknown_value("a description");
                 self.write(&text);
@@ -365,36 +321,4 @@ impl Run<'_> {
             self.assign(name, Value::Text(value), false);
         }
     }
-}
-
-/// `\n`, `\t` and the like as what they stand for.
-pub(super) fn unescaped(text: &[u8]) -> Vec<u8> {
-    let mut result = Vec::with_capacity(text.len());
-    let mut bytes = text.iter().peekable();
-    while let Some(&byte) = bytes.next() {
-        if byte != b'\\' {
-            result.push(byte);
-            continue;
-        }
-        match bytes.next() {
-            Some(b'n') => result.push(b'\n'),
-            Some(b't') => result.push(b'\t'),
-            Some(b'e') => result.push(27),
-            Some(b'a') => result.push(7),
-            Some(b'\\') => result.push(b'\\'),
-            Some(first @ b'0'..=b'7') => {
-                let mut number = u32::from(first - b'0');
-                while let Some(digit) = bytes.next_if(|b| (b'0'..=b'7').contains(*b)) {
-                    number = number * 8 + u32::from(digit - b'0');
-                    if number > 31 {
-                        break;
-                    }
-                }
-                result.push(u8::try_from(number.max(1)).unwrap_or(b'?'));
-            }
-            Some(&other) => result.extend([b'\\', other]),
-            None => result.push(b'\\'),
-        }
-    }
-    result
 }

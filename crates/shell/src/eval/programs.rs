@@ -15,7 +15,9 @@ impl Run<'_> {
     pub(super) fn program(&mut self, name: &[u8], arguments: &[Vec<u8>]) {
         let Some(file) = self.which(name) else {
             let is_open = self.is_path_open();
-            self.status = if is_open { None } else { Some(127) };
+            // What is there and cannot be run is another failure.
+            let is_there = name.contains(&b'/') && self.kind(name).is_some();
+            self.status = if is_open { None } else { Some(if is_there { 126 } else { 127 }) };
             if is_open && self.output.is_some() {
                 let unknown =
                     self.unknown_value(format!("the output of `{}`, which is not run", ByteString::from(name)));
@@ -154,14 +156,17 @@ impl Run<'_> {
             b"SHLVL" if more => text("1"),
             b"OSTYPE" if more => text("linux-gnu"),
             b"HOSTTYPE" | b"MACHTYPE" if more => text("x86_64"),
-            b"BASH" if dialect == Dialect::Bash => text("/bin/bash"),
+            b"BASH" if dialect == Dialect::Bash => self.which(b"bash").or_else(|| text("/bin/bash")),
+            b"TERM" if dialect == Dialect::Bash => text("dumb"),
             b"BASH_VERSION" if dialect == Dialect::Bash => text("5.2.15(1)-release"),
             b"FUNCNAME" if dialect == Dialect::Bash => self.calls.last().cloned(),
             b"BASH_SOURCE" if dialect == Dialect::Bash => Some(self.place.file.to_vec()),
             b"BASHOPTS" | b"SHELLOPTS" if dialect == Dialect::Bash => text("hashall:interactive-comments"),
             b"ZSH_VERSION" if dialect == Dialect::Zsh => text("5.9"),
             b"ZSH_NAME" if dialect == Dialect::Zsh => text("zsh"),
+            b"PS1" if dialect == Dialect::Posix && self.at.user.uid == 0 => text("# "),
             b"PS1" if dialect == Dialect::Posix || self.at.is_interactive => text("$ "),
+            b"OLDPWD" if dialect == Dialect::Zsh => Some(self.state.dir.clone()),
             b"PS2" if dialect == Dialect::Posix || self.at.is_interactive => text("> "),
             b"PROMPT" if dialect == Dialect::Zsh && self.at.is_interactive => text("%m%# "),
             b"PWD" => Some(self.state.dir.clone()),

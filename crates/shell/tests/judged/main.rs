@@ -2,6 +2,7 @@
 
 #![expect(clippy::disallowed_methods, clippy::disallowed_types, reason = "makes files, and runs the shells that judge")]
 
+mod basics;
 mod corners;
 mod corpus;
 mod grammar;
@@ -53,20 +54,29 @@ fn every_row_is_what_the_shell_does() {
     insta::assert_snapshot!("rows", answers);
 }
 
-/// What is done with uncertain values, and what builtins print and how they end.
+/// What every start-up file does, what is done with uncertain values, and what builtins print and how they end.
 #[test]
 fn corners_are_never_wrong_in_silence() {
     let machine = Machine::new(&format!("shell-corners-{}", std::process::id()));
     let (mut answers, mut wrong) = (String::new(), Vec::new());
     let behind = |shells: &str, script: &str| format!("{}\n{script}", corners::DOUBT[usize::from(shells != "fish")]);
     let doubts = corners::BEHIND_DOUBT.iter().map(|(shells, script)| (shells, script, behind(shells, script)));
-    let builtins = corners::BUILTINS.iter().map(|(shells, script)| (shells, script, (*script).to_owned()));
-    for (shells, shown, script) in doubts.chain(builtins) {
+    let others = basics::BASICS.iter().chain(corners::BUILTINS);
+    let others = others.map(|(shells, script)| (shells, script, (*script).to_owned()));
+    for (shells, shown, script) in doubts.chain(others) {
+        let mut alike: Vec<(String, Vec<&str>)> = Vec::new();
         for shell in shells.split(' ') {
             let (ours, _) = machine.ours(shell, &script);
             wrong.extend(difference(&machine, shell, &script, &ours));
-            let shown_value = |value: &Option<String>| value.clone().unwrap_or_else(|| "?".to_owned());
-            writeln!(answers, "{shell}: {shown:?}\n    {}", machine.shown(&told(&ours, shown_value))).unwrap();
+            let answer = told(&ours, |value| value.clone().unwrap_or_else(|| "?".to_owned()));
+            match alike.iter_mut().find(|(known, _)| *known == answer) {
+                Some((_, shells)) => shells.push(shell),
+                None => alike.push((answer, vec![shell])),
+            }
+        }
+        writeln!(answers, "{shown:?}").unwrap();
+        for (answer, shells) in alike {
+            writeln!(answers, "    {}: {}", shells.join(" "), machine.shown(&answer)).unwrap();
         }
     }
     assert!(wrong.is_empty(), "{}", machine.shown(&wrong.join("\n")));

@@ -45,7 +45,7 @@ impl Options {
                 b"--unpath" => options.joins = Some(false),
                 word if word.starts_with(b"--") => {}
                 letters if letters[1..].iter().any(|letter| !b"aefghlLnpqSuUx".contains(letter)) => {
-                    options.is_wrong = true
+                    options.is_wrong = true;
                 }
                 letters => letters[1..].iter().for_each(|letter| options.take(*letter)),
             }

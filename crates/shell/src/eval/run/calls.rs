@@ -168,15 +168,19 @@ impl Run<'_> {
         }
     }
 
+    /// Whether aliases count.
+    pub(in crate::eval) fn expands_aliases(&self) -> bool {
+        self.dialect() != Dialect::Bash || self.at.is_interactive || self.state.has(b"expand_aliases")
+    }
+
     /// What an alias in the place of the command does.
     pub(in crate::eval) fn alias(&mut self, words: &[Word], command: &Command) -> Option<Flow> {
-        let expands = match self.dialect() {
-            Dialect::Bash => self.at.is_interactive || self.state.has(b"expand_aliases"),
-            _ => true,
-        };
+        let expands = self.expands_aliases();
         let [Part::Plain(name)] = &words.first()?.0[..] else { return None };
         let alias = self.state.aliases.get(name).filter(|alias| expands && alias.kind == AliasKind::Command)?;
-        if self.expanding.contains(name) {
+        // A complete command is taken apart before anything in it is done.
+        let is_later = self.moments.aliases.get(name).is_some_and(|made| *made >= self.moments.now);
+        if self.expanding.contains(name) || is_later {
             return None;
         }
         let Alias { value, certain, .. } = alias.clone();
@@ -272,7 +276,10 @@ impl Run<'_> {
             let index = self.state.variables.insert(b"OPTIND".to_vec(), Variable::text("1", false));
             (index, std::mem::take(&mut self.option_at))
         });
+        let moment = self.moments.functions.get(name).copied().unwrap_or(self.moments.now);
+        let moment = std::mem::replace(&mut self.moments.now, moment);
         let flow = self.command(&body);
+        self.moments.now = moment;
         self.calls.pop();
         if let Some((index, at)) = getopts {
             self.restore(vec![(b"OPTIND".to_vec(), index)]);

@@ -191,6 +191,7 @@ impl Run<'_> {
             Kind::Repeat(count, body) => self.repeat(count, body),
             Kind::Anonymous(body, words) => {
                 let arguments = self.fields(words);
+                self.word_taints.clone_from(&self.read_taints);
                 let place = self.place.clone();
                 let function =
                     Function { body: Some(Arc::clone(body)), place, certain: true, varies: false, exported: false };
@@ -210,6 +211,7 @@ impl Run<'_> {
                     let place = self.place.clone();
                     let function =
                         Function { body: Some(Arc::clone(body)), place, certain: true, varies: false, exported: false };
+                    self.moments.functions.insert(name.clone(), self.moments.now);
                     self.state.functions.insert(name.clone(), function);
                 }
                 self.status = Some(0);

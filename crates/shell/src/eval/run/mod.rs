@@ -11,6 +11,7 @@ pub(in crate::eval) use ways::{Scopes, join_scopes, taint_hidden};
 use std::cell::Cell;
 use std::collections::{BTreeMap, BTreeSet};
 
+use crate::eval::aliases::Moments;
 use crate::eval::input::Input;
 use crate::eval::piece::{self, is_known, mark, unknowns_in};
 use crate::eval::state::{Alias, AliasKind, Place, State, Variable};
@@ -143,6 +144,8 @@ pub struct Run<'s> {
     pub(in crate::eval) calls: Vec<Vec<u8>>,
     /// The position inside a word of grouped options (`getopts`).
     pub(in crate::eval) option_at: usize,
+    /// When what is followed, and what it uses, was taken apart.
+    pub(in crate::eval) moments: Moments,
     expanding: Vec<Vec<u8>>,
     pub(in crate::eval) is_stopped: bool,
 }
@@ -160,6 +163,7 @@ impl<'s> Run<'s> {
         Run {
             unset_lists: BTreeMap::new(),
             is_misused: false,
+            moments: Moments::default(),
             read_taints: BTreeSet::new(),
             word_taints: BTreeSet::new(),
             is_astray: Cell::new(false),
@@ -335,7 +339,7 @@ impl<'s> Run<'s> {
             match list {
                 Ok(list) => {
                     let early = self.early.len();
-                    match self.list(&list) {
+                    match self.taken_apart_now(|run| run.list(&list)) {
                         Flow::Next => {}
                         Flow::LeaveLine => self.had_mishap = true,
                         flow => return flow,
@@ -355,6 +359,7 @@ impl<'s> Run<'s> {
                         // `[[` of the file as one: the file ends there, with another syntax error.
                         Dialect::Bash if self.holds_line && memchr::memmem::find(text, b"[[").is_some() => {
                             self.taint_all(unknown);
+                            self.state.lasting_taints.insert(unknown);
                         }
                         _ => drop(self.state.taints.insert(unknown)),
                     }

@@ -156,6 +156,15 @@ impl Run<'_> {
         after != before
     }
 
+    /// Follows a complete command that is taken apart at this moment.
+    pub(in crate::eval) fn taken_apart_now(&mut self, inside: impl FnOnce(&mut Self) -> Flow) -> Flow {
+        self.moments.last += 1;
+        let outer = std::mem::replace(&mut self.moments.now, self.moments.last);
+        let flow = inside(self);
+        self.moments.now = outer;
+        flow
+    }
+
     /// Reads something, and tells whether any variable in it is uncertain.
     pub(in crate::eval) fn reading<T>(&mut self, inside: impl FnOnce(&mut Self) -> T) -> (T, bool) {
         let outer = std::mem::take(&mut self.read_taints);
