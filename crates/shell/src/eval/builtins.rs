@@ -47,7 +47,7 @@ impl Run<'_> {
         let function = self.state.functions.get(name).cloned();
         if let Some(function) = function.filter(|_| !(self.dialect() == Dialect::Posix && is_special(name))) {
             if function.certain || function.varies {
-                self.doubts_function(name);
+                self.note_uncertain_function(name);
                 return self.function(name, &function, arguments);
             }
             let why = format!("calls {}, which may be missing", ByteString::from(name));

@@ -1,21 +1,8 @@
 //! Builtins that take words or lines apart: `getopts`, `mapfile`; and `trap`.
 
-use std::collections::BTreeSet;
-
 use super::piece::is_known;
 use super::run::Run;
 use super::state::Value;
-use crate::UnknownId;
-
-/// What a command reads.
-#[derive(Debug, Clone, PartialEq, Eq, Default)]
-pub(super) struct Input {
-    pub text: Vec<u8>,
-    /// The position in it.
-    pub at: usize,
-    /// Doubts about it.
-    pub taints: BTreeSet<UnknownId>,
-}
 
 impl Run<'_> {
     /// `getopts` (XCU, "getopts").

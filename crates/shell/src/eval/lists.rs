@@ -1,6 +1,15 @@
 //! Variables that are lists of directories.
 
-use super::state::Place;
+use whodunit_formats::bytes::ByteString;
+
+/// Where something was said.
+#[derive(Debug, Clone, PartialEq, Eq, PartialOrd, Ord)]
+pub struct Place {
+    /// The file.
+    pub file: ByteString,
+    /// The line, from 1; 0 where there is none.
+    pub line: u32,
+}
 
 /// Variables that are lists of directories, separated by colons.
 pub const LISTS: [&[u8]; 8] = [

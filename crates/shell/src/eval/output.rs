@@ -3,11 +3,11 @@
 use std::sync::Arc;
 
 use super::builtin_names::{is_builtin, is_reserved};
-use super::input::Input;
 use super::piece::is_known;
 use super::printf::unescaped;
 use super::run::{Flow, Mishap, Run};
 use super::state::Value;
+use super::stream::Input;
 use crate::syntax::{Dialect, List, Part, Word};
 
 impl Run<'_> {

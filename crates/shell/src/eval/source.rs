@@ -3,9 +3,9 @@
 use whodunit_formats::bytes::ByteString;
 
 use crate::ReadError;
+use crate::eval::lists::Place;
 use crate::eval::rules;
 use crate::eval::run::{Flow, MAX_DEPTH, MAX_FILE, Run};
-use crate::eval::state::Place;
 use crate::syntax::{Dialect, Parser};
 
 impl Run<'_> {

@@ -3,7 +3,7 @@
 use std::collections::{BTreeMap, BTreeSet};
 use std::sync::Arc;
 
-use super::lists::{LISTS, parts};
+use super::lists::{LISTS, Place, parts};
 use super::piece::{is_known, mark};
 use crate::UnknownId;
 use crate::syntax::Command;
@@ -40,15 +40,6 @@ pub struct Attributes {
     /// Whether its elements are joined by colons, where that was said (`set --path` and `--unpath` of fish). What was
     /// not said, its name says.
     pub path: Option<bool>,
-}
-
-/// Where something was said.
-#[derive(Debug, Clone, PartialEq, Eq, PartialOrd, Ord)]
-pub struct Place {
-    /// The file.
-    pub file: ByteString,
-    /// The line, from 1; 0 where there is none.
-    pub line: u32,
 }
 
 /// A variable.

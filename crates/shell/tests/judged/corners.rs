@@ -1,8 +1,8 @@
 //! What is done with values that are uncertain, and what builtins print and how they end: scripts, and the shells that
 //! judge them.
 
-/// Each stands behind [`DOUBT`].
-pub const BEHIND_DOUBT: &[(&str, &str)] = &[
+/// Each stands behind [`UNKNOWN`].
+pub const BEHIND_UNKNOWN: &[(&str, &str)] = &[
     ("bash zsh sh", "f() { X=$1; }; f \"$PATH\"; PATH=/x:$X"),
     ("bash zsh sh", "set -- \"$PATH\"; PATH=/x:$1"),
     ("bash zsh sh", "for d in \"$PATH\"; do PATH=/x:$d; done"),
@@ -184,7 +184,7 @@ pub const BEHIND_DOUBT: &[(&str, &str)] = &[
 ];
 
 /// What leaves nothing certain: for fish, and for the others.
-pub const DOUBT: [&str; 2] =
+pub const UNKNOWN: [&str; 2] =
     ["eval 'set -gx PATH /a $PATH; set -g X $PATH; '($HOME/bin/gauge)", "eval 'PATH=/a:$PATH; '$($HOME/bin/gauge)"];
 
 /// Builtins: what they change, what they print, and how they end.

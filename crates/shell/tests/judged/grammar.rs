@@ -408,12 +408,12 @@ impl Grammar {
     /// The lines of a script.
     pub fn script(&mut self) -> Vec<String> {
         let begins = self.nests && self.next(3) == 0;
-        let doubts = match self.shell {
+        let opening = match self.shell {
             _ if !begins => None,
             "fish" => Some("eval 'set -gx PATH /a $PATH; set -g X $PATH; '($HOME/bin/gauge)"),
             _ => Some("eval 'PATH=/a:$PATH; X=$PATH; '$($HOME/bin/gauge)"),
         };
-        doubts.map(str::to_owned).into_iter().chain((0..2 + self.next(5)).map(|_| self.statement())).collect()
+        opening.map(str::to_owned).into_iter().chain((0..2 + self.next(5)).map(|_| self.statement())).collect()
     }
 
     fn statement(&mut self) -> String {

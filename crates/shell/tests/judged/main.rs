@@ -59,11 +59,11 @@ fn every_row_is_what_the_shell_does() {
 fn corners_are_never_wrong_in_silence() {
     let machine = Machine::new(&format!("shell-corners-{}", std::process::id()));
     let (mut answers, mut wrong) = (String::new(), Vec::new());
-    let behind = |shells: &str, script: &str| format!("{}\n{script}", corners::DOUBT[usize::from(shells != "fish")]);
-    let doubts = corners::BEHIND_DOUBT.iter().map(|(shells, script)| (shells, script, behind(shells, script)));
+    let behind = |shells: &str, script: &str| format!("{}\n{script}", corners::UNKNOWN[usize::from(shells != "fish")]);
+    let uncertain = corners::BEHIND_UNKNOWN.iter().map(|(shells, script)| (shells, script, behind(shells, script)));
     let others = basics::BASICS.iter().chain(corners::BUILTINS);
     let others = others.map(|(shells, script)| (shells, script, (*script).to_owned()));
-    for (shells, shown, script) in doubts.chain(others) {
+    for (shells, shown, script) in uncertain.chain(others) {
         let mut alike: Vec<(String, Vec<&str>)> = Vec::new();
         for shell in shells.split(' ') {
             let (ours, _) = machine.ours(shell, &script);
@@ -105,8 +105,8 @@ fn difference(machine: &Machine, shell: &str, script: &str, ours: &Found) -> Opt
 }
 
 /// Scripts put together at random, the same in every run. `WHODUNIT_SCRIPTS` and `WHODUNIT_SEED` make them more, and
-/// others; with `WHODUNIT_NESTED`, statements stand within an `eval`, and scripts begin with doubts, which leads into
-/// more corners.
+/// others; with `WHODUNIT_NESTED`, statements stand within an `eval`, and scripts begin with one that leaves nothing
+/// certain, which leads into more corners.
 #[test]
 fn scripts_put_together_are_never_wrong_in_silence() {
     let number = |name: &str, default| std::env::var(name).map_or(default, |text| text.parse().unwrap());

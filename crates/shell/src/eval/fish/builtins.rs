@@ -17,7 +17,7 @@ impl Fish<'_> {
             return Flow::Next;
         }
         if let Some(defined) = self.load(name) {
-            self.run.doubts_function(name);
+            self.run.note_uncertain_function(name);
             return self.call(&defined, arguments);
         }
         let before = self.run.status.replace(0);

@@ -3,10 +3,10 @@
 use std::sync::Arc;
 
 use super::{Defined, Fish, only_stars};
-use crate::eval::input::Input;
 use crate::eval::piece::{is_known, mark};
 use crate::eval::run::{Flow, MAX_DEPTH, fits_perhaps, join_scopes};
 use crate::eval::state::{Function, Variable};
+use crate::eval::stream::Input;
 use crate::syntax::fish::{Block, Kind, Part, Statement, Word};
 use crate::syntax::pattern;
 use whodunit_formats::bytes::path;

@@ -2,9 +2,9 @@
 
 use super::Fish;
 use crate::ReadError;
-use crate::eval::input::Input;
 use crate::eval::piece::is_known;
 use crate::eval::run::{Flow, MAX_FILE};
+use crate::eval::stream::Input;
 use crate::syntax::fish::{Block, Word};
 
 /// Options of `read` that take a word.

@@ -16,11 +16,11 @@ pub use installed::Directories;
 use std::collections::BTreeMap;
 use std::sync::Arc;
 
-use crate::eval::lists::{LISTS, parts, places_after};
+use crate::eval::lists::{LISTS, Place, parts, places_after};
 use crate::eval::path_helper;
 use crate::eval::piece::is_known;
 use crate::eval::run::{Flow, Invocation, MAX_DEPTH, MAX_FILE, Run, Scopes, taint_hidden};
-use crate::eval::state::{Function, Place, State, Value, Variable};
+use crate::eval::state::{Function, State, Value, Variable};
 use crate::syntax::fish::{Block, parse};
 use crate::{ReadError, Unknown, UnknownId};
 use whodunit_formats::bytes::{ByteString, path};

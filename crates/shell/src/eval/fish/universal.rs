@@ -1,8 +1,9 @@
 //! The file of fish's universal variables.
 
 use super::Fish;
+use crate::eval::lists::Place;
 use crate::eval::run::MAX_FILE;
-use crate::eval::state::{Place, Value, Variable};
+use crate::eval::state::{Value, Variable};
 use whodunit_formats::bytes::ByteString;
 
 impl Fish<'_> {

@@ -7,9 +7,9 @@ use super::assign::EMPTY_LIST;
 use super::{Flow, MAX_DEPTH, MAX_FILE, Mishap, Run};
 use crate::UnknownId;
 use crate::eval::builtins::takes_apart;
-use crate::eval::lists::LISTS;
+use crate::eval::lists::{LISTS, Place};
 use crate::eval::piece::is_known;
-use crate::eval::state::{Alias, AliasKind, Function, Place, Variable};
+use crate::eval::state::{Alias, AliasKind, Function, Variable};
 use crate::eval::substitute;
 use crate::syntax::{Assignment, Command, Dialect, Kind, Parser, Part, Word, literal};
 use whodunit_formats::bytes::ByteString;
@@ -77,23 +77,23 @@ impl Run<'_> {
     fn command_words(&mut self, words: &[Word]) -> Vec<Vec<u8>> {
         let outer = std::mem::take(&mut self.read_taints);
         let mut fields: Vec<Vec<u8>> = Vec::new();
-        let (mut doubtful, mut taints) = (Vec::new(), BTreeSet::new());
+        let (mut uncertain, mut taints) = (Vec::new(), BTreeSet::new());
         for word in words {
             let from = fields.len();
             fields.extend(self.fields(std::slice::from_ref(word)));
             if !self.read_taints.is_empty() {
-                doubtful.push(from..fields.len());
+                uncertain.push(from..fields.len());
                 taints.append(&mut self.read_taints);
             }
         }
         self.read_taints = &outer | &taints;
         self.word_taints = taints;
-        let Some(name) = fields.first().filter(|_| !doubtful.is_empty()) else { return fields };
-        if doubtful.iter().any(|range| range.start == 0) {
+        let Some(name) = fields.first().filter(|_| !uncertain.is_empty()) else { return fields };
+        if uncertain.iter().any(|range| range.start == 0) {
             let unknown = self.note_unknown("runs a command that may be another one");
             self.taint_all(unknown);
         } else if !self.state.functions.contains_key(name) && takes_apart(self.dialect(), name) {
-            for at in doubtful.into_iter().flatten() {
+            for at in uncertain.into_iter().flatten() {
                 fields[at] = self.unknown_value("a word that is uncertain");
             }
         }
@@ -244,7 +244,7 @@ impl Run<'_> {
     }
 
     /// Notes where a function that is called may be missing, or another one.
-    pub(in crate::eval) fn doubts_function(&mut self, name: &[u8]) {
+    pub(in crate::eval) fn note_uncertain_function(&mut self, name: &[u8]) {
         if self.state.functions.get(name).is_some_and(|function| !function.certain) {
             self.taint_for_good(&format!("calls {}, which may be missing or another function", ByteString::from(name)));
         }

@@ -4,9 +4,9 @@ use std::sync::Arc;
 
 use super::{Flow, MAX_DEPTH, MAX_FILE, Run};
 use crate::ReadError;
-use crate::eval::input::Input;
 use crate::eval::piece::is_known;
 use crate::eval::state::Function;
+use crate::eval::stream::Input;
 use crate::syntax::{Arm, ArmEnd, Command, Dialect, Kind, List, Part, Redirect};
 
 /// Whether `set -e` looks at how a command ends; the commands inside others are looked at themselves.

@@ -11,10 +11,11 @@ pub(in crate::eval) use ways::{Scopes, join_scopes, taint_hidden};
 use std::cell::Cell;
 use std::collections::{BTreeMap, BTreeSet};
 
-use crate::eval::aliases::Moments;
-use crate::eval::input::Input;
+use crate::eval::lists::Place;
+use crate::eval::moments::Moments;
 use crate::eval::piece::{self, is_known, mark, unknowns_in};
-use crate::eval::state::{Alias, AliasKind, Place, State, Variable};
+use crate::eval::state::{Alias, AliasKind, State, Variable};
+use crate::eval::stream::Input;
 use crate::syntax::pattern;
 use crate::syntax::{Dialect, Parser};
 use crate::{Files, Unknown, UnknownId};

@@ -2,9 +2,9 @@
 
 use super::{Flow, MAX_DEPTH, Run};
 use crate::UnknownId;
-use crate::eval::input::Input;
 use crate::eval::piece::mark;
 use crate::eval::state::{Attributes, State, Variable};
+use crate::eval::stream::Input;
 
 impl Run<'_> {
     /// Takes in what held where one of two ways ended early.
