@@ -2,12 +2,11 @@
 
 use std::collections::BTreeMap;
 
-use super::lists::parts;
+use super::lists::{parts, tied};
 use super::piece::is_known;
 use super::run::Run;
 use super::state::{Value, Variable};
 use super::subscript::UNNUMBERED;
-use super::substitute::tied;
 use crate::syntax::{Assigned, Dialect, Parser, Part, Word};
 
 /// A larger index is not followed.

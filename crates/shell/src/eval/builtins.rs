@@ -284,7 +284,7 @@ impl Run<'_> {
                 if self.dialect() == Dialect::Posix {
                     self.fail(Mishap::Expansion);
                 }
-                self.status = Some(1);
+                self.status = Some(if self.dialect() == Dialect::Zsh { 127 } else { 1 });
                 Flow::Next
             }
         }
@@ -314,7 +314,7 @@ impl Run<'_> {
                 name if !is_known(name) => self.taint_for_good("unsets a variable whose name is unknown"),
                 name => {
                     let name = &self.state.meant(name).to_vec()[..];
-                    let tied = super::substitute::tied(name).filter(|_| self.dialect() == Dialect::Zsh);
+                    let tied = super::lists::tied(name).filter(|_| self.dialect() == Dialect::Zsh);
                     let name = tied.unwrap_or(name);
                     if self.state.variables.get(name).is_some_and(|variable| variable.attributes.readonly) {
                         self.status = Some(1);

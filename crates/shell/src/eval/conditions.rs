@@ -1,8 +1,8 @@
 //! `test`, `[[ … ]]`, and numbers. None as an answer: that depends on what is not known.
 
 use super::expand::is_extended;
-use super::piece::{has_known, is_known};
-use super::run::{Run, fits_perhaps};
+use super::piece::{fits_perhaps, has_known, is_known};
+use super::run::Run;
 use super::state::Value;
 use crate::FileType;
 use crate::syntax::{Condition, Dialect, Part, Word, is_name};

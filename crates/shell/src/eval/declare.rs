@@ -23,6 +23,7 @@ impl Run<'_> {
         let in_function = !self.scopes.is_empty();
         let mut how = Declaration::of(command, in_function, self.dialect());
         let refusals = self.refusals;
+        let is_bash = self.dialect() == Dialect::Bash;
         if command == b"local" && !in_function && self.dialect() != Dialect::Zsh {
             self.status = Some(1);
             if self.dialect() == Dialect::Posix {
@@ -31,7 +32,8 @@ impl Run<'_> {
             return Flow::Next;
         }
         let (mut has_names, mut is_told, mut asked) = (false, false, Vec::new());
-        for word in words {
+        let in_braces = |word: &Word| if is_bash { super::braces::words(word) } else { vec![word.clone()] };
+        for word in &words.iter().flat_map(in_braces).collect::<Vec<_>>() {
             if let Some(assignment) = as_assignment(word) {
                 has_names = true;
                 if self.begin(&assignment.name, how) {
@@ -165,7 +167,10 @@ impl Run<'_> {
             }
             return;
         }
-        if how.ties && !LISTS.contains(&name) && super::substitute::tied(name).is_none() {
+        if how.ties && LISTS.contains(&name) {
+            return self.taint_for_good("two variables are tied together");
+        }
+        if how.ties && super::lists::tied(name).is_none() {
             let unknown = self.unknown_value("two variables are tied together");
             return self.assign(name, Value::Text(unknown), false);
         }
@@ -218,7 +223,7 @@ impl Run<'_> {
         if !attributes.readonly && !attributes.reference {
             return;
         }
-        let name = super::substitute::tied(name).filter(|_| self.dialect() == Dialect::Zsh).unwrap_or(name);
+        let name = super::lists::tied(name).filter(|_| self.dialect() == Dialect::Zsh).unwrap_or(name);
         let variable = self.state.variables.entry(name.to_vec()).or_insert_with(|| Variable::text("", false));
         variable.attributes.readonly |= attributes.readonly;
         variable.attributes.reference |= attributes.reference;
@@ -226,7 +231,7 @@ impl Run<'_> {
 
     /// Keeps what a variable is outside this function. In bash it is unset inside, in dash it keeps its value.
     pub(super) fn make_local(&mut self, name: &[u8]) {
-        let name = super::substitute::tied(name).filter(|_| self.dialect() == Dialect::Zsh).unwrap_or(name);
+        let name = super::lists::tied(name).filter(|_| self.dialect() == Dialect::Zsh).unwrap_or(name);
         let before = self.state.variables.get(name).cloned();
         let Some(scope) = self.scopes.last_mut() else { return };
         if scope.iter().any(|(known, _)| known == name) {
@@ -244,7 +249,7 @@ impl Run<'_> {
 
     pub(super) fn mark(&mut self, name: &[u8], exported: bool, unexport: bool, unique: Option<bool>) {
         let given = name;
-        let name = super::substitute::tied(name).filter(|_| self.dialect() == Dialect::Zsh).unwrap_or(name);
+        let name = super::lists::tied(name).filter(|_| self.dialect() == Dialect::Zsh).unwrap_or(name);
         if unique.is_some() && !self.state.variables.contains_key(name) {
             self.state.variables.insert(name.to_vec(), Variable::text("", false));
         }

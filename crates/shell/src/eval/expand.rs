@@ -322,6 +322,10 @@ impl Run<'_> {
             fields.push(text);
             return;
         }
+        if self.dialect() == Dialect::Zsh && super::files::has_modifiers(&fitting) {
+            fields.push(self.unknown_value("names of files that are changed"));
+            return;
+        }
         let (fitting, qualifiers) = match self.dialect() {
             Dialect::Zsh => super::files::qualified(&fitting),
             _ => (&fitting[..], None),
@@ -342,7 +346,8 @@ impl Run<'_> {
         if !found.is_empty() || null {
             fields.extend(found);
         } else if self.dialect() == Dialect::Zsh && !self.state.has(b"nonomatch") && !self.state.has(b"shglob") {
-            self.fail(Mishap::Expansion);
+            self.fail(Mishap::NoFile);
+            self.is_unmatched = true;
         } else {
             fields.push(text);
         }

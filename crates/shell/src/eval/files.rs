@@ -15,6 +15,13 @@ pub(super) fn qualified(fitting: &[u8]) -> (&[u8], Option<&[u8]>) {
     if are_letters { (&fitting[..open], Some(letters)) } else { (fitting, None) }
 }
 
+/// Whether a pattern of zsh ends in qualifiers that change the names of what fits, or ask more than is known here.
+pub(super) fn has_modifiers(fitting: &[u8]) -> bool {
+    let Some(inner) = fitting.strip_suffix(b")") else { return false };
+    let letters = memchr::memrchr(b'(', inner).map_or(&b""[..], |open| &inner[open + 1..]);
+    memchr::memchr(b':', letters).is_some() && !memchr::memchr(b'|', letters).is_some()
+}
+
 impl Run<'_> {
     /// The names that fit, in the order of the place's language.
     pub(super) fn matching(&mut self, fitting: &[u8], qualifiers: Option<&[u8]>) -> Vec<Vec<u8>> {

@@ -118,8 +118,7 @@ impl Run<'_> {
         let changes = self.changes_path(action);
         self.status = Some(0);
         if changes {
-            let unknown = self.note_unknown("a trap changes the search path again and again");
-            self.taint_all(unknown);
+            self.taint_for_good("a trap changes the search path again and again");
         }
     }
 }

@@ -50,3 +50,14 @@ pub fn places_after(old: &[u8], before: &[Place], new: &[u8], is_made_of_old: bo
     }
     places
 }
+
+/// The variable that an array of zsh stands for.
+pub(super) fn tied(name: &[u8]) -> Option<&'static [u8]> {
+    match name {
+        b"path" => Some(b"PATH"),
+        b"fpath" => Some(b"FPATH"),
+        b"manpath" => Some(b"MANPATH"),
+        b"cdpath" => Some(b"CDPATH"),
+        _ => None,
+    }
+}

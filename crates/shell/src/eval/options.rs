@@ -28,6 +28,13 @@ impl Run<'_> {
                 }
                 b"-o" | b"+o" => {
                     if let Some(name) = arguments.get(at + 1) {
+                        if is_known(name) && !is_option_name(self.dialect(), name) {
+                            self.status = Some(2);
+                            if self.dialect() != Dialect::Bash {
+                                self.fail(Mishap::Expansion);
+                            }
+                            return;
+                        }
                         self.option(name, word[0] == b'-');
                     }
                     at += 1;
@@ -192,4 +199,19 @@ fn is_option(dialect: Dialect, letter: u8) -> bool {
         Dialect::Bash => b"abefhkmnoprtuvxBCEHPT".contains(&letter),
         Dialect::Zsh => letter.is_ascii_alphanumeric() && !b"bcjqz".contains(&letter),
     }
+}
+
+/// Whether a shell has an option of this name. zsh has too many to tell.
+fn is_option_name(dialect: Dialect, name: &[u8]) -> bool {
+    const COMMON: &str = "allexport emacs errexit ignoreeof monitor noclobber noexec noglob nolog notify nounset verbose vi \
+                          xtrace";
+    let more = match dialect {
+        Dialect::Posix => "debug interactive stdin",
+        Dialect::Bash => {
+            "braceexpand errtrace functrace hashall histexpand history interactive-comments keyword onecmd \
+                          physical pipefail posix privileged"
+        }
+        Dialect::Zsh => return name.iter().all(|b| b.is_ascii_alphanumeric() || *b == b'_' || *b == b'-'),
+    };
+    COMMON.split(' ').chain(more.split(' ')).any(|known| known.as_bytes() == name)
 }

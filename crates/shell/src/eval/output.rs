@@ -145,6 +145,14 @@ impl Run<'_> {
 
     pub(super) fn find_all(&mut self, command: &[u8], arguments: &[Vec<u8>]) {
         let (options, names): (Vec<_>, Vec<_>) = arguments.iter().partition(|word| word.starts_with(b"-"));
+        if command == b"hash" && options.iter().any(|option| *option == b"-d") {
+            for name in names {
+                if let Some(at) = memchr::memchr(b'=', name) {
+                    self.state.named_dirs.insert(name[..at].to_vec(), name[at + 1..].to_vec());
+                }
+            }
+            return;
+        }
         if command == b"hash" && (names.is_empty() || !options.is_empty()) {
             return;
         }

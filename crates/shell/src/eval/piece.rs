@@ -5,6 +5,7 @@
 //! can hold. No code but this module's depends on that.
 
 use crate::UnknownId;
+use crate::syntax::pattern;
 
 /// A part of a text.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
@@ -66,6 +67,21 @@ pub fn shown(text: &[u8], max: usize) -> String {
         }
     }
     all.chars().take(max).collect()
+}
+
+/// Whether a pattern fits a text of which pieces may be unknown.
+pub(super) fn fits_perhaps(fitting: &[u8], text: &[u8]) -> Option<bool> {
+    if is_known(fitting) && is_known(text) {
+        return Some(pattern::fits(fitting, text));
+    }
+    if fitting == b"*" {
+        return Some(true);
+    }
+    // `*x*` fits where a known piece already does.
+    let middle = fitting.strip_prefix(b"*").and_then(|rest| rest.strip_suffix(b"*"))?;
+    let is_plain = !pattern::is_pattern(middle) && is_known(middle);
+    let within = memchr::memmem::find(text, &pattern::plain(middle)).is_some();
+    (is_plain && within).then_some(true)
 }
 
 #[cfg(test)]

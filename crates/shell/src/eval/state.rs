@@ -171,6 +171,8 @@ pub struct State {
     pub disabled: BTreeSet<Vec<u8>>,
     /// The current directory.
     pub dir: Vec<u8>,
+    /// Directories that `~NAME` stands for in zsh (`hash -d`).
+    pub named_dirs: BTreeMap<Vec<u8>, Vec<u8>>,
     /// Directories that `popd` goes back to, innermost last.
     pub pushed_dirs: Vec<Vec<u8>>,
     /// Doubts about which aliases and functions there are.

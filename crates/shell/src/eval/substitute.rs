@@ -1,5 +1,6 @@
 //! `$NAME` and `${…}`: values, defaults, cuts, replacements (XCU 2.6.2, and what bash and zsh add).
 
+use super::lists::tied;
 use super::piece::{has_known, is_known, mark};
 use super::run::{Mishap, Run};
 use super::state::Value;
@@ -205,6 +206,7 @@ impl Run<'_> {
                 }
             }
             b":" => values = self.modified_or_sliced(parameter, values),
+            b"@" => return Err(vec![self.unknown_value("a value that is transformed")]),
             _ => {}
         }
         Ok(values)
@@ -277,6 +279,10 @@ impl Run<'_> {
         let one = |text: &[u8]| Some(vec![text.to_vec()]);
         if matches!(name, b"@" | b"*" | b"#") || (name.iter().all(u8::is_ascii_digit) && name != b"0") {
             self.read_taints.extend(&self.state.argument_taints);
+        }
+        let of_pipeline: &[u8] = if self.dialect() == Dialect::Zsh { b"pipestatus" } else { b"PIPESTATUS" };
+        if name == of_pipeline && self.dialect() != Dialect::Posix {
+            return Some(Some(vec![self.unknown_value("the exit statuses of a pipeline")]));
         }
         Some(match name {
             b"@" | b"*" => Some(self.state.arguments.clone()),
@@ -369,17 +375,6 @@ impl Run<'_> {
         }
         let text = self.state.get(name).map(<[u8]>::to_vec).or_else(|| self.own_variable(name))?;
         Some(vec![text])
-    }
-}
-
-/// The variable that an array of zsh stands for.
-pub(super) fn tied(name: &[u8]) -> Option<&'static [u8]> {
-    match name {
-        b"path" => Some(b"PATH"),
-        b"fpath" => Some(b"FPATH"),
-        b"manpath" => Some(b"MANPATH"),
-        b"cdpath" => Some(b"CDPATH"),
-        _ => None,
     }
 }
 

@@ -52,7 +52,13 @@ impl Run<'_> {
         match name {
             b"" => self.state.get(b"HOME").map(<[u8]>::to_vec),
             b"+" if self.dialect() != Dialect::Posix => Some(self.state.dir.clone()),
-            name => self.at.homes.get(name).cloned(),
+            name if self.dialect() == Dialect::Zsh && self.state.named_dirs.contains_key(name) => {
+                self.state.named_dirs.get(name).cloned()
+            }
+            name => {
+                let named = self.state.get(name).filter(|dir| self.dialect() == Dialect::Zsh && dir.starts_with(b"/"));
+                self.at.homes.get(name).cloned().or_else(|| named.map(<[u8]>::to_vec))
+            }
         }
     }
 }

@@ -3,8 +3,8 @@
 use std::sync::Arc;
 
 use super::{Defined, Fish, only_stars};
-use crate::eval::piece::{is_known, mark};
-use crate::eval::run::{Flow, MAX_DEPTH, fits_perhaps, join_scopes};
+use crate::eval::piece::{fits_perhaps, is_known, mark};
+use crate::eval::run::{Flow, MAX_DEPTH, join_scopes};
 use crate::eval::state::{Function, Variable};
 use crate::eval::stream::Input;
 use crate::syntax::fish::{Block, Kind, Part, Statement, Word};
@@ -203,7 +203,7 @@ impl Fish<'_> {
         }
         // What is unknown, and not in quotes, may be more than one word.
         let is_quoted = |part: &Part| {
-            matches!(part, Part::Plain(_) | Part::Quoted(_) | Part::Variable(_, true, ..) | Part::Output(_, true))
+            matches!(part, Part::Plain(_) | Part::Quoted(_) | Part::Variable(_, true, ..) | Part::Output(_, true, _))
         };
         if is_known(&text) || word.0.iter().all(is_quoted) {
             return self.arms(&text, arms);

@@ -49,8 +49,9 @@ impl Fish<'_> {
                     let list = if *quoted { vec![list.join(separator)] } else { list };
                     list.into_iter().map(|text| (text.clone(), pattern::escaped(&text))).collect()
                 }
-                Part::Output(block, quoted) => {
+                Part::Output(block, quoted, index) => {
                     let lines = self.output_of(block);
+                    let lines = self.picked(lines, index.as_deref());
                     let lines = if *quoted { vec![lines.join(&b'\n')] } else { lines };
                     lines.into_iter().map(|text| (text.clone(), pattern::escaped(&text))).collect()
                 }
@@ -101,6 +102,11 @@ impl Fish<'_> {
             name => self.list_of(name).unwrap_or_default(),
         };
         self.run.reads(name);
+        self.picked(list, index)
+    }
+
+    /// The elements that an index names.
+    fn picked(&mut self, list: Vec<Vec<u8>>, index: Option<&Word>) -> Vec<Vec<u8>> {
         let Some(index) = index else { return list };
         if list.iter().any(|one| !is_known(one)) {
             return vec![self.unknown_value("an element of a list that is unknown")];

@@ -3,10 +3,9 @@
 use std::collections::BTreeSet;
 
 use super::{Mishap, Run};
-use crate::eval::lists::{LISTS, places_after};
+use crate::eval::lists::{self, LISTS, places_after};
 use crate::eval::piece::is_known;
 use crate::eval::state::{Attributes, Value, Variable};
-use crate::eval::substitute;
 use crate::syntax::{Assigned, Assignment, Dialect, Part};
 
 /// Longer lists of directories are not followed.
@@ -57,8 +56,8 @@ impl Run<'_> {
     /// Sets a variable, and remembers who did. One that is read-only stays as it is.
     pub(in crate::eval) fn assign(&mut self, name: &[u8], value: Value, is_made_of_old: bool) {
         let name = &self.state.meant(name).to_vec()[..];
-        let by_list = self.dialect() == Dialect::Zsh && substitute::tied(name).is_some();
-        let (name, value, odd) = match (self.dialect(), substitute::tied(name)) {
+        let by_list = self.dialect() == Dialect::Zsh && lists::tied(name).is_some();
+        let (name, value, odd) = match (self.dialect(), lists::tied(name)) {
             (Dialect::Zsh, Some(tied)) => {
                 let (value, odd) = as_text(value);
                 (tied, value, odd)
@@ -238,8 +237,8 @@ fn mentions(value: &Assigned, name: &[u8]) -> bool {
         parts.iter().any(|part| match part {
             Part::Parameter(parameter) => {
                 parameter.name == name
-                    || substitute::tied(&parameter.name) == Some(name)
-                    || substitute::tied(name).is_some_and(|tied| tied == parameter.name)
+                    || lists::tied(&parameter.name) == Some(name)
+                    || lists::tied(name).is_some_and(|tied| tied == parameter.name)
                     || parameter.inner.as_deref().is_some_and(|inner| in_parts(std::slice::from_ref(inner), name))
                     || in_parts(&parameter.argument.0, name)
             }

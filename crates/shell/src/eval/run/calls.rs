@@ -6,11 +6,11 @@ use std::sync::Arc;
 use super::assign::EMPTY_LIST;
 use super::{Flow, MAX_DEPTH, MAX_FILE, Mishap, Run};
 use crate::UnknownId;
+use crate::eval::builtin_names::is_builtin;
 use crate::eval::builtins::takes_apart;
-use crate::eval::lists::{LISTS, Place};
+use crate::eval::lists::{self, LISTS, Place};
 use crate::eval::piece::is_known;
 use crate::eval::state::{Alias, AliasKind, Function, Variable};
-use crate::eval::substitute;
 use crate::syntax::{Assignment, Command, Dialect, Kind, Parser, Part, Word, literal};
 use whodunit_formats::bytes::ByteString;
 
@@ -30,8 +30,16 @@ impl Run<'_> {
         if let Some(name) = name.filter(|name| self.declares(name)) {
             return self.declare_with(assignments, &name, &words[1..]);
         }
+        self.is_unmatched = false;
         let fields = self.command_words(words);
         if let Some(flow) = self.failure.take() {
+            // For a program zsh looks for files when it has started a process for it, which then ends.
+            let is_program =
+                |name: Vec<u8>| !self.state.functions.contains_key(&name) && !is_builtin(self.dialect(), &name);
+            if self.is_unmatched && words.first().and_then(literal).is_some_and(is_program) {
+                self.status = Some(1);
+                return Flow::Next;
+            }
             return flow;
         }
         let reads_on = |name: &Vec<u8>| matches!(&name[..], b"eval" | b"." | b"source");
@@ -75,6 +83,9 @@ impl Run<'_> {
     /// The words of a command. Where one is uncertain, what a builtin would be given is unknown, unless the builtin
     /// only passes on what it is given; and so is which command it is.
     fn command_words(&mut self, words: &[Word]) -> Vec<Vec<u8>> {
+        let is_plain =
+            self.dialect() == Dialect::Zsh && words.first().and_then(literal).is_some_and(|name| name == b"noglob");
+        let globs = is_plain && self.state.options.insert(b"noglob".to_vec());
         let outer = std::mem::take(&mut self.read_taints);
         let mut fields: Vec<Vec<u8>> = Vec::new();
         let (mut uncertain, mut taints) = (Vec::new(), BTreeSet::new());
@@ -85,6 +96,9 @@ impl Run<'_> {
                 uncertain.push(from..fields.len());
                 taints.append(&mut self.read_taints);
             }
+        }
+        if globs {
+            self.state.options.remove(&b"noglob"[..]);
         }
         self.read_taints = &outer | &taints;
         self.word_taints = taints;
@@ -131,7 +145,7 @@ impl Run<'_> {
     fn assigned_for_now(&mut self, assignments: &[Assignment]) -> Vec<(Vec<u8>, Option<Variable>)> {
         let mut before = Vec::new();
         for assignment in assignments {
-            let of_list = substitute::tied(&assignment.name).filter(|_| self.dialect() == Dialect::Zsh);
+            let of_list = lists::tied(&assignment.name).filter(|_| self.dialect() == Dialect::Zsh);
             let name = of_list.unwrap_or(self.state.meant(&assignment.name)).to_vec();
             // In zsh an element that is assigned stays so.
             if assignment.index.is_none() || self.dialect() != Dialect::Zsh {

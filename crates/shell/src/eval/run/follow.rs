@@ -266,10 +266,12 @@ impl Run<'_> {
     /// Each part apart; in zsh the last one in the shell itself.
     pub(in crate::eval) fn pipeline(&mut self, commands: &[Command]) -> Flow {
         let (mut flow, outer) = (Flow::Next, self.input.take());
+        let mut statuses = Vec::new();
         for (number, command) in commands.iter().enumerate() {
             let is_last = number + 1 == commands.len();
             if is_last && self.dialect() == Dialect::Zsh {
                 flow = self.command(command);
+                statuses.push(self.status);
                 break;
             }
             let output = if is_last { None } else { Some(self.output.replace(Vec::new())) };
@@ -284,8 +286,13 @@ impl Run<'_> {
             } else {
                 self.read_taints.extend(taints);
             }
+            statuses.push(self.status);
         }
         self.input = outer;
+        if self.state.has(b"pipefail") {
+            let all: Option<Vec<u8>> = statuses.into_iter().collect();
+            self.status = all.map(|all| all.into_iter().rfind(|status| *status != 0).unwrap_or(0));
+        }
         flow
     }
 

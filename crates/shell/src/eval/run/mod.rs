@@ -16,7 +16,6 @@ use crate::eval::moments::Moments;
 use crate::eval::piece::{self, is_known, mark, unknowns_in};
 use crate::eval::state::{Alias, AliasKind, State, Variable};
 use crate::eval::stream::Input;
-use crate::syntax::pattern;
 use crate::syntax::{Dialect, Parser};
 use crate::{Files, Unknown, UnknownId};
 use whodunit_formats::bytes::ByteString;
@@ -85,6 +84,8 @@ pub(in crate::eval) enum Flow {
 pub(in crate::eval) enum Mishap {
     /// A variable that must be set is not (`${name:?}`).
     Unset,
+    /// No file fits a pattern of zsh.
+    NoFile,
     /// A variable is not set, under `set -u`.
     Unbound,
     /// Anything else that cannot be expanded or assigned.
@@ -121,6 +122,8 @@ pub struct Run<'s> {
     pub(in crate::eval) unset_lists: BTreeMap<Vec<u8>, (bool, bool)>,
     /// Whether the words of a `test` make no sense to it.
     pub(in crate::eval) is_misused: bool,
+    /// Whether no file fitted a pattern.
+    pub(in crate::eval) is_unmatched: bool,
     /// Doubts about what the command that is followed reads.
     pub(in crate::eval) read_taints: BTreeSet<UnknownId>,
     /// Those of them that are about its words, until it takes the words.
@@ -164,6 +167,7 @@ impl<'s> Run<'s> {
         Run {
             unset_lists: BTreeMap::new(),
             is_misused: false,
+            is_unmatched: false,
             moments: Moments::default(),
             read_taints: BTreeSet::new(),
             word_taints: BTreeSet::new(),
@@ -379,19 +383,4 @@ impl<'s> Run<'s> {
             output.extend_from_slice(text);
         }
     }
-}
-
-/// Whether a pattern fits a text of which pieces may be unknown.
-pub(in crate::eval) fn fits_perhaps(fitting: &[u8], text: &[u8]) -> Option<bool> {
-    if is_known(fitting) && is_known(text) {
-        return Some(pattern::fits(fitting, text));
-    }
-    if fitting == b"*" {
-        return Some(true);
-    }
-    // `*x*` fits where a known piece already does.
-    let middle = fitting.strip_prefix(b"*").and_then(|rest| rest.strip_suffix(b"*"))?;
-    let is_plain = !pattern::is_pattern(middle) && is_known(middle);
-    let within = memchr::memmem::find(text, &pattern::plain(middle)).is_some();
-    (is_plain && within).then_some(true)
 }

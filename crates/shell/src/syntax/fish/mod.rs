@@ -61,8 +61,8 @@ pub enum Part {
     Quoted(Vec<u8>),
     /// A variable: its name, whether it is in quotes, inside brackets, and how many more dollars stand before it.
     Variable(Vec<u8>, bool, Option<Box<Word>>, u32),
-    /// What a command writes, and whether it is in quotes.
-    Output(Arc<Block>, bool),
+    /// What a command writes, whether it is in quotes, and inside brackets which of the lines.
+    Output(Arc<Block>, bool, Option<Box<Word>>),
     /// `{a,b}`.
     Braces(Vec<Word>),
 }

@@ -180,10 +180,7 @@ impl Parser<'_> {
             return self.wrong("a parenthesis is not closed");
         }
         self.skip(1);
-        if self.peek() == Some(b'[') {
-            // Some of the lines: which, is not told here.
-            self.index()?;
-        }
-        Ok(Part::Output(Arc::new(block), quoted))
+        let index = if self.peek() == Some(b'[') { self.index()? } else { None };
+        Ok(Part::Output(Arc::new(block), quoted, index))
     }
 }
