@@ -167,7 +167,7 @@ impl Run<'_> {
             }
             return;
         }
-        if how.ties && LISTS.contains(&name) {
+        if how.ties && LISTS.contains(&name) && !matches!(name, b"PATH" | b"MANPATH" | b"FPATH") {
             return self.taint_for_good("two variables are tied together");
         }
         if how.ties && super::lists::tied(name).is_none() {

@@ -164,7 +164,7 @@ impl Run<'_> {
             match variable {
                 Some(mut variable) => {
                     // In zsh a list whose elements are kept once may be given to itself again.
-                    let parts = crate::eval::lists::parts(variable.as_text());
+                    let parts = lists::parts(variable.as_text());
                     let has_twins = (1..parts.len()).any(|at| parts[..at].contains(&parts[at]));
                     if (variable.unique || variable.unique_list) && has_twins {
                         let unknown = self.note_unknown("whether a list that comes back keeps what it has twice");
