@@ -19,7 +19,7 @@ pub(super) fn qualified(fitting: &[u8]) -> (&[u8], Option<&[u8]>) {
 pub(super) fn has_modifiers(fitting: &[u8]) -> bool {
     let Some(inner) = fitting.strip_suffix(b")") else { return false };
     let letters = memchr::memrchr(b'(', inner).map_or(&b""[..], |open| &inner[open + 1..]);
-    memchr::memchr(b':', letters).is_some() && !memchr::memchr(b'|', letters).is_some()
+    memchr::memchr(b':', letters).is_some() && memchr::memchr(b'|', letters).is_none()
 }
 
 impl Run<'_> {
