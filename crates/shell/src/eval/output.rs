@@ -292,7 +292,9 @@ impl Run<'_> {
         let line = rest[..length].to_vec();
         let is_told = is_known(&line) && self.read_taints.is_empty();
         self.status = is_told.then(|| u8::from(length == rest.len()));
-        self.input = Some(Input { text, at: at + length + 1, taints });
+        // What is unknown may be any number of lines: all that follows is read from it too.
+        let next = if is_known(&line) { at + length + 1 } else { at };
+        self.input = Some(Input { text, at: next, taints });
         let ifs = self.state.get(b"IFS").map_or_else(|| b" \t\n".to_vec(), <[u8]>::to_vec);
         if !is_known(&ifs) {
             let unknown = self.unknown_value("a line that is split by an unknown IFS");

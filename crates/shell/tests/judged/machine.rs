@@ -140,9 +140,11 @@ impl Machine {
     /// Makes the program that scripts run, whose output and status nobody knows beforehand.
     pub fn make_gauge(&self, kind: u64) {
         let body = BODIES[usize::try_from(kind).unwrap() % BODIES.len()];
-        let file = self.home.join("bin/gauge");
+        // A new file each time: one that a shell is just starting cannot be written to.
+        let file = self.home.join("gauge.new");
         fs::write(&file, format!("#!/bin/sh\n{body}\n")).unwrap();
         fs::set_permissions(&file, fs::Permissions::from_mode(0o755)).unwrap();
+        fs::rename(&file, self.home.join("bin/gauge")).unwrap();
     }
 
     /// A text with the home written as `~home`, so that it can be compared with one from elsewhere.

@@ -69,7 +69,7 @@ impl Fish<'_> {
             output.push(mark(unknown));
         }
         if self.run.input != input_of_one {
-            self.run.input = Some(Input { text: mark(unknown), ..Input::default() });
+            self.run.input = Some(Input { text: mark(unknown).into(), ..Input::default() });
         }
         self.run.status = None;
         self.run.join_ways((first, after_one), second, unknown)

@@ -46,7 +46,7 @@ impl Fish<'_> {
                 break;
             }
             let text: Vec<u8> = lines.iter().flat_map(|line| [line, &b"\n"[..]].concat()).collect();
-            self.run.input = Some(Input { text, at: 0, taints });
+            self.run.input = Some(Input { text: text.into(), at: 0, taints });
         }
         self.run.input = outer_input;
         flow
@@ -71,7 +71,7 @@ impl Fish<'_> {
             [name] if name == b"/dev/null" => Vec::new(),
             _ => self.unknown_value("input that is unknown"),
         };
-        let outer = self.run.input.replace(Input { text, at: 0, taints });
+        let outer = self.run.input.replace(Input { text: text.into(), at: 0, taints });
         let flow = inside(self);
         self.run.input = outer;
         flow
@@ -171,17 +171,17 @@ impl Fish<'_> {
 
     /// The next line of the input; none within where nothing is left, none outside where there is no input known.
     fn next_line(&mut self) -> Option<Option<Vec<u8>>> {
-        let rest = self.run.rest_of_input()?;
+        let input = self.run.input.as_mut()?;
+        self.run.read_taints.extend(&input.taints);
+        let rest = &input.text[input.at.min(input.text.len())..];
         if rest.is_empty() {
             return Some(None);
         }
-        if !is_known(&rest) {
+        let line = rest[..memchr::memchr(b'\n', rest).unwrap_or(rest.len())].to_vec();
+        if !is_known(&line) {
             return None;
         }
-        let length = memchr::memchr(b'\n', &rest).unwrap_or(rest.len());
-        if let Some(input) = &mut self.run.input {
-            input.at = (input.at + length + 1).min(input.text.len());
-        }
-        Some(Some(rest[..length].to_vec()))
+        input.at += line.len() + 1;
+        Some(Some(line))
     }
 }

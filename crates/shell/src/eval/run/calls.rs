@@ -164,9 +164,11 @@ impl Run<'_> {
             match variable {
                 Some(mut variable) => {
                     // In zsh a list whose elements are kept once may be given to itself again.
-                    let parts = lists::parts(variable.as_text());
-                    let has_twins = (1..parts.len()).any(|at| parts[..at].contains(&parts[at]));
-                    if (variable.unique || variable.unique_list) && has_twins {
+                    let mut seen = BTreeSet::new();
+                    let is_kept_once = variable.unique || variable.unique_list;
+                    let has_twins =
+                        is_kept_once && !lists::parts(variable.as_text()).into_iter().all(|one| seen.insert(one));
+                    if has_twins {
                         let unknown = self.note_unknown("whether a list that comes back keeps what it has twice");
                         variable.taints.insert(unknown);
                     }

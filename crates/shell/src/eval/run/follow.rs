@@ -144,7 +144,7 @@ impl Run<'_> {
         }
         let has_input = input.is_some();
         let taints = std::mem::replace(&mut self.read_taints, outer_taints);
-        let outer = input.map(|text| self.input.replace(Input { text, at: 0, taints }));
+        let outer = input.map(|text| self.input.replace(Input { text: text.into(), at: 0, taints }));
         let output = if caught { None } else { Some(self.output.take()) };
         let flow = self.follow(command);
         if let Some(output) = output {
@@ -282,7 +282,7 @@ impl Run<'_> {
             let taints = std::mem::replace(&mut self.read_taints, outer_taints);
             if let Some(output) = output {
                 let text = std::mem::replace(&mut self.output, output).unwrap_or_default();
-                self.input = Some(Input { text, at: 0, taints });
+                self.input = Some(Input { text: text.into(), at: 0, taints });
             } else {
                 self.read_taints.extend(taints);
             }

@@ -51,7 +51,7 @@ impl Run<'_> {
             output.extend(mark(unknown));
         }
         if let Some(input) = self.input.as_mut().filter(|input| Some(&**input) != input_of_one.as_ref()) {
-            *input = Input { text: mark(unknown), ..Input::default() };
+            *input = Input { text: mark(unknown).into(), ..Input::default() };
         }
         self.status = match (first == Flow::Next, second == Flow::Next) {
             (true, false) => status,
