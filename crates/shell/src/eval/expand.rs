@@ -259,11 +259,17 @@ impl Run<'_> {
         for field in fields.iter_mut().filter(|field| !field.stays && !field.pieces.is_empty()) {
             let text = field.text();
             if !has_known(&text) && !text.is_empty() && self.is_counted([&text]) {
-                let many = self.note_unknown("an unknown text may be no word");
-                self.several.insert(many);
-                field.push(&mark(many), true);
+                let many = self.any_number("an unknown text may be no word");
+                field.push(&many, true);
             }
         }
+    }
+
+    /// An unknown that stands for any number of words.
+    pub(super) fn any_number(&mut self, why: &str) -> Vec<u8> {
+        let many = self.note_unknown(why);
+        self.several.insert(many);
+        mark(many)
     }
 
     /// Whether variables without quotes are split into words.
@@ -288,10 +294,9 @@ impl Run<'_> {
         }
         let mut parts = fields_of(text, &ifs);
         if !is_known(text) {
-            let many = self.note_unknown("an unknown text may be several words");
-            self.several.insert(many);
+            let many = self.any_number("an unknown text may be several words");
             for part in parts.iter_mut().flatten().filter(|part| !is_known(part)) {
-                part.extend_from_slice(&mark(many));
+                part.extend_from_slice(&many);
             }
         }
         for (number, part) in parts.into_iter().enumerate() {
@@ -346,7 +351,7 @@ impl Run<'_> {
         if !found.is_empty() || null {
             fields.extend(found);
         } else if self.dialect() == Dialect::Zsh && !self.state.has(b"nonomatch") && !self.state.has(b"shglob") {
-            self.fail(Mishap::NoFile);
+            self.fail(Mishap::Expansion);
             self.is_unmatched = true;
         } else {
             fields.push(text);

@@ -6,7 +6,6 @@ use super::{Defined, Fish, only_stars};
 use crate::eval::piece::{fits_perhaps, is_known, mark};
 use crate::eval::run::{Flow, MAX_DEPTH, join_scopes};
 use crate::eval::state::{Function, Variable};
-use crate::eval::stream::Input;
 use crate::syntax::fish::{Block, Kind, Part, Statement, Word};
 use crate::syntax::pattern;
 use whodunit_formats::bytes::path;
@@ -68,9 +67,7 @@ impl Fish<'_> {
             output.truncate(written);
             output.push(mark(unknown));
         }
-        if self.run.input != input_of_one {
-            self.run.input = Some(Input { text: mark(unknown).into(), ..Input::default() });
-        }
+        self.run.join_input(input_of_one.as_ref(), unknown);
         self.run.status = None;
         self.run.join_ways((first, after_one), second, unknown)
     }

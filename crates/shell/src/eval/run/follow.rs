@@ -275,11 +275,11 @@ impl Run<'_> {
                 break;
             }
             let output = if is_last { None } else { Some(self.output.replace(Vec::new())) };
-            let outer_taints = std::mem::take(&mut self.read_taints);
-            self.apart(|run| {
-                let _ = run.command(command);
+            let ((), taints) = self.gathering(|run| {
+                run.apart(|run| {
+                    let _ = run.command(command);
+                });
             });
-            let taints = std::mem::replace(&mut self.read_taints, outer_taints);
             if let Some(output) = output {
                 let text = std::mem::replace(&mut self.output, output).unwrap_or_default();
                 self.input = Some(Input { text: text.into(), at: 0, taints });

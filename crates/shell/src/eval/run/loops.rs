@@ -1,7 +1,6 @@
 //! Follows loops.
 
 use super::{Flow, Run};
-use crate::eval::piece::mark;
 use crate::eval::state::Value;
 use crate::eval::substitute::is_list;
 use crate::syntax::{List, Part, Word};
@@ -37,22 +36,16 @@ impl Run<'_> {
 
     /// What a loop goes through because of one word.
     fn loop_values(&mut self, word: &Word) -> Vec<Vec<u8>> {
-        let outer = std::mem::take(&mut self.read_taints);
-        let values = self.fields(std::slice::from_ref(word));
+        let (values, taints) = self.gathering(|run| run.fields(std::slice::from_ref(word)));
         let is_one = |part: &Part| matches!(part, Part::Double(parts) if !parts.iter().any(is_list_of_words));
-        let may_be_more = !self.read_taints.is_empty() && !word.0.iter().all(is_one);
-        self.read_taints.extend(outer);
+        let may_be_more = !taints.is_empty() && !word.0.iter().all(is_one);
+        self.read_taints.extend(taints);
         self.uncounted(values, may_be_more)
     }
 
     /// These values; where they may be more or fewer, one that stands for any number.
     pub(in crate::eval) fn uncounted(&mut self, values: Vec<Vec<u8>>, may_be_more: bool) -> Vec<Vec<u8>> {
-        if !may_be_more {
-            return values;
-        }
-        let unknown = self.note_unknown("an uncertain text may be several words");
-        self.several.insert(unknown);
-        vec![mark(unknown)]
+        if may_be_more { vec![self.any_number("an uncertain text may be several words")] } else { values }
     }
 
     /// Follows the body for each value. Of one that may be several words, or none, nobody knows how often.

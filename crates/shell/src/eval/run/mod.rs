@@ -84,8 +84,6 @@ pub(in crate::eval) enum Flow {
 pub(in crate::eval) enum Mishap {
     /// A variable that must be set is not (`${name:?}`).
     Unset,
-    /// No file fits a pattern of zsh.
-    NoFile,
     /// A variable is not set, under `set -u`.
     Unbound,
     /// Anything else that cannot be expanded or assigned.

@@ -1,5 +1,7 @@
 //! Ways that part: what nobody knows to be taken, and what lasts in no case.
 
+use std::collections::BTreeSet;
+
 use super::{Flow, MAX_DEPTH, Run};
 use crate::UnknownId;
 use crate::eval::piece::mark;
@@ -50,9 +52,7 @@ impl Run<'_> {
             output.truncate(written);
             output.extend(mark(unknown));
         }
-        if let Some(input) = self.input.as_mut().filter(|input| Some(&**input) != input_of_one.as_ref()) {
-            *input = Input { text: mark(unknown).into(), ..Input::default() };
-        }
+        self.join_input(input_of_one.as_ref(), unknown);
         self.status = match (first == Flow::Next, second == Flow::Next) {
             (true, false) => status,
             (false, true) => self.status,
@@ -167,10 +167,22 @@ impl Run<'_> {
 
     /// Reads something, and tells whether any variable in it is uncertain.
     pub(in crate::eval) fn reading<T>(&mut self, inside: impl FnOnce(&mut Self) -> T) -> (T, bool) {
+        let (found, taints) = self.gathering(inside);
+        (found, !taints.is_empty())
+    }
+
+    /// Reads something, and gives what is uncertain about it apart from what was read before.
+    pub(in crate::eval) fn gathering<T>(&mut self, inside: impl FnOnce(&mut Self) -> T) -> (T, BTreeSet<UnknownId>) {
         let outer = std::mem::take(&mut self.read_taints);
         let found = inside(self);
-        let is_uncertain = !std::mem::replace(&mut self.read_taints, outer).is_empty();
-        (found, is_uncertain)
+        (found, std::mem::replace(&mut self.read_taints, outer))
+    }
+
+    /// Takes in what one of two ways left to read: where they differ, what is read is unknown.
+    pub(in crate::eval) fn join_input(&mut self, of_one: Option<&Input>, unknown: UnknownId) {
+        if self.input.as_ref() != of_one {
+            self.input = Some(Input { text: mark(unknown).into(), ..Input::default() });
+        }
     }
 
     /// Follows something whose changes do not last; what it writes is kept where that is wanted. Where it may end early,
