@@ -272,7 +272,7 @@ impl Run<'_> {
         self.reads(name);
         let text = match index {
             Some(index) => self.element(name, index),
-            None => self.state.get(name).map(<[u8]>::to_vec).or_else(|| self.own_variable(name)),
+            None => self.text_of(name),
         };
         match text {
             None if self.state.has(b"nounset") && self.dialect() == Dialect::Bash => {
@@ -306,7 +306,15 @@ impl Run<'_> {
                 changed.unwrap_or_else(|| Value::Text(self.unknown_value("which element of an array is assigned")))
             }
         };
+        let is_new = !self.state.variables.contains_key(name);
         self.assign(name, value, false);
+        // In zsh a variable that a calculation makes is a number from then on.
+        if is_new
+            && self.at.dialect == Dialect::Zsh
+            && let Some(variable) = self.state.variables.get_mut(name)
+        {
+            variable.attributes.integer = index.is_none();
+        }
     }
 }
 

@@ -19,6 +19,9 @@ impl Run<'_> {
             let list = self.state.get(tied).unwrap_or_default();
             return Some(parts(list).into_iter().map(<[u8]>::to_vec).collect());
         }
+        if self.dialect() == Dialect::Zsh && matches!(name, b"argv" | b"@" | b"*") {
+            return Some(self.state.arguments.clone());
+        }
         let Some(Variable { value, .. }) = self.state.variables.get(self.state.meant(name)) else {
             return self.own_list(name);
         };
@@ -70,6 +73,9 @@ impl Run<'_> {
     pub(super) fn element(&mut self, name: &[u8], index: &[u8]) -> Option<Vec<u8>> {
         let meant = self.state.meant(name).to_vec();
         match self.state.variables.get(&meant).map(|variable| &variable.value) {
+            Some(Value::Map(_)) if self.dialect() == Dialect::Zsh && index.starts_with(b"(") => {
+                self.unknown_element("a flag of the subscript of an associative array")
+            }
             Some(Value::Map(_)) => {
                 let key = self.key(index);
                 if !is_known(&key) {
@@ -82,7 +88,7 @@ impl Run<'_> {
             }
             _ if self.dialect() == Dialect::Zsh => match self.list_of(&meant) {
                 Some(list) => self.indexed(&list, index),
-                None if self.state.get(&meant).is_some() || self.own_variable(&meant).is_some() => {
+                None if self.state.get(&meant).is_some() || self.has_own(&meant) => {
                     let _ = self.indexed(&[], index);
                     Some(self.unknown_value("a part of a variable that is no list"))
                 }
@@ -96,7 +102,7 @@ impl Run<'_> {
                 if let Some(list) = self.list_of(&meant) {
                     return self.numbered(&list, number);
                 }
-                let text = self.state.get(&meant).map(<[u8]>::to_vec).or_else(|| self.own_variable(&meant))?;
+                let text = self.text_of(&meant)?;
                 if !is_known(&text) {
                     return Some(self.unknown_value("a part of a variable that is no list"));
                 }

@@ -44,6 +44,9 @@ impl Run<'_> {
         if !is_known(name) {
             return self.anything("runs a command whose name is unknown");
         }
+        if matches!(name, b"nocorrect" | b"-") && self.dialect() == Dialect::Zsh && !arguments.is_empty() {
+            return self.call(&arguments[0].clone(), arguments[1..].to_vec());
+        }
         let function = self.state.functions.get(name).cloned();
         if let Some(function) = function.filter(|_| !(self.dialect() == Dialect::Posix && is_special(name))) {
             if function.certain || function.varies {
@@ -68,9 +71,9 @@ impl Run<'_> {
             }
             return Flow::Next;
         }
-        self.status = Some(0);
+        let before = self.status.replace(0);
         let written = self.output.as_ref().map_or(0, Vec::len);
-        let arguments = match self.control(name, arguments) {
+        let arguments = match self.control(name, arguments, before) {
             Ok(flow) => return flow,
             Err(arguments) => arguments,
         };
@@ -79,11 +82,36 @@ impl Run<'_> {
             b"false" => self.status = Some(1),
             b"[" | b"test" => self.test_word(name, &arguments),
             b"set" => self.set(&arguments),
+            b"unalias" | b"unfunction" | b"unset" | b"disable" | b"enable"
+                if self.dialect() == Dialect::Zsh && arguments.iter().any(|word| word == b"-m") =>
+            {
+                let _ = self.anything("takes away what fits a pattern");
+            }
             b"unset" => self.unset(&arguments),
             b"umask" if arguments.iter().any(|word| !word.iter().all(|b| (b'0'..=b'7').contains(b))) => {
                 self.status = None;
             }
-            b"unfunction" => arguments.iter().for_each(|name| drop(self.state.functions.remove(name))),
+            b"unfunction" => {
+                let all = arguments.iter().filter(|name| self.state.functions.remove(*name).is_some()).count();
+                self.status = Some(u8::from(all < arguments.len())).filter(|_| self.state.taints.is_empty());
+            }
+            b"zstyle" if arguments.first().is_some_and(|word| word.starts_with(b"-")) => {
+                self.status = None;
+                if let (Some(b"-s" | b"-b" | b"-a" | b"-g"), Some(name)) =
+                    (arguments.first().map(Vec::as_slice), arguments.get(if arguments[0] == b"-g" { 1 } else { 3 }))
+                {
+                    let unknown = self.unknown_value("a style");
+                    self.assign_named(&name.clone(), unknown);
+                }
+            }
+            b"zparseopts" | b"functions"
+                if name == b"zparseopts" || arguments.iter().any(|word| word.starts_with(b"-")) =>
+            {
+                let _ = self.anything("takes words or functions apart");
+                if name == b"zparseopts" {
+                    self.state.arguments = self.uncounted(Vec::new(), true);
+                }
+            }
             b"alias" => self.make_aliases(&arguments),
             b"unalias" => self.drop_aliases(&arguments),
             b"cd" | b"chdir" => self.change_dir(&arguments),
@@ -101,7 +129,7 @@ impl Run<'_> {
             b"type" | b"whence" | b"which" | b"where" | b"hash" => self.find_all(name, &arguments),
             b"read" => self.read(&arguments),
             b"shopt" => self.shopt(&arguments),
-            b"setopt" | b"unsetopt" => arguments.iter().for_each(|word| self.option(word, name == b"setopt")),
+            b"setopt" | b"unsetopt" => self.setopt(&arguments, name == b"setopt"),
             b"enable" | b"disable" => self.switch_builtins(name, &arguments),
             b"autoload" => self.autoload(&arguments),
             b"let" => {
@@ -109,10 +137,14 @@ impl Run<'_> {
                 self.status = is_known(&value).then(|| u8::from(value == b"0"));
             }
             b"getopts" => self.getopts(&arguments),
+            b"kill" if self.traps_signals => {
+                self.taint_for_good("sends a signal for which a trap is set");
+                self.status = None;
+            }
             b"mapfile" | b"readarray" => self.mapfile(&arguments),
             b"trap" => self.trap(&arguments),
             // What they set does not bear on where programs are found.
-            b"umask" | b"complete" | b"compopt" | b"zstyle" | b"bindkey" | b"times" | b"jobs" | b"dirs" => {}
+            b"umask" | b"complete" | b"zstyle" | b"bindkey" | b"times" | b"jobs" | b"dirs" => {}
             _ => self.status = None,
         }
         if prints(name, &arguments) && self.output.as_ref().is_some_and(|output| output.len() == written) {
@@ -123,7 +155,7 @@ impl Run<'_> {
     }
 
     /// Builtins that decide what is followed next; the arguments come back if it is none of them.
-    fn control(&mut self, name: &[u8], arguments: Vec<Vec<u8>>) -> Result<Flow, Vec<Vec<u8>>> {
+    fn control(&mut self, name: &[u8], arguments: Vec<Vec<u8>>, before: Option<u8>) -> Result<Flow, Vec<Vec<u8>>> {
         let first = arguments.first().map_or(&b""[..], Vec::as_slice);
         let level = || std::str::from_utf8(first).ok().and_then(|text| text.parse().ok()).unwrap_or(1);
         Ok(match name {
@@ -145,22 +177,65 @@ impl Run<'_> {
                     (flow, _) => flow,
                 }
             }
+            b"return" | b"exit" if self.dialect() == Dialect::Posix && !is_digits(first) => {
+                self.fail(Mishap::Expansion);
+                Flow::Next
+            }
             b"return" => {
-                self.status = status_of(first, self.status);
+                self.status = status_of(first, before);
                 Flow::Return
+            }
+            b"logout" if self.dialect() != Dialect::Posix && !self.at.is_login => {
+                self.status = Some(1);
+                Flow::Next
             }
             b"exit" | b"logout" | b"bye" => {
                 self.status = status_of(first, self.status);
                 Flow::Exit
             }
+            // What is read from now on comes from there.
+            b"exec" if arguments.is_empty() => {
+                self.input = None;
+                Flow::Next
+            }
             b"exec" if arguments.iter().any(|word| !word.starts_with(b"-")) => {
                 self.replaced_by(&arguments);
                 Flow::Exit
             }
+            b"break" | b"continue" if self.dialect() == Dialect::Posix && (!is_digits(first) || first == b"0") => {
+                self.fail(Mishap::Expansion);
+                Flow::Next
+            }
+            // Outside a loop it does nothing; in zsh it is an error.
+            b"break" | b"continue" if self.loops == 0 => {
+                if self.dialect() == Dialect::Zsh {
+                    self.fail(Mishap::Expansion);
+                }
+                Flow::Next
+            }
+            b"break" | b"continue" if self.dialect() == Dialect::Zsh && !is_digits(first) => {
+                self.anything("leaves an unknown number of loops")
+            }
+            b"break" | b"continue" if !is_digits(first) || first.starts_with(b"0") => {
+                self.anything("leaves an unknown number of loops")
+            }
             b"break" => Flow::Break(level()),
             b"continue" => Flow::Continue(level()),
+            b"shift" if self.dialect() == Dialect::Zsh && !arguments.iter().all(|word| is_digits(word)) => {
+                let lists = arguments.iter().filter(|word| !is_digits(word) && !word.starts_with(b"-"));
+                for name in lists.cloned().collect::<Vec<_>>() {
+                    let unknown = self.any_number("a list of which elements were taken");
+                    self.assign_named(&name, unknown);
+                }
+                self.anything("takes elements from a list")
+            }
             b"shift" => {
-                let count = if first.is_empty() { 1 } else { level() as usize };
+                let number = if first.is_empty() {
+                    Some(1)
+                } else {
+                    std::str::from_utf8(first).ok().and_then(|text| text.parse().ok())
+                };
+                let count = number.unwrap_or(0);
                 if !is_known(first) {
                     self.status = None;
                     self.state.arguments = self.uncounted(Vec::new(), true);
@@ -174,7 +249,7 @@ impl Run<'_> {
                     self.state.arguments = left.into_iter().collect();
                     return Ok(Flow::Next);
                 }
-                if count <= self.state.arguments.len() {
+                if number.is_some() && count <= self.state.arguments.len() {
                     self.state.arguments.drain(..count);
                     return Ok(Flow::Next);
                 }
@@ -186,9 +261,7 @@ impl Run<'_> {
             }
             b"command" | b"builtin" => self.command_word(name, &arguments),
             b"emulate" => self.emulate(&arguments),
-            b"noglob" | b"nocorrect" | b"private" if !arguments.is_empty() => {
-                self.call(&arguments[0].clone(), arguments[1..].to_vec())
-            }
+            b"noglob" if !arguments.is_empty() => self.call(&arguments[0].clone(), arguments[1..].to_vec()),
             _ => return Err(arguments),
         })
     }
@@ -232,6 +305,10 @@ impl Run<'_> {
     }
 
     fn switch_builtins(&mut self, name: &[u8], arguments: &[Vec<u8>]) {
+        let is_one = |word: &&Vec<u8>| word.starts_with(b"-") || is_builtin(self.dialect(), word);
+        if !arguments.iter().all(|word| is_one(&word)) || arguments.iter().any(|word| word == b"-f" || word == b"-r") {
+            self.status = None;
+        }
         let is_off = name == b"disable" || arguments.first().is_some_and(|first| first == b"-n");
         for word in arguments.iter().filter(|word| !word.starts_with(b"-")) {
             if is_off {
@@ -245,7 +322,7 @@ impl Run<'_> {
     fn autoload(&mut self, arguments: &[Vec<u8>]) {
         for word in arguments.iter().filter(|word| !word.starts_with(b"-") && !word.starts_with(b"+")) {
             let place = self.place.clone();
-            let function = Function { body: None, place, certain: true, varies: false, exported: false };
+            let function = Function::new(None, place);
             self.state.functions.entry(word.clone()).or_insert(function);
         }
     }
@@ -278,6 +355,11 @@ impl Run<'_> {
             Some(found)
                 if self.meta(&found).is_some() || self.at.files.entry_type(&self.absolute(&found)).is_some() =>
             {
+                // A directory is an empty file to dash and zsh.
+                if self.kind(&found) == Some(crate::FileType::Dir) {
+                    self.status = Some(u8::from(self.dialect() == Dialect::Bash));
+                    return Flow::Next;
+                }
                 self.source(&found, arguments)
             }
             _ => {
@@ -302,6 +384,9 @@ impl Run<'_> {
                         self.state.variables.remove(name);
                     }
                 }
+                name if of_functions && self.state.functions.get(name).is_some_and(|function| function.readonly) => {
+                    self.status = Some(1);
+                }
                 name if of_functions => {
                     if self.state.functions.remove(name).is_none() && self.dialect() == Dialect::Zsh {
                         self.status = Some(1);
@@ -312,6 +397,12 @@ impl Run<'_> {
                     self.unset_element(&word[..at], &word[at + 1..word.len() - 1]);
                 }
                 name if !is_known(name) => self.taint_for_good("unsets a variable whose name is unknown"),
+                name if !crate::syntax::is_name(name) && !name.starts_with(b"-") => {
+                    if self.dialect() != Dialect::Bash {
+                        self.fail(Mishap::Expansion);
+                    }
+                }
+                name if self.reveals(name) => {}
                 name => {
                     let name = &self.state.meant(name).to_vec()[..];
                     let tied = super::lists::tied(name).filter(|_| self.dialect() == Dialect::Zsh);
@@ -329,6 +420,7 @@ impl Run<'_> {
                         self.unset_lists.insert(name.to_vec(), (list.unique, list.unique_list));
                     }
                     let was_there = before.is_some();
+                    self.unset_own(name);
                     self.state.to_export.remove(name);
                     // The shells' own variables stay exported.
                     let is_own = match self.dialect() {
@@ -347,6 +439,29 @@ impl Run<'_> {
             }
         }
     }
+}
+
+impl Run<'_> {
+    /// In bash, unsetting what a calling function made local brings back what was there before that.
+    fn reveals(&mut self, name: &[u8]) -> bool {
+        let is_inner = |scope: &Vec<(Vec<u8>, _)>| scope.iter().position(|(known, _)| known == name);
+        let Some((last, outer)) = self.scopes.split_last_mut() else { return false };
+        if self.at.dialect != Dialect::Bash || is_inner(last).is_some() {
+            return false;
+        }
+        let Some((scope, at)) = outer.iter_mut().rev().find_map(|scope| is_inner(scope).map(|at| (scope, at))) else {
+            return false;
+        };
+        match scope.remove(at) {
+            (name, Some(before)) => drop(self.state.variables.insert(name, before)),
+            (name, None) => drop(self.state.variables.remove(&name)),
+        }
+        true
+    }
+}
+
+fn is_digits(text: &[u8]) -> bool {
+    text.iter().all(u8::is_ascii_digit)
 }
 
 fn status_of(text: &[u8], now: Option<u8>) -> Option<u8> {

@@ -23,7 +23,7 @@ impl Run<'_> {
                 let left = self.one(left, false);
                 match &operator[..] {
                     b"==" | b"=" | b"!=" => {
-                        let fitting = self.one_pattern(right);
+                        let fitting = self.compared_pattern(right);
                         self.fits(&fitting, &left).map(|fits| fits == (operator[0] == b'='))
                     }
                     b"=~" => self.regular(&left, right),
@@ -76,6 +76,7 @@ impl Run<'_> {
         let names = if is_zsh { &[&b"MATCH"[..], b"match"][..] } else { &[&b"BASH_REMATCH"[..]] };
         let ignores_case = self.state.has(b"nocasematch");
         let is_known = is_known(left) && is_known(&fitting);
+        let is_known = is_known && !(is_zsh && ignores_case);
         let found = if is_known { super::regular::matched(&fitting, left, ignores_case) } else { Err(()) };
         let fits = found.as_ref().ok().map(Option::is_some);
         match found {
@@ -228,6 +229,7 @@ impl Run<'_> {
         match &bare[..] {
             b"login" => Some(self.at.is_login),
             b"interactive" => Some(self.at.is_interactive),
+            _ if self.dialect() == Dialect::Zsh => self.has_in_zsh(&bare),
             _ => Some(self.state.has(&bare)),
         }
     }
@@ -240,7 +242,7 @@ impl Run<'_> {
             b'o' => return self.has_option(text),
             b'v' if self.is_perhaps(text) => return None,
             b'v' if is_name(text) => {
-                return Some(self.state.variables.contains_key(text) || self.own_variable(text).is_some());
+                return Some(self.state.variables.contains_key(text) || self.has_own(text));
             }
             b'v' => return self.has_element(text),
             _ if !is_known(text) => return None,
@@ -285,7 +287,7 @@ impl Run<'_> {
                     (b"-ef", Some(one), Some(two)) => one.identity == two.identity,
                     (b"-nt", Some(one), Some(two)) => one.modified > two.modified,
                     (b"-ot", Some(one), Some(two)) => one.modified < two.modified,
-                    (b"-nt", Some(_), None) | (b"-ot", None, Some(_)) => true,
+                    (b"-nt", Some(_), None) | (b"-ot", None, Some(_)) => self.dialect() == Dialect::Bash,
                     _ => false,
                 })
             }

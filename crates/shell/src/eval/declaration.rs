@@ -26,6 +26,10 @@ pub(super) struct Declaration {
     /// Whether it prints what is declared, and declares nothing.
     pub prints: bool,
     pub attributes: Attributes,
+    /// Whether the next word may be a width or a base.
+    pub takes_number: bool,
+    /// Whether its words are patterns of names.
+    pub takes_patterns: bool,
 }
 
 /// What a word that follows a command that declares is.
@@ -40,7 +44,7 @@ pub(super) enum Options {
 impl Declaration {
     pub(super) fn of(command: &[u8], in_function: bool, dialect: Dialect) -> Self {
         let (is_export, is_local_word) = (command == b"export", command == b"local");
-        let (readonly, integer) = (command == b"readonly", command == b"integer");
+        let (readonly, integer, formatted) = (command == b"readonly", command == b"integer", command == b"float");
         Declaration {
             dialect,
             is_export,
@@ -57,12 +61,18 @@ impl Declaration {
             ties: false,
             prints: false,
             keeps_options: false,
-            attributes: Attributes { readonly, integer, ..Attributes::default() },
+            attributes: Attributes { readonly, integer, formatted, ..Attributes::default() },
+            takes_number: false,
+            takes_patterns: false,
         }
     }
 
     /// Takes a word that is options.
     pub(super) fn takes(&mut self, word: &[u8]) -> Options {
+        if std::mem::take(&mut self.takes_number) && !word.is_empty() && word.iter().all(u8::is_ascii_digit) {
+            self.attributes.formatted = true;
+            return Options::Taken;
+        }
         let (sign, letters) = match word {
             b"--" => return Options::End,
             b"-" if self.dialect == Dialect::Zsh => return Options::End,
@@ -86,6 +96,9 @@ impl Declaration {
             return Options::Taken;
         }
         self.prints |= has(b'p');
+        self.attributes.formatted |= self.dialect == Dialect::Zsh && letters.iter().any(|b| b"ZLREF".contains(b));
+        self.takes_number = self.dialect == Dialect::Zsh && letters.iter().any(|b| b"ZLREFi".contains(b));
+        self.takes_patterns |= self.dialect == Dialect::Zsh && has(b'm');
         let (declares, is_zsh) = (!self.is_export, self.dialect == Dialect::Zsh);
         self.exported |= has(b'x') && declares;
         // In zsh what is exported is global, but with `local`.
@@ -99,8 +112,9 @@ impl Declaration {
         self.attributes.readonly |= has(b'r') && declares;
         self.attributes.integer |= has(b'i') && declares;
         self.attributes.reference |= has(b'n') && declares && self.dialect == Dialect::Bash;
-        self.attributes.lower |= has(b'l') && declares;
-        self.attributes.upper |= has(b'u') && declares;
+        let capitalises = has(b'c') && declares && !is_zsh;
+        self.attributes.lower |= has(b'l') && declares || capitalises;
+        self.attributes.upper |= has(b'u') && declares || capitalises;
         Options::Taken
     }
 
@@ -111,7 +125,7 @@ impl Declaration {
             (Dialect::Posix, _) => b"p",
             (Dialect::Bash, true) => b"fnp",
             (Dialect::Bash, false) if self.is_readonly_word => b"aAfp",
-            (Dialect::Bash, false) => b"aAfFgiIlnprtux",
+            (Dialect::Bash, false) => b"aAcfFgiIlnprtux",
             (Dialect::Zsh, true) => b"EFHLRTUZaghiklmprtuz",
             (Dialect::Zsh, false) => b"AEFHLRTUZafghiklmprtuxz",
         }

@@ -14,7 +14,8 @@ impl Run<'_> {
     pub(super) fn declares(&self, name: &[u8]) -> bool {
         let of_all: [&[u8]; 3] = [b"export", b"readonly", b"local"];
         let of_more: [&[u8]; 4] = [b"declare", b"typeset", b"integer", b"float"];
-        (of_all.contains(&name) || (self.dialect() != Dialect::Posix && of_more.contains(&name)))
+        let is_private = name == b"private" && self.dialect() == Dialect::Zsh;
+        (of_all.contains(&name) || is_private || (self.dialect() != Dialect::Posix && of_more.contains(&name)))
             && !self.state.functions.contains_key(name)
     }
 
@@ -32,6 +33,8 @@ impl Run<'_> {
             return Flow::Next;
         }
         let (mut has_names, mut is_told, mut asked) = (false, false, Vec::new());
+        let expanded = self.with_values(words);
+        let words = &expanded[..];
         let in_braces = |word: &Word| if is_bash { super::braces::words(word) } else { vec![word.clone()] };
         for word in &words.iter().flat_map(in_braces).collect::<Vec<_>>() {
             if let Some(assignment) = as_assignment(word) {
@@ -62,6 +65,9 @@ impl Run<'_> {
                         self.refuse_option(&text);
                         return Flow::Next;
                     }
+                    Options::None if how.takes_patterns => {
+                        return self.anything("declares what fits a pattern");
+                    }
                     Options::None => {
                         has_names = true;
                         // In zsh a variable that is only named is printed.
@@ -80,6 +86,9 @@ impl Run<'_> {
             self.state.options.insert(b"localoptions".to_vec());
         }
         self.status = Some(u8::from(self.refusals > refusals));
+        if how.prints && has_names && self.dialect() == Dialect::Zsh {
+            self.status = None; // Whether it is set.
+        }
         if (how.prints || how.of_functions) && !how.exported {
             self.tell_declared(&asked, how);
         } else if (!has_names || is_told) && self.output.is_some() {
@@ -87,6 +96,23 @@ impl Run<'_> {
             self.write(&unknown);
         }
         Flow::Next
+    }
+
+    /// The words, with the values of assignments expanded: all of them are before the first is made.
+    fn with_values(&mut self, words: &[Word]) -> Vec<Word> {
+        let count = words.iter().filter(|word| as_assignment(word).is_some()).count();
+        if count < 2 {
+            return words.to_vec();
+        }
+        let one = |word: &Word| match (as_assignment(word), word.0.first()) {
+            (Some(Assignment { name, append, value: Assigned::Word(value), .. }), Some(Part::Plain(_))) => {
+                let text = self.one(&value, true);
+                let front = [&name[..], if append { b"+=" } else { b"=" }].concat();
+                Word(vec![Part::Plain(front), Part::Quoted(text)])
+            }
+            _ => word.clone(),
+        };
+        words.iter().map(one).collect()
     }
 
     /// What a shell does where a command that declares has an option that it does not know.
@@ -152,6 +178,9 @@ impl Run<'_> {
             Some(at) => (&text[..at], Some(text[at + 1..].to_vec())),
             None => (text, None),
         };
+        if !is_name(name) && how.ties {
+            return; // What joins the list.
+        }
         if !is_name(name) {
             self.refusals += 1;
             if self.dialect() != Dialect::Bash {
@@ -161,6 +190,7 @@ impl Run<'_> {
         }
         if how.of_functions {
             match self.state.functions.get_mut(name) {
+                Some(function) if how.attributes.readonly => function.readonly = true,
                 Some(function) if how.exported => function.exported = !how.unexport,
                 None if how.exported => self.refusals += 1,
                 _ => {}
@@ -169,6 +199,9 @@ impl Run<'_> {
         }
         if how.ties && LISTS.contains(&name) && !matches!(name, b"PATH" | b"MANPATH" | b"FPATH") {
             return self.taint_for_good("two variables are tied together");
+        }
+        if how.ties && LISTS.contains(&name) {
+            return;
         }
         if how.ties && super::lists::tied(name).is_none() {
             let unknown = self.unknown_value("two variables are tied together");
@@ -182,7 +215,8 @@ impl Run<'_> {
             self.assign(name, Value::Text(value), false);
         } else if how.is_list && is_new && self.list_of(name).is_none() {
             self.assign(name, Value::List(Vec::new()), false);
-        } else if how.is_local && self.dialect() == Dialect::Zsh && is_new {
+        } else if self.dialect() == Dialect::Zsh && is_new && super::lists::tied(name).is_none() && !self.has_own(name)
+        {
             self.assign(name, Value::Text(Vec::new()), false);
         }
         self.end(name, how);
@@ -208,7 +242,7 @@ impl Run<'_> {
         if is_map && !matches!(self.state.variables.get(name), Some(Variable { value: Value::Map(_), .. })) {
             self.assign(name, Value::Map(BTreeMap::new()), false);
         }
-        if attributes.integer || attributes.lower || attributes.upper {
+        if attributes.integer || attributes.lower || attributes.upper || attributes.formatted {
             let variable = self.state.variables.entry(name.to_vec()).or_insert_with(|| Variable::text("", false));
             let Attributes { readonly, reference, .. } = variable.attributes;
             variable.attributes = Attributes { readonly, reference, ..attributes };

@@ -20,7 +20,7 @@ impl Run<'_> {
             self.status = if self.dialect() == Dialect::Zsh { None } else { Some(2) };
             return;
         }
-        let is_physical = options.any(|word| word.contains(&b'P'));
+        let is_physical = options.any(|word| word.contains(&b'P')) || self.state.has(b"chaselinks");
         if dirs.len() > 1 && self.dialect() != Dialect::Posix {
             // zsh puts the second in the place of the first in the current directory's name.
             return if self.dialect() == Dialect::Zsh { self.lose_dir() } else { self.status = Some(1) };
@@ -55,6 +55,7 @@ impl Run<'_> {
                     self.write(&[&now[..], b"\n"].concat());
                 }
                 self.state.variables.insert(b"PWD".to_vec(), Variable::text(now, true));
+                self.call_hooks();
             }
             // Where nothing is known of before, dash and zsh stay where they are.
             None if is_back && self.dialect() != Dialect::Bash => {
@@ -63,7 +64,20 @@ impl Run<'_> {
                     self.write(&[&now[..], b"\n"].concat());
                 }
             }
+            _ if self.state.has(b"cdablevars") || self.state.has(b"cdable_vars") => self.lose_dir(),
             _ => self.status = Some(if self.dialect() == Dialect::Posix { 2 } else { 1 }),
+        }
+    }
+
+    /// What zsh calls when the current directory has changed.
+    fn call_hooks(&mut self) {
+        if self.dialect() != Dialect::Zsh {
+            return;
+        }
+        let hooks = self.list_of(b"chpwd_functions").unwrap_or_default();
+        let has_one = self.state.functions.contains_key(&b"chpwd"[..]).then(|| b"chpwd".to_vec());
+        if hooks.into_iter().chain(has_one).any(|hook| !is_known(&hook) || self.changes_path(&hook)) {
+            self.taint_for_good("a hook changes the search path in another directory");
         }
     }
 
@@ -83,9 +97,14 @@ impl Run<'_> {
         }
         let mut found = list.split(|&b| b == b':').map(|place| match place {
             b"" => dir.to_vec(),
+            b"/" => [b"/", dir].concat(),
             place => path::join(place, dir).to_vec(),
         });
-        found.find(|found| is_dir(self, found)).filter(|found| found != dir)
+        let found = found.find(|found| is_dir(self, found)).filter(|found| found != dir)?;
+        if self.dialect() == Dialect::Posix && found == [b"/", dir].concat() {
+            return Some(self.unknown_value("how dash spells a directory below the root"));
+        }
+        Some(found)
     }
 
     /// `pushd`: goes to a directory, and keeps where it was.
@@ -111,7 +130,8 @@ impl Run<'_> {
 
     /// `popd`: goes back to where `pushd` was called.
     pub(super) fn pop_dir(&mut self, arguments: &[Vec<u8>]) {
-        if !arguments.is_empty() {
+        let pushes = [&b"autopushd"[..], b"pushdtohome", b"pushdminus", b"pushdignoredups"];
+        if !arguments.is_empty() || pushes.iter().any(|option| self.state.has(option)) {
             return self.lose_dir();
         }
         match self.state.pushed_dirs.pop() {

@@ -47,6 +47,10 @@ impl Run<'_> {
     pub(super) fn fields(&mut self, words: &[Word]) -> Vec<Vec<u8>> {
         let mut fields = Vec::new();
         for word in words {
+            if word.0.iter().any(|part| matches!(part, Part::Plain(text) if self.is_taken_otherwise(text))) {
+                fields.push(self.any_number("a word that an option makes others of"));
+                continue;
+            }
             let in_braces = if self.has_braces() { super::braces::words(word) } else { vec![word.clone()] };
             for word in in_braces {
                 for field in self.split(&word) {
@@ -67,7 +71,11 @@ impl Run<'_> {
     }
 
     fn has_braces(&self) -> bool {
-        self.dialect() != Dialect::Posix
+        match self.dialect() {
+            Dialect::Posix => false,
+            Dialect::Bash => self.has_in_bash(b"braceexpand"),
+            Dialect::Zsh => !self.state.has(b"ignorebraces"),
+        }
     }
 
     /// One text of a word: of an assignment, a `case`, a redirection.
@@ -77,7 +85,57 @@ impl Run<'_> {
 
     /// One pattern of a word.
     pub(super) fn one_pattern(&mut self, word: &Word) -> Vec<u8> {
-        self.whole(word, false).pattern()
+        let has_groups = self.dialect() == Dialect::Bash && self.state.has(b"extglob");
+        let fitting = self.whole(word, false).pattern();
+        self.of_dialect(fitting, has_groups)
+    }
+
+    /// One pattern of a word behind `==` in `[[ ]]`, where bash takes groups in any case.
+    pub(super) fn compared_pattern(&mut self, word: &Word) -> Vec<u8> {
+        let fitting = self.whole(word, false).pattern();
+        self.of_dialect(fitting, true)
+    }
+
+    /// A pattern in which the parentheses that this shell takes for themselves are marked so: in dash all of them, in
+    /// bash those without a sign before them, and in zsh a sign before them is a letter like any other.
+    fn of_dialect(&self, fitting: Vec<u8>, has_groups: bool) -> Vec<u8> {
+        if !fitting.contains(&b'(') {
+            return fitting;
+        }
+        let (mut result, mut at, mut open) = (Vec::with_capacity(fitting.len() + 2), 0, 0);
+        while at < fitting.len() {
+            let has_sign = b"@?*+!".contains(&fitting[at]) && fitting.get(at + 1) == Some(&b'(');
+            match fitting[at] {
+                b'\\' => {
+                    result.extend(fitting[at..].iter().take(2));
+                    at += 2;
+                    continue;
+                }
+                sign if has_sign && self.dialect() == Dialect::Bash && has_groups => {
+                    result.extend([sign, b'(']);
+                    open += 1;
+                    at += 2;
+                    continue;
+                }
+                sign @ (b'@' | b'+' | b'!') if has_sign && self.dialect() == Dialect::Zsh => {
+                    result.extend((!self.state.has(b"kshglob")).then_some(b'\\'));
+                    result.push(sign);
+                }
+                // A star before a group is one of its own.
+                sign @ (b'*' | b'?') if has_sign && !self.state.has(b"kshglob") => {
+                    result.push(sign);
+                    result.extend((self.dialect() == Dialect::Zsh).then_some(&b"@"[..]).into_iter().flatten());
+                }
+                byte @ (b'(' | b')') if self.dialect() != Dialect::Zsh && open == 0 => result.extend([b'\\', byte]),
+                byte @ (b'(' | b')') if self.dialect() != Dialect::Zsh => {
+                    open = if byte == b'(' { open + 1 } else { open - 1 };
+                    result.push(byte);
+                }
+                byte => result.push(byte),
+            }
+            at += 1;
+        }
+        result
     }
 
     fn whole(&mut self, word: &Word, is_assignment: bool) -> Field {
@@ -93,6 +151,14 @@ impl Run<'_> {
                 Part::Double(parts) => {
                     let text = self.doubled(parts).into_iter().reduce(|a, b| [a, b].join(&b' '));
                     field.push(&text.unwrap_or_default(), true);
+                }
+                // zsh joins a list before it would sort it where one text is wanted.
+                Part::Parameter(parameter)
+                    if parameter.flags.iter().any(|flag| b"oOuin".contains(flag))
+                        && (parameter.inner.is_some() || self.list_of(&parameter.name).is_some()) =>
+                {
+                    let unknown = self.unknown_value("a list that is joined before it is sorted");
+                    field.push(&unknown, true);
                 }
                 Part::Parameter(parameter) => {
                     let values = self.parameter(parameter, false);
@@ -209,7 +275,7 @@ impl Run<'_> {
                         open = fields.len() - 1;
                     }
                 }
-                Part::Parameter(parameter) if parameter.flags.contains(&b'^') => {
+                Part::Parameter(parameter) if parameter.flags.contains(&b'^') || self.state.has(b"rcexpandparam") => {
                     let values = self.parameter(parameter, false);
                     let before = fields.split_off(open);
                     for field in &before {
@@ -346,6 +412,23 @@ impl Run<'_> {
             fields.push(self.unknown_value("an extended pattern"));
             return;
         }
+        let odd = [&b"dotglob"[..], b"nocaseglob", b"globdots", b"nocaseglob", b"globassign", b"markdirs"];
+        let is_odd = odd.iter().any(|option| self.state.has(option))
+            || self.state.has(b"globstar") && memchr::memmem::find(fitting, b"**").is_some();
+        if is_odd {
+            fields.push(self.any_number("names of files that an option chooses"));
+            return;
+        }
+        let is_deep = self.dialect() == Dialect::Zsh && memchr::memmem::find(fitting, b"**").is_some();
+        let by_name = |letters: &[u8]| letters.windows(2).any(|two| matches!(two, b"on" | b"On"));
+        let is_odd = qualifiers.is_some_and(|letters| {
+            let known: &[u8] = if by_name(letters) { b"N-/.oOn" } else { b"N-/." };
+            letters.iter().any(|b| !known.contains(b))
+        });
+        if is_deep || is_odd {
+            fields.push(self.any_number("names of files that qualifiers choose"));
+            return;
+        }
         let found = self.matching(fitting, qualifiers);
         let null = self.state.has(b"nullglob") || qualifiers.is_some_and(|letters| letters.contains(&b'N'));
         if !found.is_empty() || null {
@@ -353,6 +436,8 @@ impl Run<'_> {
         } else if self.dialect() == Dialect::Zsh && !self.state.has(b"nonomatch") && !self.state.has(b"shglob") {
             self.fail(Mishap::Expansion);
             self.is_unmatched = true;
+        } else if self.dialect() == Dialect::Bash && self.state.has(b"failglob") {
+            self.fail(Mishap::Expansion);
         } else {
             fields.push(text);
         }

@@ -11,7 +11,8 @@ pub(super) fn qualified(fitting: &[u8]) -> (&[u8], Option<&[u8]>) {
     let Some(inner) = fitting.strip_suffix(b")") else { return (fitting, None) };
     let Some(open) = memchr::memrchr(b'(', inner) else { return (fitting, None) };
     let letters = &inner[open + 1..];
-    let are_letters = !letters.is_empty() && letters.iter().all(|b| b"N-/.@*onODYrwx0123456789[],".contains(b));
+    // Whatever is no pattern of its own.
+    let are_letters = !letters.is_empty() && !letters.iter().any(|b| b"|()~".contains(b));
     if are_letters { (&fitting[..open], Some(letters)) } else { (fitting, None) }
 }
 

@@ -20,11 +20,24 @@ fn between_marks(flags: &[u8]) -> Option<&[u8]> {
 
 impl Run<'_> {
     /// What flags of zsh do.
-    pub(super) fn flagged(&mut self, mut values: Vec<Vec<u8>>, flags: &[u8]) -> Vec<Vec<u8>> {
+    pub(super) fn flagged(&mut self, values: Vec<Vec<u8>>, flags: &[u8]) -> Vec<Vec<u8>> {
+        // They count in an order of their own: what joins and splits before what sorts.
+        let early = |flag: u8| b"pfFsjP@=".contains(&flag);
+        let values = self.flagged_by(values, flags, &early);
+        self.flagged_by(values, flags, &|flag| !early(flag))
+    }
+
+    /// What those flags do that are asked for, in the order in which they stand.
+    fn flagged_by(&mut self, mut values: Vec<Vec<u8>>, flags: &[u8], counts: &dyn Fn(u8) -> bool) -> Vec<Vec<u8>> {
         let (mut at, mut unescapes) = (0, false);
         while at < flags.len() {
             match flags[at] {
                 b'p' => unescapes = true,
+                flag @ (b's' | b'j') if !counts(flag) => {
+                    at += 2 + between_marks(&flags[at + 1..]).map_or(0, <[u8]>::len);
+                }
+                b'o' | b'O' if !counts(flags[at]) => {}
+                flag if !counts(flag) => {}
                 b'f' => {
                     values = values.iter().flat_map(|value| value.split(|&b| b == b'\n')).map(<[u8]>::to_vec).collect();
                 }
@@ -77,7 +90,15 @@ impl Run<'_> {
                 }
                 b'P' => {
                     let name = values.first().cloned().unwrap_or_default();
-                    values = self.state.get(&name).map(|value| vec![value.to_vec()]).unwrap_or_default();
+                    if !is_known(&name) || !crate::syntax::is_name(&name) {
+                        return vec![self.any_number("a variable whose name is unknown")];
+                    }
+                    let text = self.text_of(&name).map(|text| vec![text]);
+                    values = self.list_of(&name).or(text).unwrap_or_default();
+                    self.reads(&name);
+                }
+                b'Q' if values.iter().flatten().any(|b| b"'\"\\".contains(b)) => {
+                    return vec![self.unknown_value("a text without its quotes")];
                 }
                 b'@' | b'=' | b'^' | b'A' | b'q' | b'Q' | b'M' | b'k' | b'v' => {}
                 _ => return vec![self.unknown_value("a flag of a variable that is unknown here")],

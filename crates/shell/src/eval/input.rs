@@ -3,6 +3,7 @@
 use super::piece::is_known;
 use super::run::Run;
 use super::state::Value;
+use crate::syntax::Dialect;
 
 impl Run<'_> {
     /// `getopts` (XCU, "getopts").
@@ -13,7 +14,7 @@ impl Run<'_> {
         };
         let words = if rest.is_empty() { self.state.arguments.clone() } else { rest.to_vec() };
         let index = self.state.get(b"OPTIND").map_or(Some(1), |text| std::str::from_utf8(text).ok()?.parse().ok());
-        let is_followed = rest.is_empty() || self.dialect() != crate::syntax::Dialect::Zsh;
+        let is_followed = rest.is_empty() || self.dialect() != Dialect::Zsh;
         let Some(index) = index.filter(|_| is_followed && words.iter().all(|word| is_known(word)) && is_known(letters))
         else {
             let unknown = self.unknown_value("options that are unknown");
@@ -87,6 +88,16 @@ impl Run<'_> {
         while let Some(word) = words.next() {
             match &word[..] {
                 b"-t" => strips = true,
+                [b'-', b'n' | b's' | b'O' | b'u' | b'c'] => {
+                    words.next();
+                    is_plain = false;
+                }
+                b"-C" => {
+                    let does = words.next().cloned().unwrap_or_default();
+                    if !is_known(&does) || self.changes_path(&does) {
+                        self.taint_for_good("a command that is run for each line");
+                    }
+                }
                 b"-d" => separator = words.next().and_then(|text| text.first().copied()).unwrap_or(0),
                 [b'-', ..] => is_plain = false,
                 other => name = other.to_vec(),
@@ -110,15 +121,48 @@ impl Run<'_> {
 
     /// `trap`: what runs before every command, or after one that fails, and would change the search path.
     pub(super) fn trap(&mut self, arguments: &[Vec<u8>]) {
-        let [action, conditions @ ..] = arguments else { return };
-        let is_often = |condition: &Vec<u8>| matches!(&condition[..], b"DEBUG" | b"ERR" | b"RETURN" | b"ZERR");
+        let rest = if arguments.first().is_some_and(|word| word == b"--") { &arguments[1..] } else { arguments };
+        let [action, conditions @ ..] = rest else { return };
+        let is_odd = |name: &Vec<u8>| match self.dialect() {
+            Dialect::Posix => name.starts_with(b"SIG") || matches!(&name[..], b"ERR" | b"DEBUG" | b"RETURN" | b"ZERR"),
+            _ => false,
+        };
+        if conditions.iter().any(|name| !is_condition(name) || is_odd(name))
+            || conditions.is_empty() && !action.starts_with(b"-")
+        {
+            self.status = None;
+        }
+        let is_signal = |name: &Vec<u8>| !matches!(&name[..], b"EXIT" | b"0" | b"DEBUG" | b"ERR" | b"RETURN" | b"ZERR");
+        let told = self.status;
+        if action != b"-" && conditions.iter().any(is_signal) && self.changes_path(action) {
+            self.traps_signals = true;
+        }
+        // In zsh a trap for the end, set by a function, is run at the end of that.
+        let of_function = self.dialect() == Dialect::Zsh && !self.calls.is_empty();
+        let is_often = |condition: &Vec<u8>| match &condition[..] {
+            b"DEBUG" | b"ERR" | b"RETURN" | b"ZERR" => true,
+            b"EXIT" | b"0" => of_function,
+            _ => false,
+        };
+        self.status = told;
         if action == b"-" || action.is_empty() || !conditions.iter().any(is_often) {
             return;
         }
-        let changes = self.changes_path(action);
-        self.status = Some(0);
+        let leaves = [&b"return"[..], b"exit", b"exec", b"break", b"continue", b"eval", b"set ", b"shopt"];
+        let changes = self.changes_path(action)
+            || !is_known(action)
+            || leaves.iter().any(|word| memchr::memmem::find(action, word).is_some());
+        self.status = told;
         if changes {
             self.taint_for_good("a trap changes the search path again and again");
         }
     }
+}
+
+/// Whether a trap can be set for a condition of this name; a number may be one.
+fn is_condition(name: &[u8]) -> bool {
+    const NAMES: &str = "EXIT DEBUG ERR RETURN ZERR HUP INT QUIT ILL TRAP ABRT BUS FPE KILL USR1 SEGV USR2 PIPE ALRM TERM \
+                         CHLD CONT STOP TSTP TTIN TTOU URG XCPU XFSZ VTALRM PROF WINCH IO PWR SYS";
+    let bare = name.strip_prefix(b"SIG").unwrap_or(name);
+    name == b"0" || NAMES.split(' ').any(|known| known.as_bytes() == bare)
 }

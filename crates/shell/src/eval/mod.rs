@@ -24,6 +24,7 @@ mod moments;
 mod natural;
 mod options;
 mod output;
+mod own;
 mod path_helper;
 pub mod piece;
 mod printf;
@@ -37,6 +38,7 @@ mod stream;
 mod subscript;
 mod substitute;
 mod tilde;
+mod zsh_options;
 
 pub use builtin_names::{is_builtin, is_reserved};
 pub use lists::{LISTS, Place, parts, places_after};

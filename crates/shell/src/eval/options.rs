@@ -3,6 +3,7 @@
 use super::piece::is_known;
 use super::run::{Flow, Mishap, Run};
 use super::state::Value;
+use super::zsh_options::zsh_option;
 use crate::syntax::Dialect;
 
 impl Run<'_> {
@@ -26,22 +27,23 @@ impl Run<'_> {
                     self.set_arguments(&arguments[at + 1..]);
                     return;
                 }
-                b"-o" | b"+o" => {
-                    if let Some(name) = arguments.get(at + 1) {
-                        if is_known(name) && !is_option_name(self.dialect(), name) {
-                            self.status = Some(2);
-                            if self.dialect() != Dialect::Bash {
-                                self.fail(Mishap::Expansion);
-                            }
-                            return;
-                        }
-                        self.option(name, word[0] == b'-');
-                    }
-                    at += 1;
-                }
                 [sign @ (b'-' | b'+'), letters @ ..] if !letters.is_empty() => {
                     for letter in letters {
                         let name: &[u8] = match letter {
+                            b'o' => {
+                                at += 1;
+                                let Some(name) = arguments.get(at) else { return };
+                                if is_known(name) && !is_option_name(self.dialect(), name) {
+                                    self.status = Some(2);
+                                    if self.dialect() != Dialect::Bash {
+                                        self.fail(Mishap::Expansion);
+                                    }
+                                    return;
+                                }
+                                self.option(name, *sign == b'-');
+                                continue;
+                            }
+                            b'B' if self.dialect() == Dialect::Bash => b"braceexpand",
                             b'a' => b"allexport",
                             b'e' => b"errexit",
                             b'f' if self.dialect() != Dialect::Zsh => b"noglob",
@@ -73,13 +75,12 @@ impl Run<'_> {
         let mut words = arguments.iter();
         while let Some(word) = words.next() {
             match &word[..] {
-                b"-o" | b"+o" => {
+                [b'-' | b'+', letters @ ..] if !letters.is_empty() && !letters.starts_with(b"-") => {
                     let is_one = |name: &Vec<u8>| !is_known(name) || DASH_OPTIONS.contains(&&name[..]);
-                    if words.next().is_some_and(|name| self.dialect() == Dialect::Posix && !is_one(name)) {
+                    let names = letters.iter().filter(|letter| **letter == b'o').count();
+                    if words.by_ref().take(names).any(|name| self.dialect() == Dialect::Posix && !is_one(name)) {
                         return true;
                     }
-                }
-                [b'-' | b'+', letters @ ..] if !letters.is_empty() && !letters.starts_with(b"-") => {
                     if letters.iter().any(|letter| !is_option(self.dialect(), *letter)) {
                         return is_known(word);
                     }
@@ -106,27 +107,18 @@ impl Run<'_> {
         }
     }
 
-    /// Switches an option. zsh takes no notice of case and underscores, and of `no` in front.
+    /// Switches an option.
     pub(super) fn option(&mut self, name: &[u8], on: bool) {
-        let mut name: Vec<u8> = name.to_vec();
         if self.dialect() == Dialect::Zsh {
-            name = name.iter().filter(|b| **b != b'_').map(u8::to_ascii_lowercase).collect();
-            // Those that are on at the start are kept as what they are when they are off.
-            for off in [&b"nonomatch"[..], b"nounset", b"noglob", b"nobadpattern"] {
-                if name == off || name == off[2..] {
-                    let is_off = on == (name == off);
-                    return self.keep_option(off.to_vec(), is_off);
-                }
-            }
-            if let Some(bare) = name.strip_prefix(b"no").filter(|bare| !bare.is_empty()) {
-                let bare = bare.to_vec();
-                return self.option(&bare, !on);
-            }
+            self.zsh_switch(name, on);
+        } else {
+            self.keep_option(name.to_vec(), on);
         }
-        self.keep_option(name, on);
     }
 
     fn keep_option(&mut self, name: Vec<u8>, on: bool) {
+        let is_default = self.dialect() == Dialect::Bash && ON_IN_BASH.contains(&&*name);
+        let (name, on) = if is_default { ([b"no", &*name].concat(), !on) } else { (name, on) };
         if on {
             self.state.options.insert(name);
         } else {
@@ -134,21 +126,60 @@ impl Run<'_> {
         }
     }
 
-    pub(super) fn shopt(&mut self, arguments: &[Vec<u8>]) {
-        let on = arguments.iter().any(|word| word == b"-s");
-        let off = arguments.iter().any(|word| word == b"-u");
-        let names: Vec<&Vec<u8>> = arguments.iter().filter(|word| !word.starts_with(b"-")).collect();
-        if on || off {
-            names.into_iter().for_each(|name| self.option(&name.clone(), on));
-        } else if let Some(name) = names.first() {
-            let is_login = name == &b"login_shell" && self.at.is_login;
-            self.status = Some(u8::from(!(self.state.has(name) || is_login)));
+    /// Whether an option of bash is on.
+    pub(super) fn has_in_bash(&self, name: &[u8]) -> bool {
+        match name {
+            b"login_shell" => self.at.is_login,
+            b"expand_aliases" if self.at.is_interactive => true,
+            name if ON_IN_BASH.contains(&name) => !self.state.has(&[b"no", name].concat()),
+            name => self.state.has(name),
         }
+    }
+
+    pub(super) fn shopt(&mut self, arguments: &[Vec<u8>]) {
+        let is_option = |word: &&Vec<u8>| word.len() > 1 && word.starts_with(b"-");
+        let letters: Vec<u8> = arguments.iter().take_while(is_option).flat_map(|word| word[1..].to_vec()).collect();
+        let names = arguments.iter().skip_while(is_option).cloned().collect::<Vec<_>>();
+        let (on, off, of_set) = (letters.contains(&b's'), letters.contains(&b'u'), letters.contains(&b'o'));
+        if letters.iter().any(|letter| !b"suqpo".contains(letter)) || (on && off) {
+            self.status = Some(if on && off { 1 } else { 2 });
+            return;
+        }
+        if names.iter().any(|name| !is_known(name)) {
+            self.taint_for_good("changes an option that is unknown");
+            self.status = None;
+            return;
+        }
+        let mut all_on = true;
+        for name in &names {
+            let is_one = if of_set { is_option_name(Dialect::Bash, name) } else { is_shopt_name(name) };
+            // Later versions have more of them.
+            let may_be_one = !of_set && !is_one && name.iter().all(|b| b.is_ascii_lowercase() || *b == b'_');
+            if may_be_one {
+                self.status = None;
+                return;
+            }
+            all_on &= is_one && (on || off || self.has_in_bash(name));
+            if is_one && (on || off) {
+                self.option(name, on);
+            }
+        }
+        self.status = Some(u8::from(!all_on));
     }
 
     pub(super) fn emulate(&mut self, arguments: &[Vec<u8>]) -> Flow {
         let mode = arguments.iter().find(|word| !word.starts_with(b"-"));
-        let is_sh = mode.is_some_and(|mode| mode == b"sh" || mode == b"ksh" || mode == b"bash");
+        if mode.is_none() {
+            let unknown = self.unknown_value("what zsh emulates");
+            self.write(&unknown);
+        }
+        let is_odd = |mode: &Vec<u8>| !matches!(&mode[..], b"sh" | b"bash" | b"zsh");
+        if mode.is_some_and(is_odd) || arguments.iter().any(|word| word.starts_with(b"-o") || word.starts_with(b"+o")) {
+            self.taint_for_good("emulates another shell");
+            self.status = None;
+            return Flow::Next;
+        }
+        let is_sh = mode.is_some_and(|mode| mode == b"sh" || mode == b"bash");
         let set = |run: &mut Self, on: bool| {
             for name in [&b"shwordsplit"[..], b"shglob"] {
                 run.option(name, on);
@@ -169,6 +200,35 @@ impl Run<'_> {
         set(self, is_sh);
         Flow::Next
     }
+}
+
+/// Options that are on when bash starts, and mean something for what is followed.
+const ON_IN_BASH: [&[u8]; 14] = [
+    b"braceexpand",
+    b"checkwinsize",
+    b"cmdhist",
+    b"complete_fullquote",
+    b"extquote",
+    b"force_fignore",
+    b"globasciiranges",
+    b"globskipdots",
+    b"hostcomplete",
+    b"interactive_comments",
+    b"patsub_replacement",
+    b"progcomp",
+    b"promptvars",
+    b"sourcepath",
+];
+
+/// Whether `shopt` of bash has an option of this name.
+fn is_shopt_name(name: &[u8]) -> bool {
+    const MORE: &str = "autocd assoc_expand_once cdable_vars cdspell checkhash checkjobs compat31 compat32 compat40 compat41 \
+                        compat42 compat43 compat44 direxpand dirspell dotglob execfail expand_aliases extdebug extglob \
+                        failglob globstar gnu_errfmt histappend histreedit histverify huponexit inherit_errexit lastpipe \
+                        lithist localvar_inherit localvar_unset login_shell mailwarn no_empty_cmd_completion nocaseglob \
+                        nocasematch noexpand_translation nullglob progcomp_alias restricted_shell shift_verbose varredir_close \
+                        xpg_echo";
+    ON_IN_BASH.contains(&name) || MORE.split(' ').any(|known| known.as_bytes() == name)
 }
 
 /// What dash knows behind `set -o`.
@@ -201,7 +261,7 @@ fn is_option(dialect: Dialect, letter: u8) -> bool {
     }
 }
 
-/// Whether a shell has an option of this name. zsh has too many to tell.
+/// Whether a shell has an option of this name.
 fn is_option_name(dialect: Dialect, name: &[u8]) -> bool {
     const COMMON: &str = "allexport emacs errexit ignoreeof monitor noclobber noexec noglob nolog notify nounset verbose vi \
                           xtrace";
@@ -211,7 +271,7 @@ fn is_option_name(dialect: Dialect, name: &[u8]) -> bool {
             "braceexpand errtrace functrace hashall histexpand history interactive-comments keyword onecmd \
                           physical pipefail posix privileged"
         }
-        Dialect::Zsh => return name.iter().all(|b| b.is_ascii_alphanumeric() || *b == b'_' || *b == b'-'),
+        Dialect::Zsh => return zsh_option(name).is_some(),
     };
     COMMON.split(' ').chain(more.split(' ')).any(|known| known.as_bytes() == name)
 }

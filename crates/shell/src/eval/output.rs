@@ -8,7 +8,7 @@ use super::printf::unescaped;
 use super::run::{Flow, Mishap, Run};
 use super::state::Value;
 use super::stream::Input;
-use crate::syntax::{Dialect, List, Part, Word};
+use crate::syntax::{Assigned, Assignment, Dialect, List, Part, Word};
 
 impl Run<'_> {
     /// What commands write to a pipe.
@@ -23,7 +23,12 @@ impl Run<'_> {
     /// What commands write, without the line ends behind it.
     pub(in crate::eval) fn output_of(&mut self, list: &Arc<List>) -> Vec<u8> {
         self.substitutions += 1;
+        let before = self.status;
         let mut text = self.written_by(list);
+        self.substituted = self.status;
+        if self.dialect() == Dialect::Posix {
+            self.status = before; // `$?` behind it in a word is that of the command before.
+        }
         while text.last() == Some(&b'\n') {
             text.pop();
         }
@@ -46,7 +51,13 @@ impl Run<'_> {
             from += 1;
         }
         let mut text = arguments[from..].join(&b' ');
-        if escapes {
+        if !escapes && text.contains(&b'\\') && self.state.has(b"xpg_echo") {
+            text = self.unknown_value("what an option makes of backslashes");
+        }
+        let more = [&b"\\x"[..], b"\\u", b"\\U", b"\\E", b"\\0", b"\\c"];
+        if escapes && more.iter().any(|one| memchr::memmem::find(&text, one).is_some()) {
+            text = self.unknown_value("escapes that `echo` writes in its own way");
+        } else if escapes {
             text = unescaped(&text);
         }
         if ends {
@@ -88,6 +99,18 @@ impl Run<'_> {
         let mut from = 0;
         let mut asks = None;
         while let Some(option) = arguments.get(from).filter(|option| option.len() > 1 && option.starts_with(b"-")) {
+            if option == b"--" {
+                from += 1;
+                break;
+            }
+            if option[1..].iter().any(|letter| !b"pvV".contains(letter)) || word == b"builtin" {
+                self.status = None;
+                return if self.dialect() == Dialect::Posix {
+                    self.anything("an option of `command`")
+                } else {
+                    Flow::Next
+                };
+            }
             if option.contains(&b'v') || option.contains(&b'V') {
                 asks = Some(option.contains(&b'V'));
             }
@@ -148,9 +171,30 @@ impl Run<'_> {
         if command == b"hash" && options.iter().any(|option| *option == b"-d") {
             for name in names {
                 if let Some(at) = memchr::memchr(b'=', name) {
-                    self.state.named_dirs.insert(name[..at].to_vec(), name[at + 1..].to_vec());
+                    let dir = self.homes(&name[at + 1..], true, true, false);
+                    let dir: Vec<u8> = dir.into_iter().flat_map(|(text, _)| text).collect();
+                    self.state.named_dirs.insert(name[..at].to_vec(), dir);
                 }
             }
+            return;
+        }
+        if command == b"hash" && options.iter().any(|option| option.contains(&b'p')) {
+            let _ = self.anything("a command is given another program");
+            return;
+        }
+        if command == b"hash" && options.iter().any(|option| option.contains(&b't')) {
+            let unknown = self.unknown_value("what the shell ran before");
+            self.write(&unknown);
+            self.status = None;
+            return;
+        }
+        if options.iter().any(|option| option.contains(&b'a')) || command == b"where" {
+            let unknown = self.unknown_value("all that a name means");
+            self.write(&unknown);
+            let outer = self.output.take();
+            names.iter().for_each(|name| self.find(name, false));
+            self.output = outer;
+            self.status = self.status.filter(|_| names.len() == 1);
             return;
         }
         if command == b"hash" && (names.is_empty() || !options.is_empty()) {
@@ -159,6 +203,22 @@ impl Run<'_> {
         if command == b"type" && options.iter().any(|option| option.contains(&b't')) && self.dialect() == Dialect::Bash
         {
             names.into_iter().for_each(|name| self.tell_type(name));
+            return;
+        }
+        let asks_more = command == b"whence" && options.iter().any(|option| option[1..] != *b"p")
+            || command == b"which" && names.iter().any(|name| self.which(name).is_none());
+        if asks_more && self.dialect() == Dialect::Zsh {
+            let unknown = self.unknown_value("what a name means, as zsh tells it");
+            let outer = self.output.take();
+            names.iter().for_each(|name| self.find(name, false));
+            self.output = outer;
+            if self.status != Some(1) || command == b"which" {
+                self.write(&unknown);
+            }
+            return;
+        }
+        if command == b"hash" && self.dialect() == Dialect::Zsh && names.iter().any(|name| name.contains(&b'=')) {
+            let _ = self.anything("a command is given another program");
             return;
         }
         let path_only = command == b"hash" || options.iter().any(|option| option.contains(&b'P'));
@@ -256,15 +316,23 @@ impl Run<'_> {
     /// `read`: a line of what is read, in parts.
     pub(super) fn read(&mut self, arguments: &[Vec<u8>]) {
         let mut names: Vec<Vec<u8>> = Vec::new();
-        let (mut is_list, mut delimiter) = (false, b'\n');
+        let (mut is_list, mut is_odd, mut is_raw, mut delimiter) = (false, false, false, b'\n');
+        let takes_word: &[u8] = if self.dialect() == Dialect::Zsh { b"tu" } else { b"ptnNui" };
         let mut words = arguments.iter();
         while let Some(word) = words.next() {
             match &word[..] {
+                b"--" => {
+                    names.extend(words.by_ref().cloned());
+                }
                 [b'-', letters @ ..] if !letters.is_empty() => {
+                    is_odd |= letters.iter().any(|letter| b"nNukqzclEe".contains(letter));
+                    is_odd |= self.dialect() == Dialect::Zsh && letters.contains(&b'a');
+                    is_odd |= self.dialect() == Dialect::Zsh && letters.contains(&b'p');
+                    is_raw |= letters.contains(&b'r');
                     is_list |= letters.contains(&b'a') || letters.contains(&b'A');
                     if let Some(b'd') = letters.last() {
                         delimiter = words.next().and_then(|text| text.first().copied()).unwrap_or(0);
-                    } else if letters.last().is_some_and(|letter| b"ptnNui".contains(letter)) {
+                    } else if letters.last().is_some_and(|letter| takes_word.contains(letter)) {
                         words.next();
                     }
                 }
@@ -275,7 +343,8 @@ impl Run<'_> {
             names.push(b"REPLY".to_vec());
         }
         self.reads(b"IFS");
-        let Some(Input { text, at, taints }) = self.input.clone() else {
+        let Some(Input { text, at, taints }) = self.input.clone().filter(|_| !is_odd) else {
+            self.input = None;
             let unknown = self.unknown_value("is read from a terminal or a pipe");
             names.iter().for_each(|name| self.assign(name, Value::Text(unknown.clone()), false));
             self.status = None;
@@ -290,6 +359,13 @@ impl Run<'_> {
         let rest = &text[at..];
         let length = memchr::memchr(delimiter, rest).unwrap_or(rest.len());
         let line = rest[..length].to_vec();
+        if !is_raw && line.contains(&b'\\') {
+            let unknown = self.unknown_value("a line with backslashes that is read");
+            names.iter().for_each(|name| self.assign_named(name, unknown.clone()));
+            self.status = None;
+            self.input = None;
+            return;
+        }
         let is_told = is_known(&line) && self.read_taints.is_empty();
         self.status = is_told.then(|| u8::from(length == rest.len()));
         // What is unknown may be any number of lines: all that follows is read from it too.
@@ -328,7 +404,20 @@ impl Run<'_> {
             } else if line.first().is_some_and(|b| ifs.contains(b)) {
                 line.remove(0);
             }
-            self.assign(name, Value::Text(value), false);
+            self.assign_named(name, value);
+        }
+    }
+
+    /// Gives a text to a variable or to an element of one (`NAME[index]`), as a builtin does that is told its name.
+    pub(super) fn assign_named(&mut self, name: &[u8], text: Vec<u8>) {
+        match memchr::memchr(b'[', name).filter(|_| name.ends_with(b"]") && self.dialect() != Dialect::Posix) {
+            _ if !is_known(name) => self.taint_for_good("gives a value to a variable whose name is unknown"),
+            Some(at) => {
+                let (name, index) = (name[..at].to_vec(), Some(name[at + 1..name.len() - 1].to_vec()));
+                let value = Assigned::Word(Word(vec![Part::Quoted(text)]));
+                self.assignment(&Assignment { name, index, append: false, value });
+            }
+            None => self.assign(name, Value::Text(text), true),
         }
     }
 }

@@ -2,12 +2,20 @@
 
 use super::piece::is_known;
 use super::run::Run;
-use super::state::Value;
 use crate::syntax::Dialect;
 
 impl Run<'_> {
     pub(super) fn printf(&mut self, arguments: &[Vec<u8>]) {
         let (variable, rest) = match arguments {
+            [option, ..]
+                if option.starts_with(b"-")
+                    && option.len() > 1
+                    && self.dialect() == Dialect::Posix
+                    && option != b"--" =>
+            {
+                self.status = Some(2);
+                return;
+            }
             [option, name, rest @ ..] if option == b"-v" => (Some(name.clone()), rest),
             [dashes, rest @ ..] if dashes == b"--" => (None, rest),
             all => (None, all),
@@ -26,6 +34,13 @@ impl Run<'_> {
                 if format[at] != b'%' {
                     text.push(format[at]);
                     at += 1;
+                    continue;
+                }
+                if format[at + 1..].starts_with(b"(") {
+                    values.next();
+                    took = true;
+                    text.extend(self.unknown_value("a date"));
+                    at = memchr::memchr(b')', &format[at..]).map_or(format.len(), |end| at + end + 2);
                     continue;
                 }
                 let letter = format[at + 1..].iter().position(|b| b.is_ascii_alphabetic() || *b == b'%');
@@ -64,7 +79,7 @@ impl Run<'_> {
             }
         }
         match variable {
-            Some(name) => self.assign(&name, Value::Text(text), true),
+            Some(name) => self.assign_named(&name, text),
             None => self.write(&text),
         }
     }

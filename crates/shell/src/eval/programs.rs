@@ -7,7 +7,6 @@ use super::run::Run;
 use crate::FileType;
 use crate::ReadError;
 use crate::eval::run::SMALL;
-use crate::syntax::Dialect;
 use whodunit_formats::bytes::{ByteString, path};
 
 impl Run<'_> {
@@ -17,7 +16,9 @@ impl Run<'_> {
             let is_open = self.is_path_open();
             // What is there and cannot be run is another failure.
             let is_there = name.contains(&b'/') && self.kind(name).is_some();
-            self.status = if is_open { None } else { Some(if is_there { 126 } else { 127 }) };
+            let handlers = [&b"command_not_found_handle"[..], b"command_not_found_handler"];
+            let is_handled = !is_there && handlers.iter().any(|name| self.state.functions.contains_key(*name));
+            self.status = if is_open || is_handled { None } else { Some(if is_there { 126 } else { 127 }) };
             if is_open && self.output.is_some() {
                 let unknown =
                     self.unknown_value(format!("the output of `{}`, which is not run", ByteString::from(name)));
@@ -110,6 +111,7 @@ impl Run<'_> {
     /// What a program that takes paths apart writes.
     fn answer_of_path(&self, program: &[u8], words: &[&[u8]]) -> Option<(Vec<u8>, u8)> {
         let line = |text: &[u8]| Some(([text, b"\n"].concat(), 0));
+        let words = words.strip_prefix(&[&b"--"[..]]).unwrap_or(words);
         match (program, words) {
             (b"dirname", [name]) => line(match (trimmed(name), path::parent(trimmed(name))) {
                 (b"", _) if name.starts_with(b"/") => b"/",
@@ -139,55 +141,6 @@ impl Run<'_> {
             },
             _ => None,
         }
-    }
-
-    /// A variable that the shell sets by itself.
-    pub(super) fn own_variable(&self, name: &[u8]) -> Option<Vec<u8>> {
-        let dialect = self.dialect();
-        let more = dialect != Dialect::Posix;
-        let text = |text: &str| Some(text.as_bytes().to_vec());
-        match name {
-            b"UID" | b"EUID" if more => text(&self.at.user.uid.to_string()),
-            b"PPID" => text("1"),
-            b"OPTIND" => text("1"),
-            b"HOSTNAME" if dialect == Dialect::Bash => self.at.hostname.clone().map(|host| host.to_vec()),
-            b"HOST" if dialect == Dialect::Zsh => self.at.hostname.clone().map(|host| host.to_vec()),
-            b"USERNAME" | b"LOGNAME" if dialect == Dialect::Zsh => Some(self.at.user.name.to_vec()),
-            b"SHLVL" if more => text("1"),
-            b"OSTYPE" if more => text("linux-gnu"),
-            b"HOSTTYPE" | b"MACHTYPE" if more => text("x86_64"),
-            b"BASH" if dialect == Dialect::Bash => self.which(b"bash").or_else(|| text("/bin/bash")),
-            b"TERM" if dialect == Dialect::Bash => text("dumb"),
-            b"BASH_VERSION" if dialect == Dialect::Bash => text("5.2.15(1)-release"),
-            b"FUNCNAME" if dialect == Dialect::Bash => self.calls.last().cloned(),
-            b"BASH_SOURCE" if dialect == Dialect::Bash => Some(self.place.file.to_vec()),
-            b"BASHOPTS" | b"SHELLOPTS" if dialect == Dialect::Bash => text("hashall:interactive-comments"),
-            b"ZSH_VERSION" if dialect == Dialect::Zsh => text("5.9"),
-            b"ZSH_NAME" if dialect == Dialect::Zsh => text("zsh"),
-            b"PS1" if dialect == Dialect::Posix && self.at.user.uid == 0 => text("# "),
-            b"PS1" if dialect == Dialect::Posix || self.at.is_interactive => text("$ "),
-            b"OLDPWD" if dialect == Dialect::Zsh => Some(self.state.dir.clone()),
-            b"PS2" if dialect == Dialect::Posix || self.at.is_interactive => text("> "),
-            b"PROMPT" if dialect == Dialect::Zsh && self.at.is_interactive => text("%m%# "),
-            b"PWD" => Some(self.state.dir.clone()),
-            _ => None,
-        }
-    }
-
-    /// `$-`.
-    pub(super) fn signs(&self) -> Vec<u8> {
-        let mut signs: Vec<u8> = match self.dialect() {
-            Dialect::Posix => Vec::new(),
-            Dialect::Bash => b"hB".to_vec(),
-            Dialect::Zsh => b"569X".to_vec(),
-        };
-        if self.at.is_interactive {
-            signs.extend(if self.dialect() == Dialect::Posix { &b"i"[..] } else { b"imH" });
-        }
-        if self.dialect() == Dialect::Zsh && self.at.is_login {
-            signs.push(b'l');
-        }
-        signs
     }
 
     /// What a file is, for rules.

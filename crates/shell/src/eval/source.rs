@@ -22,9 +22,35 @@ impl Run<'_> {
         let _ = self.source(&file, None);
     }
 
+    /// Follows what stands behind a device: the input, where it is known.
+    fn device(&mut self, file: &[u8]) -> Option<Flow> {
+        let is_input = matches!(file, b"/dev/stdin" | b"/dev/fd/0" | b"/proc/self/fd/0");
+        let is_other = file.starts_with(b"/dev/") && file != b"/dev/null" || file.starts_with(b"/proc/");
+        if !is_input && !is_other {
+            return None;
+        }
+        match self.rest_of_input().filter(|_| is_input && self.read_taints.is_empty()) {
+            Some(text) => {
+                self.input = None;
+                Some(match self.text(&text) {
+                    Flow::Return | Flow::LeaveFile => Flow::Next,
+                    other => other,
+                })
+            }
+            None => {
+                self.taint_for_good("reads commands from a device");
+                self.status = None;
+                Some(Flow::Next)
+            }
+        }
+    }
+
     /// Follows a file: `.`, or one that the shell reads by itself.
     pub(in crate::eval) fn source(&mut self, file: &[u8], arguments: Option<Vec<Vec<u8>>>) -> Flow {
         let path = ByteString::from(self.absolute(file));
+        if let Some(flow) = self.device(&path) {
+            return flow;
+        }
         let content = match self.at.files.read(&path, MAX_FILE) {
             Ok(content) if self.meta(file).is_some_and(|meta| self.may(meta, 4)) => content,
             Ok(_) => {

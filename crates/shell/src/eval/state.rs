@@ -33,6 +33,8 @@ pub struct Attributes {
     pub integer: bool,
     /// Its text is the name of the variable that is meant (`declare -n`).
     pub reference: bool,
+    /// It keeps what it is given in a form of its own: a width, a base, a fraction (`typeset -Z` of zsh).
+    pub formatted: bool,
     /// Letters become small.
     pub lower: bool,
     /// Letters become large.
@@ -111,6 +113,15 @@ pub struct Function {
     pub varies: bool,
     /// Whether other shells get it.
     pub exported: bool,
+    /// Whether it can be neither unset nor defined anew (`readonly -f`).
+    pub readonly: bool,
+}
+
+impl Function {
+    /// One that is certainly there.
+    pub fn new(body: Option<Arc<Command>>, place: Place) -> Self {
+        Function { body, place, certain: true, varies: false, exported: false, readonly: false }
+    }
 }
 
 /// An alias.

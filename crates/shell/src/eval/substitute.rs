@@ -79,7 +79,17 @@ impl Run<'_> {
     fn inner(&mut self, inner: &Part, is_quoted: bool) -> Vec<Vec<u8>> {
         let word = || Word(vec![inner.clone()]);
         match inner {
-            Part::Parameter(parameter) => self.parameter(parameter, is_quoted),
+            Part::Parameter(parameter) => {
+                let values = self.parameter(parameter, is_quoted);
+                if !is_quoted && parameter.flags.contains(&b'=') {
+                    return vec![self.any_number("words of a value within another")];
+                }
+                let splits = parameter.flags.iter().any(|flag| b"sfz".contains(flag));
+                values.into_iter().filter(|one| is_quoted || !splits || !one.is_empty()).collect()
+            }
+            Part::Double(parts) if parts.iter().any(|part| matches!(part, Part::Parameter(one) if is_list(one))) => {
+                vec![self.any_number("a list in quotes within another value")]
+            }
             Part::Output(_) if !is_quoted => self.fields(&[word()]),
             // Nothing at all is no element, whatever it is cut at.
             _ => Some(self.one(&word(), false)).filter(|text| !text.is_empty()).into_iter().collect(),
@@ -116,8 +126,12 @@ impl Run<'_> {
             Some(b'!') if matches!(parameter.index.as_deref(), Some(b"@" | b"*")) => {
                 Some(self.keys_of(&parameter.name))
             }
+            // `${!prefix*}` and `${!prefix@}`
+            Some(b'!') if matches!(parameter.operator[..], [b'@']) && parameter.argument.0.is_empty() => {
+                Some(vec![self.any_number("the names of variables")])
+            }
             Some(b'!') if !parameter.argument.0.is_empty() && parameter.operator.is_empty() => {
-                Some(vec![self.unknown_value("the names of variables")]) // `${!prefix*}`
+                Some(vec![self.any_number("the names of variables")])
             }
             Some(b'!') => {
                 let name = values.and_then(|values| values.first().cloned()).unwrap_or_default();
@@ -135,7 +149,11 @@ impl Run<'_> {
                     self.fail(Mishap::Expansion); // "invalid indirect expansion"
                     return Some(Vec::new());
                 }
-                let inner = Parameter { name, before: None, ..parameter.clone() };
+                let (name, index) = match memchr::memchr(b'[', &name).filter(|_| is_element) {
+                    Some(at) => (name[..at].to_vec(), Some(name[at + 1..name.len() - 1].to_vec())),
+                    None => (name, None),
+                };
+                let inner = Parameter { name, index, before: None, ..parameter.clone() };
                 Some(self.parameter(&inner, is_quoted))
             }
             _ => None,
@@ -172,6 +190,9 @@ impl Run<'_> {
             }
             b"#" | b"##" | b"%" | b"%%" => {
                 let cut = self.one_pattern(&parameter.argument);
+                if self.has_extended_glob() && super::expand::is_extended(&cut) {
+                    return Err(vec![self.unknown_value("a cut by an extended pattern")]);
+                }
                 if !is_known(&cut) || values.iter().flatten().any(|value| !is_cuttable(value, operator, &cut)) {
                     return Err(vec![self.unknown_value("a cut of what is unknown")]);
                 }
@@ -183,6 +204,9 @@ impl Run<'_> {
             }
             b"/" | b"//" | b"/#" | b"/%" => {
                 let from = self.one_pattern(&parameter.argument);
+                if self.has_extended_glob() && super::expand::is_extended(&from) {
+                    return Err(vec![self.unknown_value("a replacement by an extended pattern")]);
+                }
                 let to = parameter.second.as_ref().map(|word| self.one(word, false)).unwrap_or_default();
                 if !is_known(&from) || values.iter().flatten().any(|value| !is_known(value)) {
                     return Err(vec![self.unknown_value("a replacement in what is unknown")]);
@@ -190,15 +214,35 @@ impl Run<'_> {
                 if values.iter().flatten().any(|value| value.len() > MAX_CUT) {
                     return Err(vec![self.unknown_value("a replacement in a value that is too long")]);
                 }
+                // Since bash 5.2, unless an option says no, an ampersand without quotes stands for what was found.
+                let has_ampersand = self.dialect() == Dialect::Bash && to.contains(&b'&');
+                if has_ampersand && values.iter().flatten().any(|value| replaced(value, operator, &from, b"") != *value)
+                {
+                    return Err(vec![self.unknown_value("a replacement with an ampersand")]);
+                }
                 let list = values.get_or_insert_default();
                 list.iter_mut().for_each(|value| *value = replaced(value, operator, &from, &to));
             }
-            b"^^" | b",," | b"^" | b"," if values.iter().flatten().any(|value| !is_known(value)) => {
+            b"^^" | b",," | b"^" | b"," | b"~" | b"~~" if self.dialect() == Dialect::Zsh => {
+                self.fail(Mishap::Expansion); // "bad substitution"
+            }
+            b"^^" | b",," | b"^" | b"," | b"~" | b"~~" if values.iter().flatten().any(|value| !is_known(value)) => {
                 return Err(vec![self.unknown_value("the letters of what is unknown")]);
             }
-            b"^^" | b",," | b"^" | b"," => {
+            b"^^" | b",," | b"^" | b"," | b"~" | b"~~" => {
+                let fitting = self.one_pattern(&parameter.argument);
+                if !is_known(&fitting) || values.iter().flatten().any(|value| !value.is_ascii()) {
+                    return Err(vec![self.unknown_value("letters of which some are changed")]);
+                }
                 let change = |byte: &mut u8| {
-                    *byte = if operator[0] == b'^' { byte.to_ascii_uppercase() } else { byte.to_ascii_lowercase() };
+                    if !fitting.is_empty() && !pattern::fits(&fitting, &[*byte]) {
+                        return;
+                    }
+                    *byte = match operator[0] {
+                        b'^' => byte.to_ascii_uppercase(),
+                        b'~' if byte.is_ascii_lowercase() => byte.to_ascii_uppercase(),
+                        _ => byte.to_ascii_lowercase(),
+                    };
                 };
                 for value in values.iter_mut().flatten() {
                     let length = if operator.len() == 2 { value.len() } else { value.len().min(1) };
@@ -207,6 +251,13 @@ impl Run<'_> {
             }
             b":" => values = self.modified_or_sliced(parameter, values),
             b"@" => return Err(vec![self.unknown_value("a value that is transformed")]),
+            // Without an operator nothing stands behind a name, but for the star of `${!prefix*}`.
+            b"" if !parameter.argument.0.is_empty() && self.dialect() == Dialect::Posix => {
+                self.fail(Mishap::Expansion); // "Bad substitution".
+            }
+            b"" if !parameter.argument.0.is_empty() => {
+                return Err(vec![self.unknown_value("an unsupported form of a parameter")]);
+            }
             _ => {}
         }
         Ok(values)
@@ -227,7 +278,10 @@ impl Run<'_> {
             values.get_or_insert_default().retain(|value| pattern::fits(&argument[1..], value) == wanted);
         } else {
             let list = values.get_or_insert_default();
-            let is_sliced = is_list(parameter) || is_star(parameter);
+            let is_zsh_list = self.dialect() == Dialect::Zsh
+                && parameter.index.is_none()
+                && (parameter.inner.is_some() && list.len() != 1 || self.list_of(&parameter.name).is_some());
+            let is_sliced = is_list(parameter) || is_star(parameter) || is_zsh_list;
             let numbers: Vec<Option<i64>> = argument
                 .split(|&b| b == b':')
                 .map(|text| {
@@ -240,6 +294,10 @@ impl Run<'_> {
             }
             let (from, length) = (numbers[0].unwrap_or(0), numbers.get(1).copied().flatten());
             if is_sliced {
+                // The arguments begin with what the shell is called.
+                if matches!(&parameter.name[..], b"@" | b"*") {
+                    list.insert(0, self.at.name.clone());
+                }
                 let kept = slice(list.len(), from, length);
                 *list = list[kept].to_vec();
             } else {
@@ -268,7 +326,7 @@ impl Run<'_> {
         let name = tied(name).filter(|_| self.dialect() == Dialect::Zsh).unwrap_or(self.state.meant(name));
         if let Some(variable) = self.state.variables.get(name) {
             self.read_taints.extend(&variable.taints);
-        } else if is_name(name) && self.own_variable(name).is_none() {
+        } else if is_name(name) && !self.has_own(name) {
             // What is not set may have been set by what is not known.
             self.read_taints.extend(&self.state.unset_taints);
         }
@@ -284,6 +342,11 @@ impl Run<'_> {
         if name == of_pipeline && self.dialect() != Dialect::Posix {
             return Some(Some(vec![self.unknown_value("the exit statuses of a pipeline")]));
         }
+        let name = match (self.dialect(), name) {
+            (Dialect::Zsh, b"ARGC") => &b"#"[..],
+            (Dialect::Zsh, b"status") => b"?",
+            (_, name) => name,
+        };
         Some(match name {
             b"@" | b"*" => Some(self.state.arguments.clone()),
             b"#" if !self.is_counted(&self.state.arguments) => {
@@ -312,7 +375,10 @@ impl Run<'_> {
     /// The plain values, before anything is done with them; none where it is not set.
     fn values(&mut self, parameter: &Parameter, is_quoted: bool) -> Option<Vec<Vec<u8>>> {
         let name = &parameter.name[..];
-        if let Some(values) = self.special(name) {
+        let is_part = self.dialect() == Dialect::Zsh && parameter.index.is_some() && matches!(name, b"@" | b"*");
+        if is_part {
+            self.read_taints.extend(&self.state.argument_taints);
+        } else if let Some(values) = self.special(name) {
             return values;
         }
         self.reads(name);
@@ -326,6 +392,12 @@ impl Run<'_> {
         }
         let is_whole = matches!(index.as_deref(), None | Some(b"@" | b"*"));
         let is_table = zsh && matches!(name, b"commands" | b"functions" | b"aliases");
+        if is_table && is_whole {
+            return Some(vec![self.any_number("a table of the shell's own")]);
+        }
+        if name == b"argv" && zsh {
+            self.read_taints.extend(&self.state.argument_taints);
+        }
         if index.is_some() && !is_whole && !is_table {
             let index = index.unwrap_or_default();
             let comma = memchr::memchr(b',', &index).filter(|_| zsh && !index.starts_with(b"("));
@@ -373,8 +445,7 @@ impl Run<'_> {
                 _ => self.state.aliases.get(&key).map(|alias| vec![alias.value.clone()]),
             };
         }
-        let text = self.state.get(name).map(<[u8]>::to_vec).or_else(|| self.own_variable(name))?;
-        Some(vec![text])
+        Some(vec![self.text_of(name)?])
     }
 }
 

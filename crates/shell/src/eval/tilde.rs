@@ -48,10 +48,23 @@ impl Run<'_> {
         pieces
     }
 
-    fn home_of(&self, name: &[u8]) -> Option<Vec<u8>> {
+    fn home_of(&mut self, name: &[u8]) -> Option<Vec<u8>> {
         match name {
             b"" => self.state.get(b"HOME").map(<[u8]>::to_vec),
             b"+" if self.dialect() != Dialect::Posix => Some(self.state.dir.clone()),
+            b"-" if self.dialect() != Dialect::Posix => self.text_of(b"OLDPWD"),
+            number
+                if self.dialect() != Dialect::Posix
+                    && number.last().is_some_and(u8::is_ascii_digit)
+                    && number
+                        .strip_prefix(b"+")
+                        .or(number.strip_prefix(b"-"))
+                        .unwrap_or(number)
+                        .iter()
+                        .all(u8::is_ascii_digit) =>
+            {
+                Some(self.unknown_value("a directory from the stack of the shell"))
+            }
             name if self.dialect() == Dialect::Zsh && self.state.named_dirs.contains_key(name) => {
                 self.state.named_dirs.get(name).cloned()
             }

@@ -34,7 +34,7 @@ impl Parser<'_> {
             match self.peek() {
                 Some(b';') if !self.starts(b";;") => self.skip(1),
                 Some(b'&') if !self.starts(b"&&") => {
-                    self.background(&mut list);
+                    self.background(&mut list)?;
                 }
                 None | Some(b'\n') => {}
                 _ => return self.wrong("an operator or a word that cannot stand here"),
@@ -71,7 +71,7 @@ impl Parser<'_> {
             match self.peek() {
                 Some(b';') if !self.starts(b";;") && !self.starts(b";&") && !self.starts(b";|") => self.skip(1),
                 Some(b'&') if !self.starts(b"&&") => {
-                    self.background(&mut list);
+                    self.background(&mut list)?;
                 }
                 Some(b'\n') => self.line_end()?,
                 _ => break,
@@ -83,14 +83,20 @@ impl Parser<'_> {
     }
 
     /// Takes the sign behind a command that is not waited for; zsh also has `&!` and `&|`.
-    fn background(&mut self, list: &mut List) {
+    fn background(&mut self, list: &mut List) -> Parsed<()> {
         self.skip(1);
         if self.dialect == Dialect::Zsh {
             let _ = self.take(b"!") || (!self.starts(b"||") && self.take(b"|"));
         }
         if let Some(last) = list.pop() {
+            let is_assignment =
+                matches!(&last.kind, Kind::Simple(assignments, words) if words.is_empty() && !assignments.is_empty());
+            if self.dialect == Dialect::Zsh && is_assignment {
+                return self.wrong("an assignment in the background");
+            }
             list.push(plain(last.line, Kind::Background(Box::new(last))));
         }
+        Ok(())
     }
 
     /// Puts documents that were read since into the redirections that wait for them.
@@ -117,7 +123,10 @@ impl Parser<'_> {
     /// Whether a word stands here, alone.
     pub(super) fn has_keyword(&self, word: &[u8]) -> bool {
         self.starts(word)
-            && self.rest().get(word.len()).is_none_or(|b| b" \t\n;&|<>()".contains(b) || (word == b"}" && *b == b'}'))
+            && self.rest().get(word.len()).is_none_or(|b| {
+                b" \t\n;&|<>()".contains(b)
+                    || (*b == b'}' && (word == b"}" || word == b"{" && self.dialect == Dialect::Zsh))
+            })
     }
 
     pub(super) fn keyword(&mut self, word: &[u8]) -> bool {
@@ -154,15 +163,23 @@ impl Parser<'_> {
         self.blanks();
         let line = self.line;
         if self.keyword(b"!") {
+            self.blanks();
+            if self.dialect != Dialect::Bash && self.has_keyword(b"!") {
+                return self.wrong("a second negation");
+            }
             self.deeper()?;
             let inner = self.pipeline()?;
             self.depth -= 1;
             return Ok(plain(line, Kind::Not(Box::new(inner))));
         }
-        if self.dialect != Dialect::Posix && self.keyword(b"time") {
+        let is_timed = self.dialect != Dialect::Posix && self.keyword(b"time");
+        if is_timed {
             self.blanks();
             self.keyword(b"-p");
             self.blanks();
+        }
+        if self.dialect != Dialect::Posix && self.keyword(b"coproc") {
+            return self.coprocess(line);
         }
         let mut commands = vec![self.command()?];
         loop {
@@ -175,10 +192,40 @@ impl Parser<'_> {
             self.lines()?;
             commands.push(self.command()?);
         }
+        // zsh starts another shell for what has no process of its own.
+        let is_apart = |command: &Command| match &command.kind {
+            Kind::Group(_) => true,
+            Kind::Simple(_, words) => words.is_empty(),
+            _ => false,
+        };
         Ok(match commands.len() {
+            1 if is_timed && self.dialect == Dialect::Zsh && is_apart(&commands[0]) => {
+                plain(line, Kind::Subshell(commands))
+            }
             1 => commands.remove(0),
             _ => plain(line, Kind::Pipeline(commands)),
         })
+    }
+
+    /// What follows `coproc`: in bash a name may stand before a compound command.
+    fn coprocess(&mut self, line: u32) -> Parsed<Command> {
+        self.blanks();
+        let mut name = b"COPROC".to_vec();
+        let length = super::word::name_at(self.rest());
+        let after = self.rest()[length..].trim_ascii_start();
+        let is_compound = [&b"{"[..], b"(", b"if ", b"while ", b"until ", b"for ", b"case ", b"[["]
+            .iter()
+            .any(|start| after.starts_with(start));
+        let is_word = length > 0 && self.rest().get(length).is_some_and(|byte| b" \t".contains(byte));
+        if self.dialect == Dialect::Bash && is_word && is_compound {
+            name = self.rest()[..length].to_vec();
+            self.skip(length);
+            self.blanks();
+        }
+        self.deeper()?;
+        let inner = self.pipeline()?;
+        self.depth -= 1;
+        Ok(plain(line, Kind::Coprocess(name, Box::new(inner))))
     }
 
     pub(super) fn command(&mut self) -> Parsed<Command> {
@@ -305,6 +352,10 @@ impl Parser<'_> {
         let mut index = None;
         if rest.get(behind) == Some(&b'[') && self.dialect != Dialect::Posix {
             let Some(end) = closing_bracket(&rest[behind..]) else { return Ok(None) };
+            let is_plain = !rest[behind..behind + end].iter().any(|byte| b"'\"\\$`(".contains(byte));
+            if self.dialect == Dialect::Zsh && is_plain && rest[behind..behind + end].contains(&b' ') {
+                return Ok(None); // Two words.
+            }
             index = Some(rest[behind + 1..behind + end].to_vec());
             behind += end + 1;
         }

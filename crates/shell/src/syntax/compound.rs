@@ -26,7 +26,9 @@ impl Parser<'_> {
             return self.group().map(Some);
         }
         if is_more_than_posix && self.keyword(b"[[") {
+            let has_groups = self.has_groups;
             let condition = self.condition()?;
+            self.has_groups = has_groups;
             self.lines()?;
             return if self.keyword(b"]]") { Ok(Some(Kind::Test(condition))) } else { self.wrong("[[ is not closed") };
         }
@@ -117,13 +119,13 @@ impl Parser<'_> {
 
     /// Parses what follows `{`.
     pub(super) fn group(&mut self) -> Parsed<Kind> {
-        let mut list = self.list()?;
+        let list = self.list()?;
         self.expect(b"}", "a brace is not closed")?;
         self.blanks();
         if self.dialect == Dialect::Zsh && self.keyword(b"always") {
             self.expect(b"{", "always without a brace")?;
             let Kind::Group(last) = self.group()? else { return self.wrong("always without a group") };
-            list.extend(last);
+            return Ok(Kind::Always(list, last));
         }
         Ok(Kind::Group(list))
     }
@@ -322,6 +324,9 @@ impl Parser<'_> {
             }
             let body = self.list()?;
             self.lines()?;
+            if self.dialect == Dialect::Posix && self.starts(b";&") {
+                return self.wrong("case without esac");
+            }
             let then = if self.take(b";;&") || self.take(b";|") {
                 ArmEnd::TestOn
             } else if self.take(b";;") {

@@ -20,7 +20,8 @@ pub(super) fn put_document(command: &mut Command, number: usize, document: &Word
         Kind::AndOr(first, more) => {
             put_document(first, number, document) || more.iter_mut().any(|(_, one)| put_document(one, number, document))
         }
-        Kind::Not(inner) | Kind::Background(inner) => put_document(inner, number, document),
+        Kind::Always(list, last) => list.iter_mut().chain(last).any(|command| put_document(command, number, document)),
+        Kind::Not(inner) | Kind::Background(inner) | Kind::Coprocess(_, inner) => put_document(inner, number, document),
         Kind::Pipeline(list) | Kind::Group(list) | Kind::Subshell(list) | Kind::OtherLoop(list) => in_list(list),
         Kind::If(branches, otherwise) => {
             branches.iter_mut().any(|(condition, body)| in_list(condition) || in_list(body))

@@ -56,6 +56,10 @@ pub enum Kind {
     Not(Box<Command>),
     /// `a &`.
     Background(Box<Command>),
+    /// `{ … } always { … }` of zsh
+    Always(List, List),
+    /// `coproc NAME command`
+    Coprocess(Vec<u8>, Box<Command>),
     /// `{ a; b; }`.
     Group(List),
     /// `( a; b )`.
@@ -230,12 +234,16 @@ pub struct Parser<'t> {
     line: u32,
     dialect: Dialect,
     depth: u32,
+    /// Whether what is read stands in double quotes, in which a single quote is a letter like any other.
+    in_double: bool,
     /// How many `foreach` wait for their `end`.
     foreach: u32,
     /// Documents that begin on the next line: where they are to be put, the end word, and how they are read.
     awaited: Vec<Awaited>,
     documents: Vec<(usize, Word)>,
     count: usize,
+    /// Whether the command that was taken last has groups in patterns, which bash only takes with an option.
+    has_groups: bool,
 }
 
 #[derive(Debug)]
@@ -264,10 +272,12 @@ impl<'t> Parser<'t> {
             line,
             dialect,
             depth: 0,
+            in_double: false,
             foreach: 0,
             awaited: Vec::new(),
             documents: Vec::new(),
             count: 0,
+            has_groups: false,
         }
     }
 
@@ -277,6 +287,12 @@ impl<'t> Parser<'t> {
     /// What is wrong, with the line.
     pub fn in_quotes(text: &'t [u8], dialect: Dialect) -> Result<Word, SyntaxError> {
         Parser::new(text, dialect).document()
+    }
+
+    /// Whether the commands that were given last have `@(…)` and the like outside `[[ ]]`.
+    #[must_use]
+    pub fn has_groups(&self) -> bool {
+        self.has_groups
     }
 
     fn peek(&self) -> Option<u8> {
@@ -350,6 +366,7 @@ impl Iterator for Parser<'_> {
         if self.rest().is_empty() {
             return None;
         }
+        self.has_groups = false;
         let list = self.line_of_commands();
         if list.is_err() {
             self.at = self.text.len();

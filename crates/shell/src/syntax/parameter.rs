@@ -18,7 +18,9 @@ impl Parser<'_> {
             return Ok(());
         }
         if self.take(b"$(") {
+            let outer = std::mem::take(&mut self.in_double);
             let list = self.list_until(b")")?;
+            self.in_double = outer;
             parts.push(Part::Output(Arc::new(list)));
             return Ok(());
         }
@@ -61,7 +63,7 @@ impl Parser<'_> {
         let mut parameter = Parameter { name, before, flags, ..Parameter::default() };
         if self.dialect == Dialect::Zsh
             && self.peek() == Some(b'[')
-            && is_name(&parameter.name)
+            && (is_name(&parameter.name) || matches!(&parameter.name[..], b"@" | b"*"))
             && let Some(length) = closing_bracket(self.rest())
         {
             parameter.index = Some(self.rest()[1..length].to_vec());
@@ -158,9 +160,9 @@ impl Parser<'_> {
             parameter.index = Some(self.rest()[1..length].to_vec());
             self.skip(length + 1);
         }
-        let operators: [&[u8]; 20] = [
+        let operators: [&[u8]; 22] = [
             b":-", b":=", b":?", b":+", b"-", b"=", b"?", b"+", b"##", b"#", b"%%", b"%", b"//", b"/#", b"/%", b"/",
-            b"^^", b",,", b"^", b",",
+            b"^^", b",,", b"^", b",", b"~~", b"~",
         ];
         if let Some(operator) = operators.iter().find(|operator| self.starts(operator)) {
             parameter.operator = operator.to_vec();
@@ -169,11 +171,15 @@ impl Parser<'_> {
             parameter.operator = vec![self.peek().unwrap_or_default()];
             self.skip(1);
         }
+        let takes_text = parameter.operator.iter().any(|byte| b"-=?+".contains(byte));
+        let outer = self.in_double;
+        self.in_double &= takes_text;
         let is_replacement = parameter.operator.starts_with(b"/");
         parameter.argument = self.word_until(&|b| b == b'}' || (is_replacement && b == b'/'))?;
         if is_replacement && self.take(b"/") {
             parameter.second = Some(self.word_until(&|b| b == b'}')?);
         }
+        self.in_double = outer;
         if self.take(b"}") { Ok(parameter) } else { self.wrong("a brace is not closed") }
     }
 }

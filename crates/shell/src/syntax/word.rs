@@ -23,6 +23,7 @@ impl Parser<'_> {
         while let Some(byte) = self.peek() {
             if byte == b'(' && ends(b'(') && self.at > start && self.opens_pattern(&parts) {
                 let text = self.balanced()?;
+                self.has_groups |= self.dialect == Dialect::Bash;
                 if self.dialect == Dialect::Zsh && text.iter().any(|byte| b";&\n".contains(byte)) {
                     return self.wrong("an operator within the parentheses of a pattern");
                 }
@@ -88,6 +89,14 @@ impl Parser<'_> {
     pub(super) fn part(&mut self, parts: &mut Vec<Part>, ends: &dyn Fn(u8) -> bool) -> Parsed<()> {
         let Some(byte) = self.peek() else { return Ok(()) };
         match byte {
+            b'\'' if self.in_double => {
+                push_quoted(parts, b"'");
+                self.skip(1);
+            }
+            b'\\' if self.in_double && self.rest().get(1).is_some_and(|next| !b"$`\"\\}\n".contains(next)) => {
+                push_quoted(parts, b"\\");
+                self.skip(1);
+            }
             b'\\' => {
                 match self.rest().get(1) {
                     Some(b'\n') => {}
@@ -106,7 +115,7 @@ impl Parser<'_> {
                 self.skip(1);
                 parts.push(Part::Quoted(self.ansi()?));
             }
-            b'$' if self.starts(b"$\"") && self.dialect != Dialect::Posix => {
+            b'$' if self.starts(b"$\"") && self.dialect == Dialect::Bash => {
                 self.skip(2);
                 let inner = self.double()?;
                 parts.push(Part::Double(inner));
@@ -171,7 +180,11 @@ impl Parser<'_> {
                 }
                 self.skip(2);
             }
-            Some(b'$' | b'`') => self.dollar(parts)?,
+            Some(b'$' | b'`') => {
+                let outer = std::mem::replace(&mut self.in_double, true);
+                self.dollar(parts)?;
+                self.in_double = outer;
+            }
             _ => {
                 let plain = |&b: &u8| !matches!(b, b'\\' | b'$' | b'`') && (b != quote || quote == 0);
                 let length = self.rest().iter().take_while(|b| plain(b)).count().max(1);

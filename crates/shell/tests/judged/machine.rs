@@ -221,7 +221,7 @@ impl Machine {
             hostname: None,
             user: &account,
             groups: BTreeSet::from([0]),
-            homes: BTreeMap::new(),
+            homes: BTreeMap::from([(b"root".to_vec(), b"/root".to_vec())]),
             dialect,
             name: shell.as_bytes().to_vec(),
             is_login: false,

@@ -83,6 +83,35 @@ fn corners_are_never_wrong_in_silence() {
     insta::assert_snapshot!("corners", answers);
 }
 
+/// Scripts by hand for each shell, and for all but fish: a line of `====` stands between two.
+const LISTS: [(&str, &str); 5] = [
+    ("bash", include_str!("scripts/bash.txt")),
+    ("zsh", include_str!("scripts/zsh.txt")),
+    ("sh", include_str!("scripts/sh.txt")),
+    ("fish", include_str!("scripts/fish.txt")),
+    ("bash zsh sh", include_str!("scripts/shells.txt")),
+];
+
+/// What is written by hand to find what is not followed is uncertain at worst, and mostly certain.
+#[test]
+fn scripts_by_hand_are_never_wrong_in_silence() {
+    let machine = Machine::new(&format!("shell-lists-{}", std::process::id()));
+    let mut wrong = Vec::new();
+    for (shells, list) in LISTS {
+        let (mut count, mut certain) = (0, 0);
+        for script in list.trim_end().split("\n====\n") {
+            for shell in shells.split(' ') {
+                let (ours, _) = machine.ours(shell, script);
+                wrong.extend(difference(&machine, shell, script, &ours));
+                count += 1;
+                certain += usize::from(ours.iter().flatten().all(|(_, value)| value.is_some()));
+            }
+        }
+        assert!(certain * 2 > count, "{shells}: {certain} of {count} are certain");
+    }
+    assert!(wrong.is_empty(), "{}", machine.shown(&wrong.join("\n")));
+}
+
 /// The variables that are set, with their values.
 fn told(found: &Found, shown: impl Fn(&Option<String>) -> String) -> String {
     let is_set = |(name, value): &(&&str, &Option<String>)| **name == "PATH" || value.as_deref() != Some("unset");

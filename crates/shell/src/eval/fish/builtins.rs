@@ -34,7 +34,10 @@ impl Fish<'_> {
             b"test" if arguments.is_empty() => self.run.status = None, // It depends on the version.
             b"test" | b"[" => {
                 self.run.test_word(name, &arguments);
-                self.run.status = self.run.status.map(|status| status.min(1));
+                self.run.status = self.run.status.filter(|status| *status < 2); // The number depends on the version.
+            }
+            b"abbr" if arguments.iter().any(|word| matches!(&word[..], b"-q" | b"--query" | b"-e" | b"--erase")) => {
+                self.run.status = None;
             }
             b"true" | b":" | b"abbr" | b"bind" | b"complete" | b"umask" => {}
             b"functions" => self.run.status = self.functions_word(&arguments),
@@ -46,7 +49,16 @@ impl Fish<'_> {
                 flow => return flow,
             },
             b"alias" => self.alias(&arguments),
+            b"export" | b"setenv" => self.export(name, &arguments),
+            b"not" | b"and" | b"or" | b"time" => self.run.status = None, // Its help, or a mistake.
             b"cd" => self.change_dir(&arguments),
+            // A directory in the place of a command is gone to.
+            dir if (dir.starts_with(b"/") || dir.starts_with(b".") || dir.ends_with(b"/"))
+                && arguments.is_empty()
+                && self.run.kind(dir) == Some(crate::FileType::Dir) =>
+            {
+                self.change_dir(&[dir.to_vec()]);
+            }
             b"pushd" => self.push_dir(&arguments),
             b"popd" => self.pop_dir(),
             b"prevd" | b"nextd" | b"cdh" => self.lose_dir(),
@@ -87,7 +99,10 @@ impl Fish<'_> {
         let first = arguments.first().map_or(&b""[..], Vec::as_slice);
         let is_certain = self.run.read_taints.is_empty();
         Some(match name {
-            b"source" | b"." if matches!(first, b"" | b"-") => self.source_input(),
+            b"source" | b"." if matches!(first, b"" | b"-") => {
+                let rest = arguments.get(1..).filter(|rest| !rest.is_empty()).map(<[_]>::to_vec);
+                self.source_input(rest)
+            }
             b"source" | b"." if !is_known(first) || !is_certain => {
                 let unknown = self.note_unknown("reads a file whose name is unknown");
                 self.taint_all(unknown);
@@ -120,12 +135,12 @@ impl Fish<'_> {
     }
 
     /// `source` of what is read.
-    fn source_input(&mut self) -> Flow {
+    fn source_input(&mut self, arguments: Option<Vec<Vec<u8>>>) -> Flow {
         let lines = self.lines_of_input();
         match lines {
             Some(lines) if lines.iter().all(|line| is_known(line)) && self.run.read_taints.is_empty() => {
                 let held = std::mem::replace(&mut self.holds_line, true);
-                let flow = self.text(&lines.join(&b'\n'), None);
+                let flow = self.text(&lines.join(&b'\n'), arguments);
                 self.holds_line = held;
                 flow
             }
@@ -155,7 +170,19 @@ impl Fish<'_> {
     fn writes(&mut self, name: &[u8], arguments: &[Vec<u8>]) -> bool {
         match name {
             b"echo" => {
-                let text = arguments.iter().filter(|word| *word != b"-n").cloned().collect::<Vec<_>>().join(&b' ');
+                let is_option = |word: &&Vec<u8>| {
+                    word.len() > 1 && word[0] == b'-' && word[1..].iter().all(|b| b"nseE".contains(b))
+                };
+                let count = arguments.iter().take_while(is_option).count();
+                let has = |letter: u8| arguments[..count].iter().any(|word| word.contains(&letter));
+                let separator: &[u8] = if has(b's') { b"" } else { b" " };
+                let mut text = arguments[count..].join(separator);
+                if has(b'e') {
+                    text = match text.contains(&b'\\') {
+                        true => crate::eval::printf::unescaped(&text),
+                        false => text,
+                    };
+                }
                 self.write_lines(&text);
             }
             b"printf" => {
@@ -183,6 +210,11 @@ impl Fish<'_> {
                     }
                 }
             }
+            b"count" if self.run.input.is_some() => {
+                let unknown = self.unknown_value("how many lines there are");
+                self.run.status = None;
+                self.write(unknown);
+            }
             b"count" => {
                 if arguments.iter().any(|one| !is_known(one)) {
                     let unknown = self.unknown_value("the length of a list that is unknown");
@@ -200,7 +232,10 @@ impl Fish<'_> {
                 let value = if is_whole { self.run.computed(&text) } else { None };
                 let line = match value {
                     Some(value) => value.to_string().into_bytes(),
-                    None => self.unknown_value("a number that cannot be computed"),
+                    None => {
+                        self.run.status = None;
+                        self.unknown_value("a number that cannot be computed")
+                    }
                 };
                 self.write(line);
             }
@@ -286,8 +321,20 @@ impl Fish<'_> {
             options.iter().any(|option| *option == long || (!option.starts_with(b"--") && option.contains(&short)))
         };
         let asks = word == b"type" || has(b'v', b"--search") || has(b's', b"--search") || has(b'q', b"--query");
+        if word == b"builtin" && (has(b'q', b"--query") || has(b'n', b"--names")) {
+            self.run.status = Some(u8::from(has(b'q', b"--query") && !names.iter().any(|name| is_builtin(name))));
+            return Flow::Next;
+        }
         if !asks {
             let Some((name, rest)) = arguments.split_first() else { return Flow::Next };
+            if word == b"builtin" && !is_builtin(name) {
+                if !options.is_empty() {
+                    self.run.status = None;
+                } else {
+                    self.run.taint_for_good("a builtin that fish may not have");
+                }
+                return Flow::Next;
+            }
             if word == b"builtin" {
                 let (defined, function) = (self.bodies.remove(name), self.run.state.functions.remove(name));
                 let flow = self.command(&name.clone(), rest.to_vec());
@@ -305,7 +352,8 @@ impl Fish<'_> {
         });
         let mut found = false;
         for (name, file) in names.into_iter().zip(files) {
-            let is_function = word == b"type" && (self.run.state.functions.contains_key(name) || self.is_shipped(name));
+            let is_function = word == b"type" && is_builtin(name)
+                || word == b"type" && (self.run.state.functions.contains_key(name) || self.is_shipped(name));
             found |= file.is_some() || is_function;
             if is_function && !is_quiet && self.output.is_some() {
                 let unknown = self.unknown_value("the file of a function");
@@ -340,6 +388,15 @@ impl Fish<'_> {
         }
         result
     }
+}
+
+/// Whether fish has a builtin, or a word of its language, of this name.
+fn is_builtin(name: &[u8]) -> bool {
+    const NAMES: &str = ". : [ _ abbr and argparse begin bg bind block break breakpoint builtin case cd command commandline \
+                         complete contains continue count disown echo else emit end eval exec exit false fg for function \
+                         functions history if jobs math not or path printf pwd random read realpath return set set_color \
+                         source status string switch test time true type ulimit wait while";
+    NAMES.split(' ').any(|known| known.as_bytes() == name)
 }
 
 /// Whether a command of fish prints something of its own with these words.

@@ -2,13 +2,32 @@
 
 use std::sync::Arc;
 
+use super::set::full_option;
 use super::{Defined, Fish, only_stars};
+use crate::eval::lists::LISTS;
 use crate::eval::piece::{fits_perhaps, is_known, mark};
 use crate::eval::run::{Flow, MAX_DEPTH, join_scopes};
 use crate::eval::state::{Function, Variable};
 use crate::syntax::fish::{Block, Kind, Part, Statement, Word};
 use crate::syntax::pattern;
 use whodunit_formats::bytes::path;
+
+/// Names that no function can have.
+const RESERVED: &str = "_ [ and argparse begin break builtin case command continue echo else end eval exec for function if \
+                        not or read return set status string switch test time while";
+
+/// The long options of `function`.
+const LONG: [&[u8]; 9] = [
+    b"--argument-names",
+    b"--description",
+    b"--inherit-variable",
+    b"--no-scope-shadowing",
+    b"--on-event",
+    b"--on-job-exit",
+    b"--on-process-exit",
+    b"--on-variable",
+    b"--wraps",
+];
 
 impl Fish<'_> {
     pub(super) fn block(&mut self, block: &Block) -> Flow {
@@ -101,6 +120,10 @@ impl Fish<'_> {
             Flow::Exit
         } else {
             match &statement.input {
+                _ if self.cannot_write(&statement.outputs) => {
+                    self.run.status = Some(1).filter(|_| self.run.read_taints.is_empty());
+                    Flow::Next
+                }
                 Some(file) => self.reading_from(file, |fish| fish.kind(&statement.kind)),
                 None => self.kind(&statement.kind),
             }
@@ -118,21 +141,37 @@ impl Fish<'_> {
                 let outer = std::mem::take(&mut self.run.read_taints);
                 let words = self.words(words);
                 let flow = match words.split_first() {
-                    Some((name, arguments)) => self.command(&name.clone(), arguments.to_vec()),
-                    None => {
-                        self.run.status = Some(0);
+                    _ if std::mem::take(&mut self.is_misindexed) => {
+                        self.run.status = None;
+                        Flow::Next
+                    }
+                    Some((name, arguments)) if !name.is_empty() => self.command(&name.clone(), arguments.to_vec()),
+                    // Which number tells of a mistake depends on the version.
+                    _ => {
+                        self.run.status = None;
                         Flow::Next
                     }
                 };
                 self.run.read_taints.extend(outer);
                 flow
             }
+            Kind::With(assignments, kind) => self.scoped(|fish| {
+                for (name, word) in assignments {
+                    let values = fish.words(std::slice::from_ref(word));
+                    fish.hide(name);
+                    fish.assign(name, values, false, Some(true));
+                }
+                fish.kind(kind)
+            }),
             Kind::Pipeline(block) => self.pipeline(block),
             Kind::Block(block) => self.scoped(|fish| fish.block(block)),
             Kind::If(branches, otherwise) => self.branches(branches, otherwise.as_ref()),
             Kind::Switch(word, arms) => self.switch(word, arms),
             Kind::For(name, words, body) => {
                 let early = self.run.early.len();
+                if LISTS.contains(&&name[..]) {
+                    self.run.taint_for_good("a loop whose variable is a list of directories");
+                }
                 for value in self.words(words) {
                     self.assign(name, vec![value], false, None);
                     match self.scoped(|fish| fish.block(body)) {
@@ -245,9 +284,17 @@ impl Fish<'_> {
     fn define(&mut self, words: &[Word], body: &Arc<Block>) -> Flow {
         let words = self.words(words);
         let Some(name) = words.first().cloned() else { return Flow::Next };
-        let mut names = Vec::new();
-        let (mut takes, mut watches, mut of_event) = (false, false, false);
+        if RESERVED.split(' ').any(|word| word.as_bytes() == name) {
+            self.run.status = Some(2);
+            return Flow::Next;
+        }
+        let (mut names, mut inherited, mut shares) = (Vec::new(), Vec::new(), false);
+        let (mut takes, mut watches, mut of_event, mut inherits) = (false, false, false, false);
         for word in &words[1..] {
+            if std::mem::take(&mut inherits) {
+                inherited.push((word.clone(), self.list_of(word)));
+                continue;
+            }
             if std::mem::take(&mut watches) {
                 self.watchers.entry(word.clone()).or_default().push(name.clone());
                 continue;
@@ -256,19 +303,22 @@ impl Fish<'_> {
                 self.listeners.entry(word.clone()).or_default().push(name.clone());
                 continue;
             }
-            match &word[..] {
+            let word = if word.starts_with(b"--") { full_option(word, &LONG).unwrap_or(word) } else { word };
+            match word {
                 b"-a" | b"--argument-names" => takes = true,
                 b"--on-variable" | b"-v" => (takes, watches) = (false, true),
                 b"--on-event" | b"-e" => (takes, of_event) = (false, true),
+                b"-V" | b"--inherit-variable" => (takes, inherits) = (false, true),
+                b"-S" | b"--no-scope-shadowing" => (takes, shares) = (false, true),
                 option if option.starts_with(b"-") => takes = false,
                 word if takes => names.push(word.to_vec()),
                 _ => {}
             }
         }
         let place = self.run.place.clone();
-        let function = Function { body: None, place, certain: true, varies: false, exported: false };
+        let function = Function::new(None, place);
         self.run.state.functions.insert(name.clone(), function);
-        self.bodies.insert(name, Defined { body: Arc::clone(body), names });
+        self.bodies.insert(name, Defined { body: Arc::clone(body), names, inherited, shares });
         Flow::Next
     }
 
@@ -297,7 +347,7 @@ impl Fish<'_> {
     /// The lines that commands write.
     pub(super) fn output_of(&mut self, block: &Block) -> Vec<Vec<u8>> {
         let outer = self.output.replace(Vec::new());
-        let _ = self.block(block);
+        let _ = self.scoped(|fish| fish.block(block));
         std::mem::replace(&mut self.output, outer).unwrap_or_default()
     }
 
@@ -323,13 +373,21 @@ impl Fish<'_> {
         self.depth += 1;
         let held = std::mem::replace(&mut self.holds_line, true);
         let early = self.run.early.len();
-        let hidden = self.without_locals();
-        let scopes = std::mem::take(&mut self.scopes);
+        let outer = (!defined.shares).then(|| (self.without_locals(), std::mem::take(&mut self.scopes)));
         self.calls.push(self.scopes.len());
+        if defined.body.is_empty() {
+            self.run.status = Some(0);
+        }
         let flow = self.scoped(|fish| {
             for (number, name) in defined.names.iter().enumerate() {
                 fish.hide(name);
                 fish.assign(name, arguments.get(number).cloned().into_iter().collect(), false, None);
+            }
+            for (name, list) in &defined.inherited {
+                if let Some(list) = list {
+                    fish.hide(name);
+                    fish.assign(name, list.clone(), false, None);
+                }
             }
             fish.hide(b"argv");
             fish.assign(b"argv", arguments, false, None);
@@ -337,8 +395,10 @@ impl Fish<'_> {
         });
         self.calls.pop();
         self.run.join_early(early, |flow| flow == Flow::Return);
-        self.scopes = scopes;
-        self.with_locals(hidden);
+        if let Some((hidden, scopes)) = outer {
+            self.scopes = scopes;
+            self.with_locals(hidden);
+        }
         self.holds_line = held;
         self.depth -= 1;
         if flow == Flow::Return { Flow::Next } else { flow }

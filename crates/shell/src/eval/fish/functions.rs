@@ -31,7 +31,7 @@ impl Fish<'_> {
                     && let Some(defined) = self.load(from)
                 {
                     let place = self.run.place.clone();
-                    let function = Function { body: None, place, certain: true, varies: false, exported: false };
+                    let function = Function::new(None, place);
                     self.run.state.functions.insert(to.clone(), function);
                     self.bodies.insert(to.clone(), defined);
                 }
@@ -46,7 +46,10 @@ impl Fish<'_> {
         let (name, value) = match words[..] {
             [one] => match memchr::memchr(b'=', one) {
                 Some(at) => (one[..at].to_vec(), one[at + 1..].to_vec()),
-                None => return,
+                None => {
+                    self.run.status = None;
+                    return;
+                }
             },
             [name, ..] => (name.clone(), words[1..].iter().map(|word| word.as_slice()).collect::<Vec<_>>().join(&b' ')),
             [] => return,
@@ -55,13 +58,16 @@ impl Fish<'_> {
         let certain = self.run.read_taints.is_empty();
         let alias = Alias { value: value.clone(), place: place.clone(), certain, kind: AliasKind::Command };
         self.run.state.aliases.insert(name.clone(), alias);
-        let function = Function { body: None, place, certain, varies: false, exported: false };
+        let function = Function { certain, ..Function::new(None, place) };
         self.run.state.functions.insert(name.clone(), function);
         // A function of the name with the arguments behind.
         let is_self = value.starts_with(&[&name[..], b" "].concat()) || value == name;
         let text = [if is_self { &b"command "[..] } else { b"" }, &value, b" $argv"].concat();
         if let Ok(body) = parse(&text, self.run.place.line) {
-            self.bodies.insert(name, Defined { body: Arc::new(body), names: Vec::new() });
+            self.bodies.insert(
+                name,
+                Defined { body: Arc::new(body), names: Vec::new(), inherited: Vec::new(), shares: false },
+            );
         }
     }
 
@@ -78,6 +84,41 @@ impl Fish<'_> {
         }
         self.run.status = Some(0);
         Flow::Next
+    }
+
+    /// `export` and `setenv`, functions that fish brings.
+    pub(super) fn export(&mut self, name: &[u8], arguments: &[Vec<u8>]) {
+        let pairs: Vec<(Vec<u8>, Option<Vec<u8>>)> = match (name, arguments) {
+            (b"setenv", [name]) => vec![(name.clone(), Some(Vec::new()))],
+            (b"setenv", [name, value]) => vec![(name.clone(), Some(value.clone()))],
+            (b"export", words) if !words.is_empty() => words
+                .iter()
+                .map(|word| match memchr::memchr(b'=', word) {
+                    Some(at) => (word[..at].to_vec(), Some(word[at + 1..].to_vec())),
+                    None => (word.clone(), None),
+                })
+                .collect(),
+            _ => {
+                self.run.status = None;
+                return;
+            }
+        };
+        for (name, value) in pairs {
+            if !crate::syntax::is_name(&name) {
+                self.run.taint_for_good("exports a variable whose name is unknown");
+                continue;
+            }
+            let old = self.list_of(&name).unwrap_or_default();
+            let values = match value {
+                Some(value) if matches!(&name[..], b"PATH" | b"CDPATH" | b"MANPATH") => {
+                    value.split(|&b| b == b':').map(<[u8]>::to_vec).collect()
+                }
+                Some(value) => vec![value],
+                None => old.clone(),
+            };
+            let is_made_of_old = !old.is_empty() && values.windows(old.len()).any(|some| some == old);
+            self.assign(&name, values, is_made_of_old, Some(true));
+        }
     }
 
     /// Whether fish brings a function of this name, which is read when it is first called.

@@ -8,22 +8,19 @@ use crate::eval::stream::Input;
 use crate::syntax::fish::{Block, Word};
 
 /// Options of `read` that take a word.
-const WITH_WORD: [&[u8]; 15] = [
+const WITH_WORD: [&[u8]; 12] = [
     b"-d",
     b"-p",
     b"-P",
     b"-c",
     b"-n",
     b"-R",
-    b"-S",
     b"--delimiter",
     b"--prompt",
     b"--prompt-str",
     b"--command",
     b"--nchars",
     b"--right-prompt",
-    b"-t",
-    b"--tokenize",
 ];
 
 impl Fish<'_> {
@@ -50,6 +47,12 @@ impl Fish<'_> {
         }
         self.run.input = outer_input;
         flow
+    }
+
+    /// Whether one of these files cannot be written.
+    pub(super) fn cannot_write(&mut self, files: &[Word]) -> bool {
+        let names: Vec<Vec<u8>> = files.iter().flat_map(|file| self.words(std::slice::from_ref(file))).collect();
+        names.iter().any(|name| self.run.cannot_write(">>", name))
     }
 
     /// Does something that reads a file.

@@ -30,6 +30,10 @@ use whodunit_formats::bytes::{ByteString, path};
 struct Defined {
     body: Arc<Block>,
     names: Vec<Vec<u8>>,
+    /// Variables with the values that they had when it was defined.
+    inherited: Vec<(Vec<u8>, Option<Vec<Vec<u8>>>)>,
+    /// Whether it sees the variables of whoever calls it.
+    shares: bool,
 }
 
 /// A fish that is followed. Tests of files, patterns and programs are those of the other shells.
@@ -49,6 +53,8 @@ pub struct Fish<'s> {
     /// Which of them are those of functions that are followed.
     calls: Vec<usize>,
     depth: u32,
+    /// Whether an index was no number, or 0: the command is not run then.
+    is_misindexed: bool,
     holds_line: bool,
     output: Option<Vec<Vec<u8>>>,
     functions: Vec<ByteString>,
@@ -74,6 +80,7 @@ impl<'s> Fish<'s> {
             scopes: Vec::new(),
             calls: Vec::new(),
             depth: 0,
+            is_misindexed: false,
             holds_line: false,
             output: None,
             functions: Vec::new(),
@@ -155,7 +162,7 @@ impl<'s> Fish<'s> {
             for (name, _) in names {
                 let Some(stem) = name.strip_suffix(b".fish") else { continue };
                 let place = Place { file: path::join(&dir, &name), line: 1 };
-                let function = Function { body: None, place, certain: true, varies: false, exported: false };
+                let function = Function::new(None, place);
                 self.run.state.functions.entry(stem.to_vec()).or_insert(function);
             }
         }
@@ -211,7 +218,10 @@ impl<'s> Fish<'s> {
         variable.taints.extend(&self.run.read_taints);
         let list = if has_colons(name, &variable) {
             // An element with colons is several.
-            list.iter().flat_map(|one| one.split(|&b| b == b':')).map(<[u8]>::to_vec).collect()
+            // What is empty is the current directory.
+            let is_dirs = matches!(name, b"PATH" | b"CDPATH");
+            let named = |one: &[u8]| if one.is_empty() && is_dirs { b".".to_vec() } else { one.to_vec() };
+            list.iter().flat_map(|one| one.split(|&b| b == b':')).map(named).collect()
         } else {
             list
         };
@@ -267,6 +277,10 @@ impl<'s> Fish<'s> {
 
     fn source(&mut self, file: &[u8], arguments: Option<Vec<Vec<u8>>>) -> Flow {
         let file = ByteString::from(self.run.absolute(file));
+        if file.starts_with(b"/dev/") {
+            self.run.status = None;
+            return Flow::Next;
+        }
         let content = match self.run.at.files.read(&file, MAX_FILE) {
             Ok(content) => content,
             Err(ReadError::Absent(_)) => {
@@ -318,7 +332,7 @@ impl<'s> Fish<'s> {
                 self.run.place.line = error.line;
                 let unknown = self.note_unknown(format!("{}: fish rejects this file", error.what));
                 self.run.state.taints.insert(unknown);
-                self.run.status = Some(127);
+                self.run.status = None;
                 Flow::Next
             }
         }

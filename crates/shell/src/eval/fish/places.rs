@@ -21,7 +21,8 @@ impl Fish<'_> {
         if !is_known(&dir) || dir.starts_with(b"-") || has_places || !self.run.read_taints.is_empty() {
             self.lose_dir();
         } else if !dir.is_empty() && self.run.kind(&dir) == Some(FileType::Dir) {
-            self.run.state.dir = self.run.absolute(&dir);
+            self.run.state.dir = whodunit_formats::bytes::path::without_dots(&dir, &self.run.state.dir).to_vec();
+            self.tell_watchers(b"PWD");
         } else {
             self.run.status = Some(1);
         }

@@ -24,6 +24,33 @@ struct Options {
     joins: Option<bool>,
 }
 
+/// The long options of `set`.
+const LONG: [&[u8]; 16] = [
+    b"--append",
+    b"--erase",
+    b"--export",
+    b"--function",
+    b"--global",
+    b"--help",
+    b"--local",
+    b"--long",
+    b"--names",
+    b"--path",
+    b"--prepend",
+    b"--query",
+    b"--show",
+    b"--unexport",
+    b"--universal",
+    b"--unpath",
+];
+
+/// The option that a word is, or begins: fish takes what is not ambiguous.
+pub(super) fn full_option<'o>(word: &[u8], options: &[&'o [u8]]) -> Option<&'o [u8]> {
+    let mut found = options.iter().copied().filter(|option| option.starts_with(word));
+    let exact = options.iter().copied().find(|option| *option == word);
+    exact.or_else(|| found.next().filter(|_| found.next().is_none()))
+}
+
 impl Options {
     /// The options at the start, and how many words they are.
     fn of(arguments: &[Vec<u8>]) -> (Self, usize) {
@@ -33,17 +60,20 @@ impl Options {
             at += 1;
             match &word[..] {
                 b"--" => break,
-                b"--export" => options.take(b'x'),
-                b"--unexport" => options.take(b'u'),
-                b"--local" | b"--function" => options.take(b'l'),
-                b"--global" | b"--universal" => options.take(b'g'),
-                b"--erase" => options.take(b'e'),
-                b"--query" => options.take(b'q'),
-                b"--append" => options.take(b'a'),
-                b"--prepend" => options.take(b'p'),
-                b"--path" => options.joins = Some(true),
-                b"--unpath" => options.joins = Some(false),
-                word if word.starts_with(b"--") => {}
+                word if word.starts_with(b"--") => match full_option(word, &LONG) {
+                    Some(b"--export") => options.take(b'x'),
+                    Some(b"--unexport") => options.take(b'u'),
+                    Some(b"--local" | b"--function") => options.take(b'l'),
+                    Some(b"--global" | b"--universal") => options.take(b'g'),
+                    Some(b"--erase") => options.take(b'e'),
+                    Some(b"--query") => options.take(b'q'),
+                    Some(b"--append") => options.take(b'a'),
+                    Some(b"--prepend") => options.take(b'p'),
+                    Some(b"--path") => options.joins = Some(true),
+                    Some(b"--unpath") => options.joins = Some(false),
+                    Some(_) => {}
+                    None => options.is_wrong = true,
+                },
                 letters if letters[1..].iter().any(|letter| !b"aefghlLnpqSuUx".contains(letter)) => {
                     options.is_wrong = true;
                 }
@@ -101,7 +131,14 @@ impl Fish<'_> {
         };
         let old = self.list_of(&name).unwrap_or_default();
         if let Some(index) = index {
-            return self.set_element(&name, old, &index, if erase { None } else { values.first() }, exported);
+            return self.set_element(
+                &name,
+                old,
+                &index,
+                if erase { None } else { values.first() },
+                values.len() == 1,
+                exported,
+            );
         }
         if erase {
             let was_set = self.run.state.variables.contains_key(&name);
@@ -127,6 +164,7 @@ impl Fish<'_> {
         // Whether it was made of the old one is seen by what is in it.
         let holds_old = !old.is_empty() && values.windows(old.len()).any(|some| some == old);
         let list = match (append, prepend) {
+            (true, true) => [&values[..], &old, &values].concat(),
             (true, _) => [old, values].concat(),
             (_, true) => [values, old].concat(),
             _ => values,
@@ -139,10 +177,15 @@ impl Fish<'_> {
             true => self.assign_outside(&name, list, exported),
             false => self.assign(&name, list, is_made_of_old, exported),
         }
-        for function in self.watchers.get(&name).cloned().unwrap_or_default() {
+        self.tell_watchers(&name);
+    }
+
+    /// Calls the functions that wait for a change of a variable.
+    pub(super) fn tell_watchers(&mut self, name: &[u8]) {
+        for function in self.watchers.get(name).cloned().unwrap_or_default() {
             if let Some(defined) = self.load(&function) {
                 let status = self.run.status;
-                let _ = self.call(&defined, vec![b"VARIABLE".to_vec(), b"SET".to_vec(), name.clone()]);
+                let _ = self.call(&defined, vec![b"VARIABLE".to_vec(), b"SET".to_vec(), name.to_vec()]);
                 self.run.status = status;
             }
         }
@@ -155,6 +198,7 @@ impl Fish<'_> {
         mut list: Vec<Vec<u8>>,
         index: &[u8],
         value: Option<&Vec<u8>>,
+        is_single: bool,
         exported: Option<bool>,
     ) {
         self.run.reads(name);
@@ -164,14 +208,18 @@ impl Fish<'_> {
             self.taint_all(unknown);
             return;
         }
+        let is_one = value.is_none() || is_single;
         let number: Option<i64> = String::from_utf8_lossy(index).trim_end_matches(']').trim().parse().ok();
         let length = i64::try_from(list.len()).unwrap_or(0);
         let place = number.map(|number| if number < 0 { length + number } else { number - 1 });
         if let Some(place) = place.and_then(|place| usize::try_from(place).ok()).filter(|place| *place < list.len()) {
             match value {
+                _ if !is_one => list = vec![self.run.any_number("several elements of a list are set")],
                 Some(value) => list[place].clone_from(value),
                 None => drop(list.remove(place)),
             }
+        } else if number.is_none() || value.is_some() {
+            list = vec![self.run.any_number("elements of a list beyond its end, or several of them")];
         }
         self.assign(name, list, true, exported);
     }
@@ -257,8 +305,16 @@ impl Fish<'_> {
             }
             new.push(dir);
         }
-        if new.is_empty() {
-            self.run.status = Some(1);
+        let known: &[u8] = b"agmnpPUv";
+        let is_odd = |word: &Vec<u8>| {
+            word.starts_with(b"-") && !word.starts_with(b"--") && word[1..].iter().any(|letter| !known.contains(letter))
+        };
+        if arguments.iter().any(is_odd) {
+            self.run.status = None;
+            return;
+        }
+        if new.is_empty() || has(b'n', b"--dry-run") {
+            self.run.status = Some(u8::from(new.is_empty()));
             return;
         }
         let list = if append { [kept, new].concat() } else { [new, kept].concat() };

@@ -74,6 +74,9 @@ impl Fish<'_> {
         match (verb, rest) {
             (b"match", [wanted, texts @ ..]) if only(b"qvrie") => {
                 let mut lines = Vec::new();
+                // The whole of what a pattern fits anywhere.
+                let anywhere = [b"*", &wanted[..], b"*"].concat();
+                let wanted = if has(b'e') && !has(b'r') { &anywhere } else { wanted };
                 for text in texts {
                     let Some(found) = found(wanted, text, has(b'r'), has(b'i')) else { return false };
                     match found {

@@ -85,6 +85,14 @@ impl Fish<'_> {
         (text.to_vec(), only_stars(text))
     }
 
+    /// Whether fish itself sets a variable of this name, or keeps it up to date.
+    fn is_own(&self, name: &[u8]) -> bool {
+        const SET: &str = "CMD_DURATION COLUMNS LINES dirnext dirprev fish_kill_signal history status_generation umask";
+        const AT_FIRST: &str = "fish_key_bindings fish_handle_reflow fish_bind_mode";
+        let among = |words: &str| words.split(' ').any(|word| word.as_bytes() == name);
+        among(SET) || among(AT_FIRST) && !self.run.state.variables.contains_key(name)
+    }
+
     pub(super) fn variable(&mut self, name: &[u8], index: Option<&Word>) -> Vec<Vec<u8>> {
         let list = match name {
             b"status" => vec![match self.run.status {
@@ -99,6 +107,7 @@ impl Fish<'_> {
             b"version" | b"FISH_VERSION" => vec![b"3.6.0".to_vec()],
             b"pipestatus" => vec![self.unknown_value("the exit statuses of a pipeline")],
             b"fish_pid" => vec![self.unknown_value("a process id")],
+            name if self.is_own(name) => vec![self.run.any_number("a variable that fish itself sets")],
             name => self.list_of(name).unwrap_or_default(),
         };
         self.run.reads(name);
@@ -131,8 +140,11 @@ impl Fish<'_> {
                     }
                 }
                 None => match number(&text) {
-                    Some(at) => (at, at),
-                    None => continue,
+                    Some(at) if text.trim() != "0" => (at, at),
+                    _ => {
+                        self.is_misindexed = true;
+                        continue;
+                    }
                 },
             };
             let step = if from <= to { 1 } else { -1 };

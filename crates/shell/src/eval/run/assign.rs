@@ -59,12 +59,37 @@ impl Run<'_> {
         let by_list = self.dialect() == Dialect::Zsh && lists::tied(name).is_some();
         let (name, value, odd) = match (self.dialect(), lists::tied(name)) {
             (Dialect::Zsh, Some(tied)) => {
+                let is_one_empty = tied != name && value == Value::Text(Vec::new());
                 let (value, odd) = as_text(value);
-                (tied, value, odd)
+                (tied, value, odd.or(is_one_empty.then_some(EMPTY_LIST)))
             }
             _ => (name, value, None),
         };
         if self.is_too_much(name, &value) {
+            return;
+        }
+        let tables = [
+            &b"functions"[..],
+            b"aliases",
+            b"commands",
+            b"options",
+            b"builtins",
+            b"galiases",
+            b"saliases",
+            b"nameddirs",
+        ];
+        if self.dialect() == Dialect::Zsh && tables.contains(&name) {
+            self.taint_for_good("an assignment to a table of the shell's own");
+            return;
+        }
+        if self.dialect() == Dialect::Zsh && name == b"argv" {
+            let arguments = match value {
+                Value::List(list) => list,
+                Value::Text(text) => vec![text],
+                Value::Sparse(_) | Value::Map(_) => self.uncounted(Vec::new(), true),
+            };
+            let taints = self.read_taints.clone();
+            self.take_arguments(arguments, taints);
             return;
         }
         let attributes = self.state.variables.get(name).map(|old| old.attributes).unwrap_or_default();
@@ -159,7 +184,15 @@ impl Run<'_> {
     /// A value as a variable with these attributes keeps it.
     fn shaped(&mut self, value: Value, attributes: Attributes) -> Value {
         match value {
+            Value::Text(_) if attributes.formatted => {
+                Value::Text(self.unknown_value("a value that zsh keeps in a form of its own"))
+            }
             Value::Text(text) if attributes.integer => Value::Text(self.number(&text)),
+            Value::Text(mut text) if attributes.lower && attributes.upper => {
+                text.make_ascii_lowercase();
+                text.iter_mut().take(1).for_each(|letter| letter.make_ascii_uppercase());
+                Value::Text(text)
+            }
             Value::Text(text) if attributes.lower => Value::Text(text.to_ascii_lowercase()),
             Value::Text(text) if attributes.upper => Value::Text(text.to_ascii_uppercase()),
             other => other,

@@ -53,8 +53,8 @@ impl Run<'_> {
                 self.fail(Mishap::Expansion);
             }
             // Else it ends as the last command did that wrote a part of it.
-            if self.substitutions == substitutions && self.failure.is_none() {
-                self.status = Some(0);
+            if self.failure.is_none() {
+                self.status = if self.substitutions == substitutions { Some(0) } else { self.substituted };
             }
             // `$(<file)`: what is read is what is written.
             if assignments.is_empty()
@@ -283,7 +283,6 @@ impl Run<'_> {
         let early = self.early.len();
         let options = self.state.options.clone();
         self.scopes.push(Vec::new());
-        self.status = Some(0);
         // In zsh `$0` is the function.
         let zero = (self.dialect() == Dialect::Zsh).then(|| std::mem::replace(&mut self.at.name, name.to_vec()));
         self.calls.push(name.to_vec());
@@ -294,7 +293,18 @@ impl Run<'_> {
         });
         let moment = self.moments.functions.get(name).copied().unwrap_or(self.moments.now);
         let moment = std::mem::replace(&mut self.moments.now, moment);
+        // In zsh a function may leave the loops of whoever calls it.
+        let loops = self.loops;
+        if self.dialect() != Dialect::Zsh {
+            self.loops = 0;
+        }
+        if let (Dialect::Zsh, Kind::Group(list)) = (self.dialect(), &body.kind)
+            && list.is_empty()
+        {
+            self.status = Some(0);
+        }
         let flow = self.command(&body);
+        self.loops = loops;
         self.moments.now = moment;
         self.calls.pop();
         if let Some((index, at)) = getopts {
@@ -314,7 +324,8 @@ impl Run<'_> {
         (self.state.arguments, self.state.argument_taints) = outer;
         self.depth -= 1;
         match flow {
-            Flow::Return | Flow::Break(_) | Flow::Continue(_) => Flow::Next,
+            Flow::Return => Flow::Next,
+            Flow::Break(_) | Flow::Continue(_) if self.dialect() != Dialect::Zsh => Flow::Next,
             other => other,
         }
     }

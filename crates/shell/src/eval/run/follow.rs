@@ -3,11 +3,13 @@
 use std::sync::Arc;
 
 use super::{Flow, MAX_DEPTH, MAX_FILE, Run};
-use crate::ReadError;
+use crate::eval::builtins::is_special;
 use crate::eval::piece::is_known;
-use crate::eval::state::Function;
+use crate::eval::state::{Function, Value};
 use crate::eval::stream::Input;
-use crate::syntax::{Arm, ArmEnd, Command, Dialect, Kind, List, Part, Redirect};
+use crate::syntax::{Arm, ArmEnd, Command, Dialect, Kind, List, Part, Redirect, literal};
+use crate::{FileType, ReadError};
+use whodunit_formats::bytes::path;
 
 /// Whether `set -e` looks at how a command ends; the commands inside others are looked at themselves.
 fn is_checked(command: &Command) -> bool {
@@ -101,12 +103,55 @@ impl Run<'_> {
         }
     }
 
+    /// Whether nothing is open under a number, as nothing is beyond the first three at the start.
+    fn is_closed(&self, target: &[u8]) -> bool {
+        let number: Option<u32> = std::str::from_utf8(target).ok().and_then(|text| text.parse().ok());
+        number.is_some_and(|number| number > 2) && !self.has_descriptors
+    }
+
+    /// Whether a file certainly cannot be written: its directory is not there, or the user may not.
+    pub(in crate::eval) fn cannot_write(&self, operator: &str, target: &[u8]) -> bool {
+        if !is_known(target) || target.starts_with(b"/dev/") || !is_known(&self.state.dir) {
+            return false;
+        }
+        let file = self.absolute(target);
+        match (self.meta(&file), self.meta(path::parent(&file))) {
+            (Some(meta), _) if meta.file_type == FileType::Dir => true,
+            (Some(meta), _) => {
+                !self.may(meta, 2)
+                    || self.state.has(b"noclobber") && operator == ">" && meta.file_type == FileType::File
+            }
+            (None, Some(dir)) => dir.file_type != FileType::Dir || !self.may(dir, 2),
+            (None, None) => true,
+        }
+    }
+
+    /// A command that is not run because a file of its redirections cannot be opened.
+    fn refused_redirect(&mut self, command: &Command, is_certain: bool) -> Flow {
+        let status = if self.dialect() == Dialect::Posix { 2 } else { 1 };
+        self.status = is_certain.then_some(status);
+        // It ends dash where the command is a special builtin.
+        let name = match &command.kind {
+            Kind::Simple(_, words) => words.first().and_then(literal),
+            _ => None,
+        };
+        let is_special = name.is_some_and(|name| is_special(&name));
+        if self.dialect() != Dialect::Posix || !is_special {
+            return Flow::Next;
+        }
+        if !is_certain {
+            return self.anything("a file that may be missing ends the shell");
+        }
+        self.mistake()
+    }
+
     /// Follows a command with its redirections: only what is read, and whether what is written is caught, matters.
     pub(in crate::eval) fn redirected(&mut self, command: &Command) -> Flow {
         let mut input = None;
         let mut caught = true;
         let outer_taints = std::mem::take(&mut self.read_taints);
         for redirect in &command.redirects {
+            self.has_descriptors |= redirect.descriptor.is_some_and(|number| number > 2);
             let descriptor = redirect.descriptor.unwrap_or(u32::from(!redirect.operator.starts_with('<')));
             if let ("<", [Part::Process(list)]) = (redirect.operator, &redirect.target.0[..]) {
                 input = Some(match self.had_mishap {
@@ -131,13 +176,23 @@ impl Run<'_> {
                     Ok(content) if is_known(&target) => input = Some(content),
                     Err(ReadError::Absent(_)) if is_known(&target) => {
                         let is_certain = self.read_taints.is_empty();
-                        self.status = is_certain.then_some(1);
                         self.read_taints.extend(outer_taints);
-                        return Flow::Next;
+                        return self.refused_redirect(command, is_certain);
                     }
                     _ => input = Some(self.unknown_value("input that is unknown")),
                 },
                 ">&" if descriptor == 1 && target == b"2" => caught = false,
+                "<&" | ">&" if self.is_closed(&target) => {
+                    let is_certain = self.read_taints.is_empty();
+                    self.read_taints.extend(outer_taints);
+                    return self.refused_redirect(command, is_certain);
+                }
+                "<&" if target != b"0" => input = Some(self.unknown_value("input from another descriptor")),
+                ">" | ">>" | ">|" | "&>" | "&>>" if self.cannot_write(redirect.operator, &target) => {
+                    let is_certain = self.read_taints.is_empty();
+                    self.read_taints.extend(outer_taints);
+                    return self.refused_redirect(command, is_certain);
+                }
                 ">" | ">>" | ">|" | "&>" | "&>>" | ">&" if descriptor == 1 => caught = false,
                 _ => {}
             }
@@ -176,6 +231,32 @@ impl Run<'_> {
                 self.status = Some(0);
                 Flow::Next
             }
+            Kind::Always(list, last) => {
+                let flow = self.list(list);
+                if flow == Flow::Exit {
+                    return flow;
+                }
+                let (status, failure) = (self.status, self.failure.take());
+                let after = self.list(last);
+                self.failure = failure;
+                self.status = status;
+                if after == Flow::Next { flow } else { after }
+            }
+            Kind::Coprocess(name, inner) => {
+                self.has_descriptors = true;
+                self.apart(|run| {
+                    run.output = None;
+                    run.input = None;
+                    let _ = run.command(inner);
+                });
+                if self.dialect() == Dialect::Bash {
+                    let unknown = self.unknown_value("the descriptors of a coprocess");
+                    self.assign(&[name, &b"_PID"[..]].concat(), Value::Text(unknown.clone()), false);
+                    self.assign(name, Value::List(vec![unknown.clone(), unknown]), false);
+                }
+                self.status = Some(0);
+                Flow::Next
+            }
             Kind::Pipeline(commands) => self.pipeline(commands),
             Kind::Group(list) => self.list(list),
             Kind::Subshell(list) => {
@@ -193,8 +274,7 @@ impl Run<'_> {
                 let arguments = self.fields(words);
                 self.word_taints.clone_from(&self.read_taints);
                 let place = self.place.clone();
-                let function =
-                    Function { body: Some(Arc::clone(body)), place, certain: true, varies: false, exported: false };
+                let function = Function::new(Some(Arc::clone(body)), place);
                 self.function(b"(anon)", &function, arguments)
             }
             Kind::OtherLoop(body) => self.perhaps(body),
@@ -207,14 +287,22 @@ impl Run<'_> {
                 self.case(&text, arms, false)
             }
             Kind::Function(names, body) => {
+                self.status = Some(0);
                 for name in names {
+                    if self.state.functions.get(name).is_some_and(|function| function.readonly) {
+                        self.status = Some(1);
+                        continue;
+                    }
                     let place = self.place.clone();
-                    let function =
-                        Function { body: Some(Arc::clone(body)), place, certain: true, varies: false, exported: false };
+                    let function = Function::new(Some(Arc::clone(body)), place);
                     self.moments.functions.insert(name.clone(), self.moments.now);
                     self.state.functions.insert(name.clone(), function);
+                    let is_trap = matches!(&name[..], b"TRAPZERR" | b"TRAPDEBUG" | b"TRAPERR")
+                        || name == b"TRAPEXIT" && !self.calls.is_empty();
+                    if self.dialect() == Dialect::Zsh && is_trap && self.changes_path(name) {
+                        self.taint_for_good("a trap changes the search path again and again");
+                    }
                 }
-                self.status = Some(0);
                 Flow::Next
             }
             Kind::Test(condition) => {
@@ -226,6 +314,11 @@ impl Run<'_> {
                 let value = self.deciding(text);
                 self.status = match value {
                     None if std::mem::take(&mut self.is_refused) => Some(1),
+                    // zsh also computes with fractions.
+                    None if self.dialect() == Dialect::Zsh && !self.is_of_unknown => {
+                        self.taint_for_good("a calculation that is not followed");
+                        None
+                    }
                     value => value.map(|value| u8::from(value == 0)),
                 };
                 Flow::Next
@@ -289,6 +382,9 @@ impl Run<'_> {
             statuses.push(self.status);
         }
         self.input = outer;
+        if self.state.has(b"lastpipe") {
+            self.taint_for_good("a pipeline whose last command is run by the shell itself");
+        }
         if self.state.has(b"pipefail") {
             let all: Option<Vec<u8>> = statuses.into_iter().collect();
             self.status = all.map(|all| all.into_iter().rfind(|status| *status != 0).unwrap_or(0));

@@ -85,6 +85,7 @@ impl Run<'_> {
     pub(super) fn counted_loop(&mut self, [from, to, by]: [&[u8]; 3], body: &List) -> Flow {
         self.number(from);
         let early = self.early.len();
+        self.status = Some(0);
         loop {
             let holds = if to.trim_ascii().is_empty() { Some(1) } else { self.deciding(to) };
             match holds {
@@ -103,7 +104,6 @@ impl Run<'_> {
             }
         }
         self.join_early(early, |flow| matches!(flow, Flow::Break(1) | Flow::Continue(1)));
-        self.status = Some(0);
         Flow::Next
     }
 
@@ -128,7 +128,10 @@ impl Run<'_> {
 
     /// Follows a loop's body one time. An error ends the loop, with what follows it.
     fn once(&mut self, body: &List) -> Result<(), Flow> {
-        match self.list(body) {
+        self.loops += 1;
+        let flow = self.list(body);
+        self.loops -= 1;
+        match flow {
             Flow::Next | Flow::Continue(1) => Ok(()),
             Flow::Break(1) => Err(Flow::Next),
             Flow::Break(count) => Err(Flow::Break(count - 1)),
@@ -141,9 +144,14 @@ impl Run<'_> {
     pub(super) fn perhaps(&mut self, body: &List) -> Flow {
         self.either(
             "the number of iterations of a loop is unknown",
-            &mut |run| match run.list(body) {
-                Flow::Break(_) | Flow::Continue(_) => Flow::Next,
-                other => other,
+            &mut |run| {
+                run.loops += 1;
+                let flow = run.list(body);
+                run.loops -= 1;
+                match flow {
+                    Flow::Break(_) | Flow::Continue(_) => Flow::Next,
+                    other => other,
+                }
             },
             &mut |_| Flow::Next,
         )
@@ -151,15 +159,29 @@ impl Run<'_> {
 
     pub(in crate::eval) fn while_loop(&mut self, condition: &List, body: &List, until: bool) -> Flow {
         let early = self.early.len();
+        let mut last = Some(0);
         loop {
+            self.loops += 1;
             let flow = self.unchecked(|run| run.list(condition));
-            if flow != Flow::Next {
-                return flow;
+            self.loops -= 1;
+            match flow {
+                Flow::Next => {}
+                Flow::Break(1) => break,
+                Flow::Continue(1) => {
+                    if !self.step(1) {
+                        break;
+                    }
+                    continue;
+                }
+                other => return other,
             }
             match self.status {
                 Some(status) if (status == 0) != until => match self.once(body) {
-                    Ok(()) => {}
-                    Err(Flow::Next) => break,
+                    Ok(()) => last = self.status,
+                    Err(Flow::Next) => {
+                        last = self.status;
+                        break;
+                    }
                     Err(flow) => return flow,
                 },
                 Some(_) => break,
@@ -168,6 +190,7 @@ impl Run<'_> {
                     if flow != Flow::Next {
                         return flow;
                     }
+                    last = None;
                     break;
                 }
             }
@@ -176,7 +199,7 @@ impl Run<'_> {
             }
         }
         self.join_early(early, |flow| matches!(flow, Flow::Break(1) | Flow::Continue(1)));
-        self.status = Some(0);
+        self.status = last;
         Flow::Next
     }
 }

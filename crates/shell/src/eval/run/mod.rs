@@ -16,7 +16,7 @@ use crate::eval::moments::Moments;
 use crate::eval::piece::{self, is_known, mark, unknowns_in};
 use crate::eval::state::{Alias, AliasKind, State, Variable};
 use crate::eval::stream::Input;
-use crate::syntax::{Dialect, Parser};
+use crate::syntax::{Dialect, Parser, SyntaxError};
 use crate::{Files, Unknown, UnknownId};
 use whodunit_formats::bytes::ByteString;
 
@@ -136,6 +136,14 @@ pub struct Run<'s> {
     pub(in crate::eval) first_path: Vec<u8>,
     /// Whether bash gave up a line before, after which it reads from no process any more.
     pub(in crate::eval) had_mishap: bool,
+    /// How many loops `break` may leave here.
+    pub(in crate::eval) loops: u32,
+    /// Whether descriptors beyond the three that every program gets have been opened.
+    pub(in crate::eval) has_descriptors: bool,
+    /// How the last output of a command that was made into words ended.
+    pub(in crate::eval) substituted: Option<u8>,
+    /// Whether a signal, once it is sent, would change the search path.
+    pub(in crate::eval) traps_signals: bool,
     /// How many outputs of commands were made into words.
     pub(in crate::eval) substitutions: u32,
     /// Whether a calculation is one that the shell refuses.
@@ -189,6 +197,10 @@ impl<'s> Run<'s> {
             refusals: 0,
             unchecked: 0,
             had_mishap: false,
+            loops: 0,
+            has_descriptors: false,
+            substituted: Some(0),
+            traps_signals: false,
             substitutions: 0,
             is_refused: false,
             is_of_unknown: false,
@@ -338,7 +350,14 @@ impl<'s> Run<'s> {
             let why = why.map(|why| format!(" ({why})")).unwrap_or_default();
             return self.anything(format!("evaluates unknown commands{why}, which may set any variable"));
         }
-        for list in Parser::new(text, self.at.dialect) {
+        let mut parser = Parser::new(text, self.at.dialect);
+        while let Some(list) = parser.next() {
+            let list = match list {
+                Ok(_) if parser.has_groups() && !self.state.has(b"extglob") => {
+                    Err(SyntaxError { line: self.place.line, what: "a pattern that an option must allow" })
+                }
+                list => list,
+            };
             match list {
                 Ok(list) => {
                     let early = self.early.len();

@@ -23,6 +23,8 @@ pub struct Statement {
     pub negated: bool,
     /// The file that it reads (`<`).
     pub input: Option<Word>,
+    /// The files that it writes.
+    pub outputs: Vec<Word>,
     /// What it is.
     pub kind: Kind,
 }
@@ -30,6 +32,8 @@ pub struct Statement {
 /// What a statement is.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub enum Kind {
+    /// A command for which variables are set.
+    With(Vec<(Vec<u8>, Word)>, Box<Kind>),
     /// A command.
     Command(Vec<Word>),
     /// `a | b`.
@@ -77,6 +81,7 @@ pub(super) struct Parser<'t> {
     pub(super) depth: u32,
     /// The file that the command which is taken reads.
     pub(super) input: Option<Word>,
+    pub(super) outputs: Vec<Word>,
 }
 
 type Parsed<T> = Result<T, SyntaxError>;
@@ -86,7 +91,7 @@ type Parsed<T> = Result<T, SyntaxError>;
 /// # Errors
 /// What is wrong, with the line.
 pub fn parse(text: &[u8], line: u32) -> Parsed<Block> {
-    let mut parser = Parser { text, at: 0, line, depth: 0, input: None };
+    let mut parser = Parser { text, at: 0, line, depth: 0, input: None, outputs: Vec::new() };
     let block = parser.block()?;
     if parser.at < text.len() { parser.wrong("an `end` or a word that cannot stand here") } else { Ok(block) }
 }
@@ -189,19 +194,27 @@ impl Parser<'_> {
         }
     }
 
+    /// Takes a word that stands before a command. With an option, and `not` and `!` alone, it is a command itself.
+    fn takes_prefix(&mut self, word: &[u8]) -> bool {
+        let after = self.rest().iter().skip(word.len()).find(|byte| !b" \t".contains(byte));
+        let is_alone = after.is_none_or(|byte| b"\r\n;#".contains(byte));
+        let is_command = after == Some(&b'-') || is_alone && matches!(word, b"not" | b"!");
+        !is_command && self.take(word)
+    }
+
     fn statement(&mut self, mut after: Option<bool>) -> Parsed<Statement> {
         self.blanks();
         let line = self.line;
         let mut negated = false;
         loop {
             self.blanks();
-            if self.take(b"and") {
+            if self.takes_prefix(b"and") {
                 after = Some(true);
-            } else if self.take(b"or") {
+            } else if self.takes_prefix(b"or") {
                 after = Some(false);
-            } else if self.take(b"not") || self.take(b"!") {
+            } else if self.takes_prefix(b"not") || self.takes_prefix(b"!") {
                 negated = !negated;
-            } else {
+            } else if !self.takes_prefix(b"time") {
                 break;
             }
         }
@@ -221,15 +234,16 @@ impl Parser<'_> {
             return Ok(Statement { after, negated, ..parts.remove(0) });
         }
         let kind = Kind::Pipeline(parts);
-        Ok(Statement { line, after, is_chained: false, negated, input: None, kind })
+        Ok(Statement { line, after, is_chained: false, negated, input: None, outputs: Vec::new(), kind })
     }
 
     /// One command of a pipeline.
     fn part(&mut self, line: u32) -> Parsed<Statement> {
-        let outer = self.input.take();
+        let outer = (self.input.take(), std::mem::take(&mut self.outputs));
         let kind = self.kind()?;
-        let input = std::mem::replace(&mut self.input, outer);
-        Ok(Statement { line, after: None, is_chained: false, negated: false, input, kind })
+        let input = std::mem::replace(&mut self.input, outer.0);
+        let outputs = std::mem::replace(&mut self.outputs, outer.1);
+        Ok(Statement { line, after: None, is_chained: false, negated: false, input, outputs, kind })
     }
 
     fn end(&mut self) -> Parsed<()> {
@@ -252,17 +266,42 @@ impl Parser<'_> {
             }
             let signs = behind.iter().take_while(|b| b"<>&|?".contains(b)).count();
             let reads = behind.starts_with(b"<") && digits == 0;
+            let writes = behind.starts_with(b">") && !behind.starts_with(b">&") || behind.starts_with(b"&>");
             self.skip(digits + signs);
             self.blanks();
             let target = self.word()?;
             if reads {
                 self.input = target;
+            } else if writes {
+                self.outputs.extend(target);
             }
+        }
+    }
+
+    /// Variables that are set for one command: `NAME=value` before it.
+    fn assignments(&mut self) -> Parsed<Vec<(Vec<u8>, Word)>> {
+        let mut assignments = Vec::new();
+        loop {
+            self.blanks();
+            let length = self.rest().iter().take_while(|&&b| b == b'_' || b.is_ascii_alphanumeric()).count();
+            if length == 0 || self.rest()[0].is_ascii_digit() || self.rest().get(length) != Some(&b'=') {
+                return Ok(assignments);
+            }
+            let name = self.rest()[..length].to_vec();
+            self.skip(length + 1);
+            assignments.push((name, self.word()?.unwrap_or_default()));
         }
     }
 
     fn kind(&mut self) -> Parsed<Kind> {
         self.blanks();
+        let assignments = self.assignments()?;
+        if !assignments.is_empty() {
+            self.deeper()?;
+            let kind = self.kind()?;
+            self.depth -= 1;
+            return Ok(Kind::With(assignments, Box::new(kind)));
+        }
         if self.take(b"begin") {
             let block = self.block()?;
             self.end()?;

@@ -27,6 +27,11 @@ impl Parser<'_> {
         while let Some(byte) = self.peek().filter(|b| !ends.contains(b)) {
             match byte {
                 b'\\' => {
+                    if let Some((text, length)) = escape(&self.rest()[1..]) {
+                        parts.push(Part::Quoted(text));
+                        self.skip(length + 1);
+                        continue;
+                    }
                     match self.rest().get(1) {
                         Some(b'\n') => {}
                         Some(b'n') => parts.push(Part::Quoted(vec![b'\n'])),
@@ -92,7 +97,7 @@ impl Parser<'_> {
         self.skip(1);
         let mut words = Vec::new();
         loop {
-            words.push(self.word_until(b",}\n")?);
+            words.push(without_blanks(self.word_until(b",}\n")?));
             match self.peek() {
                 Some(b',') => self.skip(1),
                 Some(b'}') => break self.skip(1),
@@ -183,4 +188,41 @@ impl Parser<'_> {
         let index = if self.peek() == Some(b'[') { self.index()? } else { None };
         Ok(Part::Output(Arc::new(block), quoted, index))
     }
+}
+
+/// What an escape with a number or a control letter stands for, behind its backslash, and its length.
+fn escape(rest: &[u8]) -> Option<(Vec<u8>, usize)> {
+    let letter = *rest.first()?;
+    let (from, most, base) = match letter {
+        b'x' | b'X' => (1, 2, 16),
+        b'u' => (1, 4, 16),
+        b'U' => (1, 8, 16),
+        b'0'..=b'7' => (0, 3, 8),
+        b'a' => return Some((vec![7], 1)),
+        b'b' => return Some((vec![8], 1)),
+        b'f' => return Some((vec![12], 1)),
+        b'r' => return Some((vec![13], 1)),
+        b'v' => return Some((vec![11], 1)),
+        b'c' => return Some((vec![rest.get(1)? & 0x1f], 2)),
+        _ => return None,
+    };
+    let digits = rest[from..].iter().take(most).take_while(|digit| char::from(**digit).is_digit(base)).count();
+    let number = u32::from_str_radix(std::str::from_utf8(&rest[from..from + digits]).ok()?, base).ok()?;
+    let text = match u8::try_from(number) {
+        Ok(byte) if byte < 128 || matches!(letter, b'X') => vec![byte],
+        _ => char::from_u32(number)?.to_string().into_bytes(),
+    };
+    Some((text, from + digits))
+}
+
+/// A word in braces without the blanks around it.
+fn without_blanks(mut word: Word) -> Word {
+    if let Some(Part::Plain(text)) = word.0.first_mut() {
+        *text = text.trim_ascii_start().to_vec();
+    }
+    if let Some(Part::Plain(text)) = word.0.last_mut() {
+        *text = text.trim_ascii_end().to_vec();
+    }
+    word.0.retain(|part| !matches!(part, Part::Plain(text) if text.is_empty()));
+    word
 }
