@@ -1,6 +1,6 @@
 //! `test`, `[[ … ]]`, and numbers. None as an answer: that depends on what is not known.
 
-use super::expand::is_extended;
+use super::patterns::is_extended;
 use super::piece::{fits_perhaps, has_known, is_known};
 use super::run::Run;
 use super::state::Value;

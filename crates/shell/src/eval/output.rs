@@ -5,10 +5,9 @@ use std::sync::Arc;
 use super::builtin_names::{is_builtin, is_reserved};
 use super::piece::is_known;
 use super::printf::unescaped;
-use super::run::{Flow, Mishap, Run};
+use super::run::{Flow, Run};
 use super::state::Value;
-use super::stream::Input;
-use crate::syntax::{Assigned, Assignment, Dialect, List, Part, Word};
+use crate::syntax::{Dialect, List, Part, Word};
 
 impl Run<'_> {
     /// What commands write to a pipe.
@@ -310,114 +309,6 @@ impl Run<'_> {
                 self.write(&text);
             }
             found => self.told(found.as_deref()),
-        }
-    }
-
-    /// `read`: a line of what is read, in parts.
-    pub(super) fn read(&mut self, arguments: &[Vec<u8>]) {
-        let mut names: Vec<Vec<u8>> = Vec::new();
-        let (mut is_list, mut is_odd, mut is_raw, mut delimiter) = (false, false, false, b'\n');
-        let takes_word: &[u8] = if self.dialect() == Dialect::Zsh { b"tu" } else { b"ptnNui" };
-        let mut words = arguments.iter();
-        while let Some(word) = words.next() {
-            match &word[..] {
-                b"--" => {
-                    names.extend(words.by_ref().cloned());
-                }
-                [b'-', letters @ ..] if !letters.is_empty() => {
-                    is_odd |= letters.iter().any(|letter| b"nNukqzclEe".contains(letter));
-                    is_odd |= self.dialect() == Dialect::Zsh && letters.contains(&b'a');
-                    is_odd |= self.dialect() == Dialect::Zsh && letters.contains(&b'p');
-                    is_raw |= letters.contains(&b'r');
-                    is_list |= letters.contains(&b'a') || letters.contains(&b'A');
-                    if let Some(b'd') = letters.last() {
-                        delimiter = words.next().and_then(|text| text.first().copied()).unwrap_or(0);
-                    } else if letters.last().is_some_and(|letter| takes_word.contains(letter)) {
-                        words.next();
-                    }
-                }
-                name => names.push(name.to_vec()),
-            }
-        }
-        if names.is_empty() {
-            names.push(b"REPLY".to_vec());
-        }
-        self.reads(b"IFS");
-        let Some(Input { text, at, taints }) = self.input.clone().filter(|_| !is_odd) else {
-            self.input = None;
-            let unknown = self.unknown_value("is read from a terminal or a pipe");
-            names.iter().for_each(|name| self.assign(name, Value::Text(unknown.clone()), false));
-            self.status = None;
-            return;
-        };
-        self.read_taints.extend(&taints);
-        if at >= text.len() {
-            names.iter().for_each(|name| self.assign(name, Value::Text(Vec::new()), false));
-            self.status = Some(1);
-            return;
-        }
-        let rest = &text[at..];
-        let length = memchr::memchr(delimiter, rest).unwrap_or(rest.len());
-        let line = rest[..length].to_vec();
-        if !is_raw && line.contains(&b'\\') {
-            let unknown = self.unknown_value("a line with backslashes that is read");
-            names.iter().for_each(|name| self.assign_named(name, unknown.clone()));
-            self.status = None;
-            self.input = None;
-            return;
-        }
-        let is_told = is_known(&line) && self.read_taints.is_empty();
-        self.status = is_told.then(|| u8::from(length == rest.len()));
-        // What is unknown may be any number of lines: all that follows is read from it too.
-        let next = if is_known(&line) { at + length + 1 } else { at };
-        self.input = Some(Input { text, at: next, taints });
-        let ifs = self.state.get(b"IFS").map_or_else(|| b" \t\n".to_vec(), <[u8]>::to_vec);
-        if !is_known(&ifs) {
-            let unknown = self.unknown_value("a line that is split by an unknown IFS");
-            names.iter().for_each(|name| self.assign(name, Value::Text(unknown.clone()), false));
-            return;
-        }
-        if is_list {
-            let list = super::fields::fields_of(&line, &ifs).into_iter().flatten().collect();
-            self.assign(&names[0].clone(), Value::List(list), false);
-            return;
-        }
-        let mut line = line;
-        let is_blank = |b: &u8| ifs.contains(b) && matches!(b, b' ' | b'\t' | b'\n');
-        let count = names.len();
-        for (number, name) in names.iter().enumerate() {
-            if is_known(name) && !crate::syntax::is_name(name) && !name.contains(&b'[') {
-                self.status = Some(1);
-                if self.dialect() == Dialect::Zsh {
-                    self.fail(Mishap::Expansion);
-                }
-                return;
-            }
-            let start = line.iter().take_while(|b| is_blank(b)).count();
-            line.drain(..start);
-            let end = line.iter().position(|b| ifs.contains(b)).filter(|_| number + 1 < count).unwrap_or(line.len());
-            let mut value: Vec<u8> = line.drain(..end).collect();
-            if number + 1 == count {
-                while value.last().is_some_and(is_blank) {
-                    value.pop();
-                }
-            } else if line.first().is_some_and(|b| ifs.contains(b)) {
-                line.remove(0);
-            }
-            self.assign_named(name, value);
-        }
-    }
-
-    /// Gives a text to a variable or to an element of one (`NAME[index]`), as a builtin does that is told its name.
-    pub(super) fn assign_named(&mut self, name: &[u8], text: Vec<u8>) {
-        match memchr::memchr(b'[', name).filter(|_| name.ends_with(b"]") && self.dialect() != Dialect::Posix) {
-            _ if !is_known(name) => self.taint_for_good("gives a value to a variable whose name is unknown"),
-            Some(at) => {
-                let (name, index) = (name[..at].to_vec(), Some(name[at + 1..name.len() - 1].to_vec()));
-                let value = Assigned::Word(Word(vec![Part::Quoted(text)]));
-                self.assignment(&Assignment { name, index, append: false, value });
-            }
-            None => self.assign(name, Value::Text(text), true),
         }
     }
 }

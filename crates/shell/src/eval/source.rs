@@ -4,9 +4,10 @@ use whodunit_formats::bytes::ByteString;
 
 use crate::ReadError;
 use crate::eval::lists::Place;
+use crate::eval::piece::{is_known, unknowns_in};
 use crate::eval::rules;
-use crate::eval::run::{Flow, MAX_DEPTH, MAX_FILE, Run};
-use crate::syntax::{Dialect, Parser};
+use crate::eval::run::{Flow, MAX_DEPTH, MAX_FILE, Mishap, Run};
+use crate::syntax::{Dialect, Parser, SyntaxError};
 
 impl Run<'_> {
     /// Reads a start-up file where there is one. `false` where the shell ends in it.
@@ -101,5 +102,110 @@ impl Run<'_> {
             Flow::Return | Flow::LeaveFile => Flow::Next,
             other => other,
         }
+    }
+
+    pub(super) fn dot(&mut self, arguments: &[Vec<u8>]) -> Flow {
+        let Some(file) = arguments.first() else {
+            self.status = Some(2);
+            return Flow::Next;
+        };
+        if !is_known(file) {
+            let unknown = self.note_unknown("reads a file whose name is unknown");
+            self.taint_all(unknown);
+            self.status = None;
+            return Flow::Next;
+        }
+        // A name without a slash is looked up in the search path; in bash, then here.
+        let found = if file.contains(&b'/') {
+            Some(file.clone())
+        } else {
+            let list = self.state.get(b"PATH").unwrap_or_default().to_vec();
+            let candidates =
+                list.split(|&b| b == b':').map(|dir| whodunit_formats::bytes::path::join(dir, file).to_vec());
+            let candidates: Vec<Vec<u8>> = candidates.collect();
+            let in_path = candidates.into_iter().find(|file| self.kind(file) == Some(crate::FileType::File));
+            let local = (self.dialect() != Dialect::Posix).then(|| [b"./", &file[..]].concat());
+            in_path.or(local)
+        };
+        let arguments = (arguments.len() > 1 && self.dialect() != Dialect::Posix).then(|| arguments[1..].to_vec());
+        match found {
+            Some(found)
+                if self.meta(&found).is_some() || self.at.files.entry_type(&self.absolute(&found)).is_some() =>
+            {
+                // A directory is an empty file to dash and zsh.
+                if self.kind(&found) == Some(crate::FileType::Dir) {
+                    self.status = Some(u8::from(self.dialect() == Dialect::Bash));
+                    return Flow::Next;
+                }
+                self.source(&found, arguments)
+            }
+            _ => {
+                if self.dialect() == Dialect::Posix {
+                    self.fail(Mishap::Expansion);
+                }
+                self.status = Some(if self.dialect() == Dialect::Zsh { 127 } else { 1 });
+                Flow::Next
+            }
+        }
+    }
+
+    /// Takes a text as commands that stand on one line.
+    pub(in crate::eval) fn text(&mut self, text: &[u8]) -> Flow {
+        let held = std::mem::replace(&mut self.holds_line, true);
+        let flow = self.commands(text);
+        self.holds_line = held;
+        flow
+    }
+
+    pub(in crate::eval) fn commands(&mut self, text: &[u8]) -> Flow {
+        if !is_known(text) {
+            let why = unknowns_in(text)
+                .first()
+                .and_then(|number| self.unknowns.get(number.0))
+                .map(|unknown| unknown.says.clone());
+            let why = why.map(|why| format!(" ({why})")).unwrap_or_default();
+            return self.anything(format!("evaluates unknown commands{why}, which may set any variable"));
+        }
+        let mut parser = Parser::new(text, self.at.dialect);
+        while let Some(list) = parser.next() {
+            let list = match list {
+                Ok(_) if parser.has_groups() && !self.state.has(b"extglob") => {
+                    Err(SyntaxError { line: self.place.line, what: "a pattern that an option must allow" })
+                }
+                list => list,
+            };
+            match list {
+                Ok(list) => {
+                    let early = self.early.len();
+                    match self.taken_apart_now(|run| run.list(&list)) {
+                        Flow::Next => {}
+                        Flow::LeaveLine => self.had_mishap = true,
+                        flow => return flow,
+                    }
+                    self.join_early(early, |flow| flow == Flow::LeaveLine);
+                }
+                Err(error) => {
+                    if !self.holds_line {
+                        self.place.line = error.line;
+                    }
+                    let unknown =
+                        self.note_unknown(format!("syntax error ({}): the shell stops reading here", error.what));
+                    match self.at.dialect {
+                        // zsh has more forms than are parsed here.
+                        Dialect::Zsh => self.taint_all(unknown),
+                        // After an error within `[[` in a text that it evaluates, bash no longer takes the next
+                        // `[[` of the file as one: the file ends there, with another syntax error.
+                        Dialect::Bash if self.holds_line && memchr::memmem::find(text, b"[[").is_some() => {
+                            self.taint_all(unknown);
+                            self.state.lasting_taints.insert(unknown);
+                        }
+                        _ => drop(self.state.taints.insert(unknown)),
+                    }
+                    self.status = Some(2);
+                    return self.mistake();
+                }
+            }
+        }
+        Flow::Next
     }
 }

@@ -11,6 +11,7 @@ mod documents;
 pub mod fish;
 mod parameter;
 pub mod pattern;
+mod pipeline;
 mod word;
 
 pub use command::literal;

@@ -69,7 +69,13 @@ impl Parser<'_> {
             parameter.index = Some(self.rest()[1..length].to_vec());
             self.skip(length + 1);
         }
-        // zsh takes `$name:h` for a modifier, without braces too.
+        self.modifiers(&mut parameter);
+        parts.push(Part::Parameter(Box::new(parameter)));
+        Ok(())
+    }
+
+    /// zsh takes `$name:h` for a modifier, without braces too.
+    fn modifiers(&mut self, parameter: &mut Parameter) {
         let modifiers = b"aAcehlpPqQrstuwWxgfF&";
         let mut letters = Vec::new();
         while let (Dialect::Zsh, [b':', letter, ..]) = (self.dialect, self.rest())
@@ -85,8 +91,6 @@ impl Parser<'_> {
             parameter.operator = b":".to_vec();
             parameter.argument = Word(vec![Part::Plain(letters)]);
         }
-        parts.push(Part::Parameter(Box::new(parameter)));
-        Ok(())
     }
 
     pub(super) fn backquoted(&mut self, parts: &mut Vec<Part>) -> Parsed<()> {

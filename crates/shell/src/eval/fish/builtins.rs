@@ -4,7 +4,6 @@ use super::Fish;
 use crate::eval::piece::{is_known, mark};
 use crate::eval::rules;
 use crate::eval::run::Flow;
-use crate::eval::state::{Value, Variable};
 use whodunit_formats::bytes::{ByteString, path};
 
 impl Fish<'_> {
@@ -71,20 +70,7 @@ impl Fish<'_> {
             }
         }
         // What is asked of a list of which something is uncertain has no certain answer.
-        let passes = matches!(
-            name,
-            b"command"
-                | b"builtin"
-                | b"true"
-                | b":"
-                | b"false"
-                | b"echo"
-                | b"printf"
-                | b"set"
-                | b"fish_add_path"
-                | b"alias"
-        );
-        if !passes && !self.run.read_taints.is_empty() {
+        if !passes(name) && !self.run.read_taints.is_empty() {
             self.run.status = None;
         }
         if prints(name, &arguments) && self.output.as_ref().is_some_and(|output| output.len() == written) {
@@ -166,104 +152,6 @@ impl Fish<'_> {
         self.run.status = None;
     }
 
-    /// Builtins that write something and change nothing; `false` for any other command.
-    fn writes(&mut self, name: &[u8], arguments: &[Vec<u8>]) -> bool {
-        match name {
-            b"echo" => {
-                let is_option = |word: &&Vec<u8>| {
-                    word.len() > 1 && word[0] == b'-' && word[1..].iter().all(|b| b"nseE".contains(b))
-                };
-                let count = arguments.iter().take_while(is_option).count();
-                let has = |letter: u8| arguments[..count].iter().any(|word| word.contains(&letter));
-                let separator: &[u8] = if has(b's') { b"" } else { b" " };
-                let mut text = arguments[count..].join(separator);
-                if has(b'e') {
-                    text = match text.contains(&b'\\') {
-                        true => crate::eval::printf::unescaped(&text),
-                        false => text,
-                    };
-                }
-                self.write_lines(&text);
-            }
-            b"printf" => {
-                let outer = self.run.output.replace(Vec::new());
-                self.run.printf(arguments);
-                let text = std::mem::replace(&mut self.run.output, outer).unwrap_or_default();
-                self.write_lines(text.strip_suffix(b"\n").unwrap_or(&text));
-            }
-            b"string" => self.string(arguments),
-            b"seq" => {
-                // Where there is no such program, fish has a function of this name.
-                let list = self.list_of(b"PATH").unwrap_or_default().join(&b':');
-                let is_here = self.run.which_in(&list, b"seq").is_some();
-                if *self.seq.get_or_insert(is_here) && !is_here {
-                    self.run.status = Some(127);
-                    return true;
-                }
-                let words: Vec<&[u8]> = arguments.iter().map(Vec::as_slice).collect();
-                match crate::eval::programs::counted(&words) {
-                    Some(text) if text.is_empty() => {}
-                    Some(text) => self.write_lines(text.strip_suffix(b"\n").unwrap_or(&text)),
-                    None => {
-                        let unknown = self.unknown_value("the output of `seq`");
-                        self.write(unknown);
-                    }
-                }
-            }
-            b"count" if self.run.input.is_some() => {
-                let unknown = self.unknown_value("how many lines there are");
-                self.run.status = None;
-                self.write(unknown);
-            }
-            b"count" => {
-                if arguments.iter().any(|one| !is_known(one)) {
-                    let unknown = self.unknown_value("the length of a list that is unknown");
-                    self.run.status = None;
-                    self.write(unknown);
-                } else {
-                    self.run.status = Some(u8::from(arguments.is_empty()));
-                    self.write(arguments.len().to_string().into_bytes());
-                }
-            }
-            b"math" => {
-                // fish computes with fractions, where there is one.
-                let text = arguments.join(&b' ');
-                let is_whole = text.iter().all(|b| b.is_ascii_digit() || b" +-*()".contains(b));
-                let value = if is_whole { self.run.computed(&text) } else { None };
-                let line = match value {
-                    Some(value) => value.to_string().into_bytes(),
-                    None => {
-                        self.run.status = None;
-                        self.unknown_value("a number that cannot be computed")
-                    }
-                };
-                self.write(line);
-            }
-            b"random" | b"path" => {
-                self.run.status = None;
-                if self.output.is_some() {
-                    let unknown = self.unknown_value(format!("{} is not supported", ByteString::from(name)));
-                    self.write(unknown);
-                }
-            }
-            _ => return false,
-        }
-        true
-    }
-
-    fn contains(&mut self, arguments: &[Vec<u8>]) {
-        let first = arguments.first().map_or(&b""[..], Vec::as_slice);
-        let index = matches!(first, b"-i" | b"--index");
-        let rest: Vec<&Vec<u8>> = arguments.iter().skip(usize::from(index)).skip_while(|word| *word == b"--").collect();
-        let at = rest.split_first().and_then(|(wanted, list)| list.iter().position(|one| one == wanted));
-        if let (Some(at), true) = (at, index) {
-            self.write((at + 1).to_string().into_bytes());
-        }
-        // An element that is not known may be the one.
-        let is_told = at.is_some() || rest.iter().all(|word| is_known(word));
-        self.run.status = is_told.then(|| u8::from(at.is_none()));
-    }
-
     fn status(&mut self, arguments: &[Vec<u8>]) {
         let first = arguments.first().map_or(&b""[..], Vec::as_slice);
         self.run.status = match first {
@@ -314,89 +202,6 @@ impl Fish<'_> {
         }
         self.run.output = kept;
     }
-
-    pub(super) fn command_word(&mut self, word: &[u8], arguments: &[Vec<u8>]) -> Flow {
-        let (options, names): (Vec<_>, Vec<_>) = arguments.iter().partition(|one| one.starts_with(b"-"));
-        let has = |short: u8, long: &[u8]| {
-            options.iter().any(|option| *option == long || (!option.starts_with(b"--") && option.contains(&short)))
-        };
-        let asks = word == b"type" || has(b'v', b"--search") || has(b's', b"--search") || has(b'q', b"--query");
-        if word == b"builtin" && (has(b'q', b"--query") || has(b'n', b"--names")) {
-            self.run.status = Some(u8::from(has(b'q', b"--query") && !names.iter().any(|name| is_builtin(name))));
-            return Flow::Next;
-        }
-        if !asks {
-            let Some((name, rest)) = arguments.split_first() else { return Flow::Next };
-            if word == b"builtin" && !is_builtin(name) {
-                if !options.is_empty() {
-                    self.run.status = None;
-                } else {
-                    self.run.taint_for_good("a builtin that fish may not have");
-                }
-                return Flow::Next;
-            }
-            if word == b"builtin" {
-                let (defined, function) = (self.bodies.remove(name), self.run.state.functions.remove(name));
-                let flow = self.command(&name.clone(), rest.to_vec());
-                self.bodies.extend(defined.map(|defined| (name.clone(), defined)));
-                self.run.state.functions.extend(function.map(|function| (name.clone(), function)));
-                return flow;
-            }
-            self.program(name, rest);
-            return Flow::Next;
-        }
-        let is_quiet = has(b'q', b"--query") || (word == b"type" && !has(b'p', b"--path"));
-        let (files, is_open) = self.with_path_as_text(|fish| {
-            let files: Vec<_> = names.iter().map(|name| fish.run.which(name)).collect();
-            (files, fish.run.is_path_open())
-        });
-        let mut found = false;
-        for (name, file) in names.into_iter().zip(files) {
-            let is_function = word == b"type" && is_builtin(name)
-                || word == b"type" && (self.run.state.functions.contains_key(name) || self.is_shipped(name));
-            found |= file.is_some() || is_function;
-            if is_function && !is_quiet && self.output.is_some() {
-                let unknown = self.unknown_value("the file of a function");
-                self.write(unknown);
-            } else if let Some(file) = file.filter(|_| !is_quiet) {
-                self.write(file);
-            }
-        }
-        self.run.status = match (found, word) {
-            (true, _) => Some(0),
-            // It may stand in a directory that is not known.
-            (false, _) if is_open => None,
-            (false, b"command") => Some(127),
-            (false, _) => Some(1),
-        };
-        Flow::Next
-    }
-
-    /// Does something with the search path as the other shells have it: one text.
-    fn with_path_as_text<T>(&mut self, inside: impl FnOnce(&mut Self) -> T) -> T {
-        let own = self.run.state.variables.get(&b"PATH"[..]).cloned();
-        let list = self.list_of(b"PATH").unwrap_or_default().join(&b':');
-        let bare = Variable::text("", true);
-        let as_text = Variable { value: Value::Text(list), ..own.clone().unwrap_or(bare) };
-        self.run.state.variables.insert(b"PATH".to_vec(), as_text);
-        let result = inside(self);
-        if let Some(mut own) = own
-            && let Some(now) = self.run.state.variables.remove(&b"PATH"[..])
-        {
-            own.taints.extend(now.taints);
-            self.run.state.variables.insert(b"PATH".to_vec(), own);
-        }
-        result
-    }
-}
-
-/// Whether fish has a builtin, or a word of its language, of this name.
-fn is_builtin(name: &[u8]) -> bool {
-    const NAMES: &str = ". : [ _ abbr and argparse begin bg bind block break breakpoint builtin case cd command commandline \
-                         complete contains continue count disown echo else emit end eval exec exit false fg for function \
-                         functions history if jobs math not or path printf pwd random read realpath return set set_color \
-                         source status string switch test time true type ulimit wait while";
-    NAMES.split(' ').any(|known| known.as_bytes() == name)
 }
 
 /// Whether a command of fish prints something of its own with these words.
@@ -416,4 +221,10 @@ fn prints(name: &[u8], words: &[Vec<u8>]) -> bool {
         b"type" => !words.iter().any(|word| word == b"-q" || word == b"--query"),
         _ => false,
     }
+}
+
+/// Whether a command passes on what it is given as it is, and ends the same whatever that is.
+fn passes(name: &[u8]) -> bool {
+    const NAMES: &str = ": alias builtin command echo false fish_add_path printf set true";
+    NAMES.split(' ').any(|known| known.as_bytes() == name)
 }

@@ -1,10 +1,13 @@
 //! Follows what fish's configuration files would do, without doing it. Every variable is a list.
 
 mod builtins;
+mod calls;
 mod follow;
 mod functions;
 mod input;
 mod installed;
+mod lookup;
+mod output;
 mod places;
 mod set;
 mod string;
@@ -25,13 +28,16 @@ use crate::syntax::fish::{Block, parse};
 use crate::{ReadError, Unknown, UnknownId};
 use whodunit_formats::bytes::{ByteString, path};
 
+/// A variable's name, and its elements where it was set.
+type Inherited = (Vec<u8>, Option<Vec<Vec<u8>>>);
+
 /// A function, as it was defined.
 #[derive(Debug, Clone, PartialEq, Eq)]
 struct Defined {
     body: Arc<Block>,
     names: Vec<Vec<u8>>,
     /// Variables with the values that they had when it was defined.
-    inherited: Vec<(Vec<u8>, Option<Vec<Vec<u8>>>)>,
+    inherited: Vec<Inherited>,
     /// Whether it sees the variables of whoever calls it.
     shares: bool,
 }

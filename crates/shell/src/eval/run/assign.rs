@@ -68,30 +68,7 @@ impl Run<'_> {
         if self.is_too_much(name, &value) {
             return;
         }
-        let tables = [
-            &b"functions"[..],
-            b"aliases",
-            b"commands",
-            b"options",
-            b"builtins",
-            b"galiases",
-            b"saliases",
-            b"nameddirs",
-        ];
-        if self.dialect() == Dialect::Zsh && tables.contains(&name) {
-            self.taint_for_good("an assignment to a table of the shell's own");
-            return;
-        }
-        if self.dialect() == Dialect::Zsh && name == b"argv" {
-            let arguments = match value {
-                Value::List(list) => list,
-                Value::Text(text) => vec![text],
-                Value::Sparse(_) | Value::Map(_) => self.uncounted(Vec::new(), true),
-            };
-            let taints = self.read_taints.clone();
-            self.take_arguments(arguments, taints);
-            return;
-        }
+        let Some(value) = self.for_a_variable(name, value) else { return };
         let attributes = self.state.variables.get(name).map(|old| old.attributes).unwrap_or_default();
         if attributes.readonly {
             self.refusals += 1;
@@ -151,6 +128,29 @@ impl Run<'_> {
         self.state.variables.insert(name.to_vec(), variable);
     }
 
+    /// What is assigned, unless zsh does something else with a name: its tables, and `argv`.
+    fn for_a_variable(&mut self, name: &[u8], value: Value) -> Option<Value> {
+        const TABLES: &str = "aliases builtins commands functions galiases nameddirs options saliases";
+        if self.dialect() != Dialect::Zsh {
+            return Some(value);
+        }
+        if TABLES.split(' ').any(|table| table.as_bytes() == name) {
+            self.taint_for_good("an assignment to a table of the shell's own");
+            return None;
+        }
+        if name != b"argv" {
+            return Some(value);
+        }
+        let arguments = match value {
+            Value::List(list) => list,
+            Value::Text(text) => vec![text],
+            Value::Sparse(_) | Value::Map(_) => self.uncounted(Vec::new(), true),
+        };
+        let taints = self.read_taints.clone();
+        self.take_arguments(arguments, taints);
+        None
+    }
+
     /// Takes in that the shell may have refused to change a variable, and have left what it runs.
     pub(in crate::eval) fn may_refuse(&mut self, attributes: Attributes) {
         if !attributes.perhaps_readonly {
@@ -190,7 +190,7 @@ impl Run<'_> {
             Value::Text(text) if attributes.integer => Value::Text(self.number(&text)),
             Value::Text(mut text) if attributes.lower && attributes.upper => {
                 text.make_ascii_lowercase();
-                text.iter_mut().take(1).for_each(|letter| letter.make_ascii_uppercase());
+                text.iter_mut().take(1).for_each(u8::make_ascii_uppercase);
                 Value::Text(text)
             }
             Value::Text(text) if attributes.lower => Value::Text(text.to_ascii_lowercase()),

@@ -4,6 +4,7 @@ mod assign;
 mod calls;
 mod follow;
 mod loops;
+mod redirects;
 mod ways;
 
 pub(in crate::eval) use ways::{Scopes, join_scopes, taint_hidden};
@@ -13,10 +14,10 @@ use std::collections::{BTreeMap, BTreeSet};
 
 use crate::eval::lists::Place;
 use crate::eval::moments::Moments;
-use crate::eval::piece::{self, is_known, mark, unknowns_in};
+use crate::eval::piece::{self, mark};
 use crate::eval::state::{Alias, AliasKind, State, Variable};
 use crate::eval::stream::Input;
-use crate::syntax::{Dialect, Parser, SyntaxError};
+use crate::syntax::Dialect;
 use crate::{Files, Unknown, UnknownId};
 use whodunit_formats::bytes::ByteString;
 
@@ -330,66 +331,6 @@ impl<'s> Run<'s> {
         self.taint_all(unknown);
         self.write(&mark(unknown));
         self.status = None;
-        Flow::Next
-    }
-
-    /// Takes a text as commands that stand on one line.
-    pub(in crate::eval) fn text(&mut self, text: &[u8]) -> Flow {
-        let held = std::mem::replace(&mut self.holds_line, true);
-        let flow = self.commands(text);
-        self.holds_line = held;
-        flow
-    }
-
-    pub(in crate::eval) fn commands(&mut self, text: &[u8]) -> Flow {
-        if !is_known(text) {
-            let why = unknowns_in(text)
-                .first()
-                .and_then(|number| self.unknowns.get(number.0))
-                .map(|unknown| unknown.says.clone());
-            let why = why.map(|why| format!(" ({why})")).unwrap_or_default();
-            return self.anything(format!("evaluates unknown commands{why}, which may set any variable"));
-        }
-        let mut parser = Parser::new(text, self.at.dialect);
-        while let Some(list) = parser.next() {
-            let list = match list {
-                Ok(_) if parser.has_groups() && !self.state.has(b"extglob") => {
-                    Err(SyntaxError { line: self.place.line, what: "a pattern that an option must allow" })
-                }
-                list => list,
-            };
-            match list {
-                Ok(list) => {
-                    let early = self.early.len();
-                    match self.taken_apart_now(|run| run.list(&list)) {
-                        Flow::Next => {}
-                        Flow::LeaveLine => self.had_mishap = true,
-                        flow => return flow,
-                    }
-                    self.join_early(early, |flow| flow == Flow::LeaveLine);
-                }
-                Err(error) => {
-                    if !self.holds_line {
-                        self.place.line = error.line;
-                    }
-                    let unknown =
-                        self.note_unknown(format!("syntax error ({}): the shell stops reading here", error.what));
-                    match self.at.dialect {
-                        // zsh has more forms than are parsed here.
-                        Dialect::Zsh => self.taint_all(unknown),
-                        // After an error within `[[` in a text that it evaluates, bash no longer takes the next
-                        // `[[` of the file as one: the file ends there, with another syntax error.
-                        Dialect::Bash if self.holds_line && memchr::memmem::find(text, b"[[").is_some() => {
-                            self.taint_all(unknown);
-                            self.state.lasting_taints.insert(unknown);
-                        }
-                        _ => drop(self.state.taints.insert(unknown)),
-                    }
-                    self.status = Some(2);
-                    return self.mistake();
-                }
-            }
-        }
         Flow::Next
     }
 

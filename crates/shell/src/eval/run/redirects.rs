@@ -1,0 +1,147 @@
+//! Redirections: what a command reads, whether what it writes is caught, and what keeps it from being run.
+
+use super::{Flow, MAX_FILE, Run};
+use crate::eval::builtins::is_special;
+use crate::eval::piece::is_known;
+use crate::eval::stream::Input;
+use crate::syntax::{Command, Dialect, Kind, Part, Redirect, literal};
+use crate::{FileType, ReadError};
+use whodunit_formats::bytes::path;
+
+impl Run<'_> {
+    /// The target of a redirection; else what the shell gives up for a wrong one.
+    fn target(&mut self, redirect: &Redirect) -> Result<Vec<u8>, Flow> {
+        let is_number = |target: &[u8]| target == b"-" || !is_known(target) || target.iter().all(u8::is_ascii_digit);
+        let takes_number = redirect.operator.ends_with('&');
+        match self.dialect() {
+            Dialect::Bash if !redirect.operator.starts_with("<<") => {
+                let mut fields = self.fields(std::slice::from_ref(&redirect.target));
+                let is_wrong = |target: &[u8]| takes_number && redirect.descriptor.is_some() && !is_number(target);
+                match (fields.pop(), fields.is_empty()) {
+                    (Some(target), true) if !is_wrong(&target) => Ok(target),
+                    // An ambiguous redirect.
+                    _ => {
+                        self.status = Some(1);
+                        Err(Flow::Next)
+                    }
+                }
+            }
+            dialect => {
+                let target = self.one(&redirect.target, false);
+                if dialect == Dialect::Posix && takes_number && !is_number(&target) {
+                    self.status = Some(2);
+                    return Err(self.mistake());
+                }
+                Ok(target)
+            }
+        }
+    }
+
+    /// Whether nothing is open under a number, as nothing is beyond the first three at the start.
+    fn is_closed(&self, target: &[u8]) -> bool {
+        let number: Option<u32> = std::str::from_utf8(target).ok().and_then(|text| text.parse().ok());
+        number.is_some_and(|number| number > 2) && !self.has_descriptors
+    }
+
+    /// Whether a file certainly cannot be written: its directory is not there, or the user may not.
+    pub(in crate::eval) fn cannot_write(&self, operator: &str, target: &[u8]) -> bool {
+        if !is_known(target) || target.starts_with(b"/dev/") || !is_known(&self.state.dir) {
+            return false;
+        }
+        let file = self.absolute(target);
+        match (self.meta(&file), self.meta(path::parent(&file))) {
+            (Some(meta), _) if meta.file_type == FileType::Dir => true,
+            (Some(meta), _) => {
+                !self.may(meta, 2)
+                    || self.state.has(b"noclobber") && operator == ">" && meta.file_type == FileType::File
+            }
+            (None, Some(dir)) => dir.file_type != FileType::Dir || !self.may(dir, 2),
+            (None, None) => true,
+        }
+    }
+
+    /// A command that is not run because a file of its redirections cannot be opened.
+    fn refused_redirect(&mut self, command: &Command, is_certain: bool) -> Flow {
+        let status = if self.dialect() == Dialect::Posix { 2 } else { 1 };
+        self.status = is_certain.then_some(status);
+        // It ends dash where the command is a special builtin.
+        let name = match &command.kind {
+            Kind::Simple(_, words) => words.first().and_then(literal),
+            _ => None,
+        };
+        let is_special = name.is_some_and(|name| is_special(&name));
+        if self.dialect() != Dialect::Posix || !is_special {
+            return Flow::Next;
+        }
+        if !is_certain {
+            return self.anything("a file that may be missing ends the shell");
+        }
+        self.mistake()
+    }
+
+    /// Follows a command with its redirections: only what is read, and whether what is written is caught, matters.
+    pub(in crate::eval) fn redirected(&mut self, command: &Command) -> Flow {
+        let mut input = None;
+        let mut caught = true;
+        let outer_taints = std::mem::take(&mut self.read_taints);
+        for redirect in &command.redirects {
+            self.has_descriptors |= redirect.descriptor.is_some_and(|number| number > 2);
+            let descriptor = redirect.descriptor.unwrap_or(u32::from(!redirect.operator.starts_with('<')));
+            if let ("<", [Part::Process(list)]) = (redirect.operator, &redirect.target.0[..]) {
+                input = Some(match self.had_mishap {
+                    true => self.unknown_value("input from a process after an error"),
+                    false => self.written_by(list),
+                });
+                continue;
+            }
+            let target = match self.target(redirect) {
+                Ok(target) => target,
+                Err(flow) => {
+                    self.read_taints.extend(outer_taints);
+                    return flow;
+                }
+            };
+            match redirect.operator {
+                "<<" | "<<-" => input = Some(target),
+                "<<<" => input = Some([&target[..], b"\n"].concat()),
+                "<" if target == b"/dev/null" => input = Some(Vec::new()),
+                "<" if target.starts_with(b"/dev/") => input = Some(self.unknown_value("the content of a device")),
+                "<" => match self.at.files.read(&self.absolute(&target), MAX_FILE) {
+                    Ok(content) if is_known(&target) => input = Some(content),
+                    Err(ReadError::Absent(_)) if is_known(&target) => {
+                        let is_certain = self.read_taints.is_empty();
+                        self.read_taints.extend(outer_taints);
+                        return self.refused_redirect(command, is_certain);
+                    }
+                    _ => input = Some(self.unknown_value("input that is unknown")),
+                },
+                ">&" if descriptor == 1 && target == b"2" => caught = false,
+                "<&" | ">&" if self.is_closed(&target) => {
+                    let is_certain = self.read_taints.is_empty();
+                    self.read_taints.extend(outer_taints);
+                    return self.refused_redirect(command, is_certain);
+                }
+                "<&" if target != b"0" => input = Some(self.unknown_value("input from another descriptor")),
+                ">" | ">>" | ">|" | "&>" | "&>>" if self.cannot_write(redirect.operator, &target) => {
+                    let is_certain = self.read_taints.is_empty();
+                    self.read_taints.extend(outer_taints);
+                    return self.refused_redirect(command, is_certain);
+                }
+                ">" | ">>" | ">|" | "&>" | "&>>" | ">&" if descriptor == 1 => caught = false,
+                _ => {}
+            }
+        }
+        let has_input = input.is_some();
+        let taints = std::mem::replace(&mut self.read_taints, outer_taints);
+        let outer = input.map(|text| self.input.replace(Input { text: text.into(), at: 0, taints }));
+        let output = if caught { None } else { Some(self.output.take()) };
+        let flow = self.follow(command);
+        if let Some(output) = output {
+            self.output = output;
+        }
+        if has_input {
+            self.input = outer.flatten();
+        }
+        flow
+    }
+}
