@@ -38,6 +38,9 @@ impl Run<'_> {
                 self.state.taints.insert(unknown);
                 continue;
             }
+            if self.state.aliases.contains_key(&word[..at]) {
+                self.moments.dropped.insert(word[..at].to_vec(), self.moments.now);
+            }
             self.moments.aliases.insert(word[..at].to_vec(), self.moments.now);
             let (place, value) = (self.place.clone(), word[at + 1..].to_vec());
             self.state
@@ -48,11 +51,14 @@ impl Run<'_> {
 
     pub(super) fn drop_aliases(&mut self, arguments: &[Vec<u8>]) {
         if arguments.first().is_some_and(|first| first == b"-a") {
+            let all: Vec<Vec<u8>> = self.state.aliases.keys().cloned().collect();
+            self.moments.dropped.extend(all.into_iter().map(|name| (name, self.moments.now)));
             self.state.aliases.clear();
         }
         for name in arguments.iter().filter(|name| *name != b"-a") {
-            if self.state.aliases.remove(name).is_none() {
-                self.status = Some(1);
+            match self.state.aliases.remove(name) {
+                Some(_) => drop(self.moments.dropped.insert(name.clone(), self.moments.now)),
+                None => self.status = Some(1),
             }
         }
     }

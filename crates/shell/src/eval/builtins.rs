@@ -105,7 +105,8 @@ impl Run<'_> {
             b"shopt" => self.shopt(&arguments),
             b"enable" | b"disable" => self.switch_builtins(name, &arguments),
             b"let" => {
-                let value = arguments.last().map(|text| self.number(text)).unwrap_or_default();
+                let values: Vec<Vec<u8>> = arguments.iter().map(|text| self.number(text)).collect();
+                let value = values.last().cloned().unwrap_or_default();
                 self.status = is_known(&value).then(|| u8::from(value == b"0"));
             }
             b"getopts" => self.getopts(&arguments),

@@ -26,6 +26,8 @@ pub(super) struct Declaration {
     /// Whether it prints what is declared, and declares nothing.
     pub prints: bool,
     pub attributes: Attributes,
+    /// Whether it is no number, and keeps its letters, from now on (`typeset +i`).
+    pub clears: bool,
     /// Whether the next word may be a width or a base.
     pub takes_number: bool,
     /// Whether its words are patterns of names.
@@ -62,6 +64,7 @@ impl Declaration {
             prints: false,
             keeps_options: false,
             attributes: Attributes { readonly, integer, formatted, ..Attributes::default() },
+            clears: false,
             takes_number: false,
             takes_patterns: false,
         }
@@ -92,6 +95,7 @@ impl Declaration {
         let has = |letter| letters.contains(&letter);
         if *sign == b'+' {
             self.unexport |= has(b'x');
+            self.clears |= letters.iter().any(|letter| b"iluZLREF".contains(letter));
             self.unique = if has(b'U') { Some(false) } else { self.unique };
             return Options::Taken;
         }

@@ -7,7 +7,7 @@ use super::lists::LISTS;
 use super::piece::is_known;
 use super::run::{Flow, Mishap, Run};
 use super::state::{Attributes, Value, Variable};
-use crate::syntax::{Assigned, Assignment, Dialect, Part, Word, is_name};
+use crate::syntax::{Assigned, Assignment, Dialect, Part, Word, is_name, literal};
 
 impl Run<'_> {
     /// Whether a command takes its words as assignments.
@@ -39,15 +39,7 @@ impl Run<'_> {
         for word in &words.iter().flat_map(in_braces).collect::<Vec<_>>() {
             if let Some(assignment) = as_assignment(word) {
                 has_names = true;
-                if self.begin(&assignment.name, how) {
-                    if how.attributes.reference
-                        && let Some(old) = self.state.variables.get_mut(&assignment.name)
-                    {
-                        old.attributes.reference = false; // Else what it refers to would get the name.
-                    }
-                    self.assignment(&assignment);
-                    self.end(&assignment.name, how);
-                }
+                self.declare_assignment(&assignment, how);
                 continue;
             }
             if matches!(word.0.last(), Some(Part::List(_))) {
@@ -96,6 +88,29 @@ impl Run<'_> {
             self.write(&unknown);
         }
         Flow::Next
+    }
+
+    /// `NAME=value` as a word of a command that declares.
+    fn declare_assignment(&mut self, assignment: &Assignment, how: Declaration) {
+        if self.begin(&assignment.name, how) {
+            if how.attributes.reference
+                && let Some(old) = self.state.variables.get_mut(&assignment.name)
+            {
+                old.attributes.reference = false; // Else what it refers to would get the name.
+            }
+            // bash takes such a text apart as it would an array.
+            let is_text_of_list = |word: &Word| literal(word).is_some_and(|text| text.starts_with(b"("));
+            match &assignment.value {
+                Assigned::Word(word)
+                    if self.dialect() == Dialect::Bash && (how.is_list || how.is_map) && is_text_of_list(word) =>
+                {
+                    let unknown = self.any_number("an array that is given as a text");
+                    self.assign(&assignment.name, Value::List(vec![unknown]), false);
+                }
+                _ => self.assignment(assignment),
+            }
+            self.end(&assignment.name, how);
+        }
     }
 
     /// The words, with the values of assignments expanded: all of them are before the first is made.
@@ -241,6 +256,12 @@ impl Run<'_> {
         }
         if is_map && !matches!(self.state.variables.get(name), Some(Variable { value: Value::Map(_), .. })) {
             self.assign(name, Value::Map(BTreeMap::new()), false);
+        }
+        if how.clears
+            && let Some(variable) = self.state.variables.get_mut(name)
+        {
+            let Attributes { readonly, reference, .. } = variable.attributes;
+            variable.attributes = Attributes { readonly, reference, ..Attributes::default() };
         }
         if attributes.integer || attributes.lower || attributes.upper || attributes.formatted {
             let variable = self.state.variables.entry(name.to_vec()).or_insert_with(|| Variable::text("", false));

@@ -47,7 +47,18 @@ impl Run<'_> {
     pub(super) fn fields(&mut self, words: &[Word]) -> Vec<Vec<u8>> {
         let mut fields = Vec::new();
         for word in words {
-            if word.0.iter().any(|part| matches!(part, Part::Plain(text) if self.is_taken_otherwise(text))) {
+            let has = |wanted: &[u8]| {
+                let is_it =
+                    |part: &Part| matches!(part, Part::Plain(text) if memchr::memmem::find(text, wanted).is_some());
+                word.0.iter().any(is_it)
+            };
+            // In zsh the ends of a range may be variables.
+            let is_range = self.dialect() == Dialect::Zsh
+                && has(b"{")
+                && has(b"..")
+                && word.0.iter().any(|part| matches!(part, Part::Parameter(_)));
+            let is_odd = |part: &Part| matches!(part, Part::Plain(text) if self.is_taken_otherwise(text));
+            if is_range || word.0.iter().any(is_odd) {
                 fields.push(self.any_number("a word that an option makes others of"));
                 continue;
             }
@@ -94,7 +105,7 @@ impl Run<'_> {
                 }
                 // zsh joins a list before it would sort it where one text is wanted.
                 Part::Parameter(parameter)
-                    if parameter.flags.iter().any(|flag| b"oOuin".contains(flag))
+                    if parameter.flags.iter().any(|flag| b"oOuinfsz".contains(flag))
                         && (parameter.inner.is_some() || self.list_of(&parameter.name).is_some()) =>
                 {
                     let unknown = self.unknown_value("a list that is joined before it is sorted");

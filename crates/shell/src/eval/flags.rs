@@ -73,18 +73,7 @@ impl Run<'_> {
                 }
                 b'o' => values.sort(),
                 b'O' => values.sort_by(|a, b| b.cmp(a)),
-                b'%' => {
-                    let file = self.place.file.to_vec();
-                    let name = self.at.name.clone();
-                    for value in &mut values {
-                        match &value[..] {
-                            b"%x" => *value = file.clone(),
-                            b"%N" => *value = name.clone(),
-                            text if !text.contains(&b'%') => {}
-                            _ => *value = self.unknown_value("what a prompt shows"),
-                        }
-                    }
-                }
+                b'%' => self.prompted(&mut values),
                 b'q' if values.iter().flatten().any(|b| !b.is_ascii_alphanumeric() && !b"/._-+:".contains(b)) => {
                     return vec![self.unknown_value("a text with its quotes")];
                 }
@@ -97,15 +86,33 @@ impl Run<'_> {
                     values = self.list_of(&name).or(text).unwrap_or_default();
                     self.reads(&name);
                 }
+                // Taken as a pattern, and as a home directory.
+                b'~' if values.iter().flatten().any(|b| b"*?[(|~=<".contains(b)) => {
+                    return vec![self.any_number("a value that is taken as a pattern")];
+                }
                 b'Q' if values.iter().flatten().any(|b| b"'\"\\".contains(b)) => {
                     return vec![self.unknown_value("a text without its quotes")];
                 }
-                b'@' | b'=' | b'^' | b'A' | b'q' | b'Q' | b'M' | b'k' | b'v' => {}
+                b'@' | b'=' | b'^' | b'~' | b'A' | b'q' | b'Q' | b'M' | b'k' | b'v' => {}
                 _ => return vec![self.unknown_value("a flag of a variable that is unknown here")],
             }
             at += 1;
         }
         values
+    }
+
+    /// `(%)`: what a prompt would show.
+    fn prompted(&mut self, values: &mut [Vec<u8>]) {
+        let file = self.place.file.to_vec();
+        let name = self.at.name.clone();
+        for value in values {
+            match &value[..] {
+                b"%x" => *value = file.clone(),
+                b"%N" => *value = name.clone(),
+                text if !text.contains(&b'%') => {}
+                _ => *value = self.unknown_value("what a prompt shows"),
+            }
+        }
     }
 
     /// A value after modifiers of zsh, one after another: `A:h`.

@@ -10,5 +10,7 @@ pub(super) struct Moments {
     pub now: u32,
     pub last: u32,
     pub aliases: BTreeMap<Vec<u8>, u32>,
+    /// Aliases that were taken away, or made anew: what was taken apart before may still have them.
+    pub dropped: BTreeMap<Vec<u8>, u32>,
     pub functions: BTreeMap<Vec<u8>, u32>,
 }

@@ -17,10 +17,14 @@ impl Run<'_> {
     ) -> Result<Option<Vec<Vec<u8>>>, Vec<Vec<u8>>> {
         let operator = &parameter.operator[..];
         let is_empty = values.as_ref().is_none_or(|values| values.iter().all(Vec::is_empty));
-        let is_missing = if operator.starts_with(b":") { is_empty } else { values.is_none() };
+        // In zsh an empty list is set.
+        let is_nothing = values.as_ref().is_none_or(|values| values.is_empty() && self.dialect() != Dialect::Zsh);
+        let is_missing = if operator.starts_with(b":") { is_empty } else { is_nothing };
         let depends = operator.starts_with(b":")
             && operator.len() > 1
-            && values.as_ref().is_some_and(|values| values.iter().all(|value| !value.is_empty() && !has_known(value)));
+            && values.as_ref().is_some_and(|values| {
+                !values.is_empty() && values.iter().all(|value| !value.is_empty() && !has_known(value))
+            });
         match operator {
             b":-" | b"-" if depends => {}
             b":+" if depends => return Err(vec![self.unknown_value("whether what is unknown is empty")]),
@@ -80,6 +84,10 @@ impl Run<'_> {
             return Err(vec![self.unknown_value("a replacement by an extended pattern")]);
         }
         let to = parameter.second.as_ref().map(|word| self.one(word, false)).unwrap_or_default();
+        let is_odd = self.state.has(b"nocasematch") || from.is_empty() && self.dialect() == Dialect::Zsh;
+        if is_odd {
+            return Err(vec![self.unknown_value("a replacement that is not followed")]);
+        }
         if !is_known(&from) || list.iter().any(|value| !is_known(value)) {
             return Err(vec![self.unknown_value("a replacement in what is unknown")]);
         }

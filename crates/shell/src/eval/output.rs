@@ -118,8 +118,18 @@ impl Run<'_> {
         let rest = &arguments[from..];
         if let Some(is_long) = asks {
             self.status = Some(u8::from(rest.is_empty()));
+            let mut found = false;
             for name in rest {
+                let before = self.status.replace(0);
                 self.find(name, is_long);
+                found |= self.status == Some(0);
+                // In bash it is enough that one is found.
+                self.status = match (self.dialect(), before, self.status) {
+                    (Dialect::Bash, _, _) if found => Some(0),
+                    (_, Some(0), status) => status,
+                    (_, None, _) | (_, _, None) => None,
+                    (_, before, _) => before,
+                };
             }
             return Flow::Next;
         }
@@ -221,8 +231,20 @@ impl Run<'_> {
             return;
         }
         let path_only = command == b"hash" || options.iter().any(|option| option.contains(&b'P'));
+        if command == b"type" && !options.is_empty() && self.dialect() != Dialect::Bash {
+            let unknown = self.unknown_value("what `type` tells of options");
+            self.write(&unknown);
+            self.status = None;
+            return;
+        }
         for name in names {
-            if path_only {
+            let is_own = self.dialect() != Dialect::Zsh
+                && (is_builtin(self.dialect(), name) || self.state.functions.contains_key(name));
+            if command == b"hash" {
+                if !is_own && self.which(name).is_none() {
+                    self.status = if self.is_path_open() { None } else { Some(1) };
+                }
+            } else if path_only {
                 let found = self.which(name);
                 self.told(found.as_deref());
             } else {

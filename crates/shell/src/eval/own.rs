@@ -100,7 +100,7 @@ impl Run<'_> {
                 b"MACHTYPE" => text("x86_64-pc-linux-gnu"),
                 b"MAILCHECK" if is_interactive => text("60"),
                 b"OPTERR" => text("1"),
-                b"PS1" if is_interactive => text("$ "),
+                b"PS1" if is_interactive => text("\\s-\\v\\$ "),
                 b"PS2" if is_interactive => text("> "),
                 b"PS4" => text("+ "),
                 b"TERM" => text("dumb"),

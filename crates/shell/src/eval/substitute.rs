@@ -30,7 +30,12 @@ impl Run<'_> {
             Some(inner) => {
                 let list = self.inner(inner, is_quoted);
                 match &parameter.index {
-                    Some(index) => self.indexed(&list, &index.clone()).map(|one| vec![one]),
+                    // Of a single text it would be a letter.
+                    Some(_) if list.len() == 1 => Some(vec![self.unknown_value("a part of a value within another")]),
+                    Some(index) => match memchr::memchr(b',', index).filter(|_| !index.starts_with(b"(")) {
+                        Some(comma) => self.range(&list, &index.clone(), comma),
+                        None => self.indexed(&list, &index.clone()).map(|one| vec![one]),
+                    },
                     None => Some(list),
                 }
             }
@@ -117,7 +122,13 @@ impl Run<'_> {
                     return Some(vec![self.unknown_value("the length of what is unknown")]);
                 }
                 let text = values.first().map_or(0, |value| String::from_utf8_lossy(value).chars().count());
-                let length = if is_whole { values.len() } else { text };
+                let is_list = is_whole || parameter.inner.is_some() && values.len() != 1;
+                if !is_list
+                    && matches!(parameter.inner.as_deref(), Some(Part::Parameter(inner)) if !inner.flags.is_empty())
+                {
+                    return Some(vec![self.unknown_value("the length of a value within another")]);
+                }
+                let length = if is_list { values.len() } else { text };
                 Some(vec![length.to_string().into_bytes()])
             }
             Some(b'!') if matches!(parameter.index.as_deref(), Some(b"@" | b"*")) => {
@@ -129,6 +140,11 @@ impl Run<'_> {
             }
             Some(b'!') if !parameter.argument.0.is_empty() && parameter.operator.is_empty() => {
                 Some(vec![self.any_number("the names of variables")])
+            }
+            Some(b'!')
+                if self.state.variables.get(&parameter.name).is_some_and(|variable| variable.attributes.reference) =>
+            {
+                Some(vec![self.state.meant(&parameter.name).to_vec()])
             }
             Some(b'!') => {
                 let name = values.and_then(|values| values.first().cloned()).unwrap_or_default();

@@ -33,6 +33,8 @@ impl Run<'_> {
             }
             let at_start = number > 0 || is_first;
             let end = part.iter().position(|&b| b == b'/').unwrap_or(part.len());
+            let name = part.get(1..end).unwrap_or_default();
+            let is_user = !name.is_empty() && name.iter().all(|b| b.is_ascii_alphanumeric() || b"_-".contains(b));
             let is_cut = end == part.len() && number + 1 == parts.len() && !is_last;
             if at_start
                 && part.first() == Some(&b'~')
@@ -42,6 +44,9 @@ impl Run<'_> {
                 pieces.push((home, true));
                 pieces.push((part[end..].to_vec(), false));
                 continue;
+            }
+            if at_start && part.first() == Some(&b'~') && !is_cut && is_user && self.dialect() == Dialect::Zsh {
+                self.fail(Mishap::Expansion); // "no such user or named directory"
             }
             pieces.push((part.to_vec(), false));
         }

@@ -1,7 +1,9 @@
 //! Builtins that zsh alone has.
 
+use super::lists::Place;
 use super::run::Run;
 use super::state::Function;
+use whodunit_formats::bytes::path;
 
 impl Run<'_> {
     /// Does what a builtin of zsh alone does; `false` where it is none of them.
@@ -43,9 +45,13 @@ impl Run<'_> {
 
     fn autoload(&mut self, arguments: &[Vec<u8>]) {
         for word in arguments.iter().filter(|word| !word.starts_with(b"-") && !word.starts_with(b"+")) {
-            let place = self.place.clone();
+            // A file by its path, too: the function has its last part as its name.
+            let place = match word.contains(&b'/') {
+                true => Place { file: self.absolute(word).into(), line: 1 },
+                false => self.place.clone(),
+            };
             let function = Function::new(None, place);
-            self.state.functions.entry(word.clone()).or_insert(function);
+            self.state.functions.entry(path::name(word).to_vec()).or_insert(function);
         }
     }
 }

@@ -235,6 +235,11 @@ impl Parser<'_> {
             words.push(word);
             let may_define = (words.len() == 1 || self.dialect == Dialect::Zsh) && assignments.is_empty();
             if may_define && self.is_definition() {
+                let is_pattern =
+                    |part: &Part| matches!(part, Part::Plain(text) if text.iter().any(|b| b"*?[".contains(b)));
+                if self.dialect == Dialect::Zsh && words.iter().flat_map(|word| &word.0).any(is_pattern) {
+                    return self.wrong("a pattern in the place of a function's name");
+                }
                 let names: Vec<Vec<u8>> = words.iter().map(|word| literal(word).unwrap_or_default()).collect();
                 if self.dialect == Dialect::Zsh && names.iter().any(|name| DECLARING.contains(&&name[..])) {
                     return self.wrong("a word that the shell keeps for itself cannot name a function");

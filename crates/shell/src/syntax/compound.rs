@@ -327,6 +327,10 @@ impl Parser<'_> {
             if self.dialect == Dialect::Posix && self.starts(b";&") {
                 return self.wrong("case without esac");
             }
+            let is_zsh = self.dialect == Dialect::Zsh;
+            if is_zsh && self.starts(b";;&") || !is_zsh && self.starts(b";|") {
+                return self.wrong("case without esac");
+            }
             let then = if self.take(b";;&") || self.take(b";|") {
                 ArmEnd::TestOn
             } else if self.take(b";;") {

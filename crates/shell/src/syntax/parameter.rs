@@ -46,7 +46,7 @@ impl Parser<'_> {
                 && (*next == b'_' || next.is_ascii_alphabetic())
             {
                 before = matches!(sign, b'+' | b'#').then_some(*sign);
-                flags.extend(matches!(sign, b'=' | b'^').then_some(*sign));
+                flags.extend(matches!(sign, b'=' | b'^' | b'~').then_some(*sign));
                 signs = 1;
             }
         }
@@ -133,7 +133,7 @@ impl Parser<'_> {
             parameter.flags = flags[1..flags.len() - 1].to_vec();
         }
         while self.dialect == Dialect::Zsh && matches!(self.peek(), Some(b'=' | b'~' | b'^')) {
-            parameter.flags.extend(self.peek().filter(|sign| matches!(sign, b'=' | b'^')));
+            parameter.flags.extend(self.peek());
             self.skip(1);
         }
         if let [sign @ (b'#' | b'!' | b'+'), next, ..] = self.rest() {
@@ -179,7 +179,12 @@ impl Parser<'_> {
         let outer = self.in_double;
         self.in_double &= takes_text;
         let is_replacement = parameter.operator.starts_with(b"/");
+        // A pattern is not empty in bash: a slash at its start is a part of it.
+        let is_slash = is_replacement && self.dialect == Dialect::Bash && self.take(b"/");
         parameter.argument = self.word_until(&|b| b == b'}' || (is_replacement && b == b'/'))?;
+        if is_slash {
+            parameter.argument.0.insert(0, Part::Plain(b"/".to_vec()));
+        }
         if is_replacement && self.take(b"/") {
             parameter.second = Some(self.word_until(&|b| b == b'}')?);
         }

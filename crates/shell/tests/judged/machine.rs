@@ -94,6 +94,8 @@ pub const GAUGES: usize = BODIES.len();
 #[derive(Debug)]
 pub struct Machine {
     home: PathBuf,
+    /// Whether a user types into its shells.
+    is_interactive: bool,
 }
 
 impl Machine {
@@ -130,11 +132,16 @@ impl Machine {
             fs::write(home.join(file), text).unwrap();
             fs::set_permissions(home.join(file), fs::Permissions::from_mode(mode)).unwrap();
         }
-        let machine = Machine { home: fs::canonicalize(&home).unwrap() };
+        let machine = Machine { home: fs::canonicalize(&home).unwrap(), is_interactive: false };
         machine.make_gauge(0);
         std::os::unix::fs::symlink("nowhere", home.join("gone")).unwrap();
         std::os::unix::fs::symlink("tools", home.join("linked")).unwrap();
         machine
+    }
+
+    /// The same with shells that take themselves for interactive.
+    pub fn interactive(self, is_interactive: bool) -> Self {
+        Machine { is_interactive, ..self }
     }
 
     /// Makes the program that scripts run, whose output and status nobody knows beforehand.
@@ -193,8 +200,14 @@ impl Machine {
         let bounds = format!("ulimit -t 2; ulimit -v 1000000; exec timeout {seconds} \"$@\"");
         command.args(["-c", &bounds, "sh"]);
         command.arg(if shell == "sh" { "dash" } else { shell });
+        if self.is_interactive && shell == "bash" {
+            command.args(["--noprofile", "--norc"]); // Long options come first.
+        }
+        if self.is_interactive {
+            command.arg("-i");
+        }
         match shell {
-            "bash" => command.args(["--noprofile", "--norc", "-c", text]),
+            "bash" if !self.is_interactive => command.args(["--noprofile", "--norc", "-c", text]),
             "zsh" => command.args(["-f", "-c", text]),
             // What fish sets up by itself takes ten times as long as all else, and bears on its own list of paths alone.
             "fish" if !needs_set_up => command.args(["--no-config", "-c", text]),
@@ -225,7 +238,7 @@ impl Machine {
             dialect,
             name: shell.as_bytes().to_vec(),
             is_login: false,
-            is_interactive: false,
+            is_interactive: self.is_interactive,
         };
         let mut state = State { dir: account.home.to_vec(), ..State::default() };
         state.export(b"PATH", START);

@@ -277,8 +277,13 @@ impl Fish<'_> {
                 }
             }
         }
-        self.run.status = Some(0);
-        otherwise.map_or(Flow::Next, |block| self.scoped(|fish| fish.block(block)))
+        match otherwise {
+            Some(block) => self.scoped(|fish| fish.block(block)),
+            None => {
+                self.run.status = Some(0);
+                Flow::Next
+            }
+        }
     }
 
     /// The lines that commands write.

@@ -88,7 +88,7 @@ impl Fish<'_> {
     /// Whether fish itself sets a variable of this name, or keeps it up to date.
     fn is_own(&self, name: &[u8]) -> bool {
         const SET: &str = "CMD_DURATION COLUMNS LINES dirnext dirprev fish_kill_signal history status_generation umask";
-        const AT_FIRST: &str = "fish_key_bindings fish_handle_reflow fish_bind_mode";
+        const AT_FIRST: &str = "SHLVL fish_bind_mode fish_handle_reflow fish_key_bindings";
         let among = |words: &str| words.split(' ').any(|word| word.as_bytes() == name);
         among(SET) || among(AT_FIRST) && !self.run.state.variables.contains_key(name)
     }
@@ -103,7 +103,10 @@ impl Fish<'_> {
             b"PWD" => vec![self.run.state.dir.clone()],
             b"__fish_data_dir" => vec![self.dirs.data.to_vec()],
             b"__fish_sysconf_dir" => vec![self.dirs.settings.to_vec()],
-            b"hostname" => self.run.at.hostname.clone().map(|host| host.to_vec()).into_iter().collect(),
+            b"hostname" => vec![match &self.run.at.hostname {
+                Some(host) => host.to_vec(),
+                None => self.unknown_value("the name of the machine"),
+            }],
             b"version" | b"FISH_VERSION" => vec![b"3.6.0".to_vec()],
             b"pipestatus" => vec![self.unknown_value("the exit statuses of a pipeline")],
             b"fish_pid" => vec![self.unknown_value("a process id")],

@@ -231,6 +231,17 @@ impl Run<'_> {
                 let sum = [self.state.get(name).unwrap_or(b"0"), b"+(", &text, b")"].concat();
                 Value::Text(sum)
             }
+            (None, Value::Sparse(new), Some(list)) if *append => {
+                let old = match self.state.variables.get(name) {
+                    Some(Variable { value: Value::Sparse(old), .. }) => old.clone(),
+                    _ => (0..).zip(list).collect(),
+                };
+                // What has no number would follow the last of the old ones.
+                match new.contains_key(&0) {
+                    true => Value::Text(self.unknown_value("elements that are added to an array")),
+                    false => Value::Sparse(old.into_iter().chain(new).collect()),
+                }
+            }
             (None, Value::List(new), Some(mut list)) if *append => match self.state.variables.get(name) {
                 Some(Variable { value: Value::Sparse(old), .. }) => {
                     let next = old.keys().next_back().map_or(0, |last| last + 1);

@@ -12,7 +12,7 @@ use crate::eval::lists::{self, LISTS, Place};
 use crate::eval::piece::is_known;
 use crate::eval::state::{Alias, AliasKind, Function, Variable};
 use crate::syntax::{Assignment, Command, Dialect, Kind, Parser, Part, Word, literal};
-use whodunit_formats::bytes::ByteString;
+use whodunit_formats::bytes::{ByteString, path};
 
 impl Run<'_> {
     pub(in crate::eval) fn simple(&mut self, assignments: &[Assignment], words: &[Word], command: &Command) -> Flow {
@@ -58,6 +58,7 @@ impl Run<'_> {
             }
             // `$(<file)`: what is read is what is written.
             if assignments.is_empty()
+                && self.dialect() != Dialect::Posix
                 && self.output.is_some()
                 && let Some(text) = self.rest_of_input()
             {
@@ -193,6 +194,10 @@ impl Run<'_> {
     pub(in crate::eval) fn alias(&mut self, words: &[Word], command: &Command) -> Option<Flow> {
         let expands = self.expands_aliases();
         let [Part::Plain(name)] = &words.first()?.0[..] else { return None };
+        let is_recent = self.moments.dropped.get(name).is_some_and(|dropped| *dropped >= self.moments.now);
+        if expands && is_recent {
+            self.taint_for_good("uses an alias that was changed since the command was taken apart");
+        }
         let alias = self.state.aliases.get(name).filter(|alias| expands && alias.kind == AliasKind::Command)?;
         // A complete command is taken apart before anything in it is done.
         let is_later = self.moments.aliases.get(name).is_some_and(|made| *made >= self.moments.now);
@@ -226,6 +231,9 @@ impl Run<'_> {
             return None;
         }
         let dirs = self.list_of(b"fpath").unwrap_or_default();
+        let told = self.state.functions.get(name).map(|function| function.place.file.to_vec());
+        let told = told.filter(|file| path::name(file) == name).map(|file| path::parent(&file).to_vec());
+        let dirs: Vec<Vec<u8>> = told.into_iter().chain(dirs).collect();
         let files = dirs.iter().filter(|dir| is_known(dir)).map(|dir| [&dir[..], b"/", name].concat());
         let file = files.into_iter().find(|file| self.kind(file) == Some(crate::FileType::File))?;
         let file = ByteString::from(self.absolute(&file));

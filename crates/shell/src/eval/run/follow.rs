@@ -282,8 +282,13 @@ impl Run<'_> {
                 }
             }
         }
-        self.status = Some(0);
-        otherwise.map_or(Flow::Next, |list| self.list(list))
+        match otherwise {
+            Some(list) => self.list(list),
+            None => {
+                self.status = Some(0);
+                Flow::Next
+            }
+        }
     }
 
     /// One level deeper, as far as that goes.

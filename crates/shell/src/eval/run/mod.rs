@@ -141,6 +141,8 @@ pub struct Run<'s> {
     pub(in crate::eval) loops: u32,
     /// Whether descriptors beyond the three that every program gets have been opened.
     pub(in crate::eval) has_descriptors: bool,
+    /// Whether one of those was closed.
+    pub(in crate::eval) has_closed: bool,
     /// How the last output of a command that was made into words ended.
     pub(in crate::eval) substituted: Option<u8>,
     /// Whether a signal, once it is sent, would change the search path.
@@ -200,6 +202,7 @@ impl<'s> Run<'s> {
             had_mishap: false,
             loops: 0,
             has_descriptors: false,
+            has_closed: false,
             substituted: Some(0),
             traps_signals: false,
             substitutions: 0,
@@ -242,7 +245,7 @@ impl<'s> Run<'s> {
 
     /// Gives up what the shell itself would give up.
     pub(in crate::eval) fn fail(&mut self, mishap: Mishap) {
-        self.status = Some(1);
+        self.status = Some(if self.at.dialect == Dialect::Posix { 2 } else { 1 });
         self.failure = Some(match (self.at.dialect, mishap) {
             (Dialect::Posix, _) => self.mistake(),
             (Dialect::Bash, Mishap::Unset | Mishap::Unbound) if !self.at.is_interactive => Flow::Exit,

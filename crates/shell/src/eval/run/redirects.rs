@@ -85,6 +85,10 @@ impl Run<'_> {
         let mut caught = true;
         let outer_taints = std::mem::take(&mut self.read_taints);
         for redirect in &command.redirects {
+            let closes = matches!(&redirect.target.0[..], [Part::Plain(target)] if target == b"-");
+            if closes && redirect.descriptor.is_some_and(|number| number > 2) {
+                self.has_closed = true;
+            }
             self.has_descriptors |= redirect.descriptor.is_some_and(|number| number > 2);
             let descriptor = redirect.descriptor.unwrap_or(u32::from(!redirect.operator.starts_with('<')));
             if let ("<", [Part::Process(list)]) = (redirect.operator, &redirect.target.0[..]) {
@@ -101,6 +105,10 @@ impl Run<'_> {
                     return flow;
                 }
             };
+            let is_further = target.first().is_some_and(|byte| (b'3'..=b'9').contains(byte));
+            if self.has_closed && is_further && redirect.operator.ends_with('&') {
+                self.taint_for_good("a descriptor that may be closed");
+            }
             match redirect.operator {
                 "<<" | "<<-" => input = Some(target),
                 "<<<" => input = Some([&target[..], b"\n"].concat()),
