@@ -20,6 +20,7 @@ impl Fish<'_> {
             return self.call(&defined, arguments);
         }
         let before = self.run.status.replace(0);
+        self.is_missing = false;
         if let Some(flow) = self.control(name, &arguments, before) {
             return flow;
         }
@@ -126,9 +127,11 @@ impl Fish<'_> {
         match lines {
             Some(lines) if lines.iter().all(|line| is_known(line)) && self.run.read_taints.is_empty() => {
                 let held = std::mem::replace(&mut self.holds_line, true);
+                let early = self.run.early.len();
                 let flow = self.text(&lines.join(&b'\n'), arguments);
+                self.run.join_early(early, |flow| flow == Flow::Return);
                 self.holds_line = held;
-                flow
+                if flow == Flow::Return { Flow::Next } else { flow }
             }
             _ => {
                 let unknown = self.note_unknown("runs unknown commands");
@@ -195,6 +198,11 @@ impl Fish<'_> {
             self.run.status = Some(0);
         } else {
             self.run.program(name, arguments);
+            self.is_missing = self.run.status == Some(127);
+            let handler = &b"fish_command_not_found"[..];
+            if self.is_missing && self.bodies.contains_key(handler) {
+                self.run.taint_for_good("what is called where a command is not found");
+            }
             let text = self.run.output.take().unwrap_or_default();
             if !text.is_empty() {
                 self.write_lines(text.strip_suffix(b"\n").unwrap_or(&text));

@@ -119,10 +119,7 @@ impl Fish<'_> {
                 let outer = std::mem::take(&mut self.run.read_taints);
                 let words = self.words(words);
                 let flow = match words.split_first() {
-                    _ if std::mem::take(&mut self.is_misindexed) => {
-                        self.run.status = None;
-                        Flow::Next
-                    }
+                    _ if self.is_misworded() => Flow::Next,
                     Some((name, arguments)) if !name.is_empty() => self.command(&name.clone(), arguments.to_vec()),
                     // Which number tells of a mistake depends on the version.
                     _ => {
@@ -150,7 +147,11 @@ impl Fish<'_> {
                 if LISTS.contains(&&name[..]) {
                     self.run.taint_for_good("a loop whose variable is a list of directories");
                 }
-                for value in self.words(words) {
+                let values = self.words(words);
+                if self.is_misworded() {
+                    return Flow::Next;
+                }
+                for value in values {
                     self.assign(name, vec![value], false, None);
                     match self.scoped(|fish| fish.block(body)) {
                         Flow::Next | Flow::Continue(_) => {}
@@ -164,6 +165,15 @@ impl Fish<'_> {
             Kind::While(condition, body) => self.while_loop(condition, body),
             Kind::Function(words, body) => self.define(words, body),
         }
+    }
+
+    /// Whether words could not be made, and what they are for is not done.
+    fn is_misworded(&mut self) -> bool {
+        let is_it = std::mem::take(&mut self.is_misworded);
+        if is_it {
+            self.run.status = self.run.status.filter(|status| *status == 127);
+        }
+        is_it
     }
 
     /// Ends as the last command of the body did, or well where that never ran.
@@ -205,6 +215,10 @@ impl Fish<'_> {
     fn switch(&mut self, word: &Word, arms: &[(Vec<Word>, Block)]) -> Flow {
         let outer = std::mem::take(&mut self.run.read_taints);
         let mut texts = self.words(std::slice::from_ref(word));
+        if self.is_misworded() {
+            self.run.read_taints.extend(outer);
+            return Flow::Next;
+        }
         let is_uncertain = !self.run.read_taints.is_empty();
         self.run.read_taints.extend(outer);
         if texts.len() > 1 && !is_uncertain {

@@ -59,8 +59,11 @@ pub struct Fish<'s> {
     /// Which of them are those of functions that are followed.
     calls: Vec<usize>,
     depth: u32,
-    /// Whether an index was no number, or 0: the command is not run then.
-    is_misindexed: bool,
+    /// Whether the words of a command cannot be made, and it is not run: an index was no number, or 0, or what was to
+    /// write a part of them is not there.
+    is_misworded: bool,
+    /// Whether the last command was not found.
+    is_missing: bool,
     holds_line: bool,
     output: Option<Vec<Vec<u8>>>,
     functions: Vec<ByteString>,
@@ -86,7 +89,8 @@ impl<'s> Fish<'s> {
             scopes: Vec::new(),
             calls: Vec::new(),
             depth: 0,
-            is_misindexed: false,
+            is_misworded: false,
+            is_missing: false,
             holds_line: false,
             output: None,
             functions: Vec::new(),

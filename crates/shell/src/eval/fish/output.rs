@@ -93,6 +93,7 @@ impl Fish<'_> {
         let is_here = self.run.which_in(&list, b"seq").is_some();
         if *self.seq.get_or_insert(is_here) && !is_here {
             self.run.status = Some(127);
+            self.is_missing = true;
             return;
         }
         let words: Vec<&[u8]> = arguments.iter().map(Vec::as_slice).collect();

@@ -293,7 +293,7 @@ impl Fish<'_> {
                 new.push(word.clone());
                 continue;
             }
-            let dir = path::absolute(word, &self.run.state.dir).to_vec();
+            let dir = path::without_dots(word, &self.run.state.dir).to_vec();
             if self.run.kind(&dir) != Some(FileType::Dir) || new.contains(&dir) {
                 continue;
             }

@@ -35,10 +35,15 @@ impl Fish<'_> {
 
     /// The expansion of a word: each text with its pattern.
     pub(super) fn expand(&mut self, word: &Word) -> Vec<(Vec<u8>, Vec<u8>)> {
+        self.expanded(word, false)
+    }
+
+    /// The same of a word that may stand in braces, where `~` means itself.
+    fn expanded(&mut self, word: &Word, is_inner: bool) -> Vec<(Vec<u8>, Vec<u8>)> {
         let mut all: Vec<(Vec<u8>, Vec<u8>)> = vec![(Vec::new(), Vec::new())];
         for (number, part) in word.0.iter().enumerate() {
             let more: Vec<(Vec<u8>, Vec<u8>)> = match part {
-                Part::Plain(text) => vec![self.home(text, number == 0)],
+                Part::Plain(text) => vec![self.home(text, number == 0 && !is_inner)],
                 Part::Quoted(text) => vec![(text.clone(), pattern::escaped(text))],
                 Part::Variable(name, quoted, index, more) => {
                     let mut list = self.variable(name, index.as_deref());
@@ -51,11 +56,12 @@ impl Fish<'_> {
                 }
                 Part::Output(block, quoted, index) => {
                     let lines = self.output_of(block);
+                    self.is_misworded |= std::mem::take(&mut self.is_missing) && self.run.status == Some(127);
                     let lines = self.picked(lines, index.as_deref());
                     let lines = if *quoted { vec![lines.join(&b'\n')] } else { lines };
                     lines.into_iter().map(|text| (text.clone(), pattern::escaped(&text))).collect()
                 }
-                Part::Braces(words) => words.iter().flat_map(|word| self.expand(word)).collect(),
+                Part::Braces(words) => words.iter().flat_map(|word| self.expanded(word, true)).collect(),
             };
             if all.len() * more.len() > 20_000 {
                 self.stop("too many words");
@@ -145,7 +151,7 @@ impl Fish<'_> {
                 None => match number(&text) {
                     Some(at) if text.trim() != "0" => (at, at),
                     _ => {
-                        self.is_misindexed = true;
+                        self.is_misworded = true;
                         continue;
                     }
                 },
