@@ -35,6 +35,9 @@ impl Run<'_> {
         let (mut has_names, mut is_told, mut asked) = (false, false, Vec::new());
         let expanded = self.with_values(words);
         let words = &expanded[..];
+        if self.failure.is_some() {
+            return Flow::Next;
+        }
         let in_braces = |word: &Word| if is_bash { super::braces::words(word) } else { vec![word.clone()] };
         for word in &words.iter().flat_map(in_braces).collect::<Vec<_>>() {
             if let Some(assignment) = as_assignment(word) {
@@ -109,7 +112,9 @@ impl Run<'_> {
                 }
                 _ => self.assignment(assignment),
             }
-            self.end(&assignment.name, how);
+            if self.failure.is_none() {
+                self.end(&assignment.name, how);
+            }
         }
     }
 

@@ -108,6 +108,9 @@ impl Run<'_> {
             Kind::Repeat(count, body) => self.repeat(count, body),
             Kind::Anonymous(body, words) => {
                 let arguments = self.fields(words);
+                if self.failure.is_some() {
+                    return Flow::Next;
+                }
                 self.word_taints.clone_from(&self.read_taints);
                 let place = self.place.clone();
                 let function = Function::new(Some(Arc::clone(body)), place);
@@ -116,6 +119,9 @@ impl Run<'_> {
             Kind::OtherLoop(body) => self.perhaps(body),
             Kind::Case(word, arms) => {
                 let (mut text, is_uncertain) = self.reading(|run| run.one(word, false));
+                if self.failure.is_some() {
+                    return Flow::Next;
+                }
                 if is_uncertain {
                     text = self.unknown_value("the text of a variable that may be another");
                 }

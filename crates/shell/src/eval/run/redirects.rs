@@ -105,6 +105,10 @@ impl Run<'_> {
                     return flow;
                 }
             };
+            if self.failure.is_some() {
+                self.read_taints.extend(outer_taints);
+                return Flow::Next;
+            }
             let is_further = target.first().is_some_and(|byte| (b'3'..=b'9').contains(byte));
             if self.has_closed && is_further && redirect.operator.ends_with('&') {
                 self.taint_for_good("a descriptor that may be closed");
