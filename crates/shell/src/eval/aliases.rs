@@ -50,6 +50,13 @@ impl Run<'_> {
     }
 
     pub(super) fn drop_aliases(&mut self, arguments: &[Vec<u8>]) {
+        if arguments.is_empty() {
+            self.status = Some(match self.dialect() {
+                Dialect::Posix => 0,
+                Dialect::Bash => 2,
+                Dialect::Zsh => 1,
+            });
+        }
         if arguments.first().is_some_and(|first| first == b"-a") {
             let all: Vec<Vec<u8>> = self.state.aliases.keys().cloned().collect();
             self.moments.dropped.extend(all.into_iter().map(|name| (name, self.moments.now)));

@@ -78,6 +78,7 @@ impl Run<'_> {
             }
             None => {
                 const WHY: &str = "a number that cannot be computed";
+                self.lose_assigned(text);
                 if !self.is_of_unknown {
                     // The shell says that it is no expression, and leaves out more than this command.
                     self.taint_for_good(WHY);
@@ -131,6 +132,10 @@ impl Run<'_> {
         }
         let tokens = tokens(text, self.dialect())?;
         if tokens.is_empty() {
+            if self.dialect() == Dialect::Posix {
+                self.is_refused = true; // "expecting primary"
+                return None;
+            }
             return Some(0);
         }
         let mut expression = Expression { tokens, at: 0, skips: false };

@@ -4,7 +4,7 @@ use std::collections::BTreeMap;
 
 use super::lists::{parts, tied};
 use super::piece::is_known;
-use super::run::Run;
+use super::run::{Mishap, Run};
 use super::state::{Value, Variable};
 use super::subscript::UNNUMBERED;
 use crate::syntax::{Assigned, Dialect, Parser, Part, Word};
@@ -145,8 +145,7 @@ impl Run<'_> {
                 return Value::Text(self.unknown_value("an associative array with unknown keys"));
             }
             if fields.len() % 2 == 1 && self.dialect() == Dialect::Zsh {
-                let unknown = self.note_unknown("an associative array with a key that has no value");
-                self.taint_all(unknown);
+                self.fail(Mishap::Expansion); // "bad set of key/value pairs"
             }
             return Value::Map(
                 fields.chunks(2).map(|two| (two[0].clone(), two.get(1).cloned().unwrap_or_default())).collect(),
@@ -210,6 +209,9 @@ impl Run<'_> {
         }
         if let (Some(Value::Map(mut map)), Value::Text(text)) = (current.clone(), &new) {
             let key = Some(self.key(index)).filter(|key| is_known(key))?;
+            if key.is_empty() && !is_zsh {
+                self.fail(Mishap::Expansion); // "bad array subscript"
+            }
             map.insert(key, text.clone());
             return Some(Value::Map(map));
         }

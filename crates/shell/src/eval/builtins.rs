@@ -71,6 +71,15 @@ impl Run<'_> {
             }
             return Flow::Next;
         }
+        let is_unknown = arguments.iter().any(|word| !is_known(word));
+        let may_end = match name {
+            b"set" => !arguments.first().is_some_and(|first| first == b"--"),
+            b"break" | b"continue" | b"return" | b"exit" | b"shift" | b"unset" => self.dialect() != Dialect::Bash,
+            _ => false,
+        };
+        if is_unknown && may_end {
+            self.taint_for_good("what is unknown may be a mistake, which ends what is read, or an option");
+        }
         let before = self.status.replace(0);
         let written = self.output.as_ref().map_or(0, Vec::len);
         let arguments = match self.control(name, arguments, before) {
@@ -119,6 +128,9 @@ impl Run<'_> {
             // What they set does not bear on where programs are found.
             b"umask" | b"complete" | b"zstyle" | b"bindkey" | b"times" | b"jobs" | b"dirs" => {}
             _ => self.status = None,
+        }
+        if is_unknown && matches!(name, b"set" | b"alias" | b"unalias" | b"hash" | b"unset") {
+            self.status = None;
         }
         if prints(name, &arguments) && self.output.as_ref().is_some_and(|output| output.len() == written) {
             let unknown = self.unknown_value(format!("what `{}` prints", ByteString::from(name)));

@@ -190,8 +190,13 @@ impl Run<'_> {
     /// Declares what one word names, with a value or without.
     fn declare_one(&mut self, text: &[u8], how: Declaration) {
         if !is_known(text) {
-            let unknown = self.note_unknown("declares a variable whose name is unknown");
-            self.taint_all(unknown);
+            const WHY: &str = "declares a variable whose name is unknown";
+            if self.dialect() == Dialect::Bash {
+                let unknown = self.note_unknown(WHY);
+                self.taint_all(unknown);
+            } else {
+                self.taint_for_good(WHY); // A mistake would end what is read.
+            }
             return;
         }
         let (name, value) = match memchr::memchr(b'=', text) {

@@ -305,7 +305,7 @@ impl Run<'_> {
         self.reads(b"IFS");
         let ifs = self.state.get(b"IFS").map_or_else(|| b" \t\n".to_vec(), <[u8]>::to_vec);
         if !is_known(&ifs) {
-            let unknown = self.unknown_value("a text that is split by an unknown IFS");
+            let unknown = self.any_number("a text that is split by an unknown IFS");
             fields.last_mut().into_iter().for_each(|field| field.push(&unknown, false));
             return;
         }

@@ -4,6 +4,7 @@
 mod aliases;
 mod arithmetic;
 mod arrays;
+mod assigning;
 mod braces;
 mod builtin_names;
 mod builtins;

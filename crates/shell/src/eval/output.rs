@@ -117,7 +117,7 @@ impl Run<'_> {
         }
         let rest = &arguments[from..];
         if let Some(is_long) = asks {
-            self.status = Some(u8::from(rest.is_empty()));
+            self.status = Some(u8::from(rest.is_empty() && self.dialect() == Dialect::Zsh));
             let mut found = false;
             for name in rest {
                 let before = self.status.replace(0);
@@ -178,14 +178,7 @@ impl Run<'_> {
     pub(super) fn find_all(&mut self, command: &[u8], arguments: &[Vec<u8>]) {
         let (options, names): (Vec<_>, Vec<_>) = arguments.iter().partition(|word| word.starts_with(b"-"));
         if command == b"hash" && options.iter().any(|option| *option == b"-d") {
-            for name in names {
-                if let Some(at) = memchr::memchr(b'=', name) {
-                    let dir = self.homes(&name[at + 1..], true, true, false);
-                    let dir: Vec<u8> = dir.into_iter().flat_map(|(text, _)| text).collect();
-                    self.state.named_dirs.insert(name[..at].to_vec(), dir);
-                }
-            }
-            return;
+            return self.name_dirs(&names);
         }
         if command == b"hash" && options.iter().any(|option| option.contains(&b'p')) {
             let _ = self.anything("a command is given another program");
@@ -204,6 +197,10 @@ impl Run<'_> {
             names.iter().for_each(|name| self.find(name, false));
             self.output = outer;
             self.status = self.status.filter(|_| names.len() == 1);
+            return;
+        }
+        if names.is_empty() && self.dialect() == Dialect::Zsh && command != b"hash" {
+            self.status = None;
             return;
         }
         if command == b"hash" && (names.is_empty() || !options.is_empty()) {
@@ -249,6 +246,17 @@ impl Run<'_> {
                 self.told(found.as_deref());
             } else {
                 self.find(name, command == b"type");
+            }
+        }
+    }
+
+    /// `hash -d NAME=directory` of zsh.
+    fn name_dirs(&mut self, names: &[&Vec<u8>]) {
+        for name in names {
+            if let Some(at) = memchr::memchr(b'=', name) {
+                let dir = self.homes(&name[at + 1..], true, true, false);
+                let dir: Vec<u8> = dir.into_iter().flat_map(|(text, _)| text).collect();
+                self.state.named_dirs.insert(name[..at].to_vec(), dir);
             }
         }
     }

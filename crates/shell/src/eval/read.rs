@@ -86,6 +86,11 @@ impl Run<'_> {
             names.iter().for_each(|name| self.assign(name, Value::Text(unknown.clone()), false));
             return;
         }
+        if !is_known(&line) && (is_list || names.len() > 1) {
+            let unknown = self.any_number("fields of a line that is unknown");
+            names.iter().for_each(|name| self.assign_named(name, unknown.clone()));
+            return;
+        }
         if is_list {
             let list = super::fields::fields_of(&line, &ifs).into_iter().flatten().collect();
             self.assign(&names[0].clone(), Value::List(list), false);

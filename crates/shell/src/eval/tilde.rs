@@ -36,6 +36,10 @@ impl Run<'_> {
             let name = part.get(1..end).unwrap_or_default();
             let is_user = !name.is_empty() && name.iter().all(|b| b.is_ascii_alphanumeric() || b"_-".contains(b));
             let is_cut = end == part.len() && number + 1 == parts.len() && !is_last;
+            if at_start && is_cut && *part == b"~" && self.dialect() == Dialect::Zsh {
+                pieces.push((self.unknown_value("whose home directory is meant"), true));
+                continue;
+            }
             if at_start
                 && part.first() == Some(&b'~')
                 && !is_cut

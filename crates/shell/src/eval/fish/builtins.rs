@@ -36,6 +36,7 @@ impl Fish<'_> {
                 self.run.test_word(name, &arguments);
                 self.run.status = self.run.status.filter(|status| *status < 2); // The number depends on the version.
             }
+            b"functions" | b"abbr" if arguments.iter().any(|word| !is_known(word)) => self.run.status = None,
             b"abbr" if arguments.iter().any(|word| matches!(&word[..], b"-q" | b"--query" | b"-e" | b"--erase")) => {
                 self.run.status = None;
             }
@@ -101,9 +102,15 @@ impl Fish<'_> {
                 if !is_certain {
                     self.run.taint_for_good("reads commands that may be others");
                 }
-                self.text(&arguments.join(&b' '), None)
+                let flow = self.text(&arguments.join(&b' '), None);
+                self.is_missing = false;
+                flow
             }
             b"emit" => self.emit(arguments),
+            b"return" | b"exit" if arguments.iter().any(|word| !is_known(word)) => {
+                self.run.taint_for_good("what is unknown may be no number, and then nothing is left");
+                if name == b"return" { Flow::Return } else { Flow::Exit }
+            }
             b"return" => {
                 let number = std::str::from_utf8(first).ok().and_then(|text| text.parse().ok());
                 let number = if first.is_empty() { before } else { number };

@@ -29,6 +29,9 @@ const LONG: [&[u8]; 9] = [
 impl Fish<'_> {
     pub(super) fn define(&mut self, words: &[Word], body: &Arc<Block>) -> Flow {
         let words = self.words(words);
+        if self.is_misworded() {
+            return Flow::Next;
+        }
         let Some(name) = words.first().cloned() else { return Flow::Next };
         if RESERVED.split(' ').any(|word| word.as_bytes() == name) {
             self.run.status = Some(2);
@@ -111,6 +114,7 @@ impl Fish<'_> {
             fish.block(&defined.body)
         });
         self.calls.pop();
+        self.is_missing = false;
         self.run.join_early(early, |flow| flow == Flow::Return);
         if let Some((hidden, scopes)) = outer {
             self.scopes = scopes;

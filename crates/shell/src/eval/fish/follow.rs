@@ -15,6 +15,8 @@ impl Fish<'_> {
                 let status = self.run.status.map(|status| status == 0);
                 skips = statement.after.is_some_and(|wanted| status.is_some_and(|status| status != wanted));
             }
+            // Nothing is joined to what was not found.
+            skips |= statement.is_chained && self.is_unfound();
             if skips {
                 continue;
             }
@@ -98,6 +100,17 @@ impl Fish<'_> {
             Flow::Exit
         } else {
             match &statement.input {
+                _ if statement
+                    .outputs
+                    .iter()
+                    .any(|file| file.0.iter().any(|part| matches!(part, Part::Output(..)))) =>
+                {
+                    let why = "writes a file whose name is unknown";
+                    self.either(why, &mut |fish| fish.kind(&statement.kind), &mut |fish| {
+                        fish.run.status = None;
+                        Flow::Next
+                    })
+                }
                 _ if self.cannot_write(&statement.outputs) => {
                     self.run.status = Some(1).filter(|_| self.run.read_taints.is_empty());
                     Flow::Next
@@ -107,13 +120,20 @@ impl Fish<'_> {
             }
         };
         self.depth -= 1;
-        if statement.negated {
+        if statement.negated && !self.is_unfound() {
             self.run.status = self.run.status.map(|status| u8::from(status == 0));
         }
         flow
     }
 
     pub(super) fn kind(&mut self, kind: &Kind) -> Flow {
+        let flow = self.follow(kind);
+        // That a command was not found matters to what stands around it, but not to what is around these.
+        self.is_missing &= !matches!(kind, Kind::If(..) | Kind::Switch(..) | Kind::For(..) | Kind::While(..));
+        flow
+    }
+
+    fn follow(&mut self, kind: &Kind) -> Flow {
         match kind {
             Kind::Command(words) => {
                 let outer = std::mem::take(&mut self.run.read_taints);
@@ -133,6 +153,9 @@ impl Fish<'_> {
             Kind::With(assignments, kind) => self.scoped(|fish| {
                 for (name, word) in assignments {
                     let values = fish.words(std::slice::from_ref(word));
+                    if fish.is_misworded() {
+                        return Flow::Next;
+                    }
                     fish.hide(name);
                     fish.assign(name, values, false, Some(true));
                 }
@@ -152,6 +175,22 @@ impl Fish<'_> {
                     return Flow::Next;
                 }
                 for value in values {
+                    if !is_known(&value) {
+                        let why = "the number of iterations of a loop is unknown";
+                        let flow = self.either(
+                            why,
+                            &mut |fish| {
+                                fish.assign(name, vec![value.clone()], false, None);
+                                fish.scoped(|fish| fish.block(body))
+                            },
+                            &mut |_| Flow::Next,
+                        );
+                        match flow {
+                            Flow::Next | Flow::Continue(_) => continue,
+                            Flow::Break(_) => break,
+                            other => return other,
+                        }
+                    }
                     self.assign(name, vec![value], false, None);
                     match self.scoped(|fish| fish.block(body)) {
                         Flow::Next | Flow::Continue(_) => {}
@@ -167,11 +206,18 @@ impl Fish<'_> {
         }
     }
 
+    /// Whether what was done last ended because a command was not found: nothing is made of that.
+    pub(super) fn is_unfound(&self) -> bool {
+        self.is_missing && self.run.status == Some(127)
+    }
+
     /// Whether words could not be made, and what they are for is not done.
-    fn is_misworded(&mut self) -> bool {
+    pub(super) fn is_misworded(&mut self) -> bool {
         let is_it = std::mem::take(&mut self.is_misworded);
         if is_it {
             self.run.status = self.run.status.filter(|status| *status == 127);
+            // What stands around it is not done either.
+            self.is_missing = self.run.status.is_some();
         }
         is_it
     }
@@ -255,6 +301,7 @@ impl Fish<'_> {
                     fitting.push(only_stars(&text));
                 }
             }
+            self.is_misworded = false;
             let patterns = fitting;
             let fits: Vec<_> = patterns.iter().map(|one| fits_perhaps(one, text)).collect();
             let one_fits =

@@ -27,7 +27,7 @@ impl Fish<'_> {
     /// Each command reads what the one before writes; all run in the shell itself, and what they change lasts.
     pub(super) fn pipeline(&mut self, block: &Block) -> Flow {
         let outer_input = self.run.input.take();
-        let mut flow = Flow::Next;
+        let (mut flow, mut is_unfound) = (Flow::Next, false);
         for (number, statement) in block.iter().enumerate() {
             let is_last = number + 1 == block.len();
             if is_last {
@@ -42,10 +42,14 @@ impl Fish<'_> {
             if flow != Flow::Next {
                 break;
             }
+            is_unfound |= self.is_unfound();
             let text: Vec<u8> = lines.iter().flat_map(|line| [line, &b"\n"[..]].concat()).collect();
             self.run.input = Some(Input { text: text.into(), at: 0, taints });
         }
         self.run.input = outer_input;
+        if is_unfound {
+            (self.is_missing, self.run.status) = (true, Some(127));
+        }
         flow
     }
 

@@ -12,6 +12,9 @@ impl Fish<'_> {
             b"printf" => {
                 let outer = self.run.output.replace(Vec::new());
                 self.run.printf(arguments);
+                if arguments.first().is_some_and(|format| !is_known(format)) {
+                    self.run.status = None;
+                }
                 let text = std::mem::replace(&mut self.run.output, outer).unwrap_or_default();
                 self.write_lines(text.strip_suffix(b"\n").unwrap_or(&text));
             }

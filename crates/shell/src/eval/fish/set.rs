@@ -103,18 +103,15 @@ impl Fish<'_> {
         let (options, at) = Options::of(arguments);
         let Options { exported, local, erase, append, prepend, joins, is_wide, .. } = options;
         let rest = &arguments[at..];
+        if arguments[..at].iter().any(|word| !is_known(word)) {
+            return self.run.taint_for_good("options of `set` that are unknown");
+        }
         if options.is_wrong {
             self.run.status = Some(2);
             return;
         }
         if options.query {
-            let missing = rest.iter().filter(|name| !self.is_set(name)).count();
-            let is_perhaps = rest.iter().any(|name| self.is_perhaps(name));
-            for name in rest {
-                self.run.reads(name.split(|&b| b == b'[').next().unwrap_or_default());
-            }
-            let is_certain = !is_perhaps && self.run.read_taints.is_empty();
-            self.run.status = Some(u8::try_from(missing).unwrap_or(255)).filter(|_| is_certain);
+            self.query(rest);
             return;
         }
         let Some((name, values)) = rest.split_first() else {
@@ -189,6 +186,17 @@ impl Fish<'_> {
                 self.run.status = status;
             }
         }
+    }
+
+    /// `set --query`: how many of these are not set.
+    fn query(&mut self, rest: &[Vec<u8>]) {
+        let missing = rest.iter().filter(|name| !self.is_set(name)).count();
+        let is_perhaps = rest.iter().any(|name| self.is_perhaps(name));
+        for name in rest {
+            self.run.reads(name.split(|&b| b == b'[').next().unwrap_or_default());
+        }
+        let is_certain = !is_perhaps && self.run.read_taints.is_empty();
+        self.run.status = Some(u8::try_from(missing).unwrap_or(255)).filter(|_| is_certain);
     }
 
     /// `set NAME[index] value` and `set --erase NAME[index]`.

@@ -31,6 +31,7 @@ impl Run<'_> {
             return self.declare_with(assignments, &name, &words[1..]);
         }
         self.is_unmatched = false;
+        let (refusals, substitutions) = (self.refusals, self.substitutions);
         let fields = self.command_words(words);
         if let Some(flow) = self.failure.take() {
             // For a program zsh looks for files when it has started a process for it, which then ends.
@@ -47,7 +48,6 @@ impl Run<'_> {
             self.taint_for_good("reads commands that may be others");
         }
         let Some((name, arguments)) = fields.split_first() else {
-            let (refusals, substitutions) = (self.refusals, self.substitutions);
             assignments.iter().for_each(|assignment| self.assignment(assignment));
             if self.refusals > refusals {
                 self.fail(Mishap::Expansion);

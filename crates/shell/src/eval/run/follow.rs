@@ -192,6 +192,9 @@ impl Run<'_> {
     /// `(( … ))`.
     fn calculate(&mut self, text: &[u8]) -> Flow {
         let value = self.deciding(text);
+        if value.is_none() && self.is_of_unknown {
+            self.lose_assigned(text);
+        }
         self.status = match value {
             None if std::mem::take(&mut self.is_refused) => Some(1),
             // zsh also computes with fractions.

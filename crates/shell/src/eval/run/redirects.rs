@@ -82,7 +82,7 @@ impl Run<'_> {
     /// Follows a command with its redirections: only what is read, and whether what is written is caught, matters.
     pub(in crate::eval) fn redirected(&mut self, command: &Command) -> Flow {
         let mut input = None;
-        let mut caught = true;
+        let (mut caught, mut is_uncertain) = (true, false);
         let outer_taints = std::mem::take(&mut self.read_taints);
         for redirect in &command.redirects {
             let closes = matches!(&redirect.target.0[..], [Part::Plain(target)] if target == b"-");
@@ -109,6 +109,7 @@ impl Run<'_> {
                 self.read_taints.extend(outer_taints);
                 return Flow::Next;
             }
+            is_uncertain |= !is_known(&target);
             let is_further = target.first().is_some_and(|byte| (b'3'..=b'9').contains(byte));
             if self.has_closed && is_further && redirect.operator.ends_with('&') {
                 self.taint_for_good("a descriptor that may be closed");
@@ -143,11 +144,28 @@ impl Run<'_> {
                 _ => {}
             }
         }
-        let has_input = input.is_some();
+        let opens = |redirect: &Redirect| matches!(redirect.operator, "<" | ">" | ">>" | ">|" | "&>" | "&>>");
+        let is_open = |part: &Part| !matches!(part, Part::Plain(_) | Part::Quoted(_));
+        let may_vary =
+            is_uncertain && command.redirects.iter().any(|one| opens(one) && one.target.0.iter().any(is_open));
         let taints = std::mem::replace(&mut self.read_taints, outer_taints);
-        let outer = input.map(|text| self.input.replace(Input { text: text.into(), at: 0, taints }));
+        self.with_streams(command, input.map(|text| Input { text: text.into(), at: 0, taints }), caught, may_vary)
+    }
+
+    /// Follows a command with what it reads, and with or without what it writes being caught.
+    fn with_streams(&mut self, command: &Command, input: Option<Input>, caught: bool, may_vary: bool) -> Flow {
+        let has_input = input.is_some();
+        let outer = input.map(|input| self.input.replace(input));
         let output = if caught { None } else { Some(self.output.take()) };
-        let flow = self.follow(command);
+        let flow = match may_vary {
+            false => self.follow(command),
+            // The file may not be there.
+            true => self.either(
+                "writes or reads a file whose name is unknown",
+                &mut |run| run.follow(command),
+                &mut |run| run.refused_redirect(command, true),
+            ),
+        };
         if let Some(output) = output {
             self.output = output;
         }

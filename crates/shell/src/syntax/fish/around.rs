@@ -1,6 +1,6 @@
 //! What stands before and behind a command: variables that are set for it, and redirections.
 
-use super::{Parsed, Parser, Word};
+use super::{Kind, Parsed, Parser, Part, Word, plain};
 
 impl Parser<'_> {
     /// Variables that are set for one command: `NAME=value` before it.
@@ -39,6 +39,22 @@ impl Parser<'_> {
             } else if writes {
                 self.outputs.extend(target);
             }
+        }
+    }
+
+    /// The words of a command: the first of them is not what another command writes.
+    pub(super) fn command(&mut self) -> Parsed<Kind> {
+        let words = self.words()?;
+        let decorates = |word: &Word| matches!(plain(word).as_deref(), Some(b"command" | b"builtin" | b"exec"));
+        let at = usize::from(words.first().is_some_and(decorates));
+        let writes = |word: &Word| word.0.iter().any(|part| matches!(part, Part::Output(..)));
+        if words.first().is_some_and(writes) || words.get(at).is_some_and(writes) {
+            return self.wrong("the output of a command in the place of one");
+        }
+        if words.is_empty() {
+            self.wrong("an operator or a word that cannot stand here")
+        } else {
+            Ok(Kind::Command(words))
         }
     }
 }

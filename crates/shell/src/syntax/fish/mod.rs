@@ -327,12 +327,7 @@ impl Parser<'_> {
             self.end()?;
             return Ok(Kind::Function(words, Arc::new(body)));
         }
-        let words = self.words()?;
-        if words.is_empty() {
-            self.wrong("an operator or a word that cannot stand here")
-        } else {
-            Ok(Kind::Command(words))
-        }
+        self.command()
     }
 
     /// A condition, with the `and` and `or` behind it, and a body.
