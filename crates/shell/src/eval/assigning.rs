@@ -15,7 +15,7 @@ impl Run<'_> {
             let at = front.iter().rposition(|b| !is_letter(b)).map_or(0, |at| at + 1);
             if is_name(&front[at..]) {
                 let unknown = self.unknown_value("what a calculation of unknown parts assigns");
-                self.assign(&front[at..].to_vec(), Value::Text(unknown), true);
+                self.assign(&front[at..], Value::Text(unknown), true);
             }
         }
     }

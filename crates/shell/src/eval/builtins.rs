@@ -73,7 +73,7 @@ impl Run<'_> {
         }
         let is_unknown = arguments.iter().any(|word| !is_known(word));
         let may_end = match name {
-            b"set" => !arguments.first().is_some_and(|first| first == b"--"),
+            b"set" => arguments.first().is_none_or(|first| first != b"--"),
             b"break" | b"continue" | b"return" | b"exit" | b"shift" | b"unset" => self.dialect() != Dialect::Bash,
             _ => false,
         };
