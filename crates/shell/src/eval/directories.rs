@@ -45,7 +45,7 @@ impl Run<'_> {
                 self.state.variables.insert(b"OLDPWD".to_vec(), Variable::text(unknown, true));
                 self.status = None;
             }
-            Some(dir) if self.kind(&dir) == Some(crate::FileType::Dir) => {
+            Some(dir) if self.may_enter(&dir) => {
                 // `cd` goes back through a link as the path is spelled.
                 let now = path::without_dots(&dir, &self.state.dir).to_vec();
                 let now = if is_physical { self.at.files.canonicalize(&now).to_vec() } else { now };

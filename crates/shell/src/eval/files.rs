@@ -128,6 +128,11 @@ impl Run<'_> {
         self.meta(name).map(|meta| meta.file_type)
     }
 
+    /// Whether a name is that of a directory to which the user may go.
+    pub(super) fn may_enter(&self, name: &[u8]) -> bool {
+        self.meta(name).is_some_and(|meta| meta.file_type == FileType::Dir && self.may(meta, 1))
+    }
+
     /// Whether the user may read (4), write (2) or run (1) what is there. Of the owners of an offline tree the
     /// numbers are taken as they are.
     pub(super) fn may(&self, meta: Metadata, bit: u32) -> bool {

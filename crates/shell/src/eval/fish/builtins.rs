@@ -181,7 +181,8 @@ impl Fish<'_> {
     }
 
     pub(super) fn program(&mut self, name: &[u8], arguments: &[Vec<u8>]) {
-        let is_builtin = matches!(name, b"ulimit" | b"history" | b"jobs" | b"commandline" | b"fg" | b"bg" | b"wait");
+        let is_builtin =
+            matches!(name, b"ulimit" | b"history" | b"jobs" | b"commandline" | b"fg" | b"bg" | b"wait" | b"psub");
         if is_builtin || (self.is_shipped(name) && !matches!(name, b"ls" | b"grep" | b"man" | b"realpath")) {
             self.run.status = None;
             if self.output.is_some() {

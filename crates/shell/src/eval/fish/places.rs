@@ -1,7 +1,6 @@
 //! The current directory: `cd`, `pushd`, `popd`.
 
 use super::Fish;
-use crate::FileType;
 use crate::eval::piece::is_known;
 
 impl Fish<'_> {
@@ -20,7 +19,7 @@ impl Fish<'_> {
         let has_places = is_relative && self.list_of(b"CDPATH").is_some_and(|list| !list.is_empty());
         if !is_known(&dir) || dir.starts_with(b"-") || has_places || !self.run.read_taints.is_empty() {
             self.lose_dir();
-        } else if !dir.is_empty() && self.run.kind(&dir) == Some(FileType::Dir) {
+        } else if !dir.is_empty() && self.run.may_enter(&dir) {
             self.run.state.dir = whodunit_formats::bytes::path::without_dots(&dir, &self.run.state.dir).to_vec();
             self.tell_watchers(b"PWD");
         } else {
