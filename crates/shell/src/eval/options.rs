@@ -168,13 +168,13 @@ impl Run<'_> {
     }
 
     pub(super) fn emulate(&mut self, arguments: &[Vec<u8>]) -> Flow {
-        let mode = arguments.iter().find(|word| !word.starts_with(b"-"));
+        let mode = arguments.iter().find(|word| !word.starts_with(b"-") && !word.starts_with(b"+"));
         if mode.is_none() {
             let unknown = self.unknown_value("what zsh emulates");
             self.write(&unknown);
         }
         let is_odd = |mode: &Vec<u8>| !matches!(&mode[..], b"sh" | b"bash" | b"zsh");
-        if mode.is_some_and(is_odd) || arguments.iter().any(|word| word.starts_with(b"-o") || word.starts_with(b"+o")) {
+        if mode.is_some_and(is_odd) || arguments.iter().any(|word| !is_known(word)) {
             self.taint_for_good("emulates another shell");
             self.status = None;
             return Flow::Next;
@@ -189,6 +189,7 @@ impl Run<'_> {
             let code = arguments.get(at + 1).cloned().unwrap_or_default();
             let options = self.state.options.clone();
             set(self, is_sh);
+            self.emulate_with(arguments);
             let flow = self.text(&code);
             self.state.options = options;
             return flow;
@@ -198,7 +199,17 @@ impl Run<'_> {
         }
         self.state.options.retain(|name| name == b"localoptions");
         set(self, is_sh);
+        self.emulate_with(arguments);
         Flow::Next
+    }
+
+    /// The options that `emulate` is given besides (`-o NAME`, `+o NAME`).
+    fn emulate_with(&mut self, arguments: &[Vec<u8>]) {
+        for two in arguments.windows(2) {
+            if matches!(&two[0][..], b"-o" | b"+o") && !self.zsh_switch(&two[1], two[0][0] == b'-') {
+                self.status = Some(1);
+            }
+        }
     }
 }
 

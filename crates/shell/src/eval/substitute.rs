@@ -251,6 +251,9 @@ impl Run<'_> {
         let index = parameter.index.clone();
         let zsh = self.dialect() == Dialect::Zsh;
         let (keys, vals) = (parameter.flags.contains(&b'k'), parameter.flags.contains(&b'v'));
+        if zsh && name == b"options" && !self.state.variables.contains_key(name) {
+            return self.option_value(index.as_deref(), keys, vals);
+        }
         if (zsh && (keys || vals))
             && let Some(pairs) = self.pairs_of(name, keys, vals)
         {

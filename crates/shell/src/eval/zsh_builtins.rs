@@ -1,8 +1,11 @@
 //! Builtins that zsh alone has.
 
 use super::lists::Place;
+use super::patterns::is_extended;
+use super::piece::is_known;
 use super::run::Run;
 use super::state::Function;
+use crate::syntax::pattern;
 use whodunit_formats::bytes::path;
 
 impl Run<'_> {
@@ -15,8 +18,10 @@ impl Run<'_> {
             b"unalias" | b"unfunction" | b"unset" | b"disable" | b"enable"
                 if arguments.iter().any(|word| word == b"-m") =>
             {
-                let _ = self.anything("takes away what fits a pattern");
+                self.drop_fitting(name, arguments);
             }
+            // Parts of zsh that none comes without.
+            b"zmodload" if !arguments.is_empty() && arguments.iter().all(|word| is_common_module(word)) => {}
             b"unfunction" => {
                 let all = arguments.iter().filter(|name| self.state.functions.remove(*name).is_some()).count();
                 self.status = Some(u8::from(all < arguments.len())).filter(|_| self.state.taints.is_empty());
@@ -43,6 +48,30 @@ impl Run<'_> {
         true
     }
 
+    /// `unalias -m`, `unfunction -m` and the like: takes away what fits patterns.
+    fn drop_fitting(&mut self, command: &[u8], arguments: &[Vec<u8>]) {
+        let patterns: Vec<&Vec<u8>> = arguments.iter().filter(|word| *word != b"-m").collect();
+        let extends = self.has_extended_glob();
+        if patterns.iter().any(|one| !is_known(one) || one.starts_with(b"-") || extends && is_extended(one)) {
+            let _ = self.anything("takes away what fits a pattern");
+            return;
+        }
+        let fits = |name: &Vec<u8>| patterns.iter().any(|one| pattern::fits(one, name));
+        match command {
+            b"unalias" => {
+                let names: Vec<Vec<u8>> = self.state.aliases.keys().filter(|name| fits(name)).cloned().collect();
+                self.drop_aliases(&names);
+            }
+            b"unfunction" => self.state.functions.retain(|name, _| !fits(name)),
+            b"unset" => {
+                let names: Vec<Vec<u8>> = self.state.variables.keys().filter(|name| fits(name)).cloned().collect();
+                self.unset(&names);
+            }
+            _ => {}
+        }
+        self.status = None;
+    }
+
     fn autoload(&mut self, arguments: &[Vec<u8>]) {
         for word in arguments.iter().filter(|word| !word.starts_with(b"-") && !word.starts_with(b"+")) {
             // A file by its path, too: the function has its last part as its name.
@@ -54,4 +83,10 @@ impl Run<'_> {
             self.state.functions.entry(path::name(word).to_vec()).or_insert(function);
         }
     }
+}
+
+/// Whether a word of `zmodload` is a module that every zsh has, or an option that loads it all the same.
+fn is_common_module(word: &[u8]) -> bool {
+    const NAMES: &str = "-i zsh/complete zsh/complist zsh/computil zsh/main zsh/parameter zsh/zle zsh/zutil";
+    NAMES.split(' ').any(|known| known.as_bytes() == word)
 }

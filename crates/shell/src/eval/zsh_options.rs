@@ -103,6 +103,45 @@ impl Run<'_> {
         Some(is_on != is_opposite)
     }
 
+    /// `${options[name]}`, or what the table of the options has as a whole.
+    pub(super) fn option_value(&mut self, index: Option<&[u8]>, keys: bool, values: bool) -> Option<Vec<Vec<u8>>> {
+        match index {
+            None | Some(b"@" | b"*") => Some(self.option_table(keys, values)),
+            Some(name) if name.iter().all(|b| b.is_ascii_alphanumeric() || *b == b'_') => {
+                let is_on = self.has_in_zsh(name)?;
+                Some(vec![if is_on { b"on".to_vec() } else { b"off".to_vec() }])
+            }
+            Some(_) => Some(vec![self.unknown_value("an option of a name that is not plain")]),
+        }
+    }
+
+    /// Each option's name, and whether it is on; or the one of both.
+    fn option_table(&self, keys: bool, values: bool) -> Vec<Vec<u8>> {
+        let said = |is_on: bool| if is_on { b"on".to_vec() } else { b"off".to_vec() };
+        let names = ON.split(' ').chain(OFF.split(' '));
+        let one = |name: &str| {
+            let value = said(self.has_in_zsh(name.as_bytes()).unwrap_or_default());
+            let key = keys.then(|| name.as_bytes().to_vec());
+            key.into_iter().chain((values || !keys).then_some(value)).collect::<Vec<_>>()
+        };
+        names.flat_map(one).collect()
+    }
+
+    /// `options=(NAME on NAME off …)`: switches each of them.
+    pub(super) fn assign_options(&mut self, pairs: &[Vec<u8>]) {
+        for pair in pairs.chunks(2) {
+            match pair {
+                [name, value] if is_known(name) && matches!(&value[..], b"on" | b"off") => {
+                    let is_on = value == b"on";
+                    if self.has_in_zsh(name) != Some(is_on) {
+                        self.zsh_switch(name, is_on);
+                    }
+                }
+                _ => self.taint_for_good("an assignment to the options of the shell"),
+            }
+        }
+    }
+
     /// `setopt` and `unsetopt`.
     pub(super) fn setopt(&mut self, arguments: &[Vec<u8>], on: bool) {
         for word in arguments {

@@ -134,6 +134,10 @@ impl Run<'_> {
         if self.dialect() != Dialect::Zsh {
             return Some(value);
         }
+        if let (b"options", Value::List(pairs)) = (name, &value) {
+            self.assign_options(&pairs.clone());
+            return None;
+        }
         if TABLES.split(' ').any(|table| table.as_bytes() == name) {
             self.taint_for_good("an assignment to a table of the shell's own");
             return None;
