@@ -19,7 +19,8 @@ const OF_BASH_RESERVED: &str = "[[ ]] coproc function select time";
 const OF_ZSH_RESERVED: &str =
     "[[ coproc function select time declare end export float foreach integer local nocorrect readonly repeat typeset";
 
-fn among(words: &str, name: &[u8]) -> bool {
+/// Whether a name is one of these words, which single blanks part.
+pub(super) fn among(words: &str, name: &[u8]) -> bool {
     words.split(' ').any(|word| word.as_bytes() == name)
 }
 

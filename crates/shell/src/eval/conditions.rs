@@ -75,8 +75,7 @@ impl Run<'_> {
         let fitting = self.expression(right);
         let names = if is_zsh { &[&b"MATCH"[..], b"match"][..] } else { &[&b"BASH_REMATCH"[..]] };
         let ignores_case = self.state.has(b"nocasematch");
-        let is_known = is_known(left) && is_known(&fitting);
-        let is_known = is_known && !(is_zsh && ignores_case);
+        let is_known = is_known(left) && is_known(&fitting) && !(is_zsh && ignores_case);
         let found = if is_known { super::regular::matched(&fitting, left, ignores_case) } else { Err(()) };
         let fits = found.as_ref().ok().map(Option::is_some);
         match found {
@@ -229,7 +228,7 @@ impl Run<'_> {
         match &bare[..] {
             b"login" => Some(self.at.is_login),
             b"interactive" => Some(self.at.is_interactive),
-            _ if self.dialect() == Dialect::Zsh => self.has_in_zsh(&bare),
+            _ if self.dialect() == Dialect::Zsh => self.has_in_zsh(name),
             _ => Some(self.state.has(&bare)),
         }
     }

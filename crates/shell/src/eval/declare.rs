@@ -222,10 +222,11 @@ impl Run<'_> {
             }
             return;
         }
-        if how.ties && LISTS.contains(&name) && !matches!(name, b"PATH" | b"MANPATH" | b"FPATH") {
-            return self.taint_for_good("two variables are tied together");
-        }
         if how.ties && LISTS.contains(&name) {
+            // Some are tied from the start.
+            if !matches!(name, b"PATH" | b"MANPATH" | b"FPATH") {
+                self.taint_for_good("two variables are tied together");
+            }
             return;
         }
         if how.ties && super::lists::tied(name).is_none() {

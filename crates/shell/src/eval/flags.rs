@@ -36,7 +36,6 @@ impl Run<'_> {
                 flag @ (b's' | b'j') if !counts(flag) => {
                     at += 2 + between_marks(&flags[at + 1..]).map_or(0, <[u8]>::len);
                 }
-                b'o' | b'O' if !counts(flags[at]) => {}
                 flag if !counts(flag) => {}
                 b'f' => {
                     values = values.iter().flat_map(|value| value.split(|&b| b == b'\n')).map(<[u8]>::to_vec).collect();

@@ -1,5 +1,6 @@
 //! Builtins that take words or lines apart: `getopts`, `mapfile`; and `trap`.
 
+use super::builtin_names::among;
 use super::piece::is_known;
 use super::run::Run;
 use super::state::Value;
@@ -164,5 +165,5 @@ fn is_condition(name: &[u8]) -> bool {
     const NAMES: &str = "EXIT DEBUG ERR RETURN ZERR HUP INT QUIT ILL TRAP ABRT BUS FPE KILL USR1 SEGV USR2 PIPE ALRM TERM \
                          CHLD CONT STOP TSTP TTIN TTOU URG XCPU XFSZ VTALRM PROF WINCH IO PWR SYS";
     let bare = name.strip_prefix(b"SIG").unwrap_or(name);
-    name == b"0" || NAMES.split(' ').any(|known| known.as_bytes() == bare)
+    name == b"0" || among(NAMES, bare)
 }

@@ -1,5 +1,6 @@
 //! Options of the shells: `set`, `shopt`, `setopt`, `emulate`.
 
+use super::builtin_names::among;
 use super::piece::is_known;
 use super::run::{Flow, Mishap, Run};
 use super::state::Value;
@@ -239,7 +240,7 @@ fn is_shopt_name(name: &[u8]) -> bool {
                         lithist localvar_inherit localvar_unset login_shell mailwarn no_empty_cmd_completion nocaseglob \
                         nocasematch noexpand_translation nullglob progcomp_alias restricted_shell shift_verbose varredir_close \
                         xpg_echo";
-    ON_IN_BASH.contains(&name) || MORE.split(' ').any(|known| known.as_bytes() == name)
+    ON_IN_BASH.contains(&name) || among(MORE, name)
 }
 
 /// What dash knows behind `set -o`.
@@ -284,5 +285,5 @@ fn is_option_name(dialect: Dialect, name: &[u8]) -> bool {
         }
         Dialect::Zsh => return zsh_option(name).is_some(),
     };
-    COMMON.split(' ').chain(more.split(' ')).any(|known| known.as_bytes() == name)
+    among(COMMON, name) || among(more, name)
 }

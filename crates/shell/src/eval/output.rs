@@ -193,9 +193,7 @@ impl Run<'_> {
         if options.iter().any(|option| option.contains(&b'a')) || command == b"where" {
             let unknown = self.unknown_value("all that a name means");
             self.write(&unknown);
-            let outer = self.output.take();
-            names.iter().for_each(|name| self.find(name, false));
-            self.output = outer;
+            self.find_unwritten(&names);
             self.status = self.status.filter(|_| names.len() == 1);
             return;
         }
@@ -215,9 +213,7 @@ impl Run<'_> {
             || command == b"which" && names.iter().any(|name| self.which(name).is_none());
         if asks_more && self.dialect() == Dialect::Zsh {
             let unknown = self.unknown_value("what a name means, as zsh tells it");
-            let outer = self.output.take();
-            names.iter().for_each(|name| self.find(name, false));
-            self.output = outer;
+            self.find_unwritten(&names);
             if self.status != Some(1) || command == b"which" {
                 self.write(&unknown);
             }
@@ -250,6 +246,13 @@ impl Run<'_> {
         }
     }
 
+    /// Looks names up for the status alone.
+    fn find_unwritten(&mut self, names: &[&Vec<u8>]) {
+        let outer = self.output.take();
+        names.iter().for_each(|name| self.find(name, false));
+        self.output = outer;
+    }
+
     /// `hash -d NAME=directory` of zsh.
     fn name_dirs(&mut self, names: &[&Vec<u8>]) {
         for name in names {
@@ -269,9 +272,8 @@ impl Run<'_> {
             self.write(&unknown);
             return;
         }
-        let has_aliases = self.at.is_interactive || self.state.has(b"expand_aliases");
         let word = match name {
-            name if has_aliases && self.state.aliases.contains_key(name) => Some(&b"alias"[..]),
+            name if self.expands_aliases() && self.state.aliases.contains_key(name) => Some(&b"alias"[..]),
             name if is_reserved(Dialect::Bash, name) => Some(&b"keyword"[..]),
             name if self.state.functions.contains_key(name) => Some(&b"function"[..]),
             name if is_builtin(Dialect::Bash, name) && !self.state.disabled.contains(name) => Some(&b"builtin"[..]),

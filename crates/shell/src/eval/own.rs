@@ -1,5 +1,6 @@
 //! Variables that a shell sets by itself, some of which it changes all the time.
 
+use super::builtin_names::among;
 use super::run::Run;
 use super::state::Variable;
 use crate::syntax::Dialect;
@@ -14,8 +15,8 @@ enum Own {
 const CHANGING: &str = "LINENO RANDOM SECONDS _";
 const CHANGING_IN_BASH: &str = "BASHPID BASH_ARGC BASH_ARGV BASH_COMMAND BASH_LINENO BASH_SUBSHELL DIRSTACK EPOCHREALTIME \
                                 EPOCHSECONDS GROUPS HISTCMD SRANDOM";
-const CHANGING_IN_ZSH: &str = "BASH_REMATCH ERRNO HISTCMD MBEGIN MEND TRY_BLOCK_ERROR TRY_BLOCK_INTERRUPT TTYIDLE ZSH_EVAL_CONTEXT ZSH_SUBSHELL \
-                               dirstack funcfiletrace funcsourcetrace funcstack functrace history jobdirs jobstates \
+const CHANGING_IN_ZSH: &str = "BASH_REMATCH ERRNO HISTCMD MBEGIN MEND TRY_BLOCK_ERROR TRY_BLOCK_INTERRUPT TTYIDLE \
+                               ZSH_EVAL_CONTEXT ZSH_SUBSHELL dirstack funcfiletrace funcsourcetrace funcstack functrace history jobdirs jobstates \
                                jobtexts mbegin mend zsh_eval_context";
 
 /// Those that differ from machine to machine, from version to version, or from one terminal to the next.
@@ -26,12 +27,8 @@ const VARYING_IN_ZSH: &str = "CPUTYPE EGID FPATH FUNCNEST GID HISTCHARS HISTSIZE
                               MACHTYPE MAILCHECK MODULE_PATH NULLCMD PROMPT2 PROMPT3 PROMPT4 PS3 PS4 READNULLCMD SAVEHIST \
                               SPROMPT TIMEFMT TMPPREFIX TTY VENDOR WATCH WORDCHARS ZSH_ARGZERO ZSH_EXECUTION_STRING \
                               ZSH_PATCHLEVEL builtins dis_aliases dis_builtins dis_functions galiases histchars keymaps \
-                              module_path modules nameddirs options parameters patchars prompt reswords saliases signals termcap \
-                              terminfo userdirs usergroups watch widgets";
-
-fn among(words: &str, name: &[u8]) -> bool {
-    words.split(' ').any(|word| word.as_bytes() == name)
-}
+                              module_path modules nameddirs options parameters patchars prompt reswords saliases \
+                              signals termcap terminfo userdirs usergroups watch widgets";
 
 impl Run<'_> {
     /// A variable's text: what was assigned to it, or what the shell gives it.

@@ -95,7 +95,7 @@ impl Run<'_> {
             fields.push(self.unknown_value("an extended pattern"));
             return;
         }
-        let odd = [&b"dotglob"[..], b"nocaseglob", b"globdots", b"nocaseglob", b"globassign", b"markdirs"];
+        let odd = [&b"dotglob"[..], b"nocaseglob", b"globdots", b"globassign", b"markdirs"];
         let is_odd = odd.iter().any(|option| self.state.has(option))
             || self.state.has(b"globstar") && memchr::memmem::find(fitting, b"**").is_some();
         if is_odd {

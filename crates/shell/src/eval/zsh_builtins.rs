@@ -1,5 +1,6 @@
 //! Builtins that zsh alone has.
 
+use super::builtin_names::among;
 use super::lists::Place;
 use super::patterns::is_extended;
 use super::piece::is_known;
@@ -88,5 +89,5 @@ impl Run<'_> {
 /// Whether a word of `zmodload` is a module that every zsh has, or an option that loads it all the same.
 fn is_common_module(word: &[u8]) -> bool {
     const NAMES: &str = "-i zsh/complete zsh/complist zsh/computil zsh/main zsh/parameter zsh/zle zsh/zutil";
-    NAMES.split(' ').any(|known| known.as_bytes() == word)
+    among(NAMES, word)
 }

@@ -1,5 +1,6 @@
 //! The options of zsh.
 
+use super::builtin_names::among;
 use super::piece::is_known;
 use super::run::Run;
 use crate::syntax::Dialect;
@@ -57,10 +58,6 @@ const FAR_REACHING: &str = "\
     noshortloops octalzeroes posixargzero posixbuiltins posixcd posixidentifiers posixstrings \
     privileged restricted shfileexpansion singlecommand typesettounset";
 
-fn among(words: &str, name: &[u8]) -> bool {
-    words.split(' ').any(|word| word.as_bytes() == name)
-}
-
 /// The name under which zsh keeps an option, and whether the name given is its opposite. zsh takes no notice of case and
 /// underscores, and of `no` in front.
 pub(super) fn zsh_option(name: &[u8]) -> Option<(Vec<u8>, bool)> {
@@ -71,8 +68,9 @@ pub(super) fn zsh_option(name: &[u8]) -> Option<(Vec<u8>, bool)> {
     if among(ON, &name) || among(OFF, &name) {
         return Some((name, false));
     }
-    let (bare, is_opposite) = zsh_option(name.strip_prefix(b"no")?)?;
-    Some((bare, !is_opposite))
+    // Once: `nonoglob` is no option.
+    let bare = name.strip_prefix(b"no").filter(|bare| among(ON, bare) || among(OFF, bare))?;
+    Some((bare.to_vec(), true))
 }
 
 impl Run<'_> {

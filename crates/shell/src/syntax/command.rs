@@ -271,8 +271,9 @@ impl Parser<'_> {
         let mut index = None;
         if rest.get(behind) == Some(&b'[') && self.dialect != Dialect::Posix {
             let Some(end) = closing_bracket(&rest[behind..]) else { return Ok(None) };
-            let is_plain = !rest[behind..behind + end].iter().any(|byte| b"'\"\\$`(".contains(byte));
-            if self.dialect == Dialect::Zsh && is_plain && rest[behind..behind + end].contains(&b' ') {
+            let inner = &rest[behind..behind + end];
+            let is_plain = || !inner.iter().any(|byte| b"'\"\\$`(".contains(byte));
+            if self.dialect == Dialect::Zsh && inner.contains(&b' ') && is_plain() {
                 return Ok(None); // Two words.
             }
             index = Some(rest[behind + 1..behind + end].to_vec());

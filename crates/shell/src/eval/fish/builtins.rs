@@ -1,6 +1,7 @@
 //! Commands that fish has built in, as far as they change what is followed here.
 
 use super::Fish;
+use crate::eval::builtin_names::among;
 use crate::eval::piece::{is_known, mark};
 use crate::eval::rules;
 use crate::eval::run::Flow;
@@ -242,5 +243,5 @@ fn prints(name: &[u8], words: &[Vec<u8>]) -> bool {
 /// Whether a command passes on what it is given as it is, and ends the same whatever that is.
 fn passes(name: &[u8]) -> bool {
     const NAMES: &str = ": alias builtin command echo false fish_add_path printf set true";
-    NAMES.split(' ').any(|known| known.as_bytes() == name)
+    among(NAMES, name)
 }

@@ -4,6 +4,7 @@ use std::sync::Arc;
 
 use super::set::full_option;
 use super::{Defined, Fish};
+use crate::eval::builtin_names::among;
 use crate::eval::run::{Flow, MAX_DEPTH};
 use crate::eval::state::{Function, Variable};
 use crate::syntax::fish::{Block, Word};
@@ -33,7 +34,7 @@ impl Fish<'_> {
             return Flow::Next;
         }
         let Some(name) = words.first().cloned() else { return Flow::Next };
-        if RESERVED.split(' ').any(|word| word.as_bytes() == name) {
+        if among(RESERVED, &name) {
             self.run.status = Some(2);
             return Flow::Next;
         }

@@ -1,6 +1,7 @@
 //! `command`, `builtin` and `type`: what a name stands for.
 
 use super::Fish;
+use crate::eval::builtin_names::among;
 use crate::eval::run::Flow;
 use crate::eval::state::{Value, Variable};
 
@@ -86,5 +87,5 @@ fn is_builtin(name: &[u8]) -> bool {
                          complete contains continue count disown echo else emit end eval exec exit false fg for function \
                          functions history if jobs math not or path printf pwd random read realpath return set set_color \
                          source status string switch test time true type ulimit wait while";
-    NAMES.split(' ').any(|known| known.as_bytes() == name)
+    among(NAMES, name)
 }

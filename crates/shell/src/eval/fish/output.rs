@@ -82,10 +82,7 @@ impl Fish<'_> {
         let separator: &[u8] = if has(b's') { b"" } else { b" " };
         let mut text = arguments[count..].join(separator);
         if has(b'e') {
-            text = match text.contains(&b'\\') {
-                true => crate::eval::printf::unescaped(&text),
-                false => text,
-            };
+            text = crate::eval::printf::unescaped(&text);
         }
         self.write_lines(&text);
     }

@@ -128,14 +128,7 @@ impl Fish<'_> {
         };
         let old = self.list_of(&name).unwrap_or_default();
         if let Some(index) = index {
-            return self.set_element(
-                &name,
-                old,
-                &index,
-                if erase { None } else { values.first() },
-                values.len() == 1,
-                exported,
-            );
+            return self.set_element(&name, old, &index, (!erase).then_some(values), exported);
         }
         if erase {
             let was_set = self.run.state.variables.contains_key(&name);
@@ -205,8 +198,7 @@ impl Fish<'_> {
         name: &[u8],
         mut list: Vec<Vec<u8>>,
         index: &[u8],
-        value: Option<&Vec<u8>>,
-        is_single: bool,
+        values: Option<&[Vec<u8>]>,
         exported: Option<bool>,
     ) {
         self.run.reads(name);
@@ -216,17 +208,16 @@ impl Fish<'_> {
             self.taint_all(unknown);
             return;
         }
-        let is_one = value.is_none() || is_single;
         let number: Option<i64> = String::from_utf8_lossy(index).trim_end_matches(']').trim().parse().ok();
         let length = i64::try_from(list.len()).unwrap_or(0);
         let place = number.map(|number| if number < 0 { length + number } else { number - 1 });
         if let Some(place) = place.and_then(|place| usize::try_from(place).ok()).filter(|place| *place < list.len()) {
-            match value {
-                _ if !is_one => list = vec![self.run.any_number("several elements of a list are set")],
-                Some(value) => list[place].clone_from(value),
+            match values {
                 None => drop(list.remove(place)),
+                Some([value]) => list[place].clone_from(value),
+                Some(_) => list = vec![self.run.any_number("several elements of a list are set")],
             }
-        } else if number.is_none() || value.is_some() {
+        } else if number.is_none() || values.is_some() {
             list = vec![self.run.any_number("elements of a list beyond its end, or several of them")];
         }
         self.assign(name, list, true, exported);

@@ -1,6 +1,7 @@
 //! Words become texts: variables, outputs, braces, names of files.
 
 use super::{Fish, only_stars};
+use crate::eval::builtin_names::among;
 use crate::eval::piece::is_known;
 use crate::syntax::fish::{Part, Word};
 use crate::syntax::pattern;
@@ -95,8 +96,7 @@ impl Fish<'_> {
     fn is_own(&self, name: &[u8]) -> bool {
         const SET: &str = "CMD_DURATION COLUMNS LINES dirnext dirprev fish_kill_signal history status_generation umask";
         const AT_FIRST: &str = "SHLVL fish_bind_mode fish_handle_reflow fish_key_bindings";
-        let among = |words: &str| words.split(' ').any(|word| word.as_bytes() == name);
-        among(SET) || among(AT_FIRST) && !self.run.state.variables.contains_key(name)
+        among(SET, name) || among(AT_FIRST, name) && !self.run.state.variables.contains_key(name)
     }
 
     pub(super) fn variable(&mut self, name: &[u8], index: Option<&Word>) -> Vec<Vec<u8>> {

@@ -3,6 +3,7 @@
 use std::collections::BTreeSet;
 
 use super::{Mishap, Run};
+use crate::eval::builtin_names::among;
 use crate::eval::lists::{self, LISTS, places_after};
 use crate::eval::piece::is_known;
 use crate::eval::state::{Attributes, Value, Variable};
@@ -138,7 +139,7 @@ impl Run<'_> {
             self.assign_options(&pairs.clone());
             return None;
         }
-        if TABLES.split(' ').any(|table| table.as_bytes() == name) {
+        if among(TABLES, name) {
             self.taint_for_good("an assignment to a table of the shell's own");
             return None;
         }

@@ -187,7 +187,7 @@ impl Run<'_> {
 
     /// Whether aliases count.
     pub(in crate::eval) fn expands_aliases(&self) -> bool {
-        self.dialect() != Dialect::Bash || self.at.is_interactive || self.state.has(b"expand_aliases")
+        self.dialect() != Dialect::Bash || self.has_in_bash(b"expand_aliases")
     }
 
     /// What an alias in the place of the command does.

@@ -1,11 +1,13 @@
 //! Redirections: what a command reads, whether what it writes is caught, and what keeps it from being run.
 
+use std::collections::BTreeSet;
+
 use super::{Flow, MAX_FILE, Run};
 use crate::eval::builtins::is_special;
 use crate::eval::piece::is_known;
 use crate::eval::stream::Input;
 use crate::syntax::{Command, Dialect, Kind, Part, Redirect, literal};
-use crate::{FileType, ReadError};
+use crate::{FileType, ReadError, UnknownId};
 use whodunit_formats::bytes::path;
 
 impl Run<'_> {
@@ -79,6 +81,13 @@ impl Run<'_> {
         self.mistake()
     }
 
+    /// The same where what was read of its redirections may make that uncertain.
+    fn refuse(&mut self, command: &Command, outer_taints: BTreeSet<UnknownId>) -> Flow {
+        let is_certain = self.read_taints.is_empty();
+        self.read_taints.extend(outer_taints);
+        self.refused_redirect(command, is_certain)
+    }
+
     /// Follows a command with its redirections: only what is read, and whether what is written is caught, matters.
     pub(in crate::eval) fn redirected(&mut self, command: &Command) -> Flow {
         let mut input = None;
@@ -122,23 +131,17 @@ impl Run<'_> {
                 "<" => match self.at.files.read(&self.absolute(&target), MAX_FILE) {
                     Ok(content) if is_known(&target) => input = Some(content),
                     Err(ReadError::Absent(_)) if is_known(&target) => {
-                        let is_certain = self.read_taints.is_empty();
-                        self.read_taints.extend(outer_taints);
-                        return self.refused_redirect(command, is_certain);
+                        return self.refuse(command, outer_taints);
                     }
                     _ => input = Some(self.unknown_value("input that is unknown")),
                 },
                 ">&" if descriptor == 1 && target == b"2" => caught = false,
                 "<&" | ">&" if self.is_closed(&target) => {
-                    let is_certain = self.read_taints.is_empty();
-                    self.read_taints.extend(outer_taints);
-                    return self.refused_redirect(command, is_certain);
+                    return self.refuse(command, outer_taints);
                 }
                 "<&" if target != b"0" => input = Some(self.unknown_value("input from another descriptor")),
                 ">" | ">>" | ">|" | "&>" | "&>>" if self.cannot_write(redirect.operator, &target) => {
-                    let is_certain = self.read_taints.is_empty();
-                    self.read_taints.extend(outer_taints);
-                    return self.refused_redirect(command, is_certain);
+                    return self.refuse(command, outer_taints);
                 }
                 ">" | ">>" | ">|" | "&>" | "&>>" | ">&" if descriptor == 1 => caught = false,
                 _ => {}

@@ -18,7 +18,7 @@ impl Parser<'_> {
         }
     }
 
-    /// Redirections, of which only what is read matters here.
+    /// Redirections: what is read, and the files that are written.
     pub(super) fn redirections(&mut self) -> Parsed<()> {
         loop {
             self.blanks();
@@ -48,7 +48,7 @@ impl Parser<'_> {
         let decorates = |word: &Word| matches!(plain(word).as_deref(), Some(b"command" | b"builtin" | b"exec"));
         let at = usize::from(words.first().is_some_and(decorates));
         let writes = |word: &Word| word.0.iter().any(|part| matches!(part, Part::Output(..)));
-        if words.first().is_some_and(writes) || words.get(at).is_some_and(writes) {
+        if words.iter().take(at + 1).any(writes) {
             return self.wrong("the output of a command in the place of one");
         }
         if words.is_empty() {

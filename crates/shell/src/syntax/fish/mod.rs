@@ -197,6 +197,9 @@ impl Parser<'_> {
 
     /// Takes a word that stands before a command. With an option, and `not` and `!` alone, it is a command itself.
     fn takes_prefix(&mut self, word: &[u8]) -> bool {
+        if !self.has(word) {
+            return false;
+        }
         let after = self.rest().iter().skip(word.len()).find(|byte| !b" \t".contains(byte));
         let is_alone = after.is_none_or(|byte| b"\r\n;#".contains(byte));
         let is_command = after == Some(&b'-') || is_alone && matches!(word, b"not" | b"!");
