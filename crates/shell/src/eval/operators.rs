@@ -138,11 +138,12 @@ impl Run<'_> {
             let changed: Option<Vec<Vec<u8>>> = list.iter().map(|value| self.modified_by(value, &argument)).collect();
             values = Some(changed.unwrap_or_else(|| vec![self.unknown_value("a modifier that is unknown here")]));
         } else if argument.starts_with(b"#") && self.dialect() == Dialect::Zsh {
-            if values.iter().flatten().any(|value| !is_known(value)) {
-                return Some(vec![self.unknown_value("which elements of an unknown list fit")]);
+            let fitting = self.one_pattern(&parameter.argument);
+            if !is_known(&fitting) || values.iter().flatten().any(|value| !is_known(value)) {
+                return Some(vec![self.unknown_value("which elements of a list fit what is unknown")]);
             }
             let wanted = parameter.flags.contains(&b'M');
-            values.get_or_insert_default().retain(|value| pattern::fits(&argument[1..], value) == wanted);
+            values.get_or_insert_default().retain(|value| pattern::fits(&fitting[1..], value) == wanted);
         } else {
             let list = values.get_or_insert_default();
             let is_zsh_list = self.dialect() == Dialect::Zsh
