@@ -3,6 +3,7 @@
 use super::piece::is_known;
 use super::run::{Flow, Run};
 use super::state::Replacement;
+use crate::Files;
 use crate::eval::builtin_names::{is_builtin, prints};
 use crate::syntax::Dialect;
 use whodunit_formats::bytes::ByteString;
@@ -104,7 +105,7 @@ impl Run<'_> {
             b"pwd" => {
                 let is_physical = arguments.iter().any(|word| word == b"-P");
                 let dir = self.state.dir.clone();
-                let dir = if is_physical { self.at.files.canonicalize(&dir).to_vec() } else { dir };
+                let dir = if is_physical { self.seen().canonicalize(&dir).to_vec() } else { dir };
                 self.write(&[&dir[..], b"\n"].concat());
             }
             b"echo" => self.echo(&arguments),

@@ -1,10 +1,12 @@
 //! `test`, `[[ … ]]`, and numbers. None as an answer: that depends on what is not known.
 
+use super::made::UNKNOWN_SIZE;
 use super::patterns::is_extended;
 use super::piece::{fits_perhaps, has_known, is_known};
 use super::run::Run;
 use super::state::Value;
 use crate::FileType;
+use crate::Files;
 use crate::syntax::{Condition, Dialect, Part, Word, is_name};
 
 impl Run<'_> {
@@ -226,7 +228,7 @@ impl Run<'_> {
     fn has_option(&self, name: &[u8]) -> Option<bool> {
         let bare: Vec<u8> = name.iter().filter(|b| **b != b'_').map(u8::to_ascii_lowercase).collect();
         match &bare[..] {
-            b"login" => Some(self.at.is_login),
+            b"login" => Some(self.at.is_login || self.state.has(b"login")),
             b"interactive" => Some(self.at.is_interactive),
             _ if self.dialect() == Dialect::Zsh => self.has_in_zsh(name),
             _ => Some(self.state.has(&bare)),
@@ -246,7 +248,7 @@ impl Run<'_> {
             b'v' => return self.has_element(text),
             _ if !is_known(text) => return None,
             b'h' | b'L' => {
-                let entry = self.at.files.entry_type(&self.absolute(text));
+                let entry = self.seen().entry_type(&self.absolute(text));
                 return Some(!text.is_empty() && entry == Some(FileType::Link));
             }
             _ => {}
@@ -256,7 +258,7 @@ impl Run<'_> {
             b'e' | b'a' => Some(true),
             b'f' => Some(meta.file_type == FileType::File),
             b'd' => Some(meta.file_type == FileType::Dir),
-            b's' => Some(meta.size > 0),
+            b's' => (meta.size != UNKNOWN_SIZE).then_some(meta.size > 0),
             b'r' => Some(self.may(meta, 4)),
             b'w' => Some(self.may(meta, 2)),
             b'x' => Some(self.may(meta, 1)),
@@ -280,8 +282,16 @@ impl Run<'_> {
 
     fn binary(&mut self, left: &[u8], operator: &[u8], right: &[u8]) -> Option<bool> {
         match operator {
+            b"-nt" | b"-ot" if self.has_touched => None,
             b"-nt" | b"-ot" | b"-ef" if is_known(left) && is_known(right) => {
                 let (one, two) = (self.meta(left), self.meta(right));
+                let is_same_second = match (one, two) {
+                    (Some(one), Some(two)) => one.modified == two.modified && one.identity != two.identity,
+                    _ => false,
+                };
+                if operator != b"-ef" && is_same_second {
+                    return None; // The parts of a second decide.
+                }
                 Some(match (operator, one, two) {
                     (b"-ef", Some(one), Some(two)) => one.identity == two.identity,
                     (b"-nt", Some(one), Some(two)) => one.modified > two.modified,

@@ -3,6 +3,7 @@
 use super::piece::is_known;
 use super::run::Run;
 use super::state::Variable;
+use crate::Files;
 use crate::syntax::Dialect;
 use whodunit_formats::bytes::path;
 
@@ -48,7 +49,7 @@ impl Run<'_> {
             Some(dir) if self.may_enter(&dir) => {
                 // `cd` goes back through a link as the path is spelled.
                 let now = path::without_dots(&dir, &self.state.dir).to_vec();
-                let now = if is_physical { self.at.files.canonicalize(&now).to_vec() } else { now };
+                let now = if is_physical { self.seen().canonicalize(&now).to_vec() } else { now };
                 let before = std::mem::replace(&mut self.state.dir, now.clone());
                 self.state.variables.insert(b"OLDPWD".to_vec(), Variable::text(before, true));
                 if is_told {

@@ -3,7 +3,7 @@
 use super::piece::is_known;
 use super::run::Run;
 use crate::syntax::pattern;
-use crate::{FileType, Metadata};
+use crate::{FileType, Files, Metadata};
 use whodunit_formats::bytes::path;
 
 /// A pattern of zsh without the letters in parentheses at its end, and those letters.
@@ -39,13 +39,13 @@ impl Run<'_> {
                 let excludes = self.has_extended_glob() && part.starts_with(b"^");
                 if !pattern::is_pattern(part) && !excludes {
                     let name = [before.as_slice(), &pattern::plain(part)].concat();
-                    if self.at.files.metadata(&self.absolute(&name)).is_some() {
+                    if self.seen().metadata(&self.absolute(&name)).is_some() {
                         next.push(name);
                     }
                     continue;
                 }
                 let dir = self.absolute(before);
-                let names = self.at.files.list(&dir);
+                let names = self.seen().list(&dir);
                 let takes_hidden = part.starts_with(b".") || part.starts_with(b"\\.");
                 let fitting =
                     names.iter().filter(|(name, _)| takes_hidden || !name.starts_with(b".")).filter(|(name, _)| {
@@ -69,7 +69,7 @@ impl Run<'_> {
             // A link is one, but where `-` follows it.
             let kind = |name: &[u8]| match wants(b'-') {
                 true => self.kind(name),
-                false => self.at.files.entry_type(&self.absolute(name)),
+                false => self.seen().entry_type(&self.absolute(name)),
             };
             found.retain(|name| match kind(name) {
                 Some(kind) => (!wants(b'/') || kind == FileType::Dir) && (!wants(b'.') || kind == FileType::File),
@@ -103,7 +103,7 @@ impl Run<'_> {
 
     /// Whether the machine has a locale: in the archive of all, or in a directory of its own.
     fn has_locale(&self, name: &[u8]) -> bool {
-        let of = |dir: &[u8]| self.at.files.metadata(&[b"/usr/lib/locale/", dir].concat()).is_some();
+        let of = |dir: &[u8]| self.seen().metadata(&[b"/usr/lib/locale/", dir].concat()).is_some();
         let spelled = String::from_utf8_lossy(name).replace(".UTF-8", ".utf8");
         of(b"locale-archive") || of(name) || of(spelled.as_bytes())
     }
@@ -111,7 +111,7 @@ impl Run<'_> {
     /// A path from the current directory.
     pub(super) fn absolute(&self, name: &[u8]) -> Vec<u8> {
         if !name.starts_with(b"/") && !is_known(&self.state.dir) {
-            self.is_astray.set(true);
+            self.why_astray.set(Some("looks for a file in a directory that is unknown"));
         }
         if name.is_empty() { self.state.dir.clone() } else { path::absolute(name, &self.state.dir).to_vec() }
     }
@@ -121,7 +121,7 @@ impl Run<'_> {
         if name.is_empty() {
             return None;
         }
-        self.at.files.metadata(&self.absolute(name))
+        self.seen().metadata(&self.absolute(name))
     }
 
     pub(super) fn kind(&self, name: &[u8]) -> Option<FileType> {

@@ -3,6 +3,7 @@
 use super::edits::{modified, replaced};
 use super::piece::is_known;
 use super::run::Run;
+use crate::Files;
 use crate::syntax::pattern;
 
 /// The text between two marks: any byte and the same again, or a bracket and its partner.
@@ -128,7 +129,7 @@ impl Run<'_> {
             value = match modifier {
                 b"a" | b"A" | b"P" if value.is_empty() => value,
                 b"a" => self.absolute(&value),
-                b"A" | b"P" => self.at.files.canonicalize(&self.absolute(&value)).to_vec(),
+                b"A" | b"P" => self.seen().canonicalize(&self.absolute(&value)).to_vec(),
                 b"c" => self.which(&value).unwrap_or(value),
                 other => modified(&value, other)?,
             };

@@ -1,6 +1,7 @@
 //! Options of the shells: `set`, `shopt`, `setopt`, `emulate`.
 
 use super::builtin_names::among;
+use super::option_letters::of_letter;
 use super::piece::is_known;
 use super::run::{Flow, Mishap, Run};
 use super::state::Value;
@@ -41,15 +42,12 @@ impl Run<'_> {
                                     }
                                     return;
                                 }
-                                self.option(name, *sign == b'-');
+                                if !self.option(name, *sign == b'-') {
+                                    self.fail(Mishap::Expansion);
+                                    return;
+                                }
                                 continue;
                             }
-                            b'B' if self.dialect() == Dialect::Bash => b"braceexpand",
-                            b'a' => b"allexport",
-                            b'e' => b"errexit",
-                            b'f' if self.dialect() != Dialect::Zsh => b"noglob",
-                            b'F' if self.dialect() == Dialect::Zsh => b"noglob",
-                            b'u' => b"nounset",
                             b'A' if self.dialect() == Dialect::Zsh => {
                                 if let Some(name) = arguments.get(at + 1) {
                                     let list = arguments[at + 2..].to_vec();
@@ -57,9 +55,16 @@ impl Run<'_> {
                                 }
                                 return;
                             }
-                            _ => continue,
+                            letter => match of_letter(self.dialect(), *letter) {
+                                Some(name) => name.as_bytes(),
+                                None => continue,
+                            },
                         };
-                        self.option(name, *sign == b'-');
+                        if !self.option(name, *sign == b'-') {
+                            self.status = Some(1);
+                            self.fail(Mishap::Expansion);
+                            return;
+                        }
                     }
                 }
                 _ => {
@@ -109,11 +114,16 @@ impl Run<'_> {
     }
 
     /// Switches an option.
-    pub(super) fn option(&mut self, name: &[u8], on: bool) {
+    /// Switches an option; false where the shell keeps it as it is.
+    pub(super) fn option(&mut self, name: &[u8], on: bool) -> bool {
         if self.dialect() == Dialect::Zsh {
-            self.zsh_switch(name, on);
+            self.zsh_switch(name, on)
         } else {
+            if on && among(FAR_REACHING, name) {
+                self.taint_for_good("an option by which the shell takes what follows in another way");
+            }
             self.keep_option(name.to_vec(), on);
+            true
         }
     }
 
@@ -214,6 +224,9 @@ impl Run<'_> {
     }
 }
 
+/// Options of bash and dash by which all that follows means something else.
+const FAR_REACHING: &str = "keyword noexec onecmd physical posix privileged";
+
 /// Options that are on when bash starts, and mean something for what is followed.
 const ON_IN_BASH: [&[u8]; 14] = [
     b"braceexpand",
@@ -278,7 +291,7 @@ fn is_option_name(dialect: Dialect, name: &[u8]) -> bool {
     const COMMON: &str = "allexport emacs errexit ignoreeof monitor noclobber noexec noglob nolog notify nounset verbose vi \
                           xtrace";
     let more = match dialect {
-        Dialect::Posix => "debug interactive stdin",
+        Dialect::Posix => "debug interactive privileged stdin",
         Dialect::Bash => {
             "braceexpand errtrace functrace hashall histexpand history interactive-comments keyword onecmd \
                           physical pipefail posix privileged"

@@ -1,6 +1,7 @@
 //! Variables that a shell sets by itself, some of which it changes all the time.
 
 use super::builtin_names::among;
+use super::option_letters::of_letter;
 use super::run::Run;
 use super::state::Variable;
 use crate::syntax::Dialect;
@@ -141,19 +142,32 @@ impl Run<'_> {
         }
     }
 
-    /// `$-`.
+    /// `$-`, for a shell at a terminal where it is interactive.
     pub(super) fn signs(&self) -> Vec<u8> {
-        let mut signs: Vec<u8> = match self.dialect() {
-            Dialect::Posix => Vec::new(),
-            Dialect::Bash => b"hB".to_vec(),
-            Dialect::Zsh => b"569X".to_vec(),
+        const LETTERS: &[u8] = b"0123456789ABCDEFGHIJKLMNOPQRSTUVWXYZabcdefghijklmnopqrstuvwxyz";
+        let in_order = match self.dialect() {
+            Dialect::Posix => b"ubaCEVvxsnmIife",
+            Dialect::Bash => &b"abefhikmnprtuvxBCEHPT"[..],
+            Dialect::Zsh => LETTERS,
         };
-        if self.at.is_interactive {
-            signs.extend(if self.dialect() == Dialect::Posix { &b"i"[..] } else { b"imH" });
+        in_order.iter().copied().filter(|letter| self.has_letter(*letter)).collect()
+    }
+
+    /// Whether the option of a letter is on.
+    fn has_letter(&self, letter: u8) -> bool {
+        let Some(name) = of_letter(self.dialect(), letter) else {
+            return self.at.is_interactive && letter == b'i';
+        };
+        let name = name.as_bytes();
+        match (self.dialect(), letter) {
+            (Dialect::Bash, b'h') => true,
+            (Dialect::Bash, b'm' | b'H') if self.at.is_interactive => true,
+            (Dialect::Bash, _) => self.has_in_bash(name),
+            (Dialect::Posix, b'm') if self.at.is_interactive => true,
+            (Dialect::Posix, _) => self.state.has(name),
+            (Dialect::Zsh, b'i' | b'm' | b'Z') if self.at.is_interactive => true,
+            (Dialect::Zsh, b'l') if self.at.is_login => true,
+            (Dialect::Zsh, _) => self.has_in_zsh(name) == Some(true),
         }
-        if self.dialect() == Dialect::Zsh && self.at.is_login {
-            signs.push(b'l');
-        }
-        signs
     }
 }

@@ -3,21 +3,22 @@
 
 use super::run::{Run, SMALL};
 use crate::FileType;
+use crate::Files;
 use whodunit_formats::bytes::{ByteString, path, shell_word};
 
 /// Whether the files are those of macOS.
 pub(super) fn is_macos(run: &Run<'_>) -> bool {
-    run.at.files.metadata(b"/System/Library/CoreServices/SystemVersion.plist").is_some()
+    run.seen().metadata(b"/System/Library/CoreServices/SystemVersion.plist").is_some()
 }
 
 /// The list that a variable gets: what a file and those of a directory name, then what it had, each once.
 fn list(run: &Run<'_>, variable: &[u8], places: &str) -> Vec<u8> {
     let dir = ByteString::from(format!("/etc/{places}.d"));
-    let mut more: Vec<ByteString> = run.at.files.list(&dir).into_iter().map(|(name, _)| name).collect();
+    let mut more: Vec<ByteString> = run.seen().list(&dir).into_iter().map(|(name, _)| name).collect();
     more.retain(|name| !name.starts_with(b"."));
     more.sort();
     let more = more.iter().map(|name| path::join(&dir, name));
-    let more = more.filter(|file| run.at.files.entry_type(file) != Some(FileType::Dir));
+    let more = more.filter(|file| run.seen().entry_type(file) != Some(FileType::Dir));
     let mut parts: Vec<Vec<u8>> = Vec::new();
     let mut add = |part: &[u8]| {
         if !part.is_empty() && !parts.iter().any(|other| other == part) {
@@ -25,7 +26,7 @@ fn list(run: &Run<'_>, variable: &[u8], places: &str) -> Vec<u8> {
         }
     };
     for file in std::iter::once(ByteString::from(format!("/etc/{places}"))).chain(more) {
-        let content = run.at.files.read(&file, SMALL).unwrap_or_default();
+        let content = run.seen().read(&file, SMALL).unwrap_or_default();
         content.split(|&b| b == b'\n').for_each(|line| add(line.trim_ascii()));
     }
     let old = run.state.get(variable).unwrap_or_default().to_vec();

@@ -5,6 +5,7 @@ use super::edits::trimmed;
 use super::piece::{self, is_known};
 use super::run::Run;
 use crate::FileType;
+use crate::Files;
 use crate::ReadError;
 use crate::eval::run::SMALL;
 use whodunit_formats::bytes::{ByteString, path};
@@ -42,8 +43,14 @@ impl Run<'_> {
             }
         }
         self.status = if super::rules::succeeds(&program) { Some(0) } else { None };
+        if known {
+            match self.making(&program, &words) {
+                Some(status) => self.status = status,
+                None => self.may_make(&program, &words),
+            }
+        }
         let shown = piece::shown(&[&[name], &words[..]].concat().join(&b' '), 60 + name.len());
-        if self.output.is_some() && !super::rules::is_silent(&program) {
+        if self.output.is_some() && !super::rules::is_silent(&program, &words) {
             let unknown = self.unknown_value(format!("the output of `{shown}`, which is not run"));
             self.write(&unknown);
         }
@@ -69,7 +76,7 @@ impl Run<'_> {
                 let mut all = Vec::new();
                 let mut status = 0;
                 for file in files {
-                    match self.at.files.read(&self.absolute(file), SMALL) {
+                    match self.seen().read(&self.absolute(file), SMALL) {
                         Ok(content) => all.extend(content.into_iter().filter(|&b| b != 0)),
                         Err(ReadError::Absent(_)) => status = 1,
                         Err(_) => return None,
@@ -82,7 +89,7 @@ impl Run<'_> {
                 super::filters::filtered(program, words, &text).map(|text| (text, 0))
             }
             (b"grep", [b"-q" | b"-qs" | b"-sq", wanted, file]) if !wanted.iter().any(|b| b"\\[]*.^$".contains(b)) => {
-                match self.at.files.read(&self.absolute(file), SMALL) {
+                match self.seen().read(&self.absolute(file), SMALL) {
                     Ok(content) => {
                         let found = memchr::memmem::find(&content, wanted).is_some();
                         Some((Vec::new(), u8::from(!found)))
@@ -132,10 +139,10 @@ impl Run<'_> {
                 line(name.strip_suffix(*ending).filter(|stem| !stem.is_empty()).unwrap_or(name))
             }
             (b"readlink", [b"-f" | b"-e" | b"-m", name]) | (b"realpath", [name]) => {
-                let canonical = self.at.files.canonicalize(&self.absolute(name));
+                let canonical = self.seen().canonicalize(&self.absolute(name));
                 line(&canonical)
             }
-            (b"readlink", [name]) => match self.at.files.read_link(&self.absolute(name)) {
+            (b"readlink", [name]) => match self.seen().read_link(&self.absolute(name)) {
                 Some(target) => line(&target),
                 None => Some((Vec::new(), 1)),
             },

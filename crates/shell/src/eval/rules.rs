@@ -2,21 +2,20 @@
 //! they would write is told as commands.
 
 use super::run::Run;
+use crate::Files;
 use crate::eval::run::SMALL;
 use crate::syntax::Dialect;
 use whodunit_formats::bytes::{path, shell_word};
 
-/// Programs that always end well as far as start-up files care, and write nothing that bears on search paths.
+/// Programs that end well as far as start-up files care, and write nothing that bears on search paths.
 pub(super) fn succeeds(program: &[u8]) -> bool {
-    let known: [&[u8]; 11] =
-        [b"mkdir", b"touch", b"chmod", b"clear", b"date", b"sleep", b"umask", b"rm", b"cp", b"ln", b"tput"];
-    known.contains(&program)
+    matches!(program, b"date" | b"sleep")
 }
 
-/// Programs that write nothing where a text is made of it.
-pub(super) fn is_silent(program: &[u8]) -> bool {
-    let known: [&[u8]; 7] = [b"mkdir", b"touch", b"chmod", b"clear", b"sleep", b"rm", b"ln"];
-    known.contains(&program)
+/// Programs that write nothing where a text is made of it, unless they are asked to.
+pub(super) fn is_silent(program: &[u8], words: &[&[u8]]) -> bool {
+    let known: [&[u8]; 6] = [b"mkdir", b"touch", b"chmod", b"sleep", b"rm", b"ln"];
+    known.contains(&program) && !words.iter().any(|word| word.starts_with(b"-") && word.contains(&b'v'))
 }
 
 /// The commands that a program writes for the shell to take.
@@ -122,7 +121,7 @@ fn shims(run: &Run<'_>, name: &str, root: &[u8], words: &[&[u8]]) -> Vec<u8> {
 
 /// A conda set-up: the function, `condabin`, and the base environment unless a user said no.
 fn conda(run: &Run<'_>, base: &[u8], home: &[u8]) -> Vec<u8> {
-    let settings = run.at.files.read(&path::join(home, b".condarc"), SMALL).unwrap_or_default();
+    let settings = run.seen().read(&path::join(home, b".condarc"), SMALL).unwrap_or_default();
     let is_off = settings.split(|&b| b == b'\n').any(|line| {
         let line: Vec<u8> = line.iter().filter(|b| !b.is_ascii_whitespace()).map(u8::to_ascii_lowercase).collect();
         [&b"auto_activate_base:false"[..], b"auto_activate:false"].contains(&line.as_slice())
@@ -140,9 +139,9 @@ fn conda(run: &Run<'_>, base: &[u8], home: &[u8]) -> Vec<u8> {
 fn installations(run: &Run<'_>) -> Vec<u8> {
     let mut text = b"/var/lib/flatpak\n".to_vec();
     let dir = b"/etc/flatpak/installations.d";
-    let names = run.at.files.list(dir);
+    let names = run.seen().list(dir);
     for (name, _) in names.iter().filter(|(name, _)| name.ends_with(b".conf")) {
-        let content = run.at.files.read(&path::join(dir, name), SMALL).unwrap_or_default();
+        let content = run.seen().read(&path::join(dir, name), SMALL).unwrap_or_default();
         for line in content.split(|&b| b == b'\n') {
             if let Some(place) = line.trim_ascii().strip_prefix(b"Path=") {
                 text.extend_from_slice(place);
@@ -171,7 +170,7 @@ pub(super) fn of_file(run: &mut Run<'_>, file: &[u8]) -> Option<Vec<u8>> {
         }
         b"sdkman-init.sh" => {
             let candidates = path::join(path::parent(dir), b"candidates");
-            let names = run.at.files.list(&candidates);
+            let names = run.seen().list(&candidates);
             let mut names: Vec<_> = names.into_iter().map(|(name, _)| name).collect();
             names.sort();
             let mut text = b"sdk() { :; }\n".to_vec();
@@ -193,7 +192,7 @@ pub(super) fn of_file(run: &mut Run<'_>, file: &[u8]) -> Option<Vec<u8>> {
 fn nvm_version(run: &Run<'_>, dir: &[u8]) -> Option<Vec<u8>> {
     let read = |name: &[u8]| -> Option<Vec<u8>> {
         let file = path::join(&path::join(dir, b"alias"), name);
-        let content = run.at.files.read(&file, SMALL).ok()?;
+        let content = run.seen().read(&file, SMALL).ok()?;
         Some(content.split(|&b| b == b'\n').next()?.trim_ascii().to_vec()).filter(|text| !text.is_empty())
     };
     let mut wanted = read(b"default")?;
@@ -204,7 +203,7 @@ fn nvm_version(run: &Run<'_>, dir: &[u8]) -> Option<Vec<u8>> {
         }
     }
     let wanted = wanted.strip_prefix(b"v").unwrap_or(&wanted).to_vec();
-    let versions = run.at.files.list(&path::join(dir, b"versions/node"));
+    let versions = run.seen().list(&path::join(dir, b"versions/node"));
     let fits = |name: &&[u8]| {
         let bare = name.strip_prefix(b"v").unwrap_or(name);
         matches!(&wanted[..], b"node" | b"stable") || bare == wanted || bare.starts_with(&[&wanted[..], b"."].concat())

@@ -2,6 +2,7 @@
 
 use whodunit_formats::bytes::ByteString;
 
+use crate::Files;
 use crate::ReadError;
 use crate::eval::lists::Place;
 use crate::eval::piece::{is_known, unknowns_in};
@@ -52,7 +53,7 @@ impl Run<'_> {
         if let Some(flow) = self.device(&path) {
             return flow;
         }
-        let content = match self.at.files.read(&path, MAX_FILE) {
+        let content = match self.seen().read(&path, MAX_FILE) {
             Ok(content) if self.meta(file).is_some_and(|meta| self.may(meta, 4)) => content,
             Ok(_) => {
                 self.status = Some(1);
@@ -63,6 +64,7 @@ impl Run<'_> {
                 return Flow::Next;
             }
             Err(error) => {
+                self.why_astray.set(None); // Told here.
                 let unknown = self.note_unknown(format!("reads {error}"));
                 self.taint_all(unknown);
                 self.status = None;
@@ -129,9 +131,7 @@ impl Run<'_> {
         };
         let arguments = (arguments.len() > 1 && self.dialect() != Dialect::Posix).then(|| arguments[1..].to_vec());
         match found {
-            Some(found)
-                if self.meta(&found).is_some() || self.at.files.entry_type(&self.absolute(&found)).is_some() =>
-            {
+            Some(found) if self.meta(&found).is_some() || self.seen().entry_type(&self.absolute(&found)).is_some() => {
                 // A directory is an empty file to dash and zsh.
                 if self.kind(&found) == Some(crate::FileType::Dir) {
                     self.status = Some(u8::from(self.dialect() == Dialect::Bash));

@@ -4,6 +4,7 @@ use std::collections::{BTreeMap, BTreeSet};
 use std::sync::Arc;
 
 use super::lists::{LISTS, Place, parts};
+use super::made::{Made, joined};
 use super::piece::{is_known, mark};
 use crate::UnknownId;
 use crate::syntax::Command;
@@ -182,6 +183,8 @@ pub struct State {
     pub disabled: BTreeSet<Vec<u8>>,
     /// The current directory.
     pub dir: Vec<u8>,
+    /// What became of files that were made or removed.
+    pub made: BTreeMap<Vec<u8>, Made>,
     /// Directories that `~NAME` stands for in zsh (`hash -d`).
     pub named_dirs: BTreeMap<Vec<u8>, Vec<u8>>,
     /// Directories that `popd` goes back to, innermost last.
@@ -256,6 +259,7 @@ impl State {
             unset_taints: &self.unset_taints | &other.unset_taints,
             lasting_taints: &self.lasting_taints | &other.lasting_taints,
             argument_taints: &self.argument_taints | &other.argument_taints,
+            made: joined(self.made.clone(), &other.made),
             ..self.clone()
         };
         let names: BTreeSet<&Vec<u8>> = self.variables.keys().chain(other.variables.keys()).collect();

@@ -78,6 +78,9 @@ impl Run<'_> {
     pub(super) fn zsh_switch(&mut self, name: &[u8], on: bool) -> bool {
         let Some((name, is_opposite)) = zsh_option(name) else { return false };
         let on = on != is_opposite;
+        if on && !self.at.is_interactive && among("interactive monitor shinstdin zle", &name) {
+            return false;
+        }
         let is_default = among(ON, &name);
         let kept = if is_default { [b"no", &*name].concat() } else { name };
         if on == is_default {

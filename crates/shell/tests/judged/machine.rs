@@ -90,6 +90,9 @@ const BODIES: [&str; 6] =
 /// How many ways the program has to end.
 pub const GAUGES: usize = BODIES.len();
 
+/// What the home has at the start.
+const KEPT: [&str; 9] = ["bin", ".local", "tools", "empty", "lib", "order", "zsh", "gone", "linked"];
+
 /// A home with a few files.
 #[derive(Debug)]
 pub struct Machine {
@@ -126,6 +129,7 @@ impl Machine {
             ("tools/b/broken", 0o644, "PATH=/before:$PATH\nif true; then\n"),
             ("zsh/front", 0o644, "PATH=$1:$PATH\n"),
             ("zsh/back", 0o644, "back() {\n  PATH=$PATH:$1\n}\n"),
+            ("zsh/ahead.fish", 0o644, "function ahead; set PATH $argv $PATH; end\n"),
             ("tools/list", 0o644, "/l1\n/l2\n"),
             ("tools/b/exits", 0o644, "PATH=/left:$PATH\nreturn 3\nPATH=/never\n"),
         ] {
@@ -159,8 +163,19 @@ impl Machine {
         text.replace(self.home.to_str().unwrap(), "~home")
     }
 
+    /// Removes what scripts have made in the home.
+    pub fn tidy(&self) {
+        let is_made = |name: &str| !KEPT.contains(&name) && !name.starts_with("start") && !name.starts_with("told");
+        for entry in fs::read_dir(&self.home).unwrap().map(Result::unwrap) {
+            if is_made(&entry.file_name().to_string_lossy()) {
+                let _ = fs::remove_dir_all(entry.path()).or_else(|_| fs::remove_file(entry.path()));
+            }
+        }
+    }
+
     /// What the shell leaves behind.
     pub fn theirs(&self, shell: &str, script: &str) -> Found {
+        self.tidy();
         let start = self.written("start", script);
         let output = self.run(shell, &of_one(shell, &start), 5, script.contains("fish_"));
         found(&output)
@@ -222,6 +237,7 @@ impl Machine {
 
     /// What the evaluator says, and its unknowns.
     pub fn ours(&self, shell: &str, script: &str) -> (Found, Vec<String>) {
+        self.tidy();
         let start = self.written("start", script);
         let account = Account { name: user().into(), uid: uid(), home: self.home.as_os_str().as_bytes().into() };
         let dialect = match shell {

@@ -100,7 +100,8 @@ fn scripts_by_hand_are_never_wrong_in_silence() {
         let machine = Machine::new(&format!("shell-lists-{}", std::process::id())).interactive(is_interactive);
         let (mut count, mut certain) = (0, 0);
         // There is no terminal here.
-        let is_judged = |script: &&str| !is_interactive || !script.contains("-t ");
+        let needs_one = |script: &str| ["-t ", "set -m", "monitor"].iter().any(|sign| script.contains(sign));
+        let is_judged = |script: &&str| !is_interactive || !needs_one(script);
         for script in list.trim_end().split("\n====\n").filter(is_judged) {
             for shell in shells.split(' ') {
                 let (ours, _) = machine.ours(shell, script);

@@ -1,7 +1,10 @@
 //! Follows statements.
 
+use std::collections::BTreeMap;
+
 use super::{Fish, only_stars};
 use crate::eval::lists::LISTS;
+use crate::eval::made::{Made, joined};
 use crate::eval::piece::{fits_perhaps, is_known, mark};
 use crate::eval::run::{Flow, MAX_DEPTH, join_scopes};
 use crate::syntax::fish::{Block, Kind, Part, Statement, Word};
@@ -72,7 +75,11 @@ impl Fish<'_> {
     }
 
     pub(super) fn statement(&mut self, statement: &Statement) -> Flow {
+        let made = statement.is_background.then(|| self.run.state.made.clone());
         let flow = self.followed(statement);
+        if let Some(before) = made {
+            self.run.state.made = joined(before, &self.run.state.made);
+        }
         self.run.find_back();
         flow
     }
@@ -94,6 +101,7 @@ impl Fish<'_> {
             _ => {}
         }
         self.run.unrun = None;
+        let before = if statement.outputs.is_empty() { BTreeMap::new() } else { self.run.state.made.clone() };
         self.depth += 1;
         let flow = if self.depth > 4 * MAX_DEPTH {
             self.stop("commands are nested too deeply");
@@ -111,17 +119,28 @@ impl Fish<'_> {
                         Flow::Next
                     })
                 }
-                _ if self.cannot_write(&statement.outputs) => {
+                _ if !self.opens(&statement.outputs) => {
                     self.run.status = Some(1).filter(|_| self.run.read_taints.is_empty());
                     Flow::Next
                 }
                 Some(file) => self.reading_from(file, |fish| fish.kind(&statement.kind)),
+                // Nothing is opened for a command that is not found.
+                None if !statement.outputs.is_empty() => self.perhaps_unfound(&statement.kind, &before),
                 None => self.kind(&statement.kind),
             }
         };
         self.depth -= 1;
         if statement.negated && !self.is_unfound() {
             self.run.status = self.run.status.map(|status| u8::from(status == 0));
+        }
+        flow
+    }
+
+    /// Follows something that writes files; where its command is not found, it makes none of them.
+    fn perhaps_unfound(&mut self, kind: &Kind, before: &BTreeMap<Vec<u8>, Made>) -> Flow {
+        let flow = self.kind(kind);
+        if self.is_unfound() {
+            self.run.state.made = joined(before.clone(), &self.run.state.made);
         }
         flow
     }

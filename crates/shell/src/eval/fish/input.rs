@@ -1,6 +1,7 @@
 //! Pipelines, files that are read, and `read`.
 
 use super::Fish;
+use crate::Files;
 use crate::ReadError;
 use crate::eval::piece::is_known;
 use crate::eval::run::{Flow, MAX_FILE};
@@ -53,10 +54,14 @@ impl Fish<'_> {
         flow
     }
 
-    /// Whether one of these files cannot be written.
-    pub(super) fn cannot_write(&mut self, files: &[Word]) -> bool {
+    /// Opens the files that something writes; false where one of them cannot be written.
+    pub(super) fn opens(&mut self, files: &[Word]) -> bool {
         let names: Vec<Vec<u8>> = files.iter().flat_map(|file| self.words(std::slice::from_ref(file))).collect();
-        names.iter().any(|name| self.run.cannot_write(">>", name))
+        let can_write = !names.iter().any(|name| self.run.cannot_write(">>", name));
+        if can_write {
+            names.iter().for_each(|name| self.run.writes_file(name, true, None));
+        }
+        can_write
     }
 
     /// Does something that reads a file.
@@ -66,7 +71,7 @@ impl Fish<'_> {
         let taints = std::mem::replace(&mut self.run.read_taints, outer_taints);
         let text = match &names[..] {
             [name] if is_known(name) && !name.starts_with(b"/dev/") => {
-                match self.run.at.files.read(&self.run.absolute(name), MAX_FILE) {
+                match self.run.seen().read(&self.run.absolute(name), MAX_FILE) {
                     Ok(text) => text,
                     Err(ReadError::Absent(_)) => {
                         self.run.status = Some(1);

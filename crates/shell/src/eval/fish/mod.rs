@@ -1,5 +1,6 @@
 //! Follows what fish's configuration files would do, without doing it. Every variable is a list.
 
+mod autoload;
 mod builtins;
 mod calls;
 mod follow;
@@ -19,13 +20,14 @@ pub use installed::Directories;
 use std::collections::BTreeMap;
 use std::sync::Arc;
 
+use self::autoload::FUNCTION_PATH;
 use crate::eval::lists::{LISTS, Place, parts, places_after};
 use crate::eval::path_helper;
 use crate::eval::piece::is_known;
 use crate::eval::run::{Flow, Invocation, MAX_DEPTH, MAX_FILE, Run, Scopes, taint_hidden};
-use crate::eval::state::{Function, State, Value, Variable};
+use crate::eval::state::{State, Value, Variable};
 use crate::syntax::fish::{Block, parse};
-use crate::{ReadError, Unknown, UnknownId};
+use crate::{Files, ReadError, Unknown, UnknownId};
 use whodunit_formats::bytes::{ByteString, path};
 
 /// A variable's name, and its elements where it was set.
@@ -129,6 +131,12 @@ impl<'s> Fish<'s> {
         let own_dirs = |kind: &[u8]| vec![path::join(&own, kind), path::join(&settings, kind)];
         self.functions = own_dirs(b"functions");
         self.functions.extend(vendor(b"vendor_functions.d", vendor_functions));
+        let last = path::join(&self.dirs.data, b"functions");
+        let dirs = self.functions.iter().map(|dir| dir.to_vec()).chain([last.to_vec()]).collect();
+        self.run
+            .state
+            .variables
+            .insert(FUNCTION_PATH.to_vec(), Variable { value: Value::List(dirs), ..Variable::text("", false) });
         self.find_functions();
         // Its own configuration asks the files of macOS.
         if self.run.at.is_login && path_helper::is_macos(&self.run) {
@@ -138,7 +146,7 @@ impl<'s> Fish<'s> {
         self.rebuild();
         let mut seen: Vec<ByteString> = Vec::new();
         for dir in own_dirs(b"conf.d").into_iter().chain(vendor(b"vendor_conf.d", vendor_conf)) {
-            let names = self.run.at.files.list(&dir);
+            let names = self.run.seen().list(&dir);
             let mut names: Vec<ByteString> = names.into_iter().map(|(name, _)| name).collect();
             names.retain(|name| name.ends_with(b".fish") && !name.starts_with(b"."));
             names.sort_by(|a, b| crate::eval::natural::compare(&a.to_ascii_lowercase(), &b.to_ascii_lowercase()));
@@ -163,19 +171,6 @@ impl<'s> Fish<'s> {
             }
         }
         (state, unknowns)
-    }
-
-    /// Functions that stand in files of their name.
-    fn find_functions(&mut self) {
-        for dir in self.functions.clone() {
-            let names = self.run.at.files.list(&dir);
-            for (name, _) in names {
-                let Some(stem) = name.strip_suffix(b".fish") else { continue };
-                let place = Place { file: path::join(&dir, &name), line: 1 };
-                let function = Function::new(None, place);
-                self.run.state.functions.entry(stem.to_vec()).or_insert(function);
-            }
-        }
     }
 
     fn note_unknown(&mut self, says: impl Into<String>) -> UnknownId {
@@ -241,8 +236,15 @@ impl<'s> Fish<'s> {
             variable.exported = exported;
         }
         self.run.state.variables.insert(name.to_vec(), variable);
-        if name == b"fish_user_paths" {
-            self.rebuild();
+        self.after_change(name);
+    }
+
+    /// What fish itself does where a variable was changed.
+    pub(super) fn after_change(&mut self, name: &[u8]) {
+        match name {
+            b"fish_user_paths" => self.rebuild(),
+            FUNCTION_PATH if !self.is_hidden(name) => self.find_functions_anew(),
+            _ => {}
         }
     }
 
@@ -291,7 +293,7 @@ impl<'s> Fish<'s> {
             self.run.status = None;
             return Flow::Next;
         }
-        let content = match self.run.at.files.read(&file, MAX_FILE) {
+        let content = match self.run.seen().read(&file, MAX_FILE) {
             Ok(content) => content,
             Err(ReadError::Absent(_)) => {
                 self.run.status = Some(1);

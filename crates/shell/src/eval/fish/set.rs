@@ -134,9 +134,7 @@ impl Fish<'_> {
             let was_set = self.run.state.variables.contains_key(&name);
             self.erase(&name, local, is_wide);
             self.run.status = Some(if was_set { 0 } else { 4 }).filter(|_| self.run.state.unset_taints.is_empty());
-            if name == b"fish_user_paths" {
-                self.rebuild();
-            }
+            self.after_change(&name);
             return;
         }
         let is_new = !self.run.state.variables.contains_key(&name);
@@ -239,7 +237,7 @@ impl Fish<'_> {
     }
 
     /// Whether a block has a variable of this name for itself.
-    fn is_hidden(&self, name: &[u8]) -> bool {
+    pub(super) fn is_hidden(&self, name: &[u8]) -> bool {
         self.scopes.iter().flatten().any(|(known, _)| known == name)
     }
 

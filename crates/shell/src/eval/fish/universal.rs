@@ -1,6 +1,7 @@
 //! The file of fish's universal variables.
 
 use super::Fish;
+use crate::Files;
 use crate::eval::lists::Place;
 use crate::eval::run::MAX_FILE;
 use crate::eval::state::{Value, Variable};
@@ -9,7 +10,7 @@ use whodunit_formats::bytes::ByteString;
 impl Fish<'_> {
     /// `SETUVAR [--export] NAME:VALUE`, parts separated by `\x1e`.
     pub(super) fn universal(&mut self, file: &ByteString) {
-        let content = self.run.at.files.read(file, MAX_FILE).unwrap_or_default();
+        let content = self.run.seen().read(file, MAX_FILE).unwrap_or_default();
         for (line, text) in (1..).zip(content.split(|&b| b == b'\n')) {
             let Some(rest) = text.strip_prefix(b"SETUVAR ") else { continue };
             let exported = rest.starts_with(b"--export ");

@@ -95,7 +95,7 @@ impl Fish<'_> {
     /// Whether fish itself sets a variable of this name, or keeps it up to date.
     fn is_own(&self, name: &[u8]) -> bool {
         const SET: &str = "CMD_DURATION COLUMNS LINES dirnext dirprev fish_kill_signal history status_generation umask";
-        const AT_FIRST: &str = "SHLVL fish_bind_mode fish_handle_reflow fish_key_bindings";
+        const AT_FIRST: &str = "SHLVL fish_bind_mode fish_function_path fish_handle_reflow fish_key_bindings";
         among(SET, name) || among(AT_FIRST, name) && !self.run.state.variables.contains_key(name)
     }
 

@@ -69,6 +69,9 @@ impl Run<'_> {
         if self.is_too_much(name, &value) {
             return;
         }
+        if name == b"POSIXLY_CORRECT" {
+            self.option(b"posix", true);
+        }
         let Some(value) = self.for_a_variable(name, value) else { return };
         let attributes = self.state.variables.get(name).map(|old| old.attributes).unwrap_or_default();
         if attributes.readonly {

@@ -5,6 +5,7 @@ use std::sync::Arc;
 
 use super::assign::EMPTY_LIST;
 use super::{Flow, MAX_DEPTH, MAX_FILE, Mishap, Run};
+use crate::Files;
 use crate::UnknownId;
 use crate::eval::builtin_names::is_builtin;
 use crate::eval::builtins::takes_apart;
@@ -237,7 +238,7 @@ impl Run<'_> {
         let files = dirs.iter().filter(|dir| is_known(dir)).map(|dir| [&dir[..], b"/", name].concat());
         let file = files.into_iter().find(|file| self.kind(file) == Some(crate::FileType::File))?;
         let file = ByteString::from(self.absolute(&file));
-        let content = self.at.files.read(&file, MAX_FILE).ok()?;
+        let content = self.seen().read(&file, MAX_FILE).ok()?;
         let mut list = Vec::new();
         for commands in Parser::new(&content, Dialect::Zsh) {
             match commands {

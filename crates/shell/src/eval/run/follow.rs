@@ -84,7 +84,7 @@ impl Run<'_> {
                 flow
             }
             Kind::Background(inner) => {
-                self.apart(|run| {
+                self.beside(|run| {
                     run.output = None;
                     let _ = run.command(inner);
                 });
@@ -154,7 +154,7 @@ impl Run<'_> {
     /// `coproc`.
     fn coprocess(&mut self, name: &[u8], inner: &Command) -> Flow {
         self.has_descriptors = true;
-        self.apart(|run| {
+        self.beside(|run| {
             run.output = None;
             run.input = None;
             let _ = run.command(inner);

@@ -127,8 +127,10 @@ pub struct Run<'s> {
     pub(in crate::eval) read_taints: BTreeSet<UnknownId>,
     /// Those of them that are about its words, until it takes the words.
     pub(in crate::eval) word_taints: BTreeSet<UnknownId>,
-    /// Whether a file was looked for in a current directory that is not known.
-    pub(in crate::eval) is_astray: Cell<bool>,
+    /// Why what a file was asked about is not known, where it was.
+    pub(in crate::eval) why_astray: Cell<Option<&'static str>>,
+    /// Whether any file has another time than the disk tells.
+    pub(in crate::eval) has_touched: bool,
     /// The command that nobody ran and whose exit status is therefore unknown.
     pub(in crate::eval) unrun: Option<String>,
     /// Unknowns that stand for any number of words.
@@ -180,7 +182,8 @@ impl<'s> Run<'s> {
             moments: Moments::default(),
             read_taints: BTreeSet::new(),
             word_taints: BTreeSet::new(),
-            is_astray: Cell::new(false),
+            why_astray: Cell::new(None),
+            has_touched: false,
             unrun: None,
             several: BTreeSet::new(),
             first_path: state.get(b"PATH").unwrap_or_default().to_vec(),

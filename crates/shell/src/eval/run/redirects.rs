@@ -7,8 +7,23 @@ use crate::eval::builtins::is_special;
 use crate::eval::piece::is_known;
 use crate::eval::stream::Input;
 use crate::syntax::{Command, Dialect, Kind, Part, Redirect, literal};
-use crate::{FileType, ReadError, UnknownId};
+use crate::{FileType, Files, ReadError, UnknownId};
 use whodunit_formats::bytes::path;
+
+/// Where what a command writes goes.
+enum Output {
+    /// To where all goes.
+    Caught,
+    /// To where nothing reads it.
+    Lost,
+    /// Into a file.
+    File(Vec<u8>),
+}
+
+/// Whether a command's redirections stay.
+fn is_exec(command: &Command) -> bool {
+    matches!(&command.kind, Kind::Simple(_, words) if words.first().and_then(literal).is_some_and(|name| name == b"exec"))
+}
 
 impl Run<'_> {
     /// The target of a redirection; else what the shell gives up for a wrong one.
@@ -45,6 +60,14 @@ impl Run<'_> {
         number.is_some_and(|number| number > 2) && !self.has_descriptors
     }
 
+    /// Whether `>` writes no file that is there.
+    fn keeps_files(&self) -> bool {
+        match self.dialect() {
+            Dialect::Zsh => self.has_in_zsh(b"clobber") == Some(false),
+            _ => self.state.has(b"noclobber"),
+        }
+    }
+
     /// Whether a file certainly cannot be written: its directory is not there, or the user may not.
     pub(in crate::eval) fn cannot_write(&self, operator: &str, target: &[u8]) -> bool {
         if !is_known(target) || target.starts_with(b"/dev/") || !is_known(&self.state.dir) {
@@ -54,8 +77,7 @@ impl Run<'_> {
         match (self.meta(&file), self.meta(path::parent(&file))) {
             (Some(meta), _) if meta.file_type == FileType::Dir => true,
             (Some(meta), _) => {
-                !self.may(meta, 2)
-                    || self.state.has(b"noclobber") && operator == ">" && meta.file_type == FileType::File
+                !self.may(meta, 2) || self.keeps_files() && operator == ">" && meta.file_type == FileType::File
             }
             (None, Some(dir)) => dir.file_type != FileType::Dir || !self.may(dir, 2),
             (None, None) => true,
@@ -91,7 +113,8 @@ impl Run<'_> {
     /// Follows a command with its redirections: only what is read, and whether what is written is caught, matters.
     pub(in crate::eval) fn redirected(&mut self, command: &Command) -> Flow {
         let mut input = None;
-        let (mut caught, mut is_uncertain) = (true, false);
+        let mut output = Output::Caught;
+        let mut is_uncertain = false;
         let outer_taints = std::mem::take(&mut self.read_taints);
         for redirect in &command.redirects {
             let closes = matches!(&redirect.target.0[..], [Part::Plain(target)] if target == b"-");
@@ -128,14 +151,14 @@ impl Run<'_> {
                 "<<<" => input = Some([&target[..], b"\n"].concat()),
                 "<" if target == b"/dev/null" => input = Some(Vec::new()),
                 "<" if target.starts_with(b"/dev/") => input = Some(self.unknown_value("the content of a device")),
-                "<" => match self.at.files.read(&self.absolute(&target), MAX_FILE) {
+                "<" => match self.seen().read(&self.absolute(&target), MAX_FILE) {
                     Ok(content) if is_known(&target) => input = Some(content),
                     Err(ReadError::Absent(_)) if is_known(&target) => {
                         return self.refuse(command, outer_taints);
                     }
                     _ => input = Some(self.unknown_value("input that is unknown")),
                 },
-                ">&" if descriptor == 1 && target == b"2" => caught = false,
+                ">&" if descriptor == 1 && target == b"2" => output = Output::Lost,
                 "<&" | ">&" if self.is_closed(&target) => {
                     return self.refuse(command, outer_taints);
                 }
@@ -143,7 +166,15 @@ impl Run<'_> {
                 ">" | ">>" | ">|" | "&>" | "&>>" if self.cannot_write(redirect.operator, &target) => {
                     return self.refuse(command, outer_taints);
                 }
-                ">" | ">>" | ">|" | "&>" | "&>>" | ">&" if descriptor == 1 => caught = false,
+                ">" | ">>" | ">|" | "&>" | "&>>" => {
+                    self.writes_file(&target, redirect.operator.ends_with(">>"), Some(Vec::new()));
+                    match descriptor {
+                        1 if target.starts_with(b"/dev/") => output = Output::Lost,
+                        1 => output = Output::File(target),
+                        _ => self.writes_file(&target, true, None),
+                    }
+                }
+                ">&" if descriptor == 1 => output = Output::Lost,
                 _ => {}
             }
         }
@@ -152,14 +183,18 @@ impl Run<'_> {
         let may_vary =
             is_uncertain && command.redirects.iter().any(|one| opens(one) && one.target.0.iter().any(is_open));
         let taints = std::mem::replace(&mut self.read_taints, outer_taints);
-        self.with_streams(command, input.map(|text| Input { text: text.into(), at: 0, taints }), caught, may_vary)
+        self.with_streams(command, input.map(|text| Input { text: text.into(), at: 0, taints }), &output, may_vary)
     }
 
-    /// Follows a command with what it reads, and with or without what it writes being caught.
-    fn with_streams(&mut self, command: &Command, input: Option<Input>, caught: bool, may_vary: bool) -> Flow {
+    /// Follows a command with what it reads, and with where its output goes.
+    fn with_streams(&mut self, command: &Command, input: Option<Input>, to: &Output, may_vary: bool) -> Flow {
         let has_input = input.is_some();
         let outer = input.map(|input| self.input.replace(input));
-        let output = if caught { None } else { Some(self.output.take()) };
+        let output = match to {
+            Output::Caught => None,
+            Output::Lost => Some(self.output.take()),
+            Output::File(_) => Some(self.output.replace(Vec::new())),
+        };
         let flow = match may_vary {
             false => self.follow(command),
             // The file may not be there.
@@ -170,7 +205,12 @@ impl Run<'_> {
             ),
         };
         if let Some(output) = output {
-            self.output = output;
+            let written = std::mem::replace(&mut self.output, output);
+            if let Output::File(file) = to {
+                // What goes wrong, and what `exec` leaves open, may write more.
+                let is_all = self.status == Some(0) && !is_exec(command) && !may_vary;
+                self.writes_file(file, true, written.filter(|_| is_all));
+            }
         }
         if has_input {
             self.input = outer.flatten();

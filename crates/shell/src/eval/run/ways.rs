@@ -4,6 +4,7 @@ use std::collections::BTreeSet;
 
 use super::{Flow, MAX_DEPTH, Run};
 use crate::UnknownId;
+use crate::eval::made::joined;
 use crate::eval::piece::mark;
 use crate::eval::state::{Attributes, State, Variable};
 use crate::eval::stream::Input;
@@ -122,10 +123,10 @@ impl Run<'_> {
         self.state.lasting_taints.insert(unknown);
     }
 
-    /// Notes what depends on a file in a current directory that is not known.
+    /// Notes what depends on a file of which nobody knows what it is.
     pub(in crate::eval) fn find_back(&mut self) {
-        if self.is_astray.take() {
-            self.taint_for_good("looks for a file in a directory that is unknown");
+        if let Some(why) = self.why_astray.take() {
+            self.taint_for_good(why);
         }
     }
 
@@ -185,6 +186,13 @@ impl Run<'_> {
         }
     }
 
+    /// The same while what follows goes on: when the files that it makes are there, nobody knows.
+    pub(in crate::eval) fn beside(&mut self, inside: impl FnOnce(&mut Self)) {
+        let before = self.state.made.clone();
+        self.apart(inside);
+        self.state.made = joined(before, &self.state.made);
+    }
+
     /// Follows something whose changes do not last; what it writes is kept where that is wanted. Where it may end early,
     /// nobody knows how it ends and what it has written by then.
     pub(in crate::eval) fn apart(&mut self, inside: impl FnOnce(&mut Self)) {
@@ -200,9 +208,9 @@ impl Run<'_> {
         }
         self.depth -= 1;
         self.scopes.truncate(scopes);
-        let may_end_early = self.early.len() > early;
-        self.early.truncate(early);
-        if may_end_early {
+        let ended = self.early.split_off(early);
+        let is_in_doubt = self.state.lasting_taints.len() > state.lasting_taints.len();
+        if is_in_doubt || !ended.is_empty() {
             (self.status, self.unrun) = (None, None);
             if let Some(mut output) = self.output.take() {
                 output.truncate(written);
@@ -211,7 +219,11 @@ impl Run<'_> {
             }
         }
         self.failure = None;
-        self.state = state;
+        let mut made = std::mem::replace(&mut self.state, state).made;
+        for (_, early) in ended {
+            made = joined(made, &early.made);
+        }
+        self.state.made = made;
     }
 }
 

@@ -1,6 +1,7 @@
 //! The language of fish, as far as its configuration files use it (the fish documentation, "The fish language").
 
 mod around;
+mod block;
 mod word;
 
 use std::sync::Arc;
@@ -20,6 +21,8 @@ pub struct Statement {
     /// Whether it goes on with the statement before it (`&&`, `||`): where that one does not run because of its own
     /// `and` or `or`, neither does this.
     pub is_chained: bool,
+    /// Whether what follows does not wait for it (`&`).
+    pub is_background: bool,
     /// Whether its status is turned round (`not`).
     pub negated: bool,
     /// The file that it reads (`<`).
@@ -133,17 +136,6 @@ impl Parser<'_> {
         }
     }
 
-    fn separators(&mut self) {
-        loop {
-            self.blanks();
-            match self.peek() {
-                Some(b'\n' | b';') => self.skip(1),
-                Some(b'&') if !self.rest().starts_with(b"&&") => self.skip(1),
-                _ => return,
-            }
-        }
-    }
-
     /// Whether a plain word stands here, alone.
     pub(super) fn has(&self, word: &[u8]) -> bool {
         self.rest().starts_with(word) && self.rest().get(word.len()).is_none_or(|b| b" \t\r\n;&|()#<>".contains(b))
@@ -157,44 +149,6 @@ impl Parser<'_> {
         is_there
     }
 
-    /// Statements up to what closes them.
-    pub(super) fn block(&mut self) -> Parsed<Block> {
-        self.deeper()?;
-        let mut block = Vec::new();
-        loop {
-            self.separators();
-            let is_over = self.rest().is_empty()
-                || self.peek() == Some(b')')
-                || [&b"end"[..], b"else", b"case"].iter().any(|word| self.has(word));
-            if is_over {
-                break;
-            }
-            self.conjunction(&mut block)?;
-        }
-        self.depth -= 1;
-        Ok(block)
-    }
-
-    /// One job, and those joined to it by `&&` and `||`.
-    fn conjunction(&mut self, block: &mut Block) -> Parsed<()> {
-        block.push(self.statement(None)?);
-        loop {
-            self.blanks();
-            let after = if self.rest().starts_with(b"&&") {
-                true
-            } else if self.rest().starts_with(b"||") {
-                false
-            } else {
-                return Ok(());
-            };
-            self.skip(2);
-            while matches!(self.peek(), Some(b'\n' | b' ' | b'\t')) {
-                self.skip(1);
-            }
-            block.push(Statement { is_chained: true, ..self.statement(Some(after))? });
-        }
-    }
-
     /// Takes a word that stands before a command. With an option, and `not` and `!` alone, it is a command itself.
     fn takes_prefix(&mut self, word: &[u8]) -> bool {
         if !self.has(word) {
@@ -206,7 +160,7 @@ impl Parser<'_> {
         !is_command && self.take(word)
     }
 
-    fn statement(&mut self, mut after: Option<bool>) -> Parsed<Statement> {
+    pub(super) fn statement(&mut self, mut after: Option<bool>) -> Parsed<Statement> {
         self.blanks();
         let line = self.line;
         let mut negated = false;
@@ -238,7 +192,16 @@ impl Parser<'_> {
             return Ok(Statement { after, negated, ..parts.remove(0) });
         }
         let kind = Kind::Pipeline(parts);
-        Ok(Statement { line, after, is_chained: false, negated, input: None, outputs: Vec::new(), kind })
+        Ok(Statement {
+            line,
+            after,
+            is_chained: false,
+            is_background: false,
+            negated,
+            input: None,
+            outputs: Vec::new(),
+            kind,
+        })
     }
 
     /// One command of a pipeline.
@@ -247,7 +210,16 @@ impl Parser<'_> {
         let kind = self.kind()?;
         let input = std::mem::replace(&mut self.input, outer.0);
         let outputs = std::mem::replace(&mut self.outputs, outer.1);
-        Ok(Statement { line, after: None, is_chained: false, negated: false, input, outputs, kind })
+        Ok(Statement {
+            line,
+            after: None,
+            is_chained: false,
+            is_background: false,
+            negated: false,
+            input,
+            outputs,
+            kind,
+        })
     }
 
     fn end(&mut self) -> Parsed<()> {
