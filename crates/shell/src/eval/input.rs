@@ -10,15 +10,26 @@ impl Run<'_> {
     /// `getopts` (XCU, "getopts").
     pub(super) fn getopts(&mut self, arguments: &[Vec<u8>]) {
         let [letters, name, rest @ ..] = arguments else {
-            self.status = Some(2);
+            self.status = Some(if self.dialect() == Dialect::Zsh { 1 } else { 2 });
             return;
         };
         let words = if rest.is_empty() { self.state.arguments.clone() } else { rest.to_vec() };
         let index = self.state.get(b"OPTIND").map_or(Some(1), |text| std::str::from_utf8(text).ok()?.parse().ok());
+        let at = |index: usize| words.get(index.saturating_sub(1)).map_or(0, Vec::len);
+        // Other words than the time before: what is left of an option is not there.
+        let is_left = |index: &usize| {
+            (1..=words.len() + 1).contains(index) && (self.option_at == 0 || self.option_at < at(*index))
+        };
         let is_followed = rest.is_empty() || self.dialect() != Dialect::Zsh;
-        let Some(index) = index.filter(|_| is_followed && words.iter().all(|word| is_known(word)) && is_known(letters))
+        let Some(index) = index
+            .filter(is_left)
+            .filter(|_| is_followed && words.iter().all(|word| is_known(word)) && is_known(letters))
         else {
+            if index.is_none() && self.dialect() == Dialect::Posix {
+                self.taint_for_good("a number of an option that is none");
+            }
             let unknown = self.unknown_value("options that are unknown");
+            self.assign(b"OPTIND", Value::Text(unknown.clone()), false);
             self.assign(name, Value::Text(unknown.clone()), false);
             self.assign(b"OPTARG", Value::Text(unknown), false);
             self.status = None;
@@ -51,9 +62,11 @@ impl Run<'_> {
             value = Some(word[self.option_at..].to_vec());
             self.option_at = word.len();
         } else if takes_value {
-            index += 1;
-            match words.get(index - 1) {
-                Some(next) => value = Some(next.clone()),
+            match words.get(index) {
+                Some(next) => {
+                    index += 1;
+                    value = Some(next.clone());
+                }
                 None => {
                     found = if quiet { b":".to_vec() } else { b"?".to_vec() };
                     value = quiet.then(|| vec![letter]);
@@ -124,6 +137,9 @@ impl Run<'_> {
     pub(super) fn trap(&mut self, arguments: &[Vec<u8>]) {
         let rest = if arguments.first().is_some_and(|word| word == b"--") { &arguments[1..] } else { arguments };
         let [action, conditions @ ..] = rest else { return };
+        if conditions.is_empty() && matches!(&action[..], b"EXIT" | b"0") {
+            self.state.at_end = None;
+        }
         let is_odd = |name: &Vec<u8>| match self.dialect() {
             Dialect::Posix => name.starts_with(b"SIG") || matches!(&name[..], b"ERR" | b"DEBUG" | b"RETURN" | b"ZERR"),
             _ => false,
@@ -139,13 +155,16 @@ impl Run<'_> {
             self.traps_signals = true;
         }
         // In zsh a trap for the end, set by a function, is run at the end of that.
-        let of_function = self.dialect() == Dialect::Zsh && !self.calls.is_empty();
+        let of_function = self.dialect() == Dialect::Zsh && self.calls.len() > self.calls_outside;
         let is_often = |condition: &Vec<u8>| match &condition[..] {
             b"DEBUG" | b"ERR" | b"RETURN" | b"ZERR" => true,
             b"EXIT" | b"0" => of_function,
             _ => false,
         };
         self.status = told;
+        if !of_function && conditions.iter().any(|name| matches!(&name[..], b"EXIT" | b"0")) {
+            self.state.at_end = (action != b"-").then(|| action.clone());
+        }
         if action == b"-" || action.is_empty() || !conditions.iter().any(is_often) {
             return;
         }

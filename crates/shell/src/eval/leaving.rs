@@ -15,7 +15,12 @@ impl Run<'_> {
             self.status = Some(1);
             return Flow::Next;
         }
-        self.status = status_of(status, before);
+        // A number that no process can end with stays as it is for a function of dash and zsh.
+        let is_kept = name == b"return" && self.dialect() != Dialect::Bash;
+        self.status = status_of(status, before).filter(|_| !is_kept || status.len() < 3 || number(status) < Some(256));
+        if self.dialect() == Dialect::Zsh && status.starts_with(b"-") {
+            self.status = None;
+        }
         if name == b"return" { Flow::Return } else { Flow::Exit }
     }
 
@@ -35,8 +40,8 @@ impl Run<'_> {
                 Flow::Next
             }
             (_, None | Some(0)) => self.anything("leaves an unknown number of loops"),
-            (_, Some(number)) if name == b"break" => Flow::Break(number),
-            (_, Some(number)) => Flow::Continue(number),
+            (_, Some(number)) if name == b"break" => Flow::Break(number.min(self.loops)),
+            (_, Some(number)) => Flow::Continue(number.min(self.loops)),
         }
     }
 

@@ -16,9 +16,9 @@ pub(super) const OWN_FILE: &str = "asks about a file that the start-up files the
 pub(super) const UNKNOWN_SIZE: u64 = u64::MAX;
 
 /// More files than this are not told apart.
-pub(super) const MOST: usize = 200;
+pub(super) const MAX_FILES: usize = 200;
 /// The content of longer files, and of more of them together, is not kept.
-pub(super) const MOST_CONTENT: usize = 64 << 10;
+pub(super) const MAX_CONTENT: usize = 64 << 10;
 
 /// What became of a file.
 #[derive(Debug, Clone, PartialEq, Eq)]

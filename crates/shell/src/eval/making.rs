@@ -1,7 +1,7 @@
 //! What programs and redirections make and remove, as far as their words tell.
 
 use super::builtin_names::among;
-use super::made::{MOST, MOST_CONTENT, Made, OWN_FILE, Seen, key};
+use super::made::{MAX_CONTENT, MAX_FILES, Made, OWN_FILE, Seen, key};
 use super::piece::is_known;
 use super::run::{MAX_FILE, Run};
 use crate::{FileType, Files, ReadError};
@@ -18,7 +18,7 @@ impl Run<'_> {
     pub(super) fn make(&mut self, file: &[u8], follows: bool, made: Made) {
         self.has_touched = true;
         let file = key(self.at.files, &self.absolute(file), follows);
-        if self.state.made.len() < MOST {
+        if self.state.made.len() < MAX_FILES {
             // What was below is gone, or not known, with it.
             self.state.made.retain(|known, _| !(known.starts_with(&file) && known.get(file.len()) == Some(&b'/')));
             self.state.made.insert(file, made);
@@ -41,7 +41,7 @@ impl Run<'_> {
             _ => None,
         };
         let kept = |made: &Made| if let Made::File(Some(content)) = made { content.len() } else { 0 };
-        let room = MOST_CONTENT.saturating_sub(self.state.made.values().map(kept).sum());
+        let room = MAX_CONTENT.saturating_sub(self.state.made.values().map(kept).sum());
         let content = content.filter(|content| content.len() <= room).map(Into::into);
         // What was removed before is made again, with the rights of a new file.
         let is_new = self.state.made.get(&key(self.at.files, &self.absolute(file), true)) == Some(&Made::Gone);

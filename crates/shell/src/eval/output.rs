@@ -14,6 +14,10 @@ impl Run<'_> {
     pub(in crate::eval) fn written_by(&mut self, list: &List) -> Vec<u8> {
         let outer = self.output.replace(Vec::new());
         self.apart(|run| {
+            // bash goes on within it.
+            if run.dialect() == Dialect::Bash && !run.state.has(b"inherit_errexit") {
+                run.state.options.remove(&b"errexit"[..]);
+            }
             let _ = run.list(list);
         });
         std::mem::replace(&mut self.output, outer).unwrap_or_default()

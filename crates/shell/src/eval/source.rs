@@ -82,6 +82,9 @@ impl Run<'_> {
         let outer = arguments.map(|arguments| self.take_arguments(arguments, taints));
         let early = self.early.len();
         self.status = Some(0);
+        // In zsh it leaves no loop around it; in dash it is checked wherever it stands.
+        let outer_loops = (self.dialect() == Dialect::Zsh).then(|| std::mem::take(&mut self.loops));
+        let outer_unchecked = (self.dialect() == Dialect::Posix).then(|| std::mem::take(&mut self.unchecked));
         // In zsh `$0` is the file.
         let zero = (self.dialect() == Dialect::Zsh).then(|| std::mem::replace(&mut self.at.name, file.to_vec()));
         let flow = match rules::of_file(self, file) {
@@ -97,6 +100,11 @@ impl Run<'_> {
         if let Some(zero) = zero {
             self.at.name = zero;
         }
+        if self.dialect() == Dialect::Zsh && flow == Flow::LeaveFile {
+            self.status = Some(126);
+        }
+        self.loops = outer_loops.unwrap_or(self.loops);
+        self.unchecked = outer_unchecked.unwrap_or(self.unchecked);
         self.holds_line = held;
         self.place = place;
         self.depth -= 1;

@@ -5,7 +5,7 @@ use std::sync::Arc;
 
 use super::lists::{LISTS, Place, parts};
 use super::made::{Made, joined};
-use super::piece::{is_known, mark};
+use super::piece::{has_known, is_known, mark};
 use crate::UnknownId;
 use crate::syntax::Command;
 use whodunit_formats::bytes::ByteString;
@@ -183,6 +183,8 @@ pub struct State {
     pub disabled: BTreeSet<Vec<u8>>,
     /// The current directory.
     pub dir: Vec<u8>,
+    /// What is done at the end of the subshell that is followed (`trap … EXIT`).
+    pub at_end: Option<Vec<u8>>,
     /// What became of files that were made or removed.
     pub made: BTreeMap<Vec<u8>, Made>,
     /// Directories that `~NAME` stands for in zsh (`hash -d`).
@@ -313,6 +315,9 @@ impl State {
         if self.pushed_dirs != other.pushed_dirs {
             merged.pushed_dirs = vec![mark(unknown)];
         }
+        if self.at_end != other.at_end {
+            merged.at_end = Some(mark(unknown));
+        }
         if self.dir != other.dir {
             merged.dir = mark(unknown);
         }
@@ -346,9 +351,14 @@ fn either(name: &[u8], both: (Option<&Variable>, Option<&Variable>), unknown: Un
         taints.insert(unknown);
     }
     let (first, second) = (one.directories(), two.directories());
-    let start = first.iter().zip(&second).take_while(|(a, b)| a == b).count();
+    let is_perhaps = one.is_perhaps || two.is_perhaps;
+    let mut start = first.iter().zip(&second).take_while(|(a, b)| a == b).count();
     let most = first.len().min(second.len()) - start;
-    let end = first.iter().rev().zip(second.iter().rev()).take(most).take_while(|(a, b)| a == b).count();
+    let mut end = first.iter().rev().zip(second.iter().rev()).take(most).take_while(|(a, b)| a == b).count();
+    let is_told = |part: &&[u8]| has_known(part);
+    if first != second && (is_perhaps || !first[..start].iter().chain(&first[first.len() - end..]).any(is_told)) {
+        (start, end) = (0, 0); // Not even colons are certain.
+    }
     let is_same = start == first.len() && start == second.len();
     let between = [&first, &second].map(|list| list[start..list.len() - end].to_vec());
     let is_told = between.iter().flatten().all(|part| is_known(part));
@@ -366,6 +376,5 @@ fn either(name: &[u8], both: (Option<&Variable>, Option<&Variable>), unknown: Un
         Value::Text(_) => Value::Text(list.join(&b':')),
         _ => Value::List(list.into_iter().map(<[u8]>::to_vec).collect()),
     };
-    let is_perhaps = one.is_perhaps || two.is_perhaps;
     (Variable { value, exported, places, taints, is_perhaps, attributes, ..one.clone() }, choice)
 }

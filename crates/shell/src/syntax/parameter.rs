@@ -43,7 +43,9 @@ impl Parser<'_> {
         if self.dialect == Dialect::Zsh {
             // `$+name`, `$#name`, `$=name`, `$~name`, `$^name`.
             if let [sign @ (b'+' | b'#' | b'=' | b'~' | b'^'), next, ..] = rest
-                && (*next == b'_' || next.is_ascii_alphabetic())
+                && (*next == b'_'
+                    || next.is_ascii_alphabetic()
+                    || *sign == b'#' && (next.is_ascii_digit() || b"?-@*$".contains(next)))
             {
                 before = matches!(sign, b'+' | b'#').then_some(*sign);
                 flags.extend(matches!(sign, b'=' | b'^' | b'~').then_some(*sign));

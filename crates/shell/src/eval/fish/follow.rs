@@ -81,7 +81,7 @@ impl Fish<'_> {
             self.run.state.made = joined(before, &self.run.state.made);
         }
         self.run.find_back();
-        flow
+        if self.ends { Flow::Exit } else { flow }
     }
 
     fn followed(&mut self, statement: &Statement) -> Flow {
@@ -369,7 +369,9 @@ impl Fish<'_> {
     /// The lines that commands write.
     pub(super) fn output_of(&mut self, block: &Block) -> Vec<Vec<u8>> {
         let outer = self.output.replace(Vec::new());
-        let _ = self.scoped(|fish| fish.block(block));
+        if self.scoped(|fish| fish.block(block)) == Flow::Exit {
+            (self.is_misworded, self.ends) = (true, true);
+        }
         std::mem::replace(&mut self.output, outer).unwrap_or_default()
     }
 }

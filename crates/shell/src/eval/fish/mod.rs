@@ -3,6 +3,7 @@
 mod autoload;
 mod builtins;
 mod calls;
+mod expansion;
 mod follow;
 mod functions;
 mod input;
@@ -64,6 +65,8 @@ pub struct Fish<'s> {
     /// Whether the words of a command cannot be made, and it is not run: an index was no number, or 0, or what was to
     /// write a part of them is not there.
     is_misworded: bool,
+    /// Whether an output of a command that is made into words ends the shell.
+    ends: bool,
     /// Whether the last command was not found.
     is_missing: bool,
     holds_line: bool,
@@ -92,6 +95,7 @@ impl<'s> Fish<'s> {
             calls: Vec::new(),
             depth: 0,
             is_misworded: false,
+            ends: false,
             is_missing: false,
             holds_line: false,
             output: None,

@@ -3,7 +3,7 @@
 use super::{Fish, only_stars};
 use crate::eval::builtin_names::among;
 use crate::eval::piece::is_known;
-use crate::syntax::fish::{Part, Word};
+use crate::syntax::fish::Word;
 use crate::syntax::pattern;
 use whodunit_formats::bytes::path;
 
@@ -30,49 +30,6 @@ impl Fish<'_> {
                 self.stop("too many words");
                 break;
             }
-        }
-        all
-    }
-
-    /// The expansion of a word: each text with its pattern.
-    pub(super) fn expand(&mut self, word: &Word) -> Vec<(Vec<u8>, Vec<u8>)> {
-        self.expanded(word, false)
-    }
-
-    /// The same of a word that may stand in braces, where `~` means itself.
-    fn expanded(&mut self, word: &Word, is_inner: bool) -> Vec<(Vec<u8>, Vec<u8>)> {
-        let mut all: Vec<(Vec<u8>, Vec<u8>)> = vec![(Vec::new(), Vec::new())];
-        for (number, part) in word.0.iter().enumerate() {
-            let more: Vec<(Vec<u8>, Vec<u8>)> = match part {
-                Part::Plain(text) => vec![self.home(text, number == 0 && !is_inner)],
-                Part::Quoted(text) => vec![(text.clone(), pattern::escaped(text))],
-                Part::Variable(name, quoted, index, more) => {
-                    let mut list = self.variable(name, index.as_deref());
-                    for _ in 0..*more {
-                        list = list.iter().flat_map(|name| self.list_of(name).unwrap_or_default()).collect();
-                    }
-                    let separator: &[u8] = if self.has_colons(name) { b":" } else { b" " };
-                    let list = if *quoted { vec![list.join(separator)] } else { list };
-                    list.into_iter().map(|text| (text.clone(), pattern::escaped(&text))).collect()
-                }
-                Part::Output(block, quoted, index) => {
-                    let lines = self.output_of(block);
-                    self.is_misworded |= std::mem::take(&mut self.is_missing) && self.run.status == Some(127);
-                    let lines = self.picked(lines, index.as_deref());
-                    let lines = if *quoted { vec![lines.join(&b'\n')] } else { lines };
-                    lines.into_iter().map(|text| (text.clone(), pattern::escaped(&text))).collect()
-                }
-                Part::Braces(words) => words.iter().flat_map(|word| self.expanded(word, true)).collect(),
-            };
-            if all.len() * more.len() > 20_000 {
-                self.stop("too many words");
-                return Vec::new();
-            }
-            let join = |one: &(Vec<u8>, Vec<u8>), two: &(Vec<u8>, Vec<u8>)| {
-                ([&one.0[..], &two.0].concat(), [&one.1[..], &two.1].concat())
-            };
-            // What stands first changes fastest.
-            all = more.iter().flat_map(|two| all.iter().map(move |one| join(one, two))).collect();
         }
         all
     }
@@ -124,7 +81,7 @@ impl Fish<'_> {
     }
 
     /// The elements that an index names.
-    fn picked(&mut self, list: Vec<Vec<u8>>, index: Option<&Word>) -> Vec<Vec<u8>> {
+    pub(super) fn picked(&mut self, list: Vec<Vec<u8>>, index: Option<&Word>) -> Vec<Vec<u8>> {
         let Some(index) = index else { return list };
         if list.iter().any(|one| !is_known(one)) {
             return vec![self.unknown_value("an element of a list that is unknown")];

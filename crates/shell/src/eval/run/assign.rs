@@ -69,8 +69,8 @@ impl Run<'_> {
         if self.is_too_much(name, &value) {
             return;
         }
-        if name == b"POSIXLY_CORRECT" {
-            self.option(b"posix", true);
+        if !self.minds(name, &value) {
+            return;
         }
         let Some(value) = self.for_a_variable(name, value) else { return };
         let attributes = self.state.variables.get(name).map(|old| old.attributes).unwrap_or_default();
@@ -130,6 +130,20 @@ impl Run<'_> {
             variable.taints.insert(unknown);
         }
         self.state.variables.insert(name.to_vec(), variable);
+    }
+
+    /// What a shell makes of a variable of its own; false where it refuses the value.
+    fn minds(&mut self, name: &[u8], value: &Value) -> bool {
+        let is_number = |text: &[u8]| !is_known(text) || text.iter().all(u8::is_ascii_digit);
+        match (self.dialect(), name, value) {
+            (Dialect::Posix, b"OPTIND", Value::Text(text)) if !is_number(text) => {
+                self.fail(Mishap::Expansion);
+                return false;
+            }
+            (Dialect::Bash, b"POSIXLY_CORRECT", _) => drop(self.option(b"posix", true)),
+            _ => {}
+        }
+        true
     }
 
     /// What is assigned, unless zsh does something else with a name: its tables, and `argv`.

@@ -157,6 +157,8 @@ pub struct Run<'s> {
     pub(in crate::eval) is_of_unknown: bool,
     /// The functions that are followed, innermost last.
     pub(in crate::eval) calls: Vec<Vec<u8>>,
+    /// How many of them are outside of the subshell that is followed.
+    pub(in crate::eval) calls_outside: usize,
     /// The position inside a word of grouped options (`getopts`).
     pub(in crate::eval) option_at: usize,
     /// When what is followed, and what it uses, was taken apart.
@@ -212,6 +214,7 @@ impl<'s> Run<'s> {
             is_refused: false,
             is_of_unknown: false,
             calls: Vec::new(),
+            calls_outside: 0,
             option_at: 0,
             expanding: Vec::new(),
             is_stopped: false,

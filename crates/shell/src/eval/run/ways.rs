@@ -5,7 +5,7 @@ use std::collections::BTreeSet;
 use super::{Flow, MAX_DEPTH, Run};
 use crate::UnknownId;
 use crate::eval::made::joined;
-use crate::eval::piece::mark;
+use crate::eval::piece::{is_known, mark};
 use crate::eval::state::{Attributes, State, Variable};
 use crate::eval::stream::Input;
 
@@ -150,10 +150,12 @@ impl Run<'_> {
     pub(in crate::eval) fn changes_path(&mut self, commands: &[u8]) -> bool {
         let before = self.variable(b"PATH");
         let mut after = None;
+        let (output, made) = (self.output.take(), self.state.made.clone());
         self.apart(|run| {
             let _ = run.text(commands);
             after = run.variable(b"PATH");
         });
+        (self.output, self.state.made) = (output, made);
         after != before
     }
 
@@ -201,12 +203,16 @@ impl Run<'_> {
         let early = self.early.len();
         let scopes = self.scopes.len();
         self.depth += 1;
+        self.state.at_end = None;
+        let outer_calls = std::mem::replace(&mut self.calls_outside, self.calls.len());
         if self.depth < MAX_DEPTH {
             inside(self);
+            self.end_subshell();
         } else {
             self.stop("commands are nested too deeply");
         }
         self.depth -= 1;
+        self.calls_outside = outer_calls;
         self.scopes.truncate(scopes);
         let ended = self.early.split_off(early);
         let is_in_doubt = self.state.lasting_taints.len() > state.lasting_taints.len();
@@ -224,6 +230,22 @@ impl Run<'_> {
             made = joined(made, &early.made);
         }
         self.state.made = made;
+    }
+}
+
+impl Run<'_> {
+    /// What a trap of a subshell does at its end.
+    fn end_subshell(&mut self) {
+        let Some(action) = self.state.at_end.take() else { return };
+        let (status, failure) = (self.status, self.failure.take());
+        if !is_known(&action) {
+            self.taint_for_good("a trap that is unknown");
+        }
+        let flow = self.text(&action);
+        self.failure = failure;
+        if flow != Flow::Exit {
+            self.status = status;
+        }
     }
 }
 
