@@ -1,6 +1,6 @@
 //! Compressed streams, told apart by their first bytes and never by a name.
 
-use std::io::{self, Read};
+use std::io::{self, BufRead, Read};
 
 /// The plain bytes of a stream in gzip, zstd, xz, bzip2 or LZ4's frames, or of one that is not compressed.
 ///
@@ -8,12 +8,12 @@ use std::io::{self, Read};
 ///
 /// # Errors
 /// When the stream's head is damaged.
-pub fn open(bytes: &[u8]) -> io::Result<Box<dyn Read + '_>> {
-    Ok(match bytes {
-        [0x1f, 0x8b, ..] => Box::new(flate2::read::MultiGzDecoder::new(bytes)),
+pub fn open<'r>(mut bytes: impl BufRead + 'r) -> io::Result<Box<dyn Read + 'r>> {
+    Ok(match bytes.fill_buf()? {
+        [0x1f, 0x8b, ..] => Box::new(flate2::bufread::MultiGzDecoder::new(bytes)),
         [0x28, 0xb5, 0x2f, 0xfd, ..] => Box::new(zstd::Decoder::with_buffer(bytes)?),
-        [0xfd, b'7', b'z', b'X', b'Z', 0, ..] => Box::new(liblzma::read::XzDecoder::new_multi_decoder(bytes)),
-        [b'B', b'Z', b'h', ..] => Box::new(bzip2::read::MultiBzDecoder::new(bytes)),
+        [0xfd, b'7', b'z', b'X', b'Z', 0, ..] => Box::new(liblzma::bufread::XzDecoder::new_multi_decoder(bytes)),
+        [b'B', b'Z', b'h', ..] => Box::new(bzip2::bufread::MultiBzDecoder::new(bytes)),
         [0x04, 0x22, 0x4d, 0x18, ..] => Box::new(lz4_flex::frame::FrameDecoder::new(bytes)),
         _ => Box::new(bytes),
     })
@@ -44,13 +44,13 @@ mod tests {
         ];
         for form in forms {
             let mut read = Vec::new();
-            open(&form).unwrap().read_to_end(&mut read).unwrap();
+            open(&form[..]).unwrap().read_to_end(&mut read).unwrap();
             assert!(read == plain);
             let cut = &form[..form.len() / 2];
             assert!(open(cut).and_then(|mut stream| stream.read_to_end(&mut Vec::new())).is_err());
         }
         let mut read = Vec::new();
-        open(b"plain").unwrap().read_to_end(&mut read).unwrap();
+        open(&b"plain"[..]).unwrap().read_to_end(&mut read).unwrap();
         assert_eq!(read, b"plain");
     }
 }

@@ -65,7 +65,7 @@ pub(crate) fn each_logged(
         match root.read(file, Limit::RECORD) {
             Ok(bytes) => {
                 let mut number = 0;
-                let problem = each_line(&bytes, &mut |line| {
+                let problem = each_line(&bytes[..], &mut |line| {
                     number += 1;
                     take(file, number, line.trim_ascii_end());
                 });

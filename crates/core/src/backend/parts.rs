@@ -1,7 +1,7 @@
 //! Catalogues that are a row of lines, stanzas or documents, whatever they are compressed with: read a window at a time,
 //! for they are large.
 
-use std::io::Read as _;
+use std::io::{BufRead, Read as _};
 
 use whodunit_formats::packed;
 
@@ -9,17 +9,17 @@ use whodunit_formats::packed;
 const MAX_UNPACKED: u64 = 1 << 30;
 
 /// Hands every stanza of a list to `take`, a window at a time, for lists are large; and says what was wrong with it.
-pub(crate) fn each_stanza(bytes: &[u8], take: &mut dyn FnMut(&[u8])) -> Option<String> {
+pub(crate) fn each_stanza(bytes: impl BufRead, take: &mut dyn FnMut(&[u8])) -> Option<String> {
     each_part(bytes, b"\n\n", take)
 }
 
 /// The same for lines.
-pub(crate) fn each_line(bytes: &[u8], take: &mut dyn FnMut(&[u8])) -> Option<String> {
+pub(crate) fn each_line(bytes: impl BufRead, take: &mut dyn FnMut(&[u8])) -> Option<String> {
     each_part(bytes, b"\n", take)
 }
 
 /// Hands every part that ends in `end` to `take`.
-pub(crate) fn each_part(bytes: &[u8], end: &[u8], take: &mut dyn FnMut(&[u8])) -> Option<String> {
+pub(crate) fn each_part(bytes: impl BufRead, end: &[u8], take: &mut dyn FnMut(&[u8])) -> Option<String> {
     let find = memchr::memmem::Finder::new(end);
     const WINDOW: usize = 256 << 10;
     const LARGEST: usize = 16 << 20;
@@ -65,7 +65,7 @@ pub(crate) fn each_part(bytes: &[u8], end: &[u8], take: &mut dyn FnMut(&[u8])) -
 
 /// Whether lines with these texts, which end in a line feed, are in a list. What follows the last of them is not looked
 /// at, and neither is what follows damage.
-pub(crate) fn lines_in(bytes: &[u8], lines: &[Vec<u8>]) -> Vec<bool> {
+pub(crate) fn lines_in(bytes: impl BufRead, lines: &[Vec<u8>]) -> Vec<bool> {
     const WINDOW: usize = 256 << 10;
     let finders: Vec<memchr::memmem::Finder<'_>> = lines.iter().map(memchr::memmem::Finder::new).collect();
     let longest = lines.iter().map(Vec::len).max().unwrap_or(0) + 1;
@@ -103,6 +103,6 @@ mod tests {
         list.extend(b"Filler: x\n".repeat(60_000));
         list.extend(b"Package: quay\nNo-Package: pier\n");
         let lines = ["a", "quay", "pier", "qua"].map(|name| format!("Package: {name}\n").into_bytes());
-        assert_eq!(lines_in(&list, &lines), [true, true, false, false]);
+        assert_eq!(lines_in(&list[..], &lines), [true, true, false, false]);
     }
 }

@@ -19,6 +19,7 @@ mod extents;
 mod facts;
 mod gaps;
 mod open;
+mod records;
 mod regular;
 mod sparse;
 mod usage;
@@ -204,35 +205,6 @@ impl Root {
         let flags = OFlags::RDONLY | OFlags::NONBLOCK | OFlags::NOCTTY;
         let opened = self.open_raw(path, flags).map_err(|errno| self.trouble(path, errno))?;
         RegularFile::checked(opened, path)
-    }
-
-    /// The whole of a regular file, if it is no larger than `limit`.
-    ///
-    /// # Errors
-    /// As [`Root::open`]; also when the file is larger. Anything but that nothing is there is remembered as a gap,
-    /// whatever the caller makes of it: a FIFO in a file's place is no empty file.
-    pub fn read(&self, path: &[u8], limit: Limit) -> Result<Vec<u8>, FsError> {
-        self.read_with_meta(path, limit).map(|(content, _)| content)
-    }
-
-    /// As [`Root::read`], with what the file system says of the file that was read.
-    ///
-    /// # Errors
-    /// As [`Root::read`].
-    pub fn read_with_meta(&self, path: &[u8], limit: Limit) -> Result<(Vec<u8>, Meta), FsError> {
-        let read = self.open(path).and_then(|file| {
-            let meta = file.meta();
-            if limit == Limit::RECORD {
-                self.gaps.watch(path, meta);
-            }
-            Ok((file.read_all(path, limit)?, meta))
-        });
-        if let Err(error @ (FsError::WrongKind { .. } | FsError::TooLarge { .. } | FsError::Loop { .. })) = &read
-            && !self.is_null(path)
-        {
-            self.note_gap(path, error.reason());
-        }
-        read
     }
 
     /// The names in a directory, with what each is, sorted by name; none where there is no such directory, or where it

@@ -85,8 +85,8 @@ impl FlatpakInstallation<'_> {
         offers: &mut Vec<Offer>,
     ) -> Result<(), String> {
         let dated = self.host.root.target(file).map_or(0, |meta| meta.modified);
-        let bytes = self.host.root.read(file, Limit::RECORD).map_err(|error| error.reason())?;
-        let stream = packed::open(&bytes).map_err(|error| error.to_string())?;
+        let bytes = self.host.root.stream(file, Limit::RECORD).map_err(|error| error.reason())?;
+        let stream = packed::open(bytes).map_err(|error| error.to_string())?;
         let stream = BufReader::with_capacity(256 << 10, stream.take(MAX_UNPACKED));
         let mut installed: HashMap<ByteString, Vec<usize>> = HashMap::new();
         for (place, offer) in offers.iter().enumerate().filter(|(_, offer)| offer.installed) {

@@ -86,8 +86,8 @@ pub fn each(
             }
         };
         let relations = if modules.ask_for_provides() { Relations::Read } else { relations };
-        let read = match root.read(&file, Limit::RECORD) {
-            Ok(bytes) => packed::open(&bytes).map_err(|error| error.to_string()).and_then(|stream| {
+        let read = match root.stream(&file, Limit::RECORD) {
+            Ok(bytes) => packed::open(bytes).map_err(|error| error.to_string()).and_then(|stream| {
                 let stream = BufReader::with_capacity(256 << 10, stream.take(MAX_UNPACKED));
                 let read = match relations {
                     Relations::Read => primary::each_with_relations(stream, &mut taken),

@@ -122,12 +122,12 @@ struct Known {
 
 impl Known {
     fn add(&mut self, root: &Root, file: &[u8], strength: u8, notes: &mut Vec<Loss>) {
-        let bytes = match root.read(file, Limit::RECORD) {
+        let bytes = match root.stream(file, Limit::RECORD) {
             Ok(bytes) => bytes,
             Err(error) => return notes.push(Loss::unread(&error, LOST)),
         };
         let mut text = Vec::new();
-        let read = packed::open(&bytes).and_then(|stream| stream.take(MAX_UNPACKED + 1).read_to_end(&mut text));
+        let read = packed::open(bytes).and_then(|stream| stream.take(MAX_UNPACKED + 1).read_to_end(&mut text));
         if let Err(error) = read {
             notes.push(Loss::damaged(file, error, LOST));
         }

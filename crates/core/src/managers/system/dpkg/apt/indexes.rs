@@ -251,19 +251,19 @@ impl Index {
     /// Whether the list has packages with these names. A list that cannot be read has none; those that read it in full
     /// say so.
     pub fn has(&self, root: &Root, names: &[ByteString]) -> Vec<bool> {
-        let bytes = root.read(&self.file, Limit::RECORD).unwrap_or_default();
+        let Ok(bytes) = root.stream(&self.file, Limit::RECORD) else { return vec![false; names.len()] };
         let heads = names.iter().map(|name| [b"Package: ", &**name, b"\n"].concat()).collect::<Vec<_>>();
-        parts::lines_in(&bytes, &heads)
+        parts::lines_in(bytes, &heads)
     }
 
     /// Every entry of a wanted name, and what could not be read.
     pub fn entries(&self, root: &Root, number: usize, wanted: &Filter<'_>) -> (Vec<Entry>, Option<Loss>) {
-        let bytes = match root.read(&self.file, Limit::RECORD) {
+        let bytes = match root.stream(&self.file, Limit::RECORD) {
             Ok(bytes) => bytes,
             Err(error) => return (Vec::new(), Some(Loss::unread(&error, "what it offers is unknown"))),
         };
         let mut found = Vec::new();
-        let problem = each_stanza(&bytes, &mut |text| {
+        let problem = each_stanza(bytes, &mut |text| {
             // Nearly all stanzas are told by their first line.
             let line = &text[..memchr::memchr(b'\n', text).unwrap_or(text.len())];
             if wanted.may_want(text, line.strip_prefix(b"Package:").map(<[u8]>::trim_ascii)) {

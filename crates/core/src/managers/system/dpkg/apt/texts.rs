@@ -126,14 +126,14 @@ fn lists(root: &Root, stems: &[Vec<u8>]) -> impl Iterator<Item = (ByteString, So
 type Found = (ByteString, Option<ByteString>, Option<ByteString>);
 
 fn of_list(root: &Root, file: &ByteString, sort: Sort, search: &Search) -> (Vec<Found>, Option<Loss>) {
-    let bytes = match root.read(file, Limit::RECORD) {
+    let bytes = match root.stream(file, Limit::RECORD) {
         Ok(bytes) => bytes,
         Err(error) => return (Vec::new(), Some(Loss::unread(&error, "what it says of packages is unknown"))),
     };
     let mut found = Vec::new();
     let problem = match sort {
-        Sort::Files => each_line(&bytes, &mut |line| of_line(line, search, &mut found)),
-        _ => each_stanza(&bytes, &mut |text| {
+        Sort::Files => each_line(bytes, &mut |line| of_line(line, search, &mut found)),
+        _ => each_stanza(bytes, &mut |text| {
             if search.may_be_in(text) {
                 of_stanza(text, sort, search, &mut found);
             }
