@@ -1,6 +1,7 @@
 //! Start-up files that no shell would survive, or that somebody made to mislead: an end, and a word about it.
 
 use std::fs;
+use std::os::unix::fs::PermissionsExt as _;
 use std::time::{Duration, Instant};
 
 use super::support::{open_dir, run, tree};
@@ -16,6 +17,8 @@ fn followed(profile: &[u8], shell: &str) -> (String, String, bool) {
     for file in [".profile", ".zprofile", ".config/fish/config.fish"] {
         fs::write(at("home/maren").join(file), profile).unwrap();
     }
+    // maren's own, whoever has made the tree.
+    fs::set_permissions(at("home/maren"), fs::Permissions::from_mode(0o777)).unwrap();
     let start = Instant::now();
     let root = made.path().to_str().unwrap().to_owned();
     let ran = run(["--root", &root, "paths", "--shell", shell, "--inherit", "PATH=/usr/bin", "--format", "json"]);
@@ -39,9 +42,11 @@ fn bad_start_up_files_come_to_an_end_and_are_told() {
     // Each value is short enough; together they are gigabytes.
     let together =
         [b"x=".to_vec(), vec![b'x'; 1 << 20], b"\n".to_vec(), b"set -- \"$x\" \"$@\"\n".repeat(400)].concat();
-    let cases: [(&[u8], &str, &str); 15] = [
+    let cases: [(&[u8], &str, &str); 17] = [
         (&together, "sh", "a value that is too long"),
         (b"while :; do PATH=$PATH:/x; done\n", "sh", "a value that is too long"),
+        (b"cd ~; while :; do i=$((i+1)); >f$i; done\n", "sh", "too many files are changed"),
+        (b"cd ~; while :; do echo xxxxxxxxxxxxxxxx >>f; done\n", "sh", "too many commands"),
         (b". ~/.profile\n", "sh", "files are nested too deeply"),
         (b". ~/.zprofile\n", "zsh", "files are nested too deeply"),
         (b"source ~/.config/fish/config.fish\n", "fish", "files are nested too deeply"),

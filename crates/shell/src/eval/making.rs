@@ -1,7 +1,7 @@
 //! What programs and redirections make and remove, as far as their words tell.
 
 use super::builtin_names::among;
-use super::made::{MAX_CONTENT, MAX_FILES, Made, OWN_FILE, Seen, key};
+use super::made::{MAX_CONTENT, MAX_FILES, Made, Seen, key};
 use super::piece::is_known;
 use super::run::{MAX_FILE, Run};
 use crate::{FileType, Files, ReadError};
@@ -23,7 +23,7 @@ impl Run<'_> {
             self.state.made.retain(|known, _| !(known.starts_with(&file) && known.get(file.len()) == Some(&b'/')));
             self.state.made.insert(file, made);
         } else {
-            self.taint_for_good(OWN_FILE);
+            self.stop("too many files are changed");
         }
     }
 
