@@ -24,6 +24,12 @@ pub(super) fn cut_off(value: &[u8], operator: &[u8], cut: &[u8]) -> Vec<u8> {
 }
 
 pub(super) fn replaced(value: &[u8], operator: &[u8], from: &[u8], to: &[u8]) -> Vec<u8> {
+    // Where nothing is looked for, it is found at the end that is asked for.
+    match operator {
+        b"/#" if from.is_empty() => return [to, value].concat(),
+        b"/%" if from.is_empty() => return [value, to].concat(),
+        _ => {}
+    }
     let mut result = Vec::new();
     let mut at = 0;
     while at < value.len() {

@@ -4,7 +4,7 @@ use std::sync::Arc;
 
 use super::builtin_names::{is_builtin, is_reserved};
 use super::piece::is_known;
-use super::printf::unescaped;
+use super::printf::{unescaped, writes_zero};
 use super::run::{Flow, Run};
 use super::state::Value;
 use crate::syntax::{Dialect, List, Part, Word};
@@ -83,8 +83,12 @@ impl Run<'_> {
         }
         let words: Vec<Vec<u8>> = words.cloned().collect();
         let mut text = words.join(if letters.contains(&b'l') { &b"\n"[..] } else { b" " });
+        let has_zero = !letters.contains(&b'r') && writes_zero(&text);
         if !letters.contains(&b'r') {
             text = unescaped(&text);
+        }
+        if has_zero {
+            text = self.unknown_value("a text with a zero byte");
         }
         if letters.iter().any(|letter| !b"rnlv".contains(letter)) {
             text = self.unknown_value("an unsupported form of print");

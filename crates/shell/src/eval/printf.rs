@@ -24,6 +24,7 @@ impl Run<'_> {
             self.status = Some(if self.dialect() == Dialect::Zsh { 1 } else { 2 });
             return;
         };
+        let mut has_zero = writes_zero(format);
         let format = unescaped(format);
         let mut text = Vec::new();
         let mut values = values.iter();
@@ -64,7 +65,9 @@ impl Run<'_> {
                     }
                     b'b' if letter == at + 1 => {
                         took = true;
-                        text.extend(unescaped(values.next().map_or(&b""[..], Vec::as_slice)));
+                        let value = values.next().map_or(&b""[..], Vec::as_slice);
+                        has_zero |= writes_zero(value);
+                        text.extend(unescaped(value));
                     }
                     _ => {
                         took = true;
@@ -78,11 +81,29 @@ impl Run<'_> {
                 break;
             }
         }
+        // It ends a text, is left out, or parts two, by who reads it.
+        if has_zero {
+            text = self.unknown_value("a text with a zero byte");
+        }
         match variable {
             Some(name) => self.assign_named(&name, text),
             None => self.write(&text),
         }
     }
+}
+
+/// Whether the escapes of a text write a zero byte.
+pub(super) fn writes_zero(text: &[u8]) -> bool {
+    let mut rest = text;
+    while let Some(at) = memchr::memchr(b'\\', rest) {
+        rest = &rest[at + 1..];
+        let digits = rest.iter().take(3).take_while(|byte| byte.is_ascii_digit()).count();
+        if digits > 0 && rest[..digits].iter().all(|byte| *byte == b'0') || rest.starts_with(b"x0") {
+            return true;
+        }
+        rest = rest.get(1..).unwrap_or_default();
+    }
+    false
 }
 
 /// `\n`, `\t` and the like as what they stand for.

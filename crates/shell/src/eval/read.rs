@@ -66,7 +66,9 @@ impl Run<'_> {
             return;
         }
         let rest = &text[at..];
-        let length = memchr::memchr(delimiter, rest).unwrap_or(rest.len());
+        // What is unknown stands between zero bytes here.
+        let found = memchr::memchr(delimiter, rest).filter(|_| delimiter != 0 || is_known(rest));
+        let length = found.unwrap_or(rest.len());
         let line = rest[..length].to_vec();
         if !is_raw && line.contains(&b'\\') {
             let unknown = self.unknown_value("a line with backslashes that is read");

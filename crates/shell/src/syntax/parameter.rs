@@ -181,8 +181,9 @@ impl Parser<'_> {
         let outer = self.in_double;
         self.in_double &= takes_text;
         let is_replacement = parameter.operator.starts_with(b"/");
-        // A pattern is not empty in bash: a slash at its start is a part of it.
-        let is_slash = is_replacement && self.dialect == Dialect::Bash && self.take(b"/");
+        // A pattern is not empty in bash, unless it is that of an end: a slash at its start is a part of it.
+        let is_anywhere = matches!(&parameter.operator[..], b"/" | b"//");
+        let is_slash = is_anywhere && self.dialect == Dialect::Bash && self.take(b"/");
         parameter.argument = self.word_until(&|b| b == b'}' || (is_replacement && b == b'/'))?;
         if is_slash {
             parameter.argument.0.insert(0, Part::Plain(b"/".to_vec()));

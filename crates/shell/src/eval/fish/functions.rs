@@ -16,7 +16,10 @@ impl Fish<'_> {
             b"-e" | b"--erase" => {
                 for name in names {
                     self.run.state.functions.remove(name);
+                    self.run.state.aliases.remove(name);
                     self.bodies.remove(name);
+                    // Its file is not read any more.
+                    self.run.state.disabled.insert(name.clone());
                 }
                 Some(0)
             }
@@ -124,6 +127,6 @@ impl Fish<'_> {
     /// Whether fish brings a function of this name, which is read when it is first called.
     pub(super) fn is_shipped(&self, name: &[u8]) -> bool {
         let file = [&self.dirs.data[..], b"/functions/", name, b".fish"].concat();
-        !name.contains(&b'/') && self.run.kind(&file) == Some(FileType::File)
+        !name.contains(&b'/') && !self.run.state.disabled.contains(name) && self.run.kind(&file) == Some(FileType::File)
     }
 }
