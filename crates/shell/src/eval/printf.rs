@@ -51,17 +51,7 @@ impl Run<'_> {
                     kind @ (b's' | b'd' | b'i' | b'c') if letter == at + 1 => {
                         took = true;
                         let value = values.next().cloned().unwrap_or_default();
-                        text.extend(match kind {
-                            b'c' if is_known(&value) => value[..value.len().min(1)].to_vec(),
-                            b'd' | b'i' if value.is_empty() => b"0".to_vec(),
-                            b'd' | b'i'
-                                if !value.iter().all(u8::is_ascii_digit) || value[0] == b'0' && value.len() > 1 =>
-                            {
-                                self.status = None;
-                                self.unknown_value("a number that printf writes in its own way")
-                            }
-                            _ => value,
-                        });
+                        text.extend(self.formatted(kind, value));
                     }
                     b'b' if letter == at + 1 => {
                         took = true;
@@ -88,6 +78,19 @@ impl Run<'_> {
         match variable {
             Some(name) => self.assign_named(&name, text),
             None => self.write(&text),
+        }
+    }
+
+    /// A value in the form of `%s`, `%c`, `%d` or `%i`.
+    fn formatted(&mut self, kind: u8, value: Vec<u8>) -> Vec<u8> {
+        match kind {
+            b'c' if is_known(&value) => value[..value.len().min(1)].to_vec(),
+            b'd' | b'i' if value.is_empty() => b"0".to_vec(),
+            b'd' | b'i' if !value.iter().all(u8::is_ascii_digit) || value[0] == b'0' && value.len() > 1 => {
+                self.status = None;
+                self.unknown_value("a number that printf writes in its own way")
+            }
+            _ => value,
         }
     }
 }

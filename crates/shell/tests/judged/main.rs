@@ -12,7 +12,7 @@ mod rows;
 use std::fmt::Write as _;
 use std::process::{Command, Stdio};
 use std::sync::LazyLock;
-use std::sync::atomic::{AtomicU64, Ordering};
+use std::sync::atomic::{AtomicU64, AtomicUsize, Ordering};
 
 use grammar::Grammar;
 use machine::{Found, GAUGES, Machine, silently_wrong};
@@ -95,24 +95,41 @@ const LISTS: [(&str, &str); 5] = [
 /// What is written by hand to find what is not followed is uncertain at worst, and mostly certain.
 #[test]
 fn scripts_by_hand_are_never_wrong_in_silence() {
-    let mut wrong = Vec::new();
-    for (is_interactive, (shells, list)) in [false, true].into_iter().flat_map(|mode| LISTS.map(|list| (mode, list))) {
-        let machine = Machine::new(&format!("shell-lists-{}", std::process::id())).interactive(is_interactive);
-        let (mut count, mut certain) = (0, 0);
-        // There is no terminal here.
-        let needs_one = |script: &str| ["-t ", "set -m", "monitor"].iter().any(|sign| script.contains(sign));
-        let is_judged = |script: &&str| !is_interactive || !needs_one(script);
-        for script in list.trim_end().split("\n====\n").filter(is_judged) {
-            for shell in shells.split(' ') {
-                let (ours, _) = machine.ours(shell, script);
-                wrong.extend(difference(&machine, shell, script, &ours).map(|text| machine.shown(&text)));
-                count += 1;
-                certain += usize::from(ours.iter().flatten().all(|(_, value)| value.is_some()));
-            }
+    let lists: Vec<_> = [false, true].into_iter().flat_map(|mode| LISTS.map(|list| (mode, list))).collect();
+    let next = AtomicUsize::new(0);
+    // Each has a home of its own; nearly all of the time goes into starting shells.
+    let judge = || {
+        let mut wrong = Vec::new();
+        while let number = next.fetch_add(1, Ordering::Relaxed)
+            && let Some((is_interactive, (shells, list))) = lists.get(number)
+        {
+            let machine = Machine::new(&format!("shell-lists-{number}-{}", std::process::id()));
+            wrong.extend(wrong_in_list(&machine.interactive(*is_interactive), *is_interactive, shells, list));
         }
-        assert!(certain * 2 > count, "{shells}: {certain} of {count} are certain");
-    }
+        wrong
+    };
+    let wrong: Vec<String> = std::thread::scope(|scope| {
+        let judges = [scope.spawn(judge), scope.spawn(judge)];
+        judges.into_iter().flat_map(|judge| judge.join().unwrap()).collect()
+    });
     assert!(wrong.is_empty(), "{}", wrong.join("\n"));
+}
+
+/// Where the shells say something else of the scripts of a list.
+fn wrong_in_list(machine: &Machine, is_interactive: bool, shells: &str, list: &str) -> Vec<String> {
+    let (mut wrong, mut count, mut certain) = (Vec::new(), 0, 0);
+    // There is no terminal here.
+    let needs_one = |script: &str| ["-t ", "set -m", "monitor"].iter().any(|sign| script.contains(sign));
+    for script in list.trim_end().split("\n====\n").filter(|script| !is_interactive || !needs_one(script)) {
+        for shell in shells.split(' ') {
+            let (ours, _) = machine.ours(shell, script);
+            wrong.extend(difference(machine, shell, script, &ours).map(|text| machine.shown(&text)));
+            count += 1;
+            certain += usize::from(ours.iter().flatten().all(|(_, value)| value.is_some()));
+        }
+    }
+    assert!(certain * 2 > count, "{shells}: {certain} of {count} are certain");
+    wrong
 }
 
 /// The variables that are set, with their values.
