@@ -73,6 +73,20 @@ impl Run<'_> {
                 let is_empty = run.is_dir(dir) && run.seen().list(&run.absolute(dir)).is_empty();
                 if is_empty { run.remove(dir, true, true) } else { Some(1) }
             }),
+            b"chmod"
+                if let [mode, files @ ..] = &operands[..]
+                    && files.iter().all(|file| self.has_mode(file, mode)) =>
+            {
+                Some(0)
+            }
+            b"ln"
+                if let [target, link] = operands[..]
+                    && has(b's')
+                    && self.seen().read_link(&self.absolute(link)).is_some_and(|there| *there == *target)
+                    && !self.is_dir(link) =>
+            {
+                Some(u8::from(!has(b'f')))
+            }
             b"mkdir" | b"touch" | b"rm" | b"rmdir" | b"cp" | b"mv" | b"ln" | b"install" | b"chmod" | b"tee"
             | b"unlink" | b"truncate" | b"dd" => {
                 self.make_unknown(program, &operands);
@@ -80,6 +94,12 @@ impl Run<'_> {
             }
             _ => return None,
         })
+    }
+
+    /// Whether a file that is there has this mode already, which is written in octal digits.
+    fn has_mode(&self, file: &[u8], mode: &[u8]) -> bool {
+        let mode = std::str::from_utf8(mode).ok().and_then(|mode| u32::from_str_radix(mode, 8).ok());
+        self.meta(file).is_some_and(|meta| Some(meta.mode & 0o7777) == mode)
     }
 
     fn touch(&mut self, file: &[u8]) -> Option<u8> {
@@ -145,7 +165,15 @@ impl Run<'_> {
                 }
             }
         } else {
-            operands.iter().for_each(|file| self.make_perhaps(file));
+            for file in operands {
+                // What is written anew stays where it is.
+                match self.kind(file) {
+                    Some(FileType::File) if matches!(program, b"cp" | b"tee" | b"dd" | b"truncate") => {
+                        self.writes_file(file, false, None);
+                    }
+                    _ => self.make_perhaps(file),
+                }
+            }
         }
     }
 
