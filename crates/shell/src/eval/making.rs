@@ -220,19 +220,19 @@ impl Run<'_> {
                 memchr::memchr(b'=', word).filter(|_| word.starts_with(b"-")).map_or(*word, |at| &word[at + 1..]);
             let is_option = value.starts_with(b"-");
             let is_path = memchr::memchr(b'/', value).is_some();
-            if !is_option
-                && (is_path
-                    || takes_a_command
-                    || self.state.made.contains_key(&key(self.at.files, &self.absolute(value), true)))
-            {
+            if !is_option && (is_path || takes_a_command || self.is_made(value)) {
                 self.may_change(value);
             }
         }
     }
 
+    /// Whether it is noted already what became of a file.
+    fn is_made(&self, file: &[u8]) -> bool {
+        self.state.made.contains_key(&key(self.at.files, &self.absolute(file), true))
+    }
+
     fn may_change(&mut self, file: &[u8]) {
-        let is_made = self.state.made.contains_key(&key(self.at.files, &self.absolute(file), true));
-        if is_made || self.at.files.entry_type(&self.absolute(file)).is_none() {
+        if self.is_made(file) || self.at.files.entry_type(&self.absolute(file)).is_none() {
             self.make_perhaps(file);
         }
     }

@@ -42,11 +42,7 @@ impl Run<'_> {
                                     }
                                     return;
                                 }
-                                if !self.option(name, *sign == b'-') {
-                                    self.fail(Mishap::Expansion);
-                                    return;
-                                }
-                                continue;
+                                name
                             }
                             b'A' if self.dialect() == Dialect::Zsh => {
                                 if let Some(name) = arguments.get(at + 1) {

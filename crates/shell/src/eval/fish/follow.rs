@@ -1,10 +1,8 @@
 //! Follows statements.
 
-use std::collections::BTreeMap;
-
 use super::{Fish, only_stars};
 use crate::eval::lists::LISTS;
-use crate::eval::made::{Made, joined};
+use crate::eval::made::joined;
 use crate::eval::piece::{fits_perhaps, is_known, mark};
 use crate::eval::run::{Flow, MAX_DEPTH, join_scopes};
 use crate::syntax::fish::{Block, Kind, Part, Statement, Word};
@@ -75,9 +73,11 @@ impl Fish<'_> {
     }
 
     pub(super) fn statement(&mut self, statement: &Statement) -> Flow {
-        let made = statement.is_background.then(|| self.run.state.made.clone());
+        let is_in_doubt = statement.is_background || !statement.outputs.is_empty();
+        let made = is_in_doubt.then(|| self.run.state.made.clone());
         let flow = self.followed(statement);
-        if let Some(before) = made {
+        // Nothing is opened for a command that is not found, and what is not waited for may come later.
+        if let Some(before) = made.filter(|_| statement.is_background || self.is_unfound()) {
             self.run.state.made = joined(before, &self.run.state.made);
         }
         self.run.find_back();
@@ -101,7 +101,6 @@ impl Fish<'_> {
             _ => {}
         }
         self.run.unrun = None;
-        let before = if statement.outputs.is_empty() { BTreeMap::new() } else { self.run.state.made.clone() };
         self.depth += 1;
         let flow = if self.depth > 4 * MAX_DEPTH {
             self.stop("commands are nested too deeply");
@@ -124,23 +123,12 @@ impl Fish<'_> {
                     Flow::Next
                 }
                 Some(file) => self.reading_from(file, |fish| fish.kind(&statement.kind)),
-                // Nothing is opened for a command that is not found.
-                None if !statement.outputs.is_empty() => self.perhaps_unfound(&statement.kind, &before),
                 None => self.kind(&statement.kind),
             }
         };
         self.depth -= 1;
         if statement.negated && !self.is_unfound() {
             self.run.status = self.run.status.map(|status| u8::from(status == 0));
-        }
-        flow
-    }
-
-    /// Follows something that writes files; where its command is not found, it makes none of them.
-    fn perhaps_unfound(&mut self, kind: &Kind, before: &BTreeMap<Vec<u8>, Made>) -> Flow {
-        let flow = self.kind(kind);
-        if self.is_unfound() {
-            self.run.state.made = joined(before.clone(), &self.run.state.made);
         }
         flow
     }
