@@ -1,12 +1,13 @@
 //! What distributions declare that they require.
 //!
-//! `METADATA` has a `Requires-Dist` for each requirement; an old `.egg-info` has them in `requires.txt`, the optional
-//! ones under headings such as `[png]`, with a marker behind a colon: `[:python_version < "3"]`.
+//! `METADATA` has a `Requires-Dist` for each requirement, and so has an `.egg-info` or its `PKG-INFO`; where an old one
+//! has none, they stand in `requires.txt`, the optional ones under headings such as `[png]`, with a marker behind a
+//! colon: `[:python_version < "3"]`.
 
 use super::distribution::{self, Distribution};
 use super::requirement::Requirement;
 use crate::bytes::{ByteString, path};
-use crate::fs::{Limit, Root};
+use crate::fs::{Kind, Limit, Root};
 
 /// A distribution with what it requires.
 #[derive(Debug, Clone)]
@@ -40,23 +41,25 @@ pub fn in_dir(root: &Root, dir: &ByteString) -> (Vec<Declared>, Vec<Loss>) {
 
 /// The requirements of a distribution; losses are added to `notes`.
 pub fn declared(root: &Root, one: Distribution, notes: &mut Vec<Loss>) -> Declared {
-    let is_egg = !one.metadata.ends_with(b".dist-info");
-    let file = path::join(&one.metadata, if is_egg { b"requires.txt" } else { b"METADATA" });
-    let mut lines: Vec<(u32, String)> = Vec::new();
-    match if is_egg { root.read(&file, Limit::SMALL) } else { headers(root, &file) } {
-        Ok(content) if is_egg => lines = of_requires(&content),
-        Ok(content) => {
-            let numbered =
-                (1..).zip(content.split(|&b| b == b'\n')).take_while(|(_, line)| !line.trim_ascii().is_empty());
-            lines.extend(numbered.filter_map(|(number, line)| {
-                let at = memchr::memchr(b':', line).filter(|at| line[..*at].eq_ignore_ascii_case(b"Requires-Dist"))?;
-                Some((number, String::from_utf8_lossy(line[at + 1..].trim_ascii()).into_owned()))
-            }));
+    let mut said = |file: &ByteString, is_list: bool| {
+        let read = if is_list { root.read(file, Limit::SMALL) } else { headers(root, file) };
+        match read {
+            Ok(content) if is_list => of_requires(&content),
+            Ok(content) => of_headers(&content),
+            Err(error) if error.is_missing() => Vec::new(),
+            Err(error) => {
+                notes.push((file.clone(), format!("{}: what {} requires is unknown", error.reason(), one.name)));
+                Vec::new()
+            }
         }
-        Err(error) if error.is_missing() => {}
-        Err(error) => {
-            notes.push((file.clone(), format!("{}: what {} requires is unknown", error.reason(), one.name)));
-        }
+    };
+    let mut file = header_file(root, &one.metadata);
+    let mut lines = said(&file, false);
+    // Only where its headers name nothing is an old one's list read.
+    if lines.is_empty() && !one.metadata.ends_with(b".dist-info") {
+        let list = path::join(&one.metadata, b"requires.txt");
+        lines = said(&list, true);
+        file = if lines.is_empty() { file } else { list };
     }
     let requires = lines.into_iter().filter_map(|(line, text)| match Requirement::parse(&text) {
         Some(requirement) => Some((line, text.into(), requirement)),
@@ -69,10 +72,30 @@ pub fn declared(root: &Root, one: Distribution, notes: &mut Vec<Loss>) -> Declar
     Declared { key: one.normal_name(), name: one.name, version: one.version, file, requires }
 }
 
+/// The file that has the headers of a distribution.
+fn header_file(root: &Root, metadata: &ByteString) -> ByteString {
+    let is_file = || root.target(metadata).is_ok_and(|meta| meta.kind == Kind::File);
+    match metadata.ends_with(b".dist-info") {
+        true => path::join(metadata, b"METADATA"),
+        false if is_file() => metadata.clone(),
+        false => path::join(metadata, b"PKG-INFO"),
+    }
+}
+
 fn headers(root: &Root, file: &ByteString) -> Result<Vec<u8>, crate::fs::FsError> {
     let start = root.read_start(file, HEADERS)?;
     let ends = start.len() < HEADERS || memchr::memmem::find(&start, b"\n\n").is_some();
     if ends { Ok(start) } else { root.read(file, Limit::LIST) }
+}
+
+/// What each `Requires-Dist` of the headers says.
+fn of_headers(content: &[u8]) -> Vec<(u32, String)> {
+    let headers = (1..).zip(content.split(|&b| b == b'\n')).take_while(|(_, line)| !line.trim_ascii().is_empty());
+    let required = headers.filter_map(|(number, line)| {
+        let at = memchr::memchr(b':', line).filter(|at| line[..*at].eq_ignore_ascii_case(b"Requires-Dist"))?;
+        Some((number, String::from_utf8_lossy(line[at + 1..].trim_ascii()).into_owned()))
+    });
+    required.collect()
 }
 
 /// The lines of `requires.txt` that are not optional, with the markers of their headings.
