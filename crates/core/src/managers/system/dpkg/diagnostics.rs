@@ -20,8 +20,7 @@ impl DpkgInstallation<'_> {
         let root = &self.host.root;
         let programs = self.diversions().0.iter().filter(|one| listed::role(&one.from) == Some(Role::Command));
         // Where nothing is at the other name, no program had to give way: as with `/bin/sh`, which only dash brings.
-        let is_in_force = |from: &ByteString, to: &ByteString| root.entry(to).is_ok() || root.entry(from).is_err();
-        let told = programs.filter(|one| is_in_force(&one.from, &one.to)).map(|one| {
+        let told = programs.filter(|one| root.entry(&one.to).is_ok()).map(|one| {
             let name = ByteString::from(path::name(&one.from));
             let stands = root.entry(&one.from).is_ok();
             let whose = one.by.as_ref().map_or("a hand".to_owned(), |by| format!("the package {by}"));
