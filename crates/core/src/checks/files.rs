@@ -4,11 +4,12 @@ use hashbrown::{HashMap, HashSet};
 use rayon::prelude::*;
 
 use super::CheckContext;
-use crate::bytes::ByteString;
+use crate::backend::Installation;
+use crate::bytes::{ByteString, path};
 use crate::digests::Content;
 use crate::fs::Kind;
 use crate::index::FoundClaim;
-use crate::model::{Claimant, Depth, Evidence, FileRecord, Finding, FindingKind, Scope, Severity};
+use crate::model::{Claimant, Depth, Evidence, FileRecord, Finding, FindingKind, NameFilter, Scope, Severity};
 use crate::queries::advice;
 use crate::queries::verify::{Question, verify};
 use crate::survey::Survey;
@@ -32,7 +33,7 @@ struct Shared {
 /// `two-owners` and `overwritten-file`: one for each set of packages that share files.
 pub fn shared(cx: &CheckContext<'_, '_>) -> Vec<Finding> {
     let survey = cx.survey;
-    let paths = of_lesser_managers(survey);
+    let paths = worth_comparing(survey);
     let index = survey.claims(paths.iter().map(|path| &**path));
     let shared: Vec<Shared> = paths.par_iter().filter_map(|path| shared_at(survey, &index, path)).collect();
     let mut groups: Vec<Vec<Shared>> = Vec::new();
@@ -50,9 +51,11 @@ pub fn shared(cx: &CheckContext<'_, '_>) -> Vec<Finding> {
     groups.iter().flat_map(|group| findings_of(survey, group)).collect()
 }
 
-/// The canonical paths that are recorded by any manager but the one with the most packages: a file with two owners is
-/// among them. What lies in an environment of its own is out of the others' reach.
-fn of_lesser_managers(survey: &Survey<'_>) -> Vec<ByteString> {
+/// The canonical paths among which is every file with two owners: those that are recorded by any manager but the one with
+/// the most packages, and of that one's those that it records through a link. It does not see that they are the
+/// files of another package which records them without (`/bin/x` and `/usr/bin/x`); all else it keeps apart itself. What
+/// lies in an environment of its own is out of the others' reach.
+fn worth_comparing(survey: &Survey<'_>) -> Vec<ByteString> {
     let most = (0_u16..)
         .zip(survey.installations())
         .max_by_key(|(_, held)| held.coverage().iter().filter_map(|part| part.packages).sum::<usize>());
@@ -73,10 +76,32 @@ fn of_lesser_managers(survey: &Survey<'_>) -> Vec<ByteString> {
         }
         paths
     };
-    let all: Vec<ByteString> = lesser.par_iter().flat_map_iter(read).collect();
+    let mut all: Vec<ByteString> = lesser.par_iter().flat_map_iter(read).collect();
+    all.extend(
+        most.into_iter().flat_map(|holder| through_links(survey, &*survey.installations()[usize::from(holder)])),
+    );
     let canonical: Vec<ByteString> = all.par_iter().map(|path| survey.root().canonicalize(path)).collect();
     let mut seen = HashSet::new();
     canonical.into_iter().filter(|path| seen.insert(path.clone())).collect()
+}
+
+/// The files that an installation records in directories which are links.
+fn through_links(survey: &Survey<'_>, held: &dyn Installation) -> Vec<ByteString> {
+    let root = survey.root();
+    let (mut dir, mut is_link) = (ByteString::default(), false);
+    let mut found = Vec::new();
+    let Some(files) = held.file_index() else { return found };
+    files.claims(&NameFilter::All, &mut |claim| {
+        // The files of a directory stand together.
+        if path::parent(claim.path) != &*dir {
+            dir = path::parent(claim.path).into();
+            is_link = root.canonicalize_dir(&dir) != dir;
+        }
+        if is_link && matches!(claim.claimant, Claimant::Package(_)) {
+            found.push(claim.path.into());
+        }
+    });
+    found
 }
 
 fn shared_at(survey: &Survey<'_>, index: &crate::index::ClaimIndex, canonical: &ByteString) -> Option<Shared> {
