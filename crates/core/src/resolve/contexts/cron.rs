@@ -31,6 +31,11 @@ pub fn cron(host: &Host, user: &User) -> Start {
             return start;
         }
     };
+    if !content.is_empty() && !content.ends_with(b"\n") {
+        let says = "ends in the middle of a line, and cron may ignore the whole table";
+        start.note_unknown(Unknown::of_file(table, says));
+        return start;
+    }
     for (line, name, value) in variables(&content) {
         start.set(&name, &value, &Place { file: table.clone(), line });
     }

@@ -210,7 +210,8 @@ fn read_own_files(run: &mut Run<'_>, host: &Host, user: &User, shell: Shell, inv
                 Shell::Bash => &[b".bash_profile", b".bash_login", b".profile"],
                 _ => &[b".profile"],
             };
-            let first = own.iter().map(|name| home(name)).find(|file| is_file(host, file));
+            // What stands there and is no file is taken for the first, too, and ends in an error that nothing follows from.
+            let first = own.iter().map(|name| home(name)).find(|file| host.root.has_record(file));
             let goes_on = run.file(b"/etc/profile") && first.is_none_or(|file| run.file(&file));
             if goes_on && shell != Shell::Bash && invocation.interactive {
                 run.named_file(b"ENV");
