@@ -335,6 +335,10 @@ fn find_users(root: &Root, wanted: &UserSelection) -> Result<Vec<User>, UnknownU
         let reason = if read.is_err() { "cannot be read" } else { "names no account" };
         root.note_gap(PASSWD, format!("{reason}, so no user and no home is known"));
     }
+    let last = file.rsplit(|&b| b == b'\n').next().unwrap_or_default();
+    if !last.is_empty() && last.iter().filter(|&&b| b == b':').count() < 6 && !last.starts_with(b"+") {
+        root.note_gap(PASSWD, "ends in the middle of an account: further users and their homes are unknown");
+    }
     let mac = mac_users(root);
     let is_new = |user: &User| !known.iter().any(|other| other.name == user.name || other.home == user.home);
     let new: Vec<User> = mac.into_iter().filter(is_new).collect();

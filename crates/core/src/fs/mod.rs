@@ -148,6 +148,13 @@ impl Root {
         self.meta(path, true)
     }
 
+    /// Whether something stands where a record would: anything but nothing, so that what is no file is told by whoever
+    /// reads it.
+    #[must_use]
+    pub fn has_record(&self, path: &[u8]) -> bool {
+        !self.target(path).is_err_and(|error| error.is_missing())
+    }
+
     /// What `path` leads to, through all links.
     ///
     /// # Errors

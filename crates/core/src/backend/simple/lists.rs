@@ -50,9 +50,15 @@ pub fn each_line(
         let lines = (1..).zip(content.split(|&b| b == b'\n'));
         let files = lines.filter_map(|(number, line)| Some((path_of(line)?, number)));
         let files = files.filter(|(file, _)| wanted.has(path::name(file)));
-        (files.map(|(file, line)| (file.into(), line)).collect(), None)
+        (files.map(|(file, line)| (file.into(), line)).collect(), cut(content))
     };
     each_list(root, items, |item| item.entry.clone(), |_| false, find, notes, take);
+}
+
+/// What is wrong with a list that was cut off: every line of a whole one ends.
+#[must_use]
+pub fn cut(list: &[u8]) -> Option<String> {
+    (!list.is_empty() && !list.ends_with(b"\n")).then(|| "ends in the middle of a line".to_owned())
 }
 
 /// What is recorded of files where each package has a record of its own: reads them in parallel. What `of_item`

@@ -17,7 +17,7 @@ use std::cmp::Ordering;
 pub use catalogue::SimpleCatalogue;
 pub use dirs::{MAX_SCRIPT, Script, dirs_in, is_dir, launchers_in, link_target, links_into, parsed, scripts_in};
 pub use installation::SimpleInstallation;
-pub use lists::{FileLists, each_line, each_list, each_record, whole};
+pub use lists::{FileLists, cut, each_line, each_list, each_record, whole};
 pub use offered::CatalogueQuery;
 pub use package::InstalledPackage;
 

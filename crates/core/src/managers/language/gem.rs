@@ -21,7 +21,7 @@ use crate::backend::simple::{InstalledPackage, Record, SimpleBackend, SimpleInst
 use crate::backend::version_dirs::{self, Language};
 use crate::backend::{Installation, Manager, Unattended, UpgradeCall};
 use crate::bytes::{ByteString, path};
-use crate::fs::{Kind, Limit};
+use crate::fs::Limit;
 use crate::host::Host;
 use crate::model::{
     Affix, CommandLine, Evidence, Location, Loss, ManagerId, Profile, Reason, RemedyKind, Scope, Source,
@@ -187,12 +187,16 @@ impl SimpleBackend for GemHome {
         for (below, kind) in [("specifications", "gem"), ("specifications/default", "default-gem")] {
             let dir = path::join(&at.dir, below.as_bytes());
             let names = host.root.names_in(&dir);
-            for (name, _) in names.iter().filter(|(name, kind)| *kind != Kind::Dir && name.ends_with(b".gemspec")) {
+            for (name, _) in names.iter().filter(|(name, _)| name.ends_with(b".gemspec")) {
                 let file = path::join(&dir, name);
                 let content = host.root.read(&file, SPECIFICATION).unwrap_or_else(|error| {
                     record.notes.push(Loss::unread(&error, "the commands of this gem are unknown"));
                     Vec::new()
                 });
+                if !content.is_empty() && !content.trim_ascii_end().ends_with(b"end") {
+                    let hides = "the commands and the needs of this gem may be more";
+                    record.notes.push(Loss::damaged(file.clone(), "ends before its specification does", hides));
+                }
                 let Some(read) = specification(&content, name) else {
                     record.notes.push(Loss::damaged(file.clone(), "names no gem", "skipped"));
                     continue;

@@ -15,7 +15,7 @@ use crate::backend::simple::{
 };
 use crate::backend::{CachePlace, Installation, Manager, Unattended};
 use crate::bytes::{ByteString, path};
-use crate::fs::Limit;
+use crate::fs::{FsError, Limit};
 use crate::host::{Host, User};
 use crate::model::{
     CommandLine, Evidence, Location, Loss, ManagerId, ManagerKind, NameFilter, Profile, Reason, RemedyKind, Scope,
@@ -62,9 +62,16 @@ impl Manager for Opam {
 
 fn of_user<'h>(host: &'h Host, user: &User) -> Vec<Box<dyn Installation + 'h>> {
     let root = host.user_dir(user, "OPAMROOT", ".opam");
-    let Ok(content) = host.root.read(&path::join(&root, b"config"), Limit::SMALL) else { return Vec::new() };
-    // A damaged file still names what stands before the damage; the directories tell the rest.
-    let config = fields(&String::from_utf8_lossy(&content)).unwrap_or_default();
+    let file = path::join(&root, b"config");
+    let read = host.root.read(&file, Limit::SMALL);
+    if read.as_ref().is_err_and(FsError::is_missing) {
+        return Vec::new();
+    }
+    // The directories tell of most of what a damaged file does not.
+    let config = fields(&String::from_utf8_lossy(&read.unwrap_or_default())).unwrap_or_else(|problem| {
+        host.root.note_gap(&file, format!("{problem}: which switch is in use is unknown"));
+        Vec::new()
+    });
     let current = texts(&config, "switch").next().map(|item| item.text.clone());
     let mut names: Vec<String> = texts(&config, "installed-switches").map(|item| item.text.clone()).collect();
     for (name, _) in dirs_in(host, &root, false) {

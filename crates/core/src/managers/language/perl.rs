@@ -100,7 +100,8 @@ fn lists_below(host: &Host, auto: &ByteString, notes: &mut Vec<Loss>) -> Vec<(By
         };
         for (entry, kind) in names {
             match kind {
-                Kind::File if *entry == *b".packlist" && !name.is_empty() => {
+                // What is no file is told by the one that reads it.
+                _ if *entry == *b".packlist" && !name.is_empty() => {
                     found.push((path::join(&dir, &entry), name.join("::")));
                 }
                 Kind::Dir if name.len() < MAX_DEPTH && !entry.starts_with(b".") => {

@@ -56,6 +56,7 @@ fn described(content: &[u8]) -> Result<(String, String), String> {
     let mut path = None;
     let mut numbers = Vec::new();
     let mut preview = None;
+    let mut is_whole = false;
     let (mut is_own, mut element) = (false, String::new());
     loop {
         match reader.read_event().map_err(|error| error.to_string())? {
@@ -80,6 +81,7 @@ fn described(content: &[u8]) -> Result<(String, String), String> {
                 }
             }
             Event::End(end) => {
+                is_whole |= end.local_name().as_ref() == "localPackage";
                 is_own = is_own && end.local_name().as_ref() != "revision";
                 element.clear();
             }
@@ -88,6 +90,9 @@ fn described(content: &[u8]) -> Result<(String, String), String> {
         }
     }
     let path = path.filter(|path| !path.is_empty()).ok_or("names no package")?;
+    if !is_whole {
+        return Err("ends before the package does".to_owned());
+    }
     let revision = numbers.join(".");
     if revision.is_empty() {
         return Err("names no revision".to_owned());

@@ -132,6 +132,10 @@ impl SimpleBackend for Tree {
                 return record;
             }
         };
+        if !content.ends_with(b"\n") {
+            let hides = "what stands behind this place is unknown";
+            record.notes.push(Loss::damaged(self.file.clone(), "ends in the middle of a line", hides));
+        }
         let installed_at = host.root.modified(&at.dir);
         for read in packages(&content) {
             match read {

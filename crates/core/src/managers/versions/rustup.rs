@@ -170,16 +170,27 @@ fn user_dir(host: &Host, home: &ByteString, name: &str) -> Option<ByteString> {
 }
 
 /// The version in a toolchain's manifest: a long file, of which one line is wanted.
-fn version(host: &Host, dir: &ByteString) -> Option<(ByteString, Evidence)> {
+fn version(host: &Host, dir: &ByteString) -> Result<Option<(ByteString, Evidence)>, Loss> {
     let file = path::join(dir, b"lib/rustlib/multirust-channel-manifest.toml");
-    let content = host.root.read(&file, Limit::LIST).ok()?;
-    let start = memchr::memmem::find(&content, b"\n[pkg.rustc]\n")?;
-    let rest = &content[start + 13..];
+    let hides = || format!("the version of {} is unknown", ByteString::from(path::name(dir)));
+    let content = match host.root.read(&file, Limit::LIST) {
+        Ok(content) => content,
+        Err(error) if error.is_missing() => return Ok(None),
+        Err(error) => return Err(Loss::unread(&error, hides())),
+    };
+    let Some(whole) = compiler(&content) else { return Err(Loss::damaged(file, "names no version of rustc", hides())) };
+    let version = whole.split(|&b| b == b' ').next().unwrap_or_default().into();
+    Ok(Some((version, Evidence::at(file, "pkg.rustc.version", whole.to_string()))))
+}
+
+/// The version of the compiler, with its commit and day.
+fn compiler(manifest: &[u8]) -> Option<ByteString> {
+    let start = memchr::memmem::find(manifest, b"\n[pkg.rustc]\n")?;
+    let rest = &manifest[start + 13..];
     let rest = &rest[..memchr::memmem::find(rest, b"\n[").unwrap_or(rest.len())];
     let line = rest.split(|&b| b == b'\n').find_map(|line| line.strip_prefix(b"version = \""))?;
-    let whole = ByteString::from(line.split(|&b| b == b'"').next()?);
-    let version = whole.split(|&b| b == b' ').next()?.into();
-    Some((version, Evidence::at(file, "pkg.rustc.version", whole.to_string())))
+    let end = memchr::memchr(b'"', line)?;
+    Some(line[..end].into())
 }
 
 impl SimpleBackend for RustupHome<'_> {
@@ -202,12 +213,16 @@ impl SimpleBackend for RustupHome<'_> {
             let dir = path::join(&toolchains, &name);
             let mut item = InstalledPackage::new("toolchain", name.clone());
             item.also.push("rust".into());
-            if let Some((version, evidence)) = version(host, &dir) {
-                item.version = Some(version);
-                item.evidence.push(evidence);
-            } else {
-                item.evidence
-                    .push(Evidence::directory(dir.clone(), "a toolchain without a manifest: its version is not known"));
+            match version(host, &dir) {
+                Ok(Some((version, evidence))) => {
+                    item.version = Some(version);
+                    item.evidence.push(evidence);
+                }
+                Ok(None) => {
+                    let says = "a toolchain without a manifest: its version is not known";
+                    item.evidence.push(Evidence::directory(dir.clone(), says));
+                }
+                Err(lost) => record.notes.push(lost),
             }
             item.installed_at = host.root.modified(&dir);
             if kind == Kind::Link {

@@ -15,6 +15,8 @@ use crate::model::{Evidence, Location, ManagerId, ManagerKind, Profile, Status};
 use crate::version::Scheme;
 
 const ID: ManagerId = ManagerId("stack");
+/// What is put behind the name of a program once it is there as a whole.
+const MARK: &[u8] = b".installed";
 
 /// The manager.
 #[derive(Debug)]
@@ -73,14 +75,15 @@ impl SimpleBackend for StackRoot {
         let programs = path::join(&at.dir, b"programs");
         for dir in dirs_in(host, &programs, false).into_iter().map(|(platform, _)| path::join(&programs, &platform)) {
             for (name, _) in dirs_in(host, &dir, false) {
-                let Some(Named { tool, variant, version }) = parts(&name) else { continue };
+                let named = parts(&name).filter(|_| !name.ends_with(MARK));
+                let Some(Named { tool, variant, version }) = named else { continue };
                 let tree = path::join(&dir, &name);
                 let mut item = InstalledPackage::kept("toolchain", tool, version);
                 item.tail = Some(path::join(tool, &name[tool.len() + 1..]));
                 item.channel = variant.map(ByteString::from);
                 item.installed_at = host.root.modified(&tree);
                 item.evidence.push(Evidence::directory(tree.clone(), item.with_version()));
-                let mark = path::join(&dir, &[&name, &b".installed"[..]].concat());
+                let mark = path::join(&dir, &[&name, MARK].concat());
                 if host.root.entry(&mark).is_err() {
                     item.status = Status::Broken;
                     item.evidence.push(Evidence::at(mark, "lookup", "does not exist: it was not installed to the end"));

@@ -141,10 +141,11 @@ fn dist_info(root: &Root, metadata: &ByteString, notes: &mut Vec<Loss>) -> Optio
     let has = |name: &str| names.binary_search_by(|(other, _)| (**other).cmp(name.as_bytes())).is_ok();
     let (name, version) = name_and_version(&dir, "METADATA", path::name(metadata), notes);
     let mut one = plain(name, version, metadata.clone());
-    if has("INSTALLER")
-        && let Ok((by, _)) = dir.read_start(b"INSTALLER", A_WORD)
-    {
-        one.installer = Some(by.trim_ascii().into()).filter(|by: &ByteString| !by.is_empty());
+    if has("INSTALLER") {
+        match dir.read_start(b"INSTALLER", A_WORD) {
+            Ok((by, _)) => one.installer = Some(by.trim_ascii().into()).filter(|by: &ByteString| !by.is_empty()),
+            Err(error) => notes.push(Loss::unread(&error, format!("who installed {} is unknown", one.name))),
+        }
     }
     one.requested = has("REQUESTED");
     one.has_record = has("RECORD");

@@ -13,7 +13,6 @@ use rusqlite::Connection;
 use crate::backend::simple::{FileLists, InstalledPackage, Record, SimpleBackend, SimpleCatalogue, SimpleInstallation};
 use crate::backend::{CachePlace, Installation, Manager, Unattended, UpgradeCall, sqlite};
 use crate::bytes::{ByteString, path};
-use crate::fs::Kind;
 use crate::host::Host;
 use crate::model::{
     CommandLine, Evidence, Location, Loss, ManagerId, ManagerKind, NameFilter, Naming, Profile, Reason, RemedyKind,
@@ -57,8 +56,9 @@ impl Manager for MacPorts {
         let found = PREFIXES.iter().filter_map(|prefix| {
             let prefix = host.root.canonicalize_dir(prefix);
             let file = path::join(&prefix, b"var/macports/registry/registry.db");
-            let is_there = host.root.target(&file).is_ok_and(|meta| meta.kind == Kind::File);
-            is_there.then(|| SimpleInstallation::boxed(host, ID, Scope::System, prefix, Registry(file)))
+            host.root
+                .has_record(&file)
+                .then(|| SimpleInstallation::boxed(host, ID, Scope::System, prefix, Registry(file)))
         });
         found.collect()
     }

@@ -63,7 +63,7 @@ impl Manager for Apk {
         let dir = PLACES
             .iter()
             .map(|place| host.root.canonicalize_dir(place))
-            .find(|dir| host.root.target(&path::join(dir, b"installed")).is_ok_and(|meta| meta.kind == Kind::File));
+            .find(|dir| host.root.has_record(&path::join(dir, b"installed")));
         let opened = dir.map(|dir| {
             let file = path::join(&dir, b"installed");
             SimpleInstallation::boxed(host, ID, Scope::System, dir, Database(file))

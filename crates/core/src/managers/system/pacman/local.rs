@@ -4,7 +4,7 @@ use std::io::Read as _;
 
 use rayon::prelude::*;
 
-use crate::backend::simple::{InstalledPackage, Record, each_list};
+use crate::backend::simple::{InstalledPackage, Record, cut, each_list};
 use crate::bytes::{ByteString, path};
 use crate::fs::{Kind, Limit, Root};
 use crate::model::{Algorithm, Digest, Evidence, Loss, NameFilter, Reason, Status};
@@ -117,7 +117,7 @@ pub fn each_file(
     // A package without files need not have a list.
     let may_lack = |item: &InstalledPackage| item.status == Status::Installed;
     let file = |item: &InstalledPackage| path::join(&item.entry, b"files");
-    each_list(root, items, file, may_lack, |content| (wanted_of(content, wanted), None), notes, take);
+    each_list(root, items, file, may_lack, |content| (wanted_of(content, wanted), cut(content)), notes, take);
 }
 
 fn wanted_of(content: &[u8], wanted: &NameFilter) -> Vec<(ByteString, u32)> {

@@ -37,7 +37,6 @@ mod yum;
 
 use crate::backend::{CachePlace, Installation, Manager, Unattended, UpgradeCall};
 use crate::bytes::{ByteString, path};
-use crate::fs::Kind;
 use crate::host::Host;
 use crate::model::{Location, ManagerId, ManagerKind, Profile, Scope};
 use crate::version::upstream::Notation;
@@ -90,9 +89,7 @@ impl Manager for Rpm {
         for (scope, place) in places {
             let place = host.root.canonicalize_dir(&place);
             let is_known = found.iter().any(|(_, other, _)| *other == place);
-            let has = |name: &str| {
-                host.root.target(&path::join(&place, name.as_bytes())).is_ok_and(|meta| meta.kind == Kind::File)
-            };
+            let has = |name: &str| host.root.has_record(&path::join(&place, name.as_bytes()));
             // rpm takes the database that it finds.
             let form = store::Form::ALL.into_iter().find(|form| has(form.file()));
             if let Some(form) = form.filter(|_| !is_known) {
