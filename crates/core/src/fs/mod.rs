@@ -19,6 +19,7 @@ mod extents;
 mod facts;
 mod gaps;
 mod open;
+mod presence;
 mod records;
 mod regular;
 mod sparse;
@@ -148,11 +149,11 @@ impl Root {
         self.meta(path, true)
     }
 
-    /// Whether something stands where a record would: anything but nothing, so that what is no file is told by whoever
-    /// reads it.
+    /// Whether something stands where a record would, so that what is no file is told by whoever reads it. Behind a
+    /// closed directory nothing is known to stand; that is remembered as a gap.
     #[must_use]
     pub fn has_record(&self, path: &[u8]) -> bool {
-        !self.target(path).is_err_and(|error| error.is_missing())
+        !matches!(self.target(path), Err(FsError::Missing { .. } | FsError::Denied { .. }))
     }
 
     /// What `path` leads to, through all links.

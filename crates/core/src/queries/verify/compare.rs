@@ -1,8 +1,9 @@
 //! Compares a record with the disk.
 
+use hashbrown::HashMap;
 use rayon::prelude::*;
 
-use crate::bytes::ByteString;
+use crate::bytes::{ByteString, path};
 use crate::digests::{self, Job, Progress};
 use crate::fs::{FsError, Kind, Meta, Root};
 use crate::model::{Depth, FileRecord, Severity};
@@ -87,6 +88,9 @@ pub struct Compared {
     pub read: usize,
 }
 
+/// So many files of a directory are looked for together; opening it costs as much as two.
+const WORTH_OPENING: usize = 4;
+
 /// The largest file whose content is read: 16 GiB. A sparse file of terabytes costs nothing to make.
 const MAX_CONTENT: u64 = 16 << 30;
 
@@ -100,11 +104,13 @@ pub fn compare(
     expect: &mut dyn FnMut(usize, u64),
     progress: &dyn Progress,
 ) -> Compared {
-    let mut looked: Vec<Looked> =
-        files.par_iter().with_min_len(256).map(|recorded| look(root, recorded, depth)).collect();
+    let mut looked: Vec<Looked> = match depth {
+        Depth::Content => files.par_iter().with_min_len(256).map(|recorded| look(root, recorded)).collect(),
+        Depth::Presence => look_for(root, &files),
+    };
     let (jobs, of_job) = match depth {
         Depth::Content => jobs(&files, &mut looked),
-        _ => Default::default(),
+        Depth::Presence => Default::default(),
     };
     expect(jobs.len(), jobs.iter().map(|job| job.size).sum());
     let mut compared = Compared::default();
@@ -180,24 +186,59 @@ struct Looked {
     unread: Option<FsError>,
 }
 
-/// All but the digest.
-fn look(root: &Root, recorded: &FileRecord, depth: Depth) -> Looked {
-    let mut looked = Looked::default();
-    let mut meta = match root.entry(&recorded.path) {
-        Ok(meta) => meta,
-        Err(error) if error.is_missing() => {
-            looked.is_missing = !recorded.may_be_absent;
-            return looked;
-        }
-        Err(error) => {
-            looked.unread = Some(error);
-            return looked;
-        }
-    };
-    looked.meta = Some(meta);
-    if depth == Depth::Presence {
-        return looked;
+impl Looked {
+    /// Nothing is there.
+    fn missing(recorded: &FileRecord) -> Self {
+        Looked { is_missing: !recorded.may_be_absent, ..Looked::default() }
     }
+}
+
+/// Whether each file is there: directory by directory, as they lie on the disk.
+fn look_for(root: &Root, files: &[FileRecord]) -> Vec<Looked> {
+    let mut dirs: HashMap<&[u8], Vec<usize>> = HashMap::new();
+    for (place, recorded) in files.iter().enumerate() {
+        dirs.entry(path::parent(&recorded.path)).or_default().push(place);
+    }
+    let dirs: Vec<(&[u8], Vec<usize>)> = dirs.into_iter().collect();
+    // Only what is not there, or cannot be said to be, is handed on.
+    let in_dir = |(dir, places): &(&[u8], Vec<usize>)| -> Vec<(usize, Looked)> {
+        let name = |place: &usize| path::name(&files[*place].path);
+        let is_entry = |place: &usize| !matches!(name(place), b"" | b"." | b"..");
+        let mut found = Err(());
+        if places.len() >= WORTH_OPENING && places.iter().all(is_entry) {
+            found = match root.present(dir, &places.iter().map(name).collect::<Vec<_>>()) {
+                Ok(found) => Ok(found),
+                Err(error) if error.is_missing() => Ok(vec![false; places.len()]),
+                Err(_) => Err(()),
+            };
+        }
+        let look = |(number, place): (usize, &usize)| match &found {
+            Ok(found) if found[number] => None,
+            Ok(_) => Some((*place, Looked::missing(&files[*place]))),
+            Err(()) => Some((*place, first_look(root, &files[*place]))),
+        };
+        let looked = places.iter().enumerate().filter_map(look);
+        looked.filter(|(_, looked)| looked.is_missing || looked.unread.is_some()).collect()
+    };
+    let mut all: Vec<Looked> = std::iter::repeat_with(Looked::default).take(files.len()).collect();
+    let found: Vec<(usize, Looked)> = dirs.par_iter().with_min_len(16).flat_map_iter(in_dir).collect();
+    found.into_iter().for_each(|(place, looked)| all[place] = looked);
+    all
+}
+
+/// Whether a file is there.
+fn first_look(root: &Root, recorded: &FileRecord) -> Looked {
+    match root.entry(&recorded.path) {
+        Ok(meta) => Looked { meta: Some(meta), ..Looked::default() },
+        Err(error) if error.is_missing() => Looked::missing(recorded),
+        Err(error) => Looked { unread: Some(error), ..Looked::default() },
+    }
+}
+
+/// All but the digest.
+fn look(root: &Root, recorded: &FileRecord) -> Looked {
+    let mut looked = first_look(root, recorded);
+    let Some(mut meta) = looked.meta else { return looked };
     // A link to a directory in a directory's place is how trees are moved.
     if recorded.kind == Some(Kind::Dir)
         && meta.kind == Kind::Link
