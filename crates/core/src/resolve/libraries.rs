@@ -6,7 +6,9 @@
 //! directory.
 
 use std::collections::BTreeMap;
-use std::sync::{Mutex, PoisonError};
+use std::sync::{Arc, Mutex, PoisonError};
+
+use hashbrown::HashMap;
 
 use crate::bytes::{ByteString, path};
 use crate::fs::{Kind, Limit, Root};
@@ -35,7 +37,9 @@ pub struct Loader<'r> {
     dirs: Vec<ByteString>,
     /// Of the processor, from 1; on another machine's disk only what runs everywhere counts.
     level: u8,
-    read: Mutex<BTreeMap<ByteString, Option<Dynamic>>>,
+    read: Mutex<HashMap<ByteString, Option<Arc<Dynamic>>>>,
+    /// The directories for better processors in each directory that was searched, the best first.
+    better: Mutex<HashMap<ByteString, Arc<[ByteString]>>>,
     /// What could not be read.
     pub notes: Vec<Loss>,
 }
@@ -80,7 +84,7 @@ impl<'r> Loader<'r> {
         }
         dirs.sort_by_key(|dir| dir.starts_with(b"/usr"));
         dirs.extend(["/lib64", "/usr/lib64", "/lib", "/usr/lib"].map(ByteString::from));
-        Loader { root, level, cache, dirs, read: Mutex::default(), notes }
+        Loader { root, level, cache, dirs, read: Mutex::default(), better: Mutex::default(), notes }
     }
 
     /// The file that a program of the system would get for a name, without run paths and variables.
@@ -109,11 +113,11 @@ impl<'r> Loader<'r> {
 
     /// What a file needs; none where it is no program or library of this kind.
     #[must_use]
-    pub fn dynamic(&self, file: &ByteString) -> Option<Dynamic> {
+    pub fn dynamic(&self, file: &ByteString) -> Option<Arc<Dynamic>> {
         if let Some(known) = self.read.lock().unwrap_or_else(PoisonError::into_inner).get(file) {
             return known.clone();
         }
-        let read = self.root.open(file).ok().and_then(dynamic::read);
+        let read = self.root.open(file).ok().and_then(dynamic::read).map(Arc::new);
         self.read.lock().unwrap_or_else(PoisonError::into_inner).insert(file.clone(), read.clone());
         read
     }
@@ -127,7 +131,7 @@ impl<'r> Loader<'r> {
         let library_path = library_path.filter(|list| !list.is_empty() && !is_set_user);
         let mut found: Vec<Needed> = Vec::new();
         // A file, what it says, and the run paths of those that led to it.
-        let mut open: Vec<(ByteString, Dynamic, Vec<ByteString>)> = vec![(program.clone(), first, Vec::new())];
+        let mut open: Vec<(ByteString, Arc<Dynamic>, Vec<ByteString>)> = vec![(program.clone(), first, Vec::new())];
         let mut names: Vec<ByteString> = Vec::new();
         let mut at = 0;
         while at < open.len() && found.len() < MOST {
@@ -196,9 +200,7 @@ impl<'r> Loader<'r> {
         for (file, because) in candidates {
             // In each directory what is made for better processors comes first.
             let (dir, name) = (path::parent(&file), path::name(&file));
-            for level in (2..=self.level).rev() {
-                let better = path::join(dir, format!("glibc-hwcaps/x86-64-v{level}").as_bytes());
-                let better = path::join(&better, name);
+            for better in self.better_than(dir).iter().map(|better| path::join(better, name)) {
                 if self.root.target(&better).is_ok() && self.fits(&better, machine)? {
                     return Ok((better, because));
                 }
@@ -208,6 +210,18 @@ impl<'r> Loader<'r> {
             }
         }
         Err(missing)
+    }
+
+    /// The directories for better processors in a directory, the best first.
+    fn better_than(&self, dir: &[u8]) -> Arc<[ByteString]> {
+        if let Some(known) = self.better.lock().unwrap_or_else(PoisonError::into_inner).get(dir) {
+            return known.clone();
+        }
+        let levels = (2..=self.level).rev().map(|level| format!("glibc-hwcaps/x86-64-v{level}"));
+        let dirs = levels.map(|level| path::join(dir, level.as_bytes()));
+        let found: Arc<[ByteString]> = dirs.filter(|dir| self.root.target(dir).is_ok()).collect();
+        self.better.lock().unwrap_or_else(PoisonError::into_inner).insert(dir.into(), found.clone());
+        found
     }
 
     /// Whether a file is there and of the machine; a file that is no library at all stops the loader.
