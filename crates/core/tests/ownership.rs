@@ -142,3 +142,26 @@ fn every_number_means_the_package_that_it_is_given_with() {
         assert!(count >= 5, "{count}");
     }
 }
+
+#[test]
+fn lists_that_are_kept_say_what_lists_that_are_read_say() {
+    let dir = tempfile::tempdir().unwrap();
+    let host = machine(dir.path());
+    fs::write(dir.path().join("var/lib/dpkg/info/swell.list"), "/.\n/usr/bin/swell-plain\nrelative\n").unwrap();
+    let asked: [&[u8]; 7] = [b"pegel", b"gauge", b"gauge.lamp", b"swell-plain", b"swell", b"tarn.conf", b"nowhere"];
+    let survey = Survey::of(&host);
+    let answer = |survey: &Survey<'_>, names: &[&[u8]]| {
+        let index = survey.claims(names.iter().copied());
+        let paths = names.iter().flat_map(|name| ["/usr/bin/", "/etc/"].map(|at| [at.as_bytes(), name].concat()));
+        let found = paths.map(|path| format!("{:?}", index.on(survey.root(), &path))).collect::<Vec<_>>();
+        (index.len(), found)
+    };
+    // From the second question on they are kept; each is compared with a machine that was never asked before.
+    for count in [7, 7, 7, 1, 3] {
+        assert_eq!(answer(&survey, &asked[..count]), answer(&Survey::of(&host), &asked[..count]), "{count}");
+    }
+    let damaged = |survey: &Survey<'_>| survey.coverage()[0].notes.len();
+    let fresh = Survey::of(&host);
+    answer(&fresh, &asked);
+    assert_eq!((damaged(&survey), damaged(&fresh)), (1, 1), "what is damaged is told once");
+}

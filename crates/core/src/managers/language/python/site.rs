@@ -106,6 +106,8 @@ pub struct Site {
     /// Whether the installers that filled it note what was asked for.
     pub notes_requests: bool,
     index: OnceLock<Index>,
+    /// Of each distribution, the trees in which what no record lists is its own.
+    trees: OnceLock<Vec<Vec<ByteString>>>,
 }
 
 impl Site {
@@ -132,7 +134,16 @@ impl Site {
                 one.requested |= backend.added.contains(&one.normal_name());
             }
         }
-        Site { place, distributions, notes, settings, backend, notes_requests, index: OnceLock::new() }
+        Site {
+            place,
+            distributions,
+            notes,
+            settings,
+            backend,
+            notes_requests,
+            index: OnceLock::new(),
+            trees: OnceLock::new(),
+        }
     }
 
     /// Whether uv made the environment: such a one need not have pip in it.
@@ -170,10 +181,11 @@ impl Site {
                 return of_source.into_iter().map(|one| PathClaim { on_tree: true, ..claim(one) }).collect();
             }
         }
-        let numbered = (base..).zip(&self.distributions);
-        let over = numbered.filter_map(|(number, one)| {
-            let trees = std::iter::once(one.metadata.clone()).chain(modules(root, one));
-            trees.into_iter().find(|tree| path::within(canonical, tree)).map(|tree| PathClaim::tree(number, tree))
+        let of = |one: &Distribution| std::iter::once(one.metadata.clone()).chain(modules(root, one)).collect();
+        let trees = self.trees.get_or_init(|| self.distributions.iter().map(of).collect());
+        let over = (base..).zip(trees).filter_map(|(number, trees)| {
+            let around = trees.iter().find(|tree| path::within(canonical, tree))?;
+            Some(PathClaim::tree(number, around.clone()))
         });
         over.take(1).collect()
     }

@@ -177,22 +177,30 @@ impl FileIndex for DpkgInstallation<'_> {
                 }
             }
         }
-        let few = matches!(sought, NameFilter::Names(_));
-        self.read_lists(Keep { test: &lists::by_name(&sought), few }, &mut |lines| {
-            let record = self.record(lines.package);
-            let claimant = Claimant::Package(lines.package);
-            lines.each(|listed, position| {
-                let (at, rule) = match diversions.concern(path::name(listed)) {
-                    true => diversions.apply(&self.host.root, &record.name, listed),
-                    false => (listed, 0),
-                };
-                if rule == 0 {
-                    take(Claim { path: at, claimant, position });
-                } else if wanted.has(path::name(at)) {
-                    take(Claim { path: at, claimant, position: RecordPosition { rule, ..position } });
-                }
+        let mut of_line = |package: u32, listed: &[u8], position: RecordPosition| {
+            let claimant = Claimant::Package(package);
+            let (at, rule) = match diversions.concern(path::name(listed)) {
+                true => diversions.apply(&self.host.root, &self.record(package).name, listed),
+                false => (listed, 0),
+            };
+            if rule == 0 {
+                take(Claim { path: at, claimant, position });
+            } else if wanted.has(path::name(at)) {
+                take(Claim { path: at, claimant, position: RecordPosition { rule, ..position } });
+            }
+        };
+        let kept = match &sought {
+            NameFilter::Names(names) => self.kept_lists().map(|kept| (kept, names)),
+            NameFilter::All => None,
+        };
+        if let Some((kept, names)) = kept {
+            kept.each(names, &mut of_line);
+        } else {
+            let few = matches!(sought, NameFilter::Names(_));
+            self.read_lists(Keep { test: &lists::by_name(&sought), few }, &mut |lines| {
+                lines.each(|listed, position| of_line(lines.package, listed, position));
             });
-        });
+        }
         for (number, group) in (0..).zip(self.groups()) {
             for (link, line) in group.placed().filter(|(link, _)| wanted.has(path::name(link))) {
                 take(Claim {

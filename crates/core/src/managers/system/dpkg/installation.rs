@@ -7,6 +7,7 @@ use hashbrown::HashMap;
 use super::ADMIN;
 use super::alternatives::{self, Group};
 use super::apt::Apt;
+use super::by_name::{Kept, ListsByName};
 use super::diversions::Diversions;
 use super::lists::{self, Keep, List};
 use super::marks::Marks;
@@ -32,6 +33,7 @@ pub struct DpkgInstallation<'s> {
     pub(super) lists: Vec<Option<List>>,
     pub(super) info: Option<Dir<'s>>,
     pub(super) digests: Option<Dir<'s>>,
+    pub(super) by_name: ListsByName,
     pub(super) native: OnceLock<ByteString>,
     pub(super) diversions: OnceLock<Diversions>,
     pub(super) groups: OnceLock<Vec<Group>>,
@@ -60,6 +62,7 @@ impl<'s> DpkgInstallation<'s> {
             lists,
             info,
             digests,
+            by_name: ListsByName::default(),
             native: OnceLock::new(),
             diversions: OnceLock::new(),
             groups: OnceLock::new(),
@@ -159,6 +162,11 @@ impl<'s> DpkgInstallation<'s> {
 
     pub(super) fn all_lists(&self) -> Vec<(u32, &List)> {
         (0..).zip(&self.lists).filter_map(|(number, list)| Some((number, list.as_ref()?))).collect()
+    }
+
+    /// All lists, where they have been asked for before.
+    pub(super) fn kept_lists(&self) -> Option<&Kept> {
+        self.by_name.get(|take| self.read_lists(Keep { test: &|_| true, few: false }, take))
     }
 
     pub(super) fn read_lists(&self, keep: Keep<'_>, take: &mut dyn FnMut(lists::Lines)) {

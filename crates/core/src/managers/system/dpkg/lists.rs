@@ -43,21 +43,41 @@ pub struct Lines {
 }
 
 impl Lines {
+    /// How many lines matched.
+    pub fn len(&self) -> usize {
+        self.found.len()
+    }
+
+    /// The bytes that they take.
+    pub fn size(&self) -> usize {
+        self.content.len()
+    }
+
+    /// Gives back what was reserved for more.
+    pub fn shrink_to_fit(&mut self) {
+        self.content.shrink_to_fit();
+        self.found.shrink_to_fit();
+    }
+
+    /// What a line says, counted from 0 among those that matched; its first slash may be missing.
+    pub fn text(&self, line: u32) -> &[u8] {
+        let (range, _) = &self.found[line as usize];
+        &self.content[range.start as usize..range.end as usize]
+    }
+
+    /// The path of a line, as spelled, with its number in the list.
+    pub fn one(&self, line: u32, take: &mut dyn FnMut(&[u8], RecordPosition)) {
+        let text = self.text(line);
+        let position = RecordPosition { line: self.found[line as usize].1, rule: self.rule };
+        match self.slash_missing {
+            true => take(&[b"/", text].concat(), position),
+            false => take(text, position),
+        }
+    }
+
     /// The paths, as spelled, each with its line number.
     pub fn each(&self, mut take: impl FnMut(&[u8], RecordPosition)) {
-        let mut whole = Vec::new();
-        for (range, line) in &self.found {
-            let text = &self.content[range.start as usize..range.end as usize];
-            let position = RecordPosition { line: *line, rule: self.rule };
-            if self.slash_missing {
-                whole.clear();
-                whole.push(b'/');
-                whole.extend_from_slice(text);
-                take(&whole, position);
-            } else {
-                take(text, position);
-            }
-        }
+        (0..).take(self.found.len()).for_each(|line| self.one(line, &mut take));
     }
 }
 

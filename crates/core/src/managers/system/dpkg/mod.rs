@@ -19,6 +19,7 @@
 
 mod alternatives;
 mod apt;
+mod by_name;
 mod closure;
 mod contract;
 mod dependents;
