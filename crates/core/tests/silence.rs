@@ -12,6 +12,7 @@ use whodunit_core::fs::Root;
 use whodunit_core::host::{Host, ProcessEnv, UserSelection};
 use whodunit_core::model::Package;
 use whodunit_core::queries::sources::sources;
+use whodunit_core::queries::timeline::{Span, timeline};
 use whodunit_core::resolve::contexts::resolve_contexts;
 use whodunit_core::resolve::{Context, Overrides, SearchPath};
 use whodunit_core::survey::Survey;
@@ -43,6 +44,14 @@ fn told(tree: &Path) -> Told {
             unknown.extend(resolved.unknowns.iter().map(|one| format!("{}: {}", one.file, one.says)));
         }
     }
+    for dir in survey.program_dirs() {
+        for (name, _) in survey.root().names_in(&dir) {
+            let owner = survey.ownership_of(&[&*dir, b"/", &*name].concat()).map(|one| one.id.to_string());
+            things.insert(format!("{dir}/{name} of {owner:?}"));
+        }
+    }
+    let events = timeline(&survey, &Span::default()).events;
+    things.extend(events.iter().map(|one| format!("{:?} {:?} {}", one.manager, one.action, one.name)));
     unknown.extend(survey.coverage().iter().flat_map(|one| &one.notes).map(ToString::to_string));
     Told { things, unknown }
 }
@@ -50,7 +59,7 @@ fn told(tree: &Path) -> Told {
 /// What programs have in their path, and what is started as one.
 const PROGRAMS: [&str; 6] = ["/bin/", "/escripts/", "/libexec/", "/MacOS/", "/Toolbox/scripts/", "/pnpm/davitlift"];
 /// Texts without an end: half of one is a whole one.
-const WITHOUT_END: [&str; 17] = [
+const WITHOUT_END: [&str; 18] = [
     ".container",
     ".pm",
     ".terraformrc",
@@ -68,6 +77,7 @@ const WITHOUT_END: [&str; 17] = [
     "/repo/config",
     "/pip.conf",
     ".packlist",
+    "/dpkg.log",
 ];
 /// What is passed over where it is a directory, by its own program as well: `sources.list(5)`, podman's generator.
 const PASSED_OVER: [&str; 3] = ["/breakwater.sources", "/ferry.list", ".container"];

@@ -5,7 +5,7 @@ use jiff::tz::TimeZone;
 
 use crate::backend::parts::each_line;
 use crate::bytes::{ByteString, path};
-use crate::fs::{Kind, Limit, Root};
+use crate::fs::{Limit, Root};
 use crate::model::{Event, Loss};
 
 /// The capability of a manager that keeps a log of what it did.
@@ -32,7 +32,7 @@ pub(crate) fn rotated(root: &Root, file: &[u8]) -> Vec<ByteString> {
     let (dir, base) = (path::parent(file), path::name(file));
     let names = root.names_in(dir);
     let mut found: Vec<(bool, i64, ByteString)> = Vec::new();
-    for (name, _) in names.into_iter().filter(|(_, kind)| *kind != Kind::Dir) {
+    for (name, _) in names {
         let Some(rest) = name.strip_prefix(base) else { continue };
         let digits = |text: &[u8]| -> Option<i64> {
             let end = text.iter().position(|b| !b.is_ascii_digit()).unwrap_or(text.len());

@@ -29,9 +29,8 @@ pub fn of(host: &Host, program: Program<'_>) -> Vec<Finding> {
     let mut found: Vec<Finding> = dangling(program).into_iter().collect();
     found.extend(broken_interpreter(host, program));
     let interpreter = program.resolution.script.as_ref().and_then(|script| script.interpreter.as_ref());
-    let start = &program.resolution.steps[0].path;
-    let places =
-        [Some(program.resolution.last()), interpreter.map(|resolution| &resolution.steps[0].path), Some(start)];
+    let lost = (program.resolution.end == End::Nothing).then(|| &program.resolution.steps[0].path);
+    let places = [Some(program.resolution.last()), interpreter.map(|resolution| &resolution.steps[0].path), lost];
     let environment = places.into_iter().flatten().find_map(|place| environment_around(root, place));
     if let Some(stale) = environment.and_then(|environment| stale_base(host, &environment, program)) {
         // An environment's link to its base is mended with the environment; removed, it would be no more use.

@@ -107,6 +107,18 @@ impl<'root> Dir<'root> {
     /// # Errors
     /// As [`Root::read`].
     pub fn read(&self, name: &[u8], limit: Limit) -> Result<(Vec<u8>, Meta), FsError> {
+        let read = self.read_whole(name, limit);
+        match &read {
+            Ok((content, _)) if content.first() == Some(&0) => {
+                self.root.note_lost(&path::join(&self.path, name), content)
+            }
+            Ok(_) => {}
+            Err(_) => self.root.note_unreadable(&path::join(&self.path, name), &read),
+        }
+        read
+    }
+
+    fn read_whole(&self, name: &[u8], limit: Limit) -> Result<(Vec<u8>, Meta), FsError> {
         let whole = || path::join(&self.path, name);
         let before = self.entry(name)?;
         let file = match before.kind {

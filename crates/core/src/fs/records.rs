@@ -1,6 +1,6 @@
 //! The content of files, whole or while it is read.
 
-use std::io::{BufReader, Read as _, Take};
+use std::io::{BufRead as _, BufReader, Read as _, Take};
 
 use super::{FsError, Limit, Meta, RegularFile, Root};
 
@@ -25,10 +25,7 @@ impl Root {
         self.with_file(path, limit, |file| {
             let meta = file.meta();
             let content = file.read_all(path, limit)?;
-            // A file system that lost its content in a crash has kept its size.
-            if content.first() == Some(&0) && content.iter().all(|&b| b == 0) {
-                self.note_gap(path, "holds nothing but zero bytes");
-            }
+            self.note_lost(path, &content);
             Ok((content, meta))
         })
     }
@@ -42,7 +39,10 @@ impl Root {
             if file.meta().size > limit.0 {
                 return Err(FsError::TooLarge { path: path.into(), limit: limit.0 });
             }
-            Ok(BufReader::with_capacity(STREAM_BUFFER, file.take(limit.0)))
+            let mut stream = BufReader::with_capacity(STREAM_BUFFER, file.take(limit.0));
+            // What cannot be read is told by whoever reads on.
+            self.note_lost(path, stream.fill_buf().unwrap_or_default());
+            Ok(stream)
         })
     }
 
@@ -59,11 +59,24 @@ impl Root {
             }
             read(file)
         });
-        if let Err(error @ (FsError::WrongKind { .. } | FsError::TooLarge { .. } | FsError::Loop { .. })) = &read
+        self.note_unreadable(path, &read);
+        read
+    }
+
+    /// Remembers a content that is lost: a file system that lost it in a crash has kept its size. Of packed numbers the
+    /// first few can be zero.
+    pub(super) fn note_lost(&self, path: &[u8], content: &[u8]) {
+        if content.len() > 4 && content.iter().all(|&b| b == 0) {
+            self.note_gap(path, "holds nothing but zero bytes");
+        }
+    }
+
+    /// Remembers what is there and is no file that can be read.
+    pub(super) fn note_unreadable<T>(&self, path: &[u8], read: &Result<T, FsError>) {
+        if let Err(error @ (FsError::WrongKind { .. } | FsError::TooLarge { .. } | FsError::Loop { .. })) = read
             && !self.is_null(path)
         {
             self.note_gap(path, error.reason());
         }
-        read
     }
 }

@@ -28,7 +28,7 @@ pub const EXPLANATIONS: &[Explanation] = &[
         remedy: "Install what is required, or remove the copy that comes first.",
         example: Some(Example {
             subject: "berthplan",
-            summary: "dpkg · berthplan 1.4 requires mooring<0.8, and when maren starts /usr/bin/python3.11 pip · mooring 0.9.0 is imported, which hides mooring 0.6",
+            summary: "dpkg · berthplan 1.4 requires mooring<0.8, and when maren starts /usr/bin/python3.11 pip · mooring 0.9.0 is imported, which hides dpkg · python3-mooring 0.6",
         }),
     },
     Explanation {

@@ -10,7 +10,7 @@
 use serde::Deserialize;
 
 use crate::backend::simple::{
-    FileLists, InstalledPackage, Record, SimpleBackend, at_each, each_list, is_dir, of, parsed, scope_of,
+    FileLists, InstalledPackage, Record, SimpleBackend, at_each, cut, each_list, is_dir, of, parsed, scope_of,
 };
 use crate::backend::{Installation, Manager};
 use crate::bytes::{ByteString, path};
@@ -161,7 +161,7 @@ impl FileLists for Sdk {
             // A list names what lies in the SDK's own directory, and nothing else.
             let own = |file: &[u8]| !file.is_empty() && !file.split(|&b| b == b'/').any(|part| part == b"..");
             let files = lines.filter(|(_, file)| own(file) && wanted.has(path::name(file)));
-            (files.map(|(line, file)| (path::join(&self.root, file), line)).collect(), None)
+            (files.map(|(line, file)| (path::join(&self.root, file), line)).collect(), cut(content))
         };
         each_list(&host.root, items, |item| item.entry.clone(), |_| false, find, notes, take);
     }

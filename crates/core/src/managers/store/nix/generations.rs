@@ -20,7 +20,8 @@ impl ProfileInstallation<'_> {
     }
 
     fn held_at(&self, generation: &Generation) -> Option<Vec<StateItem>> {
-        let held = elements::read(&self.host.root, &self.store, &generation.target).ok()?;
+        let note = |problem: String| self.host.root.note_gap(&generation.target, problem);
+        let held = elements::read(&self.host.root, &self.store, &generation.target).map_err(note).ok()?;
         let recorded = held.recorded;
         let named = held.elements.into_iter().map(|element| {
             let (name, version) = recorded.name_and_version(&self.store, &element);

@@ -90,6 +90,8 @@ fn fill(item: &mut InstalledPackage, file: &ByteString, content: &[u8], notes: &
             _ => {}
         }
     }
+    notes
+        .extend(cut(content).map(|what| Loss::damaged(file.clone(), what, "what stands behind this place is unknown")));
     if known == 2 {
         item.status = Status::Installed;
     } else {
