@@ -1,6 +1,6 @@
 //! The path → package index over all managers.
 //!
-//! A claim takes 24 bytes, its name and one entry of a hash table; directories are kept once. A path is looked up in two
+//! A claim takes 28 bytes, and each path its name and one entry of a hash table; directories are kept once. A path is looked up in two
 //! steps: which of the directories that records spell are this one, with the links in them followed
 //! ([`Root::canonicalize_dir`]), and which claims on the name each of them has. So a record that says `/bin/x` and one
 //! that says `/usr/bin/x` are found alike, whichever of the two is a link on this machine; and a name that twenty
@@ -9,7 +9,7 @@
 use std::hash::BuildHasher as _;
 use std::sync::OnceLock;
 
-use hashbrown::{DefaultHashBuilder, HashMap, HashTable};
+use hashbrown::{DefaultHashBuilder, HashMap, HashTable, hash_table};
 
 use crate::backend::Installation;
 use crate::bytes::{ByteString, path};
@@ -41,7 +41,11 @@ struct Entry {
     is_group: bool,
     claimant: u32,
     line: u32,
+    /// The claim on the same path that was added before; none where it is [`NONE`].
+    before: u32,
 }
+
+const NONE: u32 = u32::MAX;
 
 /// The index.
 #[derive(Debug, Default)]
@@ -49,7 +53,7 @@ pub struct ClaimIndex {
     dirs: Vec<ByteString>,
     names: Vec<u8>,
     entries: Vec<Entry>,
-    /// Claims by directory and name.
+    /// The last claim on each path, by directory and name.
     by_place: HashTable<u32>,
     /// The directories that are one once links are followed.
     spellings: OnceLock<HashMap<ByteString, Vec<u32>>>,
@@ -95,6 +99,34 @@ impl ClaimIndex {
             self.left_out += 1;
             return;
         };
+        let (names, entries, hasher) = (&self.names, &self.entries, &self.hasher);
+        let is_here = |&other: &u32| {
+            let entry = &entries[other as usize];
+            entry.dir == dir && name_of(names, entry) == name
+        };
+        let hash = |&other: &u32| {
+            let entry = &entries[other as usize];
+            hasher.hash_one((entry.dir, name_of(names, entry)))
+        };
+        let last = self.by_place.entry(hasher.hash_one((dir, name)), is_here, hash);
+        let before = match &last {
+            hash_table::Entry::Occupied(last) => *last.get(),
+            hash_table::Entry::Vacant(_) => NONE,
+        };
+        // A record that names a path twice claims it once; a hostile one names it a million times.
+        let is_told = self.entries.get(before as usize).is_some_and(|known| {
+            (known.holder, known.is_group, known.claimant) == (holder, is_group, claimant)
+                && known.rule == position.rule
+        });
+        if is_told {
+            return;
+        }
+        match last {
+            hash_table::Entry::Occupied(mut last) => *last.get_mut() = number,
+            hash_table::Entry::Vacant(place) => {
+                place.insert(number);
+            }
+        }
         self.names.extend_from_slice(name);
         let entry = Entry {
             dir,
@@ -105,14 +137,9 @@ impl ClaimIndex {
             is_group,
             claimant,
             line: position.line,
+            before,
         };
         self.entries.push(entry);
-        let (names, entries, hasher) = (&self.names, &self.entries, &self.hasher);
-        let hash = |&other: &u32| {
-            let entry = &entries[other as usize];
-            hasher.hash_one((entry.dir, name_of(names, entry)))
-        };
-        self.by_place.insert_unique(hasher.hash_one((dir, name)), number, hash);
     }
 
     /// The directories of records that are this one.
@@ -137,9 +164,13 @@ impl ClaimIndex {
     pub fn on(&self, root: &Root, canonical: &[u8]) -> Vec<FoundClaim> {
         let (dir, name) = (path::parent(canonical), path::name(canonical));
         let of_dir = |&dir: &u32| {
-            let is_it = move |entry: &&Entry| entry.dir == dir && name_of(&self.names, entry) == name;
-            let alike = self.by_place.iter_hash(self.hasher.hash_one((dir, name)));
-            alike.map(|&number| &self.entries[number as usize]).filter(is_it)
+            let is_it = |&number: &u32| {
+                let entry = &self.entries[number as usize];
+                entry.dir == dir && name_of(&self.names, entry) == name
+            };
+            let last = self.by_place.find(self.hasher.hash_one((dir, name)), is_it);
+            let entry = |number: u32| self.entries.get(number as usize);
+            std::iter::successors(last.and_then(|&last| entry(last)), move |one| entry(one.before))
         };
         let mut found: Vec<FoundClaim> = self
             .spellings(root, dir)

@@ -9,7 +9,7 @@ use std::path::Path;
 use whodunit_core::backend::Detail;
 use whodunit_core::fs::Root;
 use whodunit_core::host::{Host, ProcessEnv, UserSelection};
-use whodunit_core::model::{CoverageState, Status};
+use whodunit_core::model::{CoverageState, NameFilter, Status};
 use whodunit_core::resolve::{Context, End, How, SearchPath};
 use whodunit_core::survey::Survey;
 
@@ -164,4 +164,19 @@ fn lists_that_are_kept_say_what_lists_that_are_read_say() {
     let fresh = Survey::of(&host);
     answer(&fresh, &asked);
     assert_eq!((damaged(&survey), damaged(&fresh)), (1, 1), "what is damaged is told once");
+}
+
+#[test]
+fn a_list_that_names_a_path_again_and_again_claims_it_once() {
+    let dir = tempfile::tempdir().unwrap();
+    let host = machine(dir.path());
+    let list = "/.\n".to_owned() + &"/usr/bin/swell-plain\n/usr/bin/swell-fancy\n".repeat(60_000);
+    fs::write(dir.path().join("var/lib/dpkg/info/swell.list"), list).unwrap();
+    let survey = Survey::of(&host);
+    for asked in 0..3 {
+        let index = survey.claims([&b"swell-plain"[..], b"swell-fancy"].into_iter());
+        assert_eq!(index.len(), 2, "{asked}");
+        assert_eq!(index.on(survey.root(), b"/usr/bin/swell-plain").len(), 1, "{asked}");
+    }
+    assert_eq!(survey.index(&NameFilter::All).on(survey.root(), b"/usr/bin/swell-fancy").len(), 1);
 }

@@ -51,7 +51,11 @@ impl Database {
         self.by_path.find(self.hasher.hash_one(path), is_it).copied()
     }
 
+    /// A path has one row; of several in a damaged database, the first.
     fn add(&mut self, row: Row) {
+        if self.place(&row.path).is_some() {
+            return;
+        }
         let place = self.rows.len();
         let (rows, hasher) = (&self.rows, &self.hasher);
         let hash = |&other: &usize| hasher.hash_one(rows.get(other).map_or(&*row.path, |row| &*row.path));

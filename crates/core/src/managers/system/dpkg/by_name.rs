@@ -7,7 +7,7 @@ use std::hash::BuildHasher as _;
 use std::sync::OnceLock;
 use std::sync::atomic::{AtomicUsize, Ordering};
 
-use hashbrown::{DefaultHashBuilder, HashSet, HashTable};
+use hashbrown::{DefaultHashBuilder, HashSet};
 
 use super::lists::Lines;
 use crate::bytes::path;
@@ -53,46 +53,44 @@ impl ListsByName {
 #[derive(Debug)]
 pub struct Kept {
     lists: Vec<Lines>,
-    /// The number of the list, and of the line among its lines.
-    lines: Vec<(u32, u32)>,
-    by_name: HashTable<u32>,
+    /// By the digest of the name: the number of the list, and of the line among its lines. Sorted, not hashed: twenty
+    /// thousand files can have one name.
+    lines: Vec<(u32, u32, u32)>,
     hasher: DefaultHashBuilder,
 }
 
 impl Kept {
     fn new(lists: Vec<Lines>) -> Self {
-        let count = lists.iter().map(Lines::len).sum();
-        let mut lines: Vec<(u32, u32)> = Vec::with_capacity(count);
-        for (list, kept) in (0..).zip(&lists) {
-            lines.extend((0..).take(kept.len()).map(|line| (list, line)));
-        }
         let hasher = DefaultHashBuilder::default();
-        let mut by_name = HashTable::with_capacity(count);
-        let hash = |place: &u32| {
-            let (list, line) = lines[*place as usize];
-            hasher.hash_one(path::name(lists[list as usize].text(line)))
-        };
-        for place in (0..).take(count) {
-            by_name.insert_unique(hash(&place), place, hash);
+        let mut lines: Vec<(u32, u32, u32)> = Vec::with_capacity(lists.iter().map(Lines::len).sum());
+        for (list, kept) in (0..).zip(&lists) {
+            let line = |line: u32| (digest(&hasher, path::name(kept.text(line))), list, line);
+            lines.extend((0..).take(kept.len()).map(line));
         }
-        Kept { lists, lines, by_name, hasher }
+        lines.sort_unstable();
+        Kept { lists, lines, hasher }
     }
 
     /// Hands every line with one of these names to `take`, in the order of the lists, with the number of the package.
     pub fn each(&self, names: &HashSet<Box<[u8]>>, take: &mut dyn FnMut(u32, &[u8], RecordPosition)) {
-        let mut found: Vec<u32> = Vec::new();
+        let mut found: Vec<(u32, u32)> = Vec::new();
         for name in names {
-            let alike = self.by_name.iter_hash(self.hasher.hash_one(&**name)).copied();
-            found.extend(alike.filter(|place| {
-                let (list, line) = self.lines[*place as usize];
-                path::name(self.lists[list as usize].text(line)) == &**name
-            }));
+            let sought = digest(&self.hasher, name);
+            let start = self.lines.partition_point(|(digest, ..)| *digest < sought);
+            let alike = self.lines[start..].iter().take_while(|(digest, ..)| *digest == sought);
+            let alike = alike.filter(|(_, list, line)| path::name(self.lists[*list as usize].text(*line)) == &**name);
+            found.extend(alike.map(|(_, list, line)| (*list, *line)));
         }
         found.sort_unstable();
-        for place in found {
-            let (list, line) = self.lines[place as usize];
+        for (list, line) in found {
             let lines = &self.lists[list as usize];
             lines.one(line, &mut |text, position| take(lines.package, text, position));
         }
     }
+}
+
+/// What names are sorted by.
+fn digest(hasher: &DefaultHashBuilder, name: &[u8]) -> u32 {
+    // Half of it tells a million names apart well enough.
+    hasher.hash_one(name) as u32
 }
