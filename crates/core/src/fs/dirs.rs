@@ -110,7 +110,7 @@ impl<'root> Dir<'root> {
         let read = self.read_whole(name, limit);
         match &read {
             Ok((content, _)) if content.first() == Some(&0) => {
-                self.root.note_lost(&path::join(&self.path, name), content)
+                self.root.note_lost(&path::join(&self.path, name), content);
             }
             Ok(_) => {}
             Err(_) => self.root.note_unreadable(&path::join(&self.path, name), &read),

@@ -76,7 +76,7 @@ mod tests {
         let root = Root::offline(tree.path()).unwrap();
         let all: Vec<String> = (0..500).map(|number| format!("berth-{number}")).collect();
         for count in [1, 3, 9, 60, 500] {
-            let mut names: Vec<&[u8]> = all.iter().rev().take(count).map(|name| name.as_bytes()).collect();
+            let mut names: Vec<&[u8]> = all.iter().rev().take(count).map(String::as_bytes).collect();
             names.extend([&b"inner"[..], b"loose", b"berth-7", b"berth-7", b"berth"]);
             let found = root.present(b"/quay", &names).unwrap();
             let expected = names.iter().map(|name| root.entry(&[b"/quay/", *name].concat()).is_ok());

@@ -1,7 +1,7 @@
 //! The lines of all lists by the last part of their paths.
 //!
 //! A question that names few files reads the lists once and keeps little. Where the same run asks again and again, as a
-//! check of the whole machine does twenty times, they are read a second time, kept, and from then on looked up.
+//! check of the whole machine does twenty times, they are read once more, kept, and from then on looked up.
 
 use std::hash::BuildHasher as _;
 use std::sync::OnceLock;
@@ -16,7 +16,10 @@ use crate::model::RecordPosition;
 /// Lists that are larger together are not kept, in bytes: 400,000 files have about that much.
 const MAX_KEPT: usize = 24 << 20;
 
-/// The lists, once they have been asked for twice.
+/// So many questions are answered by reading the lists: those about one file ask no more than twice.
+const FEW: usize = 2;
+
+/// The lists, once they have been asked for again and again.
 #[derive(Debug, Default)]
 pub struct ListsByName {
     asked: AtomicUsize,
@@ -24,13 +27,13 @@ pub struct ListsByName {
 }
 
 impl ListsByName {
-    /// The kept lists; none where the lists have to be read. The second to ask has them read by `read_all`, which hands
-    /// over one list after the other; whoever asks meanwhile does not wait.
+    /// The kept lists; none where the lists have to be read. Whoever asks after the first few has them read by `read_all`,
+    /// which hands over one list after the other; those who ask meanwhile do not wait.
     pub fn get(&self, read_all: impl FnOnce(&mut dyn FnMut(Lines))) -> Option<&Kept> {
         if let Some(kept) = self.kept.get() {
             return kept.as_ref();
         }
-        if self.asked.fetch_add(1, Ordering::Relaxed) != 1 {
+        if self.asked.fetch_add(1, Ordering::Relaxed) != FEW {
             return None;
         }
         let mut lists = Vec::new();
