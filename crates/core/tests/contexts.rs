@@ -41,8 +41,8 @@ fn searched(files: &[(&str, &str)], context: Context) -> String {
     let resolved = resolve_context(&host, context, maren, &Overrides::default());
     let search = SearchPath::in_context(&host, &resolved);
     let dirs: Vec<String> = search.entries.iter().map(|entry| entry.spelled.to_string()).collect();
-    let doubt = if resolved.unknowns.is_empty() { "" } else { " ?" };
-    dirs.join(":") + doubt
+    let uncertain = if resolved.unknowns.is_empty() { "" } else { " ?" };
+    dirs.join(":") + uncertain
 }
 
 fn compare(rows: &[Row]) {

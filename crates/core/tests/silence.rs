@@ -79,8 +79,8 @@ const WITHOUT_END: [&str; 18] = [
     ".packlist",
     "/dpkg.log",
 ];
-/// What is passed over where it is a directory, by its own program as well: `sources.list(5)`, podman's generator.
-const PASSED_OVER: [&str; 3] = ["/breakwater.sources", "/ferry.list", ".container"];
+/// What is skipped where it is a directory, by its own program as well: `sources.list(5)`, podman's generator.
+const SKIPPED: [&str; 3] = ["/breakwater.sources", "/ferry.list", ".container"];
 
 /// Whether a damage of a file is as good as its absence, or cannot be seen in what is left.
 fn is_beyond_telling(file: &str, damage: Damage) -> bool {
@@ -89,7 +89,7 @@ fn is_beyond_telling(file: &str, damage: Damage) -> bool {
     let is_program = PROGRAMS.iter().any(|part| file.contains(part)) || file.ends_with(".AppImage");
     let is_hidden = match damage {
         Damage::Half => ends(&WITHOUT_END),
-        Damage::Directory => ends(&PASSED_OVER),
+        Damage::Directory => ends(&SKIPPED),
         Damage::Loop | Damage::Zeros => false,
     };
     is_program || is_hidden
