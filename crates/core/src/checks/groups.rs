@@ -174,13 +174,10 @@ fn group(survey: &Survey<'_>, findings: &[Finding], mut members: Vec<usize>) -> 
 /// What a group is about, and its sentence.
 fn told(survey: &Survey<'_>, findings: &[Finding], members: &[usize]) -> (ByteString, String) {
     let lead = &findings[members[0]];
-    let mut subjects: Vec<&ByteString> = Vec::new();
-    for at in members {
-        let finding = &findings[*at];
-        if finding.kind == lead.kind && !subjects.contains(&&finding.subject) {
-            subjects.push(&finding.subject);
-        }
-    }
+    let alike = members.iter().map(|at| &findings[*at]).filter(|finding| finding.kind == lead.kind);
+    let mut seen: HashSet<&ByteString> = HashSet::new();
+    let subjects: Vec<&ByteString> =
+        alike.map(|finding| &finding.subject).filter(|subject| seen.insert(*subject)).collect();
     if subjects.len() < 2 {
         return (lead.subject.clone(), lead.summary.clone());
     }

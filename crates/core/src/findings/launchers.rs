@@ -54,15 +54,23 @@ fn masked(launcher: &Launcher) -> Option<Finding> {
     Some(found)
 }
 
+/// So many launchers of one name are told by their ids.
+const MAX_NAMED: usize = 8;
+
 fn duplicate(launcher: &Launcher, by_name: &HashMap<String, Vec<ByteString>>) -> Option<Finding> {
     let name = launcher.name.as_ref().filter(|_| launcher.shown)?;
-    let others: Vec<String> =
-        by_name.get(name)?.iter().filter(|id| **id != launcher.id).map(ToString::to_string).collect();
+    let all = by_name.get(name)?;
+    let others = all.iter().filter(|id| **id != launcher.id).take(MAX_NAMED);
+    let others: Vec<String> = others.map(ToString::to_string).collect();
     if others.is_empty() {
         return None;
     }
     let name = ByteString::from(name.as_str());
-    let summary = format!("the menu also shows {name} for {}", others.join(", "));
+    let more = match (all.len() - 1).saturating_sub(others.len()) {
+        0 => String::new(),
+        more => format!(" and {more} more"),
+    };
+    let summary = format!("the menu also shows {name} for {}{more}", others.join(", "));
     Some(finding(
         launcher,
         FindingKind::DuplicateLauncher,

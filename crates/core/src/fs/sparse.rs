@@ -3,7 +3,7 @@
 
 use std::sync::OnceLock;
 
-use hashbrown::HashSet;
+use hashbrown::{HashMap, HashSet};
 
 use super::Root;
 use crate::bytes::{ByteString, path};
@@ -11,9 +11,9 @@ use crate::bytes::{ByteString, path};
 /// Below each home, the directories in which most managers keep their things.
 const BELOW: [&str; 4] = [".local", ".local/share", ".config", ".cache"];
 
-/// The directories, a directory before those in it.
+/// The directories.
 #[derive(Debug, Default)]
-pub(super) struct SparseDirs(Vec<(ByteString, OnceLock<Names>)>);
+pub(super) struct SparseDirs(HashMap<ByteString, OnceLock<Names>>);
 
 /// The names in a directory, in lower case; none where it could not be listed.
 type Names = Option<HashSet<Vec<u8>>>;
@@ -29,10 +29,12 @@ impl Root {
 
     /// Whether a path is known not to be there.
     pub(super) fn is_absent(&self, path: &[u8]) -> bool {
-        self.sparse.0.iter().any(|(dir, names)| {
-            let Some(below) = path.strip_prefix(&**dir).and_then(|rest| rest.strip_prefix(b"/")) else {
-                return false;
-            };
+        if self.sparse.0.is_empty() {
+            return false;
+        }
+        // A directory before those in it.
+        let dirs = memchr::memchr_iter(b'/', path).filter(|at| *at > 0).map(|at| path.split_at(at));
+        dirs.filter_map(|(dir, rest)| Some((dir, &rest[1..], self.sparse.0.get(dir)?))).any(|(dir, below, names)| {
             let first = below.split(|&b| b == b'/').next().unwrap_or_default();
             // Names that lead elsewhere, and those that a file system may spell in several ways.
             if matches!(first, b"" | b"." | b"..") || !first.is_ascii() {

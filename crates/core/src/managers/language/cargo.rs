@@ -10,6 +10,7 @@
 use super::cargo_registries;
 use std::collections::BTreeMap;
 
+use hashbrown::HashSet;
 use serde::Deserialize;
 
 use crate::backend::simple::{InstalledPackage, Record, SimpleBackend, SimpleInstallation, of};
@@ -213,15 +214,13 @@ impl InstallRoot {
         &self,
         host: &Host,
         at: &Location,
-        listed: &[InstalledPackage],
+        listed: &HashSet<&ByteString>,
         key: &str,
         build: &Build,
     ) -> Option<Finding> {
         let (name, version, source) = parts(key)?;
         let places = build.bins.iter().map(|program| path::join(&path::join(&at.dir, b"bin"), program.as_bytes()));
-        let is_left = |place: &ByteString| {
-            host.root.entry(place).is_ok() && !listed.iter().any(|item| item.commands.contains(place))
-        };
+        let is_left = |place: &ByteString| host.root.entry(place).is_ok() && !listed.contains(place);
         let paths: Vec<ByteString> = places.filter(is_left).collect();
         let first = paths.first()?;
         let (old, new) = (path::join(&at.dir, b".crates.toml"), path::join(&at.dir, b".crates2.json"));
@@ -277,6 +276,7 @@ impl SimpleBackend for InstallRoot {
                 return record;
             }
         };
+        let mut names: HashSet<ByteString> = HashSet::new();
         for (key, programs) in keys {
             let Some((name, version, source)) = parts(&key) else {
                 record.notes.push(Loss::damaged(
@@ -288,7 +288,7 @@ impl SimpleBackend for InstallRoot {
             };
             let build = builds.remove(&key).unwrap_or_default();
             let mut item = package(host, at, &file, &key, (name, version, source), build, programs);
-            if record.items.iter().any(|other| other.name == item.name) {
+            if !names.insert(item.name.clone()) {
                 // The same package from two sources.
                 item.tail = Some(path::join(&item.name, version.as_bytes()));
             }
@@ -306,8 +306,11 @@ impl SimpleBackend for InstallRoot {
             }
             record.items.push(item);
         }
-        let unlisted = builds.iter().filter_map(|(key, build)| self.unlisted(host, at, &record.items, key, build));
-        record.contradictions = unlisted.collect();
+        let listed: HashSet<&ByteString> = record.items.iter().flat_map(|item| &item.commands).collect();
+        let unlisted = builds.iter().filter_map(|(key, build)| self.unlisted(host, at, &listed, key, build));
+        let contradictions = unlisted.collect();
+        drop(listed);
+        record.contradictions = contradictions;
         record
     }
 

@@ -1,5 +1,9 @@
 //! What an installation of Snap tells, in the terms of the contract.
 
+use std::sync::PoisonError;
+
+use hashbrown::{HashMap, HashSet};
+
 use super::installation::{Revision, SnapInstallation};
 use super::revision::{self};
 use super::{ID, MOUNTS, SNAPD, offers};
@@ -15,7 +19,6 @@ use crate::model::{
 };
 use crate::version::Scheme;
 use crate::version::debian;
-use std::sync::PoisonError;
 
 impl Installation for SnapInstallation<'_> {
     fn location(&self) -> &Location {
@@ -276,31 +279,37 @@ impl Upkeep for SnapInstallation<'_> {
 
 impl Catalogue for SnapInstallation<'_> {
     fn offers(&self, asked: &OfferQuery) -> Vec<Offer> {
+        let instances: HashSet<&[u8]> = self.snaps.iter().map(|snap| &*snap.instance).collect();
         let is_wanted = |entry: &Described<'_>| match asked {
-            OfferQuery::Installed => self.snaps.iter().any(|snap| *snap.instance == *entry.name),
+            OfferQuery::Installed => instances.contains(&entry.name[..]),
             _ => asked.wants(entry),
         };
         let (mut offers, lost) = offers::offers(self.host, &is_wanted);
         self.late.lock().unwrap_or_else(PoisonError::into_inner).extend(lost);
+        let mut by_name: HashMap<ByteString, Vec<usize>> = HashMap::new();
+        for (place, offer) in offers.iter().enumerate() {
+            by_name.entry(offer.name.clone()).or_default().push(place);
+        }
         for (number, revision) in (0..).zip(&self.revisions) {
             let name = &self.snap(revision).instance;
             let about = self.about(revision).ok();
             let commands: Vec<ByteString> =
                 about.iter().flat_map(|about| about.apps.iter().map(|(app, ..)| app.as_str().into())).collect();
             let entry = Described { name, commands: &commands, ..Described::default() };
-            let is_listed = offers.iter().any(|offer| offer.name == *name);
-            if !(is_wanted(&entry) || is_listed) || !self.is_active(revision) {
+            let alike = by_name.entry(name.clone()).or_default();
+            if !(is_wanted(&entry) || !alike.is_empty()) || !self.is_active(revision) {
                 continue;
             }
             let version = about.and_then(|about| about.version.clone());
             // The same version: one offer, with the date of the store's list.
-            let listed = offers.iter_mut().find(|offer| offer.name == *name && offer.version == version);
-            if let Some(listed) = listed.filter(|listed| listed.version.is_some()) {
+            let listed = alike.iter().copied().find(|place| offers[*place].version == version);
+            if let Some(listed) = listed.map(|place| &mut offers[place]).filter(|listed| listed.version.is_some()) {
                 listed.installed = true;
                 listed.channel = self.snap(revision).channel.clone();
                 listed.confinement = self.confinement(revision);
                 continue;
             }
+            alike.push(offers.len());
             offers.push(Offer {
                 version,
                 channel: self.snap(revision).channel.clone(),
@@ -312,7 +321,7 @@ impl Catalogue for SnapInstallation<'_> {
             });
         }
         mark_candidates(&mut offers, &debian::compare);
-        let installed: Vec<ByteString> =
+        let installed: HashSet<ByteString> =
             offers.iter().filter(|one| one.installed).map(|one| one.name.clone()).collect();
         for one in offers.iter_mut().filter(|one| one.version.is_none()) {
             one.candidate = one.installed || !installed.contains(&one.name);

@@ -8,6 +8,8 @@
 //! Trap: paths are as the maker spelled them, through `/bin` or `/usr/bin`, and need not be spelled
 //! as the lists spell them.
 
+use hashbrown::HashMap;
+
 use super::ADMIN;
 use crate::bytes::{ByteString, path};
 use crate::fs::{Limit, Root};
@@ -27,14 +29,21 @@ pub struct Diversion {
 
 /// All diversions of an installation.
 #[derive(Debug, Default)]
-pub struct Diversions(pub Vec<Diversion>);
+pub struct Diversions(pub Vec<Diversion>, HashMap<ByteString, Vec<usize>>);
 
 impl Diversions {
     /// Reads the file; what is damaged in it is noted.
     pub fn read(root: &Root, notes: &mut Vec<Loss>) -> Self {
         let file = path::join(ADMIN, b"diversions");
         match root.read(&file, Limit::LIST) {
-            Ok(content) => Diversions(parse(root, &content, &file, notes)),
+            Ok(content) => {
+                let all = parse(root, &content, &file, notes);
+                let mut by_name: HashMap<ByteString, Vec<usize>> = HashMap::new();
+                for (place, diversion) in all.iter().enumerate() {
+                    by_name.entry(path::name(&diversion.from).into()).or_default().push(place);
+                }
+                Diversions(all, by_name)
+            }
             Err(error) => {
                 if !error.is_missing() {
                     notes.push(Loss::unread(&error, "a diverted file may be attributed to the wrong package"));
@@ -46,12 +55,12 @@ impl Diversions {
 
     /// Where a claim of `package` on `path` really lies, and the number of the rule that moved it.
     pub fn apply<'a>(&'a self, root: &Root, package: &[u8], claimed: &'a [u8]) -> (&'a [u8], u16) {
-        for (number, diversion) in (1..).zip(&self.0) {
-            if path::name(&diversion.from) == path::name(claimed)
-                && (diversion.from.as_bytes() == claimed || diversion.canonical == root.canonicalize(claimed))
+        for &place in self.1.get(path::name(claimed)).into_iter().flatten() {
+            let diversion = &self.0[place];
+            if (diversion.from.as_bytes() == claimed || diversion.canonical == root.canonicalize(claimed))
                 && diversion.by.as_deref() != Some(package)
             {
-                return (&diversion.to, number);
+                return (&diversion.to, u16::try_from(place + 1).unwrap_or(u16::MAX));
             }
         }
         (claimed, 0)
@@ -59,7 +68,7 @@ impl Diversions {
 
     /// Whether a path with this last part may be one end of a diversion.
     pub fn concern(&self, name: &[u8]) -> bool {
-        self.0.iter().any(|diversion| path::name(&diversion.from) == name)
+        self.1.contains_key(name)
     }
 }
 
