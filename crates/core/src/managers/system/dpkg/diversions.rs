@@ -27,7 +27,7 @@ pub struct Diversion {
     pub line: u32,
 }
 
-/// All diversions of an installation.
+/// All diversions of an installation, and their places by the last part of the path that gives way.
 #[derive(Debug, Default)]
 pub struct Diversions(pub Vec<Diversion>, HashMap<ByteString, Vec<usize>>);
 
