@@ -70,15 +70,18 @@ impl Machine {
     /// directory named `bin` is a program.
     pub fn file(self, path: &str, content: &str) -> Self {
         let at = self.at(path);
-        fs::create_dir_all(if path.ends_with('/') { &at } else { at.parent().unwrap() }).unwrap();
+        let dir = if path.ends_with('/') { &at } else { at.parent().unwrap() };
+        let new: Vec<&Path> = dir.ancestors().take_while(|dir| !dir.exists()).collect();
+        fs::create_dir_all(dir).unwrap();
+        // Whatever is left open to the group of whoever runs the tests.
+        let set = |at: &Path, mode: u32| fs::set_permissions(at, fs::Permissions::from_mode(mode)).unwrap();
+        new.into_iter().for_each(|dir| set(dir, 0o755));
         match content.strip_prefix("-> ") {
             _ if path.ends_with('/') => {}
             Some(target) => symlink(target, &at).unwrap(),
             None => {
                 fs::write(&at, content).unwrap();
-                if path.contains("bin/") {
-                    fs::set_permissions(&at, fs::Permissions::from_mode(0o755)).unwrap();
-                }
+                set(&at, if path.contains("bin/") { 0o755 } else { 0o644 });
             }
         }
         self
