@@ -281,7 +281,7 @@ impl Catalogue for SnapInstallation<'_> {
     fn offers(&self, asked: &OfferQuery) -> Vec<Offer> {
         let instances: HashSet<&[u8]> = self.snaps.iter().map(|snap| &*snap.instance).collect();
         let is_wanted = |entry: &Described<'_>| match asked {
-            OfferQuery::Installed => instances.contains(&entry.name[..]),
+            OfferQuery::Installed => instances.contains(entry.name),
             _ => asked.wants(entry),
         };
         let (mut offers, lost) = offers::offers(self.host, &is_wanted);
@@ -297,7 +297,7 @@ impl Catalogue for SnapInstallation<'_> {
                 about.iter().flat_map(|about| about.apps.iter().map(|(app, ..)| app.as_str().into())).collect();
             let entry = Described { name, commands: &commands, ..Described::default() };
             let alike = by_name.entry(name.clone()).or_default();
-            if !(is_wanted(&entry) || !alike.is_empty()) || !self.is_active(revision) {
+            if !self.is_active(revision) || (!is_wanted(&entry) && alike.is_empty()) {
                 continue;
             }
             let version = about.and_then(|about| about.version.clone());
