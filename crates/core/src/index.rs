@@ -1,7 +1,7 @@
 //! The path → package index over all managers.
 //!
-//! A claim takes 28 bytes, and each path its name and one entry of a hash table; directories are kept once. A path is looked up in two
-//! steps: which of the directories that records spell are this one, with the links in them followed
+//! A claim takes 28 bytes and its name, each path one entry of a hash table; directories are kept once. A path is looked
+//! up in two steps: which of the directories that records spell are this one, with the links in them followed
 //! ([`Root::canonicalize_dir`]), and which claims on the name each of them has. So a record that says `/bin/x` and one
 //! that says `/usr/bin/x` are found alike, whichever of the two is a link on this machine; and a name that twenty
 //! thousand packages have is found as fast as any other.

@@ -7,13 +7,18 @@ use whodunit_core::model::FindingKind::{
     UnownedInManagedDirectory, VersionSplit,
 };
 
+/// What a snap says of itself, with the address of its makers.
+const WITH_ADDRESS: &str = "name: gaugeline\nversion: 4.4.0\nwebsite: https://gaugeline.example\napps:\n  gaugeline:\n    command: bin/gaugeline\n";
+
 pub const CASES: &[Case] = &[
     Case {
         kind: VersionSplit,
         planted: |machine| {
-            machine
-                .deb("gaugeline", "4.2-1", "Homepage: https://gaugeline.example/\n", &["usr/bin/gaugeline"])
-                .snap("gaugeline", &["7"], "name: gaugeline\nversion: 4.4.0\nwebsite: https://gaugeline.example\napps:\n  gaugeline:\n    command: bin/gaugeline\n")
+            machine.deb("gaugeline", "4.2-1", "Homepage: https://gaugeline.example/\n", &["usr/bin/gaugeline"]).snap(
+                "gaugeline",
+                &["7"],
+                WITH_ADDRESS,
+            )
         },
         found: &["warning version-split gaugeline"],
         righted: |machine| {
@@ -24,12 +29,14 @@ pub const CASES: &[Case] = &[
     Case {
         kind: DuplicateTitle,
         planted: |machine| {
-            machine
-                .deb("gaugeline", "4.4.0-1", "Homepage: https://gaugeline.example/\n", &["usr/bin/gaugeline"])
-                .snap("gaugeline", &["7"], "name: gaugeline\nversion: 4.4.0\nwebsite: https://gaugeline.example\napps:\n  gaugeline:\n    command: bin/gaugeline\n")
+            machine.deb("gaugeline", "4.4.0-1", "Homepage: https://gaugeline.example/\n", &["usr/bin/gaugeline"]).snap(
+                "gaugeline",
+                &["7"],
+                WITH_ADDRESS,
+            )
         },
         found: &["note duplicate-title gaugeline"],
-        // One name, another maker's software.
+        // What comes from one place in two packages is not installed twice.
         righted: |machine| {
             machine.deb("gaugeline", "4.4.0-1", "Homepage: https://gaugeline.example/\n", &["usr/bin/gaugeline"]).deb(
                 "gaugeline-data",

@@ -31,6 +31,10 @@ pub struct Case {
     pub remains: &'static [&'static str],
 }
 
+/// Cargo's record of one program.
+pub const CRATES: &str =
+    "[v1]\n\"gaugeline 4.4.0 (registry+https://github.com/rust-lang/crates.io-index)\" = [\"gaugeline\"]\n";
+
 const CASES: &[&[Case]] = &[shadowing::CASES, files::CASES, search_path::CASES, state::CASES];
 
 /// What `check` finds, as `SEVERITY KIND SUBJECT`, and what only `leftovers` does, as `left KIND SUBJECT`.

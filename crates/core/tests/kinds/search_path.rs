@@ -1,13 +1,10 @@
 //! Directories of search paths.
 
-use super::Case;
+use super::{CRATES, Case};
 use whodunit_core::model::FindingKind::{
     DuplicateDirectory, MissingDirectory, NotExecutable, RelativeDirectory, UncertainPath, UnreachableProgram,
     WritableDirectory,
 };
-
-const CRATES: &str =
-    "[v1]\n\"gaugeline 4.4.0 (registry+https://github.com/rust-lang/crates.io-index)\" = [\"gaugeline\"]\n";
 
 pub const CASES: &[Case] = &[
     Case {

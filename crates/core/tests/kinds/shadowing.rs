@@ -116,7 +116,7 @@ pub const CASES: &[Case] = &[
                 .pip("home/maren/.local/lib/python3.11/site-packages", "mooring", "0.9", "")
         },
         found: &["warning masked-module mooring", "warning bypassed-protection mooring", "note version-split mooring"],
-        // Another user's interpreter never looks there.
+        // Another version of the interpreter looks there, and no program of the distribution is one of its own.
         righted: |machine| {
             machine
                 .python()

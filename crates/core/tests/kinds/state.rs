@@ -1,14 +1,11 @@
 //! Where packages came from, the states that managers record, and what is left.
 
-use super::Case;
+use super::{CRATES, Case};
 use whodunit_core::model::FindingKind::{
     AmbiguousIndex, BrokenPackage, ChosenByHand, DataLeft, DisabledRevision, DivertedProgram, DuplicateSource,
     HalfInstalled, NoOrigin, NobodyUpdates, RecordDisagrees, SettingsLeft, Sideloaded, StrayCompanion,
     UnneededDependency, UnreachedEnvironment, UnsignedSource, UnusedInterpreter, UnusedSource,
 };
-
-const CRATES: &str =
-    "[v1]\n\"gaugeline 4.4.0 (registry+https://github.com/rust-lang/crates.io-index)\" = [\"gaugeline\"]\n";
 
 pub const CASES: &[Case] = &[
     Case {

@@ -8,7 +8,7 @@
 //! name begins with `00texlive` are settings; programs lie in `bin/PLATFORM`, and a package for each platform brings
 //! them; a path that begins with `RELOC/` is below `texmf-dist`.
 
-use crate::backend::simple::{FileLists, InstalledPackage, Record, SimpleBackend, at_each, dirs_in, of};
+use crate::backend::simple::{FileLists, InstalledPackage, Record, SimpleBackend, at_each, cut, dirs_in, of};
 use crate::backend::{Installation, Manager};
 use crate::bytes::{ByteString, path};
 use crate::fs::Limit;
@@ -132,10 +132,8 @@ impl SimpleBackend for Tree {
                 return record;
             }
         };
-        if !content.ends_with(b"\n") {
-            let hides = "what stands behind this place is unknown";
-            record.notes.push(Loss::damaged(self.file.clone(), "ends in the middle of a line", hides));
-        }
+        let hides = "what stands behind this place is unknown";
+        record.notes.extend(cut(&content).map(|what| Loss::damaged(self.file.clone(), what, hides)));
         let installed_at = host.root.modified(&at.dir);
         for read in packages(&content) {
             match read {
