@@ -232,7 +232,9 @@ impl Machine {
             let _ = fs::remove_dir_all(self.home.join(kept));
         }
         command.env_clear().env("PATH", START).env("HOME", &self.home).env("USER", user()).env("LOGNAME", user());
-        command.current_dir(&self.home).stdin(Stdio::null()).stderr(Stdio::null()).output().unwrap().stdout
+        // Its errors are read until the last that may write some has ended: what a script left running in the
+        // background would make its files on top of the next one's.
+        command.current_dir(&self.home).stdin(Stdio::null()).stderr(Stdio::piped()).output().unwrap().stdout
     }
 
     /// What the evaluator says, and its unknowns.
