@@ -220,12 +220,11 @@ fn who_may_write(host: &Host, meta: Meta, user: &User) -> Option<Writer> {
     // A group that only the owner is in is the owner.
     let is_group = meta.mode & 0o020 != 0 && meta.group != 0 && meta.group != user.group && !is_unpackers(meta.group);
     if is_group {
-        let file = host.root.read(b"/etc/group", crate::fs::Limit::SMALL).unwrap_or_default();
-        let group = whodunit_formats::accounts::groups(&file).find(|group| group.number == meta.group);
-        let others = group.as_ref().is_none_or(|group| group.members.iter().any(|name| **name != *user.name));
+        let group = host.accounts().group(meta.group);
+        let others = group.is_none_or(|group| group.members.iter().any(|name| *name != user.name));
         // Debian leaves /usr/local to its group `staff`, in which there is nobody.
         if others {
-            let name = group.map_or_else(|| meta.group.to_string(), |group| ByteString::from(group.name).to_string());
+            let name = group.map_or_else(|| meta.group.to_string(), |group| group.name.to_string());
             return Some(Writer::Group(name));
         }
     }

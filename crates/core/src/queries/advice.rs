@@ -81,8 +81,7 @@ pub(crate) fn remove(survey: &Survey<'_>, owner: &Owner, purpose: &str, because:
 
 /// The commands that remove a package, and nothing of anyone else's.
 pub(crate) fn removals(survey: &Survey<'_>, owner: &Owner) -> Vec<Remedy> {
-    let found = survey.named(&owner.name).into_iter().find(|(held, number)| held.owner(*number).id == owner.id);
-    let Some((held, number)) = found else { return Vec::new() };
+    let Some((held, number)) = survey.with_id(&owner.name, &owner.id) else { return Vec::new() };
     if is_among_distributions(held, number) {
         return take_out(survey, held, &[number]).into_iter().collect();
     }

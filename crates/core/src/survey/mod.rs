@@ -1,6 +1,7 @@
 //! The machine as known: every installation opened once, and what follows from all of them together.
 
 mod foreign;
+mod naming;
 mod ownership;
 mod places;
 mod sources;
@@ -17,8 +18,7 @@ use crate::host::Host;
 use crate::identity::{self, Known, Titles};
 use crate::index::{ClaimIndex, FoundClaim};
 use crate::model::{
-    Coverage, CoverageState, Finding, Loss, ManagerId, NameFilter, Offer, OfferQuery, Owner, Package, Remedy, Scope,
-    Source,
+    Coverage, CoverageState, Finding, Loss, ManagerId, NameFilter, Offer, OfferQuery, Owner, Package, Scope, Source,
 };
 
 pub use ownership::Ownership;
@@ -35,6 +35,7 @@ pub struct Survey<'s> {
     offered: OnceLock<Vec<Vec<Offer>>>,
     sources: OnceLock<Sources>,
     foreign: foreign::ForeignPackages,
+    ids: naming::Ids,
 }
 
 /// Every package with its commands, and which of them are the same software.
@@ -63,6 +64,7 @@ impl<'s> Survey<'s> {
             offered: OnceLock::new(),
             sources: OnceLock::new(),
             foreign: foreign::ForeignPackages::default(),
+            ids: naming::Ids::default(),
         }
     }
 
@@ -194,69 +196,6 @@ impl<'s> Survey<'s> {
     pub fn by_installation(&self, detail: Detail) -> Vec<(Vec<Coverage>, Vec<Package>)> {
         let all = (0..).zip(self.installations()).zip(self.packages_by_holder(detail));
         all.map(|((holder, held), packages)| (self.parts_of(holder, &**held), packages)).collect()
-    }
-
-    /// The packages that a user means by `name`: holder and number.
-    #[must_use]
-    pub fn named(&self, name: &[u8]) -> Vec<(&dyn Installation, u32)> {
-        let found = self.numbered(name).into_iter();
-        found.map(|(holder, number)| (&*self.installations()[usize::from(holder)], number)).collect()
-    }
-
-    /// The same, by the holder's number.
-    #[must_use]
-    pub fn numbered(&self, name: &[u8]) -> Vec<(u16, u32)> {
-        let all = (0..).zip(self.installations());
-        let named: Vec<(u16, u32)> =
-            all.flat_map(|(holder, held)| held.named(name).into_iter().map(move |number| (holder, number))).collect();
-        named.into_iter().filter(|(holder, number)| !self.is_foreign(*holder, *number)).collect()
-    }
-
-    /// The commands with which a package's own manager acts on it, the safest first.
-    #[must_use]
-    pub fn remedies_of(&self, owner: &Owner) -> Vec<Remedy> {
-        self.remedies_by_id(&owner.name, &owner.id)
-    }
-
-    /// The same of the package with this name and id.
-    #[must_use]
-    pub fn remedies_by_id(&self, name: &[u8], id: &ByteString) -> Vec<Remedy> {
-        let found = self.named(name).into_iter().find(|(held, number)| held.owner(*number).id == *id);
-        found.map(|(held, number)| self.remedies_within(held, number)).unwrap_or_default()
-    }
-
-    /// The packages with this name, or the one with this id: holder and number.
-    #[must_use]
-    pub fn by_name_or_id(&self, word: &[u8]) -> Vec<(u16, u32)> {
-        let named = self.numbered(word);
-        if !named.is_empty() {
-            return named;
-        }
-        // An id ends in the name, or in the name and more.
-        let parts: Vec<&[u8]> = word.splitn(3, |&b| b == b'/').collect();
-        let Some(tail) = parts.get(2) else { return Vec::new() };
-        // That of a path of a store has the hash before the name.
-        let stored = path::name(tail);
-        let stored = if stored.get(32) == Some(&b'-') { &stored[33..] } else { &[] };
-        let starts = |tail: &[u8]| -> Vec<usize> {
-            let is_end = |end: &usize| *end == tail.len() || matches!(tail[*end], b'/' | b':' | b'.' | b'-');
-            (1..=tail.len()).filter(is_end).collect()
-        };
-        let names = [*tail, stored].into_iter().flat_map(|tail| starts(tail).into_iter().map(move |end| &tail[..end]));
-        let mut found: Vec<(u16, u32)> = names.flat_map(|name| self.numbered(name)).collect();
-        found.retain(|(holder, number)| *self.installations()[usize::from(*holder)].owner(*number).id == *word);
-        found.dedup();
-        if found.is_empty() {
-            // A scope can be a path, and what stands behind it a path instead of a name: of that manager all are compared.
-            let all = (0..).zip(self.installations());
-            let of_manager = all.filter(|(_, held)| held.location().manager.0.as_bytes() == parts[0]);
-            found.extend(of_manager.flat_map(|(holder, held)| {
-                let same = held.numbered(Detail::default()).into_iter().filter(|(_, package)| *package.id == *word);
-                same.map(move |(number, _)| (holder, number)).collect::<Vec<_>>()
-            }));
-            found.retain(|(holder, number)| !self.is_foreign(*holder, *number));
-        }
-        found
     }
 
     /// What other installations of its manager need of these packages of an installation, each with its holder.

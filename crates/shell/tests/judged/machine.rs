@@ -7,7 +7,7 @@ use std::os::unix::ffi::OsStrExt as _;
 use std::os::unix::fs::{FileTypeExt as _, MetadataExt as _, PermissionsExt as _};
 use std::path::{Path, PathBuf};
 use std::process::{Command, Stdio};
-use std::sync::LazyLock;
+use std::sync::{Arc, LazyLock};
 
 use whodunit_formats::bytes::ByteString;
 use whodunit_shell::eval::fish::Fish;
@@ -252,7 +252,7 @@ impl Machine {
             hostname: None,
             user: &account,
             groups: BTreeSet::from([0]),
-            homes: BTreeMap::from([(b"root".to_vec(), b"/root".to_vec())]),
+            homes: Arc::new(BTreeMap::from([(b"root".to_vec(), b"/root".to_vec())])),
             dialect,
             name: shell.as_bytes().to_vec(),
             is_login: false,

@@ -1,6 +1,7 @@
 //! Start-up files that are followed over files in memory, by the tests and by the fuzzer.
 
 use std::collections::{BTreeMap, BTreeSet};
+use std::sync::Arc;
 
 use whodunit_formats::bytes::{ByteString, path};
 use whodunit_shell::eval::fish::Fish;
@@ -78,7 +79,7 @@ pub fn followed(shell: &str, files: &Memory, is_login: bool, is_interactive: boo
         hostname: Some("lantern".into()),
         user: &account,
         groups: BTreeSet::from([1000]),
-        homes: BTreeMap::from([(b"maren".to_vec(), b"/home/maren".to_vec())]),
+        homes: Arc::new(BTreeMap::from([(b"maren".to_vec(), b"/home/maren".to_vec())])),
         dialect: dialect_of(shell),
         name: format!("-{shell}").into_bytes(),
         is_login,

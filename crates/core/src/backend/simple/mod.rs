@@ -14,6 +14,8 @@ mod relations;
 
 use std::cmp::Ordering;
 
+use hashbrown::HashSet;
+
 pub use catalogue::SimpleCatalogue;
 pub use dirs::{MAX_SCRIPT, Script, dirs_in, is_dir, launchers_in, link_target, links_into, parsed, scripts_in};
 pub use installation::SimpleInstallation;
@@ -219,12 +221,14 @@ pub fn at_each<'h, K: SimpleBackend + 'h>(
     backend: impl Fn(&ByteString) -> K,
 ) -> Vec<Box<dyn Installation + 'h>> {
     let mut held: Vec<Box<dyn Installation + 'h>> = Vec::new();
+    let (mut dirs, mut scopes) = (HashSet::new(), HashSet::new());
     for (scope, dir) in places {
         let dir = host.root.canonicalize_dir(&dir);
-        if held.iter().any(|one| one.location().dir == dir) || !is_one(&dir) {
+        if dirs.contains(&dir) || !is_one(&dir) {
             continue;
         }
-        let scope = scope_apart(&held, scope, &dir);
+        dirs.insert(dir.clone());
+        let scope = if scopes.insert(scope.clone()) { scope } else { Scope::Environment(dir.clone()) };
         let made = backend(&dir);
         held.push(SimpleInstallation::boxed(host, id, scope, dir, made));
     }

@@ -179,7 +179,7 @@ pub fn resolve_contexts(host: &Host, contexts: &[Context], user: &User, override
 /// The user whose login stands for all; root where nobody else is there.
 #[must_use]
 pub fn default_user(host: &Host) -> User {
-    host.default_user().cloned().unwrap_or_else(|| root_of(host))
+    host.default_user().cloned().unwrap_or_else(|| host.accounts().root().clone())
 }
 
 /// The ways in of one user. Some contexts start from others.
@@ -200,8 +200,7 @@ impl<'s> Ways<'s> {
 
     fn resolve_context(&self, context: Context) -> ResolvedContext {
         if context == Context::RootLogin && self.user.uid != 0 {
-            let root = root_of(self.host);
-            return Ways::new(self.host, &root, self.overrides).resolve_context(context);
+            return Ways::new(self.host, self.host.accounts().root(), self.overrides).resolve_context(context);
         }
         let (state, unknowns) = self.found(context);
         let is_mac = self.host.is_macos();
@@ -216,7 +215,7 @@ impl<'s> Ways<'s> {
         };
         let has_shell =
             !matches!(context, Context::Here | Context::Sudo | Context::Service | Context::UserService | Context::Cron);
-        let user = if context == Context::Service { root_of(self.host) } else { self.user.clone() };
+        let user = if context == Context::Service { self.host.accounts().root() } else { self.user }.clone();
         ResolvedContext { context, user, shell: self.shell.filter(|_| has_shell), state, unknowns, assumed, others }
     }
 
@@ -266,7 +265,7 @@ impl<'s> Ways<'s> {
             }
             Context::Sudo => {
                 let (state, unknowns) = self.login();
-                let groups = startup::group_names(host, user);
+                let groups = host.accounts().group_names(user);
                 let start = sudo::sudo(host, user, &groups, state, unknowns.clone());
                 (start.state, start.unknowns)
             }
@@ -330,16 +329,4 @@ fn login(host: &Host, user: &User, shell: Option<Shell>, overrides: &Overrides) 
 fn shell_of(host: &Host, user: &User, overrides: &Overrides) -> Option<Shell> {
     let file = if user.shell.is_empty() { &b"/bin/sh"[..] } else { &user.shell };
     overrides.shell.or_else(|| Shell::of(host, file))
-}
-
-fn root_of(host: &Host) -> User {
-    let file = start::read(host, b"/etc/passwd");
-    let account = whodunit_formats::accounts::accounts(&file).find(|account| account.uid == 0);
-    User {
-        name: account.as_ref().map_or(&b"root"[..], |one| one.name).into(),
-        uid: 0,
-        group: 0,
-        home: account.as_ref().map_or(&b"/root"[..], |one| one.home).into(),
-        shell: account.as_ref().map_or(&b"/bin/sh"[..], |one| one.shell).into(),
-    }
 }

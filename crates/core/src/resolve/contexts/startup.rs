@@ -1,12 +1,9 @@
 //! Which files a shell reads when it starts (the shells' manuals, sections "Invocation", "Startup/Shutdown Files").
 
-use std::collections::{BTreeMap, BTreeSet};
-
-use super::start::{Start, compiled, read};
+use super::start::{Start, compiled};
 use crate::bytes::{ByteString, path};
 use crate::fs::Kind;
 use crate::host::{Host, User};
-use whodunit_formats::accounts;
 use whodunit_shell::Unknown;
 use whodunit_shell::eval::fish::{Directories, Fish};
 use whodunit_shell::eval::{Account, Invocation, Run, State};
@@ -144,15 +141,14 @@ fn follow(
             state.variables.insert(b"PATH".to_vec(), path);
         }
     }
-    let (groups, homes) = accounts_of(host, user);
     let name = if invocation.login { format!("-{}", shell.word()) } else { shell.word().to_owned() };
     let account = Account { name: user.name.clone(), uid: user.uid, home: user.home.clone() };
     let at = Invocation {
         files: &host.root,
         hostname: host.hostname(),
         user: &account,
-        groups,
-        homes,
+        groups: host.accounts().group_numbers(user),
+        homes: host.accounts().homes(),
         dialect: shell.dialect(),
         name: name.into_bytes(),
         is_login: invocation.login,
@@ -260,21 +256,4 @@ fn read_zsh_files(run: &mut Run<'_>, host: &Host, user: &User, invocation: Invoc
 
 fn is_file(host: &Host, file: &[u8]) -> bool {
     host.root.target(file).is_ok_and(|meta| meta.kind == Kind::File)
-}
-
-/// The groups that a user is in, and every user's home.
-fn accounts_of(host: &Host, user: &User) -> (BTreeSet<u32>, BTreeMap<Vec<u8>, Vec<u8>>) {
-    let file = read(host, b"/etc/group");
-    let is_in = |group: &accounts::Group<'_>| group.members.contains(&&*user.name);
-    let groups = accounts::groups(&file).filter(is_in).map(|group| group.number).chain([user.group]).collect();
-    let file = read(host, b"/etc/passwd");
-    let homes = accounts::accounts(&file).map(|one| (one.name.to_vec(), one.home.to_vec())).collect();
-    (groups, homes)
-}
-
-/// The names of the groups that a user is in.
-pub fn group_names(host: &Host, user: &User) -> Vec<ByteString> {
-    let file = read(host, b"/etc/group");
-    let is_in = |group: &accounts::Group<'_>| group.number == user.group || group.members.contains(&&*user.name);
-    accounts::groups(&file).filter(is_in).map(|group| ByteString::from(group.name)).collect()
 }

@@ -11,6 +11,7 @@ pub(in crate::eval) use ways::{Scopes, join_scopes, taint_hidden};
 
 use std::cell::Cell;
 use std::collections::{BTreeMap, BTreeSet};
+use std::sync::Arc;
 
 use crate::eval::lists::Place;
 use crate::eval::moments::Moments;
@@ -53,7 +54,7 @@ pub struct Invocation<'s> {
     /// Numbers of the groups that the user is in.
     pub groups: BTreeSet<u32>,
     /// Homes by name.
-    pub homes: BTreeMap<Vec<u8>, Vec<u8>>,
+    pub homes: Arc<BTreeMap<Vec<u8>, Vec<u8>>>,
     /// The language that it speaks.
     pub dialect: Dialect,
     /// What the shell calls itself.
