@@ -700,3 +700,20 @@ fn a_script_has_what_the_session_exports() {
         },
     ]);
 }
+
+/// `PATH=…` and the zero byte behind it are 131,072 bytes at most (`execve(2)`): with one more, `env` says "Argument list
+/// too long".
+#[test]
+fn a_list_that_no_program_can_be_given_is_cut_and_said_to_be() {
+    let dirs: Vec<String> = (0..512).map(|number| format!("/pier/{number:0248}")).collect();
+    // 255 bytes each: what is left of the most is the last directory's.
+    let fitting = 131_072 - "PATH=".len() - 255 * dirs.len() - 1;
+    for (last, is_cut) in [(fitting, false), (fitting + 1, true)] {
+        let last = format!("/{}", "x".repeat(last - 1));
+        let profile = format!("PATH={}:{last}\n", dirs.join(":"));
+        let path = searched(&[DASH, ("home/maren/.profile", &profile)], Context::Login);
+        let found: Vec<&str> = path.split(':').collect();
+        assert_eq!(found[..dirs.len()], dirs, "{is_cut}");
+        assert_eq!(found.get(dirs.len()).copied(), (!is_cut).then_some(&*last));
+    }
+}

@@ -5,7 +5,7 @@ use crate::bytes::ByteString;
 use crate::host::ENVIRONMENT;
 use crate::model::Evidence;
 use whodunit_shell::UnknownId;
-use whodunit_shell::eval::{Piece, is_known, parts, pieces, unknowns_in};
+use whodunit_shell::eval::{Piece, Place, is_known, parts, pieces, unknowns_in};
 
 /// One directory of a list, as its variable has it.
 #[derive(Debug, Clone, PartialEq, Eq)]
@@ -27,6 +27,10 @@ pub struct Possible {
     pub because: Evidence,
 }
 
+/// The most that one variable of a program's environment can have, in bytes (`execve(2)`, `MAX_ARG_STRLEN` of Linux):
+/// with a longer one no program starts.
+const LONGEST: usize = 128 << 10;
+
 impl ResolvedContext {
     /// What is unknown under this id, as evidence.
     #[must_use]
@@ -47,7 +51,22 @@ impl ResolvedContext {
             return (listed, unknown);
         };
         let list = parts(variable.as_text());
+        // With its name before it, and a zero byte behind.
+        let mut length = variable_name.len() + 1;
         for (number, part) in list.iter().enumerate() {
+            let place = variable.places.get(number);
+            length += part.len() + 1;
+            if length > LONGEST {
+                let file = place.map_or_else(|| "environment".into(), |place| place.file.clone());
+                let says = format!(
+                    "{variable_name} is longer than the {} KiB that a program can be given: {} directories at its end \
+                     are left out",
+                    LONGEST >> 10,
+                    list.len() - number
+                );
+                unknown.push(Evidence::whole(file, says));
+                break;
+            }
             if !is_known(part) {
                 unknown.extend(match self.possible(part, listed.len()) {
                     Some(possible) => vec![possible.because],
@@ -56,18 +75,8 @@ impl ResolvedContext {
                 continue;
             }
             let dir = ByteString::from(*part);
-            let place = variable.places.get(number);
             let says = if number == 0 { format!("adds {dir} at the front") } else { format!("adds {dir}") };
-            let because = match place {
-                Some(place) if place.line > 0 => Evidence::line(place.file.clone(), place.line, says),
-                Some(place) if place.file.starts_with(b"/") => Evidence::whole(place.file.clone(), says),
-                Some(place) if *place.file == *ENVIRONMENT.as_bytes() => {
-                    let position = format!("{variable_name}, entry {}", number + 1);
-                    Evidence::at(ENVIRONMENT, position, format!("has {dir}"))
-                }
-                Some(place) => Evidence::compiled_in(place.file.clone(), format!("starts with {dir}")),
-                None => Evidence::at("environment", variable_name, format!("has {dir}")),
-            };
+            let because = because(place, variable_name, number, &dir, says);
             listed.push(Listed { dir, because });
         }
         unknown.extend(variable.taints.iter().filter_map(|unknown| self.unknown(*unknown)));
@@ -101,5 +110,19 @@ impl ResolvedContext {
         };
         because.says = format!("{}: {} or {}", because.says, shown(&ways[0]), shown(&ways[1]));
         Some(Possible { before: known, ways, because })
+    }
+}
+
+/// Who put a directory into a list, at this place of it.
+fn because(place: Option<&Place>, variable: &str, number: usize, dir: &ByteString, says: String) -> Evidence {
+    match place {
+        Some(place) if place.line > 0 => Evidence::line(place.file.clone(), place.line, says),
+        Some(place) if place.file.starts_with(b"/") => Evidence::whole(place.file.clone(), says),
+        Some(place) if *place.file == *ENVIRONMENT.as_bytes() => {
+            let position = format!("{variable}, entry {}", number + 1);
+            Evidence::at(ENVIRONMENT, position, format!("has {dir}"))
+        }
+        Some(place) => Evidence::compiled_in(place.file.clone(), format!("starts with {dir}")),
+        None => Evidence::at("environment", variable, format!("has {dir}")),
     }
 }
