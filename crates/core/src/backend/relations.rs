@@ -1,6 +1,6 @@
 //! Which packages need which.
 
-use super::dependency_graph::{Need, Node, Order, edges};
+use super::dependency_graph::{Need, Node, Order, TooManyWays, edges};
 use crate::bytes::ByteString;
 use crate::model::{Evidence, Owner, Relation, Remedy};
 
@@ -88,14 +88,21 @@ pub struct Requirement {
 
 impl Requirement {
     /// The requirements among packages whose needs and offers are known, each with the evidence of its package's need.
-    pub(crate) fn among(nodes: &[Node], order: Order<'_>, evidence: &dyn Fn(u32, &Need) -> Evidence) -> Vec<Self> {
+    ///
+    /// # Errors
+    /// When there are too many ways to meet the needs.
+    pub(crate) fn among(
+        nodes: &[Node],
+        order: Order<'_>,
+        evidence: &dyn Fn(u32, &Need) -> Evidence,
+    ) -> Result<Vec<Self>, TooManyWays> {
         let of_edge = |(package, needs, need): (u32, u32, &Need)| Requirement {
             package,
             needs,
             relation: need.relation,
             evidence: evidence(package, need),
         };
-        edges(nodes, order).into_iter().map(of_edge).collect()
+        Ok(edges(nodes, order)?.into_iter().map(of_edge).collect())
     }
 }
 

@@ -1,7 +1,7 @@
 //! Which packages of a simple installation need which.
 
 use super::{InstalledPackage, SimpleInstallation};
-use crate::backend::dependency_graph::{Need, losers, unneeded};
+use crate::backend::dependency_graph::{Need, TooManyWays, losers, noted, unneeded};
 use crate::backend::{Inner, Relations, Requirement, Unneeded};
 use crate::model::{Evidence, Reason};
 
@@ -9,12 +9,16 @@ impl SimpleInstallation<'_> {
     fn declares(&self, number: u32, says: &str) -> Evidence {
         self.backend.need_evidence(&self.location, self.item(number), says)
     }
+
+    fn noted<T>(&self, found: Result<T, TooManyWays>) -> Option<T> {
+        noted(&self.host.root, &self.location.dir, found)
+    }
 }
 
 impl Relations for SimpleInstallation<'_> {
     fn dependents(&self, removed: &[u32]) -> Option<Vec<(u32, Evidence)>> {
         let nodes = self.backend.nodes(self.host, self.items())?;
-        let lost = losers(&nodes, removed, &|a, b| self.backend.order_of_needs(a, b));
+        let lost = self.noted(losers(&nodes, removed, &|a, b| self.backend.order_of_needs(a, b)))?;
         Some(lost.into_iter().map(|(number, says)| (number, self.declares(number, &says))).collect())
     }
 
@@ -26,7 +30,7 @@ impl Relations for SimpleInstallation<'_> {
         let numbered = || (0..).zip(self.items());
         let wanted: Vec<u32> =
             numbered().filter(|(_, item)| item.reason != Reason::Dependency).map(|(number, _)| number).collect();
-        let found = unneeded(&nodes, &wanted, &|a, b| self.backend.order_of_needs(a, b));
+        let found = self.noted(unneeded(&nodes, &wanted, &|a, b| self.backend.order_of_needs(a, b)))?;
         let items: Vec<&InstalledPackage> = found.iter().map(|number| self.item(*number)).collect();
         let remedy = self.backend.remove_unneeded(&items)?;
         let evidence = |number: u32| {
@@ -44,6 +48,6 @@ impl Relations for SimpleInstallation<'_> {
     fn requirements(&self) -> Option<Vec<Requirement>> {
         let nodes = self.backend.nodes(self.host, self.items())?;
         let evidence = |number: u32, need: &Need| self.declares(number, &need.says);
-        Some(Requirement::among(&nodes, &|a, b| self.backend.order_of_needs(a, b), &evidence))
+        self.noted(Requirement::among(&nodes, &|a, b| self.backend.order_of_needs(a, b), &evidence))
     }
 }

@@ -191,7 +191,7 @@ impl Relations for PythonInstallation<'_> {
     }
 
     fn requirements(&self) -> Option<Vec<Requirement>> {
-        Some(self.all_requirements())
+        self.all_requirements()
     }
 }
 

@@ -9,7 +9,7 @@ use rayon::prelude::*;
 use super::distribution::Distribution;
 use super::installation::{PythonInstallation, Shelf};
 use super::{record, requirements};
-use crate::backend::dependency_graph::{Need, Node, Want, losers};
+use crate::backend::dependency_graph::{Need, Node, Want, losers, noted};
 use crate::backend::{BATCH, Bypass, Environment, Hint, Requirement};
 use crate::bytes::{ByteString, path};
 use crate::model::{Depth, Evidence, FileRecord, Relation, Scope};
@@ -24,18 +24,21 @@ impl PythonInstallation<'_> {
                 continue;
             }
             let lost = losers(&self.nodes(shelf), removed, &|_, _| Ordering::Equal);
+            let lost = noted(&self.host.root, &shelf.site.place.location, lost)?;
             found.extend(lost.into_iter().map(|(number, says)| (number, requires(shelf, number, &says))));
         }
         Some(found)
     }
 
     /// Who requires whom; each distribution is looked for in the place where the other one is.
-    pub(super) fn all_requirements(&self) -> Vec<Requirement> {
+    pub(super) fn all_requirements(&self) -> Option<Vec<Requirement>> {
         let of_shelf = |shelf: &Arc<Shelf>| {
             let evidence = |number: u32, need: &Need| requires(shelf, number, &need.says);
-            Requirement::among(&self.nodes(shelf), &|_, _| Ordering::Equal, &evidence)
+            let found = Requirement::among(&self.nodes(shelf), &|_, _| Ordering::Equal, &evidence);
+            noted(&self.host.root, &shelf.site.place.location, found)
         };
-        self.everything().par_iter().flat_map_iter(of_shelf).collect()
+        let found: Option<Vec<Vec<Requirement>>> = self.everything().par_iter().map(of_shelf).collect();
+        Some(found?.into_iter().flatten().collect())
     }
 
     /// The distributions of one place with what they require. Whether a version would do is a question of `conflicts`.

@@ -9,7 +9,7 @@ use super::apt::keep;
 use super::installation::DpkgInstallation;
 use super::marks::Marks;
 use super::status::{Record, Want as Selection};
-use crate::backend::dependency_graph::{Need, Node, Want, losers, unneeded};
+use crate::backend::dependency_graph::{Need, Node, TooManyWays, Want, losers, noted, unneeded};
 use crate::backend::{Relations, Requirement, Unneeded};
 use crate::bytes::{ByteString, path};
 use crate::fs::Limit;
@@ -86,12 +86,16 @@ impl DpkgInstallation<'_> {
     }
 
     /// The packages that cannot stay once some are removed.
-    pub(super) fn dependents_of(&self, removed: &[u32]) -> Vec<(u32, Evidence)> {
+    pub(super) fn dependents_of(&self, removed: &[u32]) -> Option<Vec<(u32, Evidence)>> {
         if !self.may_be_needed(removed) {
-            return Vec::new();
+            return Some(Vec::new());
         }
-        let lost = losers(&self.nodes(&HARD, &mut |_, _| {}), removed, &debian::compare);
-        lost.into_iter().map(|(number, says)| (number, self.declares(number, "depends on", &says))).collect()
+        let lost = self.noted(losers(&self.nodes(&HARD, &mut |_, _| {}), removed, &debian::compare))?;
+        Some(lost.into_iter().map(|(number, says)| (number, self.declares(number, "depends on", &says))).collect())
+    }
+
+    fn noted<T>(&self, found: Result<T, TooManyWays>) -> Option<T> {
+        noted(&self.host.root, &path::join(ADMIN, b"status"), found)
     }
 
     /// Whether a package can depend on one of these: `false` only where nothing in `status` names them, or what they
@@ -116,7 +120,7 @@ impl DpkgInstallation<'_> {
     }
 
     /// Who needs whom; recommendations and suggestions where apt keeps packages for their sake.
-    pub(super) fn all_requirements(&self) -> Vec<Requirement> {
+    pub(super) fn all_requirements(&self) -> Option<Vec<Requirement>> {
         let (rules, _) = self.rules(&mut Vec::new());
         let fields = kept_fields(&rules);
         let nodes = self.nodes(&fields, &mut |_, _| {});
@@ -124,7 +128,7 @@ impl DpkgInstallation<'_> {
             let verb = if need.is_optional() { need.relation.word() } else { "depends on" };
             self.declares(number, verb, &need.says)
         };
-        Requirement::among(&nodes, &debian::compare, &evidence)
+        self.noted(Requirement::among(&nodes, &debian::compare, &evidence))
     }
 
     /// What apt keeps, and the kernels that are installed.
@@ -168,7 +172,7 @@ impl DpkgInstallation<'_> {
                 wanted.push(number);
             }
         });
-        let found = unneeded(&nodes, &wanted, &debian::compare);
+        let found = self.noted(unneeded(&nodes, &wanted, &debian::compare))?;
         let evidence = |number: u32| {
             let says = format!("{} is marked as automatically installed", self.records()[number as usize].name);
             (number, Evidence::at("/var/lib/apt/extended_states", "Auto-Installed", says))
@@ -182,11 +186,11 @@ impl DpkgInstallation<'_> {
 
 impl Relations for DpkgInstallation<'_> {
     fn dependents(&self, removed: &[u32]) -> Option<Vec<(u32, Evidence)>> {
-        Some(self.dependents_of(removed))
+        self.dependents_of(removed)
     }
 
     fn requirements(&self) -> Option<Vec<Requirement>> {
-        Some(self.all_requirements())
+        self.all_requirements()
     }
 
     fn kept(&self) -> Vec<(u32, Evidence)> {

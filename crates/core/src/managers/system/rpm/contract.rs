@@ -322,7 +322,7 @@ impl Catalogue for RpmInstallation<'_> {
 
 impl Relations for RpmInstallation<'_> {
     fn dependents(&self, removed: &[u32]) -> Option<Vec<(u32, Evidence)>> {
-        Some(self.dependents_of(removed))
+        self.dependents_of(removed)
     }
 
     fn unneeded(&self) -> Option<Unneeded> {
@@ -330,6 +330,6 @@ impl Relations for RpmInstallation<'_> {
     }
 
     fn requirements(&self) -> Option<Vec<Requirement>> {
-        Some(self.all_requirements())
+        self.all_requirements()
     }
 }

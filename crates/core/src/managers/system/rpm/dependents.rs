@@ -5,7 +5,7 @@ use hashbrown::{HashMap, HashSet};
 
 use super::expression::{Expression, is_rpms_own};
 use super::installation::RpmInstallation;
-use crate::backend::dependency_graph::{Need, Node, Want, edges_of, losers, unneeded};
+use crate::backend::dependency_graph::{Need, Node, TooManyWays, Want, edges_of, losers, noted, unneeded};
 use crate::backend::{Requirement, Unneeded};
 use crate::bytes::{ByteString, path};
 use crate::model::{CommandLine, Evidence, Reason, Relation, Remedy, RemedyKind};
@@ -25,12 +25,17 @@ struct Declared {
 
 impl RpmInstallation<'_> {
     /// The packages that cannot stay once some are removed.
-    pub(super) fn dependents_of(&self, removed: &[u32]) -> Vec<(u32, Evidence)> {
+    pub(super) fn dependents_of(&self, removed: &[u32]) -> Option<Vec<(u32, Evidence)>> {
         if !self.may_be_required(removed) {
-            return Vec::new();
+            return Some(Vec::new());
         }
-        let lost = losers(&self.declared().nodes, removed, &rpm::compare_needed);
-        lost.into_iter().map(|(number, says)| (number, self.declares(number, Relation::Requires, &says))).collect()
+        let lost = self.noted(losers(&self.declared().nodes, removed, &rpm::compare_needed))?;
+        let says = |(number, says): (u32, String)| (number, self.declares(number, Relation::Requires, &says));
+        Some(lost.into_iter().map(says).collect())
+    }
+
+    fn noted<T>(&self, found: Result<T, TooManyWays>) -> Option<T> {
+        noted(&self.host.root, &self.store.file, found)
     }
 
     /// Whether another package can require something of these: `false` only where the database's own index says so.
@@ -45,23 +50,24 @@ impl RpmInstallation<'_> {
     }
 
     /// Who needs whom.
-    pub(super) fn all_requirements(&self) -> Vec<Requirement> {
+    pub(super) fn all_requirements(&self) -> Option<Vec<Requirement>> {
         let evidence = |number: u32, need: &Need| self.declares(number, need.relation, &need.says);
         let declared = self.declared();
-        let mut found = Requirement::among(&declared.nodes, &rpm::compare_needed, &evidence);
-        found.extend(self.additions(&declared));
-        found
+        let mut found = self.noted(Requirement::among(&declared.nodes, &rpm::compare_needed, &evidence))?;
+        found.extend(self.additions(&declared)?);
+        Some(found)
     }
 
     /// What adds to what: `Supplements` is `Recommends` as the other side says it, and `Enhances` is `Suggests`.
-    fn additions(&self, declared: &Declared) -> Vec<Requirement> {
+    fn additions(&self, declared: &Declared) -> Option<Vec<Requirement>> {
         let needs = declared.additions.iter().map(|(number, need)| (*number, need));
-        let added = edges_of(&declared.nodes, needs, &rpm::compare_needed).into_iter().map(|(number, to, need)| {
+        let added = self.noted(edges_of(&declared.nodes, needs, &rpm::compare_needed))?;
+        let added = added.into_iter().map(|(number, to, need)| {
             let word = if need.relation == Relation::Recommends { "supplements" } else { "enhances" };
             let evidence = Evidence::entry(self.store.file.clone(), number, format!("{word} {}", need.says));
             Requirement { package: to, needs: number, relation: need.relation, evidence }
         });
-        added.collect()
+        Some(added.collect())
     }
 
     /// What dnf would remove by `autoremove`: what it noted as a dependency and nothing that was asked for requires,
@@ -82,9 +88,10 @@ impl RpmInstallation<'_> {
             }
         });
         let declared = self.declared();
-        let additions = self.additions(&declared);
+        let additions = self.additions(&declared)?;
         let found = loop {
-            let found: HashSet<u32> = unneeded(&declared.nodes, &wanted, &rpm::compare_needed).into_iter().collect();
+            let found = self.noted(unneeded(&declared.nodes, &wanted, &rpm::compare_needed))?;
+            let found: HashSet<u32> = found.into_iter().collect();
             let is_wanted = |one: &&Requirement| {
                 one.relation == Relation::Recommends && found.contains(&one.needs) && !found.contains(&one.package)
             };
