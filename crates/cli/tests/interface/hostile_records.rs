@@ -280,3 +280,22 @@ fn what_cannot_be_read_is_never_taken_for_empty() {
         assert!(broken == usize::MAX || said.contains(places[broken.min(2)]), "{case}");
     }
 }
+
+/// Each of 3,000 packages depends on what each of them provides: nine million pairs, which nobody wants to read.
+#[test]
+fn needs_that_thousands_meet_for_thousands_are_said_not_to_be_followed() {
+    let package = |number: usize| {
+        format!(
+            "Package: bollard{number}\nStatus: install ok installed\nArchitecture: all\nVersion: 1\n\
+             Provides: mooring\nDepends: mooring\n\n"
+        )
+    };
+    let status: String = (0..3000).map(package).collect();
+    let tree = tree(&[("var/lib/dpkg/status", status.as_bytes())]);
+    let root = tree.path().to_str().unwrap();
+    let ran = run(["--root", root, "why", "package:bollard7", "--format", "json"]);
+    let document = ran.document();
+    assert!(ran.err.contains("which needs which is unknown"), "{}", ran.err);
+    assert_eq!(document["packages"][0]["is_complete"], false, "{document:#}");
+    assert_eq!(document["chains"][0]["chain"].as_array().map(Vec::len), Some(1), "it alone: {document:#}");
+}

@@ -1,4 +1,5 @@
-//! `apt-get autoremove` as the judge of what nothing needs: this machine's packages, marked at random.
+//! apt as the judge of needs: `autoremove` of what nothing needs, and `check` of what is not met; this machine's packages,
+//! marked or taken away at random.
 
 use std::fmt::Write as _;
 use std::fs;
@@ -85,4 +86,51 @@ fn what_nothing_needs_is_what_apt_would_remove() {
             assert!(!stated || is_kept != is_removed, "{share} of 100, {settings}: {package}");
         }
     }
+}
+
+/// This machine's packages without some: those that depend on these are those of which `apt-get check` complains.
+#[test]
+fn dependencies_are_unmet_where_apt_complains() {
+    if !has(&["apt-get", "dpkg"]) {
+        return;
+    }
+    let Ok(status) = fs::read_to_string("/var/lib/dpkg/status") else {
+        return not_compared("dpkg's status cannot be read");
+    };
+    let native = String::from_utf8(output(Command::new("dpkg").arg("--print-architecture"))).unwrap();
+    let stanzas: Vec<&str> = status.trim_end().split("\n\n").collect();
+    let mut complaints = 0;
+    for round in 0..10 {
+        let made = open_dir();
+        let root = made.path();
+        for dir in ["var/lib/dpkg/info", "var/lib/apt/lists/partial", "etc/apt", "var/cache/apt/archives/partial"] {
+            fs::create_dir_all(root.join(dir)).unwrap();
+        }
+        fs::write(root.join("etc/passwd"), "root:x:0:0::/root:/bin/sh\n").unwrap();
+        fs::write(root.join("var/lib/dpkg/arch"), &native).unwrap();
+        // None in the first round; then one in 37, and other ones each time.
+        let stays = |(at, _): &(usize, &&str)| round == 0 || at % 37 != round;
+        let kept: Vec<&str> = stanzas.iter().enumerate().filter(stays).map(|(_, stanza)| *stanza).collect();
+        fs::write(root.join("var/lib/dpkg/status"), kept.join("\n\n") + "\n\n").unwrap();
+        let place = root.to_str().unwrap();
+        let conf = root.join("conf");
+        fs::write(&conf, format!("Dir \"{place}\";\nDir::State::status \"{place}/var/lib/dpkg/status\";\n")).unwrap();
+        let environment = [("APT_CONFIG", conf.to_str().unwrap()), ("LC_ALL", "C.UTF-8")];
+        let said = Command::new("apt-get").arg("check").envs(environment).output().unwrap();
+        let said = String::from_utf8([said.stdout, said.stderr].concat()).unwrap();
+        let of_line = |line: &str| {
+            let (name, relation) = line.split_once(" : ")?;
+            ["Depends:", "PreDepends:"].iter().any(|one| relation.starts_with(one)).then(|| name.trim().to_owned())
+        };
+        let mut theirs: Vec<String> = said.lines().filter_map(of_line).collect();
+        theirs.sort();
+        let asked = ["--root", place, "check", "--kind", "unmet-requirement", "--level", "note", "--format", "json"];
+        let document = run(asked).document();
+        let found = document["findings"].as_array().unwrap();
+        let mut ours: Vec<String> = found.iter().map(|one| one["subject"].as_str().unwrap().to_owned()).collect();
+        ours.sort();
+        assert_eq!(ours, theirs, "round {round}: {said}");
+        complaints += theirs.len();
+    }
+    assert!(complaints > 20, "only {complaints} packages lacked anything");
 }

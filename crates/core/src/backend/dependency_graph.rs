@@ -237,6 +237,18 @@ pub fn edges_of<'n>(
     Ok(found)
 }
 
+/// What nodes need hard and nothing meets, each with the number of whoever needs it.
+///
+/// # Errors
+/// When there are too many ways to meet the needs.
+pub fn unmet<'n>(nodes: &'n [Node], order: Order<'_>) -> Result<Vec<(u32, &'n Need)>, TooManyWays> {
+    let graph = Graph::new(nodes, order);
+    let nobody = HashSet::new();
+    let hard = nodes.iter().flat_map(|node| node.hard_needs().map(|need| (node.number, need)));
+    let found = hard.filter(|(_, need)| !graph.is_met(need, &nobody)).collect();
+    graph.within_steps(found)
+}
+
 /// The packages that none of `wanted` needs, by itself or through others. Whatever meets a need is needed, also where
 /// one of several would do.
 ///
@@ -289,6 +301,11 @@ mod tests {
         let lost = losers(&nodes, &[0], order).unwrap();
         assert_eq!(lost, [(1, "quay".to_owned()), (2, "ferry".to_owned())]);
         assert_eq!(losers(&nodes, &[0, 4], order).unwrap().len(), 3);
+        let lacking = unmet(&nodes, order).unwrap();
+        assert_eq!(
+            lacking.iter().map(|(number, need)| (*number, &*need.says)).collect::<Vec<_>>(),
+            [(5, "never-there")]
+        );
         let who: Vec<(u32, u32)> = edges(&nodes, order).unwrap().iter().map(|edge| (edge.0, edge.1)).collect();
         assert_eq!(who, [(1, 0), (2, 1), (3, 0), (3, 4)]);
         assert_eq!(unneeded(&nodes, &[2], order).unwrap(), [3, 4, 5]);

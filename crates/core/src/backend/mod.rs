@@ -43,7 +43,7 @@ pub(crate) use file_records::{BATCH, wanted};
 pub use history::History;
 pub use launching::Launching;
 pub use log::Log;
-pub use relations::{Inner, InnerPackage, Relations, Requirement, Unneeded};
+pub use relations::{Inner, InnerPackage, Relations, Requirement, Unmet, Unneeded};
 pub use removal::{Builds, Rehearsal, Removal, Unattended, unattended};
 pub use shared_dirs::SharedDirs;
 pub use upkeep::{Automatic, UpgradeCall, Upkeep};

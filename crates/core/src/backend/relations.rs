@@ -1,8 +1,8 @@
 //! Which packages need which.
 
-use super::dependency_graph::{Need, Node, Order, TooManyWays, edges};
+use super::dependency_graph::{Need, Node, Order, TooManyWays, Want, edges};
 use crate::bytes::ByteString;
-use crate::model::{Evidence, Owner, Relation, Remedy};
+use crate::model::{CommandLine, Evidence, Owner, Relation, Remedy};
 
 /// The capability of a manager that records dependencies.
 pub trait Relations {
@@ -19,6 +19,17 @@ pub trait Relations {
     fn dependents_on(&self, needed: &[Owner]) -> Vec<Requirement> {
         let _ = needed;
         Vec::new()
+    }
+
+    /// What packages need hard and no installed package meets. `None` where the manager's own rule for it is not known
+    /// here.
+    fn unmet(&self) -> Option<Vec<Unmet>> {
+        None
+    }
+
+    /// The command that installs what is needed and not there, and removes nothing.
+    fn meet_needs(&self) -> Option<CommandLine> {
+        None
     }
 
     /// The packages that the manager keeps by a rule of its own, although nobody asked for them and nothing needs them.
@@ -70,6 +81,19 @@ pub struct InnerPackage {
     /// Where it lies.
     pub dir: ByteString,
     /// Where the one before it says that it needs it.
+    pub evidence: Evidence,
+}
+
+/// That a package needs what is not there.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct Unmet {
+    /// The package.
+    pub package: u32,
+    /// What it needs, as it is written.
+    pub says: String,
+    /// What would do.
+    pub any_of: Vec<Want>,
+    /// Where it says so.
     pub evidence: Evidence,
 }
 

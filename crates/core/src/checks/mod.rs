@@ -27,6 +27,7 @@ pub mod requirements;
 mod search_path;
 mod settings;
 mod sources;
+mod unmet;
 mod unowned;
 mod unused;
 mod users;
@@ -77,6 +78,7 @@ const FAMILIES: &[Family] = &[
     Machine(files::missing),
     Machine(files::shared),
     Machine(requirements::findings),
+    Machine(unmet::findings),
     Machine(protection::findings),
     PerUser(versions::findings),
     Machine(records::diagnostics),
@@ -173,6 +175,7 @@ const CONFLICT_FAMILIES: &[Family] = &[
     Machine(files::missing),
     Machine(files::shared),
     Machine(requirements::findings),
+    Machine(unmet::findings),
     Machine(protection::findings),
     Machine(programs::findings),
 ];

@@ -151,6 +151,26 @@ pub const CASES: &[Case] = &[
         remains: &[],
     },
     Case {
+        kind: UnmetRequirement,
+        planted: |machine| {
+            machine
+                .deb("quay", "1.0", "Depends: lamp (>= 2) | lantern, pegel\n", &[])
+                .deb("lamp", "1.9", "", &[])
+                // A package of which only its settings remain meets nothing.
+                .local_deb("lantern", "3", "Status: deinstall ok config-files\n", &[])
+        },
+        found: &["error unmet-requirement quay", "note settings-left lantern"],
+        righted: |machine| {
+            machine.deb("quay", "1.0", "Depends: lamp (>= 2) | lantern, pegel\n", &[]).deb("lamp", "1.9", "", &[]).deb(
+                "pier",
+                "1",
+                "Provides: lantern\n",
+                &[],
+            )
+        },
+        remains: &[],
+    },
+    Case {
         kind: BrokenInterpreter,
         planted: |machine| machine.file("usr/local/bin/tides", "#!/opt/tides/bin/python3\n"),
         found: &["error broken-interpreter /usr/local/bin/tides"],

@@ -103,6 +103,8 @@ impl Installation for DpkgInstallation<'_> {
         let remedy = |kind, line: &str| Remedy::new(kind, CommandLine::new(line).operand(name.clone()));
         match record.state {
             State::Lost => vec![],
+            // dpkg refuses to configure what lacks something; what that is, is a finding of its own.
+            State::Unpacked | State::HalfConfigured if self.lacks_something(package) => Vec::new(),
             State::Unpacked | State::HalfConfigured => vec![remedy(RemedyKind::Repair, "dpkg --configure")],
             State::HalfInstalled if apt => vec![remedy(RemedyKind::Repair, "apt install --reinstall").online()],
             _ if record.reinstall_required && apt => {

@@ -9,8 +9,8 @@ use super::apt::keep;
 use super::installation::DpkgInstallation;
 use super::marks::Marks;
 use super::status::{Record, Want as Selection};
-use crate::backend::dependency_graph::{Need, Node, TooManyWays, Want, losers, noted, unneeded};
-use crate::backend::{Relations, Requirement, Unneeded};
+use crate::backend::dependency_graph::{Need, Node, TooManyWays, Want, losers, noted, unmet, unneeded};
+use crate::backend::{Relations, Requirement, Unmet, Unneeded};
 use crate::bytes::{ByteString, path};
 use crate::fs::Limit;
 use crate::model::{CommandLine, Evidence, Loss, Reason, Relation, Remedy, RemedyKind};
@@ -131,6 +131,24 @@ impl DpkgInstallation<'_> {
         self.noted(Requirement::among(&nodes, &debian::compare, &evidence))
     }
 
+    /// What `apt-get check` complains of.
+    pub(super) fn all_unmet(&self) -> Option<Vec<Unmet>> {
+        let nodes = self.nodes(&HARD, &mut |_, _| {});
+        let found = self.noted(unmet(&nodes, &debian::compare))?;
+        let one = |(number, need): (u32, &Need)| Unmet {
+            package: number,
+            says: need.says.clone(),
+            any_of: need.any_of.clone(),
+            evidence: self.declares(number, "depends on", &need.says),
+        };
+        Some(found.into_iter().map(one).collect())
+    }
+
+    /// Whether a package depends on what is not installed.
+    pub(super) fn lacks_something(&self, package: u32) -> bool {
+        self.all_unmet().is_some_and(|unmet| unmet.iter().any(|one| one.package == package))
+    }
+
     /// What apt keeps, and the kernels that are installed.
     fn rules(&self, notes: &mut Vec<Loss>) -> (keep::Rules, Vec<String>) {
         let kernels: Vec<String> = self.records().iter().filter_map(|record| keep::kernel(&record.name)).collect();
@@ -191,6 +209,15 @@ impl Relations for DpkgInstallation<'_> {
 
     fn requirements(&self) -> Option<Vec<Requirement>> {
         self.all_requirements()
+    }
+
+    fn unmet(&self) -> Option<Vec<Unmet>> {
+        self.all_unmet()
+    }
+
+    fn meet_needs(&self) -> Option<CommandLine> {
+        // Of a package whose needs nothing offers, apt would rather remove it.
+        (!self.host.is_image_based()).then(|| CommandLine::new("apt --fix-broken --no-remove install"))
     }
 
     fn kept(&self) -> Vec<(u32, Evidence)> {
