@@ -246,6 +246,8 @@ fn sort_of(lead: &Finding) -> CauseKind {
         | DuplicateLauncher
         | MaskedLauncher => CauseKind::SeveralCopies,
         AliasHidesCommand | FunctionHidesCommand | BuiltinHidesCommand => CauseKind::MaskingFile,
+        // Nothing is in its place.
+        UnmetRequirement if lead.packages.len() < 2 => CauseKind::PackageState,
         OverwrittenFile | TwoOwners | BypassedProtection | MaskedModule | RunsOtherCode | UnmetRequirement => {
             CauseKind::OverwritingPackage
         }

@@ -23,8 +23,10 @@ fn finding(held: &dyn Installation, unmet: &[Unmet], remedy: Option<&Remedy>) ->
     let needs: Vec<&str> = unmet.iter().map(|one| &*one.says).collect();
     let (manager, name) = (owner.manager, owner.full_name());
     let summary = format!("{manager} · {name} depends on {}, which is not installed", needs.join(" and "));
-    let consequence =
-        format!("{name} may fail, and {manager} installs, upgrades and removes nothing else before that is mended");
+    let line = held.relations().and_then(Relations::meet_needs);
+    let tool = line.as_ref().and_then(|line| line.words.first());
+    let refuses = tool.map(|tool| format!(", and {tool} changes nothing else before that is mended"));
+    let consequence = format!("{name} may fail{}", refuses.unwrap_or_default());
     Finding {
         packages: vec![owner.id],
         remedies: remedy.into_iter().cloned().collect(),
