@@ -5,6 +5,8 @@ use std::fmt::Write as _;
 use std::fs;
 use std::process::Command;
 
+use tempfile::TempDir;
+
 use super::support::{has, not_compared, open_dir, output, run};
 
 /// Settings that change what is kept.
@@ -16,27 +18,53 @@ const SETTINGS: [&str; 5] = [
     "// \n#clear APT::NeverAutoRemove;\nAPT::NeverAutoRemove { \"^LIB[a-f]\"; };\n",
 ];
 
-#[test]
-fn what_nothing_needs_is_what_apt_would_remove() {
+/// This machine's `status` of dpkg and its architecture; `None` where there is nothing to compare with.
+fn of_this_machine() -> Option<(String, String)> {
     if !has(&["apt-get", "dpkg"]) {
-        return;
+        return None;
     }
     let Ok(status) = fs::read_to_string("/var/lib/dpkg/status") else {
-        return not_compared("dpkg's status cannot be read");
+        not_compared("dpkg's status cannot be read");
+        return None;
     };
     let native = String::from_utf8(output(Command::new("dpkg").arg("--print-architecture"))).unwrap();
+    Some((status, native))
+}
+
+/// A tree with a `status` of dpkg, and the settings file with which apt looks at it, in the tree's `conf`.
+fn tree_of(status: &str, native: &str) -> TempDir {
+    let made = open_dir();
+    let root = made.path();
+    for dir in
+        ["var/lib/dpkg/info", "var/lib/apt/lists/partial", "etc/apt/apt.conf.d", "var/cache/apt/archives/partial"]
+    {
+        fs::create_dir_all(root.join(dir)).unwrap();
+    }
+    fs::write(root.join("etc/passwd"), "root:x:0:0::/root:/bin/sh\n").unwrap();
+    fs::write(root.join("var/lib/dpkg/status"), status).unwrap();
+    fs::write(root.join("var/lib/dpkg/arch"), native).unwrap();
+    let place = root.to_str().unwrap();
+    let conf = format!("Dir \"{place}\";\nDir::State::status \"{place}/var/lib/dpkg/status\";\n");
+    fs::write(root.join("conf"), conf).unwrap();
+    made
+}
+
+/// The subjects of the findings of a kind in a tree, sorted.
+fn subjects(place: &str, kind: &str) -> Vec<String> {
+    let document = run(["--root", place, "check", "--kind", kind, "--level", "note", "--format", "json"]).document();
+    let found = document["findings"].as_array().unwrap();
+    let mut subjects: Vec<String> = found.iter().map(|one| one["subject"].as_str().unwrap().to_owned()).collect();
+    subjects.sort();
+    subjects
+}
+
+#[test]
+fn what_nothing_needs_is_what_apt_would_remove() {
+    let Some((status, native)) = of_this_machine() else { return };
     let mut seed = 0x9e37_79b9_u64;
     for (round, settings) in SETTINGS.iter().cycle().take(12).enumerate() {
-        let made = open_dir();
+        let made = tree_of(&status, &native);
         let root = made.path();
-        for dir in
-            ["var/lib/dpkg/info", "var/lib/apt/lists/partial", "etc/apt/apt.conf.d", "var/cache/apt/archives/partial"]
-        {
-            fs::create_dir_all(root.join(dir)).unwrap();
-        }
-        fs::write(root.join("etc/passwd"), "root:x:0:0::/root:/bin/sh\n").unwrap();
-        fs::write(root.join("var/lib/dpkg/status"), &status).unwrap();
-        fs::write(root.join("var/lib/dpkg/arch"), &native).unwrap();
         if let Ok(own) = fs::read("/etc/apt/apt.conf.d/01autoremove") {
             fs::write(root.join("etc/apt/apt.conf.d/01autoremove"), own).unwrap();
         }
@@ -58,18 +86,12 @@ fn what_nothing_needs_is_what_apt_would_remove() {
         fs::write(root.join("var/lib/apt/extended_states"), marks).unwrap();
         let place = root.to_str().unwrap();
         let conf = root.join("conf");
-        fs::write(&conf, format!("Dir \"{place}\";\nDir::State::status \"{place}/var/lib/dpkg/status\";\n")).unwrap();
         let said = output(Command::new("apt-get").args(["-s", "autoremove"]).env("APT_CONFIG", &conf));
         let said = String::from_utf8(said).unwrap();
         let removed = |line: &str| line.strip_prefix("Remv ")?.split_whitespace().next().map(str::to_owned);
         let mut theirs: Vec<String> = said.lines().filter_map(removed).collect();
         theirs.sort();
-        let asked = ["--root", place, "check", "--kind", "unneeded-dependency", "--level", "note", "--format", "json"];
-        let document = run(asked).document();
-        let found = document["findings"].as_array().unwrap();
-        let mut ours: Vec<String> = found.iter().map(|one| one["subject"].as_str().unwrap().to_owned()).collect();
-        ours.sort();
-        assert_eq!(ours, theirs, "{share} of 100, {settings}");
+        assert_eq!(subjects(place, "unneeded-dependency"), theirs, "{share} of 100, {settings}");
         // Whatever is not removed has a reason, and what is removed has none.
         let all: Vec<&str> = status.lines().filter_map(|line| line.strip_prefix("Package: ")).collect();
         let some: Vec<String> = all.iter().skip(round).step_by(83).map(|name| format!("package:{name}")).collect();
@@ -91,30 +113,17 @@ fn what_nothing_needs_is_what_apt_would_remove() {
 /// This machine's packages without some: those that depend on these are those of which `apt-get check` complains.
 #[test]
 fn dependencies_are_unmet_where_apt_complains() {
-    if !has(&["apt-get", "dpkg"]) {
-        return;
-    }
-    let Ok(status) = fs::read_to_string("/var/lib/dpkg/status") else {
-        return not_compared("dpkg's status cannot be read");
-    };
-    let native = String::from_utf8(output(Command::new("dpkg").arg("--print-architecture"))).unwrap();
+    let Some((status, native)) = of_this_machine() else { return };
     let stanzas: Vec<&str> = status.trim_end().split("\n\n").collect();
     let mut complaints = 0;
     for round in 0..10 {
-        let made = open_dir();
-        let root = made.path();
-        for dir in ["var/lib/dpkg/info", "var/lib/apt/lists/partial", "etc/apt", "var/cache/apt/archives/partial"] {
-            fs::create_dir_all(root.join(dir)).unwrap();
-        }
-        fs::write(root.join("etc/passwd"), "root:x:0:0::/root:/bin/sh\n").unwrap();
-        fs::write(root.join("var/lib/dpkg/arch"), &native).unwrap();
         // None in the first round; then one in 37, and other ones each time.
         let stays = |(at, _): &(usize, &&str)| round == 0 || at % 37 != round;
         let kept: Vec<&str> = stanzas.iter().enumerate().filter(stays).map(|(_, stanza)| *stanza).collect();
-        fs::write(root.join("var/lib/dpkg/status"), kept.join("\n\n") + "\n\n").unwrap();
+        let made = tree_of(&(kept.join("\n\n") + "\n\n"), &native);
+        let root = made.path();
         let place = root.to_str().unwrap();
         let conf = root.join("conf");
-        fs::write(&conf, format!("Dir \"{place}\";\nDir::State::status \"{place}/var/lib/dpkg/status\";\n")).unwrap();
         let environment = [("APT_CONFIG", conf.to_str().unwrap()), ("LC_ALL", "C.UTF-8")];
         let said = Command::new("apt-get").arg("check").envs(environment).output().unwrap();
         let said = String::from_utf8([said.stdout, said.stderr].concat()).unwrap();
@@ -124,12 +133,7 @@ fn dependencies_are_unmet_where_apt_complains() {
         };
         let mut theirs: Vec<String> = said.lines().filter_map(of_line).collect();
         theirs.sort();
-        let asked = ["--root", place, "check", "--kind", "unmet-requirement", "--level", "note", "--format", "json"];
-        let document = run(asked).document();
-        let found = document["findings"].as_array().unwrap();
-        let mut ours: Vec<String> = found.iter().map(|one| one["subject"].as_str().unwrap().to_owned()).collect();
-        ours.sort();
-        assert_eq!(ours, theirs, "round {round}: {said}");
+        assert_eq!(subjects(place, "unmet-requirement"), theirs, "round {round}: {said}");
         complaints += theirs.len();
     }
     assert!(complaints > 20, "only {complaints} packages lacked anything");
