@@ -1,5 +1,6 @@
 //! A session: the machine, the configuration, and the requested contexts.
 
+use std::collections::HashMap;
 use std::os::unix::ffi::OsStrExt as _;
 use std::path::Path;
 use std::sync::OnceLock;
@@ -168,8 +169,18 @@ impl Session {
         &self.views()[0].searches[0]
     }
 
+    /// The chosen contexts of all users, for questions that look at their search paths as well: nothing is followed twice.
+    pub fn all_contexts(&self) -> Vec<ResolvedContext> {
+        self.views();
+        self.resolve_contexts(&self.users())
+    }
+
     /// The chosen contexts of these users; those that are nobody's, once.
     pub fn resolve_contexts(&self, users: &[User]) -> Vec<ResolvedContext> {
+        // What has been followed for the user's search paths is not followed again.
+        let views = self.views.get().into_iter().flatten();
+        let known: HashMap<&ByteString, &UserView> =
+            views.filter_map(|view| Some((&view.user.as_ref()?.name, view))).collect();
         let mut found = Vec::new();
         for (number, user) in users.iter().enumerate() {
             let of_user = self.contexts.iter().filter(|context| number == 0 || !context.is_shared());
@@ -177,7 +188,10 @@ impl Session {
             let is_told = |context: &Context| user.uid != 0 || !matches!(context, Context::Sudo | Context::Login);
             let is_all = self.contexts.len() > 1;
             let of_user: Vec<Context> = of_user.copied().filter(|context| !is_all || is_told(context)).collect();
-            found.extend(resolve_contexts(&self.host, &of_user, user, &self.overrides));
+            match known.get(&user.name) {
+                Some(view) => found.extend(view.usual.iter().filter(|one| of_user.contains(&one.context)).cloned()),
+                None => found.extend(resolve_contexts(&self.host, &of_user, user, &self.overrides)),
+            }
         }
         found
     }

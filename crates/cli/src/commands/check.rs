@@ -86,7 +86,7 @@ pub fn run(arguments: &Arguments, global: &Global, streams: &mut Streams) -> Res
     let mut session = Session::new(global)?;
     session.use_all_contexts(global);
     let survey = Survey::of(&session.host);
-    let resolved = session.resolve_contexts(&session.users());
+    let resolved = session.all_contexts();
     let asking = CheckContext::new(&survey, session.views(), &resolved);
     let names = super::bytes_of(&arguments.name);
     let level = arguments.level.unwrap_or(if names.is_empty() { Level::Warning } else { Level::Note });

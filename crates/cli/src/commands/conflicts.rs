@@ -38,7 +38,7 @@ pub fn run(arguments: &Arguments, global: &Global, streams: &mut Streams) -> Res
     session.use_all_contexts(global);
     let survey = Survey::of(&session.host);
     let names = super::bytes_of(&arguments.name);
-    let resolved = session.resolve_contexts(&session.users());
+    let resolved = session.all_contexts();
     let asking = CheckContext::new(&survey, session.views(), &resolved);
     let answer = conflicts(&asking, &names);
     let outcome = output::show(&answer, &survey, &session, global, streams, true)?;

@@ -58,7 +58,7 @@ pub fn run(arguments: &Arguments, global: &Global, streams: &mut Streams) -> Res
             }
         }
     }
-    let resolved = session.resolve_contexts(&session.users());
+    let resolved = session.all_contexts();
     let asking = CheckContext::new(&survey, session.views(), &resolved);
     let asked = Some(&packages).filter(|packages| !packages.is_empty());
     let sets: Vec<&[(u16, u32)]> = asked.into_iter().chain(&others).map(Vec::as_slice).collect();

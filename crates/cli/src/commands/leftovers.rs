@@ -28,7 +28,7 @@ pub fn run(_: &Arguments, global: &Global, streams: &mut Streams) -> Result<Outc
     let mut session = Session::new(global)?;
     session.use_all_contexts(global);
     let survey = Survey::of(&session.host);
-    let resolved = session.resolve_contexts(&session.users());
+    let resolved = session.all_contexts();
     let answer = leftovers(&CheckContext::new(&survey, session.views(), &resolved));
     output::show(&answer, &survey, &session, global, streams, true)
 }

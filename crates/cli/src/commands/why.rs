@@ -46,7 +46,7 @@ pub fn run(arguments: &Arguments, global: &Global, streams: &mut Streams) -> Res
     session.use_all_contexts(global);
     let survey = Survey::of(&session.host);
     let (packages, mut unknown) = super::packages_of(&survey, &session, &arguments.name);
-    let resolved = session.resolve_contexts(&session.users());
+    let resolved = session.all_contexts();
     let asking = CheckContext::new(&survey, session.views(), &resolved);
     let mut answer = why(&asking, &packages);
     for name in arguments.name.iter().map(|name| name.as_bytes()) {

@@ -11,6 +11,12 @@ pub trait FileIndex {
         let _ = (filter, take);
     }
 
+    /// The canonical directories, or single files, outside of which [`FileIndex::claims_on`] claims nothing and no program
+    /// is a wrapper or shim of this manager; `None` where that is not known. It is asked once.
+    fn domain(&self) -> Option<Vec<ByteString>> {
+        None
+    }
+
     /// Claims on one canonical path by a manager whose own directories show at once whether the path can be its
     /// business: one that owns whole trees, such as store paths and deployed bundles, or one whose records are beside
     /// the files, such as a language's environments.

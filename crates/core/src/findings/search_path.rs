@@ -3,6 +3,8 @@
 use std::collections::BTreeMap;
 use std::fmt;
 
+use indexmap::IndexSet;
+
 use crate::backend::advice::at_path;
 use crate::bytes::{ByteString, path};
 use crate::fs::{Kind, Meta};
@@ -13,8 +15,8 @@ use crate::resolve::{Context, ResolvedContext};
 /// One directory with one problem, in every context that has it.
 struct Trouble {
     severity: Severity,
-    contexts: Vec<String>,
-    users: Vec<ByteString>,
+    contexts: IndexSet<String>,
+    users: IndexSet<ByteString>,
     consequence: &'static str,
     remedies: Vec<Remedy>,
     evidence: Vec<Evidence>,
@@ -53,20 +55,20 @@ impl Troubles {
         if !known.evidence.contains(because) {
             known.evidence.push(because.clone());
         }
-        if !known.contexts.contains(&context) {
-            known.contexts.push(context);
-        }
-        if !known.users.contains(&resolved.user.name) {
-            known.users.push(resolved.user.name.clone());
-        }
+        known.contexts.insert(context);
+        known.users.insert(resolved.user.name.clone());
     }
 
     fn into_findings(self) -> Vec<Finding> {
         let finding = |((kind, dir), trouble): ((FindingKind, ByteString), Trouble)| {
-            let consequence = format!("{} ({})", trouble.consequence, trouble.contexts.join(", "));
+            let consequence = format!(
+                "{} ({})",
+                trouble.consequence,
+                trouble.contexts.iter().map(String::as_str).collect::<Vec<_>>().join(", ")
+            );
             let is_dir = kind != FindingKind::UncertainPath && dir.starts_with(b"/");
             Finding {
-                users: trouble.users,
+                users: trouble.users.into_iter().collect(),
                 paths: if is_dir { vec![dir.clone()] } else { Vec::new() },
                 remedies: trouble.remedies,
                 evidence: trouble.evidence,

@@ -37,6 +37,9 @@ fn mac_users(root: &Root) -> Vec<User> {
     homes.filter_map(user).collect()
 }
 
+/// The most users whose homes are looked at. A file that names more is not one of a workstation.
+const MAX_USERS: usize = 5000;
+
 /// The number of the account that owns nothing.
 const NOBODY: u32 = 65534;
 
@@ -103,7 +106,39 @@ pub(super) fn find(root: &Root, wanted: &UserSelection) -> Result<Vec<User>, Unk
                     || new.iter().any(|other| other.name == user.name);
                 is_user && root.target(&user.home).is_ok_and(|meta| meta.kind == Kind::Dir)
             });
+            if let Some(first) = known.get(MAX_USERS) {
+                let reason = format!("{} and {} more users are left out", first.name, known.len() - MAX_USERS - 1);
+                root.note_gap(PASSWD, reason);
+                known.truncate(MAX_USERS);
+            }
             Ok(known)
+        }
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use std::fmt::Write as _;
+
+    /// A file of accounts with more users than any workstation has: the first ones count, and the rest is told.
+    #[test]
+    #[expect(clippy::disallowed_methods, reason = "builds the tree that it looks at")]
+    fn users_beyond_the_limit_are_a_loss() {
+        let made = tempfile::tempdir().unwrap();
+        std::fs::create_dir_all(made.path().join("etc")).unwrap();
+        std::fs::create_dir_all(made.path().join("home/crew")).unwrap();
+        for (more, expected) in [(0, None), (3, Some("sailor5000 and 2 more users are left out"))] {
+            let mut accounts = String::new();
+            for number in 0..MAX_USERS + more {
+                writeln!(accounts, "sailor{number}:x:{}:1000::/home/crew:/bin/sh", 1000 + number).unwrap();
+            }
+            std::fs::write(made.path().join("etc/passwd"), accounts).unwrap();
+            let root = Root::offline(made.path()).unwrap();
+            let users = find(&root, &UserSelection::All).unwrap();
+            assert_eq!(users.len(), MAX_USERS);
+            assert_eq!(*users.last().unwrap().name, *b"sailor4999");
+            assert_eq!(root.gaps().first().map(|gap| &*gap.reason), expected);
         }
     }
 }

@@ -1,7 +1,7 @@
 //! Packages that stand in a directory which another manager fills too: whose they are is decided by the
 //! other's claims, once for each, and for all that are known by one look through the records.
 
-use std::sync::{Mutex, PoisonError};
+use std::sync::{Mutex, OnceLock, PoisonError};
 
 use hashbrown::{HashMap, HashSet};
 
@@ -14,7 +14,11 @@ use crate::model::{Claimant, NameFilter};
 /// Decisions so far: by holder and number, the canonical record that another manager claims, or `None`
 /// where nobody else does.
 #[derive(Default)]
-pub(super) struct ForeignPackages(Mutex<HashMap<(u16, u32), Option<ByteString>>>);
+pub(super) struct ForeignPackages {
+    decided: Mutex<HashMap<(u16, u32), Option<ByteString>>>,
+    /// The installations that share directories at all.
+    sharing: OnceLock<Vec<u16>>,
+}
 
 /// Packages uncertain, each with its canonical record.
 type Undecided = Vec<((u16, u32), ByteString)>;
@@ -40,9 +44,14 @@ impl Survey<'_> {
     }
 
     fn undecided(&self) -> Undecided {
-        let decided = self.foreign.0.lock().unwrap_or_else(PoisonError::into_inner);
-        let all = (0..).zip(self.installations()).flat_map(|(holder, held)| {
-            held.shared_dirs()
+        let decided = self.foreign.decided.lock().unwrap_or_else(PoisonError::into_inner);
+        let sharing = self.foreign.sharing.get_or_init(|| {
+            let numbered = (0..).zip(self.installations());
+            numbered.filter(|(_, held)| held.shared_dirs().is_some()).map(|(holder, _)| holder).collect()
+        });
+        let all = sharing.iter().flat_map(|&holder| {
+            self.installations()[usize::from(holder)]
+                .shared_dirs()
                 .map(SharedDirs::foreign_packages)
                 .unwrap_or_default()
                 .into_iter()
@@ -58,7 +67,7 @@ impl Survey<'_> {
             (package, is_claimed.then_some(record))
         });
         let answers: Vec<_> = answers.collect();
-        self.foreign.0.lock().unwrap_or_else(PoisonError::into_inner).extend(answers);
+        self.foreign.decided.lock().unwrap_or_else(PoisonError::into_inner).extend(answers);
     }
 
     /// Whether another manager has for its own exactly the tree of this package.
@@ -84,7 +93,7 @@ impl Survey<'_> {
             return false;
         }
         let known = |survey: &Self| {
-            let decided = survey.foreign.0.lock().unwrap_or_else(PoisonError::into_inner);
+            let decided = survey.foreign.decided.lock().unwrap_or_else(PoisonError::into_inner);
             decided.get(&(holder, number)).map(Option::is_some)
         };
         known(self).unwrap_or_else(|| {
@@ -100,7 +109,7 @@ impl Survey<'_> {
             return Vec::new();
         }
         self.decide_all();
-        let decided = self.foreign.0.lock().unwrap_or_else(PoisonError::into_inner);
+        let decided = self.foreign.decided.lock().unwrap_or_else(PoisonError::into_inner);
         let of_holder = decided.iter().filter(|((other, _), _)| *other == holder);
         of_holder.filter_map(|(_, record)| record.clone()).collect()
     }

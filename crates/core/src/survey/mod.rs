@@ -1,5 +1,6 @@
 //! The machine as known: every installation opened once, and what follows from all of them together.
 
+mod domains;
 mod foreign;
 mod naming;
 mod ownership;
@@ -24,6 +25,19 @@ use crate::model::{
 pub use ownership::Ownership;
 use sources::Sources;
 
+/// The most installations that are looked at: a claim keeps the number of its own in two bytes.
+const MAX_INSTALLATIONS: usize = u16::MAX as usize;
+
+/// Leaves out what is beyond so many installations, and says so.
+fn limited(root: &Root, found: &mut Vec<Box<dyn Installation + '_>>, most: usize) {
+    if let Some(first) = found.get(most) {
+        let more = found.len() - most - 1;
+        let reason = format!("this installation and {more} more are left out: {most} others were found before them");
+        root.note_gap(&first.location().dir, reason);
+        found.truncate(most);
+    }
+}
+
 /// The machine as known. Its parts are read once, on first use.
 pub struct Survey<'s> {
     /// Where it looks.
@@ -34,6 +48,7 @@ pub struct Survey<'s> {
     diagnosed: OnceLock<Vec<Finding>>,
     offered: OnceLock<Vec<Vec<Offer>>>,
     sources: OnceLock<Sources>,
+    domains: OnceLock<domains::Domains>,
     foreign: foreign::ForeignPackages,
     ids: naming::Ids,
 }
@@ -63,6 +78,7 @@ impl<'s> Survey<'s> {
             diagnosed: OnceLock::new(),
             offered: OnceLock::new(),
             sources: OnceLock::new(),
+            domains: OnceLock::new(),
             foreign: foreign::ForeignPackages::default(),
             ids: naming::Ids::default(),
         }
@@ -86,7 +102,9 @@ impl<'s> Survey<'s> {
     /// What each installation holds, numbered as in [`FoundClaim::holder`].
     pub fn installations(&self) -> &[Box<dyn Installation + 's>] {
         self.installations.get_or_init(|| {
-            let found: Vec<_> = crate::managers::ALL.iter().flat_map(|manager| manager.discover(self.host)).collect();
+            let mut found: Vec<_> =
+                crate::managers::ALL.iter().flat_map(|manager| manager.discover(self.host)).collect();
+            limited(self.root(), &mut found, MAX_INSTALLATIONS);
             for held in &found {
                 let location = held.location();
                 tracing::info!(manager = %location.manager, directory = %location.dir, "found an installation");
@@ -218,6 +236,9 @@ impl<'s> Survey<'s> {
     /// The wanted claims of all installations.
     #[must_use]
     pub fn index(&self, wanted: &NameFilter) -> ClaimIndex {
+        if wanted.is_nothing() {
+            return ClaimIndex::default();
+        }
         ClaimIndex::build(self.installations().iter().map(|held| &**held), wanted)
     }
 
@@ -335,5 +356,34 @@ fn known_of(package: &Package, hint: Hint) -> Known {
         launchers: package.launchers.iter().map(bare).collect(),
         upstream: hint.upstream,
         runtimes: hint.runtimes,
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use crate::host::{ProcessEnv, UserSelection};
+
+    /// What is beyond the numbers that claims can hold is a loss that is told, and all before it stays.
+    #[test]
+    #[expect(clippy::disallowed_methods, reason = "builds the tree that it looks at")]
+    fn installations_beyond_the_limit_are_a_loss() {
+        let made = tempfile::tempdir().unwrap();
+        std::fs::create_dir_all(made.path().join("etc")).unwrap();
+        std::fs::create_dir_all(made.path().join("home/maren")).unwrap();
+        std::fs::write(made.path().join("etc/passwd"), "maren:x:1000:1000::/home/maren:/bin/sh\n").unwrap();
+        let host = Host::new(Root::offline(made.path()).unwrap(), &UserSelection::All, ProcessEnv::default()).unwrap();
+        let discover = || crate::managers::ALL.iter().flat_map(|manager| manager.discover(&host)).collect::<Vec<_>>();
+        let (all, mut found) = (discover(), discover());
+        limited(&host.root, &mut found, all.len());
+        assert!(found.len() == all.len() && all.len() > 2, "{}", all.len());
+        assert_eq!(host.root.gaps(), []);
+        limited(&host.root, &mut found, all.len() - 2);
+        let told: Vec<&[u8]> = found.iter().map(|held| &*held.location().dir).collect();
+        let expected: Vec<&[u8]> = all.iter().map(|held| &*held.location().dir).take(all.len() - 2).collect();
+        assert_eq!(told, expected);
+        let [gap] = &host.root.gaps()[..] else { panic!("{:?}", host.root.gaps()) };
+        assert_eq!(gap.path, all[all.len() - 2].location().dir);
+        assert!(gap.reason.starts_with("this installation and 1 more are left out"), "{}", gap.reason);
     }
 }

@@ -49,8 +49,7 @@ impl Survey<'_> {
 
     /// Claims of managers that know their own places.
     pub(super) fn claims_of_places(&self, canonical: &[u8]) -> Vec<FoundClaim> {
-        let held = (0..).zip(self.installations());
-        let found = held.flat_map(|(holder, held)| {
+        let found = self.installations_around(canonical).flat_map(|(holder, held)| {
             held.file_index().map_or_else(Vec::new, |files| files.claims_on(canonical)).into_iter().map(
                 move |PathClaim { claimant, path, position, on_tree }| FoundClaim {
                     path,
@@ -83,7 +82,9 @@ impl Survey<'_> {
         // The first step that a manager made to start something else: what it links to is the manager's
         // own program, and not what the user means.
         let behind = resolution.steps.iter().enumerate().find_map(|(place, step)| {
-            let exec_target = self.installations().iter().find_map(|held| held.launching()?.exec_target(&step.path))?;
+            let exec_target = self
+                .installations_around(&step.path)
+                .find_map(|(_, held)| held.launching()?.exec_target(&step.path))?;
             Some((place, exec_target))
         });
         let Some((place, exec_target)) = behind else { return resolution };

@@ -145,7 +145,7 @@ impl<'s> Facts<'s> {
             session,
             survey,
             presenter: Presenter::new(&session.host, session.viewers().len(), true, &[]),
-            resolved: session.resolve_contexts(&session.users()),
+            resolved: session.all_contexts(),
             totals: OnceLock::new(),
             check: OnceLock::new(),
             launchers: OnceLock::new(),

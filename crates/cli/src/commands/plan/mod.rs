@@ -121,14 +121,14 @@ pub fn run(arguments: &Arguments, global: &Global, streams: &mut Streams) -> Res
                 RemovalOptions { manager: *manager, with_data: *with_data, with_dependents: *with_dependents };
             is_found = unknown.is_empty();
             super::tell_unknown(&unknown, global, streams);
-            let resolved = session.resolve_contexts(&session.users());
+            let resolved = session.all_contexts();
             let cx = CheckContext::new(&survey, session.views(), &resolved);
             plans::remove(&cx, &packages, &exact, &options)
         }
         Goal::Tidy { older_than, with_data, with_caches } => {
             let before = older_than.as_ref().map(|age| before(age, &session)).transpose()?;
             let options = TidyOptions { before, with_data: *with_data, with_caches: *with_caches };
-            let resolved = session.resolve_contexts(&session.users());
+            let resolved = session.all_contexts();
             plans::tidy(&CheckContext::new(&survey, session.views(), &resolved), &options)
         }
         Goal::Move { name, to, package, manager } => {
@@ -136,7 +136,7 @@ pub fn run(arguments: &Arguments, global: &Global, streams: &mut Streams) -> Res
             is_found = unknown.is_empty();
             super::tell_unknown(&unknown, global, streams);
             let options = RemovalOptions { manager: *manager, ..RemovalOptions::default() };
-            let resolved = session.resolve_contexts(&session.users());
+            let resolved = session.all_contexts();
             let cx = CheckContext::new(&survey, session.views(), &resolved);
             let package = package.as_ref().map(|package| package.as_bytes().into());
             plans::relocate(&cx, &packages, to, package.as_ref(), &options)
@@ -155,7 +155,7 @@ pub fn run(arguments: &Arguments, global: &Global, streams: &mut Streams) -> Res
             let names = super::bytes_of(subject);
             let level = if names.is_empty() { Severity::Warning } else { Severity::Note };
             let wanted = FindingFilter { level: Some(level), kinds: Vec::new(), names };
-            let resolved = session.resolve_contexts(&session.users());
+            let resolved = session.all_contexts();
             let cx = CheckContext::new(&survey, session.views(), &resolved);
             plans::fix(&cx, &session.config.for_check(), &wanted)
         }

@@ -97,7 +97,7 @@ fn write(page: &Report, arguments: &Arguments, streams: &mut Streams) -> Result<
 
 /// The page.
 fn made(session: &Session, survey: &Survey<'_>) -> Report {
-    let resolved = session.resolve_contexts(&session.users());
+    let resolved = session.all_contexts();
     let cx = CheckContext::new(survey, session.views(), &resolved);
     let wanted = FindingFilter { level: Some(Severity::Note), ..FindingFilter::default() };
     let checked = check(&cx, &session.config.for_check(), &wanted);

@@ -89,7 +89,7 @@ fn taken(global: &Global, is_full: bool) -> Result<Snapshot, CliError> {
     let mut session = Session::new(global)?;
     session.use_all_contexts(global);
     let survey = Survey::of(&session.host);
-    let resolved = session.resolve_contexts(&session.users());
+    let resolved = session.all_contexts();
     let asking = CheckContext::new(&survey, session.views(), &resolved);
     // A mounted disk has no clock of its own: that of this machine says when it was looked at.
     let now = session.now().or_else(process::now);

@@ -91,9 +91,12 @@ impl<'s> SimpleInstallation<'s> {
         &self.items()[package as usize]
     }
 
+    fn own_domain(&self) -> &[ByteString] {
+        self.domain.get_or_init(|| self.backend.domain(self.host, &self.location))
+    }
+
     fn is_in_domain(&self, canonical: &[u8]) -> bool {
-        let domain = self.domain.get_or_init(|| self.backend.domain(self.host, &self.location));
-        domain.iter().any(|dir| path::within(canonical, dir))
+        self.own_domain().iter().any(|dir| path::within(canonical, dir))
     }
 
     pub(super) fn note(&self, lost: Vec<Loss>) {
@@ -301,6 +304,10 @@ impl FileIndex for SimpleInstallation<'_> {
 
     fn digest(&self, package: u32, path: &[u8]) -> Option<Digest> {
         self.backend.lists()?.digest(self.host, self.item(package), path)
+    }
+
+    fn domain(&self) -> Option<Vec<ByteString>> {
+        Some(self.own_domain().to_vec())
     }
 
     fn claims_on(&self, canonical: &[u8]) -> Vec<PathClaim> {

@@ -139,8 +139,9 @@ impl Installation for PythonInstallation<'_> {
         Some(self)
     }
 
+    /// No distribution's manager fills a directory in a home.
     fn shared_dirs(&self) -> Option<&dyn SharedDirs> {
-        Some(self)
+        self.user.is_none().then_some(self as &dyn SharedDirs)
     }
 
     fn environments(&self) -> Option<&dyn Environments> {
@@ -149,6 +150,10 @@ impl Installation for PythonInstallation<'_> {
 }
 
 impl FileIndex for PythonInstallation<'_> {
+    fn domain(&self) -> Option<Vec<ByteString>> {
+        self.user.map(|_| vec![self.location.dir.clone()])
+    }
+
     fn claims_on(&self, canonical: &[u8]) -> Vec<PathClaim> {
         if !self.is_mine(canonical) {
             return Vec::new();

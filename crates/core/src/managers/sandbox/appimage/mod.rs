@@ -310,6 +310,10 @@ impl Installation for AppImages<'_> {
 }
 
 impl FileIndex for AppImages<'_> {
+    fn domain(&self) -> Option<Vec<ByteString>> {
+        Some(self.dirs.iter().chain(self.linked()).cloned().collect())
+    }
+
     fn tree_over(&self, canonical: &[u8]) -> Option<(u32, ByteString)> {
         // Only where bundles are kept is a look at the file worth its while.
         let is_kept = self.dirs.iter().any(|dir| path::within(canonical, dir))
