@@ -19,7 +19,7 @@ use crate::queries::{advice, by_holder};
 use crate::survey::Survey;
 
 pub use crate::digests::Progress;
-use compare::{Compared, Difference, compare};
+use compare::{Compared, Difference, Unread, compare};
 
 /// What was looked at.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Default, Serialize, JsonSchema)]
@@ -113,15 +113,17 @@ pub fn verify(survey: &Survey<'_>, question: Question<'_>, progress: &dyn Progre
     for part in parts {
         whole.numbers.extend(part.numbers);
         whole.files += part.files;
-        whole.add(part.compared);
+        whole.differences.extend(part.differences);
+        whole.unread.extend(part.unread);
+        whole.read += part.read;
     }
     // Where the work was stopped, managers that were not reached yet have said nothing of their records.
     let unrecorded = match progress.is_stopped() {
         true => Vec::new(),
         false => unrecorded(survey, &question, &whole.numbers),
     };
-    let Compared { differences, unread, read } = whole.compared;
-    let extent = Extent { packages: whole.numbers.len(), files: whole.files, read };
+    let Part { numbers, files, differences, unread, read } = whole;
+    let extent = Extent { packages: numbers.len(), files, read };
     let lost = "it is unknown whether it is altered";
     unread.iter().for_each(|one| survey.root().note_gap(&one.file, format!("{}: {lost}", one.reason)));
     let unread = unread.into_iter().map(|one| format!("{}: {}: {lost}", one.file, one.reason)).collect();
@@ -134,14 +136,17 @@ struct Part {
     /// Packages with records of files.
     numbers: Vec<(u16, u32)>,
     files: usize,
-    compared: Compared,
+    /// The differences batch by batch: each is given back as soon as it has been told.
+    differences: Vec<Vec<Difference>>,
+    unread: Vec<Unread>,
+    read: usize,
 }
 
 impl Part {
-    fn add(&mut self, more: Compared) {
-        self.compared.differences.extend(more.differences);
-        self.compared.unread.extend(more.unread);
-        self.compared.read += more.read;
+    fn add(&mut self, batch: Compared) {
+        self.differences.push(batch.differences);
+        self.unread.extend(batch.unread);
+        self.read += batch.read;
     }
 }
 
@@ -186,15 +191,13 @@ type Key = (FindingKind, Option<ByteString>, Severity);
 /// The files of a finding that are evidenced one by one; its paths name them all.
 const MAX_EVIDENCED: usize = 20;
 
-fn tell(survey: &Survey<'_>, differences: Vec<Difference>) -> Vec<Finding> {
+fn tell(survey: &Survey<'_>, differences: Vec<Vec<Difference>>) -> Vec<Finding> {
     // Only what has another content can be another's: a directory that three thousand packages miss is asked of none.
-    let canonical = |one: &Difference| survey.root().canonicalize(&one.path);
-    let canonical: Vec<Option<ByteString>> =
-        differences.iter().map(|one| one.is_content().then(|| canonical(one))).collect();
-    let index = survey.claims(canonical.iter().flatten().map(|path| &**path));
-    let moved_in = moved_in(survey, canonical.iter().flatten());
-    let changed_by = |one: &Difference, canonical: Option<ByteString>| {
-        let canonical = canonical?;
+    let of_content = differences.iter().flatten().filter(|one| one.is_content());
+    let canonical: Vec<ByteString> = of_content.map(|one| survey.root().canonicalize(&one.path)).collect();
+    let index = survey.claims(canonical.iter().map(|path| &**path));
+    let moved_in = moved_in(survey, canonical.iter());
+    let changed_by = |one: &Difference, canonical: ByteString| {
         let others = survey.ownership(&index, &canonical).packages;
         let is_other =
             |claim: &&FoundClaim| (claim.holder, claim.claimant) != (one.package.0, Claimant::Package(one.package.1));
@@ -204,11 +207,12 @@ fn tell(survey: &Survey<'_>, differences: Vec<Difference>) -> Vec<Finding> {
     };
     let mut findings = Vec::new();
     // The files of a package come one after the other, and its few groups are told before the next one's.
-    let mut rest = differences.into_iter().zip(canonical).peekable();
-    while let Some(package) = rest.peek().map(|(one, _)| one.package) {
+    let (mut rest, mut canonical) = (differences.into_iter().flatten().peekable(), canonical.into_iter());
+    while let Some(package) = rest.peek().map(|one| one.package) {
         let mut groups: Vec<(Key, Option<Owner>, Vec<Difference>)> = Vec::new();
-        while let Some((one, canonical)) = rest.next_if(|(one, _)| one.package == package) {
-            let by = changed_by(&one, canonical);
+        while let Some(one) = rest.next_if(|one| one.package == package) {
+            let of_content = if one.is_content() { canonical.next() } else { None };
+            let by = of_content.and_then(|canonical| changed_by(&one, canonical));
             let kind = match (one.is_missing(), one.is_settings, &by) {
                 (true, ..) => FindingKind::MissingFile,
                 (false, true, None) => FindingKind::AlteredSettings,
@@ -316,11 +320,15 @@ fn finding(
         let what = std::mem::take(&mut one.what);
         what.into_iter().map(|(what, says)| Evidence::at(one.path.clone(), what.word(), says)).collect()
     };
+    let evidence = group.iter_mut().take(MAX_EVIDENCED).flat_map(told).collect();
+    // A million paths are kept until the end, in no more room than they need.
+    let mut paths: Vec<ByteString> = group.into_iter().map(|one| one.path).collect();
+    paths.shrink_to_fit();
     Finding {
         packages: std::iter::once(owner.id).chain(by.map(|by| by.id.clone())).collect(),
         remedies,
-        evidence: group.iter_mut().take(MAX_EVIDENCED).flat_map(told).collect(),
-        paths: group.into_iter().map(|one| one.path).collect(),
+        evidence,
+        paths,
         ..Finding::new(kind, severity, name, summary, consequence)
     }
 }
