@@ -3,7 +3,7 @@
 use super::CheckContext;
 use crate::backend::{Installation, Relations, Unmet};
 use crate::bytes::ByteString;
-use crate::model::{Finding, FindingKind, OfferQuery, Remedy, RemedyKind, Severity};
+use crate::model::{Cause, Finding, FindingKind, OfferQuery, Remedy, RemedyKind, Severity};
 use crate::survey::Survey;
 
 /// `unmet-requirement` by what managers record: one for each package.
@@ -29,6 +29,7 @@ fn finding(held: &dyn Installation, unmet: &[Unmet], remedy: Option<&Remedy>) ->
     let consequence = format!("{name} may fail{}", refuses.unwrap_or_default());
     Finding {
         packages: vec![owner.id],
+        causes: vec![Cause::Unmet(held.location().dir.clone())],
         remedies: remedy.into_iter().cloned().collect(),
         evidence: unmet.iter().map(|one| one.evidence.clone()).collect(),
         ..Finding::new(FindingKind::UnmetRequirement, Severity::Error, name, summary, consequence)

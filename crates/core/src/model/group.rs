@@ -31,6 +31,9 @@ pub enum Cause {
     Remains(ByteString),
     /// Packages of one installation that nothing needs, by where its records are.
     Unneeded(ByteString),
+    /// Packages of one installation that depend on what is not installed, by where its records are: its manager mends all
+    /// of them at once.
+    Unmet(ByteString),
 }
 
 /// The sort of a group's cause.
