@@ -266,3 +266,39 @@ fn altered_files_are_those_that_pacman_warns_of() {
         + &String::from_utf8(said.output().unwrap().stdout).unwrap();
     assert!(ours == ["teasel"] && said.contains("required by teasel"), "{ours:?} {said}");
 }
+
+/// What packages depend on and nothing meets, by name, by version and by what others provide, is what pacman misses.
+#[test]
+fn dependencies_are_unmet_where_pacman_misses_them() {
+    let Some(yard) = Yard::new() else { return };
+    yard.build("tarn", "2-1", "depends=(teasel 'rope>=2' 'libknot.so=1-64' 'knots>1' 'twine<4')", "");
+    yard.build("teasel", "1:0.8-1", "depends=('rope>=1' 'sheet=3' 'chain>=2:1')\noptdepends=('mast: to sail')", "");
+    yard.build("rope", "1.5-1", "provides=(knots=3 twine libknot.so=1-64)", "");
+    yard.build("sheet", "3-7", "depends=('knots=3' 'twine' 'teasel>1' 'libknot.so=2-64')", "");
+    yard.build("chain", "2:1-4", "depends=(anchor 'teasel>=1:0.8-1')", "");
+    let packages = yard.sh("ls make/*/*.pkg.tar.zst");
+    let packages: Vec<&str> = packages.split_whitespace().collect();
+    yard.pacman(&[&["-Udd"], &packages[..]].concat());
+    let root = yard.at("root");
+    let mut complaints = Vec::new();
+    for gone in [None, Some("rope"), Some("teasel")] {
+        if let Some(gone) = gone {
+            yard.pacman(&["-Rdd", gone]);
+        }
+        let place = format!("--root {root} --dbpath {root}/var/lib/pacman");
+        let said = yard.sh(&format!("pacman --config pacman.conf {place} -Dk 2>&1 || true"));
+        let of_line = |line: &str| {
+            let quoted: Vec<&str> = line.split('\'').collect();
+            let [_, need, says, name, _] = quoted[..] else { return None };
+            (says == " dependency for ").then(|| format!("{name} depends on {need}"))
+        };
+        let theirs: BTreeSet<String> = said.lines().filter_map(of_line).collect();
+        let document = run(["--root", &root, "check", "--kind", "unmet-requirement", "--format", "json"]).document();
+        let findings = document["findings"].as_array().unwrap().iter();
+        let evidence = findings.flat_map(|finding| finding["evidence"].as_array().unwrap());
+        let ours: BTreeSet<String> = evidence.map(|one| text(&one["says"])).collect();
+        assert_eq!(ours, theirs, "{said}");
+        complaints.push(theirs.len());
+    }
+    assert!(complaints.is_sorted() && complaints[0] > 3, "{complaints:?}");
+}

@@ -69,6 +69,11 @@ pub trait SimpleBackend: Send + Sync {
         self.scheme().compare(version, needed)
     }
 
+    /// Whether the manager calls an installation broken in which nothing meets a hard need of [`SimpleBackend::nodes`].
+    fn demands_needs(&self) -> bool {
+        false
+    }
+
     /// The command that removes these items, which came along with others and which nothing needs, and nothing else.
     /// `None` where it is not known what nothing needs.
     fn remove_unneeded(&self, items: &[&InstalledPackage]) -> Option<Remedy> {

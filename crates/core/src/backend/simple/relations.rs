@@ -1,8 +1,8 @@
 //! Which packages of a simple installation need which.
 
 use super::{InstalledPackage, SimpleInstallation};
-use crate::backend::dependency_graph::{Need, TooManyWays, losers, noted, unneeded};
-use crate::backend::{Inner, Relations, Requirement, Unneeded};
+use crate::backend::dependency_graph::{Need, TooManyWays, losers, noted, unmet, unneeded};
+use crate::backend::{Inner, Relations, Requirement, Unmet, Unneeded};
 use crate::model::{Evidence, Reason};
 
 impl SimpleInstallation<'_> {
@@ -39,6 +39,19 @@ impl Relations for SimpleInstallation<'_> {
             (number, Evidence::at(file, "reason", format!("{} was installed as a dependency", item.name)))
         };
         Some(Unneeded { packages: found.into_iter().map(evidence).collect(), remedy: Some(remedy) })
+    }
+
+    fn unmet(&self) -> Option<Vec<Unmet>> {
+        let nodes =
+            if self.backend.demands_needs() { self.backend.nodes(self.host, self.items())? } else { return None };
+        let found = self.noted(unmet(&nodes, &|a, b| self.backend.order_of_needs(a, b)))?;
+        let one = |(package, need): (u32, &Need)| Unmet {
+            package,
+            says: need.says.clone(),
+            any_of: need.any_of.clone(),
+            evidence: self.declares(package, &need.says),
+        };
+        Some(found.into_iter().map(one).collect())
     }
 
     fn inner(&self, name: &[u8]) -> Vec<Inner> {

@@ -24,7 +24,7 @@ pub const EXPLANATIONS: &[Explanation] = &[
         means: "A package requires something that is not installed, that cannot be imported, or that is there at an unsuitable version only.",
         cause: "A package was removed or installed by force, or another package manager's copy comes first.",
         matters: "The package fails when it first uses the missing part, which may be much later. apt changes nothing else as long as a dependency of an installed package is missing.",
-        detected: "The dependencies of dpkg's packages are compared with what is installed. The requirements that each Python distribution declares are compared with what its interpreter would import, for each environment on its own, and for each user whose module directory comes before the system's.",
+        detected: "The dependencies of packages of dpkg and pacman are compared with what is installed. The requirements that each Python distribution declares are compared with what its interpreter would import, for each environment on its own, and for each user whose module directory comes before the system's.",
         remedy: "Install what is required, or remove the copy that comes first.",
         example: Some(Example {
             subject: "berthplan",

@@ -131,6 +131,11 @@ impl SimpleBackend for Database {
         dependents::order(version, needed)
     }
 
+    /// As `pacman --database --check` does.
+    fn demands_needs(&self) -> bool {
+        true
+    }
+
     fn remove_unneeded(&self, items: &[&InstalledPackage]) -> Option<Remedy> {
         let line = items.iter().fold(CommandLine::new("pacman -R"), |line, item| line.operand(item.name.clone()));
         Some(Remedy::new(RemedyKind::Remove, line).to("remove all that nothing needs"))
