@@ -695,6 +695,15 @@ pub const PROOFS: &[Proof] = &[
     },
     Proof {
         kind: "dangling-link",
+        by: "a link by hand to what dpkg should have there",
+        subject: "/usr/local/bin/light",
+        plant: ". /root/tools; script p/usr/bin/lamp 1; deb lamp 1.0; installs lamp; ln -s /usr/bin/lamp /usr/local/bin/light; rm /usr/bin/lamp",
+        asked: CHECK,
+        commands: &["sudo apt install --reinstall lamp"],
+        changes: &["/usr/bin/lamp"],
+    },
+    Proof {
+        kind: "dangling-link",
         by: "alternatives",
         subject: "/usr/bin/light",
         plant: ". /root/tools; script /opt/a/light 1; script /opt/b/light 2; update-alternatives --quiet --install /usr/bin/light light /opt/a/light 10; update-alternatives --quiet --install /usr/bin/light light /opt/b/light 20; rm /opt/b/light",

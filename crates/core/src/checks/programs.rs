@@ -34,7 +34,11 @@ pub fn findings(cx: &CheckContext<'_, '_>) -> Vec<Finding> {
                 resolution: &resolution,
                 owner: owner.as_ref(),
                 remedies: &remedies,
-                mend_link: &|link| advice::mend_link(survey, link),
+                // What a package should have there comes back with it; a tree says nothing of its files.
+                mend_link: &|link| match claims.iter().find(|claim| !claim.on_tree) {
+                    Some(claim) => survey.restore(claim),
+                    None => advice::mend_link(survey, link),
+                },
             },
         );
         // A package that brings a link into a package that is only suggested is as it was made.
