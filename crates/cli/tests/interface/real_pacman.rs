@@ -7,7 +7,7 @@ use std::process::Command;
 use serde_json::Value;
 use tempfile::TempDir;
 
-use super::support::{has, open_dir, output, run, text};
+use super::support::{has, not_compared, open_dir, output, run, text};
 
 /// A directory that nobody may write, for makepkg will not be root, with a root in it.
 struct Yard(TempDir);
@@ -15,6 +15,10 @@ struct Yard(TempDir);
 impl Yard {
     fn new() -> Option<Self> {
         if !has(&["pacman", "makepkg", "setpriv", "repo-add"]) {
+            return None;
+        }
+        if !rustix::process::geteuid().is_root() {
+            not_compared("only root installs packages with pacman");
             return None;
         }
         let yard = Yard(open_dir());
