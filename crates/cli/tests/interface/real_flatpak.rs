@@ -6,7 +6,7 @@ use std::os::unix::fs::PermissionsExt as _;
 use std::path::Path;
 use std::process::Command;
 
-use super::support::{has, lantern, open_dir, output, run, text};
+use super::support::{has, is_root_for, lantern, open_dir, output, run, text};
 use serde_json::Value;
 use tempfile::TempDir;
 
@@ -21,7 +21,7 @@ fn flatpak(root: &Path, arguments: &[&str]) -> String {
 }
 
 fn make() -> Option<TempDir> {
-    if !has(&["flatpak", "ostree"]) {
+    if !is_root_for("flatpak") || !has(&["flatpak", "ostree"]) {
         return None;
     }
     let made = open_dir();

@@ -7,18 +7,14 @@ use std::process::Command;
 use serde_json::Value;
 use tempfile::TempDir;
 
-use super::support::{has, not_compared, open_dir, output, run, text};
+use super::support::{has, is_root_for, open_dir, output, run, text};
 
 /// A directory that nobody may write, for makepkg will not be root, with a root in it.
 struct Yard(TempDir);
 
 impl Yard {
     fn new() -> Option<Self> {
-        if !has(&["pacman", "makepkg", "setpriv", "repo-add"]) {
-            return None;
-        }
-        if !rustix::process::geteuid().is_root() {
-            not_compared("only root installs packages with pacman");
+        if !is_root_for("pacman") || !has(&["pacman", "makepkg", "setpriv", "repo-add"]) {
             return None;
         }
         let yard = Yard(open_dir());

@@ -8,7 +8,7 @@ use std::path::Path;
 use std::process::Command;
 
 use super::start_up_sets::SETS;
-use super::support::{Ran, can_mount, has, not_compared, open_dir, program, run, text};
+use super::support::{Ran, can_mount, has, is_root_for, not_compared, open_dir, program, run, text};
 use serde_json::Value;
 use tempfile::TempDir;
 
@@ -193,7 +193,7 @@ fn compare(made: &Path, shell: &str, invocation: &str, baseline: &BTreeSet<Strin
 
 #[test]
 fn start_up_files_do_what_the_shells_do_with_them() {
-    if !has(&["bash", "dash", "zsh", "fish", "unshare", "setpriv"]) {
+    if !is_root_for("a shell") || !has(&["bash", "dash", "zsh", "fish", "unshare", "setpriv"]) {
         return;
     }
     let bare = lay(&[]);
@@ -220,7 +220,7 @@ fn start_up_files_do_what_the_shells_do_with_them() {
 /// The files that this machine's own distribution brings, with its skeleton as the home.
 #[test]
 fn this_machines_own_start_up_files_are_followed_to_the_end() {
-    if !has(&["bash", "dash", "zsh", "fish", "unshare", "setpriv"]) {
+    if !is_root_for("a shell") || !has(&["bash", "dash", "zsh", "fish", "unshare", "setpriv"]) {
         return;
     }
     let bare = lay(&[]);

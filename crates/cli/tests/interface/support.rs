@@ -186,6 +186,16 @@ pub fn not_compared(why: &str) {
     tell(&format!("not compared with the real manager: {why}"));
 }
 
+/// Whether this is root, without whom the judge installs nothing or the answer is about one user only; if not, that is
+/// said.
+pub fn is_root_for(judge: &str) -> bool {
+    let is_root = rustix::process::geteuid().is_root();
+    if !is_root {
+        not_compared(&format!("only root is answered as {judge} is"));
+    }
+    is_root
+}
+
 /// Whether this process may lay directories over others, in a mount namespace of its own.
 pub fn can_mount() -> bool {
     static CAN: LazyLock<bool> = LazyLock::new(|| {
